@@ -1,0 +1,1 @@
+"""The kinds of change: each plans, carries out and takes back."""

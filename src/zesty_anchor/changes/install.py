@@ -1,0 +1,156 @@
+"""The change that brings one version onto the shelf."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterable, Sequence
+from pathlib import Path
+from typing import ClassVar
+
+import msgspec
+
+from zesty_anchor.changes import folders
+from zesty_anchor.changes.change import Bench, Record, Stage
+from zesty_anchor.manifest.wanted import Artefact, Wanted, WantedVersion
+from zesty_anchor.problem import Problem
+from zesty_anchor.shelf import place
+from zesty_anchor.shelf.download import kept_file, obtain
+from zesty_anchor.shelf.receipt import Receipt, write
+from zesty_anchor.survey.machine import Machine
+from zesty_anchor.system.locations import Locations
+
+
+class Install(msgspec.Struct, frozen=True):
+    """Fetch, check and unpack one version."""
+
+    wanted: WantedVersion
+    artefact: Artefact
+    kind: ClassVar[str] = "version"
+    action: ClassVar[str] = "install"
+    stage: ClassVar[Stage] = Stage.OBTAIN
+    needs: ClassVar[frozenset[str]] = frozenset()
+    privileged: ClassVar[bool] = False
+
+    @property
+    def subject(self) -> str:
+        """Runtime and version."""
+        return f"{self.wanted.runtime} {self.wanted.version}"
+
+    @property
+    def key(self) -> str:
+        """See ``Change``."""
+        return f"version:{self.wanted.runtime}:{self.wanted.version}"
+
+    @property
+    def _room(self) -> str:
+        return f"{self.wanted.runtime}-{self.wanted.version}"
+
+    @property
+    def detail(self) -> str:
+        """The want, and where it comes from."""
+        role = "the default" if self.wanted.default else "kept beside it"
+        return f'want "{self.wanted.want}" of the feed {self.wanted.feed}, {role}'
+
+    @property
+    def size(self) -> int | None:
+        """Bytes to fetch."""
+        return self.artefact.size
+
+    def prepare(self, bench: Bench) -> Record:
+        """See ``Change``."""
+        locations = bench.locations
+        if os.path.lexists(self.wanted.folder):
+            raise Problem(
+                f"the place of {self.subject} on the shelf is taken by something that this program did not put there",
+                where=str(self.wanted.folder),
+                advice="move it away, then run the command again",
+            )
+        kept = kept_file(locations.downloads, self.artefact.digest)
+        return {
+            "folder": str(self.wanted.folder),
+            "staged": str(locations.staging / self._room),
+            "kept": None if kept.exists() else str(kept),
+            "made": [
+                made
+                for folder in (self.wanted.folder.parent, locations.staging, locations.downloads)
+                for made in folders.missing(folder)
+            ],
+        }
+
+    def carry_out(self, bench: Bench, record: Record) -> None:
+        """See ``Change``."""
+        locations, target = bench.locations, self.wanted.folder
+        for folder in (target.parent, locations.staging, locations.downloads):
+            folders.make(folder)
+        room = place.stage(locations.staging, self._room)
+        try:
+            obtain(
+                lambda: bench.open_body(self.artefact.url, f"the feed {self.wanted.feed!r}"),
+                self.artefact.digest,
+                self.artefact.size,
+                kept_file(locations.downloads, self.artefact.digest),
+                room,
+                lambda done, total: bench.moved(self.key, done, total),
+            )
+            self._shelve(place.content(room), target)
+        except Problem as problem:
+            problem.where = f"{self.subject}, {self.artefact.url}" + (
+                f": {problem.where}" if problem.where and problem.where != self.artefact.url else ""
+            )
+            raise
+        finally:
+            place.discard(room)
+
+    def _shelve(self, folder: Path, target: Path) -> None:
+        absent = [c for c in self.wanted.recipe.commands if not self._has(folder, c)]
+        if absent:
+            raise Problem(
+                f"the archive holds no command {absent[0]!r}",
+                where=f"looked in: {', '.join(self.wanted.recipe.bin)}",
+                advice=f"mend bin or commands in the recipe of {self.wanted.runtime!r}",
+            )
+        write(
+            folder,
+            Receipt(
+                runtime=self.wanted.runtime,
+                version=self.wanted.version,
+                feed=self.wanted.feed,
+                url=self.artefact.url,
+                digest=self.artefact.digest,
+                channels=self.wanted.channels,
+            ),
+        )
+        place.put(folder, target)
+
+    def _has(self, folder: Path, command: str) -> bool:
+        return any((folder / part / command).is_file() for part in self.wanted.recipe.bin)
+
+
+class Installs:
+    """The kind."""
+
+    name = "version"
+
+    def plan(self, wanted: Wanted, machine: Machine) -> Iterable[Install]:
+        """See ``Kind``."""
+        for version in wanted.versions:
+            if (version.runtime, version.version) in machine.shelf:
+                continue
+            assert version.artefact is not None
+            yield Install(version, version.artefact)
+
+    def take_back(self, record: Record, locations: Locations) -> Sequence[str]:
+        """See ``Kind``."""
+        folder = Path(record["folder"])
+        if folder.exists():
+            folders.make(locations.staging)
+            place.take_off(folder, locations.staging)
+        if record["kept"]:
+            Path(record["kept"]).unlink(missing_ok=True)
+            for partial in Path(record["kept"]).parent.glob(Path(record["kept"]).name + ".*.part"):
+                partial.unlink(missing_ok=True)
+        staged = Path(record["staged"])
+        for room in staged.parent.glob(staged.name + ".*"):
+            place.discard(room)
+        folders.remove_empty(record["made"])
+        return ()

@@ -1,0 +1,14 @@
+"""Every kind of change, by the name that the journal knows it by."""
+
+from __future__ import annotations
+
+from zesty_anchor.changes.block import Blocks
+from zesty_anchor.changes.change import Kind
+from zesty_anchor.changes.generated import GeneratedFiles
+from zesty_anchor.changes.install import Installs
+from zesty_anchor.changes.retire_folder import RetireFolders
+from zesty_anchor.changes.retire_lines import RetireStatements
+
+KINDS: dict[str, Kind] = {
+    kind.name: kind for kind in (Installs(), GeneratedFiles(), Blocks(), RetireStatements(), RetireFolders())
+}

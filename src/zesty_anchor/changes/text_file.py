@@ -1,0 +1,176 @@
+"""Replacing a text file whole, and putting it back, so that nothing of a person's is lost."""
+
+from __future__ import annotations
+
+import difflib
+import os
+import shlex
+import stat
+from collections.abc import Sequence
+from pathlib import Path
+
+import msgspec
+
+from zesty_anchor.changes import folders
+from zesty_anchor.changes.change import Bench, Record
+from zesty_anchor.problem import Problem
+from zesty_anchor.survey.machine import TextFile
+
+
+class Edit(msgspec.Struct, frozen=True):
+    """A file's content before and after. None stands for no file."""
+
+    file: TextFile
+    after: bytes | None
+
+    @property
+    def action(self) -> str:
+        """What is done to the file."""
+        return "create" if self.file.content is None else "remove" if self.after is None else "edit"
+
+    def diff(self, name: str) -> str:
+        """The change as a unified diff, with ``name`` for the file."""
+        rows = difflib.unified_diff(
+            _shown_lines(self.file.content),
+            _shown_lines(self.after),
+            name if self.file.content is not None else "(no file)",
+            name if self.after is not None else "(no file)",
+        )
+        return "".join(row if row.endswith("\n") else row + "\n\\ no line end\n" for row in rows)
+
+    def check_writable(self) -> None:
+        """Raises ``Problem`` where the file, or the folder that it must be made in, is read-only."""
+        path, target = self.file.path, self.file.target
+        if self.file.content is not None and not self.file.writable:
+            raise Problem(
+                f"{path} is read-only",
+                where=f"mode {self.file.mode:o}" + (f", {target}" if target != path else ""),
+                advice=f"allow it with: chmod u+w {shlex.quote(str(path))}   (or leave its shell out of [shells] use)",
+            )
+        folder = target.parent
+        while not folder.exists():
+            folder = folder.parent
+        if not folder.stat().st_mode & stat.S_IWUSR or not os.access(folder, os.W_OK):
+            raise Problem(
+                f"{path} cannot be written: its folder is read-only",
+                where=str(folder),
+                advice=f"allow it with: chmod u+w {shlex.quote(str(folder))}",
+            )
+
+    def prepare(self, bench: Bench) -> Record:
+        """Copy the content before and after to the attic, and return the record.
+
+        Raises ``Problem`` where the file may not be changed.
+        """
+        self.check_writable()
+        return {
+            "path": str(self.file.target),
+            "name": bench.locations.shown(self.file.path),
+            "mode": self.file.mode,
+            "before": _keep(bench.attic, self.file.path.name, self.file.content),
+            "after": _keep(bench.attic, self.file.path.name + ".after", self.after),
+            "made": folders.missing(self.file.target.parent) if self.after is not None else [],
+        }
+
+    def carry_out(self, bench: Bench, record: Record) -> None:
+        """Replace the file. Raises ``Problem`` where it was changed since it was read."""
+        target = self.file.target
+        if _content(target) != self.file.content:
+            raise Problem(
+                f"{self.file.path} was changed by someone else meanwhile",
+                advice="it was not touched; run the command again",
+            )
+        if self.after is None:
+            target.unlink(missing_ok=True)
+        else:
+            folders.make(target.parent)
+            replace(target, self.after, self.file.mode)
+
+
+def put_back(record: Record) -> Sequence[str]:
+    """Put a file back as it was before its edit, and return what to tell.
+
+    Where someone changed it since, only our edit is taken out and their changes stay; where both touched the
+    same lines it is left alone, and the older content stays in the attic.
+    """
+    target = Path(record["path"])
+    before, after, now = (_content(Path(p)) if p else None for p in (record["before"], record["after"], record["path"]))
+    told: Sequence[str] = ()
+    if now == before:
+        pass
+    elif now == after:
+        _restore(target, before, record["mode"])
+    elif now is None:
+        told = (f"{record['name']} was removed by someone else meanwhile, and stays removed",)
+    else:
+        told = _take_out(target, before or b"", after or b"", now, record)
+    folders.remove_empty(record["made"])
+    return told
+
+
+def replace(target: Path, content: bytes, mode: int) -> None:
+    """Write a file beside and rename it into place, with its mode, and its owner where we may give it."""
+    beside = target.with_name(f".{target.name}.zesty-anchor-{os.getpid()}")
+    try:
+        handle = os.open(beside, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW, 0o600)
+        with open(handle, "wb") as out:
+            out.write(content)
+            out.flush()
+            os.fchmod(out.fileno(), mode)
+            if os.geteuid() == 0 and target.exists():
+                owner = target.stat()
+                os.fchown(out.fileno(), owner.st_uid, owner.st_gid)
+            os.fsync(out.fileno())
+        beside.replace(target)
+    finally:
+        beside.unlink(missing_ok=True)
+
+
+def _restore(target: Path, before: bytes | None, mode: int) -> None:
+    if before is None:
+        target.unlink(missing_ok=True)
+    else:
+        folders.make(target.parent)
+        replace(target, before, mode)
+
+
+def _take_out(target: Path, before: bytes, after: bytes, now: bytes, record: Record) -> Sequence[str]:
+    from merge3 import Merge3
+
+    merge = Merge3(after.splitlines(keepends=True), now.splitlines(keepends=True), before.splitlines(keepends=True))
+    groups = list(merge.merge_groups())
+    if any(group[0] == "conflict" for group in groups):
+        kept = f"; what it held before is kept in {record['before']}" if record["before"] else ""
+        return (f"{record['name']} was changed in the same lines by someone else and is left as it is{kept}",)
+    merged = b"".join(line for group in groups for line in group[1])
+    replace(target, merged, stat.S_IMODE(target.stat().st_mode))
+    return (f"{record['name']} was changed by someone else too: only our own part was taken out",)
+
+
+def _keep(attic: Path, name: str, content: bytes | None) -> str | None:
+    """Store content in the attic under a name that is free there."""
+    if content is None:
+        return None
+    number = 1
+    while True:
+        file = attic / f"{number:03}-{name.lstrip('.')}"
+        try:
+            handle = os.open(file, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
+        except FileExistsError:
+            number += 1
+            continue
+        with open(handle, "wb") as out:
+            out.write(content)
+        return str(file)
+
+
+def _content(file: Path) -> bytes | None:
+    try:
+        return file.read_bytes()
+    except FileNotFoundError:
+        return None
+
+
+def _shown_lines(content: bytes | None) -> list[str]:
+    pieces = (content or b"").decode("utf-8", "backslashreplace").split("\n")
+    return [piece + "\n" for piece in pieces[:-1]] + ([pieces[-1]] if pieces[-1] else [])

@@ -1,0 +1,83 @@
+"""The command line. One Click command a file, each fetched only when it is called."""
+
+from __future__ import annotations
+
+import importlib
+import sys
+
+import click
+
+from zesty_anchor import __version__
+
+_COMMANDS = {
+    "survey": "What is here: shells, startup files, who answers to each command.",
+    "preview": "What would change, down to the lines of each startup file.",
+    "provision": "Make this machine as the manifest says, and prove it.",
+    "verify": "Open fresh shells and check what the manifest promises.",
+    "undo": "Take the last provisioning back.",
+    "dismantle": "Take back everything, leave no trace.",
+    "list": "Versions obtainable and installed, which one is in effect and why.",
+    "demo": "A full example on shipped made-up data, in a throwaway home.",
+    "schema": "Print the JSON Schema of the manifest.",
+}
+
+
+class _Commands(click.Group):
+    """Knows every command's name and summary without fetching it."""
+
+    def list_commands(self, ctx: click.Context) -> list[str]:
+        return list(_COMMANDS)
+
+    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
+        if cmd_name not in _COMMANDS:
+            return None
+        command: click.Command = importlib.import_module(f"zesty_anchor.commands.{cmd_name}").command
+        return command
+
+    def resolve_command(
+        self, ctx: click.Context, args: list[str]
+    ) -> tuple[str | None, click.Command | None, list[str]]:
+        if args and args[0] not in _COMMANDS and not args[0].startswith("-"):
+            import difflib
+
+            close = difflib.get_close_matches(args[0], _COMMANDS, 1)
+            advice = f"did you mean {close[0]!r}?" if close else "zesty-anchor --help lists them"
+            raise click.UsageError(f"there is no command {args[0]!r}: {advice}", ctx)
+        return super().resolve_command(ctx, args)
+
+    def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
+        with formatter.section("Commands"):
+            formatter.write_dl(list(_COMMANDS.items()))
+
+
+@click.group(cls=_Commands, context_settings={"help_option_names": ["-h", "--help"]})
+@click.version_option(__version__, prog_name="zesty-anchor", message="%(prog)s %(version)s")
+def main() -> None:
+    """Provision a workstation from one file, workstation.toml, prove it in fresh shells, and take it all back.
+
+    Begin with "zesty-anchor demo", which shows everything in a throwaway home, or with
+    "zesty-anchor survey", which only looks.
+    """
+
+
+def run() -> None:
+    """The program: runs the command and ends with its exit code."""
+    try:
+        main.main(standalone_mode=False)
+    except SystemExit:
+        raise
+    except click.exceptions.Exit as ended:
+        sys.exit(ended.exit_code)
+    except (click.Abort, KeyboardInterrupt):
+        print("interrupted: what was under way is taken back", file=sys.stderr)
+        sys.exit(130)
+    except click.ClickException as error:
+        error.show()
+        sys.exit(2)
+    except BrokenPipeError:
+        sys.stderr.close()
+        sys.exit(1)
+    except Exception as error:
+        from zesty_anchor.commands.failure import told
+
+        sys.exit(told(error))

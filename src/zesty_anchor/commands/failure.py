@@ -1,0 +1,26 @@
+"""The end of a command that failed."""
+
+from __future__ import annotations
+
+import sys
+import traceback
+
+from zesty_anchor.problem import Problem
+from zesty_anchor.show.paint import err
+from zesty_anchor.show.problem import problem
+
+
+def told(error: Exception) -> int:
+    """Tell a person what went wrong, and return the exit code. A traceback only with ``-v``."""
+    verbose = any(word in ("-v", "--verbose") for word in sys.argv[1:])
+    if verbose:
+        traceback.print_exception(error)
+    if not isinstance(error, Problem):
+        wrapped = Problem(
+            f"something unexpected: {type(error).__name__}: {error}",
+            advice="" if verbose else "run it again with -v and report what it prints; the journal holds what was done",
+        )
+        wrapped.__cause__ = error
+        error = wrapped
+    problem(err("auto"), error)
+    return error.code

@@ -1,0 +1,102 @@
+"""The options that commands share, and what they open with them."""
+
+from __future__ import annotations
+
+import functools
+import os
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+import click
+
+from zesty_anchor.reporter import Silent
+from zesty_anchor.show import paint
+from zesty_anchor.show.document import encode
+from zesty_anchor.show.progress import reporter
+from zesty_anchor.workstation import Workstation
+
+
+class Setting:
+    """What the shared options say."""
+
+    def __init__(self, given: dict[str, Any]) -> None:
+        self.manifest: Path | None = given.pop("manifest", None)
+        self.jobs: int = given.pop("jobs", 4)
+        self.yes: bool = given.pop("yes", False)
+        self.quiet: bool = given.pop("quiet", False)
+        self.as_json: bool = given.pop("as_json", False)
+        self.colour: str = given.pop("colour", "auto")
+        given.pop("verbose", None)
+
+    @property
+    def out(self) -> paint.Paint:
+        """Where results go."""
+        return paint.out(self.colour)
+
+    @property
+    def err(self) -> paint.Paint:
+        """Where all else goes."""
+        return paint.err(self.colour)
+
+    @contextmanager
+    def workstation(self, *, load: bool = True) -> Iterator[Workstation]:
+        """The workstation, with progress told meanwhile, and the manifest read."""
+        if self.as_json:
+            yield self._loaded(Workstation(os.environ, Silent(), jobs=self.jobs), load)
+            return
+        with reporter(self.err, quiet=self.quiet) as telling:
+            yield self._loaded(Workstation(os.environ, telling, jobs=self.jobs), load)
+
+    def _loaded(self, workstation: Workstation, load: bool) -> Workstation:
+        if load:
+            workstation.load(self.manifest, Path.cwd())
+        return workstation
+
+    def print_json(self, document: Any) -> None:
+        """One document on standard output."""
+        click.echo(encode(document))
+
+
+_MANIFEST = click.option(
+    "-m", "--manifest", type=click.Path(path_type=Path), metavar="FILE", help="The manifest to use."
+)
+_JOBS = click.option(
+    "-j", "--jobs", type=click.IntRange(1, 64), default=4, show_default=True, help="How much at a time."
+)
+_YES = click.option("-y", "--yes", is_flag=True, help="Answer yes to what is safe to answer.")
+_COMMON = (
+    click.option("-q", "--quiet", is_flag=True, help="Tell only results and errors."),
+    click.option("-v", "--verbose", is_flag=True, help="Show the traceback of an error."),
+    click.option("--json", "as_json", is_flag=True, help="Print one JSON document."),
+    click.option(
+        "--colour",
+        type=click.Choice(["auto", "always", "never"]),
+        default="auto",
+        show_default=True,
+        help="Colour the output.",
+    ),
+)
+
+
+def with_setting(
+    *, manifest: bool = True, jobs: bool = False, yes: bool = False
+) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
+    """Give a command the shared options, as a ``Setting`` in its first argument."""
+    wanted = [*_COMMON]
+    wanted += [_MANIFEST] if manifest else []
+    wanted += [_JOBS] if jobs else []
+    wanted += [_YES] if yes else []
+
+    def decorate(function: Callable[..., Any]) -> Callable[..., Any]:
+        @functools.wraps(function)
+        def called(**given: Any) -> Any:
+            setting = Setting(given)
+            return function(setting, **given)
+
+        for option in reversed(wanted):
+            called = option(called)
+        return called
+
+    return decorate

@@ -1,0 +1,28 @@
+"""``zesty-anchor provision``."""
+
+from __future__ import annotations
+
+import click
+
+from zesty_anchor.commands.options import Setting, with_setting
+from zesty_anchor.show import changes, document
+
+FAILED = 1
+
+
+@click.command()
+@with_setting(jobs=True)
+def command(setting: Setting) -> None:
+    """Make this machine as the manifest says, and prove it in fresh shells.
+
+    Running it again changes nothing. "zesty-anchor undo" takes it back.
+    """
+    with setting.workstation() as workstation:
+        outcome = workstation.provision()
+        name = workstation.locations.shown(workstation.file)
+    if setting.as_json:
+        setting.print_json(document.outcome(outcome))
+    elif not (setting.quiet and outcome.well):
+        changes.outcome(setting.out, outcome, name)
+    if not outcome.well:
+        raise click.exceptions.Exit(FAILED)

@@ -1,0 +1,23 @@
+"""``zesty-anchor undo``."""
+
+from __future__ import annotations
+
+import click
+
+from zesty_anchor.commands.options import Setting, with_setting
+from zesty_anchor.show import changes, document
+
+
+@click.command()
+@with_setting(manifest=False)
+def command(setting: Setting) -> None:
+    """Take the last provisioning back: folders, files and lines are as they were before it.
+
+    What someone else changed in the same files since then stays.
+    """
+    with setting.workstation(load=False) as workstation:
+        taken = workstation.undo()
+    if setting.as_json:
+        setting.print_json(document.taken_back(taken))
+    else:
+        changes.taken_back(setting.out, taken)

@@ -1,0 +1,26 @@
+"""``zesty-anchor verify``."""
+
+from __future__ import annotations
+
+import click
+
+from zesty_anchor.commands.options import Setting, with_setting
+from zesty_anchor.show import proof
+
+FAILED = 4
+
+
+@click.command()
+@with_setting(jobs=True)
+def command(setting: Setting) -> None:
+    """Open fresh shells of every kind, with a clean environment, and check what the manifest promises."""
+    with setting.workstation() as workstation:
+        proved = workstation.verify()
+    if setting.as_json:
+        setting.print_json(proved)
+    elif not (setting.quiet and proved.ok):
+        proof.matrix(setting.out, proved)
+        proof.failures(setting.out, proved)
+        proof.verdict(setting.out, proved)
+    if not proved.ok:
+        raise click.exceptions.Exit(FAILED)

@@ -1,0 +1,1 @@
+"""The stand-ins and the made-up data."""

@@ -1,0 +1,1 @@
+"""Compare, order, run, journal, undo."""

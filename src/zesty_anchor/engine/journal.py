@@ -1,0 +1,196 @@
+"""The SQLite record of every change, written before and after it happens."""
+
+from __future__ import annotations
+
+import fcntl
+import os
+import sqlite3
+import threading
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+import msgspec
+
+from zesty_anchor.changes.change import Record
+from zesty_anchor.problem import Problem
+
+_SCHEMA = """
+CREATE TABLE IF NOT EXISTS runs (
+    run INTEGER PRIMARY KEY AUTOINCREMENT,
+    began REAL NOT NULL,
+    ended REAL,
+    manifest TEXT NOT NULL,
+    taken_back INTEGER NOT NULL DEFAULT 0
+);
+CREATE TABLE IF NOT EXISTS changes (
+    change INTEGER PRIMARY KEY AUTOINCREMENT,
+    run INTEGER NOT NULL REFERENCES runs(run),
+    kind TEXT NOT NULL,
+    subject TEXT NOT NULL,
+    action TEXT NOT NULL,
+    record TEXT NOT NULL,
+    state TEXT NOT NULL CHECK (state IN ('begun', 'done', 'taken back'))
+);
+CREATE TABLE IF NOT EXISTS resolutions (
+    runtime TEXT NOT NULL,
+    want TEXT NOT NULL,
+    feed TEXT NOT NULL,
+    version TEXT NOT NULL,
+    PRIMARY KEY (runtime, want, feed)
+);
+PRAGMA user_version = 1;
+"""
+_VERSION = 1
+
+
+class Entry(msgspec.Struct, frozen=True):
+    """One change in the journal. ``state`` is begun, done or taken back."""
+
+    change: int
+    run: int
+    kind: str
+    subject: str
+    action: str
+    record: Record
+    state: str
+
+
+class Journal:
+    """The journal in a state folder. Safe to use from several threads of one process.
+
+    Raises ``Problem`` where the file is no journal, or one of a newer program.
+    """
+
+    def __init__(self, file: Path) -> None:
+        self.file = file
+        self._lock = threading.Lock()
+        file.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
+        try:
+            self._base = sqlite3.connect(file, check_same_thread=False, isolation_level=None, timeout=10)
+            version = self._base.execute("PRAGMA user_version").fetchone()[0]
+            if version > _VERSION:
+                raise Problem("the journal was written by a newer zesty-anchor", where=str(file), advice="upgrade it")
+            if version < _VERSION:
+                self._base.executescript(_SCHEMA)
+            # Each entry is on disk before its change begins: that is the journal's whole purpose.
+            self._base.execute("PRAGMA synchronous = FULL")
+        except sqlite3.DatabaseError as error:
+            raise Problem(
+                f"the journal cannot be read: {error}",
+                where=str(file),
+                advice="without it nothing can be taken back: move it away only if you accept that",
+            ) from None
+
+    def close(self) -> None:
+        """Close the file."""
+        self._base.close()
+
+    def begin_run(self, manifest: Path) -> int:
+        """Open a run and return its number."""
+        with self._lock:
+            row = self._base.execute("INSERT INTO runs (began, manifest) VALUES (?, ?)", (time.time(), str(manifest)))
+            assert row.lastrowid is not None
+            return row.lastrowid
+
+    def end_run(self, run: int) -> None:
+        """Close a run; one in which nothing remains done is forgotten."""
+        with self._lock:
+            left = self._base.execute(
+                "SELECT count(*) FROM changes WHERE run = ? AND state <> 'taken back'", (run,)
+            ).fetchone()[0]
+            if left:
+                self._base.execute("UPDATE runs SET ended = ? WHERE run = ?", (time.time(), run))
+            else:
+                self._base.execute("DELETE FROM changes WHERE run = ?", (run,))
+                self._base.execute("DELETE FROM runs WHERE run = ?", (run,))
+
+    def begin(self, run: int, kind: str, subject: str, action: str, record: Record) -> int:
+        """Write down a change that is about to happen, and return its number."""
+        with self._lock:
+            row = self._base.execute(
+                "INSERT INTO changes (run, kind, subject, action, record, state) VALUES (?, ?, ?, ?, ?, 'begun')",
+                (run, kind, subject, action, msgspec.json.encode(record).decode()),
+            )
+            assert row.lastrowid is not None
+            return row.lastrowid
+
+    def mark(self, change: int, state: str) -> None:
+        """Write down that a change is done, or taken back."""
+        with self._lock:
+            self._base.execute("UPDATE changes SET state = ? WHERE change = ?", (state, change))
+
+    def unfinished(self) -> list[Entry]:
+        """Changes that were begun and neither done nor taken back, the latest first: a run was cut off there."""
+        return self._entries("state = 'begun'", ())
+
+    def entries(self, run: int) -> list[Entry]:
+        """The changes of a run that still stand, the latest first."""
+        return self._entries("run = ? AND state <> 'taken back'", (run,))
+
+    def last_run(self) -> tuple[int, float, str] | None:
+        """Number, time (seconds since 1970) and manifest of the latest run that still stands."""
+        row = self._base.execute(
+            "SELECT run, began, manifest FROM runs WHERE taken_back = 0 ORDER BY run DESC LIMIT 1"
+        ).fetchone()
+        return None if row is None else (row[0], row[1], row[2])
+
+    def run_taken_back(self, run: int) -> None:
+        """Write down that a whole run was taken back."""
+        with self._lock:
+            self._base.execute("UPDATE runs SET taken_back = 1 WHERE run = ?", (run,))
+
+    def resolutions(self) -> dict[tuple[str, str, str], str]:
+        """The version that each (runtime, want, feed) was resolved to."""
+        return {
+            (runtime, want, feed): version
+            for runtime, want, feed, version in self._base.execute(
+                "SELECT runtime, want, feed, version FROM resolutions"
+            )
+        }
+
+    def resolve(self, runtime: str, want: str, feed: str, version: str) -> None:
+        """Write down what a want was resolved to, so that it stays so."""
+        with self._lock:
+            self._base.execute("INSERT OR REPLACE INTO resolutions VALUES (?, ?, ?, ?)", (runtime, want, feed, version))
+
+    def _entries(self, condition: str, values: tuple[int, ...]) -> list[Entry]:
+        rows = self._base.execute(
+            f"SELECT change, run, kind, subject, action, record, state FROM changes WHERE {condition} ORDER BY change DESC",
+            values,
+        )
+        return [Entry(row[0], row[1], row[2], row[3], row[4], msgspec.json.decode(row[5]), row[6]) for row in rows]
+
+
+def past_resolutions(file: Path) -> dict[tuple[str, str, str], str]:
+    """The resolutions in a journal, without making one where there is none."""
+    if not file.is_file():
+        return {}
+    journal = Journal(file)
+    try:
+        return journal.resolutions()
+    finally:
+        journal.close()
+
+
+@contextmanager
+def alone(state: Path) -> Iterator[None]:
+    """Keep other runs for the same home out meanwhile. Raises ``Problem`` where one is under way."""
+    state.mkdir(parents=True, exist_ok=True, mode=0o700)
+    handle = os.open(state / "lock", os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
+    try:
+        try:
+            fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except BlockingIOError:
+            other = os.pread(handle, 20, 0).decode("ascii", "replace").strip()
+            raise Problem(
+                f"another zesty-anchor is at work in this home (process {other or 'unknown'})",
+                where=str(state / "lock"),
+                advice="wait for it to end, then run the command again",
+            ) from None
+        os.ftruncate(handle, 0)
+        os.pwrite(handle, f"{os.getpid()}\n".encode(), 0)
+        yield
+    finally:
+        os.close(handle)

@@ -1,0 +1,79 @@
+"""What came of a run, for a person and for JSON."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+import msgspec
+
+from zesty_anchor.changes.change import Change
+from zesty_anchor.problem import Problem
+from zesty_anchor.proof.result import Proof
+
+
+class ChangeReport(msgspec.Struct, frozen=True):
+    """One change. ``outcome`` is pending, done, failed, waited (for one that failed) or taken back."""
+
+    kind: str
+    subject: str
+    action: str
+    detail: str
+    outcome: str = "pending"
+    problem: str = ""
+    where: str = ""
+    advice: str = ""
+
+
+class Preview(msgspec.Struct, frozen=True):
+    """What would change. ``notices`` are what a person has to decide on."""
+
+    changes: tuple[ChangeReport, ...]
+    notices: tuple[str, ...] = ()
+
+
+class Outcome(msgspec.Struct, frozen=True):
+    """What a provisioning did. ``reload`` is the line that brings the current shell up to date, if one must."""
+
+    changes: tuple[ChangeReport, ...]
+    proof: Proof | None = None
+    notices: tuple[str, ...] = ()
+    reload: str = ""
+    seconds: float = 0.0
+
+    @property
+    def changed(self) -> int:
+        """How many changes were made."""
+        return sum(change.outcome == "done" for change in self.changes)
+
+    @property
+    def failed(self) -> int:
+        """How many failed, or waited for one that did."""
+        return len(self.changes) - self.changed
+
+    @property
+    def well(self) -> bool:
+        """Whether all was done and proved."""
+        return not self.failed and (self.proof is None or self.proof.ok)
+
+
+class TakenBack(msgspec.Struct, frozen=True):
+    """What ``undo`` or ``dismantle`` did: subjects in the order taken back, and what a person should know."""
+
+    changes: tuple[ChangeReport, ...]
+    notices: tuple[str, ...] = ()
+
+
+def report(change: Change, outcome: str = "pending", problem: Problem | None = None) -> ChangeReport:
+    """A change as a report, with what went wrong."""
+    told = (problem.what, problem.where, problem.advice) if problem else ()
+    return ChangeReport(change.kind, change.subject, change.action, change.detail, outcome, *told)
+
+
+def waits(change: Change, reason: str) -> ChangeReport:
+    """A change that was not begun, because of something else."""
+    return ChangeReport(change.kind, change.subject, change.action, change.detail, "waited", reason)
+
+
+def reports(changes: Iterable[Change]) -> tuple[ChangeReport, ...]:
+    """Changes that are pending, as reports."""
+    return tuple(report(change) for change in changes)

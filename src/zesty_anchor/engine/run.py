@@ -1,0 +1,150 @@
+"""Carrying changes out, each written to the journal before and after."""
+
+from __future__ import annotations
+
+import errno
+import threading
+from collections.abc import Sequence
+from concurrent.futures import FIRST_COMPLETED, Future, ThreadPoolExecutor, wait
+
+import msgspec
+
+from zesty_anchor.changes.change import Bench, Change, Kinds, Stage
+from zesty_anchor.engine.journal import Entry, Journal
+from zesty_anchor.engine.outcome import ChangeReport, report, waits
+from zesty_anchor.engine.undo import take_back_entry
+from zesty_anchor.problem import Problem
+from zesty_anchor.reporter import Reporter
+
+
+class Runner:
+    """Carries out the changes of one run."""
+
+    def __init__(self, kinds: Kinds, journal: Journal, bench: Bench, reporter: Reporter, run: int, jobs: int) -> None:
+        self._kinds = kinds
+        self._journal = journal
+        self._bench = msgspec.structs.replace(bench, moved=self._moved)
+        self._reporter = reporter
+        self._run = run
+        self._jobs = max(1, jobs)
+        self._stop = threading.Event()
+
+    def _moved(self, key: str, done: int, total: int | None) -> None:
+        """Bytes have arrived: tell it, unless the run was interrupted, which ends the download."""
+        if self._stop.is_set():
+            raise KeyboardInterrupt
+        self._reporter.moved(key, done, total)
+
+    def stage(self, changes: Sequence[Change]) -> list[ChangeReport]:
+        """Carry out the changes of one stage.
+
+        Those of the stage OBTAIN run side by side, and one that fails keeps only those back that need it.
+        Those of other stages run in order, all or none: when one fails the earlier ones are taken back.
+        Returns a report for each change, in the given order.
+        """
+        if not changes:
+            return []
+        if changes[0].stage is Stage.OBTAIN:
+            return self._side_by_side(changes)
+        return self._all_or_none(changes)
+
+    def _side_by_side(self, changes: Sequence[Change]) -> list[ChangeReport]:
+        results: dict[str, ChangeReport] = {}
+        waiting = list(changes)
+        running: dict[Future[None], Change] = {}
+        keys = {change.key for change in changes}
+        with ThreadPoolExecutor(self._jobs) as pool:
+            try:
+                while waiting or running:
+                    for change in [c for c in waiting if all(self._settled(n, results, keys) for n in c.needs)]:
+                        waiting.remove(change)
+                        failed = [n for n in change.needs if n in results and results[n].outcome != "done"]
+                        if failed:
+                            results[change.key] = waits(change, f"it needs {results[failed[0]].subject}")
+                        else:
+                            running[pool.submit(self._one, change)] = change
+                    done, _ = wait(running, return_when=FIRST_COMPLETED)
+                    for future in done:
+                        change = running.pop(future)
+                        problem = _problem_of(future)
+                        results[change.key] = report(change, "failed" if problem else "done", problem)
+            except BaseException:
+                self._stop.set()
+                raise
+        return [results[change.key] for change in changes]
+
+    @staticmethod
+    def _settled(need: str, results: dict[str, ChangeReport], keys: set[str]) -> bool:
+        return need in results or need not in keys
+
+    def _all_or_none(self, changes: Sequence[Change]) -> list[ChangeReport]:
+        done: list[Entry] = []
+        for place, change in enumerate(changes):
+            try:
+                done.append(self._one_entry(change))
+            except (Problem, OSError) as error:
+                problem = _as_problem(error, change)
+                for entry in reversed(done):
+                    take_back_entry(self._kinds, self._journal, entry, self._bench.locations)
+                reports = [report(c, "taken back") for c in changes[:place]]
+                reports.append(report(change, "failed", problem))
+                reports += [waits(c, f"all of them or none: {change.subject} failed") for c in changes[place + 1 :]]
+                return reports
+            except BaseException:
+                for entry in reversed(done):
+                    take_back_entry(self._kinds, self._journal, entry, self._bench.locations)
+                raise
+        return [report(change, "done") for change in changes]
+
+    def _one(self, change: Change) -> None:
+        try:
+            self._one_entry(change)
+        except (Problem, OSError) as error:
+            raise _as_problem(error, change) from error
+
+    def _one_entry(self, change: Change) -> Entry:
+        """Journal, carry out, journal. Whatever fails in between is taken back before it is raised on."""
+        text = f"{change.action} {change.subject}"
+        self._reporter.began(change.key, text)
+        try:
+            record = change.prepare(self._bench)
+            number = self._journal.begin(self._run, change.kind, change.subject, change.action, record)
+            entry = Entry(number, self._run, change.kind, change.subject, change.action, record, "begun")
+            try:
+                if self._stop.is_set():
+                    raise KeyboardInterrupt
+                change.carry_out(self._bench, record)
+            except BaseException:
+                take_back_entry(self._kinds, self._journal, entry, self._bench.locations)
+                raise
+            self._journal.mark(number, "done")
+        except BaseException:
+            self._reporter.ended(change.key, text, well=False)
+            raise
+        self._reporter.ended(change.key, text, well=True)
+        return entry
+
+
+def _problem_of(future: Future[None]) -> Problem | None:
+    error = future.exception()
+    if error is None or isinstance(error, Problem):
+        return error
+    raise error
+
+
+def _as_problem(error: Exception, change: Change) -> Problem:
+    if isinstance(error, Problem):
+        return error
+    assert isinstance(error, OSError)
+    where = str(error.filename or change.subject)
+    if error.errno in (errno.ENOSPC, errno.EDQUOT):
+        return Problem(
+            f"{change.action} {change.subject}: the disk is full",
+            where=where,
+            advice="what was written for it is removed again; make room, then run the command again",
+        )
+    return Problem(
+        f"{change.action} {change.subject}: {error.strerror or error}",
+        where=where,
+        advice="it was taken back; mend the cause, then run the command again",
+    )

@@ -1,0 +1,46 @@
+"""Taking changes back, the latest first."""
+
+from __future__ import annotations
+
+import shutil
+from pathlib import Path
+
+from zesty_anchor.changes.change import Kinds
+from zesty_anchor.engine.journal import Entry, Journal
+from zesty_anchor.engine.outcome import ChangeReport, TakenBack
+from zesty_anchor.system.locations import Locations
+
+
+def attic_of(run: int, locations: Locations) -> Path:
+    """The folder in the attic that belongs to a run."""
+    return locations.attic / f"run-{run:05}"
+
+
+def take_back_entry(kinds: Kinds, journal: Journal, entry: Entry, locations: Locations) -> list[str]:
+    """Take one change back, and write that down. Returns what a person should know."""
+    told = list(kinds[entry.kind].take_back(entry.record, locations))
+    journal.mark(entry.change, "taken back")
+    return told
+
+
+def recover(kinds: Kinds, journal: Journal, locations: Locations) -> TakenBack:
+    """Take back the changes that an earlier run was cut off in."""
+    return _all(kinds, journal, journal.unfinished(), locations)
+
+
+def take_back_run(kinds: Kinds, journal: Journal, run: int, locations: Locations) -> TakenBack:
+    """Take back everything that a run did. Its folder in the attic goes too, unless something in it is still needed."""
+    taken = _all(kinds, journal, journal.entries(run), locations)
+    journal.run_taken_back(run)
+    if not taken.notices:
+        shutil.rmtree(attic_of(run, locations), ignore_errors=True)
+    return taken
+
+
+def _all(kinds: Kinds, journal: Journal, entries: list[Entry], locations: Locations) -> TakenBack:
+    changes: list[ChangeReport] = []
+    notices: list[str] = []
+    for entry in entries:
+        notices += take_back_entry(kinds, journal, entry, locations)
+        changes.append(ChangeReport(entry.kind, entry.subject, entry.action, "", "taken back"))
+    return TakenBack(tuple(changes), tuple(notices))

@@ -1,0 +1,1 @@
+"""Where versions come from."""

@@ -1,0 +1,151 @@
+"""Feeds of kind ``npm``: the npm registry's open protocol.
+
+A package's document ("packument") lists its versions, each with the address of its tarball and an
+``integrity`` text after the W3C's Subresource Integrity, section 3.1. The abbreviated document is asked for
+(registry documentation, "package metadata").
+"""
+
+from __future__ import annotations
+
+import base64
+import binascii
+import os
+import re
+import shutil
+import subprocess
+from collections.abc import Mapping
+from pathlib import Path
+from typing import Any
+from urllib.parse import quote
+
+import requests
+
+from zesty_anchor.feeds.release import Release
+from zesty_anchor.feeds.web import NotThere, get_json
+from zesty_anchor.problem import Problem, UsageProblem
+
+_ABBREVIATED = "application/vnd.npm.install-v1+json; q=1.0, application/json; q=0.8"
+_STRENGTH = ("sha512", "sha384", "sha256")
+
+
+class NpmFeed:
+    """A registry at ``url``."""
+
+    def __init__(self, name: str, url: str, web: requests.Session) -> None:
+        self.name = name
+        self.url = url if url.endswith("/") else url + "/"
+        self.web = web
+        self.who = f"the npm registry of feed {name!r}" if name != "npm" else "the npm registry"
+
+    @property
+    def address(self) -> str:
+        """The address it asks."""
+        return self.url
+
+    def releases(self, product: str, platform: str) -> list[Release]:
+        """See ``Feed.releases``; ``product`` is the package's name, which already says the platform."""
+        url = self.url + quote(product, safe="@")
+        try:
+            answer = get_json(self.web, url, who=self.who, accept=_ABBREVIATED)
+        except NotThere:
+            raise Problem(
+                f"{self.who} has no package {product!r}",
+                where=url,
+                advice="check the package's name in the recipe, and the registry's address",
+            ) from None
+        versions = answer.get("versions") if isinstance(answer, dict) else None
+        if not isinstance(versions, dict):
+            raise Problem(
+                f"{self.who} answers with JSON that is no package document",
+                where=url,
+                advice="check the registry's address",
+            )
+        tags = answer.get("dist-tags")
+        return [
+            _release(version, each, tags if isinstance(tags, dict) else {})
+            for version, each in versions.items()
+            if isinstance(each, dict)
+        ]
+
+
+def _release(version: str, document: dict[str, Any], tags: Mapping[str, Any]) -> Release:
+    files = document.get("dist")
+    dist = files if isinstance(files, dict) else {}
+    return Release(
+        version=version,
+        url=str(dist.get("tarball", "")),
+        digest=integrity_digest(str(dist.get("integrity", ""))),
+        size=None,
+        channels=tuple(tag for tag, tagged in tags.items() if tagged == version),
+    )
+
+
+def integrity_digest(integrity: str) -> str:
+    """The strongest digest of an ``integrity`` text as ``sha512:hex``; empty where it holds none of use."""
+    for algorithm in _STRENGTH:
+        found = re.search(rf"\b{algorithm}-([A-Za-z0-9+/=]+)", integrity)
+        if found:
+            try:
+                return f"{algorithm}:{base64.b64decode(found[1], validate=True).hex()}"
+            except binascii.Error:
+                continue
+    return ""
+
+
+def registry_address(environ: Mapping[str, str], home: Path) -> str:
+    """The user's npm registry: NPM_CONFIG_REGISTRY, then the npmrc files, then what an installed npm says.
+
+    The order is that of npm's own documentation (npm-config: environment, user file, global file).
+    Raises ``UsageProblem`` where none of them knows one.
+    """
+    for key, value in environ.items():
+        if key.lower() == "npm_config_registry" and value:
+            return value
+    files = [Path(environ.get("NPM_CONFIG_USERCONFIG") or environ.get("npm_config_userconfig") or home / ".npmrc")]
+    files += [Path(f) for f in (environ.get("NPM_CONFIG_GLOBALCONFIG"), "/etc/npmrc", "/usr/etc/npmrc") if f]
+    for file in files:
+        found = registry_in(file, environ)
+        if found:
+            return found
+    found = _ask_npm(environ)
+    if found:
+        return found
+    raise UsageProblem(
+        "no npm registry is known on this machine",
+        where="asked: NPM_CONFIG_REGISTRY, " + ", ".join(str(f) for f in files) + ", and an installed npm",
+        advice='name it in the manifest, [feeds.npm] kind = "npm", url = "https://…", or in NPM_CONFIG_REGISTRY',
+    )
+
+
+def registry_in(file: Path, environ: Mapping[str, str]) -> str:
+    """The ``registry`` line of an npmrc file (npm documentation, "npmrc"), with ``${NAME}`` replaced; else empty."""
+    try:
+        text = file.read_text("utf-8", "replace")
+    except OSError:
+        return ""
+    for line in text.splitlines():
+        key, sign, value = line.partition("=")
+        if sign and key.strip() == "registry":
+            bare = value.strip().strip("\"'")
+            return re.sub(r"\$\{(\w+)\}", lambda m: environ.get(m[1], m[0]), bare)
+    return ""
+
+
+def _ask_npm(environ: Mapping[str, str]) -> str:
+    npm = shutil.which("npm", path=environ.get("PATH"))
+    if npm is None:
+        return ""
+    try:
+        answer = subprocess.run(
+            [npm, "config", "get", "registry"],
+            capture_output=True,
+            text=True,
+            timeout=20,
+            env=dict(environ),
+            cwd=os.sep,
+            check=False,
+        )
+    except (OSError, subprocess.TimeoutExpired):
+        return ""
+    words = answer.stdout.split()
+    return words[-1] if answer.returncode == 0 and words and words[-1].startswith("http") else ""

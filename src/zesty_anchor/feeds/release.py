@@ -1,0 +1,37 @@
+"""What a feed offers, and what every kind of feed can do."""
+
+from __future__ import annotations
+
+from typing import Protocol
+
+import msgspec
+
+
+class Release(msgspec.Struct, frozen=True):
+    """One version of a runtime for this platform.
+
+    ``digest`` is ``sha256:hex`` or ``sha512:hex``; empty where the feed gives none that can be trusted.
+    ``size`` is in bytes. ``date`` is YYYY-MM-DD, empty where the feed does not tell.
+    """
+
+    version: str
+    url: str
+    digest: str
+    size: int | None = None
+    channels: tuple[str, ...] = ()
+    date: str = ""
+
+
+class Feed(Protocol):
+    """Where versions come from."""
+
+    @property
+    def address(self) -> str:
+        """The address it asks, for a person to read."""
+
+    def releases(self, product: str, platform: str) -> list[Release]:
+        """Every version of ``product`` for ``platform``, in no particular order.
+
+        Raises ``Problem`` where the feed is down, answers with an error or with what cannot be understood,
+        or does not know the product.
+        """

@@ -1,0 +1,82 @@
+"""At which line of a TOML text a key stands. Read only when something is wrong there."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+Step = str | int
+
+
+def line_of(text: str, path: tuple[Step, ...]) -> int:
+    """The line, counted from 1, of the key at ``path``, or of the nearest table around it.
+
+    A step is a key, or the index of an element of an array.
+    """
+    lines = dict(_positions(text))
+    for end in range(len(path), 0, -1):
+        if path[:end] in lines:
+            return lines[path[:end]]
+    return 1
+
+
+def _positions(text: str) -> Iterator[tuple[tuple[Step, ...], int]]:
+    # tree-sitter's grammar gives positions, which tomllib does not.
+    import tree_sitter_toml
+    from tree_sitter import Language, Parser
+
+    root = Parser(Language(tree_sitter_toml.language())).parse(text.encode()).root_node
+    counts: dict[tuple[Step, ...], int] = {}
+    yield from _pairs(root, ())
+    for node in root.children:
+        if node.type not in ("table", "table_array_element"):
+            continue
+        head = next(c for c in node.named_children if c.type in _KEYS)
+        path = _under(_keys(head), counts)
+        if node.type == "table_array_element":
+            counts[path] = counts.get(path, -1) + 1
+            path = (*path, counts[path])
+        for end in range(1, len(path) + 1):
+            yield path[:end], head.start_point[0] + 1
+        yield from _pairs(node, path)
+
+
+_KEYS = ("bare_key", "quoted_key", "dotted_key")
+
+
+def _under(path: tuple[Step, ...], counts: dict[tuple[Step, ...], int]) -> tuple[Step, ...]:
+    """The path of a table whose parents may be elements of arrays of tables."""
+    full: tuple[Step, ...] = ()
+    for place, step in enumerate(path):
+        full = (*full, step)
+        if full in counts and place < len(path) - 1:
+            full = (*full, counts[full])
+    return full
+
+
+def _keys(node: Any) -> tuple[str, ...]:
+    if node.type == "dotted_key":
+        return tuple(key for child in node.named_children for key in _keys(child))
+    word: str = node.text.decode()
+    return (word[1:-1] if node.type == "quoted_key" else word,)
+
+
+def _pairs(node: Any, above: tuple[Step, ...]) -> Iterator[tuple[tuple[Step, ...], int]]:
+    for pair in node.named_children:
+        if pair.type != "pair":
+            continue
+        key, value = pair.named_children[0], pair.named_children[-1]
+        path = above + _keys(key)
+        for end in range(len(above) + 1, len(path) + 1):
+            yield path[:end], key.start_point[0] + 1
+        yield from _values(value, path)
+
+
+def _values(value: Any, path: tuple[Step, ...]) -> Iterator[tuple[tuple[Step, ...], int]]:
+    if value.type == "inline_table":
+        yield from _pairs(value, path)
+    elif value.type == "array":
+        elements = [c for c in value.named_children if c.type != "comment"]
+        for index, element in enumerate(elements):
+            yield (*path, index), element.start_point[0] + 1
+            yield from _values(element, (*path, index))

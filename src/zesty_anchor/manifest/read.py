@@ -1,0 +1,266 @@
+"""Reading a manifest or a recipe, with errors that name the file, the line and the nearest right word."""
+
+from __future__ import annotations
+
+import re
+import tomllib
+import types
+import typing
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any, TypeVar
+
+import msgspec
+
+from zesty_anchor.manifest.model import Manifest, Recipe
+from zesty_anchor.manifest.position import Step, line_of
+from zesty_anchor.manifest.want import Want
+from zesty_anchor.problem import Problem, Problems, UsageProblem
+
+FILE_NAME = "workstation.toml"
+
+Model = TypeVar("Model", bound=msgspec.Struct)
+
+
+class _Wrong(typing.NamedTuple):
+    path: tuple[Step, ...]
+    what: str
+    advice: str
+
+
+def find(given: Path | None, folder: Path, personal: Path) -> Path:
+    """The manifest to use: the given file, else the first one upward from ``folder``, else the personal one.
+
+    Raises ``UsageProblem`` where there is none.
+    """
+    if given is not None:
+        if given.is_file():
+            return given
+        raise UsageProblem(f"there is no manifest at {given}", advice=f"name an existing file: -m path/to/{FILE_NAME}")
+    for each in (folder, *folder.parents):
+        if (each / FILE_NAME).is_file():
+            return each / FILE_NAME
+    if (personal / FILE_NAME).is_file():
+        return personal / FILE_NAME
+    raise UsageProblem(
+        f"no {FILE_NAME} found in {folder}, in a folder above it, or in {personal}",
+        advice=f"write one there (docs/manifest.md shows ten lines that work), or name it: -m path/to/{FILE_NAME}",
+    )
+
+
+def read_manifest(file: Path) -> Manifest:
+    """Read and check a manifest.
+
+    Raises ``UsageProblem`` (``Problems`` where several things are wrong) that names file and line.
+    """
+    text, raw = _load(file)
+    wrong = list(_check(raw, Manifest, ()))
+    if not wrong:
+        manifest = msgspec.convert(raw, Manifest)
+        wrong = list(_meaning(manifest))
+        if not wrong:
+            return manifest
+    raise _told(file, text, wrong)
+
+
+def read_recipe(file: Path) -> Recipe:
+    """Read and check a recipe file. Raises ``UsageProblem`` that names file and line."""
+    text, raw = _load(file)
+    wrong = list(_check(raw, Recipe, ()))
+    if wrong:
+        raise _told(file, text, wrong)
+    return msgspec.convert(raw, Recipe)
+
+
+def _load(file: Path) -> tuple[str, dict[str, Any]]:
+    try:
+        text = file.read_bytes().decode("utf-8")
+        return text, tomllib.loads(text)
+    except OSError as error:
+        raise Problem(f"{file} cannot be read: {error.strerror}", advice="check its permissions") from None
+    except UnicodeDecodeError as error:
+        raise UsageProblem(
+            f"byte {error.start} is not UTF-8",
+            where=str(file),
+            advice="save the file as UTF-8 (TOML 1.0 asks for it)",
+        ) from None
+    except tomllib.TOMLDecodeError as error:
+        raise _syntax(file, text, error) from None
+
+
+def _syntax(file: Path, text: str, error: tomllib.TOMLDecodeError) -> UsageProblem:
+    message = str(error)
+    place = re.search(r"\(at line (\d+), column (\d+)\)", message)
+    line = int(place[1]) if place else len(text.splitlines())
+    shown = text.splitlines()[line - 1].strip() if 0 < line <= len(text.splitlines()) else "the end of the file"
+    return UsageProblem(
+        f"this is not TOML: {message.split(' (at ')[0].lower()}",
+        where=f"{file}:{line}",
+        advice=f"look at: {shown}",
+    )
+
+
+def _told(file: Path, text: str, wrong: list[_Wrong]) -> UsageProblem:
+    each = [UsageProblem(w.what, where=f"{file}:{line_of(text, w.path)}", advice=w.advice) for w in wrong]
+    return each[0] if len(each) == 1 else Problems(each)
+
+
+def _check(raw: Any, kind: Any, path: tuple[Step, ...]) -> Iterator[_Wrong]:
+    """Everything in ``raw`` that the model refuses, each with its path: msgspec names only the first."""
+    origin = typing.get_origin(kind)
+    if origin in (typing.Union, types.UnionType):
+        yield from _check_union(raw, kind, path)
+    elif isinstance(kind, type) and issubclass(kind, msgspec.Struct):
+        yield from _check_table(raw, kind, path)
+    elif origin is dict and isinstance(raw, dict):
+        key_kind, value_kind = typing.get_args(kind)
+        for key, value in raw.items():
+            yield from _check_leaf(key, key_kind, (*path, key), "the name")
+            yield from _check(value, value_kind, (*path, key))
+    elif origin is tuple and isinstance(raw, list):
+        for index, value in enumerate(raw):
+            yield from _check(value, typing.get_args(kind)[0], (*path, index))
+    else:
+        yield from _check_leaf(raw, kind, path, _dotted(path))
+
+
+def _check_union(raw: Any, kind: Any, path: tuple[Step, ...]) -> Iterator[_Wrong]:
+    arms = [arm for arm in typing.get_args(kind) if arm is not type(None)]
+    fitting = [
+        arm
+        for arm in arms
+        if (isinstance(raw, dict) and isinstance(arm, type) and issubclass(arm, msgspec.Struct))
+        or (isinstance(raw, list) and typing.get_origin(arm) is tuple)
+    ]
+    yield from _check(raw, fitting[0], path) if fitting else _check_leaf(raw, kind, path, _dotted(path))
+
+
+def _check_table(raw: Any, kind: type[msgspec.Struct], path: tuple[Step, ...]) -> Iterator[_Wrong]:
+    if not isinstance(raw, dict):
+        yield _Wrong(path, f"{_dotted(path)} is {_seen(raw)}, but a table is expected", _table_advice(kind, path))
+        return
+    fields = {f.encode_name: f for f in msgspec.structs.fields(kind)}
+    for key, value in raw.items():
+        if key in fields:
+            yield from _check(value, fields[key].type, (*path, key))
+        else:
+            where = f"in [{_dotted(path)}]" if path else "at the top level"
+            yield _Wrong((*path, key), f"the key {key!r} is not known {where}", _nearest_key(key, list(fields)))
+    for name, field in fields.items():
+        if field.required and name not in raw:
+            yield _Wrong(path, f"[{_dotted(path)}] lacks the key {name!r}", f"add a line: {name} = …")
+
+
+def _check_leaf(raw: Any, kind: Any, path: tuple[Step, ...], subject: str) -> Iterator[_Wrong]:
+    try:
+        msgspec.convert(raw, kind)
+    except msgspec.ValidationError as error:
+        yield _Wrong(path, f"{subject} is {_seen(raw)}, but {_expected(kind, str(error))}", _hint(raw, kind))
+
+
+def _nearest_key(key: str, known: list[str]) -> str:
+    import difflib
+
+    close = difflib.get_close_matches(key, known, 1, 0.5)
+    return f"did you mean {close[0]!r}?" if close else f"known here: {', '.join(sorted(known))}"
+
+
+def _table_advice(kind: type[msgspec.Struct], path: tuple[Step, ...]) -> str:
+    first = next((f.encode_name for f in msgspec.structs.fields(kind) if f.required), None)
+    return f"write [{_dotted(path)}]" + (f" and below it {first} = …" if first else " and its keys below it")
+
+
+def _expected(kind: Any, message: str) -> str:
+    choices = _choices(kind)
+    if choices:
+        return "one of " + ", ".join(f'"{c}"' for c in choices) + " is expected"
+    pattern: str | None = typing.get_args(kind)[1].pattern if typing.get_origin(kind) is typing.Annotated else None
+    if pattern and "regex" in message:
+        return "a name is expected: a letter first, then letters, digits and signs (" + pattern + ")"
+    if typing.get_origin(kind) is tuple:
+        return "a list is expected"
+    word = re.search(r"Expected `([^`]+)`", message)
+    named = {
+        "str": "text",
+        "array": "a list",
+        "object": "a table",
+        "int": "a whole number",
+        "bool": "true or false",
+    }
+    parts = [named.get(p.strip(), p.strip()) for p in (word[1] if word else "another type").split("|")]
+    return " or ".join(p for p in parts if p != "null") + " is expected"
+
+
+def _choices(kind: Any) -> tuple[str, ...]:
+    if typing.get_origin(kind) is typing.Literal:
+        return typing.get_args(kind)
+    return tuple(choice for arm in typing.get_args(kind) for choice in _choices(arm))
+
+
+def _hint(raw: Any, kind: Any) -> str:
+    if isinstance(raw, str) and typing.get_origin(kind) is tuple:
+        return f'write a list: ["{raw}"]'
+    if isinstance(raw, str) and _choices(kind):
+        return _nearest_key(raw, list(_choices(kind)))
+    if isinstance(raw, int | float) and not isinstance(raw, bool):
+        return f'put it in quotes: "{raw}"'
+    return "docs/manifest.md lists every key"
+
+
+def _seen(raw: Any) -> str:
+    if isinstance(raw, str):
+        return f'the text "{raw}"'
+    if isinstance(raw, bool):
+        return str(raw).lower()
+    if isinstance(raw, int | float):
+        return f"the number {raw}"
+    return "a list" if isinstance(raw, list) else "a table" if isinstance(raw, dict) else f"a {type(raw).__name__}"
+
+
+def _dotted(path: tuple[Step, ...]) -> str:
+    text = ""
+    for step in path:
+        text += f"[{step}]" if isinstance(step, int) else f".{step}" if text else step
+    return text
+
+
+def _meaning(manifest: Manifest) -> Iterator[_Wrong]:
+    """What the types let pass and the meaning does not."""
+    for name, runtime in manifest.runtimes.items():
+        wants: list[tuple[tuple[Step, ...], str]] = [(("runtimes", name, "want"), runtime.want)]
+        wants += [(("runtimes", name, "also", i), text) for i, text in enumerate(runtime.also)]
+        for path, text in wants:
+            try:
+                Want(text)
+            except ValueError as error:
+                what, _, advice = str(error).partition(": ")
+                yield _Wrong(path, f"{_dotted(path)}: {what}", advice)
+        if runtime.feed is not None and runtime.feed not in manifest.feeds:
+            yield _Wrong(
+                ("runtimes", name, "feed"),
+                f"there is no feed {runtime.feed!r} in this manifest",
+                _nearest_key(runtime.feed, list(manifest.feeds)) if manifest.feeds else f"add [feeds.{runtime.feed}]",
+            )
+    for name, feed in manifest.feeds.items():
+        if feed.kind == "index" and not feed.url:
+            yield _Wrong(("feeds", name), f"the index feed {name!r} has no address", 'add a line: url = "https://…/"')
+    for name, value in manifest.variables.items():
+        if "\0" in value:
+            yield _Wrong(("variables", name), f"{name} holds a NUL byte", "no environment can carry one: leave it out")
+    for key in ("first", "last"):
+        for index, folder in enumerate(getattr(manifest.path, key)):
+            yield from _path_entry(("path", key, index), folder)
+    for index, removal in enumerate(manifest.conflicts.remove):
+        if not removal.path.startswith(("/", "~/")):
+            yield _Wrong(
+                ("conflicts", "remove", index, "path"),
+                f"{removal.path!r} is neither absolute nor in the home",
+                f'write "~/{removal.path}" or the whole path',
+            )
+
+
+def _path_entry(path: tuple[Step, ...], folder: str) -> Iterator[_Wrong]:
+    if ":" in folder or "\0" in folder:
+        yield _Wrong(path, f"{folder!r} cannot stand on PATH: a colon separates its entries", "rename the folder")
+    elif not folder.startswith(("/", "~/")) and folder != "~":
+        yield _Wrong(path, f"{folder!r} is neither absolute nor in the home", f'write "~/{folder}" or the whole path')

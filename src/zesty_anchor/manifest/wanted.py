@@ -1,0 +1,108 @@
+"""What is wanted of this machine, with every want resolved to a version."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from pathlib import Path
+
+import msgspec
+
+from zesty_anchor.manifest.model import Check, Manifest, Recipe
+
+_REFERENCE = re.compile(r"\{\{([A-Za-z][A-Za-z0-9._-]*)\}\}|\{([A-Za-z][A-Za-z0-9._-]*)\}")
+
+
+class Artefact(msgspec.Struct, frozen=True):
+    """A file to fetch: its address, size in bytes if known, and digest as ``sha256:hex`` or ``sha512:hex``."""
+
+    url: str
+    digest: str
+    size: int | None = None
+
+
+class WantedVersion(msgspec.Struct, frozen=True):
+    """One version that must stand on the shelf. ``artefact`` is None where it already does."""
+
+    runtime: str
+    version: str
+    want: str
+    default: bool
+    folder: Path
+    recipe: Recipe
+    feed: str
+    channels: tuple[str, ...] = ()
+    artefact: Artefact | None = None
+
+    @property
+    def bins(self) -> tuple[Path, ...]:
+        """The folders that hold its commands."""
+        return tuple(self.folder / part if part != "." else self.folder for part in self.recipe.bin)
+
+
+class Wanted(msgspec.Struct, frozen=True):
+    """The whole: versions, variables in order, PATH entries, removals, checks, the shells to set up."""
+
+    versions: tuple[WantedVersion, ...]
+    variables: tuple[tuple[str, str], ...]
+    path_first: tuple[str, ...]
+    path_last: tuple[str, ...]
+    removals: tuple[Path, ...]
+    checks: tuple[Check, ...]
+    shells: tuple[str, ...]
+    folder: Path
+
+    @property
+    def defaults(self) -> tuple[WantedVersion, ...]:
+        """The versions that answer by default."""
+        return tuple(v for v in self.versions if v.default)
+
+
+def put_together(
+    manifest: Manifest, versions: tuple[WantedVersion, ...], shells: tuple[str, ...], folder: Path, home: Path
+) -> Wanted:
+    """Everything that a manifest wants, given the versions that its wants resolved to.
+
+    ``folder`` is where the manifest lies, ``home`` what ``~`` stands for.
+    """
+    defaults = {v.runtime: v for v in versions if v.default}
+    places = {name: str(v.folder) for name, v in defaults.items()}
+    variables: dict[str, str] = {}
+    for each in defaults.values():
+        for name, value in each.recipe.variables.items():
+            variables[name] = refer(value, {"folder": str(each.folder), **places})
+    for name, value in manifest.variables.items():
+        variables[name] = refer(value, places)
+    first = [expand(entry, home) for entry in manifest.path.first]
+    first += [str(bin) for each in defaults.values() for bin in each.bins]
+    return Wanted(
+        versions=versions,
+        variables=tuple(variables.items()),
+        path_first=tuple(dict.fromkeys(first)),
+        path_last=tuple(dict.fromkeys(expand(entry, home) for entry in manifest.path.last)),
+        removals=tuple(Path(expand(removal.path, home)) for removal in manifest.conflicts.remove),
+        checks=manifest.checks,
+        shells=shells,
+        folder=folder,
+    )
+
+
+def refer(text: str, places: Mapping[str, str]) -> str:
+    """``text`` with ``{name}`` replaced by that runtime's folder. ``{{name}}`` gives ``{name}``.
+
+    Braces around anything else stand for themselves, so that any text can be a value.
+    """
+
+    def place(found: re.Match[str]) -> str:
+        if found[1]:
+            return f"{{{found[1]}}}" if found[1] in places else found[0]
+        return places.get(found[2], found[0])
+
+    return _REFERENCE.sub(place, text)
+
+
+def expand(path: str, home: Path) -> str:
+    """A path with a leading ``~`` replaced by the home."""
+    if path == "~":
+        return str(home)
+    return str(home / path[2:]) if path.startswith("~/") else path.rstrip("/") or "/"

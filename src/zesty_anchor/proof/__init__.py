@@ -1,0 +1,1 @@
+"""Fresh shells, and what they answer."""

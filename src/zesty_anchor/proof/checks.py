@@ -1,0 +1,104 @@
+"""What is checked in each fresh shell. Pure: from what is wanted to questions, from answers to results."""
+
+from __future__ import annotations
+
+import fnmatch
+from collections.abc import Sequence
+
+import msgspec
+
+from zesty_anchor.manifest.wanted import Wanted, WantedVersion
+from zesty_anchor.proof.fresh import Answer
+from zesty_anchor.proof.result import CheckResult
+from zesty_anchor.shells.posix import quote
+
+_LONGEST = 400
+
+
+class Question(msgspec.Struct, frozen=True):
+    """A command line, and what its output must be.
+
+    ``how`` is ``text`` (the same text), ``bytes`` (the same bytes, one line end apart) or ``glob``.
+    """
+
+    name: str
+    run: str
+    expected: str
+    how: str
+
+
+def questions(wanted: Wanted) -> list[Question]:
+    """Everything that a fresh shell must answer."""
+    asked: list[Question] = []
+    for version in wanted.versions:
+        if version.default:
+            asked += [_where(version, command) for command in version.recipe.commands]
+        asked += _which(version)
+    for name, value in wanted.variables:
+        asked.append(Question(f"${name}", f"command printenv {name}", value, "bytes"))
+    for check in wanted.checks:
+        run = f"cd {quote(str(wanted.folder))} && {check.run}"
+        asked.append(Question(check.name, run, check.expect, "glob"))
+    asked.append(Question("PATH holds each folder once", _TWICE, "", "text"))
+    return asked
+
+
+# The folders that stand on PATH more than once, one a line.
+_TWICE = r"""printf %s "$PATH" | tr ':' '\n' | sort | uniq -d"""
+
+
+def _where(version: WantedVersion, command: str) -> Question:
+    folder = next((b for b in version.bins if (b / command).is_file()), version.bins[0])
+    return Question(f"{command} is found", f"command -v {command}", str(folder / command), "text")
+
+
+def _which(version: WantedVersion) -> list[Question]:
+    proof = version.recipe.version
+    if proof is None:
+        return []
+    expected = proof.expect.replace("{version}", _glob_free(version.version.removeprefix("v")))
+    if version.default:
+        return [Question(f"{version.runtime} is {version.version}", proof.run, expected, "glob")]
+    path = ":".join(quote(str(b)) for b in version.bins)
+    return [
+        Question(
+            f"{version.runtime} {version.version} answers beside it",
+            f"PATH={path}:$PATH; {proof.run}",
+            expected,
+            "glob",
+        )
+    ]
+
+
+def _glob_free(text: str) -> str:
+    return "".join(f"[{c}]" if c in "*?[" else c for c in text)
+
+
+def judge(question: Question, answer: Answer, started: bool) -> CheckResult:
+    """Compare an answer with what is expected."""
+    observed = answer.text[:_LONGEST]
+    if not started:
+        return CheckResult(
+            question.name,
+            False,
+            question.expected,
+            "the shell took no command: a startup file waits or ended it",
+        )
+    if answer.status is None:
+        return CheckResult(
+            question.name, False, question.expected, f"no end within the time allowed; so far: {observed!r}"
+        )
+    if question.how == "bytes":
+        ok = answer.output.removesuffix(b"\n") == question.expected.encode("utf-8", "surrogateescape")
+    elif question.how == "text":
+        ok = answer.text == question.expected
+    else:
+        ok = answer.status == 0 and fnmatch.fnmatchcase(answer.text, question.expected)
+    if not ok and answer.status != 0:
+        observed = f"{observed} (exit status {answer.status})".strip()
+    return CheckResult(question.name, ok, question.expected or "(nothing)", observed or "(nothing)")
+
+
+def judge_all(asked: Sequence[Question], answers: Sequence[Answer], started: bool) -> tuple[CheckResult, ...]:
+    """Compare all answers of one shell."""
+    return tuple(judge(q, a, started) for q, a in zip(asked, answers, strict=True))

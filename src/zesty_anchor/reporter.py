@@ -1,0 +1,46 @@
+"""What the core tells while it works. A screen, a log or a test listens."""
+
+from __future__ import annotations
+
+from typing import Protocol
+
+
+class Reporter(Protocol):
+    """Hears of the work as it goes on. Every method returns at once and never raises.
+
+    ``key`` names one change; it is the same in all calls about that change.
+    """
+
+    def said(self, text: str) -> None:
+        """A plain statement about the run as a whole."""
+
+    def warned(self, text: str) -> None:
+        """Something that a person should look at, though the work goes on."""
+
+    def began(self, key: str, text: str) -> None:
+        """Work on a change has begun."""
+
+    def moved(self, key: str, done: int, total: int | None) -> None:
+        """``done`` bytes of ``total`` (None: unknown) have arrived for a change."""
+
+    def ended(self, key: str, text: str, *, well: bool) -> None:
+        """Work on a change has ended, well or not."""
+
+
+class Silent:
+    """A reporter that tells nobody."""
+
+    def said(self, text: str) -> None:
+        """Keep quiet."""
+
+    def warned(self, text: str) -> None:
+        """Keep quiet."""
+
+    def began(self, key: str, text: str) -> None:
+        """Keep quiet."""
+
+    def moved(self, key: str, done: int, total: int | None) -> None:
+        """Keep quiet."""
+
+    def ended(self, key: str, text: str, *, well: bool) -> None:
+        """Keep quiet."""

@@ -1,0 +1,1 @@
+"""Where versions live side by side."""

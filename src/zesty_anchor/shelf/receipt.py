@@ -1,0 +1,46 @@
+"""The slip in each version's folder that says what it is and where it came from."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import msgspec
+
+FILE_NAME = ".zesty-anchor.json"
+
+
+class Receipt(msgspec.Struct, frozen=True):
+    """What stands in one folder of the shelf. Without a readable receipt a folder is no version."""
+
+    runtime: str
+    version: str
+    feed: str
+    url: str
+    digest: str
+    channels: tuple[str, ...] = ()
+
+
+def write(folder: Path, receipt: Receipt) -> None:
+    """Put the receipt into a version's folder."""
+    (folder / FILE_NAME).write_bytes(msgspec.json.encode(receipt) + b"\n")
+
+
+def read(folder: Path) -> Receipt | None:
+    """The receipt of a folder; None where there is none or it cannot be read."""
+    try:
+        return msgspec.json.decode((folder / FILE_NAME).read_bytes(), type=Receipt)
+    except (OSError, msgspec.MsgspecError):
+        return None
+
+
+def stock(shelf: Path) -> dict[tuple[str, str], Receipt]:
+    """Everything on the shelf, by runtime and version."""
+    found: dict[tuple[str, str], Receipt] = {}
+    if not shelf.is_dir():
+        return found
+    for runtime in sorted(shelf.iterdir()):
+        for folder in sorted(runtime.iterdir()) if runtime.is_dir() else ():
+            receipt = read(folder)
+            if receipt is not None:
+                found[runtime.name, folder.name] = receipt
+    return found

@@ -1,0 +1,1 @@
+"""The shells: quoting, startup files, block, generated file."""

@@ -1,0 +1,1 @@
+"""All that a person reads."""

@@ -1,0 +1,120 @@
+"""Changes as a person reads them: what is pending, what was done, what was taken back."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from zesty_anchor.engine.outcome import ChangeReport, Outcome, Preview, TakenBack
+from zesty_anchor.show.paint import Paint
+from zesty_anchor.show.proof import failures, matrix
+from zesty_anchor.show.sizes import count, table
+
+_GROUPS = (
+    ("version", "Obtain and put on the shelf"),
+    ("generated-file", "Write what the startup files source"),
+    ("startup-file", "Change startup files"),
+    ("conflict-lines", "Once fresh shells have proved the new versions, take out of startup files"),
+    ("conflict", "Once fresh shells have proved the new versions, move to the attic"),
+)
+
+
+def preview(paint: Paint, seen: Preview, manifest: str) -> None:
+    """What would change, down to the lines of each file."""
+    if not seen.changes:
+        paint.write(paint.good("Nothing to do: ") + f"this machine is as {manifest} says.")
+    for kind, title in _GROUPS:
+        group = [change for change in seen.changes if change.kind == kind]
+        if group:
+            paint.write(paint.head(title))
+            _group(paint, group)
+            paint.write()
+    _notices(paint, seen.notices)
+    if seen.changes:
+        paint.write(
+            f"{paint.head(count(len(seen.changes), 'change'))} pending; nothing is changed yet. "
+            f"To make {'it' if len(seen.changes) == 1 else 'them'}: {paint.name('zesty-anchor provision')}"
+        )
+
+
+def outcome(paint: Paint, done: Outcome, manifest: str) -> None:
+    """The summary at the end of a provisioning."""
+    if not done.changes:
+        _notices(paint, done.notices)
+        paint.write(paint.good("Nothing to do: ") + f"this machine is as {manifest} says ({done.seconds:.2f} s).")
+        return
+    for change in done.changes:
+        if change.outcome == "failed":
+            _failure(paint, change)
+    waiting = [change for change in done.changes if change.outcome in ("waited", "taken back")]
+    if waiting:
+        paint.write(paint.look("not done: ") + ", ".join(f"{c.action} {c.subject}" for c in waiting))
+        paint.write(f"  why:  {waiting[0].problem or 'all of them or none: a later one failed'}")
+    _notices(paint, done.notices)
+    if done.proof is not None:
+        matrix(paint, done.proof)
+        failures(paint, done.proof)
+    paint.write()
+    paint.write(f"{paint.head(_summary(done.changes))} in {done.seconds:.1f} s; {_standing(paint, done)}")
+    if done.reload:
+        paint.write(f"For this shell, which was open before, run:   {paint.name(done.reload)}")
+        paint.write(paint.faint("A new window needs nothing."))
+
+
+def taken_back(paint: Paint, taken: TakenBack) -> None:
+    """What ``undo`` or ``dismantle`` took back."""
+    for change in taken.changes:
+        paint.write(f"  {paint.good('taken back')}  {change.action} {change.subject}")
+    _notices(paint, taken.notices)
+    paint.write(paint.head(f"{count(len(taken.changes), 'change')} taken back."))
+
+
+def _summary(changes: Iterable[ChangeReport]) -> str:
+    tally: dict[str, int] = {}
+    for change in changes:
+        tally[change.outcome] = tally.get(change.outcome, 0) + 1
+    words = {"done": "done", "failed": "failed", "waited": "not begun", "taken back": "taken back"}
+    return ", ".join(
+        f"{count(tally[key], 'change')} {word}" if key == "done" else f"{tally[key]} {word}"
+        for key, word in words.items()
+        if key in tally
+    )
+
+
+def _standing(paint: Paint, done: Outcome) -> str:
+    if done.proof is None:
+        return paint.bad("not proved, since not all was done.")
+    if done.proof.ok:
+        return paint.good("every fresh shell answers as the manifest says.")
+    return paint.bad("but fresh shells do not all answer as the manifest says (above).")
+
+
+def _failure(paint: Paint, change: ChangeReport) -> None:
+    paint.write(paint.bad("failed: ") + f"{change.action} {change.subject}: {change.problem}")
+    if change.where:
+        paint.write(f"  where: {change.where}")
+    if change.advice:
+        paint.write(f"  next:  {change.advice}")
+
+
+def _group(paint: Paint, group: list[ChangeReport]) -> None:
+    flat = [change for change in group if "\n" not in change.detail]
+    for line in table([[paint.name(c.subject), paint.faint(c.detail)] for c in flat], [18]):
+        paint.write(f"  {line}")
+    for change in group:
+        if "\n" in change.detail:
+            paint.write(f"  {change.action} {paint.name(change.subject)}")
+            for row in change.detail.splitlines()[2:]:
+                paint.write("    " + _diff_row(paint, row))
+
+
+def _diff_row(paint: Paint, row: str) -> str:
+    if row.startswith("+"):
+        return paint.good(row)
+    if row.startswith("-"):
+        return paint.bad(row)
+    return paint.faint(row)
+
+
+def _notices(paint: Paint, notices: Iterable[str]) -> None:
+    for notice in notices:
+        paint.write(paint.look("look: ") + notice)

@@ -1,0 +1,52 @@
+"""Results as one JSON document, in the shapes that docs/how-it-works.md gives."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import msgspec
+
+from zesty_anchor.engine.outcome import ChangeReport, Outcome, Preview, TakenBack
+
+
+def encode(document: Any) -> str:
+    """A document as text, indented by two."""
+    return msgspec.json.format(msgspec.json.encode(document), indent=2).decode()
+
+
+def preview(seen: Preview) -> dict[str, Any]:
+    """``preview``."""
+    return {
+        "pending": len(seen.changes),
+        "changes": [_change(change) for change in seen.changes],
+        "notices": seen.notices,
+    }
+
+
+def outcome(done: Outcome) -> dict[str, Any]:
+    """``provision``."""
+    changes = [
+        {**_change(c), "outcome": c.outcome, "problem": c.problem, "where": c.where, "advice": c.advice}
+        for c in done.changes
+    ]
+    return {
+        "changed": done.changed,
+        "failed": done.failed,
+        "changes": changes,
+        "proof": done.proof,
+        "notices": done.notices,
+        "reload": done.reload,
+    }
+
+
+def taken_back(taken: TakenBack) -> dict[str, Any]:
+    """``undo`` and ``dismantle``."""
+    return {
+        "taken_back": len(taken.changes),
+        "changes": [_change(change) for change in taken.changes],
+        "notices": taken.notices,
+    }
+
+
+def _change(change: ChangeReport) -> dict[str, str]:
+    return {"kind": change.kind, "subject": change.subject, "action": change.action, "detail": change.detail}

@@ -1,0 +1,61 @@
+"""The survey as a person reads it."""
+
+from __future__ import annotations
+
+from zesty_anchor.show.paint import Paint
+from zesty_anchor.show.sizes import table
+from zesty_anchor.survey.findings import Answering, Findings
+
+
+def findings(paint: Paint, found: Findings) -> None:
+    """Everything, in the order in which a person asks."""
+    paint.write(f"{paint.head('Machine')}   {found.system}, {found.platform}")
+    shells = ", ".join(f"{s.program}{' (login shell)' if s.login else ''}" for s in found.shells)
+    paint.write(f"{paint.head('Shells')}    {shells or 'none that we know'}")
+    paint.write(f"{paint.head('Manifest')}  {found.manifest or 'none found here'}")
+    paint.write()
+    paint.write(paint.head("Startup files"))
+    rows = []
+    for file in found.startup_files:
+        state = "there" if file.exists else paint.faint("not there")
+        notes = [f"leads to {file.links_to}"] if file.links_to else []
+        notes += [] if file.writable else ["read-only"]
+        notes += ["holds our block"] if file.block else []
+        rows.append([paint.name(file.file), f"read by {file.shell}", state, ", ".join(notes)])
+    for line in table(rows, [18, 12, 9]):
+        paint.write(f"  {line}")
+    if found.manifest:
+        paint.write()
+        _answers(paint, found)
+    if found.shelf:
+        paint.write()
+        paint.write(paint.head("On the shelf"))
+        for standing in found.shelf:
+            paint.write(f"  {paint.name(standing.runtime)} {standing.version}")
+
+
+def _answers(paint: Paint, found: Findings) -> None:
+    paint.write(paint.head("Who answers in a fresh shell to the manifest's commands"))
+    merged: dict[tuple[str, str, str, bool], list[str]] = {}
+    for answer in found.answers:
+        merged.setdefault(_what(answer), []).append(answer.shell)
+    rows = []
+    for (command, path, owner, wins), shells in merged.items():
+        place = paint.good("answers") if wins else paint.faint("behind it")
+        rows.append(
+            [
+                paint.name(command),
+                place,
+                ", ".join(shells),
+                path,
+                paint.faint(f"of {owner}" if owner != "unknown" else "of unknown origin"),
+            ]
+        )
+    for line in table(rows, [10, 9, 9]):
+        paint.write(f"  {line}")
+    for command in found.unanswered:
+        paint.write(f"  {paint.name(command)}  {paint.look('nothing answers yet')}")
+
+
+def _what(answer: Answering) -> tuple[str, str, str, bool]:
+    return answer.command, answer.path, answer.owner, answer.wins

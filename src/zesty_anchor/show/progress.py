@@ -1,0 +1,128 @@
+"""How a run tells what it does: bars on a terminal, plain lines elsewhere."""
+
+from __future__ import annotations
+
+import threading
+import time
+from types import TracebackType
+from typing import TYPE_CHECKING, Self
+
+from zesty_anchor.show.paint import Paint
+from zesty_anchor.show.sizes import amount
+
+if TYPE_CHECKING:
+    from rich.progress import Progress, TaskID
+
+_SPEAK_AGAIN_SECONDS = 5.0
+
+
+class Lines:
+    """A plain line for each step, and now and then one for a long download."""
+
+    def __init__(self, paint: Paint, *, quiet: bool = False) -> None:
+        self._paint = paint
+        self._quiet = quiet
+        self._spoke: dict[str, float] = {}
+        self._names: dict[str, str] = {}
+        self._done: dict[str, int] = {}
+        self._lock = threading.Lock()
+
+    def __enter__(self) -> Self:
+        """Begin."""
+        return self
+
+    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, at: TracebackType | None) -> None:
+        """End."""
+
+    def _line(self, text: str) -> None:
+        if not self._quiet:
+            with self._lock:
+                self._paint.write(text)
+
+    def said(self, text: str) -> None:
+        """See ``Reporter``."""
+        self._line(f"  {text}")
+
+    def warned(self, text: str) -> None:
+        """See ``Reporter``; told also when quiet."""
+        self._paint.write(self._paint.look(f"  look: {text}"))
+
+    def began(self, key: str, text: str) -> None:
+        """See ``Reporter``."""
+        self._spoke[key] = time.monotonic()
+        self._names[key] = text
+
+    def moved(self, key: str, done: int, total: int | None) -> None:
+        """See ``Reporter``."""
+        self._done[key] = done
+        now = time.monotonic()
+        if now - self._spoke.get(key, now) >= _SPEAK_AGAIN_SECONDS:
+            self._spoke[key] = now
+            of = f" of {amount(total)}" if total else ""
+            self._line(f"  {self._names.get(key, key)}: {amount(done)}{of}")
+
+    def ended(self, key: str, text: str, *, well: bool) -> None:
+        """See ``Reporter``."""
+        size = f", {amount(self._done[key])}" if self._done.get(key) else ""
+        word = self._paint.good("done  ") if well else self._paint.bad("failed")
+        self._line(f"  {word}  {text}{self._paint.faint(size)}")
+
+
+class Bars(Lines):
+    """Lines, with a bar below them for each download under way."""
+
+    def __init__(self, paint: Paint, *, quiet: bool = False) -> None:
+        super().__init__(paint, quiet=quiet)
+        self._bars: Progress | None = None
+        self._tasks: dict[str, TaskID] = {}
+
+    def _progress(self) -> Progress:
+        if self._bars is None:
+            from rich.console import Console
+            from rich.progress import BarColumn, DownloadColumn, Progress, TextColumn, TransferSpeedColumn
+
+            self._bars = Progress(
+                TextColumn("  fetch   {task.description}"),
+                BarColumn(28),
+                DownloadColumn(),
+                TransferSpeedColumn(),
+                console=Console(file=self._paint.stream, no_color=not self._paint.on, highlight=False),
+                transient=True,
+            )
+            self._bars.start()
+        return self._bars
+
+    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, at: TracebackType | None) -> None:
+        """Take the bars away."""
+        if self._bars is not None:
+            self._bars.stop()
+
+    def _line(self, text: str) -> None:
+        if self._bars is None or self._quiet:
+            super()._line(text)
+        else:
+            from rich.text import Text
+
+            self._bars.console.print(Text.from_ansi(text), soft_wrap=True)
+
+    def moved(self, key: str, done: int, total: int | None) -> None:
+        """See ``Reporter``."""
+        self._done[key] = done
+        if self._quiet:
+            return
+        with self._lock:
+            bars = self._progress()
+            if key not in self._tasks:
+                self._tasks[key] = bars.add_task(key.partition(":")[2].replace(":", " "), total=total)
+            bars.update(self._tasks[key], completed=done, total=total)
+
+    def ended(self, key: str, text: str, *, well: bool) -> None:
+        """See ``Reporter``."""
+        if self._bars is not None and key in self._tasks:
+            self._bars.remove_task(self._tasks.pop(key))
+        super().ended(key, text, well=well)
+
+
+def reporter(paint: Paint, *, quiet: bool) -> Lines:
+    """Bars where there is a terminal, else lines."""
+    return (Bars if paint.terminal else Lines)(paint, quiet=quiet)

@@ -1,0 +1,33 @@
+"""Numbers for a person."""
+
+from __future__ import annotations
+
+
+def amount(size: int | float) -> str:
+    """Bytes with a unit of the SI: 12.3 kB."""
+    value = float(size)
+    for unit in ("bytes", "kB", "MB", "GB"):
+        if value < 1000 or unit == "GB":
+            return f"{value:.0f} {unit}" if unit == "bytes" or value >= 100 else f"{value:.1f} {unit}"
+        value /= 1000
+    raise AssertionError
+
+
+def count(number: int, one: str, many: str = "") -> str:
+    """A number with its noun: 1 change, 2 changes."""
+    return f"{number} {one if number == 1 else many or one + 's'}"
+
+
+def table(rows: list[list[str]], widths: list[int], gap: str = "  ") -> list[str]:
+    """Rows as lines; ``widths`` are the least widths, in signs without styling. The last column is not padded."""
+    import click
+
+    if not rows:
+        return []
+    plain = [[click.unstyle(cell) for cell in row] for row in rows]
+    wide = [max(widths[i] if i < len(widths) else 0, *(len(row[i]) for row in plain)) for i in range(len(rows[0]))]
+    lines = []
+    for row, bare in zip(rows, plain, strict=True):
+        cells = [c + " " * (wide[i] - len(b)) for i, (c, b) in enumerate(zip(row, bare, strict=True))]
+        lines.append(gap.join(cells).rstrip())
+    return lines

@@ -1,0 +1,1 @@
+"""What is there. Read only."""

@@ -1,0 +1,187 @@
+"""What is there, read and not touched: everything that planning compares with what is wanted."""
+
+from __future__ import annotations
+
+import errno
+import os
+import stat
+import subprocess
+from collections.abc import Mapping
+from pathlib import Path
+
+import msgspec
+
+from zesty_anchor.problem import Problem, UsageProblem
+from zesty_anchor.shelf.receipt import Receipt, stock
+from zesty_anchor.shells.known import LANGUAGES, SHELLS
+from zesty_anchor.system.host import Host, find_program, host, login_path, login_shell
+from zesty_anchor.system.locations import Locations
+
+_CANDIDATE_GLOBAL = (Path("/etc/zsh/zshenv"), Path("/etc/zshenv"))
+
+
+class InstalledShell(msgspec.Struct, frozen=True):
+    """A shell on this machine that we know, and whether the user logs in with it."""
+
+    name: str
+    program: str
+    login: bool
+
+
+class TextFile(msgspec.Struct, frozen=True):
+    """A file of the person's: ``path`` as it is named, ``target`` what its links lead to.
+
+    ``content`` is None where the file does not exist. ``writable`` goes by its mode, for root too: a file
+    that someone made read-only is not to be changed.
+    """
+
+    path: Path
+    target: Path
+    content: bytes | None
+    mode: int = 0o644
+    writable: bool = True
+
+
+class Machine(msgspec.Struct, frozen=True):
+    """The state of this machine, as far as a manifest can speak of it."""
+
+    host: Host
+    locations: Locations
+    shells: tuple[InstalledShell, ...]
+    zdotdir: Path | None
+    startup: dict[Path, TextFile]
+    generated: dict[str, TextFile]
+    shelf: dict[tuple[str, str], Receipt]
+    path: str
+    login_path: str
+    present: frozenset[Path] = frozenset()
+
+    @property
+    def existing(self) -> frozenset[Path]:
+        """The startup files that exist."""
+        return frozenset(path for path, file in self.startup.items() if file.content is not None)
+
+    def shell(self, name: str) -> InstalledShell | None:
+        """A shell by name, if it is installed."""
+        return next((shell for shell in self.shells if shell.name == name), None)
+
+
+def survey(locations: Locations, environ: Mapping[str, str]) -> Machine:
+    """Look at the machine. Raises ``Problem`` where a startup file cannot be read."""
+    shells = installed_shells(environ)
+    zdotdir = _zdotdir(locations, environ, shells)
+    files = {
+        path: read_text_file(path) for shell in SHELLS.values() for path in shell.startup_files(locations.home, zdotdir)
+    }
+    return Machine(
+        host=host(),
+        locations=locations,
+        shells=shells,
+        zdotdir=zdotdir,
+        startup=files,
+        generated={name: read_text_file(generated_file(locations, name)) for name in LANGUAGES},
+        shelf=stock(locations.shelf),
+        path=environ.get("PATH", ""),
+        login_path=login_path(),
+    )
+
+
+def generated_file(locations: Locations, language: str) -> Path:
+    """Where the generated file of a language stands."""
+    return locations.shell / f"environment.{language}"
+
+
+def installed_shells(environ: Mapping[str, str]) -> tuple[InstalledShell, ...]:
+    """The shells that we know and that are here. Which one is the login shell comes from passwd(5), else SHELL."""
+    login = login_shell() or environ.get("SHELL", "")
+    found = []
+    for name in SHELLS:
+        program = find_program(name, environ)
+        if program is not None:
+            found.append(InstalledShell(name, program, Path(login).name == name))
+    return tuple(found)
+
+
+def shells_to_use(use: str | tuple[str, ...], machine: Machine) -> tuple[str, ...]:
+    """The names of the shells that ``[shells] use`` asks for.
+
+    Raises ``UsageProblem`` for a shell that is not installed or not known.
+    """
+    here = [shell.name for shell in machine.shells]
+    if use == "all":
+        chosen = here
+    elif use == "login":
+        chosen = [shell.name for shell in machine.shells if shell.login]
+    else:
+        for name in use:
+            if name not in SHELLS:
+                raise UsageProblem(
+                    f"the shell {name!r} is not one that can be set up",
+                    advice=f"choose from: {', '.join(SHELLS)}",
+                )
+            if name not in here:
+                raise UsageProblem(
+                    f"the shell {name!r} is not installed",
+                    advice="install it, or leave it out of [shells] use",
+                )
+        chosen = [name for name in here if name in use]
+    if not chosen:
+        raise UsageProblem(
+            "no shell to set up: " + ("none that we know is installed" if not here else "the login shell is another"),
+            advice=f'write [shells] use = ["{here[0] if here else "bash"}"] in the manifest',
+        )
+    return tuple(chosen)
+
+
+def read_text_file(path: Path) -> TextFile:
+    """A file as it is. Raises ``Problem`` where it is there and cannot be read, or is no file."""
+    target = Path(os.path.realpath(path))
+    try:
+        handle = os.open(target, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
+    except (FileNotFoundError, NotADirectoryError):
+        return TextFile(path, target, None)
+    except OSError as error:
+        reason = "its links lead round in a circle" if error.errno == errno.ELOOP else error.strerror
+        raise Problem(
+            f"{path} cannot be read: {reason}", advice="mend its permissions or its link, then try again"
+        ) from None
+    with open(handle, "rb") as opened:
+        state = os.fstat(opened.fileno())
+        if not stat.S_ISREG(state.st_mode):
+            raise Problem(
+                f"{path} is no regular file", advice="a startup file must be a file: move this out of the way"
+            )
+        mode = stat.S_IMODE(state.st_mode)
+        return TextFile(path, target, opened.read(), mode, bool(mode & stat.S_IWUSR))
+
+
+def _zdotdir(locations: Locations, environ: Mapping[str, str], shells: tuple[InstalledShell, ...]) -> Path | None:
+    """The ZDOTDIR that a fresh zsh will have. zsh is asked only if a file of its start mentions the name."""
+    zsh = next((shell for shell in shells if shell.name == "zsh"), None)
+    if zsh is None:
+        return None
+    for file in (locations.home / ".zshenv", *_CANDIDATE_GLOBAL):
+        try:
+            mentioned = b"ZDOTDIR" in file.read_bytes()
+        except OSError:
+            continue
+        if mentioned:
+            return _ask_zdotdir(zsh.program, locations.home)
+    value = environ.get("ZDOTDIR", "")
+    return Path(value) if value.startswith("/") and Path(value) != locations.home else None
+
+
+def _ask_zdotdir(program: str, home: Path) -> Path | None:
+    try:
+        answer = subprocess.run(
+            [program, "-c", 'printf %s "${ZDOTDIR-}"'],
+            stdin=subprocess.DEVNULL,
+            capture_output=True,
+            timeout=5,
+            check=False,
+            env={"HOME": str(home), "PATH": login_path()},
+        )
+    except (OSError, subprocess.TimeoutExpired):
+        return None
+    value = os.fsdecode(answer.stdout)
+    return Path(value) if value.startswith("/") and Path(value) != home else None

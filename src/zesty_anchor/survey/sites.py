@@ -1,0 +1,19 @@
+"""Which startup files get the block on this machine."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from zesty_anchor.shells.known import SHELLS
+from zesty_anchor.shells.shell import Site
+from zesty_anchor.survey.machine import Machine
+
+
+def sites(shells: Iterable[str], machine: Machine) -> tuple[Site, ...]:
+    """The startup files of the given shells that get the block, each once."""
+    found = {
+        site.file: site
+        for name in shells
+        for site in SHELLS[name].sites(machine.locations.home, machine.zdotdir, machine.host.system, machine.existing)
+    }
+    return tuple(found.values())

@@ -1,0 +1,1 @@
+"""The operating system and the places it gives us."""

@@ -1,0 +1,98 @@
+"""Which operating system and processor this is, and what it gives at login."""
+
+from __future__ import annotations
+
+import os
+import pwd
+import re
+import shlex
+import shutil
+from collections.abc import Mapping
+from pathlib import Path
+
+import msgspec
+
+_MACHINES = {"amd64": "x86_64", "arm64": "aarch64"}
+_SYSTEMS = {"Linux": "linux", "Darwin": "macos"}
+
+
+class Host(msgspec.Struct, frozen=True):
+    """The machine: ``system`` is linux or macos, ``machine`` x86_64 or aarch64, ``title`` for a person."""
+
+    system: str
+    machine: str
+    title: str
+
+    @property
+    def platform(self) -> str:
+        """The word that feeds and recipes use, for instance ``linux-x86_64``."""
+        return f"{self.system}-{self.machine}"
+
+
+def host() -> Host:
+    """This machine."""
+    name = os.uname()
+    machine = name.machine.lower()
+    system = _SYSTEMS.get(name.sysname, name.sysname.lower())
+    return Host(system, _MACHINES.get(machine, machine), _title() or f"{name.sysname} {name.release}")
+
+
+def _title() -> str:
+    try:
+        text = Path("/etc/os-release").read_text("utf-8")
+    except OSError:
+        return ""
+    found = re.search(r"^PRETTY_NAME=(.*)$", text, re.MULTILINE)
+    return shlex.split(found[1])[0] if found and found[1] else ""
+
+
+def user_name() -> str:
+    """The name of the user that this process runs as."""
+    try:
+        return pwd.getpwuid(os.geteuid()).pw_name
+    except KeyError:
+        return str(os.geteuid())
+
+
+def login_shell() -> str:
+    """The path of the user's login shell, from the password database (passwd(5)); empty where it has none."""
+    try:
+        return pwd.getpwuid(os.geteuid()).pw_shell
+    except KeyError:
+        return ""
+
+
+def login_path(superuser: bool | None = None) -> str:
+    """The PATH that the system gives at login: /etc/environment (pam_env(8)), else ENV_PATH or ENV_SUPATH
+    of login.defs(5), else what the C library names as its default.
+    """
+    root = os.geteuid() == 0 if superuser is None else superuser
+    for file, pattern in (
+        ("/etc/environment", r"^\s*(?:export\s+)?PATH=(.*)$"),
+        (
+            "/etc/login.defs",
+            r"^\s*ENV_SUPATH\s+(?:PATH=)?(\S+)" if root else r"^\s*ENV_PATH\s+(?:PATH=)?(\S+)",
+        ),
+    ):
+        try:
+            found = re.search(pattern, Path(file).read_text("utf-8", "replace"), re.MULTILINE)
+        except OSError:
+            continue
+        value = found[1].strip().strip("\"'") if found else ""
+        if value:
+            return value
+    return os.confstr("CS_PATH") or os.defpath
+
+
+def find_program(name: str, environ: Mapping[str, str]) -> str | None:
+    """Where a program of the system is: on the PATH given, else on the one that a login gives."""
+    return shutil.which(name, path=environ.get("PATH")) or shutil.which(name, path=login_path())
+
+
+def calling_shell(environ: Mapping[str, str]) -> str:
+    """The name of the shell that this process was started from: the parent's (proc(5)), else SHELL's."""
+    try:
+        name = Path(f"/proc/{os.getppid()}/comm").read_text("utf-8").strip()
+    except OSError:
+        name = ""
+    return name.lstrip("-") or Path(environ.get("SHELL", "")).name

@@ -1,0 +1,78 @@
+"""Where this program keeps things, after the XDG Base Directory Specification 0.8."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Mapping
+from pathlib import Path
+
+import msgspec
+
+_OWN = "zesty-anchor"
+
+
+class Locations(msgspec.Struct, frozen=True):
+    """The home, and this program's folders in it."""
+
+    home: Path
+    config: Path
+    data: Path
+    state: Path
+    cache: Path
+
+    @property
+    def shelf(self) -> Path:
+        """Where versions live side by side."""
+        return self.data / "shelf"
+
+    @property
+    def staging(self) -> Path:
+        """Where a version is unpacked before it is renamed into the shelf (the same file system)."""
+        return self.data / "staging"
+
+    @property
+    def shell(self) -> Path:
+        """Where the generated files of the shells stand."""
+        return self.data / "shell"
+
+    @property
+    def downloads(self) -> Path:
+        """Fetched files, named by digest."""
+        return self.cache / "downloads"
+
+    @property
+    def journal(self) -> Path:
+        """The SQLite record of every change."""
+        return self.state / "journal.db"
+
+    @property
+    def attic(self) -> Path:
+        """What was removed or overwritten."""
+        return self.state / "attic"
+
+    @property
+    def recipes(self) -> Path:
+        """The person's own recipes."""
+        return self.config / "recipes"
+
+    def shown(self, path: Path | str) -> str:
+        """A path for a person to read: ``~`` for the home."""
+        text, home = str(path), str(self.home)
+        return "~" + text[len(home) :] if text == home or text.startswith(home + "/") else text
+
+
+def locate(environ: Mapping[str, str]) -> Locations:
+    """The locations that an environment gives. A relative XDG path is ignored, as the specification says."""
+    home = Path(environ.get("HOME") or os.path.expanduser("~"))
+
+    def base(variable: str, fallback: str) -> Path:
+        value = environ.get(variable, "")
+        return (Path(value) if value.startswith("/") else home / fallback) / _OWN
+
+    return Locations(
+        home=home,
+        config=base("XDG_CONFIG_HOME", ".config"),
+        data=base("XDG_DATA_HOME", ".local/share"),
+        state=base("XDG_STATE_HOME", ".local/state"),
+        cache=base("XDG_CACHE_HOME", ".cache"),
+    )
