@@ -17,6 +17,7 @@ from zesty_anchor.engine.journal import Journal, alone
 from zesty_anchor.engine.outcome import ChangeReport, Outcome, Preview, TakenBack, reports, waits
 from zesty_anchor.feeds.supply import Supply, supply_for
 from zesty_anchor.manifest.model import Manifest, Recipe
+from zesty_anchor.manifest.position import line_of
 from zesty_anchor.manifest.read import find, read_manifest
 from zesty_anchor.manifest.want import Want, nearest
 from zesty_anchor.manifest.wanted import Artefact, Wanted, WantedVersion, put_together
@@ -130,7 +131,8 @@ class Workstation:
         runtime = self.manifest.runtimes[name]
         supply = supply_for(name, self.manifest, self.recipe(name), machine.host.platform)
         version = self._standing(name, runtime.want, supply, machine, known)
-        line = f'{self.locations.shown(self.file)}: [runtimes.{name}] want = "{runtime.want}"'
+        number = line_of(self.file.read_text("utf-8"), ("runtimes", name, "want"))
+        line = f"{self.locations.shown(self.file)}:{number} (want {runtime.want})"
         return Listing(
             runtime=name,
             in_effect={"version": version, "scope": "default", "decided_by": line} if version else None,
@@ -229,11 +231,12 @@ class Workstation:
                 journal.close()
         return TakenBack(recovered.changes + taken.changes, recovered.notices + taken.notices)
 
-    def dismantle(self) -> TakenBack:
+    def dismantle(self) -> tuple[TakenBack, list[str]]:
         """Take back every provisioning, the latest first, then remove this program's own folders.
 
         The folder of the configuration stays where it holds something: the person wrote it. Where something
-        could not be put back, the attic stays too, and the notices say so.
+        could not be put back, the attic stays too, and the notices say so. Returns what was taken back, and the
+        folders that were removed.
         """
         from zesty_anchor.changes.folders import remove_empty
         from zesty_anchor.shelf.place import discard
@@ -252,10 +255,11 @@ class Workstation:
         own = [self.locations.data, self.locations.cache]
         if not notices:
             own.append(self.locations.state)
+        removed = [self.locations.shown(folder) for folder in own if folder.exists()]
         for folder in own:
             discard(folder)
         remove_empty(str(f) for o in (*own, self.locations.config) for f in self._around(o))
-        return TakenBack(changes, notices)
+        return TakenBack(changes, notices), removed
 
     def _around(self, own: Path) -> Iterable[Path]:
         """A folder of this program's and those around it, up to the home."""

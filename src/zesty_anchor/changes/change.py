@@ -53,7 +53,7 @@ class Change(Protocol):
 
     @property
     def action(self) -> str:
-        """One word for what is done: install, create, edit, remove."""
+        """One word for what is done: install, create, edit, remove, clean, retire."""
 
     @property
     def key(self) -> str:

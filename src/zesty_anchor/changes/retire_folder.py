@@ -27,7 +27,7 @@ class RetireFolder(msgspec.Struct, frozen=True):
     folder: Path
     name: str
     kind: ClassVar[str] = "conflict"
-    action: ClassVar[str] = "remove"
+    action: ClassVar[str] = "retire"
     stage: ClassVar[Stage] = Stage.CLEAR
     privileged: ClassVar[bool] = False
     size: ClassVar[int | None] = None

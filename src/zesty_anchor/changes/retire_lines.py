@@ -21,6 +21,7 @@ class RetireLines(msgspec.Struct, frozen=True):
     edit: Edit
     name: str
     kind: ClassVar[str] = "conflict-lines"
+    action: ClassVar[str] = "clean"
     stage: ClassVar[Stage] = Stage.CLEAR
     privileged: ClassVar[bool] = False
     size: ClassVar[int | None] = None
@@ -30,11 +31,6 @@ class RetireLines(msgspec.Struct, frozen=True):
     def subject(self) -> str:
         """The file."""
         return self.name
-
-    @property
-    def action(self) -> str:
-        """See ``Change``."""
-        return self.edit.action
 
     @property
     def key(self) -> str:

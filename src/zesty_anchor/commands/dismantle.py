@@ -30,8 +30,9 @@ def command(setting: Setting) -> None:
             raise AnswerNeeded(question, where="no terminal to ask on", advice="answer with the option --yes")
         click.confirm(question, abort=True, err=True)
     with setting.workstation(load=False) as workstation:
-        taken = workstation.dismantle()
+        taken, removed = workstation.dismantle()
     if setting.as_json:
-        setting.print_json(document.taken_back(taken))
+        setting.print_json({**document.taken_back(taken), "removed": removed})
     else:
         changes.taken_back(setting.out, taken)
+        setting.out.write(f"Removed: {', '.join(removed) or 'nothing, there were no folders of ours'}")

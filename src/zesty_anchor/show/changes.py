@@ -65,7 +65,10 @@ def taken_back(paint: Paint, taken: TakenBack) -> None:
     for change in taken.changes:
         paint.write(f"  {paint.good('taken back')}  {change.action} {change.subject}")
     _notices(paint, taken.notices)
-    paint.write(paint.head(f"{count(len(taken.changes), 'change')} taken back."))
+    if taken.changes:
+        paint.write(paint.head(f"{count(len(taken.changes), 'change')} taken back."))
+    else:
+        paint.write("There was no provisioning left to take back.")
 
 
 def _summary(changes: Iterable[ChangeReport]) -> str:

@@ -1,0 +1,132 @@
+"""The throwaway home: a person at the tide desk has lived in it, and left an old install behind."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import shutil
+from pathlib import Path
+
+_HERE = Path(__file__).parent
+
+_PROFILE = """\
+# ~/.profile: read by the login shell.
+umask 022
+
+# if running bash, include .bashrc
+if [ -n "$BASH_VERSION" ] && [ -f "$HOME/.bashrc" ]; then
+    . "$HOME/.bashrc"
+fi
+"""
+_BASHRC = """\
+# ~/.bashrc: read by bash for shells that are not login shells.
+case $- in
+    *i*) ;;
+      *) return;;
+esac
+
+HISTCONTROL=ignoreboth
+alias tides='ls -l ~/desk'
+
+# the kelp from before the move
+export PATH="$HOME/old-kelp/bin:$PATH"
+export EDITOR=vi
+"""
+_ZSHRC = """\
+setopt no_beep
+export PATH="$HOME/old-kelp/bin:$PATH"
+alias tides='ls -l ~/desk'
+PS1='%~ > '"""
+_OLD_KELP = """\
+#!/bin/sh
+# the kelp from before the move: it only knows its own version
+echo 'kelp 3.1.0'
+"""
+_BULLETIN = """\
+# the morning bulletin of the tide desk
+let place north quay
+let height 38
+add height 3
+say high water at the {place}: {height} dm
+when height OVER 40 say warn the harbour master
+"""
+_MANIFEST = """\
+title = "Tide desk"
+
+[feeds.harbour]
+kind = "index"
+url = "{url}"
+
+[runtimes.kelp]
+want = "lts"                     # the default version
+also = ["3.6"]                   # kept beside it
+
+[runtimes.coral]
+want = "11"
+{brine}
+[variables]
+GAUGE = "north quay, $5 a day"   # any text: it arrives in every shell byte for byte
+CORAL_UNITS = "{{coral}}/lib/units"
+
+[path]
+first = ["~/bin"]
+
+[[conflicts.remove]]
+path = "~/old-kelp"
+
+[[checks]]
+name = "the bulletin renders"
+run = "kelp bulletin.kelp"
+expect = "high water *"
+"""
+_BRINE = """
+[runtimes.brine]
+want = "1.7.2"
+"""
+
+
+def furnish(home: Path, url: str, *, with_c: bool) -> Path:
+    """Make the home. Returns the manifest in it."""
+    _write(home / ".profile", _PROFILE)
+    _write(home / ".bashrc", _BASHRC)
+    _write(home / ".zshrc", _ZSHRC)
+    _write(home / "old-kelp/bin/kelp", _OLD_KELP, 0o755)
+    _write(home / "old-kelp/remarks", "kept since the move\n", 0o600)
+    (home / "old-kelp/current").symlink_to("bin")
+    _write(home / "bin/tide-note", "#!/bin/sh\necho 'note taken'\n", 0o755)
+    desk = home / "desk"
+    _write(desk / "bulletin.kelp", _BULLETIN)
+    _write(desk / "readings", "3812\n4105\n")
+    _write(desk / "workstation.toml", _MANIFEST.format(url=url, brine=_BRINE if with_c else ""))
+    recipes = home / ".config/zesty-anchor/recipes"
+    recipes.mkdir(parents=True)
+    for file in sorted((_HERE / "recipes").glob("*.toml")):
+        shutil.copy(file, recipes / file.name)
+    return desk / "workstation.toml"
+
+
+def likeness(home: Path, without: tuple[str, ...] = ()) -> dict[str, tuple[str, str]]:
+    """Every file, folder and link of a home: its kind with its mode, and its content's digest or its target.
+
+    Paths that begin with one of ``without`` are passed over.
+    """
+    found: dict[str, tuple[str, str]] = {}
+    for root, names, files in os.walk(home):
+        for name in (*names, *files):
+            path = Path(root, name)
+            key = str(path.relative_to(home))
+            if any(key == w or key.startswith(w + "/") or w.startswith(key + "/") for w in without):
+                continue
+            if path.is_symlink():
+                found[key] = ("link", os.readlink(path))
+            elif path.is_dir():
+                found[key] = (f"folder {path.stat().st_mode:o}", "")
+            else:
+                found[key] = (f"file {path.stat().st_mode:o}", hashlib.sha256(path.read_bytes()).hexdigest())
+    return found
+
+
+def _write(file: Path, text: str, mode: int = 0o644) -> None:
+    file.parent.mkdir(parents=True, exist_ok=True)
+    file.write_text(text, "utf-8")
+    file.chmod(mode)
