@@ -5,8 +5,25 @@ from __future__ import annotations
 from collections.abc import Collection
 from pathlib import Path
 
+from zesty_anchor.shells import posix
 from zesty_anchor.shells.sh import Sh
-from zesty_anchor.shells.shell import Context, Site
+from zesty_anchor.shells.shell import Context, Environment, Site
+
+# Builtins only. An anonymous function with its own options (zshmisc(1), "FUNCTIONS") leaves the person's alone,
+# KSH_ARRAYS and NO_UNSET among them. :| takes an array's elements out, (u) keeps the first of equals (zshexpn(1)).
+_PATH = """\
+() {{
+  emulate -L zsh
+  local zesty_anchor_entry
+  local -a zesty_anchor_rest=() zesty_anchor_last=({last})
+  for zesty_anchor_entry in "${{(@)path}}"; do
+    [[ $zesty_anchor_entry == {shelf}* ]] || zesty_anchor_rest+=("$zesty_anchor_entry")
+  done
+  path=({first} "${{(@)zesty_anchor_rest:|zesty_anchor_last}}" "${{(@)zesty_anchor_last}}")
+  path=("${{(@u)path}}")
+}}
+export PATH
+"""
 
 
 class Zsh(Sh):
@@ -37,3 +54,15 @@ class Zsh(Sh):
             files.append(folder / ".zprofile")
         files.append(folder / ".zshrc")
         return tuple(Site(file, self.name) for file in files)
+
+    def environment(self, environment: Environment) -> str:
+        """See ``Shell``."""
+        return (
+            posix.HEAD
+            + posix.exports(environment)
+            + _PATH.format(
+                shelf=posix.quote(environment.shelf + "/"),
+                first=" ".join(posix.quote(folder) for folder in environment.first),
+                last=" ".join(posix.quote(folder) for folder in environment.last),
+            )
+        )
