@@ -135,16 +135,43 @@ def _restore(target: Path, before: bytes | None, mode: int) -> None:
 
 
 def _take_out(target: Path, before: bytes, after: bytes, now: bytes, record: Record) -> Sequence[str]:
-    from merge3 import Merge3
-
-    merge = Merge3(after.splitlines(keepends=True), now.splitlines(keepends=True), before.splitlines(keepends=True))
-    groups = list(merge.merge_groups())
-    if any(group[0] == "conflict" for group in groups):
+    rows = taken_out(*(content.splitlines(keepends=True) for content in (before, after, now)))
+    if rows is None:
         kept = f"; what it held before is kept in {record['before']}" if record["before"] else ""
         return (f"{record['name']} was changed in the same lines by someone else and is left as it is{kept}",)
-    merged = b"".join(line for group in groups for line in group[1])
-    replace(target, merged, stat.S_IMODE(target.stat().st_mode))
+    replace(target, b"".join(rows), stat.S_IMODE(target.stat().st_mode))
     return (f"{record['name']} was changed by someone else too: only our own part was taken out",)
+
+
+def taken_out(before: list[bytes], after: list[bytes], now: list[bytes]) -> list[bytes] | None:
+    """``now`` with the edit that led from ``before`` to ``after`` reversed. Pure.
+
+    None where a line of that edit is no longer there. A general three-way merge will not do: it calls a line
+    that was added right below our own a conflict, and that is where most installers add theirs.
+    """
+    same = difflib.SequenceMatcher(None, after, now, autojunk=False)
+    place = {a + k: n + k for a, n, size in same.get_matching_blocks() for k in range(size)}
+    edits: list[tuple[int, int, list[bytes]]] = []
+    for kind, a1, a2, b1, b2 in difflib.SequenceMatcher(None, after, before, autojunk=False).get_opcodes():
+        if kind == "equal":
+            continue
+        if a1 == a2:
+            start = place[a1 - 1] + 1 if a1 - 1 in place else place.get(a1, 0 if not after else None)
+            end = start
+        else:
+            start = place.get(a1)
+            end = (
+                None
+                if start is None or any(place.get(a1 + k) != start + k for k in range(a2 - a1))
+                else start + a2 - a1
+            )
+        if start is None or end is None:
+            return None
+        edits.append((start, end, before[b1:b2]))
+    rows = list(now)
+    for start, end, lines in reversed(edits):
+        rows[start:end] = lines
+    return rows
 
 
 def _keep(attic: Path, name: str, content: bytes | None) -> str | None:

@@ -13,7 +13,9 @@ def line_of(text: str, path: tuple[Step, ...]) -> int:
 
     A step is a key, or the index of an element of an array.
     """
-    lines = dict(_positions(text))
+    lines: dict[tuple[Step, ...], int] = {}
+    for each, line in _positions(text):
+        lines.setdefault(each, line)
     for end in range(len(path), 0, -1):
         if path[:end] in lines:
             return lines[path[:end]]

@@ -145,13 +145,12 @@ def read_text_file(path: Path) -> TextFile:
         raise Problem(
             f"{path} cannot be read: {reason}", advice="mend its permissions or its link, then try again"
         ) from None
+    state = os.fstat(handle)
+    if not stat.S_ISREG(state.st_mode):
+        os.close(handle)
+        raise Problem(f"{path} is no regular file", advice="a startup file must be a file: move this out of the way")
+    mode = stat.S_IMODE(state.st_mode)
     with open(handle, "rb") as opened:
-        state = os.fstat(opened.fileno())
-        if not stat.S_ISREG(state.st_mode):
-            raise Problem(
-                f"{path} is no regular file", advice="a startup file must be a file: move this out of the way"
-            )
-        mode = stat.S_IMODE(state.st_mode)
         return TextFile(path, target, opened.read(), mode, bool(mode & stat.S_IWUSR))
 
 

@@ -1,0 +1,158 @@
+"""What tests share: a home of their own, a feed on loopback, and the built program."""
+
+from __future__ import annotations
+
+import json
+import os
+import shutil
+import subprocess
+import sys
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from zesty_anchor.demo.home import likeness
+from zesty_anchor.demo.host import Host
+from zesty_anchor.demo.wares import KELP, pack, write_index, write_runtime
+from zesty_anchor.system.host import login_path
+
+PROGRAM = Path(sys.executable).with_name("zesty-anchor")
+SHELLS = {name: path for name in ("bash", "zsh", "dash", "ksh", "mksh") if (path := shutil.which(name, path=login_path()))}
+KELP_SOURCE = (Path(__file__).parents[1] / "src/zesty_anchor/demo/sources/kelp.sh").read_text()
+
+
+def pytest_report_header() -> str:
+    missing = [name for name in ("bash", "zsh", "dash", "ksh", "mksh") if name not in SHELLS]
+    return f"shells: {', '.join(SHELLS)}" + (f"; MISSING, their tests fail: {', '.join(missing)}" if missing else "")
+
+
+@dataclass
+class Answer:
+    code: int
+    out: str
+    err: str
+
+    @property
+    def json(self) -> Any:
+        return json.loads(self.out)
+
+
+@dataclass
+class Desk:
+    """A home with a manifest in it, and the program run there."""
+
+    home: Path
+    url: str
+    environment: dict[str, str] = field(default_factory=dict)
+
+    @property
+    def manifest(self) -> Path:
+        return self.home / "workstation.toml"
+
+    @property
+    def shelf(self) -> Path:
+        return self.home / ".local/share/zesty-anchor/shelf"
+
+    def write(self, text: str, name: str = "workstation.toml") -> Path:
+        file = self.home / name
+        file.parent.mkdir(parents=True, exist_ok=True)
+        file.write_text(text, "utf-8")
+        return file
+
+    def wants(self, more: str = "", runtimes: str = '[runtimes.kelp]\nwant = "lts"\n', url: str | None = None) -> None:
+        """Write a manifest that takes kelp from the feed."""
+        feed = f'[feeds.harbour]\nkind = "index"\nurl = "{url or self.url}"\n'
+        recipe = '[recipes.kelp]\ncommands = ["kelp"]\n[recipes.kelp.version]\nrun = "kelp --version"\nexpect = "kelp {version}"\n'
+        self.write(feed + recipe + runtimes + more)
+
+    def run(self, *words: str, **more: Any) -> Answer:
+        environment = {"HOME": str(self.home), "PATH": login_path(), "LANG": "C.UTF-8", **self.environment}
+        done = subprocess.run(
+            [str(PROGRAM), *words], cwd=self.home, env=environment, capture_output=True, text=True,
+            stdin=subprocess.DEVNULL, timeout=120, check=False, **more,
+        )
+        return Answer(done.returncode, done.stdout, done.stderr)
+
+    def well(self, *words: str) -> Answer:
+        answer = self.run(*words)
+        assert answer.code == 0, answer.out + answer.err
+        return answer
+
+    def shell(self, name: str, script: str, *options: str) -> str:
+        """What a fresh shell prints."""
+        done = subprocess.run(
+            [SHELLS[name], *options, "-c", script], cwd=self.home, capture_output=True, text=True,
+            env={"HOME": str(self.home), "PATH": login_path(), "LANG": "C.UTF-8"}, stdin=subprocess.DEVNULL, check=False,
+        )
+        return done.stdout
+
+    def likeness(self) -> dict[str, tuple[str, str]]:
+        """Everything in the home but the program's own state."""
+        return likeness(self.home, (".local/state/zesty-anchor",))
+
+
+@pytest.fixture(scope="session")
+def kelp_feed(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
+    """A feed with the demo's kelp in every kind of archive."""
+    folder = tmp_path_factory.mktemp("feed")
+    write_runtime(
+        folder, "kelp",
+        [
+            (version, date, channels, "any", f"kelp-{version}.{kind}", pack(f"kelp-{version}", kelp(version), kind))
+            for version, date, channels, kind in KELP
+        ],
+    )
+    write_index(folder, ["kelp"])
+    with Host(folder) as serving:
+        yield serving.url
+
+
+def kelp(version: str) -> dict[str, tuple[bytes, int]]:
+    return {"bin/kelp": (KELP_SOURCE.replace("@VERSION@", version).encode(), 0o755)}
+
+
+@pytest.fixture
+def desk(tmp_path: Path, kelp_feed: str) -> Desk:
+    home = tmp_path / "home"
+    home.mkdir()
+    return Desk(home, kelp_feed)
+
+
+@pytest.fixture
+def make_feed(tmp_path: Path) -> Iterator[Callable[..., str]]:
+    """Serves a folder of the test's own: ``make_feed(files)`` gives the address."""
+    hosts: list[Host] = []
+
+    def made(files: dict[str, bytes]) -> str:
+        folder = tmp_path / f"feed{len(hosts)}"
+        folder.mkdir()
+        for name, content in files.items():
+            (folder / name).write_bytes(content)
+        hosts.append(Host(folder).__enter__())
+        return hosts[-1].url
+
+    yield made
+    for host in hosts:
+        host.__exit__()
+
+
+@pytest.fixture
+def offer(make_feed: Callable[..., str]) -> Callable[..., str]:
+    """A feed that offers one kelp in a given archive: ``offer(content, digest=…)`` gives its address."""
+    import hashlib
+
+    def offered(content: bytes, digest: str | None = None, name: str = "kelp-4.2.1.tgz") -> str:
+        file = {"platform": "any", "url": name, "sha256": digest or hashlib.sha256(content).hexdigest()}
+        release = {"version": "4.2.1", "channels": ["lts"], "files": [file]}
+        document = {"format": "zesty-anchor-index/1", "runtime": "kelp", "releases": [release]}
+        index = {"format": "zesty-anchor-index/1", "runtimes": ["kelp"]}
+        return make_feed({name: content, "kelp.json": json.dumps(document).encode(), "index.json": json.dumps(index).encode()})
+
+    return offered
+
+
+def is_root() -> bool:
+    return os.geteuid() == 0

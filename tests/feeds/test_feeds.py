@@ -1,0 +1,132 @@
+"""The feeds, against real servers on loopback."""
+
+from __future__ import annotations
+
+import base64
+import hashlib
+import http.server
+import json
+import os
+import threading
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+
+from zesty_anchor.feeds.index import IndexFeed
+from zesty_anchor.feeds.npm import NpmFeed, integrity_digest, registry_address
+from zesty_anchor.feeds.web import session
+from zesty_anchor.problem import Problem, UsageProblem
+
+
+@pytest.fixture
+def answering() -> Iterator[Callable[..., str]]:
+    """A server that gives one answer to everything."""
+    servers = []
+
+    def made(status: int, body: bytes) -> str:
+        class Handler(http.server.BaseHTTPRequestHandler):
+            def do_GET(self) -> None:
+                self.send_response(status)
+                self.send_header("Content-Length", str(len(body)))
+                self.end_headers()
+                self.wfile.write(body)
+
+            def log_message(self, format: str, *args: object) -> None:
+                pass
+
+        server = http.server.ThreadingHTTPServer(("127.0.0.1", 0), Handler)
+        threading.Thread(target=server.serve_forever, daemon=True).start()
+        servers.append(server)
+        return f"http://127.0.0.1:{server.server_address[1]}/"
+
+    yield made
+    for server in servers:
+        server.shutdown()
+        server.server_close()
+
+
+@pytest.mark.parametrize(
+    ("status", "body", "what"),
+    [
+        (404, b"", "404"), (500, b"oops", "500"), (403, b"", "403"), (200, b"<html>", "does not answer with JSON"),
+        (200, b'{"a": 1}', "no index"), (200, b'{"format": "other/9", "runtime": "kelp", "releases": []}', "other/9"),
+        (200, b"", "does not answer with JSON"),
+    ],
+)
+def test_an_index_that_is_not_well(answering: Callable[..., str], status: int, body: bytes, what: str) -> None:
+    url = answering(status, body)
+    with pytest.raises(Problem) as caught:
+        IndexFeed("harbour", url, session()).releases("kelp", "linux-x86_64")
+    assert what in caught.value.what
+    assert "harbour" in caught.value.what
+    assert url in caught.value.where
+    assert caught.value.advice
+
+
+def test_a_feed_that_is_down() -> None:
+    with pytest.raises(Problem, match="refused"):
+        IndexFeed("harbour", "http://127.0.0.1:9/", session()).releases("kelp", "linux-x86_64")
+
+
+def test_an_index_gives_what_fits_the_platform(make_feed: Callable[..., str]) -> None:
+    def file(platform: str) -> dict[str, object]:
+        return {"platform": platform, "url": f"{platform}.tgz", "sha256": "AB" * 32, "size": 5}
+
+    releases = [
+        {"version": "1", "files": [file("linux-x86_64"), file("macos-aarch64")], "channels": ["lts"], "date": "2026-01-01"},
+        {"version": "2", "files": [file("macos-aarch64")]},
+        {"version": "3", "files": [file("any")]},
+    ]
+    document = {"format": "zesty-anchor-index/1", "runtime": "kelp", "releases": releases}
+    url = make_feed({"kelp.json": json.dumps(document).encode()})
+    found = IndexFeed("harbour", url, session()).releases("kelp", "linux-x86_64")
+    assert [(r.version, r.url, r.digest, r.size) for r in found] == [
+        ("1", url + "linux-x86_64.tgz", "sha256:" + "ab" * 32, 5), ("3", url + "any.tgz", "sha256:" + "ab" * 32, 5),
+    ]
+
+
+def test_a_runtime_that_an_index_does_not_have(make_feed: Callable[..., str]) -> None:
+    url = make_feed({"index.json": b'{"format": "zesty-anchor-index/1", "runtimes": ["kelp", "coral"]}'})
+    with pytest.raises(Problem) as caught:
+        IndexFeed("harbour", url, session()).releases("klep", "linux-x86_64")
+    assert "'kelp'" in caught.value.advice
+
+
+def test_npm_versions_have_a_checked_digest_and_their_tags(make_feed: Callable[..., str]) -> None:
+    digest = hashlib.sha512(b"x").digest()
+    integrity = "sha1-AAAA sha512-" + base64.b64encode(digest).decode()
+    document = {
+        "dist-tags": {"latest": "2.0.0"},
+        "versions": {
+            "1.0.0": {"dist": {"tarball": "http://x/1.tgz", "shasum": "0" * 40}},
+            "2.0.0": {"dist": {"tarball": "http://x/2.tgz", "integrity": integrity}},
+        },
+    }
+    url = make_feed({"@tide%2Fkelp": b"", "kelp": json.dumps(document).encode()})
+    found = {r.version: r for r in NpmFeed("npm", url, session()).releases("kelp", "linux-x86_64")}
+    assert found["2.0.0"].digest == f"sha512:{digest.hex()}"
+    assert found["2.0.0"].channels == ("latest",)
+    assert found["1.0.0"].digest == ""
+    with pytest.raises(Problem, match="no package 'coral'"):
+        NpmFeed("npm", url, session()).releases("coral", "linux-x86_64")
+
+
+def test_the_strongest_digest_counts() -> None:
+    weak, strong = (base64.b64encode(b"w" * 32).decode(), base64.b64encode(b"s" * 64).decode())
+    assert integrity_digest(f"sha256-{weak} sha512-{strong}") == "sha512:" + (b"s" * 64).hex()
+    assert integrity_digest("sha1-AAAA") == integrity_digest("sha512-!!!") == integrity_digest("") == ""
+
+
+def test_where_the_npm_registry_comes_from(tmp_path: Path) -> None:
+    nothing = {"PATH": str(tmp_path)}
+    with pytest.raises(UsageProblem, match="no npm registry"):
+        registry_address(nothing, tmp_path)
+    npm = tmp_path / "npm"
+    npm.write_text("#!/bin/sh\n[ \"$1 $2 $3\" = 'config get registry' ] && echo http://from-npm/\n")
+    npm.chmod(0o755)
+    assert registry_address({"PATH": f"{tmp_path}:{os.defpath}"}, tmp_path) == "http://from-npm/"
+    (tmp_path / ".npmrc").write_text("; mine\n//x/:_authToken=t\nregistry = \"http://${PLACE}/\"\n")
+    assert registry_address({**nothing, "PLACE": "quay"}, tmp_path) == "http://quay/"
+    assert registry_address({**nothing, "npm_config_registry": "http://low/"}, tmp_path) == "http://low/"
+    assert registry_address({**nothing, "NPM_CONFIG_REGISTRY": "http://env/"}, tmp_path) == "http://env/"

@@ -1,0 +1,58 @@
+from pathlib import Path
+
+import pytest
+
+from zesty_anchor.survey.statements import statements_about, without
+
+HOME = Path("/home/desk")
+OLD = HOME / "old-kelp"
+
+CUT = [
+    'export PATH="$HOME/old-kelp/bin:$PATH"\n',
+    "PATH=$PATH:~/old-kelp/bin\n",
+    "PATH=/home/desk/old-kelp/bin:${PATH}   # the old one\n",
+    "export PATH='/home/desk/old-kelp/bin':$PATH;\n",
+    'export KELP_HOME="${HOME}/old-kelp"\n',
+    '. "$HOME/old-kelp/hook.sh"\n',
+    "source ~/old-kelp/hook.sh\n",
+    'export PATH="$HOME/old-kelp/bin:\\\n$PATH"\n',
+    "typeset PATH=~/old-kelp/bin:$PATH\n",
+]
+KEPT = [
+    'export PATH="$HOME/old-kelp/bin:$HOME/mine:$PATH"\n',
+    'export A=1 PATH="$HOME/old-kelp/bin:$PATH"\n',
+    "cd ~/old-kelp && ls\n",
+    "X=$(ls ~/old-kelp)\n",
+    'echo hello; export PATH="$HOME/old-kelp/bin:$PATH"\n',
+    "if [ -d ~/old-kelp ]; then PATH=~/old-kelp/bin:$PATH; fi\n",
+]
+NOT_MEANT = [
+    'export PATH="$HOME/old-kelpie/bin:$PATH"\n',
+    "export PATH=/srv/old-kelp/bin:$PATH\n",
+    "# export PATH=~/old-kelp/bin:$PATH\n",
+    "alias old-kelp=ls\n",
+    "cat <<X\n~/old-kelp-2\nX\n",
+]
+AROUND = ("# before\nalias a=b\n", "export EDITOR=vi # after\n")
+
+
+@pytest.mark.parametrize("line", CUT)
+def test_a_statement_that_serves_the_folder_alone_is_cut(line: str) -> None:
+    text = (AROUND[0] + line + AROUND[1]).encode()
+    found = statements_about(text, OLD, HOME)
+    assert [(s.line, s.serves) for s in found] == [(3, True)]
+    assert without(text, found) == "".join(AROUND).encode()
+
+
+@pytest.mark.parametrize("line", KEPT)
+def test_a_statement_that_does_more_is_shown_and_kept(line: str) -> None:
+    text = (AROUND[0] + line + AROUND[1]).encode()
+    found = statements_about(text, OLD, HOME)
+    assert found
+    assert not any(s.serves for s in found)
+    assert without(text, found) == text
+
+
+@pytest.mark.parametrize("line", NOT_MEANT)
+def test_what_speaks_of_something_else_is_not_found(line: str) -> None:
+    assert not statements_about((AROUND[0] + line + AROUND[1]).encode(), OLD, HOME)
