@@ -16,5 +16,12 @@ for part in ("staging", "downloads", "shelf"):
     (folder / part).mkdir(parents=True)
 web = session()
 room = place.stage(folder / "staging", "node")
-obtain(lambda: WebBody(web, url, "the host"), digest, None, kept_file(folder / "downloads", digest), room, lambda done, total: None)
+obtain(
+    lambda: WebBody(web, url, "the host"),
+    digest,
+    None,
+    kept_file(folder / "downloads", digest),
+    room,
+    lambda done, total: None,
+)
 place.put(place.content(room), folder / "shelf/node")

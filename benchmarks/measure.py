@@ -28,7 +28,9 @@ class Result:
 
     def line(self) -> str:
         mark = "kept" if self.kept else "MISSED"
-        shown = f"{self.figure:.2f}{' ' + self.unit if self.unit else ' ×'}{' (' + self.note + ')' if self.note else ''}"
+        shown = (
+            f"{self.figure:.2f}{' ' + self.unit if self.unit else ' ×'}{' (' + self.note + ')' if self.note else ''}"
+        )
         return f"| {self.name} | {self.against} | {shown} | {self.bar:g}{' ' + self.unit if self.unit else ' ×'} | {mark} |"
 
 

@@ -38,7 +38,7 @@ def version() -> Iterator[Result]:
         ours, click = side_by_side(
             lambda: seconds([*PROGRAM, "--version"], environment), lambda: seconds(CLICK, environment), rounds=25
         )
-    yield Result("`zesty-anchor --version`", "`python -c \"import click\"`", ours / click, 1.6)
+    yield Result("`zesty-anchor --version`", '`python -c "import click"`', ours / click, 1.6)
 
 
 def nothing_to_do() -> Iterator[Result]:
@@ -48,7 +48,7 @@ def nothing_to_do() -> Iterator[Result]:
         ours, click = side_by_side(
             lambda: seconds(command, environment), lambda: seconds(CLICK, environment), rounds=25
         )
-    yield Result("`provision`, nothing to do, 20 runtimes", "`python -c \"import click\"`", ours / click, 4)
+    yield Result("`provision`, nothing to do, 20 runtimes", '`python -c "import click"`', ours / click, 4)
 
 
 @contextmanager
@@ -60,7 +60,9 @@ def provisioned(count: int) -> Iterator[tuple[Path, Path]]:
         names = [f"gauge{number:02}" for number in range(count)]
         for name in names:
             files = {f"bin/{name}": (f"#!/bin/sh\necho {name} 1.2.0\n".encode(), 0o755)}
-            write_runtime(feed, name, [("1.2.0", "2026-01-01", (), "any", f"{name}.tar.gz", pack(name, files, "tar.gz"))])
+            write_runtime(
+                feed, name, [("1.2.0", "2026-01-01", (), "any", f"{name}.tar.gz", pack(name, files, "tar.gz"))]
+            )
         write_index(feed, names)
         manifest = home / "workstation.toml"
         with Host(feed) as serving:
@@ -81,19 +83,37 @@ def node_tarball() -> Iterator[Result]:
             return
         with Host(place) as serving:
             url = serving.url + tarball.name
-            digest = subprocess.run(["sha512sum", str(tarball)], capture_output=True, text=True, check=True).stdout.split()[0]
-            ours = [PYTHON, str(Path(__file__).with_name("install_once.py")), url, f"sha512:{digest}", str(place / "ours")]
-            theirs = ["sh", "-ec", f"""
+            digest = subprocess.run(
+                ["sha512sum", str(tarball)], capture_output=True, text=True, check=True
+            ).stdout.split()[0]
+            ours = [
+                PYTHON,
+                str(Path(__file__).with_name("install_once.py")),
+                url,
+                f"sha512:{digest}",
+                str(place / "ours"),
+            ]
+            theirs = [
+                "sh",
+                "-ec",
+                f"""
                 rm -rf theirs; mkdir -p theirs/out; cd theirs
                 curl -sSo node.tgz {url}
                 echo '{digest}  node.tgz' | sha512sum -c --quiet
-                tar -xzf node.tgz -C out"""]
+                tar -xzf node.tgz -C out""",
+            ]
             environment = plain_environment(place)
             mine, other = side_by_side(
                 lambda: seconds(ours, environment), lambda: seconds(theirs, environment, str(place)), rounds=7
             )
             size = tarball.stat().st_size / 1e6
-            yield Result("install Node's tarball: fetch, check, unpack", "`curl`, then `sha512sum`, then `tar`", mine / other, 1.2, note=f"{size:.0f} MB from loopback")
+            yield Result(
+                "install Node's tarball: fetch, check, unpack",
+                "`curl`, then `sha512sum`, then `tar`",
+                mine / other,
+                1.2,
+                note=f"{size:.0f} MB from loopback",
+            )
             yield Result("its peak memory", "", peak_megabytes(ours, environment), 120, "MB")
 
 
@@ -138,9 +158,21 @@ def shell_start() -> Iterator[Result]:
             ours, without = side_by_side(
                 lambda c=command, e=hooked: seconds(c, e), lambda c=command, e=empty: seconds(c, e), rounds=151
             )
-            yield Result(f"interactive {name} starts: time added by the hook", "an empty startup file", (ours - without) * 1000, 1, "ms")
+            yield Result(
+                f"interactive {name} starts: time added by the hook",
+                "an empty startup file",
+                (ours - without) * 1000,
+                1,
+                "ms",
+            )
             extra = processes(command, hooked) - processes(command, empty)
-            yield Result(f"interactive {name} starts: processes added by the hook (strace)", "an empty startup file", extra, 0, "processes")
+            yield Result(
+                f"interactive {name} starts: processes added by the hook (strace)",
+                "an empty startup file",
+                extra,
+                0,
+                "processes",
+            )
 
 
 def processes(command: list[str], environment: dict[str, str]) -> int:
@@ -151,10 +183,12 @@ def processes(command: list[str], environment: dict[str, str]) -> int:
     with tempfile.NamedTemporaryFile("r") as trace:
         subprocess.run(
             [strace, "-f", "-qq", "-e", "trace=clone,clone3,fork,vfork,execve", "-o", trace.name, *command],
-            env=environment, check=True, stdin=subprocess.DEVNULL, capture_output=True,
+            env=environment,
+            check=True,
+            stdin=subprocess.DEVNULL,
+            capture_output=True,
         )
         return sum("= -1" not in line and "(" in line for line in trace)
 
 
 ROWS = (version, nothing_to_do, node_tarball, shell_start)
-

@@ -20,13 +20,28 @@ from zesty_anchor.demo.wares import KELP, pack, write_index, write_runtime
 from zesty_anchor.system.host import login_path
 
 PROGRAM = Path(sys.executable).with_name("zesty-anchor")
-SHELLS = {name: path for name in ("bash", "zsh", "dash", "ksh", "mksh") if (path := shutil.which(name, path=login_path()))}
+PROGRAMS = {
+    name: path
+    for name in ("bash", "zsh", "dash", "ksh", "mksh", "gcc", "setpriv")
+    if (path := shutil.which(name, path=login_path()))
+}
+SHELLS = PROGRAMS
+HELD_BACK = os.environ.get("ZESTY_ANCHOR_HELD_BACK", "").split()
+"""Programs that scripts/test found missing and could not install: their tests are skipped, and say so."""
 KELP_SOURCE = (Path(__file__).parents[1] / "src/zesty_anchor/demo/sources/kelp.sh").read_text()
 
 
 def pytest_report_header() -> str:
-    missing = [name for name in ("bash", "zsh", "dash", "ksh", "mksh") if name not in SHELLS]
-    return f"shells: {', '.join(SHELLS)}" + (f"; MISSING, their tests fail: {', '.join(missing)}" if missing else "")
+    held = f"; held back: {', '.join(HELD_BACK)}" if HELD_BACK else ""
+    return f"programs: {', '.join(PROGRAMS)}{held}"
+
+
+def pytest_runtest_setup(item: pytest.Item) -> None:
+    """A test that needs a program fails without it, unless scripts/test has named it as held back."""
+    for marker in item.iter_markers("needs"):
+        for name in marker.args:
+            if name not in PROGRAMS:
+                (pytest.skip if name in HELD_BACK else pytest.fail)(f"{name} is not installed")
 
 
 @dataclass
@@ -71,8 +86,15 @@ class Desk:
     def run(self, *words: str, **more: Any) -> Answer:
         environment = {"HOME": str(self.home), "PATH": login_path(), "LANG": "C.UTF-8", **self.environment}
         done = subprocess.run(
-            [str(PROGRAM), *words], cwd=self.home, env=environment, capture_output=True, text=True,
-            stdin=subprocess.DEVNULL, timeout=120, check=False, **more,
+            [str(PROGRAM), *words],
+            cwd=self.home,
+            env=environment,
+            capture_output=True,
+            text=True,
+            stdin=subprocess.DEVNULL,
+            timeout=120,
+            check=False,
+            **more,
         )
         return Answer(done.returncode, done.stdout, done.stderr)
 
@@ -84,8 +106,13 @@ class Desk:
     def shell(self, name: str, script: str, *options: str) -> str:
         """What a fresh shell prints."""
         done = subprocess.run(
-            [SHELLS[name], *options, "-c", script], cwd=self.home, capture_output=True, text=True,
-            env={"HOME": str(self.home), "PATH": login_path(), "LANG": "C.UTF-8"}, stdin=subprocess.DEVNULL, check=False,
+            [SHELLS[name], *options, "-c", script],
+            cwd=self.home,
+            capture_output=True,
+            text=True,
+            env={"HOME": str(self.home), "PATH": login_path(), "LANG": "C.UTF-8"},
+            stdin=subprocess.DEVNULL,
+            check=False,
         )
         return done.stdout
 
@@ -99,7 +126,8 @@ def kelp_feed(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
     """A feed with the demo's kelp in every kind of archive."""
     folder = tmp_path_factory.mktemp("feed")
     write_runtime(
-        folder, "kelp",
+        folder,
+        "kelp",
         [
             (version, date, channels, "any", f"kelp-{version}.{kind}", pack(f"kelp-{version}", kelp(version), kind))
             for version, date, channels, kind in KELP
@@ -149,7 +177,9 @@ def offer(make_feed: Callable[..., str]) -> Callable[..., str]:
         release = {"version": "4.2.1", "channels": ["lts"], "files": [file]}
         document = {"format": "zesty-anchor-index/1", "runtime": "kelp", "releases": [release]}
         index = {"format": "zesty-anchor-index/1", "runtimes": ["kelp"]}
-        return make_feed({name: content, "kelp.json": json.dumps(document).encode(), "index.json": json.dumps(index).encode()})
+        return make_feed(
+            {name: content, "kelp.json": json.dumps(document).encode(), "index.json": json.dumps(index).encode()}
+        )
 
     return offered
 

@@ -49,8 +49,12 @@ def answering() -> Iterator[Callable[..., str]]:
 @pytest.mark.parametrize(
     ("status", "body", "what"),
     [
-        (404, b"", "404"), (500, b"oops", "500"), (403, b"", "403"), (200, b"<html>", "does not answer with JSON"),
-        (200, b'{"a": 1}', "no index"), (200, b'{"format": "other/9", "runtime": "kelp", "releases": []}', "other/9"),
+        (404, b"", "404"),
+        (500, b"oops", "500"),
+        (403, b"", "403"),
+        (200, b"<html>", "does not answer with JSON"),
+        (200, b'{"a": 1}', "no index"),
+        (200, b'{"format": "other/9", "runtime": "kelp", "releases": []}', "other/9"),
         (200, b"", "does not answer with JSON"),
     ],
 )
@@ -74,7 +78,12 @@ def test_an_index_gives_what_fits_the_platform(make_feed: Callable[..., str]) ->
         return {"platform": platform, "url": f"{platform}.tgz", "sha256": "AB" * 32, "size": 5}
 
     releases = [
-        {"version": "1", "files": [file("linux-x86_64"), file("macos-aarch64")], "channels": ["lts"], "date": "2026-01-01"},
+        {
+            "version": "1",
+            "files": [file("linux-x86_64"), file("macos-aarch64")],
+            "channels": ["lts"],
+            "date": "2026-01-01",
+        },
         {"version": "2", "files": [file("macos-aarch64")]},
         {"version": "3", "files": [file("any")]},
     ]
@@ -82,7 +91,8 @@ def test_an_index_gives_what_fits_the_platform(make_feed: Callable[..., str]) ->
     url = make_feed({"kelp.json": json.dumps(document).encode()})
     found = IndexFeed("harbour", url, session()).releases("kelp", "linux-x86_64")
     assert [(r.version, r.url, r.digest, r.size) for r in found] == [
-        ("1", url + "linux-x86_64.tgz", "sha256:" + "ab" * 32, 5), ("3", url + "any.tgz", "sha256:" + "ab" * 32, 5),
+        ("1", url + "linux-x86_64.tgz", "sha256:" + "ab" * 32, 5),
+        ("3", url + "any.tgz", "sha256:" + "ab" * 32, 5),
     ]
 
 
@@ -126,7 +136,7 @@ def test_where_the_npm_registry_comes_from(tmp_path: Path) -> None:
     npm.write_text("#!/bin/sh\n[ \"$1 $2 $3\" = 'config get registry' ] && echo http://from-npm/\n")
     npm.chmod(0o755)
     assert registry_address({"PATH": f"{tmp_path}:{os.defpath}"}, tmp_path) == "http://from-npm/"
-    (tmp_path / ".npmrc").write_text("; mine\n//x/:_authToken=t\nregistry = \"http://${PLACE}/\"\n")
+    (tmp_path / ".npmrc").write_text('; mine\n//x/:_authToken=t\nregistry = "http://${PLACE}/"\n')
     assert registry_address({**nothing, "PLACE": "quay"}, tmp_path) == "http://quay/"
     assert registry_address({**nothing, "npm_config_registry": "http://low/"}, tmp_path) == "http://low/"
     assert registry_address({**nothing, "NPM_CONFIG_REGISTRY": "http://env/"}, tmp_path) == "http://env/"

@@ -78,7 +78,7 @@ def test_everything_wrong_is_told_at_once(tmp_path: Path) -> None:
 def test_a_syntax_error_has_its_line(tmp_path: Path) -> None:
     problem = told(tmp_path, RIGHT.replace('want = "lts"', 'want = "lts'))[0]
     assert problem.where.endswith(":8")
-    assert told(tmp_path, "title = \"\xff\"".encode("latin-1").decode("latin-1") + "\nx")[0].code == 2
+    assert told(tmp_path, 'title = "\xff"'.encode("latin-1").decode("latin-1") + "\nx")[0].code == 2
 
 
 def test_bytes_that_are_not_utf8_are_told(tmp_path: Path) -> None:

@@ -12,17 +12,33 @@ class Offer:
 
 
 OFFERS = [
-    Offer("5.1.0-rc.1"), Offer("5.0.0"), Offer("4.10.0"), Offer("4.2.1", ("lts",)), Offer("4.2.0", ("lts",)),
-    Offer("3.6.2"), Offer("3.6.2p1"),
+    Offer("5.1.0-rc.1"),
+    Offer("5.0.0"),
+    Offer("4.10.0"),
+    Offer("4.2.1", ("lts",)),
+    Offer("4.2.0", ("lts",)),
+    Offer("3.6.2"),
+    Offer("3.6.2p1"),
 ]
 
 
 @pytest.mark.parametrize(
     ("want", "version"),
     [
-        ("latest", "5.0.0"), ("lts", "4.2.1"), ("4", "4.10.0"), ("4.2", "4.2.1"), ("4.2.0", "4.2.0"),
-        (">=4 <4.5", "4.2.1"), (">=4,<5,!=4.10.0", "4.2.1"), ("3.6.2", "3.6.2"), ("3.6", "3.6.2p1"),
-        ("5.1", None), ("5.1.0-rc", "5.1.0-rc.1"), (">=5.1.0-rc.0", "5.1.0-rc.1"), ("9", None), (">6", None),
+        ("latest", "5.0.0"),
+        ("lts", "4.2.1"),
+        ("4", "4.10.0"),
+        ("4.2", "4.2.1"),
+        ("4.2.0", "4.2.0"),
+        (">=4 <4.5", "4.2.1"),
+        (">=4,<5,!=4.10.0", "4.2.1"),
+        ("3.6.2", "3.6.2"),
+        ("3.6", "3.6.2p1"),
+        ("5.1", None),
+        ("5.1.0-rc", "5.1.0-rc.1"),
+        (">=5.1.0-rc.0", "5.1.0-rc.1"),
+        ("9", None),
+        (">6", None),
     ],
 )
 def test_what_a_want_takes(want: str, version: str | None) -> None:
@@ -33,12 +49,20 @@ def test_what_a_want_takes(want: str, version: str | None) -> None:
 @pytest.mark.parametrize(
     ("wrong", "instead"),
     [
-        ("kelp@4", '"4"'), ("kelp-4.2.1", '"4.2.1"'), ("LTS", '"lts"'), ("long-term", '"lts"'), ("stable", '"latest"'),
-        ("^4.2", ">=4.2 <5"), ("", "empty"), (">=", "range"), (">=4 nonsense", "range"), ("lts/iron", '"lts"'),
+        ("kelp@4", '"4"'),
+        ("kelp-4.2.1", '"4.2.1"'),
+        ("LTS", '"lts"'),
+        ("long-term", '"lts"'),
+        ("stable", '"latest"'),
+        ("^4.2", ">=4.2 <5"),
+        ("", "empty"),
+        (">=", "range"),
+        (">=4 nonsense", "range"),
+        ("lts/iron", '"lts"'),
     ],
 )
 def test_a_wrong_spelling_is_told_the_right_one(wrong: str, instead: str) -> None:
-    with pytest.raises(ValueError, match="want|range") as caught:
+    with pytest.raises(ValueError, match=r"want|range") as caught:
         Want(wrong)
     assert instead in str(caught.value)
 

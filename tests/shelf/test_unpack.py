@@ -58,7 +58,9 @@ def tar_of(*members: tuple[tarfile.TarInfo, bytes]) -> bytes:
     return plain.getvalue()
 
 
-def member(name: str, kind: bytes = tarfile.REGTYPE, mode: int = 0o644, link: str = "") -> tuple[tarfile.TarInfo, bytes]:
+def member(
+    name: str, kind: bytes = tarfile.REGTYPE, mode: int = 0o644, link: str = ""
+) -> tuple[tarfile.TarInfo, bytes]:
     info = tarfile.TarInfo(name)
     info.type, info.mode, info.linkname = kind, mode, link
     return info, b"data" if kind == tarfile.REGTYPE else b""
@@ -75,7 +77,10 @@ BAD_TARS = {
         "outside",
     ),
     "a hard link to outside": ([member("h", tarfile.LNKTYPE, link="../x")], "leaves"),
-    "a hard link to a link": ([member("l", tarfile.SYMTYPE, link="x"), member("h", tarfile.LNKTYPE, link="l")], "no file"),
+    "a hard link to a link": (
+        [member("l", tarfile.SYMTYPE, link="x"), member("h", tarfile.LNKTYPE, link="l")],
+        "no file",
+    ),
     "a device file": ([member("d", tarfile.BLKTYPE)], "a device file"),
     "a pipe": ([member("p", tarfile.FIFOTYPE)], "a named pipe"),
     "a setuid file": ([member("s", mode=0o4755)], "setuid"),
@@ -98,8 +103,11 @@ def test_a_bad_tar_is_refused_and_says_why(name: str, tmp_path: Path) -> None:
 @pytest.mark.parametrize(
     ("name", "mode", "data", "why"),
     [
-        ("../x", 0o100644, b"", "leaves"), ("/x", 0o100644, b"", "absolute"), ("l", 0o120777, b"../../x", "outside"),
-        ("s", 0o104755, b"", "setuid"), ("d", 0o060644, b"", "special"),
+        ("../x", 0o100644, b"", "leaves"),
+        ("/x", 0o100644, b"", "absolute"),
+        ("l", 0o120777, b"../../x", "outside"),
+        ("s", 0o104755, b"", "setuid"),
+        ("d", 0o060644, b"", "special"),
     ],
 )
 def test_a_bad_zip_is_refused(name: str, mode: int, data: bytes, why: str, tmp_path: Path) -> None:
@@ -114,13 +122,17 @@ def test_a_bad_zip_is_refused(name: str, mode: int, data: bytes, why: str, tmp_p
 
 def test_links_that_stay_inside_are_kept(tmp_path: Path) -> None:
     (tmp_path / "out").mkdir()
-    archive = tar_of(member("bin/x"), member("bin/y", tarfile.SYMTYPE, link="x"), member("z", tarfile.LNKTYPE, link="bin/x"))
+    archive = tar_of(
+        member("bin/x"), member("bin/y", tarfile.SYMTYPE, link="x"), member("z", tarfile.LNKTYPE, link="bin/x")
+    )
     unpack_tar(io.BytesIO(archive), tmp_path / "out")
     assert os.readlink(tmp_path / "out/bin/y") == "x"
     assert (tmp_path / "out/z").samefile(tmp_path / "out/bin/x")
 
 
-@pytest.mark.parametrize("spoil", [lambda a: a[:-900], lambda a: a[:40] + b"\0" * 60 + a[100:], lambda a: b"<html>no</html>", lambda a: b""])
+@pytest.mark.parametrize(
+    "spoil", [lambda a: a[:-900], lambda a: a[:40] + b"\0" * 60 + a[100:], lambda a: b"<html>no</html>", lambda a: b""]
+)
 def test_damage_is_told(spoil: Callable[[bytes], bytes], tmp_path: Path) -> None:
     for kind in ("tar.gz", "tar.xz", "tar.bz2"):
         out = tmp_path / kind

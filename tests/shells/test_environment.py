@@ -13,7 +13,17 @@ from tests.conftest import SHELLS
 from zesty_anchor.shells.known import LANGUAGES
 from zesty_anchor.shells.shell import Environment
 
-READERS = [("bash", "bash"), ("zsh", "zsh"), ("sh", "dash"), ("sh", "bash"), ("sh", "ksh"), ("sh", "mksh")]
+READERS = [
+    pytest.param(language, shell, marks=pytest.mark.needs(shell))
+    for language, shell in (
+        ("bash", "bash"),
+        ("zsh", "zsh"),
+        ("sh", "dash"),
+        ("sh", "bash"),
+        ("sh", "ksh"),
+        ("sh", "mksh"),
+    )
+]
 AWKWARD = st.one_of(
     st.text(st.characters(blacklist_characters="\0", blacklist_categories=["Cs"]), max_size=40),
     st.text("'\"$`!\\\n\t -*?[]{}~#&|;<>()%\r", max_size=30),
@@ -23,8 +33,10 @@ AWKWARD = st.one_of(
 
 def read_by(shell: str, file: Path, script: str, path: str = "/usr/bin:/bin", options: str = "") -> bytes:
     done = subprocess.run(
-        [SHELLS[shell], "-c", f"{options}\n. '{file}'\n{script}"], env={"PATH": path, "HOME": "/"},
-        capture_output=True, check=False,
+        [SHELLS[shell], "-c", f"{options}\n. '{file}'\n{script}"],
+        env={"PATH": path, "HOME": "/"},
+        capture_output=True,
+        check=False,
     )
     assert not done.stderr, done.stderr
     return done.stdout
@@ -79,6 +91,7 @@ def test_the_persons_own_state_is_left_alone(language: str, shell: str, tmp_path
     assert with_it == read_by(shell, file, asks, options="IFS=x; set -f")
 
 
+@pytest.mark.needs("zsh")
 @pytest.mark.parametrize("options", ["setopt ksh_arrays", "setopt no_unset", "setopt sh_word_split glob_subst"])
 def test_zsh_with_other_options(options: str, tmp_path: Path) -> None:
     file = tmp_path / "environment"

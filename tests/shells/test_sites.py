@@ -30,7 +30,10 @@ def test_zsh_has_its_own_folder() -> None:
     assert [f for f, _ in names("zsh", [])] == ["/home/desk/.zshenv", "/home/desk/.zshrc"]
     assert [f for f, _ in names("zsh", [".zprofile"])][1] == "/home/desk/.zprofile"
     assert [f for f, _ in names("zsh", [], "macos")][1] == "/home/desk/.zprofile"
-    assert [f for f, _ in names("zsh", [], zdotdir=Path("/home/desk/z"))] == ["/home/desk/.zshenv", "/home/desk/z/.zshrc"]
+    assert [f for f, _ in names("zsh", [], zdotdir=Path("/home/desk/z"))] == [
+        "/home/desk/.zshenv",
+        "/home/desk/z/.zshrc",
+    ]
 
 
 def test_a_line_for_the_open_shell() -> None:

@@ -171,7 +171,8 @@ def taken_out(before: list[bytes], after: list[bytes], now: list[bytes]) -> list
     rows = list(now)
     for start, end, lines in reversed(edits):
         rows[start:end] = lines
-    return rows
+    # The last line of ``before`` may have had no line end, and need not be the last one now.
+    return [row if row.endswith(b"\n") else row + b"\n" for row in rows[:-1]] + rows[-1:]
 
 
 def _keep(attic: Path, name: str, content: bytes | None) -> str | None:

@@ -63,11 +63,10 @@ def main() -> None:
 def run() -> None:
     """The program: runs the command and ends with its exit code."""
     try:
-        main.main(standalone_mode=False)
+        # Without its standalone mode click returns the code that a command exits with, and raises all else.
+        sys.exit(main.main(standalone_mode=False))
     except SystemExit:
         raise
-    except click.exceptions.Exit as ended:
-        sys.exit(ended.exit_code)
     except (click.Abort, KeyboardInterrupt):
         print("interrupted: what was under way is taken back", file=sys.stderr)
         sys.exit(130)

@@ -139,12 +139,12 @@ def _as_problem(error: Exception, change: Change) -> Problem:
     where = str(error.filename or change.subject)
     if error.errno in (errno.ENOSPC, errno.EDQUOT):
         return Problem(
-            f"{change.action} {change.subject}: the disk is full",
+            "the disk is full",
             where=where,
             advice="what was written for it is removed again; make room, then run the command again",
         )
     return Problem(
-        f"{change.action} {change.subject}: {error.strerror or error}",
+        str(error.strerror or error),
         where=where,
         advice="it was taken back; mend the cause, then run the command again",
     )

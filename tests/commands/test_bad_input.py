@@ -1,0 +1,140 @@
+"""What goes wrong: each has its error and exit code, and the machine is as it was."""
+
+from __future__ import annotations
+
+import subprocess
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import Desk, is_root, kelp
+from tests.shelf.test_unpack import BAD_TARS, tar_of
+from zesty_anchor.demo.wares import pack
+
+GOOD = pack("kelp-4.2.1", kelp("4.2.1"), "tar.gz")
+
+pytestmark = pytest.mark.needs("bash", "zsh")
+
+
+def refused(desk: Desk, code: int, *words: str, command: str = "provision") -> str:
+    """Run, expect the exit code and an error with advice, and nothing changed."""
+    before = desk.likeness()
+    answer = desk.run(command)
+    said = answer.err + answer.out
+    assert answer.code == code, said
+    for word in (*words, "next:"):
+        assert word in said, said
+    assert "Traceback" not in said
+    assert desk.likeness() == before
+    return said
+
+
+@pytest.mark.parametrize(
+    ("text", "words"),
+    [
+        ("titel = 1\n", ["workstation.toml:1", "'titel'", "'title'"]),
+        ("[runtimes.kelp]\nwant = 4\n", ["workstation.toml:2", "text is expected"]),
+        ('[runtimes.kelp\nwant = "4"\n', ["workstation.toml:1", "not TOML"]),
+        ('[runtimes.kelp]\nwant = "kelp@4"\n', ["workstation.toml:2", 'write only the version, "4"']),
+        ('[runtimes.nodee]\nwant = "4"\n', ["no recipe", "'node'"]),
+        ('[shells]\nuse = ["bash", "csh"]\n', ["'csh'", "bash, zsh"]),
+        ('[runtimes.kelp]\nwant = "4"\n[recipes.kelp]\ncommands = ["kelp"]\n', ["no feed"]),
+    ],
+)
+def test_a_manifest_that_is_wrong(desk: Desk, text: str, words: list[str]) -> None:
+    desk.write(text)
+    refused(desk, 2, *words)
+
+
+def test_no_manifest_and_a_wrong_command(desk: Desk) -> None:
+    refused(desk, 2, "no workstation.toml found")
+    assert desk.run("provision", "-m", "none.toml").code == 2
+    assert "did you mean 'provision'?" in desk.run("provison").err
+    assert desk.run("verify", "--nonsense").code == 2
+
+
+def test_a_version_that_does_not_exist(desk: Desk) -> None:
+    desk.wants(runtimes='[runtimes.kelp]\nwant = "4.3"\n')
+    refused(desk, 2, "no version of kelp fulfils '4.3'", "4.2.1", "zesty-anchor list kelp")
+    desk.wants(runtimes='[runtimes.kelp]\nwant = "5.1"\n')
+    refused(desk, 2, "5.1.0-rc.1")
+
+
+def test_a_feed_that_is_down(desk: Desk) -> None:
+    desk.wants(url="http://127.0.0.1:9/")
+    refused(desk, 1, "the feed 'harbour' cannot be reached", "refused")
+
+
+def test_a_wrong_digest(desk: Desk, offer: Callable[..., str]) -> None:
+    desk.wants(url=offer(GOOD, digest="0" * 64))
+    refused(desk, 1, "the digest differs", "expected sha256:0000")
+
+
+def test_a_file_that_is_gone(desk: Desk, offer: Callable[..., str], tmp_path: Path) -> None:
+    desk.wants(url=offer(GOOD))
+    (tmp_path / "feed0/kelp-4.2.1.tgz").unlink()
+    refused(desk, 1, "answers 404")
+
+
+@pytest.mark.parametrize("name", BAD_TARS)
+def test_a_bad_archive(desk: Desk, offer: Callable[..., str], name: str) -> None:
+    members, why = BAD_TARS[name]
+    desk.wants(url=offer(tar_of(*members)))
+    refused(desk, 1, "the archive is refused", why, "kelp 4.2.1")
+
+
+def test_no_archive_at_all(desk: Desk, offer: Callable[..., str]) -> None:
+    desk.wants(url=offer(b"<html>please log in</html>"))
+    refused(desk, 1, "no archive", "please log in")
+    desk.wants(url=offer(pack("kelp", {"bin/other": (b"", 0o755)}, "tar.gz")))
+    refused(desk, 1, "no command 'kelp'")
+
+
+def test_a_read_only_startup_file(desk: Desk) -> None:
+    desk.wants()
+    desk.write("mine\n", ".bashrc").chmod(0o444)
+    refused(desk, 1, ".bashrc is read-only", "chmod u+w")
+
+
+def test_a_broken_startup_file(desk: Desk) -> None:
+    desk.wants()
+    desk.write("if then\n", ".bashrc")
+    said = desk.run("provision")
+    assert said.code == 1
+    assert ".bashrc holds a syntax error" in said.out
+    assert (desk.home / ".bashrc").read_text() == "if then\n"
+    assert not (desk.home / ".zshrc").exists(), "all startup files or none"
+
+
+@pytest.mark.parametrize("path", ["~/", "/", "~/.local"])
+def test_a_removal_that_would_take_too_much(desk: Desk, path: str) -> None:
+    desk.write("", ".local/share/zesty-anchor/x")
+    desk.wants(f'[[conflicts.remove]]\npath = "{path}"\n')
+    refused(desk, 2, "so it is not removed")
+
+
+def test_the_place_on_the_shelf_is_taken(desk: Desk) -> None:
+    desk.wants()
+    desk.write("mine", ".local/share/zesty-anchor/shelf/kelp/4.2.1/notes")
+    refused(desk, 1, "taken by something")
+
+
+@pytest.mark.skipif(not is_root(), reason="mounting a small disk needs root")
+def test_a_full_disk(desk: Desk, offer: Callable[..., str], tmp_path: Path) -> None:
+    import os
+
+    small = desk.home / ".local"
+    small.mkdir()
+    subprocess.run(["mount", "-t", "tmpfs", "-o", "size=600k", "tmpfs", str(small)], check=True)
+    try:
+        desk.wants(url=offer(pack("kelp", {**kelp("4.2.1"), "big": (os.urandom(900_000), 0o644)}, "tar.gz")))
+        refused(desk, 1, "the disk is full")
+    finally:
+        subprocess.run(["umount", str(small)], check=True)
+
+
+def test_questions_without_a_terminal(desk: Desk) -> None:
+    answer = desk.run("dismantle")
+    assert answer.code == 5
+    assert "--yes" in answer.err

@@ -1,0 +1,276 @@
+"""Provision, verify, undo and dismantle, as the built program on a home of its own."""
+
+from __future__ import annotations
+
+import json
+import os
+import signal
+import sqlite3
+import subprocess
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import PROGRAM, SHELLS, Desk, kelp
+from zesty_anchor.demo.home import likeness
+from zesty_anchor.demo.wares import pack
+from zesty_anchor.system.host import login_path
+
+MORE = """
+[variables]
+GAUGE = "north quay, $5 a day"
+KELP_AT = "{kelp}"
+[path]
+first = ["~/bin"]
+last = ["~/late"]
+[[conflicts.remove]]
+path = "~/old-kelp"
+[[checks]]
+name = "it renders"
+run = "kelp one.kelp"
+expect = "high water *"
+"""
+BOTH = '[runtimes.kelp]\nwant = "lts"\nalso = ["3.6"]\n'
+
+pytestmark = pytest.mark.needs("bash", "zsh")
+
+
+def lived_in(desk: Desk) -> None:
+    """A home with lines of a person's own and an old install."""
+    desk.write("umask 022\n. ~/.bashrc\n", ".profile")
+    desk.write('alias t=ls\nexport PATH="$HOME/old-kelp/bin:$PATH"\nexport EDITOR=vi', ".bashrc")
+    desk.write('export PATH="$HOME/old-kelp/bin:$PATH"\nsetopt no_beep\n', ".zshrc")
+    old = desk.write("#!/bin/sh\necho kelp 3.1.0\n", "old-kelp/bin/kelp")
+    old.chmod(0o750)
+    (desk.home / "old-kelp/link").symlink_to("bin")
+    desk.write("say high water at noon\n", "one.kelp")
+
+
+def test_from_a_fresh_home_and_back(desk: Desk) -> None:
+    lived_in(desk)
+    desk.wants(MORE, BOTH)
+    before = desk.likeness()
+    assert desk.run("preview", "--check").code == 3
+    assert desk.likeness() == before, "preview only looks"
+
+    done = desk.well("provision", "--json").json
+    assert done["failed"] == 0
+    assert done["proof"]["ok"]
+    assert done["changed"] == len(done["changes"])
+    assert not (desk.home / "old-kelp").exists()
+    assert (desk.home / ".bashrc").read_text().splitlines()[:2] == ["alias t=ls", "export EDITOR=vi"]
+    for shell in ("bash", "zsh"):
+        answer = desk.shell(
+            shell, 'command -v kelp; kelp --version; printf "%s\n" "$GAUGE" "$KELP_AT" "$PATH"', "-l", "-i"
+        )
+        where, version, gauge, at, path = answer.splitlines()
+        assert where == str(desk.shelf / "kelp/4.2.1/bin/kelp")
+        assert (version, gauge, at) == ("kelp 4.2.1", "north quay, $5 a day", str(desk.shelf / "kelp/4.2.1"))
+        assert path.split(":")[0] == str(desk.home / "bin")
+        assert path.split(":")[-1] == str(desk.home / "late")
+    assert (desk.shelf / "kelp/3.6.2/bin/kelp").is_file()
+
+    settled = desk.likeness()
+    again = desk.well("provision", "--json").json
+    assert (again["changed"], again["changes"]) == (0, [])
+    assert desk.likeness() == settled
+    assert desk.run("preview", "--check").code == 0
+    assert desk.well("verify", "--json").json["ok"]
+
+    assert desk.well("undo", "--json").json["notices"] == []
+    assert desk.likeness() == before
+    assert desk.run("undo").code == 1
+    desk.well("dismantle", "--yes")
+    assert likeness(desk.home) == before
+
+
+def test_the_shapes_of_json(desk: Desk) -> None:
+    desk.wants()
+    preview = desk.well("preview", "--json").json
+    assert preview["pending"] == len(preview["changes"])
+    assert set(preview["changes"][0]) == {"kind", "subject", "action", "detail"}
+    desk.well("provision")
+    proof = desk.well("verify", "--json").json
+    assert {(s["shell"], s["context"]) for s in proof["shells"]} == {
+        (shell, context) for shell in ("bash", "zsh") for context in ("login", "interactive", "login, interactive")
+    }
+    assert set(proof["shells"][0]) == {"shell", "context", "ok", "startup_ms", "checks"}
+    assert set(proof["shells"][0]["checks"][0]) == {"name", "ok", "expected", "observed"}
+    listed = desk.well("list", "kelp", "--json").json
+    assert listed["in_effect"] == {
+        "version": "4.2.1",
+        "scope": "default",
+        "decided_by": "~/workstation.toml:10 (want lts)",
+    }
+    assert [r["version"] for r in listed["obtainable"]][:3] == ["5.1.0-rc.1", "5.0.0", "4.2.1"]
+    assert listed["installed"] == ["4.2.1"]
+    found = desk.well("survey", "--json").json
+    assert {(a["command"], a["shell"], a["owner"], a["wins"]) for a in found["answers"]} == {
+        ("kelp", "bash", "zesty-anchor", True),
+        ("kelp", "zsh", "zesty-anchor", True),
+    }
+    assert "runtimes" in json.loads(desk.well("schema").out)["$defs"]["Manifest"]["properties"]
+
+
+def test_a_changed_manifest_changes_only_what_differs(desk: Desk) -> None:
+    desk.wants(runtimes='[runtimes.kelp]\nwant = "3.6"\n')
+    desk.well("provision")
+    desk.wants('[variables]\nA = "b"\n', '[runtimes.kelp]\nwant = "5"\nalso = ["3.6"]\n')
+    changes = desk.well("provision", "--json").json["changes"]
+    assert {(c["kind"], c["action"]) for c in changes} == {("version", "install"), ("generated-file", "edit")}
+    assert desk.shell("bash", "kelp --version", "-l").strip() == "kelp 5.0.0"
+    desk.well("undo")
+    assert desk.shell("bash", "kelp --version", "-l").strip() == "kelp 3.6.2"
+
+
+def test_a_shell_that_is_no_longer_used_loses_its_block(desk: Desk) -> None:
+    desk.wants()
+    desk.well("provision")
+    desk.wants('[shells]\nuse = ["bash"]\n')
+    desk.well("provision")
+    assert (desk.home / ".zshrc").read_text() == ""
+    assert not (desk.home / ".local/share/zesty-anchor/shell/environment.zsh").exists()
+    assert "zesty-anchor" in (desk.home / ".bashrc").read_text()
+
+
+def test_the_old_one_stays_while_the_new_one_does_not_answer(desk: Desk) -> None:
+    lived_in(desk)
+    desk.wants(MORE.replace("high water *", "low water *"), BOTH)
+    answer = desk.run("provision")
+    assert answer.code == 1
+    assert "low water *" in answer.out
+    assert "the old one stays" in answer.out
+    assert (desk.home / "old-kelp/bin/kelp").exists()
+    assert "old-kelp" in (desk.home / ".zshrc").read_text()
+    assert desk.run("verify").code == 4
+
+
+def test_a_statement_that_does_more_is_shown_and_stays(desk: Desk) -> None:
+    lived_in(desk)
+    desk.write('export PATH="$HOME/old-kelp/bin:$HOME/mine:$PATH"\n', ".bashrc")
+    desk.wants(MORE, BOTH)
+    assert "~/.bashrc:1" in desk.well("preview").out
+    desk.well("provision")
+    assert (desk.home / ".bashrc").read_text().startswith("export PATH=")
+
+
+def test_undo_keeps_what_a_person_added_since(desk: Desk) -> None:
+    lived_in(desk)
+    desk.wants(runtimes=BOTH)
+    before = desk.likeness()
+    desk.well("provision")
+    for name in (".bashrc", ".zshenv"):
+        with (desk.home / name).open("a") as file:
+            file.write("export ADDED=since\n")
+    answer = desk.well("undo")
+    assert "only our own part was taken out" in answer.out
+    assert (desk.home / ".zshenv").read_text() == "export ADDED=since\n"
+    assert (desk.home / ".bashrc").read_text().endswith("export EDITOR=vi\nexport ADDED=since\n")
+    after = desk.likeness()
+    assert {p for p in before.keys() | after.keys() if before.get(p) != after.get(p)} == {".bashrc", ".zshenv"}
+
+
+@pytest.mark.parametrize("name", ["a b", 'it\'s "quoted"', "gezeiten-häfen-潮", "dollar $HOME `x` \\"])
+def test_a_home_with_an_awkward_name(desk: Desk, tmp_path: Path, name: str) -> None:
+    desk.home = tmp_path / name
+    desk.home.mkdir()
+    lived_in(desk)
+    desk.wants(MORE, BOTH)
+    before = desk.likeness()
+    done = desk.well("provision", "--json").json
+    assert done["proof"]["ok"]
+    desk.well("undo")
+    assert desk.likeness() == before
+
+
+def test_the_line_for_the_open_shell_works(desk: Desk) -> None:
+    desk.wants()
+    line = desk.well("provision", "--json").json["reload"]
+    assert desk.shell("bash", f"{line}\nkelp --version", "--norc").strip() == "kelp 4.2.1"
+
+
+def slow_feed(make_feed: Callable[..., str]) -> tuple[str, Path]:
+    """A kelp whose archive is large enough to be caught half way."""
+    import hashlib
+
+    content = pack("kelp-4.2.1", {**kelp("4.2.1"), "share/tables": (os.urandom(120_000_000), 0o644)}, "tar.zst")
+    file = {"platform": "any", "url": "kelp.tar.zst", "sha256": hashlib.sha256(content).hexdigest()}
+    release = {"version": "4.2.1", "channels": ["lts"], "files": [file]}
+    document = {"format": "zesty-anchor-index/1", "runtime": "kelp", "releases": [release]}
+    return make_feed({"kelp.tar.zst": content, "kelp.json": json.dumps(document).encode()}), Path()
+
+
+@pytest.mark.parametrize("how", [signal.SIGINT, signal.SIGKILL])
+def test_a_run_that_is_cut_off_leaves_nothing_half_done(
+    desk: Desk, make_feed: Callable[..., str], how: signal.Signals
+) -> None:
+    lived_in(desk)
+    desk.wants(url=slow_feed(make_feed)[0])
+    before = desk.likeness()
+    running = subprocess.Popen(
+        [str(PROGRAM), "provision"],
+        cwd=desk.home,
+        env={"HOME": str(desk.home), "PATH": login_path()},
+        stdout=subprocess.PIPE,
+        stderr=subprocess.PIPE,
+        text=True,
+    )
+    staging = desk.home / ".local/share/zesty-anchor/staging"
+    for _ in range(2000):
+        if staging.is_dir() and any(staging.iterdir()):
+            break
+        time.sleep(0.005)
+    assert any(staging.iterdir()), "it was not caught at work"
+    assert not (desk.shelf / "kelp/4.2.1").exists()
+    running.send_signal(how)
+    running.wait(30)
+    if how is signal.SIGINT:
+        assert running.returncode == 130
+        assert desk.likeness() == before
+    else:
+        assert running.returncode == -signal.SIGKILL
+        assert "cut off: took back install kelp 4.2.1" in desk.well("provision").err
+        assert not any(staging.iterdir())
+        desk.well("undo")
+        assert desk.likeness() == before
+
+
+def test_two_at_once_do_not_mix(desk: Desk) -> None:
+    import fcntl
+
+    desk.wants()
+    state = desk.home / ".local/state/zesty-anchor"
+    state.mkdir(parents=True)
+    with (state / "lock").open("w") as lock:
+        lock.write("4711\n")
+        lock.flush()
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        answer = desk.run("provision")
+    assert answer.code == 1
+    assert "4711" in answer.err
+
+
+def test_a_journal_of_a_newer_program_is_not_touched(desk: Desk) -> None:
+    desk.wants()
+    desk.well("provision")
+    journal = desk.home / ".local/state/zesty-anchor/journal.db"
+    base = sqlite3.connect(journal)
+    base.execute("PRAGMA user_version = 99")
+    base.close()
+    assert "newer" in desk.run("undo").err
+    journal.write_bytes(b"no journal" * 1000)
+    assert "the journal cannot be read" in desk.run("undo").err
+
+
+def test_a_shell_that_never_starts_is_cut_off_and_told(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
+    from zesty_anchor.proof.fresh import ask
+    from zesty_anchor.shells.known import SHELLS as KNOWN
+
+    desk.write("read answer\n", ".bashrc")
+    asked = ask(
+        SHELLS["bash"], KNOWN["bash"].contexts[1], {"HOME": str(desk.home), "PATH": login_path()}, ["echo"], seconds=1
+    )
+    assert asked.startup_ms is None
+    assert asked.answers[0].status is None

@@ -1,0 +1,64 @@
+"""The demo, and the made-up runtimes that it ships."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import PROGRAM, Desk, kelp
+from zesty_anchor.demo.home import likeness
+from zesty_anchor.demo.wares import compiler, stock_feed
+from zesty_anchor.problem import Problem
+
+pytestmark = pytest.mark.needs("bash", "zsh")
+
+
+def test_the_demo_goes_through(desk: Desk) -> None:
+    before = likeness(desk.home)
+    answer = desk.well("demo")
+    for word in ("survey", "preview", "provision", "verify", "Nothing to do", "undo", "dismantle", "old-kelp"):
+        assert word in answer.out
+    assert answer.out.count("byte for byte as it was before") == 2
+    assert likeness(desk.home) == before, "the person's own home is not touched"
+
+
+def test_a_kept_demo_can_be_entered(desk: Desk, tmp_path: Path) -> None:
+    desk.well("demo", "--keep", str(tmp_path / "kept"))
+    done = subprocess.run(
+        ["sh", str(tmp_path / "kept/enter")],
+        input=f"{PROGRAM} provision && . ~/.profile && kelp bulletin.kelp\n",
+        capture_output=True,
+        text=True,
+        check=False,
+        timeout=60,
+        env={**os.environ, "SHELL": "/bin/bash"},
+    )
+    assert "high water at the north quay: 41 dm" in done.stdout, done.stdout + done.stderr
+    assert desk.run("demo", "--keep", str(tmp_path / "kept")).code == 2
+
+
+@pytest.mark.parametrize(
+    ("text", "said", "code"),
+    [
+        ("let place quay\nsay {place} and {place}\n", "quay and quay\n", 0),
+        ("let a 3\nadd a 4\nwhen a OVER 6 say seven\nwhen a OVER 7 say no\n", "seven\n", 0),
+        ("# nothing\n\nnonsense\n", "", 1),
+    ],
+)
+def test_kelp_is_a_real_interpreter(tmp_path: Path, text: str, said: str, code: int) -> None:
+    program = tmp_path / "kelp"
+    program.write_bytes(kelp("4.2.1")["bin/kelp"][0])
+    (tmp_path / "b.kelp").write_text(text)
+    done = subprocess.run(["sh", str(program), str(tmp_path / "b.kelp")], capture_output=True, text=True, check=False)
+    assert (done.stdout, done.returncode) == (said, code)
+
+
+def test_without_a_compiler_the_package_is_named(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("PATH", str(tmp_path))
+    assert compiler() is None
+    with pytest.raises(Problem) as caught:
+        stock_feed(tmp_path, "linux-x86_64", with_c=True)
+    assert "apt-get install gcc" in caught.value.advice

@@ -1,0 +1,149 @@
+"""The engine with changes made up for the test: it knows them by their protocol alone."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import pytest
+
+from zesty_anchor.changes.change import Bench, Record, Stage
+from zesty_anchor.engine.compare import order
+from zesty_anchor.engine.journal import Journal
+from zesty_anchor.engine.run import Runner
+from zesty_anchor.engine.undo import recover, take_back_run
+from zesty_anchor.problem import Problem
+from zesty_anchor.reporter import Silent
+from zesty_anchor.system.locations import Locations, locate
+
+
+@dataclass(frozen=True)
+class Mark:
+    """Makes a file; fails or dies on demand."""
+
+    subject: str
+    folder: Path
+    stage: Stage = Stage.OBTAIN
+    needs: frozenset[str] = frozenset()
+    fails: BaseException | None = None
+    meets: threading.Barrier | None = None
+    kind: str = "mark"
+    action: str = "make"
+    privileged: bool = False
+    detail: str = ""
+    size: int | None = None
+
+    @property
+    def key(self) -> str:
+        return self.subject
+
+    def prepare(self, bench: Bench) -> Record:
+        return {"file": str(self.folder / self.subject)}
+
+    def carry_out(self, bench: Bench, record: Record) -> None:
+        Path(record["file"]).write_text("half")
+        if self.meets:
+            self.meets.wait(10)
+        if self.fails:
+            raise self.fails
+        Path(record["file"]).write_text("whole")
+
+
+@dataclass
+class Marks:
+    name: str = "mark"
+    taken: list[str] = field(default_factory=list)
+
+    def plan(self, wanted: object, machine: object) -> Iterable[Mark]:
+        return ()
+
+    def take_back(self, record: Record, locations: Locations) -> Sequence[str]:
+        Path(record["file"]).unlink(missing_ok=True)
+        self.taken.append(Path(record["file"]).name)
+        return ()
+
+
+@pytest.fixture
+def work(tmp_path: Path) -> tuple[Runner, Journal, Marks, Path]:
+    (tmp_path / "out").mkdir()
+    locations = locate({"HOME": str(tmp_path)})
+    journal, marks = Journal(locations.journal), Marks()
+    bench = Bench(locations, tmp_path, lambda url, who: None, lambda key, done, total: None)
+    runner = Runner({"mark": marks}, journal, bench, Silent(), journal.begin_run(Path("m")), 4)
+    return runner, journal, marks, tmp_path / "out"
+
+
+def test_what_does_not_depend_on_a_failure_is_done(work: tuple[Runner, Journal, Marks, Path]) -> None:
+    runner, _, marks, out = work
+    changes = [
+        Mark("a", out),
+        Mark("bad", out, fails=Problem("no")),
+        Mark("c", out, needs=frozenset({"bad"})),
+        Mark("d", out, needs=frozenset({"c"})),
+        Mark("e", out, needs=frozenset({"a"})),
+    ]
+    outcomes = {r.subject: r.outcome for r in runner.stage(changes)}
+    assert outcomes == {"a": "done", "bad": "failed", "c": "waited", "d": "waited", "e": "done"}
+    assert sorted(p.name for p in out.iterdir()) == ["a", "e"]
+    assert marks.taken == ["bad"]
+
+
+def test_work_goes_on_side_by_side(work: tuple[Runner, Journal, Marks, Path]) -> None:
+    runner, _, _, out = work
+    meeting = threading.Barrier(3)
+    reports = runner.stage([Mark(n, out, meets=meeting) for n in "abc"])
+    assert all(r.outcome == "done" for r in reports), "they met only if all were under way at once"
+
+
+@pytest.mark.parametrize("error", [Problem("no"), OSError(28, "No space left on device")])
+def test_startup_files_are_all_or_none(work: tuple[Runner, Journal, Marks, Path], error: Exception) -> None:
+    runner, journal, marks, out = work
+    changes = [Mark("a", out, Stage.SHELL), Mark("b", out, Stage.SHELL, fails=error), Mark("c", out, Stage.SHELL)]
+    reports = runner.stage(changes)
+    assert [r.outcome for r in reports] == ["taken back", "failed", "waited"]
+    assert not list(out.iterdir())
+    assert marks.taken == ["b", "a"], "the latest first"
+    assert not journal.unfinished()
+    assert ("disk is full" in reports[1].problem) == isinstance(error, OSError)
+
+
+def test_an_interruption_takes_back_what_was_under_way(work: tuple[Runner, Journal, Marks, Path]) -> None:
+    runner, journal, _, out = work
+    with pytest.raises(KeyboardInterrupt):
+        runner.stage([Mark("a", out, Stage.SHELL), Mark("b", out, Stage.SHELL, fails=KeyboardInterrupt())])
+    assert not list(out.iterdir())
+    assert not journal.unfinished()
+
+
+def test_a_change_that_was_cut_off_is_found_again(work: tuple[Runner, Journal, Marks, Path], tmp_path: Path) -> None:
+    _, journal, marks, out = work
+    (out / "x").write_text("half")
+    journal.begin(1, "mark", "x", "make", {"file": str(out / "x")})
+    journal.close()
+    again = Journal(tmp_path / ".local/state/zesty-anchor/journal.db")
+    taken = recover({"mark": marks}, again, locate({"HOME": str(tmp_path)}))
+    assert [c.subject for c in taken.changes] == ["x"]
+    assert not (out / "x").exists()
+    assert not again.unfinished()
+
+
+def test_a_run_is_taken_back_the_latest_first(work: tuple[Runner, Journal, Marks, Path], tmp_path: Path) -> None:
+    runner, journal, marks, out = work
+    runner.stage([Mark("a", out)])
+    runner.stage([Mark("b", out, Stage.SHELL), Mark("c", out, Stage.SHELL)])
+    journal.end_run(1)
+    take_back_run({"mark": marks}, journal, 1, locate({"HOME": str(tmp_path)}))
+    assert marks.taken == ["c", "b", "a"]
+    assert journal.last_run() is None
+
+
+def test_the_order_keeps_stages_and_needs(tmp_path: Path) -> None:
+    changes = [
+        Mark("clear", tmp_path, Stage.CLEAR),
+        Mark("second", tmp_path, needs=frozenset({"first"})),
+        Mark("shell", tmp_path, Stage.SHELL, needs=frozenset({"second"})),
+        Mark("first", tmp_path),
+    ]
+    assert [c.key for c in order(changes)] == ["first", "second", "shell", "clear"]
