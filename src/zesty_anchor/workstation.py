@@ -82,7 +82,7 @@ class Workstation:
         from zesty_anchor.survey.look import look
 
         commands = [c for name in self.manifest.runtimes for c in self.recipe(name).commands]
-        return look(self.machine(), commands, str(self.file) if self.manifest.runtimes else "")
+        return look(self.machine(), commands, self.locations.shown(self.file) if self.manifest.runtimes else "")
 
     def preview(self) -> Preview:
         """What a provisioning would change."""

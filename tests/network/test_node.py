@@ -66,7 +66,7 @@ def test_two_majors_side_by_side(stranger: tuple[Path, list[str]]) -> None:
 
     assert "every fresh shell answers" in run(program(), "provision")
     for shell in ("bash", "zsh"):
-        answer = run(SHELLS[shell], "-l", "-i", "-c", "command -v node; node --version; node -p 6*7").splitlines()
+        answer = run(SHELLS[shell], "-l", "-i", "-c", "command -v node; node --version; node -p '6*7'").splitlines()
         assert answer[0].startswith(str(home))
         assert answer[1].startswith("v24.")
         assert answer[2] == "42"

@@ -46,7 +46,7 @@ class RetireFolder(msgspec.Struct, frozen=True):
     @property
     def detail(self) -> str:
         """Where it goes."""
-        return "to the attic, after fresh shells have proved the new version"
+        return "to the attic"
 
     def prepare(self, bench: Bench) -> Record:
         """See ``Change``."""

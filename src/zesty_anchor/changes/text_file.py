@@ -29,14 +29,15 @@ class Edit(msgspec.Struct, frozen=True):
         return "create" if self.file.content is None else "remove" if self.after is None else "edit"
 
     def diff(self, name: str) -> str:
-        """The change as a unified diff, with ``name`` for the file."""
+        """The change as a unified diff, with ``name`` for the file. A missing last line end is passed over."""
         rows = difflib.unified_diff(
             _shown_lines(self.file.content),
             _shown_lines(self.after),
             name if self.file.content is not None else "(no file)",
             name if self.after is not None else "(no file)",
+            n=1,
         )
-        return "".join(row if row.endswith("\n") else row + "\n\\ no line end\n" for row in rows)
+        return "".join(rows)
 
     def check_writable(self) -> None:
         """Raises ``Problem`` where the file, or the folder that it must be made in, is read-only."""
@@ -201,4 +202,4 @@ def _content(file: Path) -> bytes | None:
 
 def _shown_lines(content: bytes | None) -> list[str]:
     pieces = (content or b"").decode("utf-8", "backslashreplace").split("\n")
-    return [piece + "\n" for piece in pieces[:-1]] + ([pieces[-1]] if pieces[-1] else [])
+    return [piece + "\n" for piece in (pieces if pieces[-1] else pieces[:-1])]

@@ -146,8 +146,9 @@ def _check_table(raw: Any, kind: type[msgspec.Struct], path: tuple[Step, ...]) -
         else:
             where = f"in [{_dotted(path)}]" if path else "at the top level"
             yield _Wrong((*path, key), f"the key {key!r} is not known {where}", _nearest_key(key, list(fields)))
+    meant = {_nearest(key, list(fields)) for key in raw if key not in fields}
     for name, field in fields.items():
-        if field.required and name not in raw:
+        if field.required and name not in raw and name not in meant:
             yield _Wrong(path, f"[{_dotted(path)}] lacks the key {name!r}", f"add a line: {name} = …")
 
 
@@ -158,11 +159,15 @@ def _check_leaf(raw: Any, kind: Any, path: tuple[Step, ...], subject: str) -> It
         yield _Wrong(path, f"{subject} is {_seen(raw)}, but {_expected(kind, str(error))}", _hint(raw, kind))
 
 
-def _nearest_key(key: str, known: list[str]) -> str:
+def _nearest(key: str, known: list[str]) -> str:
     import difflib
 
-    close = difflib.get_close_matches(key, known, 1, 0.5)
-    return f"did you mean {close[0]!r}?" if close else f"known here: {', '.join(sorted(known))}"
+    return next(iter(difflib.get_close_matches(key, known, 1, 0.5)), "")
+
+
+def _nearest_key(key: str, known: list[str]) -> str:
+    close = _nearest(key, known)
+    return f"did you mean {close!r}?" if close else f"known here: {', '.join(sorted(known))}"
 
 
 def _table_advice(kind: type[msgspec.Struct], path: tuple[Step, ...]) -> str:

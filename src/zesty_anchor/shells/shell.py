@@ -8,7 +8,7 @@ from typing import Protocol
 
 import msgspec
 
-MARK = "# zesty-anchor: this line is its own"
+MARK = "# zesty-anchor block"
 """The end of the one line that this program owns in a startup file."""
 
 

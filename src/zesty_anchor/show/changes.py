@@ -10,11 +10,10 @@ from zesty_anchor.show.proof import failures, matrix
 from zesty_anchor.show.sizes import count, table
 
 _GROUPS = (
-    ("version", "Obtain and put on the shelf"),
-    ("generated-file", "Write what the startup files source"),
-    ("startup-file", "Change startup files"),
-    ("conflict-lines", "Once fresh shells have proved the new versions, take out of startup files"),
-    ("conflict", "Once fresh shells have proved the new versions, move to the attic"),
+    (("version",), "Obtain and put on the shelf"),
+    (("generated-file",), "Write what the startup files source"),
+    (("startup-file",), "Change startup files"),
+    (("conflict-lines", "conflict"), "Take away, once fresh shells have proved the new versions"),
 )
 
 
@@ -22,8 +21,8 @@ def preview(paint: Paint, seen: Preview, manifest: str) -> None:
     """What would change, down to the lines of each file."""
     if not seen.changes:
         paint.write(paint.good("Nothing to do: ") + f"this machine is as {manifest} says.")
-    for kind, title in _GROUPS:
-        group = [change for change in seen.changes if change.kind == kind]
+    for kinds, title in _GROUPS:
+        group = [change for change in seen.changes if change.kind in kinds]
         if group:
             paint.write(paint.head(title))
             _group(paint, group)
@@ -51,6 +50,7 @@ def outcome(paint: Paint, done: Outcome, manifest: str) -> None:
         paint.write(f"  why:  {waiting[0].problem or 'all of them or none: a later one failed'}")
     _notices(paint, done.notices)
     if done.proof is not None:
+        paint.write()
         matrix(paint, done.proof)
         failures(paint, done.proof)
     paint.write()

@@ -17,13 +17,17 @@ def findings(paint: Paint, found: Findings) -> None:
     paint.write(paint.head("Startup files"))
     rows = []
     for file in found.startup_files:
-        state = "there" if file.exists else paint.faint("not there")
+        if not file.exists:
+            continue
         notes = [f"leads to {file.links_to}"] if file.links_to else []
         notes += [] if file.writable else ["read-only"]
         notes += ["holds our block"] if file.block else []
-        rows.append([paint.name(file.file), f"read by {file.shell}", state, ", ".join(notes)])
-    for line in table(rows, [18, 12, 9]):
+        rows.append([paint.name(file.file), f"read by {file.shell}", ", ".join(notes)])
+    for line in table(rows, [18, 12]):
         paint.write(f"  {line}")
+    absent = [file.file for file in found.startup_files if not file.exists]
+    if absent:
+        paint.write(paint.faint(f"  not there: {', '.join(absent)}"))
     if found.manifest:
         paint.write()
         _answers(paint, found)
@@ -51,10 +55,9 @@ def _answers(paint: Paint, found: Findings) -> None:
                 paint.faint(f"of {owner}" if owner != "unknown" else "of unknown origin"),
             ]
         )
-    for line in table(rows, [10, 9, 9]):
+    rows += [[paint.name(command), paint.look("nothing answers yet"), "", "", ""] for command in found.unanswered]
+    for line in table(rows, [10]):
         paint.write(f"  {line}")
-    for command in found.unanswered:
-        paint.write(f"  {paint.name(command)}  {paint.look('nothing answers yet')}")
 
 
 def _what(answer: Answering) -> tuple[str, str, str, bool]:
