@@ -18,7 +18,8 @@ _LONGEST = 400
 class Question(msgspec.Struct, frozen=True):
     """A command line, and what its output must be.
 
-    ``how`` is ``text`` (the same text), ``bytes`` (the same bytes, one line end apart) or ``glob``.
+    ``how`` is ``text`` (the same text), ``bytes`` (the same bytes, one line end apart), ``glob``, or ``once``
+    (a PATH that holds each of the expected folders once).
     """
 
     name: str
@@ -39,12 +40,10 @@ def questions(wanted: Wanted) -> list[Question]:
     for check in wanted.checks:
         run = f"cd {quote(str(wanted.folder))} && {check.run}"
         asked.append(Question(check.name, run, check.expect, "glob"))
-    asked.append(Question("PATH holds each folder once", _TWICE, "", "text"))
+    folders = (*wanted.path_first, *wanted.path_last)
+    if folders:
+        asked.append(Question("PATH holds our folders once", 'printf %s "$PATH"', ":".join(folders), "once"))
     return asked
-
-
-# The folders that stand on PATH more than once, one a line.
-_TWICE = r"""printf %s "$PATH" | tr ':' '\n' | sort | uniq -d"""
 
 
 def _where(version: WantedVersion, command: str) -> Question:
@@ -90,6 +89,9 @@ def judge(question: Question, answer: Answer, started: bool) -> CheckResult:
         )
     if question.how == "bytes":
         ok = answer.output.removesuffix(b"\n") == question.expected.encode("utf-8", "surrogateescape")
+    elif question.how == "once":
+        observed = _not_once(question.expected.split(":"), answer.text.split(":"))
+        ok = not observed
     elif question.how == "text":
         ok = answer.text == question.expected
     else:
@@ -97,6 +99,15 @@ def judge(question: Question, answer: Answer, started: bool) -> CheckResult:
     if not ok and answer.status != 0:
         observed = f"{observed} (exit status {answer.status})".strip()
     return CheckResult(question.name, ok, question.expected or "(nothing)", observed or "(nothing)")
+
+
+def _not_once(expected: Sequence[str], path: Sequence[str]) -> str:
+    """What is wrong with a PATH, in words; empty where it holds each folder once."""
+    counts = {folder: path.count(folder) for folder in expected}
+    wrong = [
+        f"{folder} {'is missing' if n == 0 else f'stands there {n} times'}" for folder, n in counts.items() if n != 1
+    ]
+    return "; ".join(wrong)
 
 
 def judge_all(asked: Sequence[Question], answers: Sequence[Answer], started: bool) -> tuple[CheckResult, ...]:

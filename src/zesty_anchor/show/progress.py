@@ -1,4 +1,4 @@
-"""How a run tells what it does: bars on a terminal, plain lines elsewhere."""
+"""How a run tells what it does: live lines on a terminal, plain lines elsewhere."""
 
 from __future__ import annotations
 
@@ -68,42 +68,40 @@ class Lines:
         self._line(f"  {word}  {text}{self._paint.faint(size)}")
 
 
-class Bars(Lines):
-    """Lines, with a bar below them for each download under way."""
+class Live(Lines):
+    """Lines, with one below them for each download under way that is kept up to date."""
 
     def __init__(self, paint: Paint, *, quiet: bool = False) -> None:
         super().__init__(paint, quiet=quiet)
-        self._bars: Progress | None = None
+        self._live: Progress | None = None
         self._tasks: dict[str, TaskID] = {}
 
     def _progress(self) -> Progress:
-        if self._bars is None:
+        if self._live is None:
             from rich.console import Console
-            from rich.progress import BarColumn, DownloadColumn, Progress, TextColumn, TransferSpeedColumn
+            from rich.progress import Progress, TextColumn
 
-            self._bars = Progress(
+            self._live = Progress(
                 TextColumn("  fetch   {task.description}"),
-                BarColumn(28),
-                DownloadColumn(),
-                TransferSpeedColumn(),
+                TextColumn("{task.fields[told]}", style="dim"),
                 console=Console(file=self._paint.stream, no_color=not self._paint.on, highlight=False),
                 transient=True,
             )
-            self._bars.start()
-        return self._bars
+            self._live.start()
+        return self._live
 
     def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, at: TracebackType | None) -> None:
-        """Take the bars away."""
-        if self._bars is not None:
-            self._bars.stop()
+        """Take the live lines away."""
+        if self._live is not None:
+            self._live.stop()
 
     def _line(self, text: str) -> None:
-        if self._bars is None or self._quiet:
+        if self._live is None or self._quiet:
             super()._line(text)
         else:
             from rich.text import Text
 
-            self._bars.console.print(Text.from_ansi(text), soft_wrap=True)
+            self._live.console.print(Text.from_ansi(text), soft_wrap=True)
 
     def moved(self, key: str, done: int, total: int | None) -> None:
         """See ``Reporter``."""
@@ -111,18 +109,24 @@ class Bars(Lines):
         if self._quiet:
             return
         with self._lock:
-            bars = self._progress()
+            live = self._progress()
             if key not in self._tasks:
-                self._tasks[key] = bars.add_task(key.partition(":")[2].replace(":", " "), total=total)
-            bars.update(self._tasks[key], completed=done, total=total)
+                self._tasks[key] = live.add_task(key.partition(":")[2].replace(":", " "), total=total, told="")
+            live.update(self._tasks[key], completed=done, told=self._told(key, done, total))
+
+    def _told(self, key: str, done: int, total: int | None) -> str:
+        """How far a download is: 73 %, 11.0 MB of 15.0 MB, 3.3 MB a second."""
+        seconds = time.monotonic() - self._spoke.get(key, time.monotonic())
+        part = f"{100 * done // total:3} %, {amount(done)} of {amount(total)}" if total else amount(done)
+        return f"{part}, {amount(done / seconds)} a second" if seconds > 0.5 else part
 
     def ended(self, key: str, text: str, *, well: bool) -> None:
         """See ``Reporter``."""
-        if self._bars is not None and key in self._tasks:
-            self._bars.remove_task(self._tasks.pop(key))
+        if self._live is not None and key in self._tasks:
+            self._live.remove_task(self._tasks.pop(key))
         super().ended(key, text, well=well)
 
 
 def reporter(paint: Paint, *, quiet: bool) -> Lines:
-    """Bars where there is a terminal, else lines."""
-    return (Bars if paint.terminal else Lines)(paint, quiet=quiet)
+    """Live lines where there is a terminal, else lines."""
+    return (Live if paint.terminal else Lines)(paint, quiet=quiet)
