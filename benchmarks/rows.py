@@ -66,7 +66,7 @@ def provisioned(count: int) -> Iterator[tuple[Path, Path]]:
         write_index(feed, names)
         manifest = home / "workstation.toml"
         with Host(feed) as serving:
-            text = f'[feeds.harbour]\nkind = "index"\nurl = "{serving.url}"\n'
+            text = f'as-root = "allowed"\n[feeds.harbour]\nkind = "index"\nurl = "{serving.url}"\n'
             for name in names:
                 text += f'[recipes.{name}]\ncommands = ["{name}"]\n[recipes.{name}.version]\nrun = "{name}"\n'
                 text += f'[runtimes.{name}]\nwant = "latest"\n'

@@ -14,10 +14,12 @@ from typing import Any
 
 import pytest
 
+from zesty_anchor.changes.change import Bench
 from zesty_anchor.demo.home import likeness
 from zesty_anchor.demo.host import Host
 from zesty_anchor.demo.wares import KELP, pack, write_index, write_runtime
 from zesty_anchor.system.host import login_path
+from zesty_anchor.system.locations import locate
 
 PROGRAM = Path(sys.executable).with_name("zesty-anchor")
 PROGRAMS = {
@@ -79,7 +81,7 @@ class Desk:
 
     def wants(self, more: str = "", runtimes: str = '[runtimes.kelp]\nwant = "lts"\n', url: str | None = None) -> None:
         """Write a manifest that takes kelp from the feed."""
-        feed = f'[feeds.harbour]\nkind = "index"\nurl = "{url or self.url}"\n'
+        feed = f'as-root = "allowed"\n[feeds.harbour]\nkind = "index"\nurl = "{url or self.url}"\n'
         recipe = '[recipes.kelp]\ncommands = ["kelp"]\n[recipes.kelp.version]\nrun = "kelp --version"\nexpect = "kelp {version}"\n'
         self.write(feed + recipe + runtimes + more)
 
@@ -186,3 +188,19 @@ def offer(make_feed: Callable[..., str]) -> Callable[..., str]:
 
 def is_root() -> bool:
     return os.geteuid() == 0
+
+
+def bench_in(home: Path, run: Any = None) -> Bench:
+    """What a change works with, in a home of the test's own. ``run`` stands for running with privilege."""
+    attic, log = home / "attic", home / "log"
+    for folder in (attic, log):
+        folder.mkdir(exist_ok=True)
+    return Bench(
+        locate({"HOME": str(home)}),
+        attic,
+        lambda url, who: None,
+        run or (lambda command, hear: 1),
+        log,
+        lambda key, text: None,
+        lambda key, done, total: None,
+    )

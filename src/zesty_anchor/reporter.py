@@ -20,6 +20,12 @@ class Reporter(Protocol):
     def began(self, key: str, text: str) -> None:
         """Work on a change has begun."""
 
+    def told(self, key: str, text: str) -> None:
+        """What goes on in a change, in words."""
+
+    def unattended(self, steps: int, size: int, unknown: int) -> None:
+        """All is asked. ``steps`` lie ahead, with ``size`` bytes to fetch, and ``unknown`` downloads of unknown size."""
+
     def moved(self, key: str, done: int, total: int | None) -> None:
         """``done`` bytes of ``total`` (None: unknown) have arrived for a change."""
 
@@ -37,6 +43,12 @@ class Silent:
         """Keep quiet."""
 
     def began(self, key: str, text: str) -> None:
+        """Keep quiet."""
+
+    def told(self, key: str, text: str) -> None:
+        """Keep quiet."""
+
+    def unattended(self, steps: int, size: int, unknown: int) -> None:
         """Keep quiet."""
 
     def moved(self, key: str, done: int, total: int | None) -> None:

@@ -9,13 +9,13 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from tests.conftest import bench_in
 from zesty_anchor.changes.block import with_block
 from zesty_anchor.changes.change import Bench
 from zesty_anchor.changes.text_file import Edit, put_back
 from zesty_anchor.problem import Problem
 from zesty_anchor.shells.shell import MARK
 from zesty_anchor.survey.machine import read_text_file
-from zesty_anchor.system.locations import locate
 
 LINE = f"if true; then :; fi {MARK}".encode()
 contents = st.binary(max_size=200).filter(lambda c: MARK.encode() not in c)
@@ -41,9 +41,7 @@ def test_a_wrong_block_is_mended_in_its_place() -> None:
 
 @pytest.fixture
 def bench(tmp_path: Path) -> Bench:
-    attic = tmp_path / "attic"
-    attic.mkdir()
-    return Bench(locate({"HOME": str(tmp_path)}), attic, lambda url, who: None, lambda key, done, total: None)
+    return bench_in(tmp_path)
 
 
 def edited(file: Path, after: bytes | None, bench: Bench) -> dict[str, object]:

@@ -2,20 +2,24 @@
 
 from __future__ import annotations
 
+import functools
+import http.server
 import json
 import os
 import signal
 import sqlite3
 import subprocess
+import threading
 import time
-from collections.abc import Callable
+from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import pytest
 
 from tests.conftest import PROGRAM, SHELLS, Desk, kelp
 from zesty_anchor.demo.home import likeness
-from zesty_anchor.demo.wares import pack
+from zesty_anchor.demo.wares import pack, write_runtime
 from zesty_anchor.system.host import login_path
 
 MORE = """
@@ -102,7 +106,7 @@ def test_the_shapes_of_json(desk: Desk) -> None:
     assert listed["in_effect"] == {
         "version": "4.2.1",
         "scope": "default",
-        "decided_by": "~/workstation.toml:10 (want lts)",
+        "decided_by": "~/workstation.toml:11 (want lts)",
     }
     assert [r["version"] for r in listed["obtainable"]][:3] == ["5.1.0-rc.1", "5.0.0", "4.2.1"]
     assert listed["installed"] == ["4.2.1"]
@@ -191,23 +195,35 @@ def test_the_line_for_the_open_shell_works(desk: Desk) -> None:
     assert desk.shell("bash", f"{line}\nkelp --version", "--norc").strip() == "kelp 4.2.1"
 
 
-def slow_feed(make_feed: Callable[..., str]) -> tuple[str, Path]:
-    """A kelp whose archive is large enough to be caught half way."""
-    import hashlib
+class Dripping(http.server.SimpleHTTPRequestHandler):
+    """Serves archives so slowly that a run is caught half way."""
 
-    content = pack("kelp-4.2.1", {**kelp("4.2.1"), "share/tables": (os.urandom(120_000_000), 0o644)}, "tar.zst")
-    file = {"platform": "any", "url": "kelp.tar.zst", "sha256": hashlib.sha256(content).hexdigest()}
-    release = {"version": "4.2.1", "channels": ["lts"], "files": [file]}
-    document = {"format": "zesty-anchor-index/1", "runtime": "kelp", "releases": [release]}
-    return make_feed({"kelp.tar.zst": content, "kelp.json": json.dumps(document).encode()}), Path()
+    def copyfile(self, source: Any, outputfile: Any) -> None:
+        while chunk := source.read(20_000):
+            outputfile.write(chunk)
+            time.sleep(0.2 if self.path.endswith(".zst") else 0)
+
+    def log_message(self, format: str, *args: object) -> None:
+        pass
+
+
+@pytest.fixture
+def slow_feed(tmp_path: Path) -> Iterator[str]:
+    folder = tmp_path / "slow"
+    folder.mkdir()
+    content = pack("kelp-4.2.1", {**kelp("4.2.1"), "share/tables": (os.urandom(400_000), 0o644)}, "tar.zst")
+    write_runtime(folder, "kelp", [("4.2.1", "2026-06-30", ("lts",), "any", "kelp.tar.zst", content)])
+    server = http.server.ThreadingHTTPServer(("127.0.0.1", 0), functools.partial(Dripping, directory=str(folder)))
+    threading.Thread(target=server.serve_forever, daemon=True).start()
+    yield f"http://127.0.0.1:{server.server_address[1]}/"
+    server.shutdown()
+    server.server_close()
 
 
 @pytest.mark.parametrize("how", [signal.SIGINT, signal.SIGKILL])
-def test_a_run_that_is_cut_off_leaves_nothing_half_done(
-    desk: Desk, make_feed: Callable[..., str], how: signal.Signals
-) -> None:
+def test_a_run_that_is_cut_off_leaves_nothing_half_done(desk: Desk, slow_feed: str, how: signal.Signals) -> None:
     lived_in(desk)
-    desk.wants(url=slow_feed(make_feed)[0])
+    desk.wants(url=slow_feed)
     before = desk.likeness()
     running = subprocess.Popen(
         [str(PROGRAM), "provision"],

@@ -9,14 +9,14 @@ from pathlib import Path
 
 import pytest
 
-from zesty_anchor.changes.change import Bench, Record, Stage
+from tests.conftest import bench_in
+from zesty_anchor.changes.change import Bench, Question, Record, Stage
 from zesty_anchor.engine.compare import order
 from zesty_anchor.engine.journal import Journal
 from zesty_anchor.engine.run import Runner
 from zesty_anchor.engine.undo import recover, take_back_run
 from zesty_anchor.problem import Problem
 from zesty_anchor.reporter import Silent
-from zesty_anchor.system.locations import Locations, locate
 
 
 @dataclass(frozen=True)
@@ -27,6 +27,8 @@ class Mark:
     folder: Path
     stage: Stage = Stage.OBTAIN
     needs: frozenset[str] = frozenset()
+    questions: tuple[Question, ...] = ()
+    commands: tuple[tuple[str, ...], ...] = ()
     fails: BaseException | None = None
     meets: threading.Barrier | None = None
     kind: str = "mark"
@@ -59,7 +61,7 @@ class Marks:
     def plan(self, wanted: object, machine: object) -> Iterable[Mark]:
         return ()
 
-    def take_back(self, record: Record, locations: Locations) -> Sequence[str]:
+    def take_back(self, record: Record, bench: Bench) -> Sequence[str]:
         Path(record["file"]).unlink(missing_ok=True)
         self.taken.append(Path(record["file"]).name)
         return ()
@@ -68,9 +70,8 @@ class Marks:
 @pytest.fixture
 def work(tmp_path: Path) -> tuple[Runner, Journal, Marks, Path]:
     (tmp_path / "out").mkdir()
-    locations = locate({"HOME": str(tmp_path)})
-    journal, marks = Journal(locations.journal), Marks()
-    bench = Bench(locations, tmp_path, lambda url, who: None, lambda key, done, total: None)
+    bench = bench_in(tmp_path)
+    journal, marks = Journal(bench.locations.journal), Marks()
     runner = Runner({"mark": marks}, journal, bench, Silent(), journal.begin_run(Path("m")), 4)
     return runner, journal, marks, tmp_path / "out"
 
@@ -123,7 +124,7 @@ def test_a_change_that_was_cut_off_is_found_again(work: tuple[Runner, Journal, M
     journal.begin(1, "mark", "x", "make", {"file": str(out / "x")})
     journal.close()
     again = Journal(tmp_path / ".local/state/zesty-anchor/journal.db")
-    taken = recover({"mark": marks}, again, locate({"HOME": str(tmp_path)}))
+    taken = recover({"mark": marks}, again, bench_in(tmp_path))
     assert [c.subject for c in taken.changes] == ["x"]
     assert not (out / "x").exists()
     assert not again.unfinished()
@@ -134,9 +135,9 @@ def test_a_run_is_taken_back_the_latest_first(work: tuple[Runner, Journal, Marks
     runner.stage([Mark("a", out)])
     runner.stage([Mark("b", out, Stage.SHELL), Mark("c", out, Stage.SHELL)])
     journal.end_run(1)
-    take_back_run({"mark": marks}, journal, 1, locate({"HOME": str(tmp_path)}))
+    take_back_run({"mark": marks}, journal, 1, bench_in(tmp_path))
     assert marks.taken == ["c", "b", "a"]
-    assert journal.last_run() is None
+    assert journal.standing_runs() == []
 
 
 def test_the_order_keeps_stages_and_needs(tmp_path: Path) -> None:

@@ -6,8 +6,7 @@ import os
 from collections.abc import Iterable, Sequence
 from typing import ClassVar
 
-import msgspec
-
+from zesty_anchor.changes.base import FileChange
 from zesty_anchor.changes.change import Bench, Record, Stage
 from zesty_anchor.changes.syntax import check_syntax
 from zesty_anchor.changes.text_file import Edit, put_back
@@ -16,52 +15,22 @@ from zesty_anchor.shells.known import LANGUAGES
 from zesty_anchor.shells.shell import MARK
 from zesty_anchor.survey.machine import Machine, generated_file
 from zesty_anchor.survey.sites import sites
-from zesty_anchor.system.locations import Locations
 
 _MARK = MARK.encode()
 
 
-class WriteBlock(msgspec.Struct, frozen=True):
+class WriteBlock(FileChange, frozen=True):
     """Edit one startup file so that it holds the right block, once, or none."""
 
-    edit: Edit
-    name: str
     checker: str | None
     kind: ClassVar[str] = "startup-file"
     stage: ClassVar[Stage] = Stage.SHELL
-    privileged: ClassVar[bool] = False
-    size: ClassVar[int | None] = None
-    needs: frozenset[str] = frozenset()
-
-    @property
-    def subject(self) -> str:
-        """The file."""
-        return self.name
-
-    @property
-    def action(self) -> str:
-        """See ``Change``."""
-        return self.edit.action
-
-    @property
-    def key(self) -> str:
-        """See ``Change``."""
-        return f"startup:{self.name}"
-
-    @property
-    def detail(self) -> str:
-        """The diff."""
-        return self.edit.diff(self.name)
 
     def prepare(self, bench: Bench) -> Record:
         """See ``Change``. The file that is to come is checked with the shell's own ``-n`` first."""
         if self.checker and self.edit.after is not None:
             check_syntax(self.checker, self.edit.file, self.edit.after)
         return self.edit.prepare(bench)
-
-    def carry_out(self, bench: Bench, record: Record) -> None:
-        """See ``Change``."""
-        self.edit.carry_out(bench, record)
 
 
 class Blocks:
@@ -93,7 +62,7 @@ class Blocks:
         shell = machine.shell(name)
         return shell.program if shell else None
 
-    def take_back(self, record: Record, locations: Locations) -> Sequence[str]:
+    def take_back(self, record: Record, bench: Bench) -> Sequence[str]:
         """See ``Kind``."""
         return put_back(record)
 

@@ -12,14 +12,33 @@ import msgspec
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system.locations import Locations
+from zesty_anchor.system.package_manager import Command
+
+ALL_PACKAGES = "package:all"
+"""The key of the change that installs packages: what others name in their needs."""
 
 Record = dict[str, Any]
 """What the journal keeps of a change: plain JSON values, enough to take it back."""
 
 
+class Question(msgspec.Struct, frozen=True):
+    """Something that a person must decide before work begins.
+
+    ``key`` is what answers it once and for all: a line of the manifest, or an option. ``safe`` tells whether
+    ``--yes`` may answer it.
+    """
+
+    kind: str
+    text: str
+    key: str
+    safe: bool = False
+
+
 class Stage(IntEnum):
     """When a change is carried out. A later stage begins only when the earlier one is well."""
 
+    PREPARE = 0
+    """What the operating system must have: packages, system-wide variables. One after the other."""
     OBTAIN = 1
     """Bring onto the shelf. Nobody sees it yet, so what was obtained may stay when something else fails."""
     SHELL = 2
@@ -36,6 +55,12 @@ class Bench(msgspec.Struct, frozen=True):
     """This run's own folder in the attic; it exists."""
     open_body: Callable[[str, str], Any]
     """Opens an address for download, given the address and who is asked (a ``shelf.download.Body``)."""
+    run_privileged: Callable[[Command, Callable[[str], None]], int]
+    """Runs a command with privilege, given it and a listener for its lines; returns its exit status."""
+    log: Path
+    """The folder of this run's logs; it exists."""
+    told: Callable[[str, str], None]
+    """Tells what goes on in a change, by its key."""
     moved: Callable[[str, int, int | None], None]
     """Tells the bytes done, of those in all, for a change's key. Raises to break the work off."""
 
@@ -79,6 +104,14 @@ class Change(Protocol):
     def size(self) -> int | None:
         """Bytes to fetch, where known."""
 
+    @property
+    def questions(self) -> tuple[Question, ...]:
+        """What has to be decided before it may be carried out, and the manifest does not answer."""
+
+    @property
+    def commands(self) -> tuple[Command, ...]:
+        """The commands that it runs with privilege, as an administrator could type them."""
+
     def prepare(self, bench: Bench) -> Record:
         """Save whatever taking back will need, change nothing else, and return what the journal keeps.
 
@@ -99,8 +132,10 @@ class Kind(Protocol):
     def plan(self, wanted: Wanted, machine: Machine) -> Iterable[Change]:
         """The changes of this kind that are missing. Pure. Raises ``Problem`` where one cannot be made."""
 
-    def take_back(self, record: Record, locations: Locations) -> Sequence[str]:
+    def take_back(self, record: Record, bench: Bench) -> Sequence[str]:
         """Undo a change that was begun or done, from its record. Doing so twice is harmless.
+
+        A record of a change that needs privilege holds ``privileged``; the bench then runs commands with it.
 
         Returns what a person should know, one sentence each: empty where all went back as it was.
         """

@@ -6,8 +6,7 @@ import os
 from collections.abc import Iterable, Sequence
 from typing import ClassVar
 
-import msgspec
-
+from zesty_anchor.changes.base import FileChange
 from zesty_anchor.changes.change import Bench, Record, Stage
 from zesty_anchor.changes.text_file import Edit, put_back
 from zesty_anchor.manifest.wanted import Wanted
@@ -15,35 +14,14 @@ from zesty_anchor.shells.known import LANGUAGES
 from zesty_anchor.shells.shell import Environment
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.survey.sites import sites
-from zesty_anchor.system.locations import Locations
 
 
-class WriteGenerated(msgspec.Struct, frozen=True):
+class WriteGenerated(FileChange, frozen=True):
     """Write, replace or remove one generated file."""
 
-    edit: Edit
-    name: str
     environment: Environment
     kind: ClassVar[str] = "generated-file"
     stage: ClassVar[Stage] = Stage.SHELL
-    needs: ClassVar[frozenset[str]] = frozenset()
-    privileged: ClassVar[bool] = False
-    size: ClassVar[int | None] = None
-
-    @property
-    def subject(self) -> str:
-        """The file."""
-        return self.name
-
-    @property
-    def action(self) -> str:
-        """See ``Change``."""
-        return self.edit.action
-
-    @property
-    def key(self) -> str:
-        """See ``Change``."""
-        return f"generated:{self.name}"
 
     @property
     def detail(self) -> str:
@@ -54,14 +32,6 @@ class WriteGenerated(msgspec.Struct, frozen=True):
         folders = len(self.environment.first) + len(self.environment.last)
         parts = [f"{folders} folder{'' if folders == 1 else 's'} on PATH"] + ([f"variables {names}"] if names else [])
         return "; ".join(parts)
-
-    def prepare(self, bench: Bench) -> Record:
-        """See ``Change``."""
-        return self.edit.prepare(bench)
-
-    def carry_out(self, bench: Bench, record: Record) -> None:
-        """See ``Change``."""
-        self.edit.carry_out(bench, record)
 
 
 class GeneratedFiles:
@@ -85,6 +55,6 @@ class GeneratedFiles:
                 edit.check_writable()
                 yield WriteGenerated(edit, machine.locations.shown(file.path), environment)
 
-    def take_back(self, record: Record, locations: Locations) -> Sequence[str]:
+    def take_back(self, record: Record, bench: Bench) -> Sequence[str]:
         """See ``Kind``."""
         return put_back(record)

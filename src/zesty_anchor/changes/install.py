@@ -7,20 +7,18 @@ from collections.abc import Iterable, Sequence
 from pathlib import Path
 from typing import ClassVar
 
-import msgspec
-
 from zesty_anchor.changes import folders
-from zesty_anchor.changes.change import Bench, Record, Stage
+from zesty_anchor.changes.base import BaseChange
+from zesty_anchor.changes.change import ALL_PACKAGES, Bench, Question, Record, Stage
 from zesty_anchor.manifest.wanted import Artefact, Wanted, WantedVersion
 from zesty_anchor.problem import Problem
 from zesty_anchor.shelf import place
 from zesty_anchor.shelf.download import kept_file, obtain
 from zesty_anchor.shelf.receipt import Receipt, write
 from zesty_anchor.survey.machine import Machine
-from zesty_anchor.system.locations import Locations
 
 
-class Install(msgspec.Struct, frozen=True):
+class Install(BaseChange, frozen=True):
     """Fetch, check and unpack one version."""
 
     wanted: WantedVersion
@@ -28,8 +26,6 @@ class Install(msgspec.Struct, frozen=True):
     kind: ClassVar[str] = "version"
     action: ClassVar[str] = "install"
     stage: ClassVar[Stage] = Stage.OBTAIN
-    needs: ClassVar[frozenset[str]] = frozenset()
-    privileged: ClassVar[bool] = False
 
     @property
     def subject(self) -> str:
@@ -52,6 +48,34 @@ class Install(msgspec.Struct, frozen=True):
         return f'want "{self.wanted.want}" of the feed {self.wanted.feed}, {role}'
 
     @property
+    def needs(self) -> frozenset[str]:
+        """The packages that its recipe needs come first."""
+        return frozenset({ALL_PACKAGES}) if self.wanted.packages else frozenset()
+
+    @property
+    def questions(self) -> tuple[Question, ...]:
+        """A licence to accept, and a file that nothing pins."""
+        asked = []
+        name, runtime = self.subject, self.wanted.runtime
+        if self.wanted.licence and not self.wanted.licence_accepted:
+            asked.append(
+                Question(
+                    "licence",
+                    f"{name} comes under the licence {self.wanted.licence}: do you accept it?",
+                    f'[runtimes.{runtime}] licence = "accepted"',
+                )
+            )
+        if not self.artefact.digest and not self.wanted.unpinned_accepted:
+            asked.append(
+                Question(
+                    "digest",
+                    f"nothing pins {name}: its feed gives no digest that could be checked. Take whatever arrives?",
+                    f'[runtimes.{runtime}] unpinned = "accepted"',
+                )
+            )
+        return tuple(asked)
+
+    @property
     def size(self) -> int | None:
         """Bytes to fetch."""
         return self.artefact.size
@@ -65,7 +89,7 @@ class Install(msgspec.Struct, frozen=True):
                 where=str(self.wanted.folder),
                 advice="move it away, then run the command again",
             )
-        kept = kept_file(locations.downloads, self.artefact.digest)
+        kept = kept_file(locations.downloads, self.artefact.digest, self.artefact.url)
         return {
             "folder": str(self.wanted.folder),
             "staged": str(locations.staging / self._room),
@@ -84,15 +108,15 @@ class Install(msgspec.Struct, frozen=True):
             folders.make(folder)
         room = place.stage(locations.staging, self._room)
         try:
-            obtain(
+            digest = obtain(
                 lambda: bench.open_body(self.artefact.url, f"the feed {self.wanted.feed!r}"),
                 self.artefact.digest,
                 self.artefact.size,
-                kept_file(locations.downloads, self.artefact.digest),
+                kept_file(locations.downloads, self.artefact.digest, self.artefact.url),
                 room,
                 lambda done, total: bench.moved(self.key, done, total),
             )
-            self._shelve(place.content(room), target)
+            self._shelve(place.content(room), target, digest)
         except Problem as problem:
             problem.where = f"{self.subject}, {self.artefact.url}" + (
                 f": {problem.where}" if problem.where and problem.where != self.artefact.url else ""
@@ -101,7 +125,7 @@ class Install(msgspec.Struct, frozen=True):
         finally:
             place.discard(room)
 
-    def _shelve(self, folder: Path, target: Path) -> None:
+    def _shelve(self, folder: Path, target: Path, digest: str) -> None:
         absent = [c for c in self.wanted.recipe.commands if not self._has(folder, c)]
         if absent:
             raise Problem(
@@ -116,7 +140,7 @@ class Install(msgspec.Struct, frozen=True):
                 version=self.wanted.version,
                 feed=self.wanted.feed,
                 url=self.artefact.url,
-                digest=self.artefact.digest,
+                digest=digest,
                 channels=self.wanted.channels,
             ),
         )
@@ -139,12 +163,12 @@ class Installs:
             assert version.artefact is not None
             yield Install(version, version.artefact)
 
-    def take_back(self, record: Record, locations: Locations) -> Sequence[str]:
+    def take_back(self, record: Record, bench: Bench) -> Sequence[str]:
         """See ``Kind``."""
-        folder = Path(record["folder"])
+        folder, staging = Path(record["folder"]), bench.locations.staging
         if folder.exists():
-            folders.make(locations.staging)
-            place.take_off(folder, locations.staging)
+            folders.make(staging)
+            place.take_off(folder, staging)
         if record["kept"]:
             Path(record["kept"]).unlink(missing_ok=True)
             for partial in Path(record["kept"]).parent.glob(Path(record["kept"]).name + ".*.part"):

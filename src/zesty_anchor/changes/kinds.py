@@ -6,9 +6,20 @@ from zesty_anchor.changes.block import Blocks
 from zesty_anchor.changes.change import Kind
 from zesty_anchor.changes.generated import GeneratedFiles
 from zesty_anchor.changes.install import Installs
+from zesty_anchor.changes.packages import Packages
 from zesty_anchor.changes.retire_folder import RetireFolders
 from zesty_anchor.changes.retire_lines import RetireStatements
+from zesty_anchor.changes.system_variables import SystemVariables
 
 KINDS: dict[str, Kind] = {
-    kind.name: kind for kind in (Installs(), GeneratedFiles(), Blocks(), RetireStatements(), RetireFolders())
+    kind.name: kind
+    for kind in (
+        Packages(),
+        SystemVariables(),
+        Installs(),
+        GeneratedFiles(),
+        Blocks(),
+        RetireStatements(),
+        RetireFolders(),
+    )
 }

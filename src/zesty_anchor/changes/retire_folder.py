@@ -10,18 +10,16 @@ from collections.abc import Iterable, Sequence
 from pathlib import Path
 from typing import ClassVar
 
-import msgspec
-
 from zesty_anchor.changes import folders
+from zesty_anchor.changes.base import BaseChange
 from zesty_anchor.changes.change import Bench, Record, Stage
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.problem import Problem, UsageProblem
 from zesty_anchor.shelf.place import discard
 from zesty_anchor.survey.machine import Machine
-from zesty_anchor.system.locations import Locations
 
 
-class RetireFolder(msgspec.Struct, frozen=True):
+class RetireFolder(BaseChange, frozen=True):
     """Move one folder to the attic."""
 
     folder: Path
@@ -29,9 +27,6 @@ class RetireFolder(msgspec.Struct, frozen=True):
     kind: ClassVar[str] = "conflict"
     action: ClassVar[str] = "retire"
     stage: ClassVar[Stage] = Stage.CLEAR
-    privileged: ClassVar[bool] = False
-    size: ClassVar[int | None] = None
-    needs: frozenset[str] = frozenset()
 
     @property
     def subject(self) -> str:
@@ -74,7 +69,7 @@ class RetireFolders:
                 _check_removable(folder, machine)
                 yield RetireFolder(folder, machine.locations.shown(folder))
 
-    def take_back(self, record: Record, locations: Locations) -> Sequence[str]:
+    def take_back(self, record: Record, bench: Bench) -> Sequence[str]:
         """See ``Kind``."""
         folder, kept = Path(record["folder"]), Path(record["kept"])
         if not os.path.lexists(kept):

@@ -5,50 +5,20 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from typing import ClassVar
 
-import msgspec
-
+from zesty_anchor.changes.base import FileChange
 from zesty_anchor.changes.change import Bench, Record, Stage
 from zesty_anchor.changes.text_file import Edit, put_back
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.survey.machine import Machine, TextFile
 from zesty_anchor.survey.statements import Statement, statements_about, without
-from zesty_anchor.system.locations import Locations
 
 
-class RetireLines(msgspec.Struct, frozen=True):
+class RetireLines(FileChange, frozen=True):
     """Cut the statements that exist for an old install alone."""
 
-    edit: Edit
-    name: str
     kind: ClassVar[str] = "conflict-lines"
     action: ClassVar[str] = "clean"
     stage: ClassVar[Stage] = Stage.CLEAR
-    privileged: ClassVar[bool] = False
-    size: ClassVar[int | None] = None
-    needs: frozenset[str] = frozenset()
-
-    @property
-    def subject(self) -> str:
-        """The file."""
-        return self.name
-
-    @property
-    def key(self) -> str:
-        """See ``Change``."""
-        return f"conflict-lines:{self.name}"
-
-    @property
-    def detail(self) -> str:
-        """The diff."""
-        return self.edit.diff(self.name)
-
-    def prepare(self, bench: Bench) -> Record:
-        """See ``Change``."""
-        return self.edit.prepare(bench)
-
-    def carry_out(self, bench: Bench, record: Record) -> None:
-        """See ``Change``."""
-        self.edit.carry_out(bench, record)
 
 
 class RetireStatements:
@@ -67,7 +37,7 @@ class RetireStatements:
                 edit.check_writable()
                 yield RetireLines(edit, machine.locations.shown(file.path))
 
-    def take_back(self, record: Record, locations: Locations) -> Sequence[str]:
+    def take_back(self, record: Record, bench: Bench) -> Sequence[str]:
         """See ``Kind``."""
         return put_back(record)
 

@@ -59,11 +59,12 @@ class Edit(msgspec.Struct, frozen=True):
             )
 
     def prepare(self, bench: Bench) -> Record:
-        """Copy the content before and after to the attic, and return the record.
-
-        Raises ``Problem`` where the file may not be changed.
-        """
+        """Check that the file may be changed, then save it: see ``saved``. Raises ``Problem`` where it may not."""
         self.check_writable()
+        return self.saved(bench)
+
+    def saved(self, bench: Bench) -> Record:
+        """Copy the content before and after to the attic, and return the record."""
         return {
             "path": str(self.file.target),
             "name": bench.locations.shown(self.file.path),
@@ -88,25 +89,48 @@ class Edit(msgspec.Struct, frozen=True):
             replace(target, self.after, self.file.mode)
 
 
+class Reversal(msgspec.Struct, frozen=True):
+    """What takes an edit back: the content that the file should get (None: no file), if any, and what to tell."""
+
+    needed: bool
+    content: bytes | None = None
+    told: tuple[str, ...] = ()
+
+
 def put_back(record: Record) -> Sequence[str]:
-    """Put a file back as it was before its edit, and return what to tell.
+    """Put a file back as it was before its edit, and return what to tell. See ``reversal``."""
+    target = Path(record["path"])
+    found = reversal(record)
+    if found.needed and found.content is None:
+        target.unlink(missing_ok=True)
+    elif found.needed and found.content is not None:
+        folders.make(target.parent)
+        replace(target, found.content, stat.S_IMODE(target.stat().st_mode) if target.exists() else record["mode"])
+    folders.remove_empty(record["made"])
+    return found.told
+
+
+def reversal(record: Record) -> Reversal:
+    """How to take an edit back, by what the file holds now.
 
     Where someone changed it since, only our edit is taken out and their changes stay; where both touched the
     same lines it is left alone, and the older content stays in the attic.
     """
-    target = Path(record["path"])
+    name = record["name"]
     before, after, now = (_content(Path(p)) if p else None for p in (record["before"], record["after"], record["path"]))
-    told: Sequence[str] = ()
     if now == before:
-        pass
-    elif now == after:
-        _restore(target, before, record["mode"])
-    elif now is None:
-        told = (f"{record['name']} was removed by someone else meanwhile, and stays removed",)
-    else:
-        told = _take_out(target, before or b"", after or b"", now, record)
-    folders.remove_empty(record["made"])
-    return told
+        return Reversal(False)
+    if now == after:
+        return Reversal(True, before)
+    if now is None:
+        return Reversal(False, told=(f"{name} was removed by someone else meanwhile, and stays removed",))
+    rows = taken_out(*((content or b"").splitlines(keepends=True) for content in (before, after, now)))
+    if rows is None:
+        kept = f"; what it held before is kept in {record['before']}" if record["before"] else ""
+        told = f"{name} was changed in the same lines by someone else and is left as it is{kept}"
+        return Reversal(False, told=(told,))
+    told = f"{name} was changed by someone else too: only our own part was taken out"
+    return Reversal(True, b"".join(rows), (told,))
 
 
 def replace(target: Path, content: bytes, mode: int) -> None:
@@ -125,23 +149,6 @@ def replace(target: Path, content: bytes, mode: int) -> None:
         beside.replace(target)
     finally:
         beside.unlink(missing_ok=True)
-
-
-def _restore(target: Path, before: bytes | None, mode: int) -> None:
-    if before is None:
-        target.unlink(missing_ok=True)
-    else:
-        folders.make(target.parent)
-        replace(target, before, mode)
-
-
-def _take_out(target: Path, before: bytes, after: bytes, now: bytes, record: Record) -> Sequence[str]:
-    rows = taken_out(*(content.splitlines(keepends=True) for content in (before, after, now)))
-    if rows is None:
-        kept = f"; what it held before is kept in {record['before']}" if record["before"] else ""
-        return (f"{record['name']} was changed in the same lines by someone else and is left as it is{kept}",)
-    replace(target, b"".join(rows), stat.S_IMODE(target.stat().st_mode))
-    return (f"{record['name']} was changed by someone else too: only our own part was taken out",)
 
 
 def taken_out(before: list[bytes], after: list[bytes], now: list[bytes]) -> list[bytes] | None:

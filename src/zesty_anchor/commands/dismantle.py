@@ -2,19 +2,10 @@
 
 from __future__ import annotations
 
-import sys
-
 import click
 
 from zesty_anchor.commands.options import Setting, with_setting
-from zesty_anchor.problem import Problem
 from zesty_anchor.show import changes, document
-
-
-class AnswerNeeded(Problem):
-    """A question has no answer, and nobody is there to ask."""
-
-    code = 5
 
 
 @click.command()
@@ -24,11 +15,6 @@ def command(setting: Setting) -> None:
 
     Your manifest and your recipes stay, wherever they are: you wrote them.
     """
-    question = "Take back everything that zesty-anchor did in this home?"
-    if not setting.yes:
-        if not sys.stdin.isatty():
-            raise AnswerNeeded(question, where="no terminal to ask on", advice="answer with the option --yes")
-        click.confirm(question, abort=True, err=True)
     with setting.workstation(load=False) as workstation:
         taken, removed = workstation.dismantle()
     if setting.as_json:

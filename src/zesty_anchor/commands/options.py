@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import functools
 import os
+import sys
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -11,10 +12,12 @@ from typing import Any
 
 import click
 
-from zesty_anchor.reporter import Silent
+from zesty_anchor.commands.asking import TerminalAsker
+from zesty_anchor.reporter import Reporter, Silent
 from zesty_anchor.show import paint
 from zesty_anchor.show.document import encode
 from zesty_anchor.show.progress import reporter
+from zesty_anchor.system.privilege import step_down
 from zesty_anchor.workstation import Workstation
 
 
@@ -44,15 +47,30 @@ class Setting:
     def workstation(self, *, load: bool = True) -> Iterator[Workstation]:
         """The workstation, with progress told meanwhile, and the manifest read."""
         if self.as_json:
-            yield self._loaded(Workstation(os.environ, Silent(), jobs=self.jobs), load)
+            yield self._loaded(Silent(), load)
             return
         with reporter(self.err, quiet=self.quiet) as telling:
-            yield self._loaded(Workstation(os.environ, telling, jobs=self.jobs), load)
+            yield self._loaded(telling, load)
 
-    def _loaded(self, workstation: Workstation, load: bool) -> Workstation:
+    def _loaded(self, telling: Reporter, load: bool) -> Workstation:
+        asker = TerminalAsker(self.err) if sys.stdin.isatty() else None
+        workstation = Workstation(self._environment(), telling, jobs=self.jobs, asker=asker, yes=self.yes)
         if load:
             workstation.load(self.manifest, Path.cwd())
         return workstation
+
+    def _environment(self) -> dict[str, str]:
+        """Ours; where we were started through sudo, that of the user who called, whom we then become for good."""
+        environment = step_down(os.environ)
+        if environment is None:
+            return dict(os.environ)
+        os.environ.clear()
+        os.environ.update(environment)
+        self.err.write(
+            f"  started with privilege: the work is done as {environment['USER']}, in {environment['HOME']}; "
+            "privilege is used only where it is shown"
+        )
+        return environment
 
     def print_json(self, document: Any) -> None:
         """One document on standard output."""

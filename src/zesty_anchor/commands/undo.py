@@ -9,7 +9,7 @@ from zesty_anchor.show import changes, document
 
 
 @click.command()
-@with_setting(manifest=False)
+@with_setting(manifest=False, yes=True)
 def command(setting: Setting) -> None:
     """Take the last provisioning back: folders, files and lines are as they were before it.
 

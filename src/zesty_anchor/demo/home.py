@@ -52,7 +52,7 @@ when height OVER 40 say warn the harbour master
 """
 _MANIFEST = """\
 title = "Tide desk"
-
+{as_root}
 [feeds.harbour]
 kind = "index"
 url = "{url}"
@@ -95,9 +95,10 @@ def furnish(home: Path, url: str, *, with_c: bool) -> Path:
     (home / "old-kelp/current").symlink_to("bin")
     _write(home / "bin/tide-note", "#!/bin/sh\necho 'note taken'\n", 0o755)
     desk = home / "desk"
+    as_root = 'as-root = "allowed"               # this demo runs as root\n' if os.geteuid() == 0 else ""
     _write(desk / "bulletin.kelp", _BULLETIN)
     _write(desk / "readings", "3812\n4105\n")
-    _write(desk / "workstation.toml", _MANIFEST.format(url=url, brine=_BRINE if with_c else ""))
+    _write(desk / "workstation.toml", _MANIFEST.format(url=url, brine=_BRINE if with_c else "", as_root=as_root))
     recipes = home / ".config/zesty-anchor/recipes"
     recipes.mkdir(parents=True)
     for file in sorted((_HERE / "recipes").glob("*.toml")):

@@ -14,8 +14,8 @@ from zesty_anchor.demo.home import furnish, likeness
 from zesty_anchor.demo.host import Host
 from zesty_anchor.demo.wares import compiler, stock_feed
 from zesty_anchor.problem import Problem, UsageProblem
+from zesty_anchor.system.debian_names import package_for
 from zesty_anchor.system.host import host, login_path, user_name
-from zesty_anchor.system.packages import package_for
 
 _STATE = (".local/state/zesty-anchor",)
 

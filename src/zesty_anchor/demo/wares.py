@@ -16,7 +16,7 @@ from pathlib import Path
 import zstandard
 
 from zesty_anchor.problem import Problem
-from zesty_anchor.system.packages import package_for
+from zesty_anchor.system.debian_names import package_for
 
 _SOURCES = Path(__file__).parent / "sources"
 _MOMENT = 1_760_000_000

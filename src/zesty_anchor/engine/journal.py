@@ -129,12 +129,9 @@ class Journal:
         """The changes of a run that still stand, the latest first."""
         return self._entries("run = ? AND state <> 'taken back'", (run,))
 
-    def last_run(self) -> tuple[int, float, str] | None:
-        """Number, time (seconds since 1970) and manifest of the latest run that still stands."""
-        row = self._base.execute(
-            "SELECT run, began, manifest FROM runs WHERE taken_back = 0 ORDER BY run DESC LIMIT 1"
-        ).fetchone()
-        return None if row is None else (row[0], row[1], row[2])
+    def standing_runs(self) -> list[int]:
+        """The numbers of the runs that still stand, the latest first."""
+        return [row[0] for row in self._base.execute("SELECT run FROM runs WHERE taken_back = 0 ORDER BY run DESC")]
 
     def run_taken_back(self, run: int) -> None:
         """Write down that a whole run was taken back."""
@@ -161,17 +158,6 @@ class Journal:
             values,
         )
         return [Entry(row[0], row[1], row[2], row[3], row[4], msgspec.json.decode(row[5]), row[6]) for row in rows]
-
-
-def past_resolutions(file: Path) -> dict[tuple[str, str, str], str]:
-    """The resolutions in a journal, without making one where there is none."""
-    if not file.is_file():
-        return {}
-    journal = Journal(file)
-    try:
-        return journal.resolutions()
-    finally:
-        journal.close()
 
 
 @contextmanager

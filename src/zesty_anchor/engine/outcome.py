@@ -6,9 +6,17 @@ from collections.abc import Iterable
 
 import msgspec
 
-from zesty_anchor.changes.change import Change
+from zesty_anchor.changes.change import Change, Question
 from zesty_anchor.problem import Problem
 from zesty_anchor.proof.result import Proof
+
+
+class Estimate(msgspec.Struct, frozen=True):
+    """How much work lies ahead: steps, bytes to fetch, and how many of the downloads have a size that nobody tells."""
+
+    steps: int
+    size: int
+    unknown: int
 
 
 class ChangeReport(msgspec.Struct, frozen=True):
@@ -25,19 +33,27 @@ class ChangeReport(msgspec.Struct, frozen=True):
 
 
 class Preview(msgspec.Struct, frozen=True):
-    """What would change. ``notices`` are what a person has to decide on."""
+    """What would change. ``notices`` are what a person has to decide on, ``questions`` what would be asked first,
+    ``commands`` what would run with privilege.
+    """
 
     changes: tuple[ChangeReport, ...]
     notices: tuple[str, ...] = ()
+    questions: tuple[Question, ...] = ()
+    commands: tuple[str, ...] = ()
+    ahead: Estimate = Estimate(0, 0, 0)
 
 
 class Outcome(msgspec.Struct, frozen=True):
-    """What a provisioning did. ``reload`` is the line that brings the current shell up to date, if one must."""
+    """What a provisioning did. ``reload`` is the line that brings the current shell up to date, if one must;
+    ``errands`` are the commands for an administrator, where there was no way to privilege.
+    """
 
     changes: tuple[ChangeReport, ...]
     proof: Proof | None = None
     notices: tuple[str, ...] = ()
     reload: str = ""
+    errands: tuple[str, ...] = ()
     seconds: float = 0.0
 
     @property

@@ -28,6 +28,7 @@ class Runner:
         self._run = run
         self._jobs = max(1, jobs)
         self._stop = threading.Event()
+        self._results: dict[str, ChangeReport] = {}
 
     def _moved(self, key: str, done: int, total: int | None) -> None:
         """Bytes have arrived: tell it, unless the run was interrupted, which ends the download."""
@@ -35,25 +36,30 @@ class Runner:
             raise KeyboardInterrupt
         self._reporter.moved(key, done, total)
 
+    def leave(self, change: Change, reason: str) -> ChangeReport:
+        """Do not begin a change, for a reason; what needs it will wait."""
+        self._results[change.key] = waits(change, reason)
+        return self._results[change.key]
+
     def stage(self, changes: Sequence[Change]) -> list[ChangeReport]:
         """Carry out the changes of one stage.
 
-        Those of the stage OBTAIN run side by side, and one that fails keeps only those back that need it.
-        Those of other stages run in order, all or none: when one fails the earlier ones are taken back.
+        Those of the stage OBTAIN run side by side, those of PREPARE one after the other, and one that fails
+        keeps only those back that need it. Those of other stages run in order, all or none: when one fails the earlier ones are taken back.
         Returns a report for each change, in the given order.
         """
         if not changes:
             return []
-        if changes[0].stage is Stage.OBTAIN:
-            return self._side_by_side(changes)
+        if changes[0].stage in (Stage.PREPARE, Stage.OBTAIN):
+            return self._side_by_side(changes, 1 if changes[0].stage is Stage.PREPARE else self._jobs)
         return self._all_or_none(changes)
 
-    def _side_by_side(self, changes: Sequence[Change]) -> list[ChangeReport]:
-        results: dict[str, ChangeReport] = {}
+    def _side_by_side(self, changes: Sequence[Change], jobs: int) -> list[ChangeReport]:
+        results = self._results
         waiting = list(changes)
         running: dict[Future[None], Change] = {}
         keys = {change.key for change in changes}
-        with ThreadPoolExecutor(self._jobs) as pool:
+        with ThreadPoolExecutor(jobs) as pool:
             try:
                 while waiting or running:
                     for change in [c for c in waiting if all(self._settled(n, results, keys) for n in c.needs)]:
@@ -85,14 +91,14 @@ class Runner:
             except (Problem, OSError) as error:
                 problem = _as_problem(error, change)
                 for entry in reversed(done):
-                    take_back_entry(self._kinds, self._journal, entry, self._bench.locations)
+                    take_back_entry(self._kinds, self._journal, entry, self._bench)
                 reports = [report(c, "taken back") for c in changes[:place]]
                 reports.append(report(change, "failed", problem))
                 reports += [waits(c, f"all of them or none: {change.subject} failed") for c in changes[place + 1 :]]
                 return reports
             except BaseException:
                 for entry in reversed(done):
-                    take_back_entry(self._kinds, self._journal, entry, self._bench.locations)
+                    take_back_entry(self._kinds, self._journal, entry, self._bench)
                 raise
         return [report(change, "done") for change in changes]
 
@@ -115,7 +121,7 @@ class Runner:
                     raise KeyboardInterrupt
                 change.carry_out(self._bench, record)
             except BaseException:
-                take_back_entry(self._kinds, self._journal, entry, self._bench.locations)
+                take_back_entry(self._kinds, self._journal, entry, self._bench)
                 raise
             self._journal.mark(number, "done")
         except BaseException:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import shutil
 from pathlib import Path
 
-from zesty_anchor.changes.change import Kinds
+from zesty_anchor.changes.change import Bench, Kinds
 from zesty_anchor.engine.journal import Entry, Journal
 from zesty_anchor.engine.outcome import ChangeReport, TakenBack
 from zesty_anchor.system.locations import Locations
@@ -16,31 +16,31 @@ def attic_of(run: int, locations: Locations) -> Path:
     return locations.attic / f"run-{run:05}"
 
 
-def take_back_entry(kinds: Kinds, journal: Journal, entry: Entry, locations: Locations) -> list[str]:
+def take_back_entry(kinds: Kinds, journal: Journal, entry: Entry, bench: Bench) -> list[str]:
     """Take one change back, and write that down. Returns what a person should know."""
-    told = list(kinds[entry.kind].take_back(entry.record, locations))
+    told = list(kinds[entry.kind].take_back(entry.record, bench))
     journal.mark(entry.change, "taken back")
     return told
 
 
-def recover(kinds: Kinds, journal: Journal, locations: Locations) -> TakenBack:
+def recover(kinds: Kinds, journal: Journal, bench: Bench) -> TakenBack:
     """Take back the changes that an earlier run was cut off in."""
-    return _all(kinds, journal, journal.unfinished(), locations)
+    return _all(kinds, journal, journal.unfinished(), bench)
 
 
-def take_back_run(kinds: Kinds, journal: Journal, run: int, locations: Locations) -> TakenBack:
+def take_back_run(kinds: Kinds, journal: Journal, run: int, bench: Bench) -> TakenBack:
     """Take back everything that a run did. Its folder in the attic goes too, unless something in it is still needed."""
-    taken = _all(kinds, journal, journal.entries(run), locations)
+    taken = _all(kinds, journal, journal.entries(run), bench)
     journal.run_taken_back(run)
     if not taken.notices:
-        shutil.rmtree(attic_of(run, locations), ignore_errors=True)
+        shutil.rmtree(attic_of(run, bench.locations), ignore_errors=True)
     return taken
 
 
-def _all(kinds: Kinds, journal: Journal, entries: list[Entry], locations: Locations) -> TakenBack:
+def _all(kinds: Kinds, journal: Journal, entries: list[Entry], bench: Bench) -> TakenBack:
     changes: list[ChangeReport] = []
     notices: list[str] = []
     for entry in entries:
-        notices += take_back_entry(kinds, journal, entry, locations)
+        notices += take_back_entry(kinds, journal, entry, bench)
         changes.append(ChangeReport(entry.kind, entry.subject, entry.action, "", "taken back"))
     return TakenBack(tuple(changes), tuple(notices))

@@ -35,6 +35,7 @@ class _Release(msgspec.Struct):
     files: list[_File]
     channels: list[str] = []
     date: str = ""
+    licence: str = ""
 
 
 class _Runtime(msgspec.Struct):
@@ -82,6 +83,7 @@ class IndexFeed:
                         size=file.size,
                         channels=tuple(release.channels),
                         date=release.date,
+                        licence=release.licence,
                     )
                 )
         return found

@@ -12,6 +12,7 @@ class Release(msgspec.Struct, frozen=True):
 
     ``digest`` is ``sha256:hex`` or ``sha512:hex``; empty where the feed gives none that can be trusted.
     ``size`` is in bytes. ``date`` is YYYY-MM-DD, empty where the feed does not tell.
+    ``licence`` is the name of a licence that must be accepted first, empty where there is none.
     """
 
     version: str
@@ -20,6 +21,7 @@ class Release(msgspec.Struct, frozen=True):
     size: int | None = None
     channels: tuple[str, ...] = ()
     date: str = ""
+    licence: str = ""
 
 
 class Feed(Protocol):

@@ -27,6 +27,23 @@ class Feed(_Part, frozen=True):
     url: str | None = None
 
 
+Names = tuple[str, ...] | dict[str, tuple[str, ...]]
+"""Names of packages: the same everywhere, or by family of systems (``debian``)."""
+
+
+class Prerequisites(_Part, frozen=True):
+    """``[prerequisites]``: packages of the operating system."""
+
+    packages: Names = ()
+
+
+class Needs(_Part, frozen=True):
+    """``[needs]`` of a recipe: the packages that it cannot do without, and those that add something."""
+
+    packages: Names = ()
+    optional: Names = ()
+
+
 class ProofOfVersion(_Part, frozen=True):
     """A command that prints a runtime's version, and what it must print (``{version}`` stands for it)."""
 
@@ -52,6 +69,7 @@ class Recipe(_Part, frozen=True):
     channels: dict[str, tuple[str, ...]] = {}
     variables: dict[VariableName, str] = {}
     version: ProofOfVersion | None = None
+    needs: Needs = Needs()
 
 
 class Runtime(_Part, frozen=True):
@@ -60,6 +78,9 @@ class Runtime(_Part, frozen=True):
     want: str
     also: tuple[str, ...] = ()
     feed: str | None = None
+    licence: Literal["accepted"] | None = None
+    unpinned: Literal["accepted"] | None = None
+    optional_needs: bool = False
 
 
 class PathEntries(_Part, frozen=True):
@@ -93,11 +114,13 @@ class Manifest(_Part, frozen=True):
     """A whole ``workstation.toml``."""
 
     title: str = ""
+    as_root: Literal["allowed"] | None = None
+    prerequisites: Prerequisites = Prerequisites()
     shells: Shells = Shells()
     feeds: dict[Name, Feed] = {}
     recipes: dict[Name, Recipe] = {}
     runtimes: dict[Name, Runtime] = {}
-    variables: dict[VariableName, str] = {}
+    variables: dict[VariableName, str | dict[VariableName, str]] = {}
     path: PathEntries = PathEntries()
     conflicts: Conflicts = Conflicts()
     checks: tuple[Check, ...] = ()
@@ -107,3 +130,12 @@ def json_schema() -> dict[str, object]:
     """The manifest's JSON Schema (draft 2020-12), for an editor that completes and checks TOML."""
     schema = msgspec.json.schema(Manifest)
     return {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "workstation.toml", **schema}
+
+
+SYSTEM = "system"
+"""The one key of ``[variables]`` that holds a table: variables for the whole system."""
+
+
+def names_for(names: Names, family: str) -> tuple[str, ...]:
+    """The names that count for a family of systems."""
+    return names if isinstance(names, tuple) else names.get(family, ())

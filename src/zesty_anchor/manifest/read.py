@@ -12,10 +12,11 @@ from typing import Any, TypeVar
 
 import msgspec
 
-from zesty_anchor.manifest.model import Manifest, Recipe
+from zesty_anchor.manifest.model import SYSTEM, Manifest, Recipe
 from zesty_anchor.manifest.position import Step, line_of
 from zesty_anchor.manifest.want import Want
 from zesty_anchor.problem import Problem, Problems, UsageProblem
+from zesty_anchor.system import pam_environment
 
 FILE_NAME = "workstation.toml"
 
@@ -250,8 +251,7 @@ def _meaning(manifest: Manifest) -> Iterator[_Wrong]:
         if feed.kind == "index" and not feed.url:
             yield _Wrong(("feeds", name), f"the index feed {name!r} has no address", 'add a line: url = "https://…/"')
     for name, value in manifest.variables.items():
-        if "\0" in value:
-            yield _Wrong(("variables", name), f"{name} holds a NUL byte", "no environment can carry one: leave it out")
+        yield from _variable(name, value)
     for key in ("first", "last"):
         for index, folder in enumerate(getattr(manifest.path, key)):
             yield from _path_entry(("path", key, index), folder)
@@ -262,6 +262,23 @@ def _meaning(manifest: Manifest) -> Iterator[_Wrong]:
                 f"{removal.path!r} is neither absolute nor in the home",
                 f'write "~/{removal.path}" or the whole path',
             )
+
+
+def _variable(name: str, value: str | dict[str, str]) -> Iterator[_Wrong]:
+    if isinstance(value, str) == (name == SYSTEM):
+        what = "is for variables of the whole system" if name == SYSTEM else "is a table"
+        yield _Wrong(("variables", name), f"variables.{name} {what}", f'write {name} = "…", or [variables.{SYSTEM}]')
+    elif isinstance(value, dict):
+        for inner, text in value.items():
+            why = pam_environment.unfit(text)
+            if why:
+                yield _Wrong(
+                    ("variables", name, inner),
+                    f"{inner} cannot be a variable of the whole system: {why}",
+                    "set it in [variables], for your own shells",
+                )
+    elif "\0" in value:
+        yield _Wrong(("variables", name), f"{name} holds a NUL byte", "no environment can carry one: leave it out")
 
 
 def _path_entry(path: tuple[Step, ...], folder: str) -> Iterator[_Wrong]:

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import msgspec
 
-from zesty_anchor.manifest.model import Check, Manifest, Recipe
+from zesty_anchor.manifest.model import Check, Manifest, Recipe, names_for
 
 _REFERENCE = re.compile(r"\{\{([A-Za-z][A-Za-z0-9._-]*)\}\}|\{([A-Za-z][A-Za-z0-9._-]*)\}")
 
@@ -21,8 +21,18 @@ class Artefact(msgspec.Struct, frozen=True):
     size: int | None = None
 
 
+class WantedPackage(msgspec.Struct, frozen=True):
+    """A package of the operating system, and who needs it: the manifest, or runtimes by name."""
+
+    name: str
+    needed_by: tuple[str, ...]
+
+
 class WantedVersion(msgspec.Struct, frozen=True):
-    """One version that must stand on the shelf. ``artefact`` is None where it already does."""
+    """One version that must stand on the shelf. ``artefact`` is None where it already does.
+
+    ``packages`` are those of the operating system that its recipe needs here.
+    """
 
     runtime: str
     version: str
@@ -33,6 +43,10 @@ class WantedVersion(msgspec.Struct, frozen=True):
     feed: str
     channels: tuple[str, ...] = ()
     artefact: Artefact | None = None
+    packages: tuple[str, ...] = ()
+    licence: str = ""
+    licence_accepted: bool = False
+    unpinned_accepted: bool = False
 
     @property
     def bins(self) -> tuple[Path, ...]:
@@ -51,6 +65,8 @@ class Wanted(msgspec.Struct, frozen=True):
     checks: tuple[Check, ...]
     shells: tuple[str, ...]
     folder: Path
+    packages: tuple[WantedPackage, ...] = ()
+    system_variables: tuple[tuple[str, str], ...] = ()
 
     @property
     def defaults(self) -> tuple[WantedVersion, ...]:
@@ -59,7 +75,12 @@ class Wanted(msgspec.Struct, frozen=True):
 
 
 def put_together(
-    manifest: Manifest, versions: tuple[WantedVersion, ...], shells: tuple[str, ...], folder: Path, home: Path
+    manifest: Manifest,
+    versions: tuple[WantedVersion, ...],
+    shells: tuple[str, ...],
+    packages: tuple[WantedPackage, ...],
+    folder: Path,
+    home: Path,
 ) -> Wanted:
     """Everything that a manifest wants, given the versions that its wants resolved to.
 
@@ -69,10 +90,14 @@ def put_together(
     places = {name: str(v.folder) for name, v in defaults.items()}
     variables: dict[str, str] = {}
     for each in defaults.values():
-        for name, value in each.recipe.variables.items():
-            variables[name] = refer(value, {"folder": str(each.folder), **places})
+        for name, text in each.recipe.variables.items():
+            variables[name] = refer(text, {"folder": str(each.folder), **places})
+    system: dict[str, str] = {}
     for name, value in manifest.variables.items():
-        variables[name] = refer(value, places)
+        if isinstance(value, str):
+            variables[name] = refer(value, places)
+        else:
+            system |= {inner: refer(each, places) for inner, each in value.items()}
     first = [expand(entry, home) for entry in manifest.path.first]
     first += [str(bin) for each in defaults.values() for bin in each.bins]
     return Wanted(
@@ -84,7 +109,23 @@ def put_together(
         checks=manifest.checks,
         shells=shells,
         folder=folder,
+        packages=packages,
+        system_variables=tuple(system.items()),
     )
+
+
+def packages_of(manifest: Manifest, recipes: Mapping[str, Recipe], family: str) -> tuple[WantedPackage, ...]:
+    """The packages that a manifest and its recipes need on a family of systems, each with who needs it. Pure."""
+    needed: dict[str, list[str]] = {}
+    for name in names_for(manifest.prerequisites.packages, family):
+        needed.setdefault(name, []).append("the manifest")
+    for runtime, recipe in recipes.items():
+        names = names_for(recipe.needs.packages, family)
+        if manifest.runtimes[runtime].optional_needs:
+            names += names_for(recipe.needs.optional, family)
+        for name in names:
+            needed.setdefault(name, []).append(runtime)
+    return tuple(WantedPackage(name, tuple(by)) for name, by in needed.items())
 
 
 def refer(text: str, places: Mapping[str, str]) -> str:

@@ -37,38 +37,39 @@ class DigestDiffers(Problem):
     """The bytes are not those that the feed promised."""
 
 
-def kept_file(downloads: Path, digest: str) -> Path:
-    """Where a file with this digest is kept."""
-    return downloads / digest.replace(":", "-")
+def kept_file(downloads: Path, digest: str, url: str) -> Path:
+    """Where a file with this digest is kept; one that nothing pins, by its address."""
+    return downloads / (digest or f"unpinned:{hashlib.sha256(url.encode()).hexdigest()}").replace(":", "-")
 
 
 def obtain(
     fetch: Callable[[], Body], digest: str, size: int | None, kept: Path, folder: Path, progress: Progress
-) -> None:
-    """Bring an archive in and unpack it into the empty ``folder``.
+) -> str:
+    """Bring an archive in and unpack it into the empty ``folder``. Returns its digest.
 
     A file kept from earlier is used when its digest still fits. ``kept`` afterwards holds the archive; it
-    appears under that name only once it is checked.
+    appears under that name only once it is checked. An empty ``digest`` means that nothing pins the file.
     Raises ``DigestDiffers``, ``ArchiveRefused`` or ``Problem``; ``folder`` is then to be thrown away.
     """
     if kept.is_file():
-        if _digest_of(kept, digest) == digest:
+        if digest and _digest_of(kept, digest) == digest:
             _unpack_file(kept, folder)
-            return
+            return digest
         kept.unlink()
     body = fetch()
     total = size if size is not None else body.size
     partial = kept.with_name(f"{kept.name}.{os.getpid()}-{threading.get_ident()}.part")
     try:
-        _stream(body, digest, total, partial, folder, progress)
+        found = _stream(body, digest, total, partial, folder, progress)
         partial.replace(kept)
+        return found
     finally:
         body.close()
         partial.unlink(missing_ok=True)
 
 
-def _stream(body: Body, digest: str, total: int | None, partial: Path, folder: Path, progress: Progress) -> None:
-    algorithm = hashlib.new(digest.partition(":")[0])
+def _stream(body: Body, digest: str, total: int | None, partial: Path, folder: Path, progress: Progress) -> str:
+    algorithm = hashlib.new(digest.partition(":")[0] or "sha256")
     arriving = body.chunks(CHUNK)
     first = next(arriving, b"")
     pipe = _Pipe()
@@ -96,11 +97,13 @@ def _stream(body: Body, digest: str, total: int | None, partial: Path, folder: P
         pipe.put(b"")
         if worker is not None:
             worker.join()
-    _compare(digest, f"{algorithm.name}:{algorithm.hexdigest()}", done, total)
+    found = f"{algorithm.name}:{algorithm.hexdigest()}"
+    _compare(digest or found, found, done, total)
     if worker is None:
         unpack_zip(partial, folder)
     elif pipe.failure is not None:
         raise pipe.failure
+    return found
 
 
 def _compare(digest: str, found: str, done: int, total: int | None) -> None:

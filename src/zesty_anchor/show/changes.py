@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from zesty_anchor.engine.outcome import ChangeReport, Outcome, Preview, TakenBack
+from zesty_anchor.engine.outcome import ChangeReport, Estimate, Outcome, Preview, TakenBack
 from zesty_anchor.show.paint import Paint
 from zesty_anchor.show.proof import failures, matrix
-from zesty_anchor.show.sizes import count, table
+from zesty_anchor.show.sizes import amount, count, table
 
 _GROUPS = (
+    (("package", "system-variables"), "For the whole system, with privilege"),
     (("version",), "Obtain and put on the shelf"),
     (("generated-file",), "Write what the startup files source"),
     (("startup-file",), "Change startup files"),
@@ -28,9 +29,20 @@ def preview(paint: Paint, seen: Preview, manifest: str) -> None:
             _group(paint, group)
             paint.write()
     _notices(paint, seen.notices)
+    if seen.commands:
+        paint.write(paint.head("Commands that would run with privilege"))
+        for command in seen.commands:
+            paint.write(f"  {command}")
+        paint.write()
+    if seen.questions:
+        paint.write(paint.head("Asked before anything begins"))
+        for question in seen.questions:
+            paint.write(f"  {paint.look(question.text)}")
+            paint.write(paint.faint(f"    answered for good by: {question.key}"))
+        paint.write()
     if seen.changes:
         paint.write(
-            f"{paint.head(count(len(seen.changes), 'change'))} pending; nothing is changed yet. "
+            f"{paint.head(count(len(seen.changes), 'change'))} pending, {_fetching(seen.ahead)}; nothing is changed yet. "
             f"To make {'it' if len(seen.changes) == 1 else 'them'}: {paint.name('zesty-anchor provision')}"
         )
 
@@ -55,6 +67,10 @@ def outcome(paint: Paint, done: Outcome, manifest: str) -> None:
         failures(paint, done.proof)
     paint.write()
     paint.write(f"{paint.head(_summary(done.changes))} in {done.seconds:.1f} s; {_standing(paint, done)}")
+    if done.errands:
+        paint.write(paint.look("An administrator must still run:"))
+        for errand in done.errands:
+            paint.write(f"  {errand}")
     if done.reload:
         paint.write(f"For this shell, which was open before, run:   {paint.name(done.reload)}")
         paint.write(paint.faint("A new window needs nothing."))
@@ -69,6 +85,11 @@ def taken_back(paint: Paint, taken: TakenBack) -> None:
         paint.write(paint.head(f"{count(len(taken.changes), 'change')} taken back."))
     else:
         paint.write("There was no provisioning left to take back.")
+
+
+def _fetching(ahead: Estimate) -> str:
+    more = f" and {count(ahead.unknown, 'download')} of unknown size" if ahead.unknown else ""
+    return f"{amount(ahead.size)}{more} to fetch"
 
 
 def _summary(changes: Iterable[ChangeReport]) -> str:

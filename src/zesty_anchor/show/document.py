@@ -20,6 +20,8 @@ def preview(seen: Preview) -> dict[str, Any]:
         "pending": len(seen.changes),
         "changes": [_change(change) for change in seen.changes],
         "notices": seen.notices,
+        "questions": [{"kind": q.kind, "text": q.text, "answer": q.key} for q in seen.questions],
+        "privileged": seen.commands,
     }
 
 
@@ -36,6 +38,7 @@ def outcome(done: Outcome) -> dict[str, Any]:
         "proof": done.proof,
         "notices": done.notices,
         "reload": done.reload,
+        "administrator": done.errands,
     }
 
 

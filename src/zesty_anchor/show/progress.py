@@ -8,7 +8,7 @@ from types import TracebackType
 from typing import TYPE_CHECKING, Self
 
 from zesty_anchor.show.paint import Paint
-from zesty_anchor.show.sizes import amount
+from zesty_anchor.show.sizes import amount, count
 
 if TYPE_CHECKING:
     from rich.progress import Progress, TaskID
@@ -25,6 +25,7 @@ class Lines:
         self._spoke: dict[str, float] = {}
         self._names: dict[str, str] = {}
         self._done: dict[str, int] = {}
+        self._last: dict[str, str] = {}
         self._lock = threading.Lock()
 
     def __enter__(self) -> Self:
@@ -51,6 +52,17 @@ class Lines:
         """See ``Reporter``."""
         self._spoke[key] = time.monotonic()
         self._names[key] = text
+
+    def told(self, key: str, text: str) -> None:
+        """See ``Reporter``."""
+        if text.partition(",")[0] != self._last.get(key, "").partition(",")[0]:
+            self._line(f"  {text}")
+        self._last[key] = text
+
+    def unattended(self, steps: int, size: int, unknown: int) -> None:
+        """See ``Reporter``."""
+        more = f", and {count(unknown, 'download')} of unknown size" if unknown else ""
+        self._line(f"  unattended from here: {count(steps, 'step')}, {amount(size)} to fetch{more}")
 
     def moved(self, key: str, done: int, total: int | None) -> None:
         """See ``Reporter``."""
@@ -82,7 +94,7 @@ class Live(Lines):
             from rich.progress import Progress, TextColumn
 
             self._live = Progress(
-                TextColumn("  fetch   {task.description}"),
+                TextColumn("  now     {task.description}"),
                 TextColumn("{task.fields[told]}", style="dim"),
                 console=Console(file=self._paint.stream, no_color=not self._paint.on, highlight=False),
                 transient=True,
@@ -103,18 +115,25 @@ class Live(Lines):
 
             self._live.console.print(Text.from_ansi(text), soft_wrap=True)
 
+    def told(self, key: str, text: str) -> None:
+        """See ``Reporter``."""
+        self._update(key, text)
+
     def moved(self, key: str, done: int, total: int | None) -> None:
         """See ``Reporter``."""
         self._done[key] = done
+        self._update(key, self._far(key, done, total))
+
+    def _update(self, key: str, text: str) -> None:
         if self._quiet:
             return
         with self._lock:
             live = self._progress()
             if key not in self._tasks:
-                self._tasks[key] = live.add_task(key.partition(":")[2].replace(":", " "), total=total, told="")
-            live.update(self._tasks[key], completed=done, told=self._told(key, done, total))
+                self._tasks[key] = live.add_task(self._names.get(key, key), total=None, told="")
+            live.update(self._tasks[key], told=text)
 
-    def _told(self, key: str, done: int, total: int | None) -> str:
+    def _far(self, key: str, done: int, total: int | None) -> str:
         """How far a download is: 73 %, 11.0 MB of 15.0 MB, 3.3 MB a second."""
         seconds = time.monotonic() - self._spoke.get(key, time.monotonic())
         part = f"{100 * done // total:3} %, {amount(done)} of {amount(total)}" if total else amount(done)

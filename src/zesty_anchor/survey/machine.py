@@ -6,7 +6,7 @@ import errno
 import os
 import stat
 import subprocess
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from pathlib import Path
 
 import msgspec
@@ -14,8 +14,10 @@ import msgspec
 from zesty_anchor.problem import Problem, UsageProblem
 from zesty_anchor.shelf.receipt import Receipt, stock
 from zesty_anchor.shells.known import LANGUAGES, SHELLS
+from zesty_anchor.system import pam_environment
 from zesty_anchor.system.host import Host, find_program, host, login_path, login_shell
 from zesty_anchor.system.locations import Locations
+from zesty_anchor.system.package_manager import PackageFacts, package_manager
 
 _CANDIDATE_GLOBAL = (Path("/etc/zsh/zshenv"), Path("/etc/zshenv"))
 
@@ -54,7 +56,8 @@ class Machine(msgspec.Struct, frozen=True):
     shelf: dict[tuple[str, str], Receipt]
     path: str
     login_path: str
-    present: frozenset[Path] = frozenset()
+    packages: PackageFacts | None = None
+    system_environment: TextFile | None = None
 
     @property
     def existing(self) -> frozenset[Path]:
@@ -66,15 +69,26 @@ class Machine(msgspec.Struct, frozen=True):
         return next((shell for shell in self.shells if shell.name == name), None)
 
 
-def survey(locations: Locations, environ: Mapping[str, str]) -> Machine:
-    """Look at the machine. Raises ``Problem`` where a startup file cannot be read."""
+def survey(
+    locations: Locations,
+    environ: Mapping[str, str],
+    *,
+    packages: Collection[str] = (),
+    system_environment: bool = False,
+) -> Machine:
+    """Look at the machine; at packages and at /etc/environment only as far as they are asked for.
+
+    Raises ``Problem`` where a startup file cannot be read.
+    """
+    here = host()
+    manager = package_manager(here.families) if packages else None
     shells = installed_shells(environ)
     zdotdir = _zdotdir(locations, environ, shells)
     files = {
         path: read_text_file(path) for shell in SHELLS.values() for path in shell.startup_files(locations.home, zdotdir)
     }
     return Machine(
-        host=host(),
+        host=here,
         locations=locations,
         shells=shells,
         zdotdir=zdotdir,
@@ -83,6 +97,8 @@ def survey(locations: Locations, environ: Mapping[str, str]) -> Machine:
         shelf=stock(locations.shelf),
         path=environ.get("PATH", ""),
         login_path=login_path(),
+        packages=manager.facts(packages) if manager else None,
+        system_environment=read_text_file(pam_environment.FILE) if system_environment else None,
     )
 
 

@@ -17,11 +17,15 @@ _SYSTEMS = {"Linux": "linux", "Darwin": "macos"}
 
 
 class Host(msgspec.Struct, frozen=True):
-    """The machine: ``system`` is linux or macos, ``machine`` x86_64 or aarch64, ``title`` for a person."""
+    """The machine: ``system`` is linux or macos, ``machine`` x86_64 or aarch64, ``title`` for a person.
+
+    ``families`` are the distribution and those that it descends from, the nearest first (os-release(5), ID, ID_LIKE).
+    """
 
     system: str
     machine: str
     title: str
+    families: tuple[str, ...] = ()
 
     @property
     def platform(self) -> str:
@@ -34,16 +38,21 @@ def host() -> Host:
     name = os.uname()
     machine = name.machine.lower()
     system = _SYSTEMS.get(name.sysname, name.sysname.lower())
-    return Host(system, _MACHINES.get(machine, machine), _title() or f"{name.sysname} {name.release}")
+    release = _os_release()
+    return Host(
+        system,
+        _MACHINES.get(machine, machine),
+        release.get("PRETTY_NAME") or f"{name.sysname} {name.release}",
+        tuple(f"{release.get('ID', '')} {release.get('ID_LIKE', '')}".split()),
+    )
 
 
-def _title() -> str:
+def _os_release() -> dict[str, str]:
     try:
         text = Path("/etc/os-release").read_text("utf-8")
     except OSError:
-        return ""
-    found = re.search(r"^PRETTY_NAME=(.*)$", text, re.MULTILINE)
-    return shlex.split(found[1])[0] if found and found[1] else ""
+        return {}
+    return {key: "".join(shlex.split(value)[:1]) for key, value in re.findall(r"^([A-Z_]+)=(.*)$", text, re.MULTILINE)}
 
 
 def user_name() -> str:

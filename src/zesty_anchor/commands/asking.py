@@ -1,0 +1,20 @@
+"""Asking a person at the terminal."""
+
+from __future__ import annotations
+
+import click
+
+from zesty_anchor.changes.change import Question
+from zesty_anchor.show.paint import Paint
+
+
+class TerminalAsker:
+    """Asks on standard error, and reads the answer from the terminal."""
+
+    def __init__(self, paint: Paint) -> None:
+        self._paint = paint
+
+    def yes(self, question: Question) -> bool:
+        """Ask one question; the default is no. Tells what answers it for good."""
+        self._paint.write(self._paint.faint(f"  (for good: {question.key})"))
+        return click.confirm(self._paint.look("asked: ") + question.text, default=False, err=True)

@@ -1,0 +1,214 @@
+"""apt: the package manager of Debian and its family.
+
+What is installed is read from dpkg's status; what can be had is asked of apt-cache(8); apt-get(8) does the work and
+tells of it through APT's status descriptor (APT's README.progress-reporting).
+"""
+
+from __future__ import annotations
+
+import difflib
+import os
+import re
+import subprocess
+import time
+from collections.abc import Callable, Collection, Iterable, Sequence
+from pathlib import Path
+
+from zesty_anchor.problem import Problem
+from zesty_anchor.system import dpkg_status
+from zesty_anchor.system.package_manager import Command, PackageFacts, Run, Told
+
+STATUS = Path("/var/lib/dpkg/status")
+LISTS = Path("/var/lib/apt/lists")
+LISTS_OLD_SECONDS = 24 * 3600
+LOCK_SECONDS = 300
+"""How long another process may hold the lock before we give up."""
+
+# sudo closes every descriptor above 2, so the status goes to standard output, where its lines are told by their
+# beginning. Configuration files that a person changed are kept (dpkg(1), --force-things).
+_ENVIRONMENT = ("env", "DEBIAN_FRONTEND=noninteractive", "LC_ALL=C")
+_OPTIONS = (
+    "-y", "-q", "-o", "APT::Status-Fd=1", "-o", f"DPkg::Lock::Timeout={LOCK_SECONDS}",
+    "-o", "Dpkg::Options::=--force-confdef", "-o", "Dpkg::Options::=--force-confold", "-o", "Dpkg::Use-Pty=0",
+)  # fmt: skip
+_PROGRESS = re.compile(r"^(dlstatus|pmstatus):([^:]*):([0-9.]+):(.*)$")
+_WAITING = re.compile(r"Could not get lock (\S+?)\.? It is held by process (\d+)(?: \(([^)]*)\))?")
+
+
+class Apt:
+    """apt-get, apt-cache and dpkg's status."""
+
+    name = "apt"
+    family = "debian"
+
+    def facts(self, names: Collection[str]) -> PackageFacts:
+        """See ``PackageManager``."""
+        try:
+            status = STATUS.read_bytes()
+        except OSError as error:
+            raise Problem(f"dpkg's status cannot be read: {error.strerror}", where=str(STATUS)) from None
+        here, held, unfinished = dpkg_status.standing(status, names)
+        trouble = ""
+        if unfinished:
+            trouble = f"dpkg was interrupted: {', '.join(sorted(unfinished)[:5])} is not finished"
+        return PackageFacts(self.family, self.name, here, held, trouble, "dpkg --configure -a" if trouble else "")
+
+    def all_installed(self) -> frozenset[str]:
+        """See ``PackageManager``."""
+        return dpkg_status.installed(STATUS.read_bytes())
+
+    def commands(self, names: Sequence[str]) -> list[Command]:
+        """See ``PackageManager``."""
+        refresh: list[Command] = [("apt-get", "update")] if self._must_refresh(names) else []
+        return [*refresh, ("apt-get", "install", *names)]
+
+    def download_size(self, names: Sequence[str]) -> int | None:
+        """See ``PackageManager``. ``--print-uris`` prints address, file name, size and digest, one package a line."""
+        answer = _ask("apt-get", "install", "--print-uris", "-qq", *names)
+        if answer.returncode != 0:
+            return None
+        sizes = [
+            line.split()[2] for line in answer.stdout.splitlines() if line.startswith("'") and len(line.split()) >= 3
+        ]
+        return sum(int(size) for size in sizes if size.isdigit())
+
+    def install(self, names: Sequence[str], run: Run, told: Told, log: Path) -> None:
+        """See ``PackageManager``."""
+        with log.open("a", encoding="utf-8") as written:
+            if self._must_refresh(names):
+                told("refresh the package lists", 0, 100)
+                self._run((*_ENVIRONMENT, "apt-get", "update", "-q"), run, told, written.write, log)
+            unknown = self._unknown(names)
+            if unknown:
+                raise self._no_such(unknown)
+            self._run((*_ENVIRONMENT, "apt-get", "install", *_OPTIONS, *names), run, told, written.write, log)
+
+    def removable(self, names: Iterable[str]) -> tuple[list[str], dict[str, list[str]]]:
+        """See ``PackageManager``."""
+        candidates = [name for name in names if name in self.all_installed()]
+        holding: dict[str, list[str]] = {}
+        while candidates:
+            going = self._would_go(candidates)
+            outside = sorted(going - set(candidates))
+            if not outside:
+                return candidates, holding
+            blamed = next((n for n in candidates if self._would_go([n]) & set(outside)), candidates[0])
+            holding[blamed] = sorted(self._would_go([blamed]) & set(outside)) or outside
+            candidates.remove(blamed)
+        return [], holding
+
+    def removal(self, names: Sequence[str]) -> Command:
+        """See ``PackageManager``."""
+        return (*_ENVIRONMENT, "apt-get", "purge", *_OPTIONS, *names)
+
+    def _would_go(self, names: Sequence[str]) -> set[str]:
+        answer = _ask("apt-get", "-s", "purge", *names)
+        return {
+            line.split()[1].partition(":")[0]
+            for line in answer.stdout.splitlines()
+            if line.startswith(("Purg ", "Remv "))
+        }
+
+    def _must_refresh(self, names: Sequence[str]) -> bool:
+        try:
+            newest = max(
+                (f.stat().st_mtime for f in LISTS.iterdir() if f.is_file() and "_dists_" in f.name), default=0.0
+            )
+        except OSError:
+            newest = 0.0
+        checked = max(newest, LISTS.stat().st_mtime if newest else 0.0)
+        return time.time() - checked > LISTS_OLD_SECONDS or bool(self._unknown(names))
+
+    def _unknown(self, names: Sequence[str]) -> list[str]:
+        """The names that no list holds, or only as a name that nothing provides any more."""
+        answer = _ask("apt-cache", "policy", *names)
+        known, current = set(), ""
+        for line in answer.stdout.splitlines():
+            if line and not line.startswith(" "):
+                current = line.rstrip(":")
+            elif line.strip().startswith("Candidate:") and "(none)" not in line:
+                known.add(current.partition(":")[0])
+        missing = [name for name in names if name.partition(":")[0] not in known]
+        return [name for name in missing if not self._provided(name)]
+
+    def _provided(self, name: str) -> bool:
+        answer = _ask("apt-cache", "showpkg", name)
+        return bool(answer.stdout.partition("Reverse Provides:")[2].strip())
+
+    def _no_such(self, unknown: Sequence[str]) -> Problem:
+        names = _ask("apt-cache", "pkgnames").stdout.split()
+        parts = []
+        for name in unknown:
+            close = difflib.get_close_matches(name, names, 3, 0.7)
+            parts.append(f"for {name}: {', '.join(close)}" if close else f"for {name}: nothing comes near")
+        return Problem(
+            f"Debian knows no package {', '.join(repr(u) for u in unknown)}",
+            where="[prerequisites] packages, or a recipe's needs",
+            advice=f"the nearest names: {'; '.join(parts)}",
+        )
+
+    def _run(self, command: Command, run: Run, told: Told, write: Callable[[str], object], log: Path) -> None:
+        errors: list[str] = []
+        began = time.monotonic()
+
+        def hear(line: str) -> None:
+            write(line + "\n")
+            progress = _PROGRESS.match(line)
+            waiting = _WAITING.search(line)
+            if progress:
+                told(progress[4] or progress[2], int(float(progress[3])), 100)
+            elif waiting:
+                told(f"wait for the lock held by {waiting[3] or 'a process'} ({waiting[2]})", 0, 100)
+            if line.startswith(("E: ", "dpkg: error")):
+                errors.append(line.removeprefix("E: "))
+
+        while True:
+            errors.clear()
+            if run(command, hear) == 0:
+                return
+            # DPkg::Lock::Timeout does not hold for the lists' lock, which "update" takes.
+            if not any(_WAITING.search(e) for e in errors) or time.monotonic() - began > LOCK_SECONDS:
+                raise apt_problem(errors, log)
+            time.sleep(2)
+
+
+def apt_problem(errors: Sequence[str], log: Path) -> Problem:
+    """What apt's error lines mean, and the way out. Pure."""
+    text = "\n".join(errors)
+    where = f"its whole output: {log}"
+    locked = _WAITING.search(text)
+    if locked:
+        who = f"{locked[3] or 'a process'} ({locked[2]})"
+        return Problem(
+            f"another process holds the package manager's lock: {who}",
+            where=locked[1],
+            advice="wait for it to end, then run the same command again",
+        )
+    if "dpkg was interrupted" in text:
+        return Problem("dpkg was interrupted earlier", where=where, advice="mend it first: sudo dpkg --configure -a")
+    if "Held packages were changed" in text or "held broken packages" in text:
+        return Problem(
+            "a package is on hold and stands in the way",
+            where=where,
+            advice="apt-mark showhold lists them; release one with: sudo apt-mark unhold NAME",
+        )
+    if "don't have enough free space" in text or "No space left" in text:
+        return Problem("the disk is full", where=where, advice="make room (apt-get clean helps), then try again")
+    if "Failed to fetch" in text or "Unable to fetch" in text:
+        return Problem(
+            f"apt could not fetch everything: {errors[0]}",
+            where=where,
+            advice="check the network; then: sudo apt-get update, and run the same command again",
+        )
+    return Problem(f"apt failed: {errors[0] if errors else 'it says no more'}", where=where, advice="see its output")
+
+
+def _ask(*words: str) -> subprocess.CompletedProcess[str]:
+    """A question to apt that needs no privilege and changes nothing."""
+    try:
+        return subprocess.run(
+            words, stdin=subprocess.DEVNULL, capture_output=True, text=True, errors="replace", check=False,
+            env={"LC_ALL": "C", "PATH": os.environ.get("PATH", os.defpath)}, timeout=120,
+        )  # fmt: skip
+    except (OSError, subprocess.TimeoutExpired) as error:
+        raise Problem(f"{words[0]} cannot be asked: {error}", advice="is apt well on this machine?") from None

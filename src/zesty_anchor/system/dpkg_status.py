@@ -1,0 +1,51 @@
+"""Reading dpkg's record of what is installed (deb822(5), dpkg(1) "INFORMATION ABOUT PACKAGES"). Pure."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Collection
+
+_NAME = re.compile(rb"^Package: (\S+)$", re.MULTILINE)
+_STATUS = re.compile(rb"^Status: (\S+) (\S+) (\S+)$", re.MULTILINE)
+_PROVIDES = re.compile(rb"^Provides: (.*)$", re.MULTILINE)
+
+UNFINISHED = frozenset({b"half-installed", b"unpacked", b"half-configured", b"triggers-awaited", b"triggers-pending"})
+"""The states in which an interrupted dpkg leaves a package."""
+
+
+def stanzas(status: bytes) -> list[tuple[str, bytes, bytes, bytes]]:
+    """Each package as its name, what is wanted of it (``install``, ``hold``…), its state, and its whole text."""
+    found = []
+    for stanza in status.split(b"\n\n"):
+        name, state = _NAME.search(stanza), _STATUS.search(stanza)
+        if name and state:
+            found.append((name[1].decode(), state[1], state[3], stanza))
+    return found
+
+
+def installed(status: bytes) -> frozenset[str]:
+    """The names of all packages that are installed."""
+    return frozenset(name for name, _, state, _ in stanzas(status) if state == b"installed")
+
+
+def standing(status: bytes, names: Collection[str]) -> tuple[frozenset[str], frozenset[str], list[str]]:
+    """Of ``names``: those installed, by themselves or as what an installed package provides, and those on hold
+    without being installed. Then the names of all packages that an interrupted dpkg left unfinished.
+    """
+    wanted = {name.partition(":")[0] for name in names}
+    here: set[str] = set()
+    held: set[str] = set()
+    unfinished: list[str] = []
+    for name, want, state, stanza in stanzas(status):
+        if state == b"installed":
+            if name in wanted:
+                here.add(name)
+            provides = _PROVIDES.search(stanza)
+            if provides:
+                given = {part.split()[0].partition(":")[0] for part in provides[1].decode().split(",") if part.strip()}
+                here |= given & wanted
+        elif name in wanted and want == b"hold":
+            held.add(name)
+        if state in UNFINISHED:
+            unfinished.append(name)
+    return frozenset(here), frozenset(held), unfinished

@@ -1,0 +1,77 @@
+"""What a package manager of the operating system can do for us. One file each joins here."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Collection, Iterable, Sequence
+from pathlib import Path
+from typing import Protocol
+
+import msgspec
+
+Command = tuple[str, ...]
+"""A command as its words, for the superuser to run."""
+
+
+class PackageFacts(msgspec.Struct, frozen=True):
+    """What is known of the packages that were asked about.
+
+    ``trouble`` is empty, or says why the package manager cannot work now, with ``way_out``, the command that mends it.
+    """
+
+    family: str
+    manager: str
+    installed: frozenset[str] = frozenset()
+    held: frozenset[str] = frozenset()
+    trouble: str = ""
+    way_out: str = ""
+
+
+Run = Callable[[Command, Callable[[str], None]], int]
+"""Runs a command with privilege, gives each line that it prints to the listener, and returns its exit status."""
+
+Told = Callable[[str, int, int], None]
+"""Hears of progress: what is going on, and how much of how much is done."""
+
+
+class PackageManager(Protocol):
+    """One package manager."""
+
+    @property
+    def name(self) -> str:
+        """Its word, for instance ``apt``."""
+
+    @property
+    def family(self) -> str:
+        """The family of systems that it belongs to: the key for names by system in the manifest."""
+
+    def facts(self, names: Collection[str]) -> PackageFacts:
+        """What is known of some packages. Only reads; starts no process."""
+
+    def commands(self, names: Sequence[str]) -> list[Command]:
+        """The commands that installing takes, as an administrator could type them."""
+
+    def download_size(self, names: Sequence[str]) -> int | None:
+        """The bytes that installing would fetch, where that can be told beforehand."""
+
+    def all_installed(self) -> frozenset[str]:
+        """The names of everything that is installed."""
+
+    def install(self, names: Sequence[str], run: Run, told: Told, log: Path) -> None:
+        """Install packages. Raises ``Problem`` with the way out where it cannot."""
+
+    def removable(self, names: Iterable[str]) -> tuple[list[str], dict[str, list[str]]]:
+        """Which of these can go so that nothing else goes with them, found by simulation.
+
+        Returns those, and for each of the rest what would go with it.
+        """
+
+    def removal(self, names: Sequence[str]) -> Command:
+        """The command that removes packages with all that belongs to them."""
+
+
+def package_manager(families: Sequence[str]) -> PackageManager | None:
+    """The package manager of this machine, by the families that os-release(5) names; None where we know none."""
+    from zesty_anchor.system.apt import Apt
+
+    managers: list[PackageManager] = [Apt()]
+    return next((m for family in families for m in managers if m.family == family), None)

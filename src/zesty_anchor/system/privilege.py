@@ -1,0 +1,168 @@
+"""The rights of the superuser: who can give them, and running a command with them."""
+
+from __future__ import annotations
+
+import os
+import shlex
+import shutil
+import subprocess
+import sys
+import threading
+from collections.abc import Callable, Mapping
+from contextlib import contextmanager
+from typing import TYPE_CHECKING
+
+import msgspec
+
+from zesty_anchor.problem import Problem
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+
+_KEEP_ALIVE_SECONDS = 45.0
+
+
+class Access(msgspec.Struct, frozen=True):
+    """How this process may get privilege. ``way`` is root (it has it), sudo, doas, or empty: not at all.
+
+    ``password`` tells whether one has to be typed first.
+    """
+
+    way: str
+    program: str = ""
+    password: bool = False
+
+    def shown(self, command: tuple[str, ...]) -> str:
+        """A command as a person, or an administrator, would type it."""
+        words = shlex.join(_without_environment(command))
+        return words if self.way == "root" else f"{self.way or 'sudo'} {words}"
+
+
+NO_ACCESS = Access("")
+
+
+def access(environ: Mapping[str, str]) -> Access:
+    """Find out. sudo(8) and doas(1) are asked without a prompt (-n) whether they would want a password."""
+    if os.geteuid() == 0:
+        return Access("root")
+    for way in ("sudo", "doas"):
+        program = shutil.which(way, path=environ.get("PATH"))
+        if program:
+            answer = subprocess.run([program, "-n", "true"], stdin=subprocess.DEVNULL, capture_output=True, check=False)
+            return Access(way, program, answer.returncode != 0)
+    return NO_ACCESS
+
+
+class Refused(Problem):
+    """No privilege was given: the password was wrong, or the person may not have it."""
+
+
+def authenticate(given: Access, user: str) -> Access:
+    """Let sudo or doas ask for the password on the terminal, once. The password does not pass through us.
+
+    Returns the access that there is then, ``NO_ACCESS`` where the person is not allowed any.
+    Raises ``Refused`` where the password was wrong (sudo lets one try three times).
+    """
+    if not given.password:
+        return given
+    if given.way == "sudo":
+        command = [given.program, "-v", "-p", f"Password of {user}, asked once: "]
+    else:
+        command = [given.program, "true"]
+    sys.stderr.flush()
+    answer = subprocess.run(command, stderr=subprocess.PIPE, text=True, check=False, env={**os.environ, "LC_ALL": "C"})
+    if answer.returncode == 0:
+        return msgspec.structs.replace(given, password=False)
+    said = answer.stderr.strip()
+    if "may not run" in said or "not in the sudoers" in said or "not permitted" in said:
+        return NO_ACCESS
+    raise Refused(
+        f"{given.way} gave no privilege: {said.splitlines()[-1] if said else 'no reason given'}",
+        advice="nothing was changed; run the command again with the right password",
+    )
+
+
+class Hands:
+    """Runs commands with privilege, each told before it runs."""
+
+    def __init__(self, given: Access, tell: Callable[[str], None]) -> None:
+        self.access = given
+        self._tell = tell
+
+    def run(self, command: tuple[str, ...], hear: Callable[[str], None]) -> int:
+        """Run a command; each line that it prints, to either stream, goes to ``hear``. Returns its exit status."""
+        self._tell(f"with privilege: {self.access.shown(command)}")
+        words = command if self.access.way == "root" else (self.access.program, "-n", *command)
+        with subprocess.Popen(
+            words,
+            stdin=subprocess.DEVNULL,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.STDOUT,
+            text=True,
+            errors="replace",
+        ) as running:
+            assert running.stdout is not None
+            for line in running.stdout:
+                hear(line.rstrip("\n"))
+        return running.returncode
+
+    @contextmanager
+    def kept_alive(self) -> Iterator[None]:
+        """Keep sudo from forgetting the password while the work goes on (sudo(8), -v: the cached time is renewed)."""
+        if self.access.way != "sudo":
+            yield
+            return
+        over = threading.Event()
+
+        def renew() -> None:
+            while not over.wait(_KEEP_ALIVE_SECONDS):
+                subprocess.run(
+                    [self.access.program, "-n", "-v"], stdin=subprocess.DEVNULL, capture_output=True, check=False
+                )
+
+        thread = threading.Thread(target=renew, daemon=True)
+        thread.start()
+        try:
+            yield
+        finally:
+            over.set()
+            thread.join()
+
+
+def step_down(environ: Mapping[str, str]) -> dict[str, str] | None:
+    """Where this process was started as root through sudo or doas, become the user who called, for good.
+
+    Returns the changed environment, or None where nothing had to be done. The caller is named by SUDO_UID and
+    SUDO_GID (sudo(8), "ENVIRONMENT"), or DOAS_USER (doas(1)).
+    """
+    import pwd
+
+    if os.geteuid() != 0:
+        return None
+    try:
+        if environ.get("SUDO_UID"):
+            caller = pwd.getpwuid(int(environ["SUDO_UID"]))
+        elif environ.get("DOAS_USER"):
+            caller = pwd.getpwnam(environ["DOAS_USER"])
+        else:
+            return None
+    except (KeyError, ValueError):
+        return None
+    if caller.pw_uid == 0:
+        return None
+    os.initgroups(caller.pw_name, caller.pw_gid)
+    os.setresgid(caller.pw_gid, caller.pw_gid, caller.pw_gid)
+    os.setresuid(caller.pw_uid, caller.pw_uid, caller.pw_uid)
+    changed = {k: v for k, v in environ.items() if not k.startswith(("SUDO_", "DOAS_", "XDG_"))}
+    changed |= {"HOME": caller.pw_dir, "USER": caller.pw_name, "LOGNAME": caller.pw_name, "SHELL": caller.pw_shell}
+    return changed
+
+
+def _without_environment(command: tuple[str, ...]) -> tuple[str, ...]:
+    """A command without the env(1) in front that a person need not type."""
+    if command[:1] != ("env",):
+        return command
+    rest = command[1:]
+    while rest and "=" in rest[0]:
+        rest = rest[1:]
+    return rest

@@ -1,0 +1,124 @@
+"""Questions and privilege, as the built program meets them."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import os
+import re
+import sys
+from collections.abc import Callable
+from pathlib import Path
+
+import pexpect
+import pytest
+
+from tests.conftest import PROGRAM, Desk, is_root, kelp
+from zesty_anchor.demo.wares import pack
+from zesty_anchor.system.host import login_path
+
+pytestmark = pytest.mark.needs("bash", "zsh")
+GOOD = pack("kelp-4.2.1", kelp("4.2.1"), "tar.gz")
+
+
+@pytest.fixture
+def licensed(make_feed: Callable[..., str]) -> str:
+    """A feed whose kelp has a licence, and no digest."""
+    release = {
+        "version": "4.2.1",
+        "channels": ["lts"],
+        "licence": "Harbour Licence 2",
+        "files": [{"platform": "any", "url": "k.tgz"}],
+    }
+    document = {"format": "zesty-anchor-index/1", "runtime": "kelp", "releases": [release]}
+    return make_feed({"k.tgz": GOOD, "kelp.json": json.dumps(document).encode()})
+
+
+def test_all_open_questions_at_once_with_their_keys(desk: Desk, licensed: str) -> None:
+    desk.wants(url=licensed)
+    before = desk.likeness()
+    for options in ([], ["--yes"]):
+        answer = desk.run("provision", *options)
+        assert answer.code == 5
+        assert '[runtimes.kelp] licence = "accepted"' in answer.err
+        assert '[runtimes.kelp] unpinned = "accepted"' in answer.err
+    assert desk.likeness() == before
+    assert {q["kind"] for q in desk.well("preview", "--json").json["questions"]} == {"licence", "digest"}
+
+
+def test_the_manifest_answers_for_good(desk: Desk, licensed: str) -> None:
+    desk.wants(url=licensed, runtimes='[runtimes.kelp]\nwant = "lts"\nlicence = "accepted"\nunpinned = "accepted"\n')
+    desk.well("provision")
+    receipt = json.loads((desk.shelf / "kelp/4.2.1/.zesty-anchor.json").read_text())
+    assert receipt["digest"] == "sha256:" + hashlib.sha256(GOOD).hexdigest()
+
+
+@pytest.mark.parametrize("answers", ["yy", "yn"])
+def test_a_person_answers_at_the_terminal(desk: Desk, licensed: str, answers: str) -> None:
+    desk.wants(url=licensed)
+    before = desk.likeness()
+    environment = {"HOME": str(desk.home), "PATH": login_path(), "LANG": "C.UTF-8", "TERM": "dumb"}
+    child = pexpect.spawn(
+        str(PROGRAM), ["provision"], env=environment, cwd=str(desk.home), timeout=60, encoding="utf-8"
+    )
+    for letter in answers:
+        child.expect(r"\[y/N\]")
+        child.sendline(letter)
+    child.expect(pexpect.EOF)
+    child.close()
+    if answers == "yy":
+        assert child.exitstatus == 0
+        assert "unattended from here" in child.before
+    else:
+        assert child.exitstatus == 5
+        assert desk.likeness() == before
+
+
+@pytest.mark.skipif(not is_root(), reason="this is about root")
+def test_as_root_nothing_of_a_feed_runs_unasked(desk: Desk) -> None:
+    desk.wants()
+    desk.manifest.write_text(desk.manifest.read_text().replace('as-root = "allowed"\n', ""))
+    answer = desk.run("provision", "--yes")
+    assert answer.code == 5
+    assert 'as-root = "allowed"' in answer.err
+    assert not desk.shelf.exists()
+
+
+@pytest.mark.needs("setpriv")
+@pytest.mark.skipif(not is_root(), reason="becoming somebody else needs root")
+@pytest.mark.skipif(not os.access("/var/lib/dpkg/status", os.R_OK), reason="this system has no dpkg")
+def test_without_any_way_to_privilege_the_rest_is_done(desk: Desk, tmp_path: Path) -> None:
+    """No sudo on PATH: what an administrator must type is printed, and all that does not need it is done."""
+    os.chmod(tmp_path, 0o755)
+    for folder in tmp_path.parents:
+        if folder.name.startswith("pytest"):
+            os.chmod(folder, 0o755)
+    empty = tmp_path / "bin"
+    empty.mkdir()
+    for name in ("sh", "bash", "zsh", "apt-cache", "apt-get"):
+        (empty / name).symlink_to(f"/usr/bin/{name}")
+    desk.wants('[prerequisites]\npackages.debian = ["cowsay"]\n')
+    os.chown(desk.home, 65534, 65534)
+    script = (
+        "import os, sys; os.setgroups([]); os.setresgid(65534, 65534, 65534); os.setresuid(65534, 65534, 65534)\n"
+        f"os.environ.clear(); os.environ.update(HOME={str(desk.home)!r}, PATH={str(empty)!r}, LANG='C.UTF-8')\n"
+        "from zesty_anchor.commands import run; sys.argv = ['zesty-anchor', 'provision']; os.chdir(os.environ['HOME']); run()"
+    )
+    child = pexpect.spawn(
+        sys.executable,
+        [
+            "-c",
+            "import zesty_anchor.commands.provision, pexpect, requests, tree_sitter_bash, zesty_anchor.proof.prove, zesty_anchor.engine.run, zesty_anchor.feeds.open, rich.progress, rich.text\n"
+            + script,
+        ],
+        timeout=90,
+        encoding="utf-8",
+    )
+    child.expect(pexpect.EOF)
+    child.close()
+    said = re.sub(r"\x1b\[[0-9;?]*[A-Za-z]", "", child.before)
+    assert "An administrator must still run" in said, said
+    assert "sudo apt-get install cowsay" in said
+    assert "every fresh shell answers" in said
+    assert child.exitstatus == 1, "the machine is not yet as the manifest says"
+    assert (desk.shelf / "kelp/4.2.1/bin/kelp").exists()
