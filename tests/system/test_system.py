@@ -52,6 +52,16 @@ def test_what_cannot_be_carried_is_told(value: str) -> None:
     assert unfit(value)
 
 
+def test_what_an_administrator_types_does_the_same(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(pam_environment, "FILE", tmp_path / "environment")
+    before = b"PATH=/bin\nexport A=1\n"
+    (tmp_path / "environment").write_bytes(before)
+    wanted = {"A": "x y", "B": "$b `c`"}
+    for command in pam_environment.by_hand(before, wanted):
+        subprocess.run(command, check=True)
+    assert read_as_pam_does((tmp_path / "environment").read_bytes()) == {"PATH": "/bin", **wanted}
+
+
 def test_a_line_that_is_there_is_replaced() -> None:
     assert with_variables(b"export A=1\nB=2", {"A": "x", "C": "y"}) == b'A="x"\nB=2\nC="y"\n'
 
@@ -64,7 +74,7 @@ def test_setting_and_taking_back_with_real_commands(tmp_path: Path, monkeypatch:
     monkeypatch.setattr(system_variables, "_BESIDE", str(tmp_path / "beside"))
     told: list[str] = []
     bench = bench_in(tmp_path, Hands(Access("root"), told.append).run)
-    change = SetSystemVariables(Edit(read_text_file(file), b'PATH=/bin\nTIDE="high"\n'), str(file))
+    change = SetSystemVariables(Edit(read_text_file(file), b'PATH=/bin\nTIDE="high"\n'), str(file), (("TIDE", "high"),))
     record = change.prepare(bench)
     change.carry_out(bench, record)
     assert file.read_bytes() == b'PATH=/bin\nTIDE="high"\n'

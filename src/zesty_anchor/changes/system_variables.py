@@ -20,14 +20,15 @@ _BESIDE = "/etc/.environment.zesty-anchor"
 class SetSystemVariables(FileChange, frozen=True):
     """Edit /etc/environment."""
 
+    variables: tuple[tuple[str, str], ...]
     kind: ClassVar[str] = "system-variables"
     stage: ClassVar[Stage] = Stage.PREPARE
     privileged: ClassVar[bool] = True
 
     @property
     def commands(self) -> tuple[Command, ...]:
-        """See ``Change``: what an administrator would do by hand."""
-        return (("editor", str(pam_environment.FILE)),)
+        """See ``Change``: what has the same effect, typed by hand."""
+        return pam_environment.by_hand(self.edit.file.content or b"", dict(self.variables))
 
     def prepare(self, bench: Bench) -> Record:
         """See ``Change``."""
@@ -50,7 +51,7 @@ class SystemVariables:
         file = machine.system_environment
         after = pam_environment.with_variables(file.content or b"", dict(wanted.system_variables))
         if after != file.content:
-            yield SetSystemVariables(Edit(file, after), str(file.path))
+            yield SetSystemVariables(Edit(file, after), str(file.path), wanted.system_variables)
 
     def take_back(self, record: Record, bench: Bench) -> Sequence[str]:
         """See ``Kind``."""

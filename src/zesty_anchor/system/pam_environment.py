@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import shlex
 from collections.abc import Mapping
 from pathlib import Path
 
@@ -42,6 +43,14 @@ def with_variables(content: bytes, variables: Mapping[str, str]) -> bytes:
     if left and rows and not rows[-1].endswith(b"\n"):
         rows[-1] += b"\n"
     return b"".join([*rows, *(_line(name, value) + b"\n" for name, value in left.items())])
+
+
+def by_hand(content: bytes, variables: Mapping[str, str]) -> tuple[tuple[str, ...], ...]:
+    """The commands that set these names, for an administrator: old lines out with sed(1), new ones added."""
+    there = {found[1].decode() for row in content.splitlines() if (found := _LINE.match(row))}
+    commands = [("sed", "-i", rf"/^\s*\(export\s\+\)\?{name}=/d", str(FILE)) for name in variables if name in there]
+    lines = " ".join(shlex.quote(_line(name, value).decode()) for name, value in variables.items())
+    return (*commands, ("sh", "-c", f"printf '%s\\n' {lines} >>{FILE}"))
 
 
 def _line(name: str, value: str) -> bytes:
