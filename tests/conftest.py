@@ -24,7 +24,20 @@ from zesty_anchor.system.locations import locate
 PROGRAM = Path(sys.executable).with_name("zesty-anchor")
 PROGRAMS = {
     name: path
-    for name in ("bash", "zsh", "dash", "ksh", "mksh", "gcc", "setpriv")
+    for name in (
+        "bash",
+        "zsh",
+        "dash",
+        "ksh",
+        "mksh",
+        "gcc",
+        "setpriv",
+        "dnf",
+        "zypper",
+        "rpmbuild",
+        "createrepo_c",
+        "pacman",
+    )
     if (path := shutil.which(name, path=login_path()))
 }
 SHELLS = PROGRAMS

@@ -11,6 +11,7 @@ from zesty_anchor.manifest.wanted import Wanted, WantedPackage
 from zesty_anchor.problem import Problem
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system.package_manager import Command, PackageManager, package_manager
+from zesty_anchor.system.privilege import Access
 
 
 class InstallPackages(BaseChange, frozen=True):
@@ -111,6 +112,6 @@ class Packages:
         lines: list[str] = []
         if bench.run_privileged(command, lines.append) != 0:
             left = [name for name in going if name in manager.all_installed()]
-            typed = f"sudo apt-get purge {' '.join(left)}" if manager.name == "apt" else " ".join(command)
+            typed = Access("").shown(manager.removal(left))
             told += [f"the packages could not be removed; an administrator can: {typed}"] if left else []
         return told

@@ -45,7 +45,7 @@ class PackageManager(Protocol):
         """The family of systems that it belongs to: the key for names by system in the manifest."""
 
     def facts(self, names: Collection[str]) -> PackageFacts:
-        """What is known of some packages. Only reads; starts no process."""
+        """What is known of some packages. Only reads."""
 
     def commands(self, names: Sequence[str]) -> list[Command]:
         """The commands that installing takes, as an administrator could type them."""
@@ -72,6 +72,8 @@ class PackageManager(Protocol):
 def package_manager(families: Sequence[str]) -> PackageManager | None:
     """The package manager of this machine, by the families that os-release(5) names; None where we know none."""
     from zesty_anchor.system.apt import Apt
+    from zesty_anchor.system.pacman import Pacman
+    from zesty_anchor.system.rpm_managers import Dnf, Zypper
 
-    managers: list[PackageManager] = [Apt()]
+    managers: list[PackageManager] = [Apt(), Dnf(), Zypper(), Pacman()]
     return next((m for family in families for m in managers if m.family == family), None)

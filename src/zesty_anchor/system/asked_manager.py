@@ -1,0 +1,137 @@
+"""What the package managers have in common that are asked by running them, and do not have their records read."""
+
+from __future__ import annotations
+
+import difflib
+import os
+import re
+import subprocess
+from collections.abc import Collection, Iterable, Sequence
+from pathlib import Path
+from typing import ClassVar
+
+from zesty_anchor.problem import Problem
+from zesty_anchor.system.package_manager import Command, PackageFacts, Run, Told
+
+
+class AskedManager:
+    """One of them. ``root`` is the system that it works on, another one than this for a trial.
+
+    What differs is data: the words of each command, with the names to be added at the end, and the lines that
+    tell of trouble, as patterns whose first group is what the message is about.
+    """
+
+    name: ClassVar[str]
+    family: ClassVar[str]
+    list_installed: ClassVar[Command]
+    list_known: ClassVar[Command]
+    install_words: ClassVar[Command]
+    remove_words: ClassVar[Command]
+    try_remove: ClassVar[Command]
+    needed_by: ClassVar[re.Pattern[str]]
+    unknown: ClassVar[re.Pattern[str]]
+    locked: ClassVar[re.Pattern[str]]
+    progress: ClassVar[re.Pattern[str]]
+
+    def __init__(self, root: Path = Path("/")) -> None:
+        self.root = root
+
+    def at_root(self, command: Command) -> Command:
+        """The command for the system at ``root``."""
+        return command
+
+    def facts(self, names: Collection[str]) -> PackageFacts:
+        """See ``PackageManager``; what an installed package provides counts as installed."""
+        here = self.all_installed()
+        return PackageFacts(self.family, self.name, frozenset(n for n in names if n in here or self.is_provided(n)))
+
+    def is_provided(self, name: str) -> bool:
+        """Whether an installed package of another name provides this one."""
+        raise NotImplementedError
+
+    def all_installed(self) -> frozenset[str]:
+        """See ``PackageManager``."""
+        return frozenset(self.ask(self.list_installed).stdout.split())
+
+    def commands(self, names: Sequence[str]) -> list[Command]:
+        """See ``PackageManager``."""
+        return [(*self.install_words, *names)]
+
+    def download_size(self, names: Sequence[str]) -> int | None:
+        """See ``PackageManager``: not told beforehand."""
+        return None
+
+    def install(self, names: Sequence[str], run: Run, told: Told, log: Path) -> None:
+        """See ``PackageManager``."""
+        lines: list[str] = []
+        with log.open("a", encoding="utf-8") as written:
+
+            def hear(line: str) -> None:
+                written.write(line + "\n")
+                lines.append(line)
+                found = self.progress.search(line)
+                if found:
+                    told(line.strip(), 100 * int(found[1]) // max(1, int(found[2])), 100)
+
+            status = run(("env", "LC_ALL=C", *self.at_root((*self.install_words, *names))), hear)
+        if status != 0:
+            raise self.problem(lines, log)
+
+    def problem(self, lines: Sequence[str], log: Path) -> Problem:
+        """What its lines mean, and the way out."""
+        text = "\n".join(lines)
+        unknown = self.unknown.findall(text)
+        if unknown:
+            known = self.ask(self.list_known).stdout.split()
+            near = [
+                f"for {name}: {', '.join(difflib.get_close_matches(name, known, 3, 0.7)) or 'nothing comes near'}"
+                for name in unknown
+            ]
+            return Problem(
+                f"{self.name} knows no package {', '.join(repr(u) for u in unknown)}",
+                where="[prerequisites] packages, or a recipe's needs",
+                advice=f"the nearest names: {'; '.join(near)}",
+            )
+        locked = self.locked.search(text)
+        if locked:
+            return Problem(
+                f"another process holds {self.name}'s lock",
+                where=locked[0].strip(),
+                advice="wait for it to end, then run the same command again",
+            )
+        errors = [line for line in lines if re.match(r"(?i)\s*(error|fatal|problem)", line)] or list(lines[-1:])
+        return Problem(
+            f"{self.name} failed: {errors[0].strip() if errors else 'it says no more'}",
+            where=f"its whole output: {log}",
+            advice="see its output",
+        )
+
+    def removable(self, names: Iterable[str]) -> tuple[list[str], dict[str, list[str]]]:
+        """See ``PackageManager``. The trial says which of them something else needs; those stay."""
+        here = self.all_installed()
+        going = [name for name in names if name in here]
+        holding: dict[str, list[str]] = {}
+        while going:
+            tried = self.ask((*self.try_remove, *going))
+            if tried.returncode == 0:
+                return going, holding
+            users = sorted(set(self.needed_by.findall(tried.stdout + tried.stderr)))
+            blamed = next((n for n in going if self.ask((*self.try_remove, n)).returncode != 0), going[0])
+            holding[blamed] = users
+            going.remove(blamed)
+        return [], holding
+
+    def removal(self, names: Sequence[str]) -> Command:
+        """See ``PackageManager``."""
+        return self.at_root((*self.remove_words, *names))
+
+    def ask(self, command: Command) -> subprocess.CompletedProcess[str]:
+        """Ask something that needs no privilege and changes nothing."""
+        words = self.at_root(command)
+        try:
+            return subprocess.run(
+                words, stdin=subprocess.DEVNULL, capture_output=True, text=True, errors="replace", check=False,
+                timeout=120, env={**os.environ, "LC_ALL": "C"},
+            )  # fmt: skip
+        except (OSError, subprocess.TimeoutExpired) as error:
+            raise Problem(f"{words[0]} cannot be asked: {error}", advice="is it well on this machine?") from None

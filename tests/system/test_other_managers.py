@@ -1,0 +1,125 @@
+"""dnf, zypper and pacman, each for real on a scratch root with a made-up repository."""
+
+from __future__ import annotations
+
+import shutil
+import subprocess
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import is_root
+from zesty_anchor.problem import Problem
+from zesty_anchor.system.asked_manager import AskedManager
+from zesty_anchor.system.pacman import Pacman
+from zesty_anchor.system.privilege import Access, Hands
+from zesty_anchor.system.rpm_managers import Dnf, Zypper
+
+SPEC = """\
+Name: {name}
+Version: 1.2
+Release: 1
+Summary: made up
+License: MIT
+BuildArch: noarch
+AutoReqProv: no
+{more}
+%description
+made up
+%install
+mkdir -p %{{buildroot}}/usr/share; echo {name} >%{{buildroot}}/usr/share/{name}
+%files
+/usr/share/{name}
+"""
+WARES = {"tide-glass": "Provides: looking-glass", "tide-log": "Requires: tide-glass"}
+
+
+def rpm_root(folder: Path) -> None:
+    """A root with a repository of the wares, for dnf and for zypper."""
+    for name, more in WARES.items():
+        (folder / f"{name}.spec").write_text(SPEC.format(name=name, more=more))
+        quietly("rpmbuild", "--define", f"_topdir {folder}/build", "-bb", str(folder / f"{name}.spec"))
+    quietly("createrepo_c", "-q", str(folder / "build/RPMS"))
+    entry = f"[tide]\nname=tide\nbaseurl=file://{folder}/build/RPMS\nenabled=1\ngpgcheck=0\nautorefresh=1\n"
+    for place in ("etc/yum.repos.d", "etc/zypp/repos.d"):
+        (folder / "root" / place).mkdir(parents=True)
+        (folder / "root" / place / "tide.repo").write_text(entry)
+
+
+def pacman_root(folder: Path) -> None:
+    """A root with a repository of the wares, for pacman."""
+    names = {"tide-glass": "provides=(looking-glass)", "tide-log": "depends=(tide-glass)"}
+    repository, root = folder / "repository", folder / "root"
+    repository.mkdir()
+    for name, more in names.items():
+        made = folder / name
+        (made / "usr/share").mkdir(parents=True)
+        (made / "usr/share" / name).write_text(name)
+        kind, _, what = more.partition("=(")
+        words = {"provides": "provides", "depends": "depend"}[kind]
+        info = f"pkgname = {name}\npkgver = 1.2-1\narch = any\nsize = 10\nbuilddate = 1\npackager = desk\n{words} = {what[:-1]}\n"
+        (made / ".PKGINFO").write_text(info)
+        archive = repository / f"{name}-1.2-1-any.pkg.tar.gz"
+        quietly("tar", "-C", str(made), "-czf", str(archive), ".PKGINFO", "usr")
+    quietly("repo-add", str(repository / "tide.db.tar.gz"), *map(str, sorted(repository.glob("*.pkg.tar.gz"))))
+    for place in ("var/lib/pacman/sync", "var/cache/pacman/pkg", "etc", "var/log"):
+        (root / place).mkdir(parents=True)
+    (root / "etc/pacman.conf").write_text(
+        f"[options]\nArchitecture = auto\nSigLevel = Never\nCacheDir = {root}/var/cache/pacman/pkg\n"
+        f"[tide]\nServer = file://{repository}\n"
+    )
+    quietly("pacman", "--root", str(root), "--config", str(root / "etc/pacman.conf"), "-Sy")
+
+
+def quietly(*words: str) -> None:
+    done = subprocess.run(words, capture_output=True, text=True, check=False)
+    assert done.returncode == 0, done.stdout + done.stderr
+
+
+CASES = [
+    pytest.param(Dnf, rpm_root, marks=pytest.mark.needs("dnf", "rpmbuild", "createrepo_c"), id="dnf"),
+    pytest.param(Zypper, rpm_root, marks=pytest.mark.needs("zypper", "rpmbuild", "createrepo_c"), id="zypper"),
+    pytest.param(Pacman, pacman_root, marks=pytest.mark.needs("pacman"), id="pacman"),
+]
+
+
+@pytest.mark.skipif(not is_root(), reason="a package manager on a scratch root needs root")
+@pytest.mark.parametrize(("kind", "make_root"), CASES)
+def test_for_real_on_a_scratch_root(
+    kind: type[AskedManager], make_root: Callable[[Path], None], tmp_path: Path
+) -> None:
+    (tmp_path / "root").mkdir()
+    make_root(tmp_path)
+    manager = kind(tmp_path / "root")
+    shown: list[str] = []
+    hands = Hands(Access("root"), shown.append)
+    told: list[str] = []
+
+    def tell(what: str, done: int, total: int) -> None:
+        told.append(what)
+
+    assert manager.facts(["tide-glass", "looking-glass"]).installed == frozenset()
+    with pytest.raises(Problem, match="knows no package 'tide-glas'") as caught:
+        manager.install(["tide-glas"], hands.run, tell, tmp_path / "log")
+    assert "tide-glass" in caught.value.advice
+
+    manager.install(["tide-log"], hands.run, tell, tmp_path / "log")
+    assert manager.all_installed() == {"tide-log", "tide-glass"}
+    assert (tmp_path / "root/usr/share/tide-glass").exists()
+    assert manager.facts(["looking-glass", "tide-log", "other"]).installed == {"looking-glass", "tide-log"}
+    assert any("install" in line or "-S" in line for line in shown)
+
+    going, holding = manager.removable(["tide-glass"])
+    assert (going, list(holding)) == ([], ["tide-glass"])
+    assert holding["tide-glass"] == ["tide-log"]
+    going, _ = manager.removable(["tide-glass", "tide-log"])
+    assert sorted(going) == ["tide-glass", "tide-log"]
+    assert hands.run(manager.removal(going), told.append) == 0
+    assert manager.all_installed() == frozenset()
+
+
+@pytest.mark.skipif(shutil.which("pacman") is None, reason="pacman is not installed")
+def test_a_lock_has_its_message(tmp_path: Path) -> None:
+    problem = Pacman().problem(["error: failed to init transaction (unable to lock database)"], tmp_path / "log")
+    assert "lock" in problem.what
