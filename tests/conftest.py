@@ -132,8 +132,8 @@ class Desk:
         return done.stdout
 
     def likeness(self) -> dict[str, tuple[str, str]]:
-        """Everything in the home but the program's own state."""
-        return likeness(self.home, (".local/state/zesty-anchor",))
+        """Everything in the home but the program's own state, and what feeds answered."""
+        return likeness(self.home, (".local/state/zesty-anchor", ".cache/zesty-anchor/answers"))
 
 
 @pytest.fixture(scope="session")

@@ -13,6 +13,7 @@ from zesty_anchor.manifest.wanted import Artefact, WantedVersion
 from zesty_anchor.problem import Problem, UsageProblem
 from zesty_anchor.recipes import recipe_for
 from zesty_anchor.survey.machine import Machine
+from zesty_anchor.system import own_folders
 from zesty_anchor.system.locations import Locations
 
 if TYPE_CHECKING:
@@ -32,13 +33,15 @@ class NotProvisioned(Problem):
 class Resolver:
     """Resolves the wants of one manifest. The network is used only where a want has no version on the shelf."""
 
-    def __init__(self, manifest: Manifest, file: Path, locations: Locations, environ: Mapping[str, str]) -> None:
+    def __init__(
+        self, manifest: Manifest, file: Path, locations: Locations, environ: Mapping[str, str], *, offline: bool = False
+    ) -> None:
         self._manifest = manifest
         self._file = file
         self._locations = locations
         self._environ = environ
         self._feeds: Feeds | None = None
-        self._web: Any = None
+        self._offline = offline
         self.recipes: dict[str, Recipe] = {
             name: recipe_for(name, manifest, locations.recipes, file) for name in manifest.runtimes
         }
@@ -62,20 +65,29 @@ class Resolver:
 
     def releases(self, name: str, machine: Machine) -> list[Release]:
         """Everything that a runtime's feed offers for this machine. Raises ``Problem`` where the feed fails."""
-        if self._feeds is None:
-            from zesty_anchor.feeds.open import Feeds
-
-            self._feeds = Feeds(self._environ, self._locations.home, self._session())
-        return self._feeds.releases(self._supply(name, machine), self.recipes[name], machine.host.platform)
+        return self._opened().releases(self._supply(name, machine), self.recipes[name], machine.host.platform)
 
     def open_body(self, url: str, who: str) -> Any:
         """Open an address for download; see ``Bench.open_body``."""
-        from zesty_anchor.feeds.web import WebBody
+        return self._opened().body(url, who)
 
-        return WebBody(self._session(), url, who)
+    @property
+    def ages(self) -> dict[str, float]:
+        """Offline: how old, in seconds, the answers are that were used, by who gave them."""
+        return self._feeds.web.ages if self._feeds else {}
+
+    def _opened(self) -> Feeds:
+        if self._feeds is None:
+            from zesty_anchor.feeds.open import Feeds
+            from zesty_anchor.feeds.web import Web, session
+
+            own_folders.make(self._locations.answers)
+            web = Web(session(), self._locations.answers, offline=self._offline)
+            self._feeds = Feeds(self._environ, self._locations.home, web)
+        return self._feeds
 
     def _supply(self, name: str, machine: Machine) -> Supply:
-        return supply_for(name, self._manifest, self.recipes[name], machine.host.platform)
+        return supply_for(name, self._manifest, self.recipes[name], machine.host.platform, self._file.parent)
 
     def _version(
         self, name: str, want: str, default: bool, machine: Machine, known: Known, obtainable: bool
@@ -126,14 +138,7 @@ class Resolver:
                 where=str(self._file),
                 advice=f"{near}; zesty-anchor list {name} shows all",
             )
-        return chosen
-
-    def _session(self) -> Any:
-        if self._web is None:
-            from zesty_anchor.feeds.web import session
-
-            self._web = session()
-        return self._web
+        return self._opened().feed(self._supply(name, machine)).pinned(chosen)
 
 
 def _folder_name(version: str) -> str:

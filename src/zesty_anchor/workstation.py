@@ -24,6 +24,7 @@ from zesty_anchor.problem import Problem, UsageProblem
 from zesty_anchor.reporter import Reporter
 from zesty_anchor.resolve import Known, Resolver
 from zesty_anchor.survey.machine import Machine, generated_file, shells_to_use, survey
+from zesty_anchor.system import own_folders
 from zesty_anchor.system.locations import Locations, locate
 from zesty_anchor.system.privilege import NO_ACCESS, Access, Hands, access, authenticate
 
@@ -58,12 +59,14 @@ class Workstation:
         jobs: int = 4,
         asker: Asker | None = None,
         yes: bool = False,
+        offline: bool = False,
     ) -> None:
         self._environ = environ
         self._reporter = reporter
         self._jobs = jobs
         self._asker = asker
         self._yes = yes
+        self._offline = offline
         self.locations: Locations = locate(environ)
         self.manifest = Manifest()
         self.file = Path()
@@ -73,7 +76,7 @@ class Workstation:
         """Find and read the manifest, and the recipes that it needs. Raises ``UsageProblem``."""
         self.file = find(given, folder, self.locations.config).absolute()
         self.manifest = read_manifest(self.file)
-        self._resolver = Resolver(self.manifest, self.file, self.locations, self._environ)
+        self._resolver = Resolver(self.manifest, self.file, self.locations, self._environ, offline=self._offline)
 
     # -- looking ---------------------------------------------------------------------------------------
 
@@ -248,6 +251,8 @@ class Workstation:
                     for run in runs:
                         bench = self._bench(hands, attic_of(run, self.locations))
                         taken.append(take_back_run(KINDS, journal, run, bench))
+                if not journal.standing_runs():
+                    own_folders.remove(self.locations.answers)
             finally:
                 journal.close()
         return TakenBack(
@@ -262,9 +267,7 @@ class Workstation:
         could not be put back, the attic stays too, and the notices say so. Returns what was taken back, and the
         folders that were removed.
         """
-        from zesty_anchor.changes.folders import remove_empty
         from zesty_anchor.engine.questions import settle
-        from zesty_anchor.shelf.place import discard
 
         question = Question("dismantle", "take back everything that zesty-anchor did in this home?", "--yes", safe=True)
         settle([question], self._asker, yes=self._yes)
@@ -274,14 +277,12 @@ class Workstation:
         except Problem as problem:
             if problem.what != _NOTHING_LEFT:
                 raise
-        own = [self.locations.data, self.locations.cache]
+        own = [self.locations.answers, self.locations.cache, self.locations.data]
         if not taken.notices:
             own.append(self.locations.state)
         removed = [self.locations.shown(folder) for folder in own if folder.exists()]
         for folder in own:
-            discard(folder)
-        around = (f for o in (*own, self.locations.config) for f in (o, *o.parents) if self.locations.home in f.parents)
-        remove_empty(str(folder) for folder in around)
+            own_folders.remove(folder)
         return taken, removed
 
     # -- parts -----------------------------------------------------------------------------------------
@@ -369,6 +370,8 @@ class Workstation:
             notices.append(
                 f"[prerequisites] is passed over: no package manager that we know is on {machine.host.title}"
             )
+        for who, age in self._resolver.ages.items():
+            notices.append(f"offline: what {who} answered is {_age(age)} old")
         return tuple(notices)
 
     def _reload(self, wanted: Wanted, told: Iterable[ChangeReport]) -> str:
@@ -381,3 +384,12 @@ class Workstation:
         name = calling_shell(self._environ)
         shell = name if name in wanted.shells else wanted.shells[0]
         return LANGUAGES[shell].reload(generated_file(self.locations, shell), self.locations.home)
+
+
+def _age(seconds: float) -> str:
+    """A time span for a person."""
+    for unit, size in (("day", 86400), ("hour", 3600), ("minute", 60)):
+        if seconds >= size:
+            number = int(seconds // size)
+            return f"{number} {unit}{'' if number == 1 else 's'}"
+    return "less than a minute"

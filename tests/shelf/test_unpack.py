@@ -15,8 +15,9 @@ import pytest
 from zesty_anchor.demo.wares import pack
 from zesty_anchor.problem import Problem
 from zesty_anchor.shelf.members import ArchiveRefused
-from zesty_anchor.shelf.place import content, discard, take_off
+from zesty_anchor.shelf.place import content, take_off
 from zesty_anchor.shelf.unpack import unpack_tar, unpack_zip
+from zesty_anchor.system.removal import discard
 
 FILES = {"bin/kelp": (b"#!/bin/sh\n", 0o755), "share/a b": (b"x" * 700_000, 0o600), "empty": (b"", 0o644)}
 
@@ -147,7 +148,9 @@ def test_taking_off_removes_folders_without_write_permission(tmp_path: Path) -> 
     (target / "sealed/x").write_text("")
     (target / "sealed").chmod(0o500)
     (tmp_path / "staging").mkdir()
-    take_off(target, tmp_path / "staging")
+    gone = take_off(target, tmp_path / "staging")
+    assert gone is not None
     assert not target.exists()
+    discard(gone)
     assert not list((tmp_path / "staging").iterdir())
     discard(target)

@@ -119,7 +119,10 @@ class Change(Protocol):
         """
 
     def carry_out(self, bench: Bench, record: Record) -> None:
-        """Make the change. Raises ``Problem`` or ``OSError``; it is then taken back."""
+        """Make the change; what becomes known only now may be added to the record.
+
+        Raises ``Problem`` or ``OSError``; it is then taken back.
+        """
 
 
 class Kind(Protocol):

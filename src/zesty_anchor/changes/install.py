@@ -16,6 +16,7 @@ from zesty_anchor.shelf import place
 from zesty_anchor.shelf.download import kept_file, obtain
 from zesty_anchor.shelf.receipt import Receipt, write
 from zesty_anchor.survey.machine import Machine
+from zesty_anchor.system.removal import discard
 
 
 class Install(BaseChange, frozen=True):
@@ -123,7 +124,7 @@ class Install(BaseChange, frozen=True):
             )
             raise
         finally:
-            place.discard(room)
+            discard(room)
 
     def _shelve(self, folder: Path, target: Path, digest: str) -> None:
         absent = [c for c in self.wanted.recipe.commands if not self._has(folder, c)]
@@ -168,13 +169,15 @@ class Installs:
         folder, staging = Path(record["folder"]), bench.locations.staging
         if folder.exists():
             folders.make(staging)
-            place.take_off(folder, staging)
+            gone = place.take_off(folder, staging)
+            if gone is not None:
+                discard(gone)
         if record["kept"]:
             Path(record["kept"]).unlink(missing_ok=True)
             for partial in Path(record["kept"]).parent.glob(Path(record["kept"]).name + ".*.part"):
                 partial.unlink(missing_ok=True)
         staged = Path(record["staged"])
         for room in staged.parent.glob(staged.name + ".*"):
-            place.discard(room)
+            discard(room)
         folders.remove_empty(record["made"])
         return ()

@@ -69,7 +69,9 @@ class InstallPackages(BaseChange, frozen=True):
         def told(what: str, done: int, total: int) -> None:
             bench.told(self.key, f"{what}, {done} %" if done else what)
 
-        self._manager().install(self.names, bench.run_privileged, told, bench.log / "packages.log")
+        manager = self._manager()
+        manager.install(self.names, bench.run_privileged, told, bench.log / "packages.log")
+        record["brought"] = sorted(manager.all_installed() - set(record["before"]))
 
     def _manager(self) -> PackageManager:
         manager = package_manager(self.families)
@@ -103,7 +105,7 @@ class Packages:
         manager = package_manager(record["families"])
         if manager is None:
             return ()
-        brought = sorted(manager.all_installed() - set(record["before"]))
+        brought = record.get("brought") or sorted(manager.all_installed() - set(record["before"]))
         going, holding = manager.removable(brought)
         told = [f"the package {name} stays: {', '.join(by)} would go with it" for name, by in holding.items()]
         if not going:

@@ -15,8 +15,8 @@ from zesty_anchor.changes.base import BaseChange
 from zesty_anchor.changes.change import Bench, Record, Stage
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.problem import Problem, UsageProblem
-from zesty_anchor.shelf.place import discard
 from zesty_anchor.survey.machine import Machine
+from zesty_anchor.system.removal import discard
 
 
 class RetireFolder(BaseChange, frozen=True):

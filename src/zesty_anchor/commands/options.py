@@ -27,6 +27,7 @@ class Setting:
     def __init__(self, given: dict[str, Any]) -> None:
         self.manifest: Path | None = given.pop("manifest", None)
         self.jobs: int = given.pop("jobs", 4)
+        self.offline: bool = given.pop("offline", False)
         self.yes: bool = given.pop("yes", False)
         self.quiet: bool = given.pop("quiet", False)
         self.as_json: bool = given.pop("as_json", False)
@@ -54,7 +55,9 @@ class Setting:
 
     def _loaded(self, telling: Reporter, load: bool) -> Workstation:
         asker = TerminalAsker(self.err) if sys.stdin.isatty() else None
-        workstation = Workstation(self._environment(), telling, jobs=self.jobs, asker=asker, yes=self.yes)
+        workstation = Workstation(
+            self._environment(), telling, jobs=self.jobs, asker=asker, yes=self.yes, offline=self.offline
+        )
         if load:
             workstation.load(self.manifest, Path.cwd())
         return workstation
@@ -80,6 +83,7 @@ class Setting:
 _MANIFEST = click.option(
     "-m", "--manifest", type=click.Path(path_type=Path), metavar="FILE", help="The manifest to use."
 )
+_OFFLINE = click.option("--offline", is_flag=True, help="Ask no feed; use what was answered before.")
 _JOBS = click.option(
     "-j", "--jobs", type=click.IntRange(1, 64), default=4, show_default=True, help="How much at a time."
 )
@@ -103,7 +107,7 @@ def with_setting(
 ) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
     """Give a command the shared options, as a ``Setting`` in its first argument."""
     wanted = [*_COMMON]
-    wanted += [_MANIFEST] if manifest else []
+    wanted += [_MANIFEST, _OFFLINE] if manifest else []
     wanted += [_JOBS] if jobs else []
     wanted += [_YES] if yes else []
 

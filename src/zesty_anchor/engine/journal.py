@@ -15,6 +15,7 @@ import msgspec
 
 from zesty_anchor.changes.change import Record
 from zesty_anchor.problem import Problem
+from zesty_anchor.system import own_folders
 
 _SCHEMA = """
 CREATE TABLE IF NOT EXISTS runs (
@@ -66,7 +67,7 @@ class Journal:
     def __init__(self, file: Path) -> None:
         self.file = file
         self._lock = threading.Lock()
-        file.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
+        own_folders.make(file.parent)
         try:
             self._base = sqlite3.connect(file, check_same_thread=False, isolation_level=None, timeout=10)
             version = self._base.execute("PRAGMA user_version").fetchone()[0]
@@ -116,10 +117,18 @@ class Journal:
             assert row.lastrowid is not None
             return row.lastrowid
 
-    def mark(self, change: int, state: str) -> None:
-        """Write down that a change is done, or taken back."""
+    def done(self, change: int, record: Record) -> None:
+        """Write down that a change is done, with what its record has come to."""
         with self._lock:
-            self._base.execute("UPDATE changes SET state = ? WHERE change = ?", (state, change))
+            self._base.execute(
+                "UPDATE changes SET state = 'done', record = ? WHERE change = ?",
+                (msgspec.json.encode(record).decode(), change),
+            )
+
+    def taken_back(self, change: int) -> None:
+        """Write down that a change is taken back."""
+        with self._lock:
+            self._base.execute("UPDATE changes SET state = 'taken back' WHERE change = ?", (change,))
 
     def unfinished(self) -> list[Entry]:
         """Changes that were begun and neither done nor taken back, the latest first: a run was cut off there."""
@@ -163,7 +172,7 @@ class Journal:
 @contextmanager
 def alone(state: Path) -> Iterator[None]:
     """Keep other runs for the same home out meanwhile. Raises ``Problem`` where one is under way."""
-    state.mkdir(parents=True, exist_ok=True, mode=0o700)
+    own_folders.make(state)
     handle = os.open(state / "lock", os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
     try:
         try:

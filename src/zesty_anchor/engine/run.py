@@ -123,7 +123,7 @@ class Runner:
             except BaseException:
                 take_back_entry(self._kinds, self._journal, entry, self._bench)
                 raise
-            self._journal.mark(number, "done")
+            self._journal.done(number, record)
         except BaseException:
             self._reporter.ended(change.key, text, well=False)
             raise

@@ -19,7 +19,7 @@ def attic_of(run: int, locations: Locations) -> Path:
 def take_back_entry(kinds: Kinds, journal: Journal, entry: Entry, bench: Bench) -> list[str]:
     """Take one change back, and write that down. Returns what a person should know."""
     told = list(kinds[entry.kind].take_back(entry.record, bench))
-    journal.mark(entry.change, "taken back")
+    journal.taken_back(entry.change)
     return told
 
 

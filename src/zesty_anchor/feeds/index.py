@@ -7,10 +7,9 @@ from typing import Any
 from urllib.parse import quote, urljoin
 
 import msgspec
-import requests
 
 from zesty_anchor.feeds.release import Release
-from zesty_anchor.feeds.web import NotThere, get_json
+from zesty_anchor.feeds.web import NotThere, Web
 from zesty_anchor.problem import Problem
 
 FORMAT = "zesty-anchor-index/1"
@@ -22,6 +21,7 @@ class _File(msgspec.Struct):
     size: int | None = None
     sha256: str = ""
     sha512: str = ""
+    signature: str = ""
 
     @property
     def digest(self) -> str:
@@ -36,6 +36,7 @@ class _Release(msgspec.Struct):
     channels: list[str] = []
     date: str = ""
     licence: str = ""
+    licence_url: str = ""
 
 
 class _Runtime(msgspec.Struct):
@@ -52,7 +53,7 @@ class _Index(msgspec.Struct):
 class IndexFeed:
     """An index at ``url``: ``index.json`` names the runtimes, ``NAME.json`` lists the releases of one."""
 
-    def __init__(self, name: str, url: str, web: requests.Session) -> None:
+    def __init__(self, name: str, url: str, web: Web) -> None:
         self.name = name
         self.url = url if url.endswith("/") else url + "/"
         self.web = web
@@ -67,7 +68,7 @@ class IndexFeed:
         """See ``Feed.releases``."""
         url = urljoin(self.url, quote(product) + ".json")
         try:
-            answer = get_json(self.web, url, who=self.who)
+            answer = self.web.json(url, who=self.who)
         except NotThere:
             raise self._unknown(product) from None
         runtime = _understood(answer, _Runtime, self.who, url)
@@ -84,13 +85,19 @@ class IndexFeed:
                         channels=tuple(release.channels),
                         date=release.date,
                         licence=release.licence,
+                        licence_url=urljoin(url, release.licence_url) if release.licence_url else "",
+                        signature=urljoin(url, file.signature) if file.signature else "",
                     )
                 )
         return found
 
+    def pinned(self, release: Release) -> Release:
+        """See ``Feed``."""
+        return release
+
     def _unknown(self, product: str) -> Problem:
         url = urljoin(self.url, "index.json")
-        known = _understood(get_json(self.web, url, who=self.who), _Index, self.who, url).runtimes
+        known = _understood(self.web.json(url, who=self.who), _Index, self.who, url).runtimes
         close = difflib.get_close_matches(product, known, 1)
         return Problem(
             f"{self.who} has no runtime {product!r}",

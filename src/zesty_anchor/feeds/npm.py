@@ -18,10 +18,8 @@ from pathlib import Path
 from typing import Any
 from urllib.parse import quote
 
-import requests
-
 from zesty_anchor.feeds.release import Release
-from zesty_anchor.feeds.web import NotThere, get_json
+from zesty_anchor.feeds.web import NotThere, Web
 from zesty_anchor.problem import Problem, UsageProblem
 
 _ABBREVIATED = "application/vnd.npm.install-v1+json; q=1.0, application/json; q=0.8"
@@ -31,7 +29,7 @@ _STRENGTH = ("sha512", "sha384", "sha256")
 class NpmFeed:
     """A registry at ``url``."""
 
-    def __init__(self, name: str, url: str, web: requests.Session) -> None:
+    def __init__(self, name: str, url: str, web: Web) -> None:
         self.name = name
         self.url = url if url.endswith("/") else url + "/"
         self.web = web
@@ -46,7 +44,7 @@ class NpmFeed:
         """See ``Feed.releases``; ``product`` is the package's name, which already says the platform."""
         url = self.url + quote(product, safe="@")
         try:
-            answer = get_json(self.web, url, who=self.who, accept=_ABBREVIATED)
+            answer = self.web.json(url, who=self.who, accept=_ABBREVIATED)
         except NotThere:
             raise Problem(
                 f"{self.who} has no package {product!r}",
@@ -66,6 +64,10 @@ class NpmFeed:
             for version, each in versions.items()
             if isinstance(each, dict)
         ]
+
+    def pinned(self, release: Release) -> Release:
+        """See ``Feed``."""
+        return release
 
 
 def _release(version: str, document: dict[str, Any], tags: Mapping[str, Any]) -> Release:

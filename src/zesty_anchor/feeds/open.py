@@ -6,30 +6,46 @@ from collections.abc import Mapping
 from pathlib import Path
 
 import msgspec
-import requests
 
+from zesty_anchor.feeds.folder import FolderFeed, file_of
+from zesty_anchor.feeds.git import GitFeed
 from zesty_anchor.feeds.index import IndexFeed
+from zesty_anchor.feeds.jsonlist import JsonFeed
+from zesty_anchor.feeds.listing import ListingFeed
 from zesty_anchor.feeds.npm import NpmFeed, registry_address
+from zesty_anchor.feeds.pypi import PypiFeed, index_address
 from zesty_anchor.feeds.release import Feed, Release
 from zesty_anchor.feeds.supply import Supply
+from zesty_anchor.feeds.web import FileBody, Web, WebBody
 from zesty_anchor.manifest.model import Recipe
 
 
 class Feeds:
     """The feeds of one run, each opened once; answers are kept for the run."""
 
-    def __init__(self, environ: Mapping[str, str], home: Path, web: requests.Session) -> None:
+    def __init__(self, environ: Mapping[str, str], home: Path, web: Web) -> None:
         self._environ = environ
         self._home = home
-        self._web = web
+        self.web = web
         self._answers: dict[tuple[str, str], list[Release]] = {}
 
     def feed(self, supply: Supply) -> Feed:
         """The feed itself. Raises ``UsageProblem`` where no address is known."""
+        name, url = supply.name, supply.url
         if supply.kind == "npm":
-            return NpmFeed(supply.name, supply.url or registry_address(self._environ, self._home), self._web)
-        assert supply.url is not None
-        return IndexFeed(supply.name, supply.url, self._web)
+            return NpmFeed(name, url or registry_address(self._environ, self._home), self.web)
+        if supply.kind == "pypi":
+            return PypiFeed(name, url or index_address(self._environ, self._home), self.web)
+        assert url is not None
+        if supply.kind == "listing":
+            return ListingFeed(name, url, supply.file, supply.sums, self.web)
+        if supply.kind == "json":
+            return JsonFeed(name, url, supply.map, self.web)
+        if supply.kind == "git":
+            return GitFeed(name, url, supply.file)
+        if supply.kind == "folder":
+            return FolderFeed(name, self._home / url[2:] if url.startswith("~/") else Path(url), supply.file)
+        return IndexFeed(name, url, self.web)
 
     def releases(self, supply: Supply, recipe: Recipe, platform: str) -> list[Release]:
         """Every release, with the recipe's own channels added. Raises as ``Feed.releases`` does."""
@@ -41,6 +57,10 @@ class Feeds:
                 if r.version[:1].isdigit() or r.version[:1] == "v"
             ]
         return self._answers[key]
+
+    def body(self, url: str, who: str) -> WebBody | FileBody:
+        """Open an address for download."""
+        return FileBody(file_of(url)) if url.startswith("file:") else WebBody(self.web.session, url, who)
 
 
 def _channels(version: str, recipe: Recipe) -> tuple[str, ...]:

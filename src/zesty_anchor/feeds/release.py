@@ -10,9 +10,11 @@ import msgspec
 class Release(msgspec.Struct, frozen=True):
     """One version of a runtime for this platform.
 
-    ``digest`` is ``sha256:hex`` or ``sha512:hex``; empty where the feed gives none that can be trusted.
-    ``size`` is in bytes. ``date`` is YYYY-MM-DD, empty where the feed does not tell.
-    ``licence`` is the name of a licence that must be accepted first, empty where there is none.
+    ``url`` is where its archive, or its repository, is. ``digest`` is ``sha256:hex`` or ``sha512:hex``, or
+    ``commit:hex`` for a repository; empty where the feed gives none that can be trusted. ``size`` is in bytes.
+    ``date`` is YYYY-MM-DD, empty where the feed does not tell. ``licence`` is the name of a licence that must be
+    accepted first, and ``licence_url`` where its text is. ``signature`` is the address of a detached OpenPGP
+    signature, of the archive itself or, where ``sums`` is given, of the list of digests at that address.
     """
 
     version: str
@@ -22,6 +24,9 @@ class Release(msgspec.Struct, frozen=True):
     channels: tuple[str, ...] = ()
     date: str = ""
     licence: str = ""
+    licence_url: str = ""
+    signature: str = ""
+    sums: str = ""
 
 
 class Feed(Protocol):
@@ -37,3 +42,6 @@ class Feed(Protocol):
         Raises ``Problem`` where the feed is down, answers with an error or with what cannot be understood,
         or does not know the product.
         """
+
+    def pinned(self, release: Release) -> Release:
+        """The release with what pins it, where that takes a look of its own. Raises ``Problem``."""

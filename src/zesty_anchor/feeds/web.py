@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+import hashlib
 import http.client
 import os
+import time
 from collections.abc import Iterator
+from pathlib import Path
 from typing import Any
 
+import msgspec
 import requests
 import urllib3
 from requests.adapters import HTTPAdapter
@@ -16,17 +20,21 @@ from zesty_anchor import __version__
 from zesty_anchor.problem import Problem
 
 CONNECT_SECONDS = 10
-READ_SECONDS = 60
+READ_SECONDS = 20
+RESUME_TRIES = 4
+RESUME_PAUSE = 0.5
 LARGEST_ANSWER = 64 * 1024 * 1024
 
 
 def session() -> requests.Session:
-    """A session that retries what may pass (no connection, 429, 502, 503, 504) three times with back-off.
+    """A session that retries what may pass (no connection, 429, 500, 502, 503, 504) three times with back-off.
 
     Proxies and a custom certificate authority come from the environment, as requests documents it.
     """
     made = requests.Session()
-    retry = Retry(total=3, connect=2, backoff_factor=0.2, status_forcelist=(429, 502, 503, 504), raise_on_status=False)
+    retry = Retry(
+        total=3, connect=2, backoff_factor=0.2, status_forcelist=(429, 500, 502, 503, 504), raise_on_status=False
+    )
     adapter = HTTPAdapter(max_retries=retry, pool_maxsize=16)
     made.mount("http://", adapter)
     made.mount("https://", adapter)
@@ -34,32 +42,111 @@ def session() -> requests.Session:
     return made
 
 
-def get_json(web: requests.Session, url: str, *, who: str, accept: str = "application/json") -> Any:
-    """The JSON document at ``url``; ``who`` names the feed in errors.
+class Answer(msgspec.Struct, frozen=True):
+    """What is kept of an answer beside its body: enough to ask whether it still holds (RFC 9110, section 13)."""
 
-    Raises ``NotThere`` on 404 and ``Problem`` on anything else that is not a JSON answer.
+    url: str
+    kind: str
+    etag: str
+    modified: str
+    at: float
+
+
+class Web:
+    """Documents of feeds, kept in ``cache`` (None: not kept), and asked for again only if they changed.
+
+    ``offline`` takes what is kept and asks nobody; ``ages`` then tells how old each of those answers is, in seconds.
     """
-    import msgspec
 
-    response = get(web, url, who=who, headers={"Accept": accept})
-    with response:
-        body = b""
+    def __init__(self, session: requests.Session, cache: Path | None = None, *, offline: bool = False) -> None:
+        self.session = session
+        self.cache = cache
+        self.offline = offline
+        self.ages: dict[str, float] = {}
+
+    def json(self, url: str, *, who: str, accept: str = "application/json") -> Any:
+        """The JSON document at ``url``; ``who`` names the feed in errors.
+
+        Raises ``NotThere`` on 404 and ``Problem`` on anything else that is not a JSON answer.
+        """
+        _, body = self.document(url, who=who, accept=accept)
         try:
-            for chunk in response.iter_content(1 << 18):
-                body += chunk
-                if len(body) > LARGEST_ANSWER:
-                    raise Problem(f"{who} answers with more than {LARGEST_ANSWER >> 20} MiB", where=url)
-        except (requests.RequestException, OSError) as error:
-            raise unreachable(who, url, error) from None
+            return msgspec.json.decode(body)
+        except msgspec.DecodeError as error:
+            start = body[:40].decode("utf-8", "replace").strip()
+            raise Problem(
+                f"{who} does not answer with JSON: {error}",
+                where=url,
+                advice=f"its answer begins with {start!r}; is the address that of a feed?",
+            ) from None
+
+    def text(self, url: str, *, who: str) -> str:
+        """The text at ``url``. Raises as ``document`` does."""
+        return self.document(url, who=who)[1].decode("utf-8", "replace")
+
+    def document(self, url: str, *, who: str, accept: str = "*/*") -> tuple[str, bytes]:
+        """The kind (Content-Type) and the bytes of a document. Raises ``NotThere`` or ``Problem``."""
+        kept, body = self._kept(url, accept)
+        if self.offline:
+            if kept is None:
+                raise Problem(
+                    f"{who} was never asked for this, and --offline asks nobody",
+                    where=url,
+                    advice="run the command once without --offline",
+                )
+            self.ages[who] = max(self.ages.get(who, 0.0), time.time() - kept.at)
+            return kept.kind, body
+        headers = {"Accept": accept}
+        if kept is not None:
+            headers |= {k: v for k, v in (("If-None-Match", kept.etag), ("If-Modified-Since", kept.modified)) if v}
+        with get(self.session, url, who=who, headers=headers) as response:
+            if response.status_code == 304 and kept is not None:
+                return kept.kind, body
+            fresh = _body(response, who, url)
+            found = Answer(
+                url,
+                response.headers.get("Content-Type", ""),
+                response.headers.get("ETag", ""),
+                response.headers.get("Last-Modified", ""),
+                time.time(),
+            )
+        self._keep(found, accept, fresh)
+        return found.kind, fresh
+
+    def _file(self, url: str, accept: str) -> Path | None:
+        return self.cache / hashlib.sha256(f"{url} {accept}".encode()).hexdigest() if self.cache else None
+
+    def _kept(self, url: str, accept: str) -> tuple[Answer | None, bytes]:
+        """The answer that is kept, on the first line of its file what is kept beside it, then the body."""
+        file = self._file(url, accept)
+        try:
+            head, _, body = file.read_bytes().partition(b"\n") if file else (b"", b"", b"")
+            return msgspec.json.decode(head, type=Answer), body
+        except (OSError, msgspec.MsgspecError):
+            return None, b""
+
+    def _keep(self, answer: Answer, accept: str, body: bytes) -> None:
+        file = self._file(answer.url, accept)
+        if file is None:
+            return
+        try:
+            beside = file.with_name(f"{file.name}.{os.getpid()}")
+            beside.write_bytes(msgspec.json.encode(answer) + b"\n" + body)
+            beside.replace(file)
+        except OSError:
+            return  # a cache that cannot be written costs time, not correctness
+
+
+def _body(response: requests.Response, who: str, url: str) -> bytes:
+    body = bytearray()
     try:
-        return msgspec.json.decode(body)
-    except msgspec.DecodeError as error:
-        start = body[:40].decode("utf-8", "replace").strip()
-        raise Problem(
-            f"{who} does not answer with JSON: {error}",
-            where=url,
-            advice=f"its answer begins with {start!r}; is the address that of a feed?",
-        ) from None
+        for chunk in response.iter_content(1 << 18):
+            body += chunk
+            if len(body) > LARGEST_ANSWER:
+                raise Problem(f"{who} answers with more than {LARGEST_ANSWER >> 20} MiB", where=url)
+    except (requests.RequestException, OSError) as error:
+        raise unreachable(who, url, error) from None
+    return bytes(body)
 
 
 class NotThere(Problem):
@@ -67,7 +154,7 @@ class NotThere(Problem):
 
 
 def get(web: requests.Session, url: str, *, who: str, headers: dict[str, str] | None = None) -> requests.Response:
-    """A streamed response with status 200.
+    """A streamed response with status 200, 206 or 304.
 
     Raises ``NotThere`` or ``Problem``.
     """
@@ -75,7 +162,7 @@ def get(web: requests.Session, url: str, *, who: str, headers: dict[str, str] | 
         response = web.get(url, stream=True, timeout=(CONNECT_SECONDS, READ_SECONDS), headers=headers)
     except requests.RequestException as error:
         raise unreachable(who, url, error) from None
-    if response.status_code == 200:
+    if response.status_code in (200, 206, 304):
         return response
     response.close()
     status = f"{response.status_code} {http.client.responses.get(response.status_code, '')}".strip()
@@ -132,12 +219,15 @@ def _reason(error: BaseException) -> str:
 
 
 class WebBody:
-    """The open answer to a download, as the shelf reads it."""
+    """The open answer to a download, as the shelf reads it. A connection that breaks or stalls is taken up again
+    where it broke (RFC 9110, section 14: Range), several times with growing pauses.
+    """
 
     def __init__(self, web: requests.Session, url: str, who: str) -> None:
-        self._who = who
+        self._web = web
         self._url = url
-        self._response = get(web, url, who=who, headers={"Accept-Encoding": "identity"})
+        self._who = who
+        self._response = self._get(0)
 
     @property
     def size(self) -> int | None:
@@ -146,12 +236,59 @@ class WebBody:
         return int(length) if length.isdigit() else None
 
     def chunks(self, size: int) -> Iterator[bytes]:
-        """The bytes as they arrive. Raises ``Problem`` where the connection breaks."""
-        try:
-            yield from self._response.raw.stream(size, decode_content=False)
-        except (urllib3.exceptions.HTTPError, requests.RequestException, OSError) as error:
-            raise unreachable(self._who, self._url, error) from None
+        """The bytes as they arrive. Raises ``Problem`` where the connection breaks for good."""
+        total, done, tries = self.size, 0, 0
+        while True:
+            try:
+                for chunk in self._response.raw.stream(size, decode_content=False):
+                    done += len(chunk)
+                    tries = 0
+                    yield chunk
+                if total is None or done >= total:
+                    return
+                raise urllib3.exceptions.ProtocolError(f"{done:,} of {total:,} bytes arrived")
+            except (urllib3.exceptions.HTTPError, requests.RequestException, OSError) as error:
+                if tries >= RESUME_TRIES:
+                    raise unreachable(self._who, self._url, error) from None
+                time.sleep(RESUME_PAUSE * 2**tries)
+                tries += 1
+                self._response.close()
+                self._response = self._get(done)
+
+    def _get(self, done: int) -> requests.Response:
+        headers = {"Accept-Encoding": "identity", **({"Range": f"bytes={done}-"} if done else {})}
+        response = get(self._web, self._url, who=self._who, headers=headers)
+        if done and response.status_code != 206:
+            # The server knows no ranges and begins anew: pass over what we have.
+            left = done
+            while left:
+                left -= len(response.raw.read(min(left, 1 << 18), decode_content=False) or b"") or left
+        return response
 
     def close(self) -> None:
         """Hang up."""
         self._response.close()
+
+
+class FileBody:
+    """A local file, read as a download is."""
+
+    def __init__(self, file: Path) -> None:
+        try:
+            self._opened = file.open("rb")
+        except OSError as error:
+            raise Problem(f"the file cannot be read: {error.strerror}", where=str(file)) from None
+
+    @property
+    def size(self) -> int | None:
+        """Its bytes."""
+        return os.fstat(self._opened.fileno()).st_size
+
+    def chunks(self, size: int) -> Iterator[bytes]:
+        """Its bytes, in pieces."""
+        while chunk := self._opened.read(size):
+            yield chunk
+
+    def close(self) -> None:
+        """Close it."""
+        self._opened.close()

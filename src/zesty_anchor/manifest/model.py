@@ -10,6 +10,9 @@ Name = Annotated[str, msgspec.Meta(pattern=r"^[A-Za-z][A-Za-z0-9._-]*$")]
 VariableName = Annotated[str, msgspec.Meta(pattern=r"^[A-Za-z_][A-Za-z0-9_]*$")]
 
 
+FeedKind = Literal["index", "npm", "pypi", "json", "listing", "git", "folder"]
+
+
 class _Part(msgspec.Struct, frozen=True, forbid_unknown_fields=True, rename="kebab"):
     """A table of the manifest: unknown keys are refused."""
 
@@ -23,8 +26,13 @@ class Shells(_Part, frozen=True):
 class Feed(_Part, frozen=True):
     """``[feeds.NAME]``: where versions come from."""
 
-    kind: Literal["index", "npm"]
+    kind: FeedKind
     url: str | None = None
+    file: str | None = None
+    sums: str = "SHA256SUMS"
+    map: dict[str, str] = {}
+    key: str | None = None
+    signature: Literal["not offered"] | None = None
 
 
 Names = tuple[str, ...] | dict[str, tuple[str, ...]]
@@ -54,9 +62,11 @@ class ProofOfVersion(_Part, frozen=True):
 class Source(_Part, frozen=True):
     """The feed that a recipe brings along, used where the manifest names none."""
 
-    kind: Literal["index", "npm"]
+    kind: FeedKind
     package: str | None = None
     packages: dict[str, str] = {}
+    file: str | None = None
+    map: dict[str, str] = {}
 
 
 class Recipe(_Part, frozen=True):

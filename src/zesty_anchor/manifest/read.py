@@ -248,8 +248,13 @@ def _meaning(manifest: Manifest) -> Iterator[_Wrong]:
                 _nearest_key(runtime.feed, list(manifest.feeds)) if manifest.feeds else f"add [feeds.{runtime.feed}]",
             )
     for name, feed in manifest.feeds.items():
-        if feed.kind == "index" and not feed.url:
-            yield _Wrong(("feeds", name), f"the index feed {name!r} has no address", 'add a line: url = "https://…/"')
+        if feed.kind not in ("npm", "pypi") and not feed.url:
+            what = f"the feed {name!r} of kind {feed.kind} has no address"
+            yield _Wrong(("feeds", name), what, 'add a line: url = "https://…/"')
+        for need in ("releases", "version", "file") if feed.kind == "json" else ():
+            if need not in feed.map:
+                what = f"the json feed {name!r} does not say where the {need} stands"
+                yield _Wrong(("feeds", name), what, f'add a line: map.{need} = "a JMESPath expression"')
     for name, value in manifest.variables.items():
         yield from _variable(name, value)
     for key in ("first", "last"):

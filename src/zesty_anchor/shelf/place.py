@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-import os
-import shutil
-import stat
 import tempfile
 from pathlib import Path
 
@@ -28,22 +25,10 @@ def put(folder: Path, target: Path) -> None:
     folder.rename(target)
 
 
-def discard(folder: Path) -> None:
-    """Remove a folder, also one that holds folders without write permission. Nothing there is no error."""
-    if not folder.exists():
-        return
-    os.chmod(folder, 0o700)
-    for root, names, _ in os.walk(folder):
-        for name in names:
-            path = os.path.join(root, name)
-            if not os.path.islink(path) and not os.stat(path).st_mode & stat.S_IWUSR:
-                os.chmod(path, 0o700)
-    shutil.rmtree(folder)
-
-
-def take_off(target: Path, staging: Path) -> None:
-    """Take a version off the shelf: renamed away first, so that no half of it is ever seen there."""
-    if target.exists():
-        away = Path(tempfile.mkdtemp(prefix="gone.", dir=staging)) / target.name
-        target.rename(away)
-        discard(away.parent)
+def take_off(target: Path, staging: Path) -> Path | None:
+    """Rename a version off the shelf, so that no half of it is ever seen there. Returns the folder to be removed."""
+    if not target.exists():
+        return None
+    away = Path(tempfile.mkdtemp(prefix="gone.", dir=staging)) / target.name
+    target.rename(away)
+    return away.parent

@@ -28,7 +28,7 @@ LOCK_SECONDS = 300
 # beginning. Configuration files that a person changed are kept (dpkg(1), --force-things).
 _ENVIRONMENT = ("env", "DEBIAN_FRONTEND=noninteractive", "LC_ALL=C")
 _OPTIONS = (
-    "-y", "-q", "-o", "APT::Status-Fd=1", "-o", f"DPkg::Lock::Timeout={LOCK_SECONDS}",
+    "-y", "-q", "-o", "APT::Status-Fd=1",
     "-o", "Dpkg::Options::=--force-confdef", "-o", "Dpkg::Options::=--force-confold", "-o", "Dpkg::Use-Pty=0",
 )  # fmt: skip
 _PROGRESS = re.compile(r"^(dlstatus|pmstatus):([^:]*):([0-9.]+):(.*)$")
@@ -102,7 +102,10 @@ class Apt:
         return (*_ENVIRONMENT, "apt-get", "purge", *_OPTIONS, *names)
 
     def _would_go(self, names: Sequence[str]) -> set[str]:
+        """What a removal would take, by simulation. Where apt refuses even that, the rest of the system."""
         answer = _ask("apt-get", "-s", "purge", *names)
+        if answer.returncode != 0:
+            return {"much of the system"}
         return {
             line.split()[1].partition(":")[0]
             for line in answer.stdout.splitlines()
@@ -166,7 +169,7 @@ class Apt:
             errors.clear()
             if run(command, hear) == 0:
                 return
-            # DPkg::Lock::Timeout does not hold for the lists' lock, which "update" takes.
+            # DPkg::Lock::Timeout would wait too, but not for the lists' lock, and without a line that could be read.
             if not any(_WAITING.search(e) for e in errors) or time.monotonic() - began > LOCK_SECONDS:
                 raise apt_problem(errors, log)
             time.sleep(2)

@@ -41,6 +41,11 @@ class Locations(msgspec.Struct, frozen=True):
         return self.cache / "downloads"
 
     @property
+    def answers(self) -> Path:
+        """What feeds answered, kept to ask only for what changed."""
+        return self.cache / "answers"
+
+    @property
     def journal(self) -> Path:
         """The SQLite record of every change."""
         return self.state / "journal.db"

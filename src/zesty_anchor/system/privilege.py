@@ -15,6 +15,7 @@ from typing import TYPE_CHECKING
 import msgspec
 
 from zesty_anchor.problem import Problem
+from zesty_anchor.system.root_hand import RootHand, run_here
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -40,10 +41,13 @@ class Access(msgspec.Struct, frozen=True):
 
 NO_ACCESS = Access("")
 
+_kept: RootHand | None = None
+"""What stayed behind when this process stepped down."""
+
 
 def access(environ: Mapping[str, str]) -> Access:
     """Find out. sudo(8) and doas(1) are asked without a prompt (-n) whether they would want a password."""
-    if os.geteuid() == 0:
+    if os.geteuid() == 0 or _kept is not None:
         return Access("root")
     for way in ("sudo", "doas"):
         program = shutil.which(way, path=environ.get("PATH"))
@@ -92,19 +96,9 @@ class Hands:
     def run(self, command: tuple[str, ...], hear: Callable[[str], None]) -> int:
         """Run a command; each line that it prints, to either stream, goes to ``hear``. Returns its exit status."""
         self._tell(f"with privilege: {self.access.shown(command)}")
-        words = command if self.access.way == "root" else (self.access.program, "-n", *command)
-        with subprocess.Popen(
-            words,
-            stdin=subprocess.DEVNULL,
-            stdout=subprocess.PIPE,
-            stderr=subprocess.STDOUT,
-            text=True,
-            errors="replace",
-        ) as running:
-            assert running.stdout is not None
-            for line in running.stdout:
-                hear(line.rstrip("\n"))
-        return running.returncode
+        if _kept is not None:
+            return _kept.run(command, hear)
+        return run_here(command if self.access.way == "root" else (self.access.program, "-n", *command), hear)
 
     @contextmanager
     def kept_alive(self) -> Iterator[None]:
@@ -132,6 +126,7 @@ class Hands:
 def step_down(environ: Mapping[str, str]) -> dict[str, str] | None:
     """Where this process was started as root through sudo or doas, become the user who called, for good.
 
+    A ``RootHand`` stays behind for what needs privilege.
     Returns the changed environment, or None where nothing had to be done. The caller is named by SUDO_UID and
     SUDO_GID (sudo(8), "ENVIRONMENT"), or DOAS_USER (doas(1)).
     """
@@ -150,6 +145,8 @@ def step_down(environ: Mapping[str, str]) -> dict[str, str] | None:
         return None
     if caller.pw_uid == 0:
         return None
+    global _kept
+    _kept = RootHand()
     os.initgroups(caller.pw_name, caller.pw_gid)
     os.setresgid(caller.pw_gid, caller.pw_gid, caller.pw_gid)
     os.setresuid(caller.pw_uid, caller.pw_uid, caller.pw_uid)

@@ -1,0 +1,55 @@
+"""Feeds of kind ``folder``: archives in a local folder."""
+
+from __future__ import annotations
+
+import hashlib
+from pathlib import Path
+from urllib.parse import unquote, urlsplit
+
+import msgspec
+
+from zesty_anchor.feeds.names import places, version_in
+from zesty_anchor.feeds.release import Release
+from zesty_anchor.problem import Problem
+
+
+class FolderFeed:
+    """The archives in ``folder`` whose names fit ``pattern``."""
+
+    def __init__(self, name: str, folder: Path, pattern: str) -> None:
+        self.folder = folder
+        self.pattern = pattern
+        self.who = f"the feed {name!r}"
+
+    @property
+    def address(self) -> str:
+        """See ``Feed``."""
+        return str(self.folder)
+
+    def releases(self, product: str, platform: str) -> list[Release]:
+        """See ``Feed``."""
+        known = places(product, platform)
+        try:
+            files = sorted(self.folder.iterdir())
+        except OSError as error:
+            raise Problem(
+                f"{self.who} cannot be read: {error.strerror}",
+                where=str(self.folder),
+                advice="check url = … of the feed",
+            ) from None
+        return [
+            Release(version=version, url=file.as_uri(), digest="", size=file.stat().st_size)
+            for file in files
+            if file.is_file() and (version := version_in(file.name, self.pattern, known))
+        ]
+
+    def pinned(self, release: Release) -> Release:
+        """See ``Feed``: the digest of the file as it is now."""
+        with file_of(release.url).open("rb") as opened:
+            digest = hashlib.file_digest(opened, "sha256").hexdigest()
+        return msgspec.structs.replace(release, digest=f"sha256:{digest}")
+
+
+def file_of(url: str) -> Path:
+    """The local file that a ``file:`` address names (RFC 8089)."""
+    return Path(unquote(urlsplit(url).path))

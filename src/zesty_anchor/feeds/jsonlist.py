@@ -1,0 +1,94 @@
+"""Feeds of kind ``json``: any release list in JSON, mapped with JMESPath expressions (jmespath.org, specification)."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from typing import Any
+from urllib.parse import urljoin
+
+from zesty_anchor.feeds.names import filled, places
+from zesty_anchor.feeds.release import Release
+from zesty_anchor.feeds.web import Web
+from zesty_anchor.problem import Problem, UsageProblem
+
+_HEX = re.compile(r"[0-9a-fA-F]+")
+_ALGORITHMS = {64: "sha256", 96: "sha384", 128: "sha512"}
+
+
+class JsonFeed:
+    """A document at ``url``, in which ``mapping`` finds ``releases``, and of each ``version``, ``file``, and maybe
+    ``channel``, ``date``, ``digest``, ``size`` and ``licence``.
+    """
+
+    def __init__(self, name: str, url: str, mapping: Mapping[str, str], web: Web) -> None:
+        self.name = name
+        self.url = url
+        self.mapping = mapping
+        self.web = web
+        self.who = f"the feed {name!r}"
+
+    @property
+    def address(self) -> str:
+        """See ``Feed``."""
+        return self.url
+
+    def releases(self, product: str, platform: str) -> list[Release]:
+        """See ``Feed``."""
+        known = places(product, platform)
+        url = filled(self.url, known)
+        answer = self.web.json(url, who=self.who)
+        expressions = {key: self._compiled(key, filled(text, known)) for key, text in self.mapping.items()}
+        entries = expressions["releases"].search(answer)
+        if not isinstance(entries, list):
+            raise Problem(
+                f"{self.who}: map.releases finds no list",
+                where=f"{url}, {self.mapping['releases']}",
+                advice="mend the expression; jmespath.org describes the language",
+            )
+        return [release for entry in entries if (release := _release(entry, expressions, url)) is not None]
+
+    def pinned(self, release: Release) -> Release:
+        """See ``Feed``."""
+        return release
+
+    def _compiled(self, key: str, text: str) -> Any:
+        import jmespath
+
+        try:
+            return jmespath.compile(text)
+        except jmespath.exceptions.JMESPathError as error:
+            raise UsageProblem(
+                f"map.{key} of the feed {self.name!r} is no JMESPath expression: {str(error).splitlines()[0]}",
+                where=text,
+                advice="jmespath.org describes the language",
+            ) from None
+
+
+def _release(entry: Any, expressions: Mapping[str, Any], url: str) -> Release | None:
+    def value(key: str) -> Any:
+        return expressions[key].search(entry) if key in expressions else None
+
+    version, file = value("version"), value("file")
+    if not isinstance(version, str | int | float) or not isinstance(file, str):
+        return None
+    channel, size = value("channel"), value("size")
+    channels = [channel] if isinstance(channel, str) else channel if isinstance(channel, list) else []
+    return Release(
+        version=str(version),
+        url=urljoin(url, file),
+        digest=_digest(str(value("digest") or "")),
+        size=size if isinstance(size, int) else None,
+        channels=tuple(str(each) for each in channels),
+        date=str(value("date") or "")[:10],
+        licence=str(value("licence") or ""),
+    )
+
+
+def _digest(text: str) -> str:
+    """A digest with its algorithm, which its length tells where the text does not."""
+    algorithm, _, digits = text.rpartition(":")
+    if not _HEX.fullmatch(digits) or _ALGORITHMS.get(len(digits)) not in (algorithm or _ALGORITHMS.get(len(digits)),):
+        return ""
+    name = _ALGORITHMS.get(len(digits), "")
+    return f"{name}:{digits.lower()}" if name else ""

@@ -1,0 +1,89 @@
+"""Feeds of kind ``listing``: a web folder listing, with a list of SHA-256 digests beside the files.
+
+The list has the form that sha256sum(1) writes: a digest, two spaces (or a space and a star), a name.
+"""
+
+from __future__ import annotations
+
+import re
+from html.parser import HTMLParser
+from urllib.parse import unquote, urljoin
+
+from zesty_anchor.feeds.names import places, version_in
+from zesty_anchor.feeds.release import Release
+from zesty_anchor.feeds.web import NotThere, Web
+from zesty_anchor.problem import Problem
+
+_SUM = re.compile(r"^([0-9A-Fa-f]{64}) [ *](.+)$", re.MULTILINE)
+
+
+class Links(HTMLParser):
+    """The addresses that a page links to, each with the attributes of its link."""
+
+    def __init__(self, page: str) -> None:
+        super().__init__()
+        self.found: list[tuple[str, dict[str, str | None]]] = []
+        self.feed(page)
+
+    def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
+        """Keep a link."""
+        named = dict(attrs)
+        if tag == "a" and named.get("href"):
+            self.found.append((named["href"] or "", named))
+
+
+class ListingFeed:
+    """A folder at ``url``, whose files are named after ``pattern``."""
+
+    def __init__(self, name: str, url: str, pattern: str, sums: str, web: Web) -> None:
+        self.url = url if url.endswith("/") else url + "/"
+        self.pattern = pattern
+        self.sums = sums
+        self.web = web
+        self.who = f"the feed {name!r}"
+
+    @property
+    def address(self) -> str:
+        """See ``Feed``."""
+        return self.url
+
+    def releases(self, product: str, platform: str) -> list[Release]:
+        """See ``Feed``."""
+        page = self.web.text(self.url, who=self.who)
+        known = places(product, platform)
+        digests = self._digests()
+        found = []
+        names = {unquote(link.split("#")[0].split("?")[0]): link for link, _ in Links(page).found}
+        for name, link in names.items():
+            version = version_in(name.rpartition("/")[2], self.pattern, known)
+            if version:
+                digest = digests.get(name.rpartition("/")[2], "")
+                signature = next((urljoin(self.url, s) for e in (".asc", ".sig") if (s := names.get(name + e))), "")
+                sums = next((s for e in (".asc", ".sig") if (s := names.get(self.sums + e))), "") if digest else ""
+                found.append(
+                    Release(
+                        version=version,
+                        url=urljoin(self.url, link),
+                        digest=f"sha256:{digest}" if digest else "",
+                        signature=urljoin(self.url, sums) if sums else signature,
+                        sums=urljoin(self.url, self.sums) if sums else "",
+                    )
+                )
+        if not found:
+            raise Problem(
+                f"{self.who} lists no file that fits {self.pattern!r}",
+                where=self.url,
+                advice="mend file = … of the feed; {name}, {version}, {platform}, {system} and {machine} have a meaning",
+            )
+        return found
+
+    def pinned(self, release: Release) -> Release:
+        """See ``Feed``."""
+        return release
+
+    def _digests(self) -> dict[str, str]:
+        try:
+            text = self.web.text(urljoin(self.url, self.sums), who=self.who)
+        except NotThere:
+            return {}
+        return {name.strip().removeprefix("./"): digest.lower() for digest, name in _SUM.findall(text)}

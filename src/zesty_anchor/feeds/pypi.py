@@ -1,0 +1,154 @@
+"""Feeds of kind ``pypi``: the simple repository API, as JSON (PEP 691) or, where only that is served, HTML (PEP 503)."""
+
+from __future__ import annotations
+
+import configparser
+import os
+import re
+import shutil
+import subprocess
+import sys
+from collections.abc import Mapping
+from pathlib import Path
+from typing import Any
+from urllib.parse import unquote, urldefrag, urljoin
+
+import msgspec
+
+from zesty_anchor.feeds.listing import Links
+from zesty_anchor.feeds.release import Release
+from zesty_anchor.feeds.web import NotThere, Web
+from zesty_anchor.problem import Problem, UsageProblem
+
+_JSON = "application/vnd.pypi.simple.v1+json"
+_ACCEPT = f"{_JSON}, application/vnd.pypi.simple.v1+html; q=0.2, text/html; q=0.1"
+
+
+class PypiFeed:
+    """An index at ``url``. Of each version it takes the wheel that fits this machine best, by its platform tags."""
+
+    def __init__(self, name: str, url: str, web: Web) -> None:
+        self.url = url if url.endswith("/") else url + "/"
+        self.web = web
+        self.who = f"the package index of feed {name!r}" if name != "pypi" else "the package index"
+
+    @property
+    def address(self) -> str:
+        """See ``Feed``."""
+        return self.url
+
+    def releases(self, product: str, platform: str) -> list[Release]:
+        """See ``Feed``; ``product`` is the project's name. Yanked files (PEP 592) are passed over."""
+        from packaging.tags import sys_tags
+        from packaging.utils import InvalidWheelFilename, canonicalize_name, parse_wheel_filename
+
+        url = urljoin(self.url, canonicalize_name(product) + "/")
+        order = {tag: place for place, tag in enumerate(sys_tags())}
+        best: dict[str, tuple[int, Release]] = {}
+        for name, file in self._files(product, url).items():
+            try:
+                _, version, _, tags = parse_wheel_filename(name)
+            except InvalidWheelFilename:
+                continue
+            rank = min((order[tag] for tag in tags if tag in order), default=None)
+            if rank is not None and (str(version) not in best or rank < best[str(version)][0]):
+                best[str(version)] = rank, msgspec.structs.replace(file, version=str(version))
+        return [release for _, release in best.values()]
+
+    def pinned(self, release: Release) -> Release:
+        """See ``Feed``."""
+        return release
+
+    def _files(self, product: str, url: str) -> dict[str, Release]:
+        try:
+            kind, body = self.web.document(url, who=self.who, accept=_ACCEPT)
+        except NotThere:
+            raise Problem(
+                f"{self.who} has no project {product!r}",
+                where=url,
+                advice="check the project's name in the recipe, and the index's address",
+            ) from None
+        if kind.startswith("text/html") or kind.endswith("+html"):
+            return _from_html(body.decode("utf-8", "replace"), url)
+        try:
+            return _from_json(msgspec.json.decode(body), url)
+        except (msgspec.DecodeError, KeyError, TypeError, AttributeError):
+            raise Problem(
+                f"{self.who} answers with what is no project page", where=url, advice="check the index's address"
+            ) from None
+
+
+def _from_json(document: Any, url: str) -> dict[str, Release]:
+    files = {}
+    for file in document["files"]:
+        if not file.get("yanked"):
+            digest = file.get("hashes", {}).get("sha256", "")
+            files[file["filename"]] = Release(
+                version="", url=urljoin(url, file["url"]), digest=f"sha256:{digest}" if digest else "",
+                size=file.get("size"), date=str(file.get("upload-time") or "")[:10],
+            )  # fmt: skip
+    return files
+
+
+def _from_html(page: str, url: str) -> dict[str, Release]:
+    files = {}
+    for link, attributes in Links(page).found:
+        if "data-yanked" not in attributes:
+            address, fragment = urldefrag(urljoin(url, link))
+            digest = fragment.removeprefix("sha256=") if fragment.startswith("sha256=") else ""
+            name = unquote(address.rpartition("/")[2])
+            files[name] = Release(version="", url=address, digest=f"sha256:{digest}" if digest else "")
+    return files
+
+
+def index_address(environ: Mapping[str, str], home: Path) -> str:
+    """The user's package index: PIP_INDEX_URL, then pip's configuration files, then what an installed pip says.
+
+    The files are those of pip's documentation ("Configuration"): the user's before the global ones.
+    Raises ``UsageProblem`` where none of them knows one.
+    """
+    if environ.get("PIP_INDEX_URL"):
+        return environ["PIP_INDEX_URL"]
+    config = Path(environ.get("XDG_CONFIG_HOME") or home / ".config")
+    files = [Path(environ["PIP_CONFIG_FILE"])] if environ.get("PIP_CONFIG_FILE") else []
+    files += [config / "pip/pip.conf", home / ".pip/pip.conf", Path("/etc/xdg/pip/pip.conf"), Path("/etc/pip.conf")]
+    for file in files:
+        found = _index_in(file)
+        if found:
+            return found
+    found = _ask_pip(environ)
+    if found:
+        return found
+    raise UsageProblem(
+        "no Python package index is known on this machine",
+        where="asked: PIP_INDEX_URL, " + ", ".join(str(f) for f in files) + ", and an installed pip",
+        advice='name it in the manifest, [feeds.pypi] kind = "pypi", url = "https://…", or in PIP_INDEX_URL',
+    )
+
+
+def _index_in(file: Path) -> str:
+    parser = configparser.RawConfigParser()
+    try:
+        parser.read_string(file.read_text("utf-8", "replace"))
+    except (OSError, configparser.Error):
+        return ""
+    return next((parser[s]["index-url"] for s in ("install", "global") if parser.has_option(s, "index-url")), "")
+
+
+def _ask_pip(environ: Mapping[str, str]) -> str:
+    """pip's own default stands in its help."""
+    pip = shutil.which("pip3", path=environ.get("PATH")) or shutil.which("pip", path=environ.get("PATH"))
+    for words in ([pip] if pip else [], [sys.executable, "-m", "pip"]):
+        if not words:
+            continue
+        try:
+            answer = subprocess.run(
+                [*words, "install", "--help"], capture_output=True, text=True, timeout=30, check=False,
+                env={**environ, "COLUMNS": "400"}, cwd=os.sep, stdin=subprocess.DEVNULL,
+            )  # fmt: skip
+        except (OSError, subprocess.TimeoutExpired):
+            continue
+        found = re.search(r"--index-url.*?\(default\s+(\S+?)\)", answer.stdout, re.DOTALL)
+        if found:
+            return found[1]
+    return ""

@@ -1,0 +1,37 @@
+"""Folders of our own that come and go apart from the journal: its own, and that of the feeds' answers.
+
+Each notes in itself which folders around it had to be made for it, so that those go with it, and no others.
+"""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+from zesty_anchor.system.removal import discard
+
+_NOTE = ".made-for-this"
+
+
+def make(folder: Path) -> None:
+    """Make a folder that only its owner may read. One that is there is no error."""
+    if folder.is_dir():
+        return
+    made = [str(f) for f in (folder, *folder.parents) if not f.exists()]
+    folder.parent.mkdir(parents=True, exist_ok=True)
+    folder.mkdir(mode=0o700, exist_ok=True)
+    (folder / _NOTE).write_text(json.dumps(made))
+
+
+def remove(folder: Path) -> None:
+    """Remove a folder with all in it, and those that were made for it as far as they are empty."""
+    try:
+        made = json.loads((folder / _NOTE).read_text())
+    except (OSError, ValueError):
+        made = []
+    discard(folder)
+    for each in made:
+        try:
+            Path(each).rmdir()
+        except OSError:
+            continue

@@ -1,0 +1,21 @@
+"""Removing a folder with all in it."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import stat
+from pathlib import Path
+
+
+def discard(folder: Path) -> None:
+    """Remove a folder, also one that holds folders without write permission. Nothing there is no error."""
+    if not folder.exists():
+        return
+    os.chmod(folder, 0o700)
+    for root, names, _ in os.walk(folder):
+        for name in names:
+            path = os.path.join(root, name)
+            if not os.path.islink(path) and not os.stat(path).st_mode & stat.S_IWUSR:
+                os.chmod(path, 0o700)
+    shutil.rmtree(folder)
