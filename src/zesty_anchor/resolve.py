@@ -2,26 +2,46 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+import re
+from collections.abc import Collection, Mapping, Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NamedTuple
 
+import msgspec
+
+from zesty_anchor.feeds.release import Release
 from zesty_anchor.feeds.supply import Supply, supply_for
-from zesty_anchor.manifest.model import Manifest, Recipe, names_for
+from zesty_anchor.manifest.lock import Locked, LockedFile, file_beside
+from zesty_anchor.manifest.lock import read as read_lock
+from zesty_anchor.manifest.model import Coupled, Manifest, Recipe, names_for
+from zesty_anchor.manifest.version import Version
 from zesty_anchor.manifest.want import Want, nearest
-from zesty_anchor.manifest.wanted import Artefact, WantedVersion
+from zesty_anchor.manifest.wanted import Artefact, WantedVersion, refer
 from zesty_anchor.problem import Problem, UsageProblem
 from zesty_anchor.recipes import recipe_for
+from zesty_anchor.shelf.signature import SignatureRefused, check, issuer
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system import own_folders
+from zesty_anchor.system.host import Host, host
 from zesty_anchor.system.locations import Locations
 
 if TYPE_CHECKING:
     from zesty_anchor.feeds.open import Feeds
-    from zesty_anchor.feeds.release import Release
 
 Known = Mapping[tuple[str, str, str], str]
 """The version that each (runtime, want, feed) was resolved to before."""
+
+
+_Found = Mapping[str, dict[str, WantedVersion]]
+"""The versions resolved so far, by runtime and version."""
+
+
+class _Asked(NamedTuple):
+    """One want of one runtime, and whether it is the default one."""
+
+    runtime: str
+    want: str
+    default: bool
 
 
 class NotProvisioned(Problem):
@@ -42,6 +62,7 @@ class Resolver:
         self._environ = environ
         self._feeds: Feeds | None = None
         self._offline = offline
+        self.lock = read_lock(file_beside(file)) if file.name else {}
         self.recipes: dict[str, Recipe] = {
             name: recipe_for(name, manifest, locations.recipes, file) for name in manifest.runtimes
         }
@@ -52,20 +73,39 @@ class Resolver:
         Raises ``UsageProblem`` where nothing fulfils a want, ``Problem`` where a feed fails, and
         ``NotProvisioned`` where a version does not stand and may not be looked up (``obtainable`` is False).
         """
-        versions: dict[tuple[str, str], WantedVersion] = {}
-        for name, runtime in self._manifest.runtimes.items():
+        found: dict[str, dict[str, WantedVersion]] = {name: {} for name in self._manifest.runtimes}
+        # Those that run on another runtime come after it: their version depends on its.
+        for name in sorted(self._manifest.runtimes, key=lambda n: self.recipes[n].on is not None):
+            runtime = self._manifest.runtimes[name]
             for place, want in enumerate((runtime.want, *runtime.also)):
-                found = self._version(name, want, place == 0, machine, known, obtainable)
-                versions.setdefault((name, found.version), found)
-        return tuple(versions.values())
+                version = self._version(_Asked(name, want, place == 0), machine, known, obtainable, found)
+                found[name].setdefault(version.version, version)
+        return tuple(version for versions in found.values() for version in versions.values())
 
     def standing(self, name: str, machine: Machine, known: Known) -> str | None:
         """The version on the shelf that a runtime's default want means, if it is there."""
-        return self._standing(name, self._manifest.runtimes[name].want, self._supply(name, machine), machine, known)
+        want = self._manifest.runtimes[name].want
+        locked = self.lock.get((name, want))
+        return self._standing(name, want, self._supply(name, machine), machine, known, locked)
+
+    def meant(self, name: str, want: str, machine: Machine, known: Known) -> list[str]:
+        """The installed versions that a want stands for: the one it means, without asking a feed."""
+        supply = self._supply(name, machine)
+        standing = self._standing(name, want, supply, machine, known, self.lock.get((name, want)))
+        return [standing] if standing else []
 
     def releases(self, name: str, machine: Machine) -> list[Release]:
         """Everything that a runtime's feed offers for this machine. Raises ``Problem`` where the feed fails."""
         return self._opened().releases(self._supply(name, machine), self.recipes[name], machine.host.platform)
+
+    def licence_text(self, name: str, machine: Machine) -> str:
+        """The licence of the version that a runtime's default want takes. Raises ``Problem`` where there is none."""
+        release = self._release(_Asked(name, self._manifest.runtimes[name].want, True), machine, {})
+        if not release.licence:
+            raise Problem(f"{name} {release.version} comes under no licence that must be accepted")
+        if not release.licence_url:
+            return f"{name} {release.version}: {release.licence} (the feed gives no text of it)"
+        return self._opened().web.text(release.licence_url, who=f"the feed of {name!r}")
 
     def open_body(self, url: str, who: str) -> Any:
         """Open an address for download; see ``Bench.open_body``."""
@@ -89,47 +129,149 @@ class Resolver:
     def _supply(self, name: str, machine: Machine) -> Supply:
         return supply_for(name, self._manifest, self.recipes[name], machine.host.platform, self._file.parent)
 
-    def _version(
-        self, name: str, want: str, default: bool, machine: Machine, known: Known, obtainable: bool
-    ) -> WantedVersion:
+    def _version(self, asked: _Asked, machine: Machine, known: Known, obtainable: bool, found: _Found) -> WantedVersion:
+        name, want = asked.runtime, asked.want
         recipe, runtime, supply = self.recipes[name], self._manifest.runtimes[name], self._supply(name, machine)
         folder = self._locations.shelf / name
-        standing = self._standing(name, want, supply, machine, known)
+        base = WantedVersion(
+            runtime=name, version="", want=want, default=asked.default, folder=folder, recipe=recipe, feed=supply.name,
+            extras=runtime.extras, build=runtime.build,
+        )  # fmt: skip
+        locked = self.lock.get((name, want))
+        standing = self._standing(name, want, supply, machine, known, locked)
         if standing is not None:
-            return WantedVersion(name, standing, want, default, folder / standing, recipe, supply.name)
+            on = self._on(name, standing, found)
+            return self._placed(msgspec.structs.replace(base, version=standing, folder=folder / standing, on=on))
         if not obtainable:
             raise NotProvisioned(
                 f"{name} {want!r} is not installed", where=str(self._file), advice="run: zesty-anchor provision"
             )
-        release = self._release(name, want, machine)
+        release = self._locked_release(locked, machine) if locked else self._release(asked, machine, found)
         family = machine.packages.family if machine.packages else ""
-        return WantedVersion(
-            runtime=name,
-            version=release.version,
-            want=want,
-            default=default,
-            folder=folder / _folder_name(release.version),
-            recipe=recipe,
-            feed=supply.name,
-            channels=release.channels,
-            artefact=Artefact(release.url, release.digest, release.size),
-            packages=names_for(recipe.needs.packages, family),
-            licence=release.licence,
-            licence_accepted=runtime.licence == "accepted",
-            unpinned_accepted=runtime.unpinned == "accepted",
+        return self._placed(
+            msgspec.structs.replace(
+                base,
+                version=release.version,
+                folder=folder / _folder_name(release.version),
+                channels=release.channels,
+                artefact=self._artefact(release, supply, f"{name} {release.version}"),
+                packages=names_for(recipe.needs.packages, family),
+                licence=release.licence,
+                licence_accepted=runtime.licence == "accepted",
+                unpinned_accepted=runtime.unpinned == "accepted",
+                source=release.source,
+                earlier=self._earlier(name, release, machine),
+                on=self._on(name, release.version, found),
+            )
         )
 
     @staticmethod
-    def _standing(name: str, want: str, supply: Supply, machine: Machine, known: Known) -> str | None:
-        """The version on the shelf that a want means: the exact one, or the one it was resolved to before."""
-        for version in (want, known.get((name, want, supply.name), "")):
-            if (name, version) in machine.shelf:
-                return version
-        return None
+    def _placed(version: WantedVersion) -> WantedVersion:
+        """A version with its recipe's variables, now that its folder is known."""
+        values = tuple((k, refer(v, {"folder": str(version.folder)})) for k, v in version.recipe.variables.items())
+        return msgspec.structs.replace(version, variables=values)
 
-    def _release(self, name: str, want: str, machine: Machine) -> Release:
+    def _earlier(self, name: str, release: Release, machine: Machine) -> WantedVersion | None:
+        """The earlier version that building this one takes; it may itself be built."""
+        build = self.recipes[name].build
+        if not release.source or build is None or build.earlier is None:
+            return None
+        if not Want(build.earlier.from_).admits(Version(release.version), release.channels):
+            return None
+        supply = self._supply(name, machine)
+        older = [r for r in self.releases(name, machine) if Version(r.version) < Version(release.version)]
+        chosen = Want(build.earlier.want).choose(older)
+        if chosen is None:
+            raise UsageProblem(
+                f"{name} {release.version} is built with an earlier {name}, want {build.earlier.want!r}; there is none",
+                where=f"[build.earlier] of the recipe of {name!r}",
+                advice="choose a version that has a binary, or mend the recipe",
+            )
+        pinned = self._opened().feed(supply).pinned(chosen)
+        return WantedVersion(
+            runtime=name, version=pinned.version, want=build.earlier.want, default=False,
+            folder=self._locations.shelf / name / _folder_name(pinned.version), recipe=self.recipes[name],
+            feed=supply.name, source=pinned.source, build=self._manifest.runtimes[name].build,
+            artefact=self._artefact(pinned, supply, f"{name} {pinned.version}"),
+            earlier=self._earlier(name, pinned, machine),
+        )  # fmt: skip
+
+    def _on(self, name: str, version: str, found: _Found) -> str:
+        """The version of another runtime that a version runs on, as ``NAME VERSION``; empty where it needs none.
+
+        Raises ``UsageProblem`` where the manifest wants no version that fits.
+        """
+        coupled = self.recipes[name].on
+        line = _line_below(coupled, version)
+        if coupled is None or not line:
+            return ""
+        below = found.get(coupled.runtime, {})
+        fitting = [v for v in below if Version(v).begins_with(Version(line))]
+        if not fitting:
+            there = ", ".join(below) or "none"
+            raise UsageProblem(
+                f"{name} {version} runs on {coupled.runtime} {line}, and the manifest wants {coupled.runtime} {there}",
+                where=str(self._file),
+                advice=f'write want = "{line}" (or also = ["{line}"]) in [runtimes.{coupled.runtime}], '
+                f"or choose another {name}",
+            )
+        return f"{coupled.runtime} {fitting[0]}"
+
+    def _artefact(self, release: Release, supply: Supply, subject: str) -> Artefact:
+        """What is fetched, with the signature that it must bear. Raises ``Problem`` where it bears none, or a bad one."""
+        plain = Artefact(release.url, release.digest, release.size)
+        if supply.unsigned or (supply.key is None and not release.signature):
+            return plain
+        who = f"the feed {supply.name!r}"
+        if not release.signature:
+            raise SignatureRefused(
+                f"{subject} is not signed, and the manifest names a key for {who}",
+                where=release.url,
+                advice=f"choose a signed version; if that feed signs nothing, say so: [feeds.{supply.name}] "
+                'signature = "not offered" in place of key',
+            )
+        signature = self._opened().web.document(release.signature, who=who)[1]
+        if supply.key is None:
+            by = issuer(signature, subject) or "a key that it does not name"
+            raise SignatureRefused(
+                f"{subject} is signed with the key {by}, and the manifest names no key for {who}",
+                where=release.signature,
+                advice=f"save that key, from a place that you trust, and add: [feeds.{supply.name}] "
+                f'key = "keys/{supply.name}.asc"',
+            )
+        if release.sums:
+            listed = self._opened().web.document(release.sums, who=who)[1]
+            check(signature, supply.key, f"the list of digests of {who}", content=listed)
+            return plain
+        return msgspec.structs.replace(plain, signature=signature, key=supply.key)
+
+    @staticmethod
+    def _standing(
+        name: str, want: str, supply: Supply, machine: Machine, known: Known, locked: Locked | None
+    ) -> str | None:
+        """The version on the shelf that a want means: the locked one, or the exact one, or what it meant before.
+
+        Raises ``UsageProblem`` where the locked one stands there with other bytes than the lock says.
+        """
+        if locked is None:
+            meant = (want, known.get((name, want, supply.name), ""))
+            return next((version for version in meant if (name, version) in machine.shelf), None)
+        receipt = machine.shelf.get((name, locked.version))
+        file = locked.files.get(machine.host.platform)
+        if receipt is not None and file is not None and file.digest and receipt.digest != file.digest:
+            raise UsageProblem(
+                f"{name} {locked.version} on the shelf has another digest than the lock",
+                where=f"{receipt.digest} there, {file.digest} in the lock",
+                advice=f"if the lock is right: zesty-anchor remove {name} {locked.version}, then provision",
+            )
+        return locked.version if receipt is not None else None
+
+    def _release(self, asked: _Asked, machine: Machine, found: _Found) -> Release:
+        name, want = asked.runtime, asked.want
         offered = self.releases(name, machine)
-        chosen = Want(want).choose(offered)
+        chosen = Want(want).choose([r for r in offered if self._may_run(name, r.version, found)])
+        if chosen is None and Want(want).choose(offered) is not None:
+            self._on(name, Want(want).choose(offered).version, found)  # type: ignore[union-attr]
         if chosen is None:
             close = nearest(want, (r.version for r in offered))
             near = f"the nearest: {', '.join(close)}" if close else f"the feed offers none for {machine.host.platform}"
@@ -139,6 +281,98 @@ class Resolver:
                 advice=f"{near}; zesty-anchor list {name} shows all",
             )
         return self._opened().feed(self._supply(name, machine)).pinned(chosen)
+
+    def _may_run(self, name: str, version: str, found: _Found) -> bool:
+        """Whether the manifest wants what a version runs on."""
+        coupled = self.recipes[name].on
+        line = _line_below(coupled, version)
+        return (
+            coupled is None or not line
+            or any(Version(v).begins_with(Version(line)) for v in found.get(coupled.runtime, {}))
+        )  # fmt: skip
+
+    def _locked_release(self, locked: Locked, machine: Machine) -> Release:
+        file = locked.files.get(machine.host.platform)
+        if file is None:
+            raise UsageProblem(
+                f"the lock has no file of {locked.runtime} {locked.version} for {machine.host.platform}",
+                where=str(file_beside(self._file)),
+                advice=f"add it with: zesty-anchor lock --platform {machine.host.platform}",
+            )
+        return Release(
+            version=locked.version, url=file.url, digest=file.digest, size=file.size, channels=locked.channels,
+            licence=locked.licence, signature=file.signature, source=file.source,
+        )  # fmt: skip
+
+    def locked_anew(self, machine: Machine, platforms: Sequence[str], upgrade: Collection[str] | None) -> list[Locked]:
+        """The lock as it should be: entries that are there stay, but for those of the runtimes in ``upgrade`` (None:
+        none of them); what the manifest no longer wants is left out.
+        """
+        entries = []
+        here = machine.host.platform
+        for name, runtime in self._manifest.runtimes.items():
+            for want in dict.fromkeys((runtime.want, *runtime.also)):
+                old = None if upgrade and name in upgrade else self.lock.get((name, want))
+                files, found = dict(old.files if old else {}), old
+                for platform in dict.fromkeys(platforms or (here,)):
+                    if platform in files:
+                        continue
+                    there = msgspec.structs.replace(machine, host=_on_platform(machine.host, platform))
+                    release = self._exact(name, want, old.version if old else "", there)
+                    files[platform] = LockedFile(
+                        release.url,
+                        release.digest,
+                        release.size,
+                        "" if release.sums else release.signature,
+                        release.source,
+                    )
+                    found = Locked(
+                        name,
+                        want,
+                        release.version,
+                        self._supply(name, there).name,
+                        {},
+                        release.channels,
+                        release.licence,
+                    )
+                assert found is not None
+                entries.append(msgspec.structs.replace(found, files=files))
+        return entries
+
+    def _exact(self, name: str, want: str, version: str, machine: Machine) -> Release:
+        """The release for a want on a platform, of the version that is locked already if there is one."""
+        if machine.host.platform != host().platform:
+            self._feeds = None  # answers are kept by product; another platform may have other files in them
+        below = self.versions_of(self.recipes[name].on, machine)
+        try:
+            return self._release(_Asked(name, version or want, True), machine, below)
+        finally:
+            if machine.host.platform != host().platform:
+                self._feeds = None
+
+    def versions_of(self, coupled: Coupled | None, machine: Machine) -> _Found:
+        """The versions that the manifest wants of the runtime below a coupled one."""
+        if coupled is None or coupled.runtime not in self._manifest.runtimes:
+            return {}
+        runtime = self._manifest.runtimes[coupled.runtime]
+        base = [self._release(_Asked(coupled.runtime, w, True), machine, {}) for w in (runtime.want, *runtime.also)]
+        recipe = self.recipes[coupled.runtime]
+        return {
+            coupled.runtime: {
+                r.version: WantedVersion(coupled.runtime, r.version, "", True, Path(), recipe, "") for r in base
+            }
+        }
+
+
+def _line_below(coupled: Coupled | None, version: str) -> str:
+    """The line of the other runtime that a version names in its own; empty where it names none."""
+    found = re.search(coupled.version, version) if coupled else None
+    return found[1] if found else ""
+
+
+def _on_platform(here: Host, platform: str) -> Host:
+    system, _, machine = platform.partition("-")
+    return msgspec.structs.replace(here, system=system, machine=machine)
 
 
 def _folder_name(version: str) -> str:

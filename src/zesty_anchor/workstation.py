@@ -134,6 +134,12 @@ class Workstation:
         newest_first = sorted(offered, key=lambda release: Version(release.version), reverse=True)
         return self._listing(runtime, machine, self._past()[0], newest_first)
 
+    def licence(self, runtime: str) -> str:
+        """The text of the licence that the version comes under which would be taken. Raises ``Problem``."""
+        if runtime not in self.manifest.runtimes:
+            raise UsageProblem(f"the manifest has no runtime {runtime!r}", where=str(self.file))
+        return self._resolver.licence_text(runtime, self._machine())
+
     def _listing(self, name: str, machine: Machine, known: Known, offered: Iterable[Any]) -> Listing:
         version = self._resolver.standing(name, machine, known)
         number = line_of(self.file.read_text("utf-8"), ("runtimes", name, "want"))
@@ -228,6 +234,81 @@ class Workstation:
             told += runner.stage([c for c in compare(KINDS, wanted, self._machine()) if c.stage is Stage.CLEAR])
             proof = prove(wanted, machine, self._jobs)
         return Outcome(tuple(told), proof, self._notices(wanted, machine), self._reload(wanted, told), errands)
+
+    def locate(self, runtime: str, version: str) -> Path:
+        """The folder of an installed version: the default one, or the newest that ``version`` is a line of."""
+        from zesty_anchor.manifest.version import Version
+
+        machine = self._machine()
+        here = [v for r, v in machine.shelf if r == runtime]
+        if not version and runtime in self.manifest.runtimes:
+            found = self._resolver.standing(runtime, machine, self._past()[0])
+        else:
+            fitting = [v for v in here if v == version or (version and Version(v).begins_with(Version(version)))]
+            found = version if version in fitting else max(fitting, key=Version, default=None)
+        if found is None:
+            raise Problem(
+                f"{runtime} {version}".strip() + " is not installed",
+                advice=f"installed: {', '.join(here)}" if here else "run: zesty-anchor provision",
+            )
+        return self.locations.shelf / runtime / found
+
+    def remove(self, runtime: str, version: str) -> TakenBack:
+        """Take one version off the shelf, into the attic. Raises ``Problem`` where something needs it."""
+        from zesty_anchor.changes.remove_version import RemoveVersion
+        from zesty_anchor.engine.outcome import report
+        from zesty_anchor.engine.run import Runner
+        from zesty_anchor.engine.undo import attic_of
+
+        machine = self._machine()
+        if (runtime, version) not in machine.shelf:
+            here = ", ".join(v for r, v in machine.shelf if r == runtime)
+            raise UsageProblem(f"{runtime} {version} is not installed", advice=f"installed: {here or 'none'}")
+        self._refuse_needed(runtime, version, machine)
+        change = RemoveVersion(self.locations.shelf / runtime / version, f"{runtime} {version}")
+        with alone(self.locations.state):
+            journal = Journal(self.locations.journal)
+            try:
+                run = journal.begin_run(self.file)
+                bench = self._bench(Hands(NO_ACCESS, self._reporter.said), attic_of(run, self.locations))
+                done = Runner(KINDS, journal, bench, self._reporter, run, 1).stage([change])
+                journal.end_run(run)
+            finally:
+                journal.close()
+        failed = [each for each in done if each.outcome != "done"]
+        if failed:
+            raise Problem(failed[0].problem, where=failed[0].where, advice=failed[0].advice)
+        return TakenBack((report(change, "done"),))
+
+    def _refuse_needed(self, runtime: str, version: str, machine: Machine) -> None:
+        """Raises ``Problem`` where the manifest wants a version, or another one runs on it."""
+        known = self._past()[0]
+        if runtime in self.manifest.runtimes:
+            wanted = self.manifest.runtimes[runtime]
+            for want in (wanted.want, *wanted.also):
+                if version in self._resolver.meant(runtime, want, machine, known):
+                    raise Problem(
+                        f"{runtime} {version} is needed: the manifest wants {want!r}",
+                        where=f"{self.file}:{line_of(self.file.read_text('utf-8'), ('runtimes', runtime))}",
+                        advice="take it out of the manifest first",
+                    )
+        for (other, number), receipt in machine.shelf.items():
+            if receipt.on == f"{runtime} {version}":
+                raise Problem(
+                    f"{runtime} {version} is needed: {other} {number} runs on it",
+                    advice=f"remove that first: zesty-anchor remove {other} {number}",
+                )
+
+    def write_lock(self, platforms: list[str], upgrade: list[str]) -> tuple[Path, list[Any]]:
+        """Write exact versions, addresses and digests beside the manifest. Returns the file, and what it holds."""
+        from zesty_anchor.manifest.lock import file_beside, write
+
+        unknown = [name for name in upgrade if name not in self.manifest.runtimes]
+        if unknown:
+            raise UsageProblem(f"the manifest has no runtime {unknown[0]!r}", where=str(self.file))
+        entries = self._resolver.locked_anew(self._machine(), platforms, upgrade)
+        write(file_beside(self.file), entries)
+        return file_beside(self.file), entries
 
     def undo(self) -> TakenBack:
         """Take the last provisioning back. Raises ``Problem`` where there is none."""

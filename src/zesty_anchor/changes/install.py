@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 from collections.abc import Iterable, Sequence
 from pathlib import Path
 from typing import ClassVar
@@ -13,10 +14,29 @@ from zesty_anchor.changes.change import ALL_PACKAGES, Bench, Question, Record, S
 from zesty_anchor.manifest.wanted import Artefact, Wanted, WantedVersion
 from zesty_anchor.problem import Problem
 from zesty_anchor.shelf import place
+from zesty_anchor.shelf.build import Pace, build, build_environment
+from zesty_anchor.shelf.checkout import check_out
 from zesty_anchor.shelf.download import kept_file, obtain
 from zesty_anchor.shelf.receipt import Receipt, write
+from zesty_anchor.shelf.signature import check
 from zesty_anchor.survey.machine import Machine
+from zesty_anchor.system.host import login_path
 from zesty_anchor.system.removal import discard
+
+COMMON_MESSAGES = {
+    r"\b(g?cc|c99): (command )?not found": "gcc",
+    r"\bg\+\+: (command )?not found": "g++",
+    r"\bmake: (command )?not found": "make",
+    r"fatal error: (stdio|stdlib|math|string)\.h": "libc6-dev",
+    r"fatal error: zlib\.h": "zlib1g-dev",
+    r"fatal error: openssl/": "libssl-dev",
+}
+"""What a line of a build's output points to: a pattern, and the Debian package that is probably missing."""
+
+
+def version_key(runtime: str, version: str) -> str:
+    """The key of the change that installs a version."""
+    return f"version:{runtime}:{version}"
 
 
 class Install(BaseChange, frozen=True):
@@ -36,7 +56,7 @@ class Install(BaseChange, frozen=True):
     @property
     def key(self) -> str:
         """See ``Change``."""
-        return f"version:{self.wanted.runtime}:{self.wanted.version}"
+        return version_key(self.wanted.runtime, self.wanted.version)
 
     @property
     def _room(self) -> str:
@@ -46,12 +66,16 @@ class Install(BaseChange, frozen=True):
     def detail(self) -> str:
         """The want, and where it comes from."""
         role = "the default" if self.wanted.default else "kept beside it"
-        return f'want "{self.wanted.want}" of the feed {self.wanted.feed}, {role}'
+        built = ", built from source" if self.wanted.source else ""
+        built += f" with {self.wanted.earlier.version}" if self.wanted.earlier else ""
+        on = f", on {self.wanted.on}" if self.wanted.on else ""
+        return f'want "{self.wanted.want}" of the feed {self.wanted.feed}, {role}{built}{on}'
 
     @property
     def needs(self) -> frozenset[str]:
-        """The packages that its recipe needs come first."""
-        return frozenset({ALL_PACKAGES}) if self.wanted.packages else frozenset()
+        """The packages that its recipe needs come first, and the version of another runtime that it runs on."""
+        first = {ALL_PACKAGES} if self.wanted.packages else set()
+        return frozenset(first | ({version_key(*self.wanted.on.split())} if self.wanted.on else set()))
 
     @property
     def questions(self) -> tuple[Question, ...]:
@@ -90,11 +114,12 @@ class Install(BaseChange, frozen=True):
                 where=str(self.wanted.folder),
                 advice="move it away, then run the command again",
             )
-        kept = kept_file(locations.downloads, self.artefact.digest, self.artefact.url)
+        fetched = [v.artefact for v in (self.wanted, self.wanted.earlier) if v is not None and v.artefact is not None]
+        kept = [kept_file(locations.downloads, each.digest, each.url) for each in fetched]
         return {
             "folder": str(self.wanted.folder),
             "staged": str(locations.staging / self._room),
-            "kept": None if kept.exists() else str(kept),
+            "kept": [str(file) for file in kept if not file.exists()],
             "made": [
                 made
                 for folder in (self.wanted.folder.parent, locations.staging, locations.downloads)
@@ -104,33 +129,89 @@ class Install(BaseChange, frozen=True):
 
     def carry_out(self, bench: Bench, record: Record) -> None:
         """See ``Change``."""
-        locations, target = bench.locations, self.wanted.folder
-        for folder in (target.parent, locations.staging, locations.downloads):
+        for folder in (self.wanted.folder.parent, bench.locations.staging, bench.locations.downloads):
             folders.make(folder)
-        room = place.stage(locations.staging, self._room)
+        rooms: list[Path] = []
         try:
-            digest = obtain(
-                lambda: bench.open_body(self.artefact.url, f"the feed {self.wanted.feed!r}"),
-                self.artefact.digest,
-                self.artefact.size,
-                kept_file(locations.downloads, self.artefact.digest, self.artefact.url),
-                room,
-                lambda done, total: bench.moved(self.key, done, total),
-            )
-            self._shelve(place.content(room), target, digest)
+            ready, digest = self._ready(self.wanted, bench, rooms)
+            self._shelve(ready, digest)
         except Problem as problem:
-            problem.where = f"{self.subject}, {self.artefact.url}" + (
-                f": {problem.where}" if problem.where and problem.where != self.artefact.url else ""
-            )
+            inner = f": {problem.where}" if problem.where and problem.where != self.artefact.url else ""
+            problem.where = f"{self.subject}, {self.artefact.url}{inner}"
             raise
+        finally:
+            for room in rooms:
+                discard(room)
+
+    def _ready(self, version: WantedVersion, bench: Bench, rooms: list[Path]) -> tuple[Path, str]:
+        """A version's files, obtained and built, in a folder beside the shelf; and the digest of what was fetched."""
+        room = place.stage(bench.locations.staging, self._room)
+        rooms.append(room)
+        digest = self._fetch(version, bench, room)
+        folder = place.content(room)
+        if not version.source:
+            return folder, digest
+        earlier = self._ready(version.earlier, bench, rooms)[0] if version.earlier else None
+        out = place.stage(bench.locations.staging, self._room)
+        rooms.append(out)
+        self._build(version, bench, folder, out, earlier)
+        return out, digest
+
+    def _fetch(self, version: WantedVersion, bench: Bench, room: Path) -> str:
+        artefact = version.artefact
+        assert artefact is not None
+        if artefact.digest.startswith("commit:"):
+            check_out(artefact.url, artefact.digest.removeprefix("commit:"), room)
+            return artefact.digest
+        kept = kept_file(bench.locations.downloads, artefact.digest, artefact.url)
+        digest = obtain(
+            lambda: bench.open_body(artefact.url, f"the feed {version.feed!r}"),
+            artefact.digest,
+            artefact.size,
+            kept,
+            room,
+            lambda done, total: bench.moved(self.key, done, total),
+        )
+        if artefact.key is not None:
+            try:
+                check(artefact.signature, artefact.key, f"{version.runtime} {version.version}", file=kept)
+            except Problem:
+                kept.unlink()
+                raise
+        return digest
+
+    def _build(self, version: WantedVersion, bench: Bench, folder: Path, out: Path, earlier: Path | None) -> None:
+        recipe = version.recipe.build
+        assert recipe is not None
+        messages = {**COMMON_MESSAGES, **recipe.messages}
+        room = place.stage(bench.locations.staging, self._room)
+        try:
+            build(
+                recipe.steps,
+                version.build.options,
+                folder,
+                build_environment(
+                    out=out,
+                    prefix=version.folder,
+                    room=room,
+                    jobs=version.build.jobs or os.cpu_count() or 1,
+                    version=version.version,
+                    earlier=earlier,
+                    path=login_path(superuser=False),
+                    more={**recipe.environment, **version.build.environment},
+                ),
+                bench.log / f"build-{version.runtime}-{version.version}.log",
+                Pace(lambda text: bench.told(self.key, f"build {version.runtime} {version.version}, {text}")),
+                lambda line: next((need for found, need in messages.items() if re.search(found, line)), ""),
+            )
         finally:
             discard(room)
 
-    def _shelve(self, folder: Path, target: Path, digest: str) -> None:
+    def _shelve(self, folder: Path, digest: str) -> None:
         absent = [c for c in self.wanted.recipe.commands if not self._has(folder, c)]
         if absent:
             raise Problem(
-                f"the archive holds no command {absent[0]!r}",
+                f"the {'build' if self.wanted.source else 'archive'} holds no command {absent[0]!r}",
                 where=f"looked in: {', '.join(self.wanted.recipe.bin)}",
                 advice=f"mend bin or commands in the recipe of {self.wanted.runtime!r}",
             )
@@ -143,9 +224,10 @@ class Install(BaseChange, frozen=True):
                 url=self.artefact.url,
                 digest=digest,
                 channels=self.wanted.channels,
+                on=self.wanted.on,
             ),
         )
-        place.put(folder, target)
+        place.put(folder, self.wanted.folder)
 
     def _has(self, folder: Path, command: str) -> bool:
         return any((folder / part / command).is_file() for part in self.wanted.recipe.bin)
@@ -172,9 +254,9 @@ class Installs:
             gone = place.take_off(folder, staging)
             if gone is not None:
                 discard(gone)
-        if record["kept"]:
-            Path(record["kept"]).unlink(missing_ok=True)
-            for partial in Path(record["kept"]).parent.glob(Path(record["kept"]).name + ".*.part"):
+        for file in map(Path, record["kept"]):
+            file.unlink(missing_ok=True)
+            for partial in file.parent.glob(file.name + ".*.part"):
                 partial.unlink(missing_ok=True)
         staged = Path(record["staged"])
         for room in staged.parent.glob(staged.name + ".*"):

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from zesty_anchor.changes.block import Blocks
 from zesty_anchor.changes.change import Kind
+from zesty_anchor.changes.extra import Extras
 from zesty_anchor.changes.generated import GeneratedFiles
 from zesty_anchor.changes.install import Installs
 from zesty_anchor.changes.packages import Packages
+from zesty_anchor.changes.remove_version import RemovedVersions
 from zesty_anchor.changes.retire_folder import RetireFolders
 from zesty_anchor.changes.retire_lines import RetireStatements
 from zesty_anchor.changes.system_variables import SystemVariables
@@ -17,9 +19,11 @@ KINDS: dict[str, Kind] = {
         Packages(),
         SystemVariables(),
         Installs(),
+        Extras(),
         GeneratedFiles(),
         Blocks(),
         RetireStatements(),
         RetireFolders(),
+        RemovedVersions(),
     )
 }

@@ -17,6 +17,9 @@ _COMMANDS = {
     "undo": "Take the last provisioning back.",
     "dismantle": "Take back everything, leave no trace.",
     "list": "Versions obtainable and installed, which one is in effect and why.",
+    "locate": "Print the folder of an installed version (for an editor).",
+    "remove": "Uninstall one version.",
+    "lock": "Write exact versions, addresses and digests to workstation.lock.",
     "demo": "A full example on shipped made-up data, in a throwaway home.",
     "schema": "Print the JSON Schema of the manifest.",
 }

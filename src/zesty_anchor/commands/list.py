@@ -11,17 +11,26 @@ from zesty_anchor.show import listing
 @click.command()
 @click.argument("runtime", required=False)
 @click.argument("line", required=False, default="")
+@click.option("--all", "each", is_flag=True, help="A line for each version, however many.")
+@click.option("--licence", is_flag=True, help="Print the licence of the version that would be taken.")
 @with_setting()
-def command(setting: Setting, runtime: str | None, line: str) -> None:
+def command(setting: Setting, runtime: str | None, line: str, each: bool, licence: bool) -> None:
     """Versions: with no RUNTIME those installed, else those that can be had, newest first.
 
-    LINE keeps only the versions that begin with it: "list kelp 4.2".
+    LINE keeps only the versions that begin with it: "list kelp 4.2". Where there are many, those of one line
+    (4.2.…) share a line.
     """
+    if licence and not runtime:
+        raise click.UsageError("--licence needs a RUNTIME")
+    if licence and runtime:
+        with setting.workstation() as workstation:
+            setting.out.write(workstation.licence(runtime))
+        return
     with setting.workstation() as workstation:
         found = [workstation.listing(runtime)] if runtime else workstation.listings()
     if setting.as_json:
         setting.print_json(found[0] if runtime else {"runtimes": found})
     elif runtime:
-        listing.runtime(setting.out, found[0], line)
+        listing.runtime(setting.out, found[0], line, each=each)
     else:
         listing.runtimes(setting.out, list(found))

@@ -74,7 +74,8 @@ class IndexFeed:
         runtime = _understood(answer, _Runtime, self.who, url)
         found = []
         for release in runtime.releases:
-            file = next((f for f in release.files if f.platform in (platform, "any")), None)
+            files = {f.platform: f for f in release.files}
+            file = files.get(platform) or files.get("any") or files.get("source")
             if file is not None:
                 found.append(
                     Release(
@@ -86,6 +87,7 @@ class IndexFeed:
                         date=release.date,
                         licence=release.licence,
                         licence_url=urljoin(url, release.licence_url) if release.licence_url else "",
+                        source=file.platform == "source",
                         signature=urljoin(url, file.signature) if file.signature else "",
                     )
                 )

@@ -51,8 +51,10 @@ class Feeds:
         """Every release, with the recipe's own channels added. Raises as ``Feed.releases`` does."""
         key = (supply.name, supply.product)
         if key not in self._answers:
+            # An index says itself which of its files are sources; of other feeds the recipe knows.
+            built = recipe.build is not None and supply.kind != "index"
             self._answers[key] = [
-                msgspec.structs.replace(r, channels=r.channels + _channels(r.version, recipe))
+                msgspec.structs.replace(r, channels=r.channels + _channels(r.version, recipe), source=r.source or built)
                 for r in self.feed(supply).releases(supply.product, platform)
                 if r.version[:1].isdigit() or r.version[:1] == "v"
             ]

@@ -39,18 +39,17 @@ class PypiFeed:
 
     def releases(self, product: str, platform: str) -> list[Release]:
         """See ``Feed``; ``product`` is the project's name. Yanked files (PEP 592) are passed over."""
-        from packaging.tags import sys_tags
         from packaging.utils import InvalidWheelFilename, canonicalize_name, parse_wheel_filename
 
         url = urljoin(self.url, canonicalize_name(product) + "/")
-        order = {tag: place for place, tag in enumerate(sys_tags())}
+        order = _Order(platform)
         best: dict[str, tuple[int, Release]] = {}
         for name, file in self._files(product, url).items():
             try:
                 _, version, _, tags = parse_wheel_filename(name)
             except InvalidWheelFilename:
                 continue
-            rank = min((order[tag] for tag in tags if tag in order), default=None)
+            rank = min((place for tag in tags if (place := order.place(tag)) is not None), default=None)
             if rank is not None and (str(version) not in best or rank < best[str(version)][0]):
                 best[str(version)] = rank, msgspec.structs.replace(file, version=str(version))
         return [release for _, release in best.values()]
@@ -76,6 +75,31 @@ class PypiFeed:
             raise Problem(
                 f"{self.who} answers with what is no project page", where=url, advice="check the index's address"
             ) from None
+
+
+class _Order:
+    """How well a wheel's tags fit a platform (PEP 425): by this Python's own order where it is this machine's."""
+
+    def __init__(self, platform: str) -> None:
+        from packaging.tags import sys_tags
+
+        system, _, machine = platform.partition("-")
+        names = {"aarch64": "aarch64|arm64", "x86_64": "x86_64|universal2"}.get(machine, machine)
+        begin = {"linux": "manylinux", "macos": "macosx"}.get(system, system)
+        self._platform = re.compile(rf"(?:{begin}.*_(?:{names})|any)")
+        self._order = {tag: place for place, tag in enumerate(sys_tags())}
+
+    def place(self, tag: Any) -> int | None:
+        """Its place in the order, the best first; None where it does not fit the platform."""
+        if not self._platform.fullmatch(tag.platform):
+            return None
+        own = self._order.get(tag)
+        foreign = tag.interpreter in ("py3", "py2.py3") and tag.abi == "none"
+        return own if own is not None else len(self._order) if foreign and not self._is_ours(tag) else None
+
+    def _is_ours(self, tag: Any) -> bool:
+        """Whether this machine's order has a say about the tag's platform at all."""
+        return any(own.platform == tag.platform for own in self._order)
 
 
 def _from_json(document: Any, url: str) -> dict[str, Release]:

@@ -14,7 +14,7 @@ class Release(msgspec.Struct, frozen=True):
     ``commit:hex`` for a repository; empty where the feed gives none that can be trusted. ``size`` is in bytes.
     ``date`` is YYYY-MM-DD, empty where the feed does not tell. ``licence`` is the name of a licence that must be
     accepted first, and ``licence_url`` where its text is. ``signature`` is the address of a detached OpenPGP
-    signature, of the archive itself or, where ``sums`` is given, of the list of digests at that address.
+    signature, of the archive itself or, where ``sums`` is given, of the list of digests at that address. ``source`` tells that it must be built first.
     """
 
     version: str
@@ -27,6 +27,7 @@ class Release(msgspec.Struct, frozen=True):
     licence_url: str = ""
     signature: str = ""
     sums: str = ""
+    source: bool = False
 
 
 class Feed(Protocol):

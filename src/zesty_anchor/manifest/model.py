@@ -52,6 +52,48 @@ class Needs(_Part, frozen=True):
     optional: Names = ()
 
 
+class Earlier(_Part, frozen=True):
+    """``[build.earlier]``: versions in ``from`` need an earlier version of the same runtime while they are built."""
+
+    want: str
+    from_: str = msgspec.field(name="from", default="latest")
+
+
+class Build(_Part, frozen=True):
+    """``[build]`` of a recipe: how a version is built from source. docs/recipes.md tells what a step finds."""
+
+    steps: tuple[str, ...]
+    environment: dict[str, str] = {}
+    messages: dict[str, str] = {}
+    earlier: Earlier | None = None
+
+
+class BuildChoices(_Part, frozen=True):
+    """``build.*`` of a runtime in the manifest: what is passed to the recipe's steps."""
+
+    environment: dict[str, str] = {}
+    options: tuple[str, ...] = ()
+    jobs: int = 0
+
+
+class Coupled(_Part, frozen=True):
+    """``[on]`` of a recipe: it runs on another runtime, whose version ``version`` (a regular expression with one
+    group) finds in its own.
+    """
+
+    runtime: Name
+    version: str
+
+
+class ExtraTool(_Part, frozen=True):
+    """``[extras]`` of a recipe: how the runtime's own package tool adds a command-line package.
+
+    The step finds NAME, VERSION (empty for any) and FOLDER in its environment.
+    """
+
+    install: str
+
+
 class ProofOfVersion(_Part, frozen=True):
     """A command that prints a runtime's version, and what it must print (``{version}`` stands for it)."""
 
@@ -80,6 +122,9 @@ class Recipe(_Part, frozen=True):
     variables: dict[VariableName, str] = {}
     version: ProofOfVersion | None = None
     needs: Needs = Needs()
+    build: Build | None = None
+    on: Coupled | None = None
+    extras: ExtraTool | None = None
 
 
 class Runtime(_Part, frozen=True):
@@ -91,6 +136,8 @@ class Runtime(_Part, frozen=True):
     licence: Literal["accepted"] | None = None
     unpinned: Literal["accepted"] | None = None
     optional_needs: bool = False
+    extras: tuple[str, ...] = ()
+    build: BuildChoices = BuildChoices()
 
 
 class PathEntries(_Part, frozen=True):

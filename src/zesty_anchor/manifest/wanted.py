@@ -8,17 +8,23 @@ from pathlib import Path
 
 import msgspec
 
-from zesty_anchor.manifest.model import Check, Manifest, Recipe, names_for
+from zesty_anchor.manifest.model import BuildChoices, Check, Manifest, Recipe, names_for
 
 _REFERENCE = re.compile(r"\{\{([A-Za-z][A-Za-z0-9._-]*)\}\}|\{([A-Za-z][A-Za-z0-9._-]*)\}")
 
 
 class Artefact(msgspec.Struct, frozen=True):
-    """A file to fetch: its address, size in bytes if known, and digest as ``sha256:hex`` or ``sha512:hex``."""
+    """A file to fetch: its address, size in bytes if known, and digest as ``sha256:hex`` or ``sha512:hex``.
+
+    A repository has ``commit:hex`` instead. Where there is a ``signature`` (its bytes), the file must have been signed
+    with the OpenPGP key in the file ``key``.
+    """
 
     url: str
     digest: str
     size: int | None = None
+    signature: bytes = b""
+    key: Path | None = None
 
 
 class WantedPackage(msgspec.Struct, frozen=True):
@@ -31,7 +37,9 @@ class WantedPackage(msgspec.Struct, frozen=True):
 class WantedVersion(msgspec.Struct, frozen=True):
     """One version that must stand on the shelf. ``artefact`` is None where it already does.
 
-    ``packages`` are those of the operating system that its recipe needs here.
+    ``packages`` are those of the operating system that its recipe needs here. A ``source`` is built, with
+    ``earlier`` (a version needed only for that). ``on`` is the version of another runtime that it runs on, as
+    ``NAME VERSION``. ``extras`` are the command-line packages to be put into it. ``variables`` are those of its recipe.
     """
 
     runtime: str
@@ -47,6 +55,12 @@ class WantedVersion(msgspec.Struct, frozen=True):
     licence: str = ""
     licence_accepted: bool = False
     unpinned_accepted: bool = False
+    source: bool = False
+    build: BuildChoices = BuildChoices()
+    earlier: WantedVersion | None = None
+    on: str = ""
+    extras: tuple[str, ...] = ()
+    variables: tuple[tuple[str, str], ...] = ()
 
     @property
     def bins(self) -> tuple[Path, ...]:

@@ -7,10 +7,14 @@ from pathlib import Path
 import msgspec
 
 FILE_NAME = ".zesty-anchor.json"
+EXTRAS_NAME = ".zesty-anchor-extras.json"
 
 
 class Receipt(msgspec.Struct, frozen=True):
-    """What stands in one folder of the shelf. Without a readable receipt a folder is no version."""
+    """What stands in one folder of the shelf. Without a readable receipt a folder is no version.
+
+    ``on`` is the version of another runtime that it runs on, as ``NAME VERSION``.
+    """
 
     runtime: str
     version: str
@@ -18,6 +22,7 @@ class Receipt(msgspec.Struct, frozen=True):
     url: str
     digest: str
     channels: tuple[str, ...] = ()
+    on: str = ""
 
 
 def write(folder: Path, receipt: Receipt) -> None:
@@ -44,3 +49,19 @@ def stock(shelf: Path) -> dict[tuple[str, str], Receipt]:
             if receipt is not None:
                 found[runtime.name, folder.name] = receipt
     return found
+
+
+def extras_in(folder: Path) -> tuple[str, ...]:
+    """The command-line packages that were put into a version, as the manifest asked for them."""
+    try:
+        return tuple(msgspec.json.decode((folder / EXTRAS_NAME).read_bytes(), type=list[str]))
+    except (OSError, msgspec.MsgspecError):
+        return ()
+
+
+def note_extras(folder: Path, extras: tuple[str, ...]) -> None:
+    """Write down the command-line packages that are in a version."""
+    if extras:
+        (folder / EXTRAS_NAME).write_bytes(msgspec.json.encode(sorted(extras)) + b"\n")
+    else:
+        (folder / EXTRAS_NAME).unlink(missing_ok=True)

@@ -46,29 +46,67 @@ def runtimes(paint: Paint, listed: list[Listed]) -> None:
         paint.write(line)
 
 
-def runtime(paint: Paint, listed: Listed, only: str) -> None:
+_MANY = 40
+"""More versions than this are grouped by line."""
+
+
+def runtime(paint: Paint, listed: Listed, only: str, *, each: bool = False) -> None:
     """One runtime: what is obtainable, installed, and in effect."""
     effect = listed.in_effect
     if effect:
-        paint.write(
-            f"{paint.name(listed.runtime)}  {paint.good(effect['version'])} is in effect: {effect['scope']}, by {effect['decided_by']}"
-        )
+        decided = f"{effect['scope']}, by {effect['decided_by']}"
+        paint.write(f"{paint.name(listed.runtime)}  {paint.good(effect['version'])} is in effect: {decided}")
     else:
         paint.write(f"{paint.name(listed.runtime)}  {paint.look('none is in effect')}")
-    rows = []
-    for each in listed.obtainable:
-        version = each["version"]
-        if only and not (version == only or version.startswith(only + ".")):
-            continue
-        state = (
-            "in effect"
-            if effect and version == effect["version"]
-            else "installed"
-            if version in listed.installed
-            else ""
-        )
-        rows.append([version, paint.faint(each["date"]), ", ".join(each["channels"]), paint.good(state)])
+    shown = [r for r in listed.obtainable if not only or _begins(r["version"], only)]
+    rows = [_row(paint, listed, r) for r in shown] if each or len(shown) <= _MANY else _grouped(paint, listed, shown)
     for line in table(rows, [12, 10, 10]):
         paint.write(f"  {line}")
     if not rows:
         paint.write(f"  no version begins with {only}" if only else "  the feed offers none for this machine")
+    elif len(rows) < len(shown):
+        paint.write(
+            paint.faint(
+                f"  {len(shown)} versions; each line's newest is named. All of one line: list {listed.runtime} LINE"
+            )
+        )
+
+
+def _row(paint: Paint, listed: Listed, release: Any) -> list[str]:
+    return [
+        release["version"],
+        paint.faint(release["date"]),
+        ", ".join(release["channels"]),
+        _state(paint, listed, [release]),
+    ]
+
+
+def _grouped(paint: Paint, listed: Listed, releases: list[Any]) -> list[list[str]]:
+    """A row for each line of versions: by the first number, or by the first two where those are few."""
+    for width in (2, 1):
+        groups: dict[str, list[Any]] = {}
+        for release in releases:
+            groups.setdefault(".".join(release["version"].split("-")[0].split(".")[:width]), []).append(release)
+        if len(groups) <= _MANY:
+            break
+    rows = []
+    for line, group in groups.items():
+        newest = group[0]
+        more = paint.faint(f"and {len(group) - 1} more of {line}") if len(group) > 1 else ""
+        channels = ", ".join(dict.fromkeys(c for release in group for c in release["channels"]))
+        rows.append([newest["version"], paint.faint(newest["date"]), channels, more, _state(paint, listed, group)])
+    return rows
+
+
+def _state(paint: Paint, listed: Listed, releases: list[Any]) -> str:
+    versions = [release["version"] for release in releases]
+    effect = listed.in_effect["version"] if listed.in_effect else ""
+    parts = [paint.good("in effect" if len(versions) == 1 else f"{effect} in effect")] if effect in versions else []
+    for version in listed.installed:
+        if version in versions and version != effect:
+            parts.append(paint.good("installed" if len(versions) == 1 else f"{version} installed"))
+    return ", ".join(parts)
+
+
+def _begins(version: str, line: str) -> bool:
+    return version == line or (version.startswith(line) and not version[len(line)].isdigit())

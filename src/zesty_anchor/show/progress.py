@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import threading
 import time
 from types import TracebackType
@@ -147,5 +148,6 @@ class Live(Lines):
 
 
 def reporter(paint: Paint, *, quiet: bool) -> Lines:
-    """Live lines where there is a terminal, else lines."""
-    return (Live if paint.terminal else Lines)(paint, quiet=quiet)
+    """Live lines where there is a terminal that can rewrite them, else lines."""
+    able = paint.terminal and os.environ.get("TERM", "dumb") != "dumb"
+    return (Live if able else Lines)(paint, quiet=quiet)

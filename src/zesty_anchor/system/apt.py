@@ -28,7 +28,7 @@ LOCK_SECONDS = 300
 # beginning. Configuration files that a person changed are kept (dpkg(1), --force-things).
 _ENVIRONMENT = ("env", "DEBIAN_FRONTEND=noninteractive", "LC_ALL=C")
 _OPTIONS = (
-    "-y", "-q", "-o", "APT::Status-Fd=1",
+    "-y", "-q", "-o", "APT::Status-Fd=1", "-o", "DPkg::Lock::Timeout=0",
     "-o", "Dpkg::Options::=--force-confdef", "-o", "Dpkg::Options::=--force-confold", "-o", "Dpkg::Use-Pty=0",
 )  # fmt: skip
 _PROGRESS = re.compile(r"^(dlstatus|pmstatus):([^:]*):([0-9.]+):(.*)$")

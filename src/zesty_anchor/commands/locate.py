@@ -1,0 +1,21 @@
+"""``zesty-anchor locate``."""
+
+from __future__ import annotations
+
+import click
+
+from zesty_anchor.commands.options import Setting, with_setting
+
+
+@click.command()
+@click.argument("runtime")
+@click.argument("version", required=False, default="")
+@with_setting()
+def command(setting: Setting, runtime: str, version: str) -> None:
+    """Print the folder of an installed version, for an editor: the default one, or that of VERSION (a line will do)."""
+    with setting.workstation() as workstation:
+        folder = workstation.locate(runtime, version)
+    if setting.as_json:
+        setting.print_json({"runtime": runtime, "version": folder.name, "folder": str(folder)})
+    else:
+        setting.out.write(str(folder))

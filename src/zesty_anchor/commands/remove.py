@@ -1,0 +1,23 @@
+"""``zesty-anchor remove``."""
+
+from __future__ import annotations
+
+import click
+
+from zesty_anchor.commands.options import Setting, with_setting
+from zesty_anchor.show import document
+
+
+@click.command()
+@click.argument("runtime")
+@click.argument("version")
+@with_setting()
+def command(setting: Setting, runtime: str, version: str) -> None:
+    """Uninstall one version. It goes to the attic: "zesty-anchor undo" brings it back.
+
+    Refused while the manifest wants it, or another version runs on it.
+    """
+    with setting.workstation() as workstation:
+        removed = workstation.remove(runtime, version)
+    if setting.as_json:
+        setting.print_json(document.taken_back(removed))

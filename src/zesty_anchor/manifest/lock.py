@@ -1,0 +1,75 @@
+"""``workstation.lock``: the exact versions, addresses and digests that a manifest's wants were resolved to."""
+
+from __future__ import annotations
+
+import tomllib
+from collections.abc import Iterable
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from zesty_anchor.problem import Problem, UsageProblem
+
+_HEAD = "# Written by: zesty-anchor lock. Keep it beside the manifest; provision keeps to it.\n"
+
+
+class LockedFile(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """What is fetched on one platform. ``digest`` is ``sha256:hex``, ``sha512:hex`` or ``commit:hex``."""
+
+    url: str
+    digest: str
+    size: int | None = None
+    signature: str = ""
+    source: bool = False
+
+
+class Locked(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """One want, resolved. ``earlier`` is the version that building it takes, if any."""
+
+    runtime: str
+    want: str
+    version: str
+    feed: str
+    files: dict[str, LockedFile]
+    channels: tuple[str, ...] = ()
+    licence: str = ""
+
+
+def file_beside(manifest: Path) -> Path:
+    """Where the lock of a manifest is."""
+    return manifest.with_suffix(".lock")
+
+
+def read(file: Path) -> dict[tuple[str, str], Locked]:
+    """The lock by runtime and want; empty where there is none. Raises ``UsageProblem`` where it cannot be read."""
+    try:
+        raw = tomllib.loads(file.read_text("utf-8"))
+        entries = msgspec.convert(raw.get("release", []), list[Locked])
+    except FileNotFoundError:
+        return {}
+    except (OSError, UnicodeDecodeError, tomllib.TOMLDecodeError, msgspec.ValidationError) as error:
+        raise UsageProblem(
+            f"the lock cannot be read: {error}", where=str(file), advice="write it anew with: zesty-anchor lock"
+        ) from None
+    return {(entry.runtime, entry.want): entry for entry in entries}
+
+
+def write(file: Path, entries: Iterable[Locked]) -> None:
+    """Write a lock, its entries in order, so that two of the same are the same text."""
+    import tomlkit
+
+    document = {"release": [msgspec.to_builtins(e) for e in sorted(entries, key=lambda e: (e.runtime, e.want))]}
+    try:
+        beside = file.with_name(f".{file.name}.new")
+        beside.write_text(_HEAD + tomlkit.dumps(_without_none(document)), "utf-8")
+        beside.replace(file)
+    except OSError as error:
+        raise Problem(f"the lock cannot be written: {error.strerror}", where=str(file)) from None
+
+
+def _without_none(value: Any) -> Any:
+    """TOML has no null."""
+    if isinstance(value, dict):
+        return {k: _without_none(v) for k, v in value.items() if v is not None}
+    return [_without_none(v) for v in value] if isinstance(value, list | tuple) else value

@@ -1,0 +1,110 @@
+"""Checking OpenPGP detached signatures (RFC 9580, section 10.4) with the keys that the manifest names."""
+
+from __future__ import annotations
+
+import datetime
+import warnings
+from pathlib import Path
+from typing import Any
+
+from zesty_anchor.problem import Problem
+
+
+class SignatureRefused(Problem):
+    """A signature that does not hold, or a key that may not be used."""
+
+
+def check(signature: bytes, key_file: Path, subject: str, *, file: Path | None = None, content: bytes = b"") -> None:
+    """Check that ``file``, or ``content``, was signed with the key in ``key_file``. ``subject`` names it in errors.
+
+    Raises ``SignatureRefused``, each reason with its own message.
+    """
+    import pysequoia
+
+    key = _key(key_file)
+    sig = _signature(signature, subject)
+    fingerprint = str(key.fingerprint).upper()
+    if key.is_revoked:
+        raise SignatureRefused(
+            f"the key {fingerprint} is revoked: its owner says not to trust it",
+            where=str(key_file),
+            advice="get the key that the publisher signs with now, from a place that you trust",
+        )
+    if key.expiration is not None and key.expiration < datetime.datetime.now(datetime.UTC):
+        raise SignatureRefused(
+            f"the key {fingerprint} expired on {key.expiration:%Y-%m-%d}",
+            where=str(key_file),
+            advice="get its renewed form, from a place that you trust",
+        )
+    issuer = issuer_of(sig)
+    if issuer and issuer.lower() not in _fingerprints(key):
+        raise SignatureRefused(
+            f"{subject} is signed with another key: {issuer}",
+            where=f"the manifest names {fingerprint}, {key_file}",
+            advice="if the publisher has a new key, get it from a place that you trust, and name its file instead",
+        )
+    try:
+        data = {"file": str(file)} if file is not None else {"bytes": content}
+        pysequoia.verify(store=lambda ids: [key], signature=sig, **data)
+    except RuntimeError:
+        raise SignatureRefused(
+            f"the signature of {subject} does not hold: it was changed after it was signed",
+            where=f"key {fingerprint}",
+            advice="nothing of it was kept; tell whoever publishes it, do not go around it",
+        ) from None
+
+
+def issuer(signature: bytes, subject: str) -> str:
+    """The fingerprint of the key that made a signature, in capitals; empty where it does not tell."""
+    return issuer_of(_signature(signature, subject))
+
+
+def issuer_of(sig: Any) -> str:
+    """The same of a parsed signature."""
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore", DeprecationWarning)
+        found = getattr(sig, "issuer_fpr", None) or getattr(sig, "issuer_key_id", None)
+    return str(found or "").upper()
+
+
+def _key(file: Path) -> Any:
+    import pysequoia
+
+    try:
+        content = file.read_bytes()
+    except OSError as error:
+        raise SignatureRefused(
+            f"the key cannot be read: {error.strerror}",
+            where=str(file),
+            advice="save the publisher's public key there, from a place that you trust",
+        ) from None
+    try:
+        return pysequoia.Cert.from_bytes(content)
+    except Exception:
+        raise SignatureRefused(
+            "this file holds no OpenPGP key", where=str(file), advice="save the publisher's public key there"
+        ) from None
+
+
+def _signature(content: bytes, subject: str) -> Any:
+    import pysequoia
+
+    try:
+        return pysequoia.Sig.from_bytes(content)
+    except Exception:
+        raise SignatureRefused(
+            f"what stands beside {subject} is no OpenPGP signature",
+            where=content[:60].decode("utf-8", "replace").strip(),
+            advice="nothing was kept; tell whoever publishes it",
+        ) from None
+
+
+def _fingerprints(key: Any) -> set[str]:
+    """The fingerprints and key IDs of a key and its subkeys."""
+    from pysequoia import packet
+
+    found: set[str] = set()
+    for each in packet.PacketPile.from_bytes(bytes(key)):
+        if each.tag in (packet.Tag.PublicKey, packet.Tag.PublicSubkey):
+            found |= {str(each.fingerprint).lower(), str(each.key_id).lower()}
+    return found
