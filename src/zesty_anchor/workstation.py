@@ -19,7 +19,7 @@ from zesty_anchor.engine.outcome import ChangeReport, Outcome, Preview, TakenBac
 from zesty_anchor.manifest.model import SYSTEM, Manifest
 from zesty_anchor.manifest.position import line_of
 from zesty_anchor.manifest.read import find, read_manifest
-from zesty_anchor.manifest.wanted import Wanted, packages_of, put_together
+from zesty_anchor.manifest.wanted import Wanted, WantedVersion, packages_of, put_together
 from zesty_anchor.problem import Problem, UsageProblem
 from zesty_anchor.reporter import Reporter
 from zesty_anchor.resolve import Known, Resolver
@@ -215,13 +215,21 @@ class Workstation:
         told = [runner.leave(change, "it needs privilege, and there is no way to it here") for change in left]
         errands = tuple(hands.access.shown(command) for change in left for command in change.commands)
         told += runner.stage([c for c in able if c.stage is Stage.PREPARE])
-        needed = [c for c in able if c.stage in (Stage.OBTAIN, Stage.SHELL)]
-        for stage in (Stage.OBTAIN, Stage.SHELL):
-            done = runner.stage([c for c in needed if c.stage is stage])
-            told += done
-            if any(each.outcome != "done" for each in done):
-                told += [waits(c, "something before it failed") for c in able if c.stage > stage]
+        obtained = runner.stage([c for c in able if c.stage is Stage.OBTAIN])
+        told += obtained
+        if any(each.outcome != "done" for each in obtained):
+            rest = self._without_absent(wanted, machine)
+            if rest is None:
+                told += [waits(c, "something before it failed") for c in able if c.stage > Stage.OBTAIN]
                 return Outcome(tuple(told), errands=errands)
+            told += [waits(c, "something before it failed") for c in able if c.stage is Stage.CLEAR]
+            wanted = rest
+            able = [c for c in compare(KINDS, wanted, self._machine()) if c.stage is Stage.SHELL]
+        written = runner.stage([c for c in able if c.stage is Stage.SHELL])
+        told += written
+        if any(each.outcome != "done" for each in written):
+            told += [waits(c, "something before it failed") for c in able if c.stage is Stage.CLEAR]
+            return Outcome(tuple(told), errands=errands)
         for version in wanted.versions:
             journal.resolve(version.runtime, version.want, version.feed, version.version)
         self._reporter.said("asking fresh shells")
@@ -310,6 +318,20 @@ class Workstation:
         write(file_beside(self.file), entries)
         return file_beside(self.file), entries
 
+    def _without_absent(self, wanted: Wanted, machine: Machine) -> Wanted | None:
+        """What is wanted without the versions that could not be had, so that the others are there for the shells.
+
+        None where that would leave nothing, or would take away a version that shells use now in favour of none.
+        """
+        here = self._machine().shelf
+        absent = [v for v in wanted.versions if (v.runtime, v.version) not in here]
+        rest = tuple(v for v in wanted.versions if v not in absent)
+        lost = {v.runtime for v in absent if v.default}
+        used = b"".join(file.content or b"" for file in machine.generated.values())
+        if not rest or any(os.fsencode(self.locations.shelf / name) + b"/" in used for name in lost):
+            return None
+        return self._put_together(machine, tuple(v for v in rest if v.default or v.runtime not in lost))
+
     def undo(self) -> TakenBack:
         """Take the last provisioning back. Raises ``Problem`` where there is none."""
         return self._take_back(lambda runs: runs[:1])
@@ -388,10 +410,13 @@ class Workstation:
             journal.close()
 
     def _wanted(self, machine: Machine, known: Known, *, obtainable: bool = True) -> Wanted:
+        return self._put_together(machine, self._resolver.versions(machine, known, obtainable=obtainable))
+
+    def _put_together(self, machine: Machine, versions: tuple[WantedVersion, ...]) -> Wanted:
         family = machine.packages.family if machine.packages else ""
         return put_together(
             self.manifest,
-            self._resolver.versions(machine, known, obtainable=obtainable),
+            versions,
             shells_to_use(self.manifest.shells.use, machine),
             packages_of(self.manifest, self._resolver.recipes, family),
             self.file.parent,

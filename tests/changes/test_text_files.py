@@ -13,6 +13,7 @@ from tests.conftest import bench_in
 from zesty_anchor.changes.block import with_block
 from zesty_anchor.changes.change import Bench
 from zesty_anchor.changes.text_file import Edit, put_back
+from zesty_anchor.engine.undo import tidy
 from zesty_anchor.problem import Problem
 from zesty_anchor.shells.shell import MARK
 from zesty_anchor.survey.machine import read_text_file
@@ -61,6 +62,7 @@ def test_what_was_there_comes_back(before: bytes | None, tmp_path: Path, bench: 
     record = edited(file, (before or b"") + b"ours\n", bench)
     assert file.read_bytes() == (before or b"") + b"ours\n"
     assert not put_back(record)
+    tidy(record)
     assert (file.read_bytes() if file.exists() else None) == before
     assert file.exists() or not (tmp_path / "deep").exists()
     if before is not None:

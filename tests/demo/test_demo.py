@@ -10,8 +10,6 @@ import pytest
 
 from tests.conftest import PROGRAM, Desk, kelp
 from zesty_anchor.demo.home import likeness
-from zesty_anchor.demo.wares import compiler, stock_feed
-from zesty_anchor.problem import Problem
 
 pytestmark = pytest.mark.needs("bash", "zsh")
 
@@ -56,9 +54,11 @@ def test_kelp_is_a_real_interpreter(tmp_path: Path, text: str, said: str, code: 
     assert (done.stdout, done.returncode) == (said, code)
 
 
-def test_without_a_compiler_the_package_is_named(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setenv("PATH", str(tmp_path))
-    assert compiler() is None
-    with pytest.raises(Problem) as caught:
-        stock_feed(tmp_path, "linux-x86_64", with_c=True)
-    assert "apt-get install gcc" in caught.value.advice
+def test_without_a_compiler_the_package_is_named(desk: Desk, tmp_path: Path) -> None:
+    for name in ("sh", "bash", "zsh"):
+        (tmp_path / "bin").mkdir(exist_ok=True)
+        (tmp_path / "bin" / name).symlink_to(f"/bin/{name}")
+    desk.environment["PATH"] = str(tmp_path / "bin")
+    answer = desk.well("demo")
+    assert "no C compiler, so brine is left out" in answer.out
+    assert "apt-get install gcc" in answer.out

@@ -17,7 +17,6 @@ import pytest
 from zesty_anchor.demo.home import furnish, likeness
 from zesty_anchor.demo.host import Host
 from zesty_anchor.demo.wares import stock_feed
-from zesty_anchor.system.host import host
 
 pytestmark = pytest.mark.scratch
 
@@ -144,7 +143,7 @@ def machine(furnished: Path, tmp_path: Path) -> Iterator[Machine]:
     subprocess.run(["mount", "--rbind", "/dev", str(root / "dev")], check=True)
     feed = tmp_path / "feed"
     feed.mkdir()
-    stock_feed(feed, host().platform, with_c=True)
+    stock_feed(feed)
     with Host(feed) as serving:
         yield Machine(root, serving.url)
     for place in ("dev", "proc"):

@@ -8,7 +8,6 @@ from collections.abc import Iterable, Sequence
 from pathlib import Path
 from typing import ClassVar
 
-from zesty_anchor.changes import folders
 from zesty_anchor.changes.base import BaseChange
 from zesty_anchor.changes.change import ALL_PACKAGES, Bench, Question, Record, Stage
 from zesty_anchor.manifest.wanted import Artefact, Wanted, WantedVersion
@@ -20,6 +19,7 @@ from zesty_anchor.shelf.download import kept_file, obtain
 from zesty_anchor.shelf.receipt import Receipt, write
 from zesty_anchor.shelf.signature import check
 from zesty_anchor.survey.machine import Machine
+from zesty_anchor.system import folders
 from zesty_anchor.system.host import login_path
 from zesty_anchor.system.removal import discard
 
@@ -148,7 +148,7 @@ class Install(BaseChange, frozen=True):
         room = place.stage(bench.locations.staging, self._room)
         rooms.append(room)
         digest = self._fetch(version, bench, room)
-        folder = place.content(room)
+        folder = place.content(room, version.recipe.bin)
         if not version.source:
             return folder, digest
         earlier = self._ready(version.earlier, bench, rooms)[0] if version.earlier else None
@@ -261,5 +261,4 @@ class Installs:
         staged = Path(record["staged"])
         for room in staged.parent.glob(staged.name + ".*"):
             discard(room)
-        folders.remove_empty(record["made"])
         return ()

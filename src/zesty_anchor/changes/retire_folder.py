@@ -10,12 +10,12 @@ from collections.abc import Iterable, Sequence
 from pathlib import Path
 from typing import ClassVar
 
-from zesty_anchor.changes import folders
 from zesty_anchor.changes.base import BaseChange
 from zesty_anchor.changes.change import Bench, Record, Stage
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.problem import Problem, UsageProblem
 from zesty_anchor.survey.machine import Machine
+from zesty_anchor.system import folders
 from zesty_anchor.system.removal import discard
 
 

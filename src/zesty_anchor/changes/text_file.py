@@ -11,10 +11,10 @@ from pathlib import Path
 
 import msgspec
 
-from zesty_anchor.changes import folders
 from zesty_anchor.changes.change import Bench, Record
 from zesty_anchor.problem import Problem
 from zesty_anchor.survey.machine import TextFile
+from zesty_anchor.system import folders
 
 
 class Edit(msgspec.Struct, frozen=True):
@@ -106,7 +106,6 @@ def put_back(record: Record) -> Sequence[str]:
     elif found.needed and found.content is not None:
         folders.make(target.parent)
         replace(target, found.content, stat.S_IMODE(target.stat().st_mode) if target.exists() else record["mode"])
-    folders.remove_empty(record["made"])
     return found.told
 
 

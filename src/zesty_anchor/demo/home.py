@@ -60,9 +60,14 @@ url = "{url}"
 [runtimes.kelp]
 want = "lts"                     # the default version
 also = ["3.6"]                   # kept beside it
+extras = ["kelp-tidy@1.2"]       # command-line packages put into each version
 
 [runtimes.coral]
 want = "11"
+licence = "accepted"
+
+[runtimes.shoal]
+want = "2.3"                     # runs on coral: the pair that fits is chosen
 {brine}
 [variables]
 GAUGE = "north quay, $5 a day"   # any text: it arrives in every shell byte for byte
@@ -78,10 +83,16 @@ path = "~/old-kelp"
 name = "the bulletin renders"
 run = "kelp bulletin.kelp"
 expect = "high water *"
+
+[[checks]]
+name = "the report adds up"
+run = "shoal report readings"
+expect = "the water rose by 7.9 m"
 """
 _BRINE = """
 [runtimes.brine]
-want = "1.7.2"
+want = "1.7.2"                   # built from source, with an earlier brine
+build.environment = { BRINE_DOCS = "no" }
 """
 
 

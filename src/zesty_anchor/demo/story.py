@@ -15,7 +15,7 @@ from zesty_anchor.demo.host import Host
 from zesty_anchor.demo.wares import compiler, stock_feed
 from zesty_anchor.problem import Problem, UsageProblem
 from zesty_anchor.system.debian_names import package_for
-from zesty_anchor.system.host import host, login_path, user_name
+from zesty_anchor.system.host import login_path, user_name
 
 _STATE = (".local/state/zesty-anchor",)
 
@@ -46,7 +46,7 @@ def tell(say: Say, arguments: list[str], keep: Path | None) -> None:
             say(
                 "note", f"there is no C compiler, so brine is left out (on Debian: apt-get install {package_for('cc')})"
             )
-        stock_feed(feed, host().platform, with_c=with_c)
+        stock_feed(feed)
         with Host(feed) as serving:
             manifest = furnish(home, serving.url, with_c=with_c)
             say("note", f"a throwaway home in {home}, a download host on {serving.url}")

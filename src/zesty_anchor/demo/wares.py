@@ -6,17 +6,12 @@ import hashlib
 import io
 import json
 import shutil
-import subprocess
 import tarfile
-import tempfile
 import zipfile
 from collections.abc import Iterable, Mapping
 from pathlib import Path
 
 import zstandard
-
-from zesty_anchor.problem import Problem
-from zesty_anchor.system.debian_names import package_for
 
 _SOURCES = Path(__file__).parent / "sources"
 _MOMENT = 1_760_000_000
@@ -33,7 +28,13 @@ KELP: tuple[Ware, ...] = (
     ("3.6.1", "2025-06-19", (), "tar.bz2"),
 )
 CORAL: tuple[Ware, ...] = (("17.0.1", "2026-09-21", ("lts",), "tar.gz"), ("11.0.4", "2025-11-03", ("lts",), "tar.xz"))
-BRINE: tuple[Ware, ...] = (("1.7.2", "2026-07-07", (), "tar.gz"),)
+BRINE: tuple[Ware, ...] = (("1.7.2", "2026-07-07", (), "tar.gz"), ("1.6.0", "2025-12-01", (), "tar.gz"))
+SHOAL: tuple[Ware, ...] = (
+    ("2.3.0-coral-17", "2026-10-01", (), "zip"),
+    ("2.3.0-coral-11", "2026-10-01", (), "tar.gz"),
+    ("2.2.0-coral-11", "2026-03-01", (), "tar.gz"),
+)
+LICENCE = "Harbour Licence 2"
 
 Files = Mapping[str, tuple[bytes, int]]
 """Paths in an archive, each with its content and its permissions."""
@@ -44,14 +45,15 @@ def compiler() -> str | None:
     return shutil.which("cc") or shutil.which("gcc")
 
 
-def stock_feed(folder: Path, platform: str, *, with_c: bool) -> None:
-    """Build every ware into ``folder``, with the index that lists them. Raises ``Problem`` where the compiler fails."""
+def stock_feed(folder: Path) -> None:
+    """Build every ware into ``folder``, with the index that lists them. brine comes as its source."""
     wares: dict[str, list[tuple[Ware, Files]]] = {
         "kelp": [(r, _kelp(r[0])) for r in KELP],
         "coral": [(r, _coral(r[0])) for r in CORAL],
+        "brine": [(r, {"brine.c": ((_SOURCES / "brine.c").read_bytes(), 0o644)}) for r in BRINE],
+        "shoal": [(r, {"bin/shoal": (_source("shoal.sh", r[0]), 0o755)}) for r in SHOAL],
     }
-    if with_c:
-        wares["brine"] = [(r, _brine(r[0])) for r in BRINE]
+    shutil.copy(_SOURCES / "harbour-licence.txt", folder / "harbour-licence.txt")
     for name, releases in wares.items():
         write_runtime(
             folder,
@@ -61,12 +63,13 @@ def stock_feed(folder: Path, platform: str, *, with_c: bool) -> None:
                     version,
                     date,
                     channels,
-                    platform if name == "brine" else "any",
+                    "source" if name == "brine" else "any",
                     f"{name}-{version}.{kind}",
                     pack(f"{name}-{version}", files, kind),
                 )
                 for (version, date, channels, kind), files in releases
             ],
+            {"licence": LICENCE, "licence_url": "harbour-licence.txt"} if name == "coral" else {},
         )
     write_index(folder, wares)
 
@@ -76,20 +79,25 @@ def write_index(folder: Path, names: Iterable[str]) -> None:
     (folder / "index.json").write_text(json.dumps({"format": "zesty-anchor-index/1", "runtimes": list(names)}))
 
 
-def write_runtime(folder: Path, name: str, releases: Iterable[tuple[str, str, Iterable[str], str, str, bytes]]) -> None:
-    """The archives of one runtime, and the document that lists them."""
+def write_runtime(
+    folder: Path,
+    name: str,
+    releases: Iterable[tuple[str, str, Iterable[str], str, str, bytes]],
+    more: Mapping[str, str] | None = None,
+    signatures: Mapping[str, str] | None = None,
+) -> None:
+    """The archives of one runtime, and the document that lists them. ``more`` goes into every release;
+    ``signatures`` names the signature of a file.
+    """
     listed = []
     for version, date, channels, platform, file, content in releases:
         (folder / file).write_bytes(content)
-        digest = hashlib.sha256(content).hexdigest()
-        listed.append(
-            {
-                "version": version,
-                "date": date,
-                "channels": list(channels),
-                "files": [{"platform": platform, "url": file, "size": len(content), "sha256": digest}],
-            }
-        )
+        entry = {
+            "platform": platform, "url": file, "size": len(content), "sha256": hashlib.sha256(content).hexdigest(),
+        }  # fmt: skip
+        if signatures and file in signatures:
+            entry["signature"] = signatures[file]
+        listed.append({"version": version, "date": date, "channels": list(channels), "files": [entry], **(more or {})})
     document = {"format": "zesty-anchor-index/1", "runtime": name, "releases": listed}
     (folder / f"{name}.json").write_text(json.dumps(document, indent=1))
 
@@ -121,6 +129,8 @@ def _zip(top: str, files: Files) -> bytes:
 def _kelp(version: str) -> Files:
     return {
         "bin/kelp": (_source("kelp.sh", version), 0o755),
+        "bin/kelp-pack": (_source("kelp-pack.sh", version), 0o755),
+        "share/packages/kelp-tidy-1.2.sh": (_source("kelp-tidy.sh", version), 0o644),
         "share/remarks": (f"kelp {version}, made up for the tide desk.\n".encode(), 0o644),
     }
 
@@ -130,30 +140,6 @@ def _coral(version: str) -> Files:
         "bin/coral": (_source("coral.sh", version), 0o755),
         "lib/units": (b"mm 1\ncm 10\nm 1000\n", 0o644),
     }
-
-
-def _brine(version: str) -> Files:
-    cc = compiler()
-    if cc is None:
-        raise Problem(
-            "brine needs a C compiler, and there is none",
-            advice=f"on Debian: apt-get install {package_for('cc')}",
-        )
-    with tempfile.TemporaryDirectory() as name:
-        built = Path(name, "brine")
-        answer = subprocess.run(
-            [cc, "-O2", f'-DBRINE_VERSION="{version}"', "-o", str(built), str(_SOURCES / "brine.c"), "-lm"],
-            capture_output=True,
-            text=True,
-            check=False,
-        )
-        if answer.returncode != 0:
-            raise Problem(
-                "brine does not compile",
-                where=answer.stderr.strip()[-400:],
-                advice=f"is the C library's development package there? On Debian: apt-get install {package_for('cc')} libc6-dev",
-            )
-        return {"bin/brine": (built.read_bytes(), 0o755)}
 
 
 def _source(name: str, version: str) -> bytes:

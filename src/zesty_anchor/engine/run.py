@@ -9,10 +9,10 @@ from concurrent.futures import FIRST_COMPLETED, Future, ThreadPoolExecutor, wait
 
 import msgspec
 
-from zesty_anchor.changes.change import Bench, Change, Kinds, Stage
+from zesty_anchor.changes.change import Bench, Change, Kinds, Record, Stage
 from zesty_anchor.engine.journal import Entry, Journal
 from zesty_anchor.engine.outcome import ChangeReport, report, waits
-from zesty_anchor.engine.undo import take_back_entry
+from zesty_anchor.engine.undo import take_back_entry, tidy
 from zesty_anchor.problem import Problem
 from zesty_anchor.reporter import Reporter
 
@@ -29,6 +29,7 @@ class Runner:
         self._jobs = max(1, jobs)
         self._stop = threading.Event()
         self._results: dict[str, ChangeReport] = {}
+        self._untidy: list[Record] = []
 
     def _moved(self, key: str, done: int, total: int | None) -> None:
         """Bytes have arrived: tell it, unless the run was interrupted, which ends the download."""
@@ -50,9 +51,13 @@ class Runner:
         """
         if not changes:
             return []
-        if changes[0].stage in (Stage.PREPARE, Stage.OBTAIN):
-            return self._side_by_side(changes, 1 if changes[0].stage is Stage.PREPARE else self._jobs)
-        return self._all_or_none(changes)
+        try:
+            if changes[0].stage in (Stage.PREPARE, Stage.OBTAIN):
+                return self._side_by_side(changes, 1 if changes[0].stage is Stage.PREPARE else self._jobs)
+            return self._all_or_none(changes)
+        finally:
+            while self._untidy:
+                tidy(self._untidy.pop())
 
     def _side_by_side(self, changes: Sequence[Change], jobs: int) -> list[ChangeReport]:
         results = self._results
@@ -91,16 +96,20 @@ class Runner:
             except (Problem, OSError) as error:
                 problem = _as_problem(error, change)
                 for entry in reversed(done):
-                    take_back_entry(self._kinds, self._journal, entry, self._bench)
+                    self._take_back(entry)
                 reports = [report(c, "taken back") for c in changes[:place]]
                 reports.append(report(change, "failed", problem))
                 reports += [waits(c, f"all of them or none: {change.subject} failed") for c in changes[place + 1 :]]
                 return reports
             except BaseException:
                 for entry in reversed(done):
-                    take_back_entry(self._kinds, self._journal, entry, self._bench)
+                    self._take_back(entry)
                 raise
         return [report(change, "done") for change in changes]
+
+    def _take_back(self, entry: Entry) -> None:
+        take_back_entry(self._kinds, self._journal, entry, self._bench)
+        self._untidy.append(entry.record)
 
     def _one(self, change: Change) -> None:
         try:
@@ -121,7 +130,7 @@ class Runner:
                     raise KeyboardInterrupt
                 change.carry_out(self._bench, record)
             except BaseException:
-                take_back_entry(self._kinds, self._journal, entry, self._bench)
+                self._take_back(entry)
                 raise
             self._journal.done(number, record)
         except BaseException:

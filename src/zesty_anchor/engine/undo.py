@@ -5,9 +5,10 @@ from __future__ import annotations
 import shutil
 from pathlib import Path
 
-from zesty_anchor.changes.change import Bench, Kinds
+from zesty_anchor.changes.change import Bench, Kinds, Record
 from zesty_anchor.engine.journal import Entry, Journal
 from zesty_anchor.engine.outcome import ChangeReport, TakenBack
+from zesty_anchor.system.folders import remove_empty
 from zesty_anchor.system.locations import Locations
 
 
@@ -17,10 +18,18 @@ def attic_of(run: int, locations: Locations) -> Path:
 
 
 def take_back_entry(kinds: Kinds, journal: Journal, entry: Entry, bench: Bench) -> list[str]:
-    """Take one change back, and write that down. Returns what a person should know."""
+    """Take one change back, and write that down. Returns what a person should know.
+
+    The folders that it made on its way are left to ``tidy``: others may be at work in them.
+    """
     told = list(kinds[entry.kind].take_back(entry.record, bench))
     journal.taken_back(entry.change)
     return told
+
+
+def tidy(record: Record) -> None:
+    """Remove the folders that a change made on its way, as far as they are empty."""
+    remove_empty(record.get("made", ()))
 
 
 def recover(kinds: Kinds, journal: Journal, bench: Bench) -> TakenBack:
@@ -42,5 +51,6 @@ def _all(kinds: Kinds, journal: Journal, entries: list[Entry], bench: Bench) -> 
     notices: list[str] = []
     for entry in entries:
         notices += take_back_entry(kinds, journal, entry, bench)
+        tidy(entry.record)
         changes.append(ChangeReport(entry.kind, entry.subject, entry.action, "", "taken back"))
     return TakenBack(tuple(changes), tuple(notices))

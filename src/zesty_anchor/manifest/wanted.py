@@ -107,11 +107,12 @@ def put_together(
         for name, text in each.recipe.variables.items():
             variables[name] = refer(text, {"folder": str(each.folder), **places})
     system: dict[str, str] = {}
+    absent = dict.fromkeys(manifest.runtimes.keys() - places.keys(), "")
     for name, value in manifest.variables.items():
-        if isinstance(value, str):
-            variables[name] = refer(value, places)
-        else:
+        if isinstance(value, dict):
             system |= {inner: refer(each, places) for inner, each in value.items()}
+        elif refer(value, absent) == value:  # else it refers to a runtime that could not be had
+            variables[name] = refer(value, places)
     first = [expand(entry, home) for entry in manifest.path.first]
     first += [str(bin) for each in defaults.values() for bin in each.bins]
     return Wanted(

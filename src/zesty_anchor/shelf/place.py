@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import tempfile
+from collections.abc import Collection
 from pathlib import Path
 
 
@@ -11,10 +12,14 @@ def stage(staging: Path, name: str) -> Path:
     return Path(tempfile.mkdtemp(prefix=name + ".", dir=staging))
 
 
-def content(folder: Path) -> Path:
-    """The folder that holds the content: an archive often wraps it in a single one of its own."""
+def content(folder: Path, bins: Collection[str] = ()) -> Path:
+    """The folder that holds the content: an archive often wraps it in a single one of its own.
+
+    A single one that is, or holds, one of the folders of commands ``bins`` is content itself.
+    """
     entries = list(folder.iterdir())
-    if len(entries) == 1 and entries[0].is_dir() and not entries[0].is_symlink():
+    own = {part.partition("/")[0] for part in bins}
+    if len(entries) == 1 and entries[0].is_dir() and not entries[0].is_symlink() and entries[0].name not in own:
         return entries[0]
     return folder
 

@@ -8,6 +8,7 @@ from __future__ import annotations
 import json
 from pathlib import Path
 
+from zesty_anchor.system.folders import remove_empty
 from zesty_anchor.system.removal import discard
 
 _NOTE = ".made-for-this"
@@ -30,8 +31,4 @@ def remove(folder: Path) -> None:
     except (OSError, ValueError):
         made = []
     discard(folder)
-    for each in made:
-        try:
-            Path(each).rmdir()
-        except OSError:
-            continue
+    remove_empty(made)

@@ -1,6 +1,7 @@
 /* brine: the height of a tide from its harmonic parts.
  *
  *   brine HOUR AMPLITUDE PERIOD [AMPLITUDE PERIOD ...]   the height at HOUR, in metres
+ *   brine --mean                                         the mean that it was built with, in metres
  *   brine --version                                      print the version
  */
 #include <math.h>
@@ -8,6 +9,9 @@
 #include <stdlib.h>
 #include <string.h>
 
+#ifndef BRINE_MEAN
+#define BRINE_MEAN 1.50
+#endif
 #ifndef BRINE_VERSION
 #define BRINE_VERSION "unknown"
 #endif
@@ -31,6 +35,10 @@ int main(int count, char **words)
 
     if (count == 2 && strcmp(words[1], "--version") == 0) {
         printf("brine %s\n", BRINE_VERSION);
+        return 0;
+    }
+    if (count == 2 && strcmp(words[1], "--mean") == 0) {
+        printf("%.2f m\n", (double)BRINE_MEAN);
         return 0;
     }
     if (count < 4 || count % 2 != 0) {
