@@ -78,9 +78,17 @@ class Resolver:
         for name in sorted(self._manifest.runtimes, key=lambda n: self.recipes[n].on is not None):
             runtime = self._manifest.runtimes[name]
             for place, want in enumerate((runtime.want, *runtime.also)):
+                if want == "system":
+                    continue
                 version = self._version(_Asked(name, want, place == 0), machine, known, obtainable, found)
                 found[name].setdefault(version.version, version)
         return tuple(version for versions in found.values() for version in versions.values())
+
+    @property
+    def of_system(self) -> tuple[str, ...]:
+        """The commands of the runtimes that are left to the system."""
+        system = [name for name, runtime in self._manifest.runtimes.items() if runtime.want == "system"]
+        return tuple(command for name in system for command in self.recipes[name].commands[:1])
 
     def standing(self, name: str, machine: Machine, known: Known) -> str | None:
         """The version on the shelf that a runtime's default want means, if it is there."""
@@ -311,7 +319,7 @@ class Resolver:
         entries = []
         here = machine.host.platform
         for name, runtime in self._manifest.runtimes.items():
-            for want in dict.fromkeys((runtime.want, *runtime.also)):
+            for want in dict.fromkeys(w for w in (runtime.want, *runtime.also) if w != "system"):
                 old = None if upgrade and name in upgrade else self.lock.get((name, want))
                 files, found = dict(old.files if old else {}), old
                 for platform in dict.fromkeys(platforms or (here,)):

@@ -141,7 +141,9 @@ class Workstation:
         return self._resolver.licence_text(runtime, self._machine())
 
     def _listing(self, name: str, machine: Machine, known: Known, offered: Iterable[Any]) -> Listing:
-        version = self._resolver.standing(name, machine, known)
+        version = (
+            "system" if self.manifest.runtimes[name].want == "system" else self._resolver.standing(name, machine, known)
+        )
         number = line_of(self.file.read_text("utf-8"), ("runtimes", name, "want"))
         line = f"{self.locations.shown(self.file)}:{number} (want {self.manifest.runtimes[name].want})"
         return Listing(
@@ -421,6 +423,8 @@ class Workstation:
             packages_of(self.manifest, self._resolver.recipes, family),
             self.file.parent,
             self.locations.home,
+            self._resolver.of_system,
+            self.locations.shelf,
         )
 
     def _as_root(self, work: Iterable[object]) -> list[Question]:

@@ -101,6 +101,16 @@ class ProofOfVersion(_Part, frozen=True):
     expect: str = "*{version}*"
 
 
+class Program(_Part, frozen=True):
+    """``[program]`` of a recipe: a small program that must run. ``text`` or ``base64`` is put into ``file``."""
+
+    file: str
+    run: str
+    expect: str
+    text: str = ""
+    base64: str = ""
+
+
 class Source(_Part, frozen=True):
     """The feed that a recipe brings along, used where the manifest names none."""
 
@@ -121,6 +131,7 @@ class Recipe(_Part, frozen=True):
     channels: dict[str, tuple[str, ...]] = {}
     variables: dict[VariableName, str] = {}
     version: ProofOfVersion | None = None
+    program: Program | None = None
     needs: Needs = Needs()
     build: Build | None = None
     on: Coupled | None = None

@@ -236,6 +236,8 @@ def _meaning(manifest: Manifest) -> Iterator[_Wrong]:
         wants: list[tuple[tuple[Step, ...], str]] = [(("runtimes", name, "want"), runtime.want)]
         wants += [(("runtimes", name, "also", i), text) for i, text in enumerate(runtime.also)]
         for path, text in wants:
+            if text == "system" and path[-1] != "want":
+                yield _Wrong(path, f'{_dotted(path)}: "system" is no version', "write it as want, or leave it out")
             try:
                 Want(text)
             except ValueError as error:

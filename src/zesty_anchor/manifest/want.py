@@ -1,4 +1,4 @@
-"""How a version is asked for: exact, a prefix, ``latest``, ``lts`` or a range."""
+"""How a version is asked for: exact, a prefix, ``latest``, ``lts``, a range, or ``system``: the one that is there."""
 
 from __future__ import annotations
 
@@ -49,7 +49,7 @@ class Want:
         self.text = text.strip()
         self.line: Version | None = None
         self.parts: tuple[tuple[str, Version], ...] = ()
-        if self.text in ("latest", "lts"):
+        if self.text in ("latest", "lts", "system"):
             self.kind = self.text
         elif self.text[:1] in "<>=!" and self.text:
             self.kind = "range"
@@ -62,6 +62,8 @@ class Want:
 
     def admits(self, version: Version, channels: Iterable[str]) -> bool:
         """Whether a version in these channels is what is asked for."""
+        if self.kind == "system":
+            return False
         if self.kind == "latest":
             return not version.is_prerelease
         if self.kind == "lts":
@@ -114,7 +116,7 @@ def _range(text: str) -> tuple[tuple[str, Version], ...]:
 
 def _instead(text: str) -> str:
     if not text:
-        return 'a want is empty: write a version, for instance "4.2", or "latest" or "lts"'
+        return 'a want is empty: write a version, for instance "4.2", or "latest", "lts" or "system"'
     number = re.search(r"\d+(?:\.\d+)*[0-9A-Za-z._+-]*", text)
     stable = re.fullmatch(r"(?i)stable|newest|current|\*", text)
     long_term = re.fullmatch(r"(?i)lts|long[- ]?term(?:[- ]support)?|lts/.*|--lts", text)
@@ -127,4 +129,4 @@ def _instead(text: str) -> str:
         return f'{text!r} is not a want: write a prefix, "{first}", or a range, ">={number[0]} <{first + 1}"'
     if number:
         return f'{text!r} is not a want: write only the version, "{number[0]}"'
-    return f'{text!r} is not a want: write a version ("4.2.1"), a prefix ("4.2"), a range (">=4 <6"), "latest" or "lts"'
+    return f'{text!r} is not a want: write a version ("4.2.1"), a prefix ("4.2"), a range (">=4 <6"), "latest", "lts" or "system"'

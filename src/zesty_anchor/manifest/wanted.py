@@ -69,7 +69,10 @@ class WantedVersion(msgspec.Struct, frozen=True):
 
 
 class Wanted(msgspec.Struct, frozen=True):
-    """The whole: versions, variables in order, PATH entries, removals, checks, the shells to set up."""
+    """The whole: versions, variables in order, PATH entries, removals, checks, the shells to set up.
+
+    ``of_system`` are commands that the system itself must answer to: those of runtimes with the want ``system``.
+    """
 
     versions: tuple[WantedVersion, ...]
     variables: tuple[tuple[str, str], ...]
@@ -81,6 +84,8 @@ class Wanted(msgspec.Struct, frozen=True):
     folder: Path
     packages: tuple[WantedPackage, ...] = ()
     system_variables: tuple[tuple[str, str], ...] = ()
+    of_system: tuple[str, ...] = ()
+    shelf: Path = Path()
 
     @property
     def defaults(self) -> tuple[WantedVersion, ...]:
@@ -95,6 +100,8 @@ def put_together(
     packages: tuple[WantedPackage, ...],
     folder: Path,
     home: Path,
+    of_system: tuple[str, ...] = (),
+    shelf: Path = Path(),
 ) -> Wanted:
     """Everything that a manifest wants, given the versions that its wants resolved to.
 
@@ -107,7 +114,8 @@ def put_together(
         for name, text in each.recipe.variables.items():
             variables[name] = refer(text, {"folder": str(each.folder), **places})
     system: dict[str, str] = {}
-    absent = dict.fromkeys(manifest.runtimes.keys() - places.keys(), "")
+    gone = {name for name, runtime in manifest.runtimes.items() if runtime.want != "system"} - places.keys()
+    absent = dict.fromkeys(gone, "")
     for name, value in manifest.variables.items():
         if isinstance(value, dict):
             system |= {inner: refer(each, places) for inner, each in value.items()}
@@ -126,6 +134,8 @@ def put_together(
         folder=folder,
         packages=packages,
         system_variables=tuple(system.items()),
+        of_system=of_system,
+        shelf=shelf,
     )
 
 

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import base64
 import fnmatch
+import re
 from collections.abc import Sequence
 
 import msgspec
 
+from zesty_anchor.manifest.model import Program
 from zesty_anchor.manifest.wanted import Wanted, WantedVersion
 from zesty_anchor.proof.fresh import Answer
 from zesty_anchor.proof.result import CheckResult
@@ -18,8 +21,8 @@ _LONGEST = 400
 class Question(msgspec.Struct, frozen=True):
     """A command line, and what its output must be.
 
-    ``how`` is ``text`` (the same text), ``bytes`` (the same bytes, one line end apart), ``glob``, or ``once``
-    (a PATH that holds each of the expected folders once).
+    ``how`` is ``text`` (the same text), ``bytes`` (the same bytes, one line end apart), ``glob``, ``once``
+    (a PATH that holds each of the expected folders once), or ``outside`` (a path that is not in that folder).
     """
 
     name: str
@@ -35,6 +38,8 @@ def questions(wanted: Wanted) -> list[Question]:
         if version.default:
             asked += [_where(version, command) for command in version.recipe.commands]
         asked += _which(version)
+    for command in wanted.of_system:
+        asked.append(Question(f"the system's {command} answers", f"command -v {command}", str(wanted.shelf), "outside"))
     for name, value in wanted.variables:
         asked.append(Question(f"${name}", f"command printenv {name}", value, "bytes"))
     for check in wanted.checks:
@@ -46,6 +51,24 @@ def questions(wanted: Wanted) -> list[Question]:
     return asked
 
 
+def programs(wanted: Wanted) -> list[Question]:
+    """The recipes' small programs, for each version: asked in one shell only, since compiling takes its time."""
+    return [_program(version, version.recipe.program) for version in wanted.versions if version.recipe.program]
+
+
+def _program(version: WantedVersion, program: Program) -> Question:
+    """The program runs in a folder and a home of its own, so that caches do not stay in the person's."""
+    encoded = program.base64 or base64.b64encode(program.text.encode()).decode()
+    path = ":".join(quote(str(b)) for b in version.bins)
+    values = " ".join(f"{name}={quote(value)}" for name, value in version.variables)
+    run = (
+        f'd=$(mktemp -d) && cd "$d" && printf %s {encoded} | base64 -d >{quote(program.file)} && '
+        f'export HOME="$d" XDG_CACHE_HOME="$d/.cache" PATH={path}:"$PATH" {values}; {program.run}; '
+        's=$?; cd /; chmod -R u+w "$d"; rm -rf "$d"; exit $s'
+    )
+    return Question(f"{version.runtime} {version.version} runs a program", run, program.expect, "glob")
+
+
 def _where(version: WantedVersion, command: str) -> Question:
     folder = next((b for b in version.bins if (b / command).is_file()), version.bins[0])
     return Question(f"{command} is found", f"command -v {command}", str(folder / command), "text")
@@ -55,7 +78,7 @@ def _which(version: WantedVersion) -> list[Question]:
     proof = version.recipe.version
     if proof is None:
         return []
-    expected = proof.expect.replace("{version}", _glob_free(version.version.removeprefix("v")))
+    expected = _VERSION.sub(lambda found: _glob_free(_cut(version.version, found[1])), proof.expect)
     if version.default:
         return [Question(f"{version.runtime} is {version.version}", proof.run, expected, "glob")]
     path = ":".join(quote(str(b)) for b in version.bins)
@@ -67,6 +90,15 @@ def _which(version: WantedVersion) -> list[Question]:
             "glob",
         )
     ]
+
+
+_VERSION = re.compile(r"\{version(?::(\d))?\}")
+
+
+def _cut(version: str, parts: str | None) -> str:
+    """A version without a leading v; only its first numbers, where ``parts`` says how many."""
+    bare = version.removeprefix("v")
+    return ".".join(bare.split(".")[: int(parts)]) if parts else bare
 
 
 def _glob_free(text: str) -> str:
@@ -92,6 +124,8 @@ def judge(question: Question, answer: Answer, started: bool) -> CheckResult:
     elif question.how == "once":
         observed = _not_once(question.expected.split(":"), answer.text.split(":"))
         ok = not observed
+    elif question.how == "outside":
+        ok = answer.status == 0 and answer.text.startswith("/") and not answer.text.startswith(question.expected + "/")
     elif question.how == "text":
         ok = answer.text == question.expected
     else:

@@ -11,15 +11,16 @@ def matrix(paint: Paint, proof: Proof) -> None:
     """One row a check, one column a shell and context."""
     if not proof.shells:
         return
-    names = [check.name for check in proof.shells[0].checks]
+    found = [{check.name: check.ok for check in shell.checks} for shell in proof.shells]
+    names = list(dict.fromkeys(name for checks in found for name in checks))
     heads: list[list[str]] = [["fresh shell"], ["started as"], ["took"]]
     for shell in proof.shells:
         heads[0].append(shell.shell)
         heads[1].append(shell.context)
         heads[2].append(f"{shell.startup_ms:.0f} ms")
     rows = [[paint.faint(cell) for cell in head] for head in heads]
-    for place, name in enumerate(names):
-        marks = [paint.good("yes") if s.checks[place].ok else paint.bad("NO") for s in proof.shells]
+    for name in names:
+        marks = ["" if name not in c else paint.good("yes") if c[name] else paint.bad("NO") for c in found]
         rows.append([name, *marks])
     for line in table(rows, [26]):
         paint.write(f"  {line}")
