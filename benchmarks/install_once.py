@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import shutil
 import sys
 from pathlib import Path
 
@@ -11,7 +10,6 @@ from zesty_anchor.shelf import place
 from zesty_anchor.shelf.download import kept_file, obtain
 
 url, digest, folder = sys.argv[1], sys.argv[2], Path(sys.argv[3])
-shutil.rmtree(folder, ignore_errors=True)
 for part in ("staging", "downloads", "shelf"):
     (folder / part).mkdir(parents=True)
 web = session()
@@ -20,7 +18,7 @@ obtain(
     lambda: WebBody(web, url, "the host"),
     digest,
     None,
-    kept_file(folder / "downloads", digest),
+    kept_file(folder / "downloads", digest, url),
     room,
     lambda done, total: None,
 )

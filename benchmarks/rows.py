@@ -2,14 +2,21 @@
 
 from __future__ import annotations
 
+import functools
+import hashlib
+import http.server
+import json
 import os
 import shutil
 import subprocess
 import sys
 import tempfile
+import threading
+import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from typing import Any
 
 from measure import Result, peak_megabytes, seconds, side_by_side
 
@@ -104,7 +111,9 @@ def node_tarball() -> Iterator[Result]:
             ]
             environment = plain_environment(place)
             mine, other = side_by_side(
-                lambda: seconds(ours, environment), lambda: seconds(theirs, environment, str(place)), rounds=7
+                lambda: seconds(ours, environment, without=place / "ours"),
+                lambda: seconds(theirs, environment, str(place), without=place / "theirs"),
+                rounds=7,
             )
             size = tarball.stat().st_size / 1e6
             yield Result(
@@ -114,13 +123,15 @@ def node_tarball() -> Iterator[Result]:
                 1.2,
                 note=f"{size:.0f} MB from loopback",
             )
-            yield Result("its peak memory", "", peak_megabytes(ours, environment), 120, "MB")
+            shutil.rmtree(place / "ours")
+            yield Result("its peak memory", "–", peak_megabytes(ours, environment), 120, "MB")
 
 
 def fetch_node(folder: Path) -> Path | None:
     """Node's tarball for this machine, from the registry that the user's npm configuration names."""
+    from zesty_anchor.feeds.documents import Web
     from zesty_anchor.feeds.npm import NpmFeed, registry_address
-    from zesty_anchor.feeds.web import WebBody, session
+    from zesty_anchor.feeds.web import WebBody
     from zesty_anchor.manifest.read import read_recipe
     from zesty_anchor.manifest.want import Want
     from zesty_anchor.problem import Problem
@@ -128,12 +139,12 @@ def fetch_node(folder: Path) -> Path | None:
 
     source = read_recipe(SHIPPED / "node.toml").feed
     assert source is not None
-    web = session()
+    web = Web()
     try:
         feed = NpmFeed("npm", registry_address(os.environ, Path.home()), web)
         release = Want("24").choose(feed.releases(source.packages[host().platform], host().platform))
         assert release is not None
-        body = WebBody(web, release.url, "the npm registry")
+        body = WebBody(web.session, release.url, "the npm registry")
         with (folder / "node.tgz").open("wb") as out:
             for chunk in body.chunks(1 << 20):
                 out.write(chunk)
@@ -191,4 +202,127 @@ def processes(command: list[str], environment: dict[str, str]) -> int:
         return sum("= -1" not in line and "(" in line for line in trace)
 
 
-ROWS = (version, nothing_to_do, node_tarball, shell_start)
+def many_files() -> Iterator[Result]:
+    """Installing (fetching, digesting and unpacking) against unpacking alone by the system's own tool."""
+    files = {
+        f"d{i % 100}/s{i % 7}/f{i}.txt": (b"high water, low water %d " % i * (i % 400 + 10), 0o644)
+        for i in range(10_000)
+    }
+    for kind, tool, bar in (("zip", "unzip -q {} -d out", 1.0), ("tar.gz", "mkdir out && tar -xzf {} -C out", 1.1)):
+        if shutil.which(tool.split()[0]) is None and kind == "zip":
+            print("| a zip of 10,000 files: left out, unzip is not installed | | | | |")
+            continue
+        with room() as place:
+            archive = place / f"many.{kind}"
+            archive.write_bytes(pack("many", files, kind))
+            digest = "sha256:" + hashlib.sha256(archive.read_bytes()).hexdigest()
+            environment = plain_environment(place)
+            with Host(place) as serving:
+                url = serving.url + archive.name
+                ours = [PYTHON, str(Path(__file__).with_name("install_once.py")), url, digest, str(place / "ours")]
+                theirs = ["sh", "-ec", tool.format(archive.name)]
+                mine, other = side_by_side(
+                    lambda c=ours, e=environment, p=place: seconds(c, e, without=p / "ours"),
+                    lambda c=theirs, e=environment, p=place: seconds(c, e, str(p), without=p / "out"),
+                    rounds=5,
+                )
+            name = f"install a {kind} of 10,000 files: fetch, check, unpack"
+            yield Result(name, f"`{tool.split(' {')[0].split('&& ')[-1]}` alone", mine / other, bar)
+
+
+def large_archive() -> Iterator[Result]:
+    with room() as place:
+        archive = place / "large.tar.gz"
+        noise = os.urandom(1 << 20)
+        archive.write_bytes(pack("large", {f"part{i}": (noise * 30, 0o644) for i in range(10)}, "tar.gz"))
+        digest = "sha256:" + hashlib.sha256(archive.read_bytes()).hexdigest()
+        with Host(place) as serving:
+            script = str(Path(__file__).with_name("install_once.py"))
+            command = [PYTHON, script, serving.url + archive.name, digest, str(place / "ours")]
+            peak = peak_megabytes(command, plain_environment(place))
+        size = archive.stat().st_size / 1e6
+    yield Result("peak memory of installing a large archive", "–", peak, 120, "MB", f"{size:.0f} MB")
+
+
+def long_list() -> Iterator[Result]:
+    with room() as home:
+        releases = [
+            {
+                "version": f"{a}.{b}.{c}",
+                "date": "2026-01-01",
+                "files": [{"platform": "any", "url": "x", "sha256": "0" * 64}],
+            }
+            for a in range(7)
+            for b in range(10)
+            for c in range(10)
+        ]
+        document = {"format": "zesty-anchor-index/1", "runtime": "kelp", "releases": releases}
+        (home / "kelp.json").write_text(json.dumps(document))
+        environment = plain_environment(home)
+        manifest = home / "workstation.toml"
+        command = [*PROGRAM, "list", "kelp", "-m", str(manifest)]
+        with Host(home) as serving:
+            manifest.write_text(
+                f'[feeds.harbour]\nkind = "index"\nurl = "{serving.url}"\n'
+                '[recipes.kelp]\ncommands = ["kelp"]\n[runtimes.kelp]\nwant = "latest"\n'
+            )
+            seconds(command, environment)
+        ours, click = side_by_side(
+            lambda: seconds([*command, "--offline"], environment), lambda: seconds(CLICK, environment), rounds=25
+        )
+    yield Result("`list` of 700 versions, from what was answered before", '`python -c "import click"`', ours / click, 4)
+
+
+DOWNLOADS, BUILDS, SLOTS, RATE = 12, 4, 4, 2_000_000
+SIZE, BUILD_SECONDS = 4_000_000, 4.0
+
+
+class Metered(http.server.SimpleHTTPRequestHandler):
+    """Gives each connection two megabytes a second."""
+
+    def copyfile(self, source: Any, outputfile: Any) -> None:
+        began, given = time.monotonic(), 0
+        while chunk := source.read(RATE // 50):
+            outputfile.write(chunk)
+            given += len(chunk)
+            time.sleep(max(0.0, given / RATE - (time.monotonic() - began)))
+
+    def log_message(self, format: str, *args: object) -> None:
+        pass
+
+
+def overlap() -> Iterator[Result]:
+    """Every download and every build takes one of the slots for a known time: their sum over the slots is the bound."""
+    with room() as home:
+        feed = home / "feed"
+        feed.mkdir()
+        text = 'as-root = "allowed"\n[shells]\nuse = ["bash"]\n'
+        recipes = ""
+        for number in range(DOWNLOADS):
+            name, source = f"gauge{number:02}", number < BUILDS
+            files = {f"bin/{name}": (f"#!/bin/sh\necho {name}\n".encode(), 0o755), "ballast": (os.urandom(SIZE), 0o644)}
+            content = pack(name, files, "tar.gz")
+            write_runtime(
+                feed, name, [("1.0", "2026-01-01", (), "source" if source else "any", f"{name}.tgz", content)]
+            )
+            recipes += f'[recipes.{name}]\ncommands = ["{name}"]\n[runtimes.{name}]\nwant = "latest"\n'
+            if source:
+                recipes += f"[recipes.{name}.build]\nsteps = ['sleep {BUILD_SECONDS}', 'cp -R bin \"$OUT\"']\n"
+        write_index(feed, [f"gauge{n:02}" for n in range(DOWNLOADS)])
+        server = http.server.ThreadingHTTPServer(("127.0.0.1", 0), functools.partial(Metered, directory=str(feed)))
+        threading.Thread(target=server.serve_forever, daemon=True).start()
+        address = f"http://127.0.0.1:{server.server_address[1]}/"
+        (home / "workstation.toml").write_text(f'{text}[feeds.harbour]\nkind = "index"\nurl = "{address}"\n{recipes}')
+        size = (feed / "gauge00.tgz").stat().st_size
+        bound = (DOWNLOADS * size / RATE + BUILDS * BUILD_SECONDS) / SLOTS
+        took = seconds([*PROGRAM, "provision", "-j", str(SLOTS)], plain_environment(home), str(home))
+        server.shutdown()
+    yield Result(
+        f"{DOWNLOADS} downloads at 2 MB/s each and {BUILDS} builds, `-j {SLOTS}`",
+        f"the lower bound, {bound:.1f} s",
+        took / bound,
+        1.15,
+    )
+
+
+ROWS = (version, nothing_to_do, node_tarball, many_files, large_archive, overlap, long_list, shell_start)

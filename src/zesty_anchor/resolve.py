@@ -126,11 +126,11 @@ class Resolver:
 
     def _opened(self) -> Feeds:
         if self._feeds is None:
+            from zesty_anchor.feeds.documents import Web
             from zesty_anchor.feeds.open import Feeds
-            from zesty_anchor.feeds.web import Web, session
 
             own_folders.make(self._locations.answers)
-            web = Web(session(), self._locations.answers, offline=self._offline)
+            web = Web(self._locations.answers, offline=self._offline)
             self._feeds = Feeds(self._environ, self._locations.home, web)
         return self._feeds
 

@@ -13,9 +13,9 @@ from pathlib import Path
 
 import pytest
 
+from zesty_anchor.feeds.documents import Web
 from zesty_anchor.feeds.index import IndexFeed
 from zesty_anchor.feeds.npm import NpmFeed, integrity_digest, registry_address
-from zesty_anchor.feeds.web import Web, session
 from zesty_anchor.problem import Problem, UsageProblem
 
 
@@ -61,7 +61,7 @@ def answering() -> Iterator[Callable[..., str]]:
 def test_an_index_that_is_not_well(answering: Callable[..., str], status: int, body: bytes, what: str) -> None:
     url = answering(status, body)
     with pytest.raises(Problem) as caught:
-        IndexFeed("harbour", url, Web(session())).releases("kelp", "linux-x86_64")
+        IndexFeed("harbour", url, Web()).releases("kelp", "linux-x86_64")
     assert what in caught.value.what
     assert "harbour" in caught.value.what
     assert url in caught.value.where
@@ -70,7 +70,7 @@ def test_an_index_that_is_not_well(answering: Callable[..., str], status: int, b
 
 def test_a_feed_that_is_down() -> None:
     with pytest.raises(Problem, match="refused"):
-        IndexFeed("harbour", "http://127.0.0.1:9/", Web(session())).releases("kelp", "linux-x86_64")
+        IndexFeed("harbour", "http://127.0.0.1:9/", Web()).releases("kelp", "linux-x86_64")
 
 
 def test_an_index_gives_what_fits_the_platform(make_feed: Callable[..., str]) -> None:
@@ -89,7 +89,7 @@ def test_an_index_gives_what_fits_the_platform(make_feed: Callable[..., str]) ->
     ]
     document = {"format": "zesty-anchor-index/1", "runtime": "kelp", "releases": releases}
     url = make_feed({"kelp.json": json.dumps(document).encode()})
-    found = IndexFeed("harbour", url, Web(session())).releases("kelp", "linux-x86_64")
+    found = IndexFeed("harbour", url, Web()).releases("kelp", "linux-x86_64")
     assert [(r.version, r.url, r.digest, r.size) for r in found] == [
         ("1", url + "linux-x86_64.tgz", "sha256:" + "ab" * 32, 5),
         ("3", url + "any.tgz", "sha256:" + "ab" * 32, 5),
@@ -99,7 +99,7 @@ def test_an_index_gives_what_fits_the_platform(make_feed: Callable[..., str]) ->
 def test_a_runtime_that_an_index_does_not_have(make_feed: Callable[..., str]) -> None:
     url = make_feed({"index.json": b'{"format": "zesty-anchor-index/1", "runtimes": ["kelp", "coral"]}'})
     with pytest.raises(Problem) as caught:
-        IndexFeed("harbour", url, Web(session())).releases("klep", "linux-x86_64")
+        IndexFeed("harbour", url, Web()).releases("klep", "linux-x86_64")
     assert "'kelp'" in caught.value.advice
 
 
@@ -114,12 +114,12 @@ def test_npm_versions_have_a_checked_digest_and_their_tags(make_feed: Callable[.
         },
     }
     url = make_feed({"@tide%2Fkelp": b"", "kelp": json.dumps(document).encode()})
-    found = {r.version: r for r in NpmFeed("npm", url, Web(session())).releases("kelp", "linux-x86_64")}
+    found = {r.version: r for r in NpmFeed("npm", url, Web()).releases("kelp", "linux-x86_64")}
     assert found["2.0.0"].digest == f"sha512:{digest.hex()}"
     assert found["2.0.0"].channels == ("latest",)
     assert found["1.0.0"].digest == ""
     with pytest.raises(Problem, match="no package 'coral'"):
-        NpmFeed("npm", url, Web(session())).releases("coral", "linux-x86_64")
+        NpmFeed("npm", url, Web()).releases("coral", "linux-x86_64")
 
 
 def test_the_strongest_digest_counts() -> None:

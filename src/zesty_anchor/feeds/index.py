@@ -8,8 +8,8 @@ from urllib.parse import quote, urljoin
 
 import msgspec
 
+from zesty_anchor.feeds.documents import NotThere, Web
 from zesty_anchor.feeds.release import Release
-from zesty_anchor.feeds.web import NotThere, Web
 from zesty_anchor.problem import Problem
 
 FORMAT = "zesty-anchor-index/1"

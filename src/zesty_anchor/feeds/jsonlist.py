@@ -7,9 +7,9 @@ from collections.abc import Mapping
 from typing import Any
 from urllib.parse import urljoin
 
+from zesty_anchor.feeds.documents import Web
 from zesty_anchor.feeds.names import filled, places
 from zesty_anchor.feeds.release import Release
-from zesty_anchor.feeds.web import Web
 from zesty_anchor.problem import Problem, UsageProblem
 
 _HEX = re.compile(r"[0-9a-fA-F]+")

@@ -9,9 +9,9 @@ import re
 from html.parser import HTMLParser
 from urllib.parse import unquote, urljoin
 
+from zesty_anchor.feeds.documents import NotThere, Web
 from zesty_anchor.feeds.names import places, version_in
 from zesty_anchor.feeds.release import Release
-from zesty_anchor.feeds.web import NotThere, Web
 from zesty_anchor.problem import Problem
 
 _SUM = re.compile(r"^([0-9A-Fa-f]{64}) [ *](.+)$", re.MULTILINE)

@@ -18,8 +18,8 @@ from pathlib import Path
 from typing import Any
 from urllib.parse import quote
 
+from zesty_anchor.feeds.documents import NotThere, Web
 from zesty_anchor.feeds.release import Release
-from zesty_anchor.feeds.web import NotThere, Web
 from zesty_anchor.problem import Problem, UsageProblem
 
 _ABBREVIATED = "application/vnd.npm.install-v1+json; q=1.0, application/json; q=0.8"

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import msgspec
 
+from zesty_anchor.feeds.documents import Web
 from zesty_anchor.feeds.folder import FolderFeed, file_of
 from zesty_anchor.feeds.git import GitFeed
 from zesty_anchor.feeds.index import IndexFeed
@@ -16,8 +18,10 @@ from zesty_anchor.feeds.npm import NpmFeed, registry_address
 from zesty_anchor.feeds.pypi import PypiFeed, index_address
 from zesty_anchor.feeds.release import Feed, Release
 from zesty_anchor.feeds.supply import Supply
-from zesty_anchor.feeds.web import FileBody, Web, WebBody
 from zesty_anchor.manifest.model import Recipe
+
+if TYPE_CHECKING:
+    from zesty_anchor.feeds.web import FileBody, WebBody
 
 
 class Feeds:
@@ -62,6 +66,8 @@ class Feeds:
 
     def body(self, url: str, who: str) -> WebBody | FileBody:
         """Open an address for download."""
+        from zesty_anchor.feeds.web import FileBody, WebBody
+
         return FileBody(file_of(url)) if url.startswith("file:") else WebBody(self.web.session, url, who)
 
 

@@ -15,9 +15,9 @@ from urllib.parse import unquote, urldefrag, urljoin
 
 import msgspec
 
+from zesty_anchor.feeds.documents import NotThere, Web
 from zesty_anchor.feeds.listing import Links
 from zesty_anchor.feeds.release import Release
-from zesty_anchor.feeds.web import NotThere, Web
 from zesty_anchor.problem import Problem, UsageProblem
 
 _JSON = "application/vnd.pypi.simple.v1+json"

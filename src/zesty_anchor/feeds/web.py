@@ -1,8 +1,10 @@
-"""HTTP as feeds and downloads use it: one session, retries, and errors that a person can act on."""
+"""HTTP as feeds and downloads use it: one session, retries, and errors that a person can act on.
+
+Fetching this module takes a while, since requests does: what can be answered without the network does not.
+"""
 
 from __future__ import annotations
 
-import hashlib
 import http.client
 import os
 import time
@@ -10,13 +12,13 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
-import msgspec
 import requests
 import urllib3
 from requests.adapters import HTTPAdapter
 from urllib3.util.retry import Retry
 
 from zesty_anchor import __version__
+from zesty_anchor.feeds.documents import NotThere
 from zesty_anchor.problem import Problem
 
 CONNECT_SECONDS = 10
@@ -42,102 +44,8 @@ def session() -> requests.Session:
     return made
 
 
-class Answer(msgspec.Struct, frozen=True):
-    """What is kept of an answer beside its body: enough to ask whether it still holds (RFC 9110, section 13)."""
-
-    url: str
-    kind: str
-    etag: str
-    modified: str
-    at: float
-
-
-class Web:
-    """Documents of feeds, kept in ``cache`` (None: not kept), and asked for again only if they changed.
-
-    ``offline`` takes what is kept and asks nobody; ``ages`` then tells how old each of those answers is, in seconds.
-    """
-
-    def __init__(self, session: requests.Session, cache: Path | None = None, *, offline: bool = False) -> None:
-        self.session = session
-        self.cache = cache
-        self.offline = offline
-        self.ages: dict[str, float] = {}
-
-    def json(self, url: str, *, who: str, accept: str = "application/json") -> Any:
-        """The JSON document at ``url``; ``who`` names the feed in errors.
-
-        Raises ``NotThere`` on 404 and ``Problem`` on anything else that is not a JSON answer.
-        """
-        _, body = self.document(url, who=who, accept=accept)
-        try:
-            return msgspec.json.decode(body)
-        except msgspec.DecodeError as error:
-            start = body[:40].decode("utf-8", "replace").strip()
-            raise Problem(
-                f"{who} does not answer with JSON: {error}",
-                where=url,
-                advice=f"its answer begins with {start!r}; is the address that of a feed?",
-            ) from None
-
-    def text(self, url: str, *, who: str) -> str:
-        """The text at ``url``. Raises as ``document`` does."""
-        return self.document(url, who=who)[1].decode("utf-8", "replace")
-
-    def document(self, url: str, *, who: str, accept: str = "*/*") -> tuple[str, bytes]:
-        """The kind (Content-Type) and the bytes of a document. Raises ``NotThere`` or ``Problem``."""
-        kept, body = self._kept(url, accept)
-        if self.offline:
-            if kept is None:
-                raise Problem(
-                    f"{who} was never asked for this, and --offline asks nobody",
-                    where=url,
-                    advice="run the command once without --offline",
-                )
-            self.ages[who] = max(self.ages.get(who, 0.0), time.time() - kept.at)
-            return kept.kind, body
-        headers = {"Accept": accept}
-        if kept is not None:
-            headers |= {k: v for k, v in (("If-None-Match", kept.etag), ("If-Modified-Since", kept.modified)) if v}
-        with get(self.session, url, who=who, headers=headers) as response:
-            if response.status_code == 304 and kept is not None:
-                return kept.kind, body
-            fresh = _body(response, who, url)
-            found = Answer(
-                url,
-                response.headers.get("Content-Type", ""),
-                response.headers.get("ETag", ""),
-                response.headers.get("Last-Modified", ""),
-                time.time(),
-            )
-        self._keep(found, accept, fresh)
-        return found.kind, fresh
-
-    def _file(self, url: str, accept: str) -> Path | None:
-        return self.cache / hashlib.sha256(f"{url} {accept}".encode()).hexdigest() if self.cache else None
-
-    def _kept(self, url: str, accept: str) -> tuple[Answer | None, bytes]:
-        """The answer that is kept, on the first line of its file what is kept beside it, then the body."""
-        file = self._file(url, accept)
-        try:
-            head, _, body = file.read_bytes().partition(b"\n") if file else (b"", b"", b"")
-            return msgspec.json.decode(head, type=Answer), body
-        except (OSError, msgspec.MsgspecError):
-            return None, b""
-
-    def _keep(self, answer: Answer, accept: str, body: bytes) -> None:
-        file = self._file(answer.url, accept)
-        if file is None:
-            return
-        try:
-            beside = file.with_name(f"{file.name}.{os.getpid()}")
-            beside.write_bytes(msgspec.json.encode(answer) + b"\n" + body)
-            beside.replace(file)
-        except OSError:
-            return  # a cache that cannot be written costs time, not correctness
-
-
-def _body(response: requests.Response, who: str, url: str) -> bytes:
+def body_of(response: requests.Response, who: str, url: str) -> bytes:
+    """The whole body of an answer. Raises ``Problem`` where it breaks off, or is absurdly large."""
     body = bytearray()
     try:
         for chunk in response.iter_content(1 << 18):
@@ -147,10 +55,6 @@ def _body(response: requests.Response, who: str, url: str) -> bytes:
     except (requests.RequestException, OSError) as error:
         raise unreachable(who, url, error) from None
     return bytes(body)
-
-
-class NotThere(Problem):
-    """The server says that there is no such thing (404 or 410)."""
 
 
 def get(web: requests.Session, url: str, *, who: str, headers: dict[str, str] | None = None) -> requests.Response:

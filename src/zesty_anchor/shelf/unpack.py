@@ -8,7 +8,9 @@ import lzma
 import os
 import shutil
 import stat
+import struct
 import tarfile
+import time
 import zipfile
 import zlib
 from pathlib import Path
@@ -16,6 +18,7 @@ from typing import IO, Protocol, cast
 
 from zesty_anchor.problem import Problem
 from zesty_anchor.shelf.members import ArchiveRefused, Gate
+from zesty_anchor.shelf.writer import SMALL, Writer
 
 CHUNK = 1 << 18
 _ZIP = b"PK\x03\x04"
@@ -55,10 +58,11 @@ def unpack_zip(file: Path, folder: Path) -> None:
     """Unpack a zip archive into an empty folder. Raises as ``unpack_tar`` does."""
     gate = Gate()
     try:
-        with zipfile.ZipFile(file) as archive:
+        with zipfile.ZipFile(file) as archive, file.open("rb") as raw, Writer() as writer:
+            room = _Room(folder, writer)
             for info in archive.infolist():
-                _unpack_zipped(archive, info, folder, gate)
-    except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError) as error:
+                _unpack_zipped(archive, raw.fileno(), info, room, gate)
+    except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, struct.error) as error:
         raise _damaged(b"", error) from None
     _check_links(folder, gate)
 
@@ -156,72 +160,88 @@ class _Decoder(Protocol):
     def decompress(self, data: bytes, /) -> bytes: ...
 
 
+class _Room:
+    """The folder that an archive is unpacked into: its inner folders, each made once, and the paths taken."""
+
+    def __init__(self, folder: Path, writer: Writer) -> None:
+        self.root = str(folder)
+        self.writer = writer
+        self._folders = {""}
+        self._taken: set[str] = set()
+
+    def make_folder(self, path: str) -> str:
+        """Make an inner folder. Returns its full path."""
+        if path not in self._folders:
+            os.makedirs(f"{self.root}/{path}", exist_ok=True)
+            self._folders.add(path)
+        return f"{self.root}/{path}"
+
+    def free(self, path: str) -> str:
+        """Make a path free, with the folder around it. Returns the full path.
+
+        An archive may hold a path twice; the later one counts, as tar(1) has it.
+        """
+        self.make_folder(path.rpartition("/")[0])
+        full = f"{self.root}/{path}"
+        if path in self._taken:
+            self.writer.settle()
+            os.unlink(full)
+        self._taken.add(path)
+        return full
+
+
 def _unpack_members(archive: tarfile.TarFile, folder: Path) -> None:
     gate = Gate()
-    root = str(folder)
     folders: list[tuple[str, float]] = []
-    known = {""}
-    for member in archive:
-        path = gate.place(member.name)
-        full = f"{root}/{path}"
-        if member.isdir():
-            gate.mode(member.name, member.mode & ~stat.S_ISGID)
-            os.makedirs(full, exist_ok=True)
-            folders.append((full, member.mtime))
-            continue
-        parent = path.rpartition("/")[0]
-        if parent not in known:
-            os.makedirs(f"{root}/{parent}", exist_ok=True)
-            known.add(parent)
-        if member.isreg():
-            mode = gate.mode(member.name, member.mode)
-            data = archive.extractfile(member)
-            assert data is not None
-            _write(full, data, member.size, mode, member.mtime)
-        elif member.issym():
-            gate.link(member.name, path, member.linkname)
-            _replace(full)
-            os.symlink(member.linkname, full)
-        elif member.islnk():
-            _hard_link(root, full, gate.place(member.linkname), member.name)
-        elif member.type not in (tarfile.XHDTYPE, tarfile.XGLTYPE):
-            what = (
-                "a device file"
-                if member.isdev() and not member.isfifo()
-                else "a named pipe"
-                if member.isfifo()
-                else "a member of an unknown kind"
-            )
-            raise gate.special(member.name, what)
+    with Writer() as writer:
+        room = _Room(folder, writer)
+        for member in archive:
+            path = gate.place(member.name)
+            if member.isdir():
+                gate.mode(member.name, member.mode & ~stat.S_ISGID)
+                folders.append((room.make_folder(path if path != "." else ""), member.mtime))
+            elif member.isreg():
+                mode = gate.mode(member.name, member.mode)
+                data = archive.extractfile(member)
+                assert data is not None
+                _unpack_file(room, path, data, member.size, mode, member.mtime)
+            elif member.issym():
+                gate.link(member.name, path, member.linkname)
+                os.symlink(member.linkname, room.free(path))
+            elif member.islnk():
+                _hard_link(room, path, gate.place(member.linkname), member.name)
+            elif member.type not in (tarfile.XHDTYPE, tarfile.XGLTYPE):
+                raise gate.special(member.name, _what(member))
     _check_links(folder, gate)
     for full, moment in reversed(folders):
         os.utime(full, (moment, moment))
 
 
-def _write(full: str, data: IO[bytes], size: int, mode: int, moment: float) -> None:
-    try:
-        handle = os.open(full, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW, mode)
-    except FileExistsError:
-        _replace(full)
-        handle = os.open(full, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW, mode)
+def _what(member: tarfile.TarInfo) -> str:
+    if member.isfifo():
+        return "a named pipe"
+    return "a device file" if member.isdev() else "a member of an unknown kind"
+
+
+def _unpack_file(room: _Room, path: str, data: IO[bytes], size: int, mode: int, moment: float) -> None:
+    full = room.free(path)
+    if size <= SMALL:
+        content = data.read()
+        room.writer.put(full, lambda: content, mode, moment)
+        return
+    handle = os.open(full, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW, mode)
     with open(handle, "wb", buffering=0) as out:
         shutil.copyfileobj(data, out, CHUNK)
         os.fchmod(out.fileno(), mode)
         os.utime(out.fileno(), (moment, moment))
 
 
-def _replace(full: str) -> None:
-    """An archive may hold a path twice; the later one counts, as tar(1) has it."""
-    if os.path.lexists(full):
-        os.unlink(full)
-
-
-def _hard_link(root: str, full: str, target: str, name: str) -> None:
-    source = f"{root}/{target}"
+def _hard_link(room: _Room, path: str, target: str, name: str) -> None:
+    room.writer.settle()
+    source = f"{room.root}/{target}"
     if not os.path.isfile(source) or os.path.islink(source):
         raise ArchiveRefused(f"a hard link leads to {target!r}, which is no file of the archive", name)
-    _replace(full)
-    os.link(source, full)
+    os.link(source, room.free(path))
 
 
 def _check_links(folder: Path, gate: Gate) -> None:
@@ -232,28 +252,47 @@ def _check_links(folder: Path, gate: Gate) -> None:
             raise ArchiveRefused("a link leads outside through another link", path)
 
 
-def _unpack_zipped(archive: zipfile.ZipFile, info: zipfile.ZipInfo, folder: Path, gate: Gate) -> None:
+def _unpack_zipped(archive: zipfile.ZipFile, raw: int, info: zipfile.ZipInfo, room: _Room, gate: Gate) -> None:
     path = gate.place(info.filename)
-    full = f"{folder}/{path}"
     mode = info.external_attr >> 16
     if info.is_dir():
-        os.makedirs(full, exist_ok=True)
+        room.make_folder(path if path != "." else "")
         return
-    os.makedirs(os.path.dirname(full), exist_ok=True)
     if stat.S_ISLNK(mode):
         target = os.fsdecode(archive.read(info))
         gate.link(info.filename, path, target)
-        _replace(full)
-        os.symlink(target, full)
+        os.symlink(target, room.free(path))
         return
     if stat.S_IFMT(mode) not in (0, stat.S_IFREG):
         raise gate.special(info.filename, "a device file or another special file")
-    moment = _moment(info)
+    allowed = gate.mode(info.filename, mode)
+    if (
+        info.file_size <= SMALL
+        and info.compress_type in (zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED)
+        and not info.flag_bits & 1
+    ):
+        room.writer.put(room.free(path), lambda: _content(raw, info), allowed, _moment(info))
+        return
     with archive.open(info) as data:
-        _write(full, data, info.file_size, gate.mode(info.filename, mode), moment)
+        _unpack_file(room, path, data, SMALL + 1, allowed, _moment(info))
+
+
+_LOCAL = struct.Struct("<4s22xHH")
+
+
+def _content(raw: int, info: zipfile.ZipInfo) -> bytes:
+    """A small member's content, read and unpacked apart from the others (APPNOTE.TXT 4.3.7: the local header)."""
+    signature, name, extra = _LOCAL.unpack(os.pread(raw, _LOCAL.size, info.header_offset))
+    if signature != _ZIP:
+        raise zipfile.BadZipFile(f"no local header where {info.filename!r} should be")
+    data = os.pread(raw, info.compress_size, info.header_offset + _LOCAL.size + name + extra)
+    if info.compress_type == zipfile.ZIP_DEFLATED:
+        # Never more than what was announced, however much the data would swell to.
+        data = zlib.decompressobj(-15).decompress(data, info.file_size + 1)
+    if zlib.crc32(data) != info.CRC or len(data) != info.file_size:
+        raise zipfile.BadZipFile(f"{info.filename!r} is damaged")
+    return data
 
 
 def _moment(info: zipfile.ZipInfo) -> float:
-    import time
-
     return time.mktime((*info.date_time, 0, 0, -1))

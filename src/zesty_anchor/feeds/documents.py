@@ -1,0 +1,126 @@
+"""The documents that feeds answer with: kept, and asked for again only if they changed."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import time
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import msgspec
+
+from zesty_anchor.problem import Problem
+
+if TYPE_CHECKING:
+    import requests
+
+
+class NotThere(Problem):
+    """The server says that there is no such thing (404 or 410)."""
+
+
+class Answer(msgspec.Struct, frozen=True):
+    """What is kept of an answer beside its body: enough to ask whether it still holds (RFC 9110, section 13)."""
+
+    url: str
+    kind: str
+    etag: str
+    modified: str
+    at: float
+
+
+class Web:
+    """Documents of feeds, kept in ``cache`` (None: not kept), and asked for again only if they changed.
+
+    ``offline`` takes what is kept and asks nobody; ``ages`` then tells how old each of those answers is, in seconds.
+    """
+
+    def __init__(self, cache: Path | None = None, *, offline: bool = False) -> None:
+        self._session: requests.Session | None = None
+        self.cache = cache
+        self.offline = offline
+        self.ages: dict[str, float] = {}
+
+    @property
+    def session(self) -> requests.Session:
+        """The session, opened when it is first needed."""
+        if self._session is None:
+            from zesty_anchor.feeds.web import session
+
+            self._session = session()
+        return self._session
+
+    def json(self, url: str, *, who: str, accept: str = "application/json") -> Any:
+        """The JSON document at ``url``; ``who`` names the feed in errors.
+
+        Raises ``NotThere`` on 404 and ``Problem`` on anything else that is not a JSON answer.
+        """
+        _, body = self.document(url, who=who, accept=accept)
+        try:
+            return msgspec.json.decode(body)
+        except msgspec.DecodeError as error:
+            start = body[:40].decode("utf-8", "replace").strip()
+            raise Problem(
+                f"{who} does not answer with JSON: {error}",
+                where=url,
+                advice=f"its answer begins with {start!r}; is the address that of a feed?",
+            ) from None
+
+    def text(self, url: str, *, who: str) -> str:
+        """The text at ``url``. Raises as ``document`` does."""
+        return self.document(url, who=who)[1].decode("utf-8", "replace")
+
+    def document(self, url: str, *, who: str, accept: str = "*/*") -> tuple[str, bytes]:
+        """The kind (Content-Type) and the bytes of a document. Raises ``NotThere`` or ``Problem``."""
+        kept, body = self._kept(url, accept)
+        if self.offline:
+            if kept is None:
+                raise Problem(
+                    f"{who} was never asked for this, and --offline asks nobody",
+                    where=url,
+                    advice="run the command once without --offline",
+                )
+            self.ages[who] = max(self.ages.get(who, 0.0), time.time() - kept.at)
+            return kept.kind, body
+        headers = {"Accept": accept}
+        if kept is not None:
+            headers |= {k: v for k, v in (("If-None-Match", kept.etag), ("If-Modified-Since", kept.modified)) if v}
+        from zesty_anchor.feeds.web import body_of, get
+
+        with get(self.session, url, who=who, headers=headers) as response:
+            if response.status_code == 304 and kept is not None:
+                return kept.kind, body
+            fresh = body_of(response, who, url)
+            found = Answer(
+                url,
+                response.headers.get("Content-Type", ""),
+                response.headers.get("ETag", ""),
+                response.headers.get("Last-Modified", ""),
+                time.time(),
+            )
+        self._keep(found, accept, fresh)
+        return found.kind, fresh
+
+    def _file(self, url: str, accept: str) -> Path | None:
+        return self.cache / hashlib.sha256(f"{url} {accept}".encode()).hexdigest() if self.cache else None
+
+    def _kept(self, url: str, accept: str) -> tuple[Answer | None, bytes]:
+        """The answer that is kept, on the first line of its file what is kept beside it, then the body."""
+        file = self._file(url, accept)
+        try:
+            head, _, body = file.read_bytes().partition(b"\n") if file else (b"", b"", b"")
+            return msgspec.json.decode(head, type=Answer), body
+        except (OSError, msgspec.MsgspecError):
+            return None, b""
+
+    def _keep(self, answer: Answer, accept: str, body: bytes) -> None:
+        file = self._file(answer.url, accept)
+        if file is None:
+            return
+        try:
+            beside = file.with_name(f"{file.name}.{os.getpid()}")
+            beside.write_bytes(msgspec.json.encode(answer) + b"\n" + body)
+            beside.replace(file)
+        except OSError:
+            return  # a cache that cannot be written costs time, not correctness
