@@ -8,23 +8,19 @@ from urllib.parse import unquote, urlsplit
 
 import msgspec
 
+from zesty_anchor.feeds.base import BaseFeed
 from zesty_anchor.feeds.names import places, version_in
 from zesty_anchor.feeds.release import Release
 from zesty_anchor.problem import Problem
 
 
-class FolderFeed:
+class FolderFeed(BaseFeed):
     """The archives in ``folder`` whose names fit ``pattern``."""
 
     def __init__(self, name: str, folder: Path, pattern: str) -> None:
+        super().__init__(name, str(folder))
         self.folder = folder
         self.pattern = pattern
-        self.who = f"the feed {name!r}"
-
-    @property
-    def address(self) -> str:
-        """See ``Feed``."""
-        return str(self.folder)
 
     def releases(self, product: str, platform: str) -> list[Release]:
         """See ``Feed``."""

@@ -8,6 +8,7 @@ from urllib.parse import quote, urljoin
 
 import msgspec
 
+from zesty_anchor.feeds.base import BaseFeed, folder_address
 from zesty_anchor.feeds.documents import NotThere, Web
 from zesty_anchor.feeds.release import Release
 from zesty_anchor.problem import Problem
@@ -50,23 +51,15 @@ class _Index(msgspec.Struct):
     runtimes: list[str]
 
 
-class IndexFeed:
+class IndexFeed(BaseFeed):
     """An index at ``url``: ``index.json`` names the runtimes, ``NAME.json`` lists the releases of one."""
 
     def __init__(self, name: str, url: str, web: Web) -> None:
-        self.name = name
-        self.url = url if url.endswith("/") else url + "/"
-        self.web = web
-        self.who = f"the feed {name!r}"
-
-    @property
-    def address(self) -> str:
-        """The address it asks."""
-        return self.url
+        super().__init__(name, folder_address(url), web)
 
     def releases(self, product: str, platform: str) -> list[Release]:
         """See ``Feed.releases``."""
-        url = urljoin(self.url, quote(product) + ".json")
+        url = urljoin(self.address, quote(product) + ".json")
         try:
             answer = self.web.json(url, who=self.who)
         except NotThere:
@@ -93,12 +86,8 @@ class IndexFeed:
                 )
         return found
 
-    def pinned(self, release: Release) -> Release:
-        """See ``Feed``."""
-        return release
-
     def _unknown(self, product: str) -> Problem:
-        url = urljoin(self.url, "index.json")
+        url = urljoin(self.address, "index.json")
         known = _understood(self.web.json(url, who=self.who), _Index, self.who, url).runtimes
         close = difflib.get_close_matches(product, known, 1)
         return Problem(

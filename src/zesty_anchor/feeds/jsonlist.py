@@ -7,6 +7,7 @@ from collections.abc import Mapping
 from typing import Any
 from urllib.parse import urljoin
 
+from zesty_anchor.feeds.base import BaseFeed
 from zesty_anchor.feeds.documents import Web
 from zesty_anchor.feeds.names import filled, places
 from zesty_anchor.feeds.release import Release
@@ -16,27 +17,19 @@ _HEX = re.compile(r"[0-9a-fA-F]+")
 _ALGORITHMS = {64: "sha256", 96: "sha384", 128: "sha512"}
 
 
-class JsonFeed:
+class JsonFeed(BaseFeed):
     """A document at ``url``, in which ``mapping`` finds ``releases``, and of each ``version``, ``file``, and maybe
     ``channel``, ``date``, ``digest``, ``size`` and ``licence``.
     """
 
     def __init__(self, name: str, url: str, mapping: Mapping[str, str], web: Web) -> None:
-        self.name = name
-        self.url = url
+        super().__init__(name, url, web)
         self.mapping = mapping
-        self.web = web
-        self.who = f"the feed {name!r}"
-
-    @property
-    def address(self) -> str:
-        """See ``Feed``."""
-        return self.url
 
     def releases(self, product: str, platform: str) -> list[Release]:
         """See ``Feed``."""
         known = places(product, platform)
-        url = filled(self.url, known)
+        url = filled(self.address, known)
         answer = self.web.json(url, who=self.who)
         expressions = {key: self._compiled(key, filled(text, known)) for key, text in self.mapping.items()}
         entries = expressions["releases"].search(answer)
@@ -47,10 +40,6 @@ class JsonFeed:
                 advice="mend the expression; jmespath.org describes the language",
             )
         return [release for entry in entries if (release := _release(entry, expressions, url)) is not None]
-
-    def pinned(self, release: Release) -> Release:
-        """See ``Feed``."""
-        return release
 
     def _compiled(self, key: str, text: str) -> Any:
         import jmespath

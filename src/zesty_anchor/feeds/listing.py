@@ -9,6 +9,7 @@ import re
 from html.parser import HTMLParser
 from urllib.parse import unquote, urljoin
 
+from zesty_anchor.feeds.base import BaseFeed, folder_address
 from zesty_anchor.feeds.documents import NotThere, Web
 from zesty_anchor.feeds.names import places, version_in
 from zesty_anchor.feeds.release import Release
@@ -32,24 +33,17 @@ class Links(HTMLParser):
             self.found.append((named["href"] or "", named))
 
 
-class ListingFeed:
+class ListingFeed(BaseFeed):
     """A folder at ``url``, whose files are named after ``pattern``."""
 
     def __init__(self, name: str, url: str, pattern: str, sums: str, web: Web) -> None:
-        self.url = url if url.endswith("/") else url + "/"
+        super().__init__(name, folder_address(url), web)
         self.pattern = pattern
         self.sums = sums
-        self.web = web
-        self.who = f"the feed {name!r}"
-
-    @property
-    def address(self) -> str:
-        """See ``Feed``."""
-        return self.url
 
     def releases(self, product: str, platform: str) -> list[Release]:
         """See ``Feed``."""
-        page = self.web.text(self.url, who=self.who)
+        page = self.web.text(self.address, who=self.who)
         known = places(product, platform)
         digests = self._digests()
         found = []
@@ -58,32 +52,28 @@ class ListingFeed:
             version = version_in(name.rpartition("/")[2], self.pattern, known)
             if version:
                 digest = digests.get(name.rpartition("/")[2], "")
-                signature = next((urljoin(self.url, s) for e in (".asc", ".sig") if (s := names.get(name + e))), "")
+                signature = next((urljoin(self.address, s) for e in (".asc", ".sig") if (s := names.get(name + e))), "")
                 sums = next((s for e in (".asc", ".sig") if (s := names.get(self.sums + e))), "") if digest else ""
                 found.append(
                     Release(
                         version=version,
-                        url=urljoin(self.url, link),
+                        url=urljoin(self.address, link),
                         digest=f"sha256:{digest}" if digest else "",
-                        signature=urljoin(self.url, sums) if sums else signature,
-                        sums=urljoin(self.url, self.sums) if sums else "",
+                        signature=urljoin(self.address, sums) if sums else signature,
+                        sums=urljoin(self.address, self.sums) if sums else "",
                     )
                 )
         if not found:
             raise Problem(
                 f"{self.who} lists no file that fits {self.pattern!r}",
-                where=self.url,
+                where=self.address,
                 advice="mend file = … of the feed; {name}, {version}, {platform}, {system} and {machine} have a meaning",
             )
         return found
 
-    def pinned(self, release: Release) -> Release:
-        """See ``Feed``."""
-        return release
-
     def _digests(self) -> dict[str, str]:
         try:
-            text = self.web.text(urljoin(self.url, self.sums), who=self.who)
+            text = self.web.text(urljoin(self.address, self.sums), who=self.who)
         except NotThere:
             return {}
         return {name.strip().removeprefix("./"): digest.lower() for digest, name in _SUM.findall(text)}

@@ -18,6 +18,7 @@ from pathlib import Path
 from typing import Any
 from urllib.parse import quote
 
+from zesty_anchor.feeds.base import BaseFeed, folder_address
 from zesty_anchor.feeds.documents import NotThere, Web
 from zesty_anchor.feeds.release import Release
 from zesty_anchor.problem import Problem, UsageProblem
@@ -26,23 +27,16 @@ _ABBREVIATED = "application/vnd.npm.install-v1+json; q=1.0, application/json; q=
 _STRENGTH = ("sha512", "sha384", "sha256")
 
 
-class NpmFeed:
+class NpmFeed(BaseFeed):
     """A registry at ``url``."""
 
     def __init__(self, name: str, url: str, web: Web) -> None:
-        self.name = name
-        self.url = url if url.endswith("/") else url + "/"
-        self.web = web
+        super().__init__(name, folder_address(url), web)
         self.who = f"the npm registry of feed {name!r}" if name != "npm" else "the npm registry"
-
-    @property
-    def address(self) -> str:
-        """The address it asks."""
-        return self.url
 
     def releases(self, product: str, platform: str) -> list[Release]:
         """See ``Feed.releases``; ``product`` is the package's name, which already says the platform."""
-        url = self.url + quote(product, safe="@")
+        url = self.address + quote(product, safe="@")
         try:
             answer = self.web.json(url, who=self.who, accept=_ABBREVIATED)
         except NotThere:
@@ -64,10 +58,6 @@ class NpmFeed:
             for version, each in versions.items()
             if isinstance(each, dict)
         ]
-
-    def pinned(self, release: Release) -> Release:
-        """See ``Feed``."""
-        return release
 
 
 def _release(version: str, document: dict[str, Any], tags: Mapping[str, Any]) -> Release:

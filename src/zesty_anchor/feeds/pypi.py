@@ -15,6 +15,7 @@ from urllib.parse import unquote, urldefrag, urljoin
 
 import msgspec
 
+from zesty_anchor.feeds.base import BaseFeed, folder_address
 from zesty_anchor.feeds.documents import NotThere, Web
 from zesty_anchor.feeds.listing import Links
 from zesty_anchor.feeds.release import Release
@@ -24,24 +25,18 @@ _JSON = "application/vnd.pypi.simple.v1+json"
 _ACCEPT = f"{_JSON}, application/vnd.pypi.simple.v1+html; q=0.2, text/html; q=0.1"
 
 
-class PypiFeed:
+class PypiFeed(BaseFeed):
     """An index at ``url``. Of each version it takes the wheel that fits this machine best, by its platform tags."""
 
     def __init__(self, name: str, url: str, web: Web) -> None:
-        self.url = url if url.endswith("/") else url + "/"
-        self.web = web
+        super().__init__(name, folder_address(url), web)
         self.who = f"the package index of feed {name!r}" if name != "pypi" else "the package index"
-
-    @property
-    def address(self) -> str:
-        """See ``Feed``."""
-        return self.url
 
     def releases(self, product: str, platform: str) -> list[Release]:
         """See ``Feed``; ``product`` is the project's name. Yanked files (PEP 592) are passed over."""
         from packaging.utils import InvalidWheelFilename, canonicalize_name, parse_wheel_filename
 
-        url = urljoin(self.url, canonicalize_name(product) + "/")
+        url = urljoin(self.address, canonicalize_name(product) + "/")
         order = _Order(platform)
         best: dict[str, tuple[int, Release]] = {}
         for name, file in self._files(product, url).items():
@@ -53,10 +48,6 @@ class PypiFeed:
             if rank is not None and (str(version) not in best or rank < best[str(version)][0]):
                 best[str(version)] = rank, msgspec.structs.replace(file, version=str(version))
         return [release for _, release in best.values()]
-
-    def pinned(self, release: Release) -> Release:
-        """See ``Feed``."""
-        return release
 
     def _files(self, product: str, url: str) -> dict[str, Release]:
         try:
