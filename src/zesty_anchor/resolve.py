@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NamedTuple
 
@@ -11,9 +11,9 @@ import msgspec
 
 from zesty_anchor.feeds.release import Release
 from zesty_anchor.feeds.supply import Supply, supply_for
-from zesty_anchor.manifest.lock import Locked, LockedFile, file_beside
+from zesty_anchor.manifest.lock import Locked, file_beside
 from zesty_anchor.manifest.lock import read as read_lock
-from zesty_anchor.manifest.model import Coupled, Manifest, Recipe, names_for
+from zesty_anchor.manifest.model import Coupled, Earlier, Manifest, Recipe, names_for
 from zesty_anchor.manifest.version import Version
 from zesty_anchor.manifest.want import Want, nearest
 from zesty_anchor.manifest.wanted import Artefact, WantedVersion, refer
@@ -22,7 +22,6 @@ from zesty_anchor.recipes import recipe_for
 from zesty_anchor.shelf.signature import SignatureRefused, check, issuer
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system import own_folders
-from zesty_anchor.system.host import Host, host
 from zesty_anchor.system.locations import Locations
 
 if TYPE_CHECKING:
@@ -32,11 +31,11 @@ Known = Mapping[tuple[str, str, str], str]
 """The version that each (runtime, want, feed) was resolved to before."""
 
 
-_Found = Mapping[str, dict[str, WantedVersion]]
+Found = Mapping[str, dict[str, WantedVersion]]
 """The versions resolved so far, by runtime and version."""
 
 
-class _Asked(NamedTuple):
+class Asked(NamedTuple):
     """One want of one runtime, and whether it is the default one."""
 
     runtime: str
@@ -80,7 +79,7 @@ class Resolver:
             for place, want in enumerate((runtime.want, *runtime.also)):
                 if want == "system":
                     continue
-                version = self._version(_Asked(name, want, place == 0), machine, known, obtainable, found)
+                version = self._version(Asked(name, want, place == 0), machine, known, obtainable, found)
                 found[name].setdefault(version.version, version)
         return tuple(version for versions in found.values() for version in versions.values())
 
@@ -94,21 +93,21 @@ class Resolver:
         """The version on the shelf that a runtime's default want means, if it is there."""
         want = self._manifest.runtimes[name].want
         locked = self.lock.get((name, want))
-        return self._standing(name, want, self._supply(name, machine), machine, known, locked)
+        return self._standing(name, want, self.supply(name, machine), machine, known, locked)
 
     def meant(self, name: str, want: str, machine: Machine, known: Known) -> list[str]:
         """The installed versions that a want stands for: the one it means, without asking a feed."""
-        supply = self._supply(name, machine)
+        supply = self.supply(name, machine)
         standing = self._standing(name, want, supply, machine, known, self.lock.get((name, want)))
         return [standing] if standing else []
 
     def releases(self, name: str, machine: Machine) -> list[Release]:
         """Everything that a runtime's feed offers for this machine. Raises ``Problem`` where the feed fails."""
-        return self._opened().releases(self._supply(name, machine), self.recipes[name], machine.host.platform)
+        return self._opened().releases(self.supply(name, machine), self.recipes[name], machine.host.platform)
 
     def licence_text(self, name: str, machine: Machine) -> str:
         """The licence of the version that a runtime's default want takes. Raises ``Problem`` where there is none."""
-        release = self._release(_Asked(name, self._manifest.runtimes[name].want, True), machine, {})
+        release = self.release(Asked(name, self._manifest.runtimes[name].want, True), machine, {})
         if not release.licence:
             raise Problem(f"{name} {release.version} comes under no licence that must be accepted")
         if not release.licence_url:
@@ -124,6 +123,10 @@ class Resolver:
         """Offline: how old, in seconds, the answers are that were used, by who gave them."""
         return self._feeds.web.ages if self._feeds else {}
 
+    def forget_answers(self) -> None:
+        """Ask the feeds anew: their answers are kept by product, and another platform may have other files in them."""
+        self._feeds = None
+
     def _opened(self) -> Feeds:
         if self._feeds is None:
             from zesty_anchor.feeds.documents import Web
@@ -134,12 +137,13 @@ class Resolver:
             self._feeds = Feeds(self._environ, self._locations.home, web)
         return self._feeds
 
-    def _supply(self, name: str, machine: Machine) -> Supply:
+    def supply(self, name: str, machine: Machine) -> Supply:
+        """Where a runtime's versions come from."""
         return supply_for(name, self._manifest, self.recipes[name], machine.host.platform, self._file.parent)
 
-    def _version(self, asked: _Asked, machine: Machine, known: Known, obtainable: bool, found: _Found) -> WantedVersion:
+    def _version(self, asked: Asked, machine: Machine, known: Known, obtainable: bool, found: Found) -> WantedVersion:
         name, want = asked.runtime, asked.want
-        recipe, runtime, supply = self.recipes[name], self._manifest.runtimes[name], self._supply(name, machine)
+        recipe, runtime, supply = self.recipes[name], self._manifest.runtimes[name], self.supply(name, machine)
         folder = self._locations.shelf / name
         base = WantedVersion(
             runtime=name, version="", want=want, default=asked.default, folder=folder, recipe=recipe, feed=supply.name,
@@ -154,7 +158,7 @@ class Resolver:
             raise NotProvisioned(
                 f"{name} {want!r} is not installed", where=str(self._file), advice="run: zesty-anchor provision"
             )
-        release = self._locked_release(locked, machine) if locked else self._release(asked, machine, found)
+        release = self._locked_release(locked, machine) if locked else self.release(asked, machine, found)
         family = machine.packages.family if machine.packages else ""
         return self._placed(
             msgspec.structs.replace(
@@ -186,16 +190,9 @@ class Resolver:
             return None
         if not Want(build.earlier.from_).admits(Version(release.version), release.channels):
             return None
-        supply = self._supply(name, machine)
-        older = [r for r in self.releases(name, machine) if Version(r.version) < Version(release.version)]
-        chosen = Want(build.earlier.want).choose(older)
-        if chosen is None:
-            raise UsageProblem(
-                f"{name} {release.version} is built with an earlier {name}, want {build.earlier.want!r}; there is none",
-                where=f"[build.earlier] of the recipe of {name!r}",
-                advice="choose a version that has a binary, or mend the recipe",
-            )
-        pinned = self._opened().feed(supply).pinned(chosen)
+        supply = self.supply(name, machine)
+        locked = self.lock.get((name, to_build(release.version)))
+        pinned = self._locked_release(locked, machine) if locked else self.older(name, release, build.earlier, machine)
         return WantedVersion(
             runtime=name, version=pinned.version, want=build.earlier.want, default=False,
             folder=self._locations.shelf / name / _folder_name(pinned.version), recipe=self.recipes[name],
@@ -204,7 +201,19 @@ class Resolver:
             earlier=self._earlier(name, pinned, machine),
         )  # fmt: skip
 
-    def _on(self, name: str, version: str, found: _Found) -> str:
+    def older(self, name: str, release: Release, earlier: Earlier, machine: Machine) -> Release:
+        """The release that a version is built with. Raises ``UsageProblem`` where there is none."""
+        older = [r for r in self.releases(name, machine) if Version(r.version) < Version(release.version)]
+        chosen = Want(earlier.want).choose(older)
+        if chosen is None:
+            raise UsageProblem(
+                f"{name} {release.version} is built with an earlier {name}, want {earlier.want!r}; there is none",
+                where=f"[build.earlier] of the recipe of {name!r}",
+                advice="choose a version that has a binary, or mend the recipe",
+            )
+        return self._opened().feed(self.supply(name, machine)).pinned(chosen)
+
+    def _on(self, name: str, version: str, found: Found) -> str:
         """The version of another runtime that a version runs on, as ``NAME VERSION``; empty where it needs none.
 
         Raises ``UsageProblem`` where the manifest wants no version that fits.
@@ -274,7 +283,8 @@ class Resolver:
             )
         return locked.version if receipt is not None else None
 
-    def _release(self, asked: _Asked, machine: Machine, found: _Found) -> Release:
+    def release(self, asked: Asked, machine: Machine, found: Found) -> Release:
+        """The release to take for a want, pinned. Raises ``UsageProblem`` where nothing fulfils it."""
         name, want = asked.runtime, asked.want
         offered = self.releases(name, machine)
         chosen = Want(want).choose([r for r in offered if self._may_run(name, r.version, found)])
@@ -288,9 +298,9 @@ class Resolver:
                 where=str(self._file),
                 advice=f"{near}; zesty-anchor list {name} shows all",
             )
-        return self._opened().feed(self._supply(name, machine)).pinned(chosen)
+        return self._opened().feed(self.supply(name, machine)).pinned(chosen)
 
-    def _may_run(self, name: str, version: str, found: _Found) -> bool:
+    def _may_run(self, name: str, version: str, found: Found) -> bool:
         """Whether the manifest wants what a version runs on."""
         coupled = self.recipes[name].on
         line = _line_below(coupled, version)
@@ -312,75 +322,16 @@ class Resolver:
             licence=locked.licence, signature=file.signature, source=file.source,
         )  # fmt: skip
 
-    def locked_anew(self, machine: Machine, platforms: Sequence[str], upgrade: Collection[str] | None) -> list[Locked]:
-        """The lock as it should be: entries that are there stay, but for those of the runtimes in ``upgrade`` (None:
-        none of them); what the manifest no longer wants is left out.
-        """
-        entries = []
-        here = machine.host.platform
-        for name, runtime in self._manifest.runtimes.items():
-            for want in dict.fromkeys(w for w in (runtime.want, *runtime.also) if w != "system"):
-                old = None if upgrade and name in upgrade else self.lock.get((name, want))
-                files, found = dict(old.files if old else {}), old
-                for platform in dict.fromkeys(platforms or (here,)):
-                    if platform in files:
-                        continue
-                    there = msgspec.structs.replace(machine, host=_on_platform(machine.host, platform))
-                    release = self._exact(name, want, old.version if old else "", there)
-                    files[platform] = LockedFile(
-                        release.url,
-                        release.digest,
-                        release.size,
-                        "" if release.sums else release.signature,
-                        release.source,
-                    )
-                    found = Locked(
-                        name,
-                        want,
-                        release.version,
-                        self._supply(name, there).name,
-                        {},
-                        release.channels,
-                        release.licence,
-                    )
-                assert found is not None
-                entries.append(msgspec.structs.replace(found, files=files))
-        return entries
 
-    def _exact(self, name: str, want: str, version: str, machine: Machine) -> Release:
-        """The release for a want on a platform, of the version that is locked already if there is one."""
-        if machine.host.platform != host().platform:
-            self._feeds = None  # answers are kept by product; another platform may have other files in them
-        below = self.versions_of(self.recipes[name].on, machine)
-        try:
-            return self._release(_Asked(name, version or want, True), machine, below)
-        finally:
-            if machine.host.platform != host().platform:
-                self._feeds = None
-
-    def versions_of(self, coupled: Coupled | None, machine: Machine) -> _Found:
-        """The versions that the manifest wants of the runtime below a coupled one."""
-        if coupled is None or coupled.runtime not in self._manifest.runtimes:
-            return {}
-        runtime = self._manifest.runtimes[coupled.runtime]
-        base = [self._release(_Asked(coupled.runtime, w, True), machine, {}) for w in (runtime.want, *runtime.also)]
-        recipe = self.recipes[coupled.runtime]
-        return {
-            coupled.runtime: {
-                r.version: WantedVersion(coupled.runtime, r.version, "", True, Path(), recipe, "") for r in base
-            }
-        }
+def to_build(version: str) -> str:
+    """The want under which the lock holds what a version is built with."""
+    return f"to build {version}"
 
 
 def _line_below(coupled: Coupled | None, version: str) -> str:
     """The line of the other runtime that a version names in its own; empty where it names none."""
     found = re.search(coupled.version, version) if coupled else None
     return found[1] if found else ""
-
-
-def _on_platform(here: Host, platform: str) -> Host:
-    system, _, machine = platform.partition("-")
-    return msgspec.structs.replace(here, system=system, machine=machine)
 
 
 def _folder_name(version: str) -> str:

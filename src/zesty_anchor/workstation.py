@@ -311,12 +311,13 @@ class Workstation:
 
     def write_lock(self, platforms: list[str], upgrade: list[str]) -> tuple[Path, list[Any]]:
         """Write exact versions, addresses and digests beside the manifest. Returns the file, and what it holds."""
+        from zesty_anchor.locking import Locker
         from zesty_anchor.manifest.lock import file_beside, write
 
         unknown = [name for name in upgrade if name not in self.manifest.runtimes]
         if unknown:
             raise UsageProblem(f"the manifest has no runtime {unknown[0]!r}", where=str(self.file))
-        entries = self._resolver.locked_anew(self._machine(), platforms, upgrade)
+        entries = Locker(self.manifest, self._resolver).anew(self._machine(), platforms, upgrade)
         write(file_beside(self.file), entries)
         return file_beside(self.file), entries
 

@@ -408,6 +408,18 @@ def test_a_lock_keeps_versions_and_bytes(tide: Desk, tide_feed: Path, tmp_path: 
     assert third.run("provision").code == 2
 
 
+@pytest.mark.needs("gcc")
+def test_what_a_version_is_built_with_is_locked_too(tide: Desk, tmp_path: Path) -> None:
+    wants(tide, '[runtimes.brine]\nwant = "1.7"\n')
+    tide.well("lock")
+    lock = (tide.home / "workstation.lock").read_text()
+    assert 'want = "to build 1.7.2"' in lock
+    assert 'version = "1.6.0"' in lock
+    (tmp_path / "feed0/brine.json").unlink()
+    tide.well("provision")
+    assert tide.shell("bash", "brine --version", "-l").strip() == "brine 1.7.2"
+
+
 def test_locate_and_remove(tide: Desk) -> None:
     wants(tide, '[runtimes.kelp]\nwant = "lts"\nalso = ["3.6", "5.0.0"]\n')
     tide.well("provision")

@@ -25,7 +25,7 @@ class LockedFile(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_d
 
 
 class Locked(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
-    """One want, resolved. ``earlier`` is the version that building it takes, if any."""
+    """One want, resolved. What a version is built with stands under the want ``to build VERSION``."""
 
     runtime: str
     want: str
