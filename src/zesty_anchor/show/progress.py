@@ -26,7 +26,7 @@ class Lines:
         self._spoke: dict[str, float] = {}
         self._names: dict[str, str] = {}
         self._done: dict[str, int] = {}
-        self._last: dict[str, str] = {}
+        self._told: dict[str, float] = {}
         self._lock = threading.Lock()
 
     def __enter__(self) -> Self:
@@ -55,10 +55,11 @@ class Lines:
         self._names[key] = text
 
     def told(self, key: str, text: str) -> None:
-        """See ``Reporter``."""
-        if text.partition(",")[0] != self._last.get(key, "").partition(",")[0]:
+        """See ``Reporter``; not more often than a person wants to read."""
+        now = time.monotonic()
+        if now - self._told.get(key, -_SPEAK_AGAIN_SECONDS) >= _SPEAK_AGAIN_SECONDS:
+            self._told[key] = now
             self._line(f"  {text}")
-        self._last[key] = text
 
     def unattended(self, steps: int, size: int, unknown: int) -> None:
         """See ``Reporter``."""

@@ -1,0 +1,83 @@
+"""How progress is told: plain lines, not too many, and live ones on a terminal."""
+
+from __future__ import annotations
+
+import io
+
+import pytest
+
+from zesty_anchor.show import progress
+from zesty_anchor.show.paint import Paint
+from zesty_anchor.show.progress import Lines, Live, reporter
+from zesty_anchor.show.sizes import amount, count, table
+
+
+class Terminal(io.StringIO):
+    def isatty(self) -> bool:
+        return True
+
+
+def test_plain_lines_are_few(monkeypatch: pytest.MonkeyPatch) -> None:
+    clock = [0.0]
+    monkeypatch.setattr(progress.time, "monotonic", lambda: clock[0])
+    out = io.StringIO()
+    with reporter(Paint(out), quiet=False) as telling:
+        assert type(telling) is Lines
+        telling.began("version:kelp:4", "install kelp 4")
+        for second in range(12):
+            clock[0] = float(second)
+            telling.moved("version:kelp:4", second * 1_000_000, 12_000_000)
+            telling.told("package:all", f"unpack {second}")
+        telling.ended("version:kelp:4", "install kelp 4", well=True)
+        telling.unattended(3, 5_000, 1)
+    lines = out.getvalue().splitlines()
+    assert [line.strip() for line in lines] == [
+        "unpack 0",
+        "install kelp 4: 5.0 MB of 12.0 MB",
+        "unpack 5",
+        "install kelp 4: 10.0 MB of 12.0 MB",
+        "unpack 10",
+        "done    install kelp 4, 11.0 MB",
+        "unattended from here: 3 steps, 5.0 kB to fetch, and 1 download of unknown size",
+    ]
+
+
+def test_quiet_tells_only_what_must_be_looked_at() -> None:
+    out = io.StringIO()
+    with reporter(Paint(out), quiet=True) as telling:
+        telling.said("x")
+        telling.began("a", "b")
+        telling.moved("a", 1, 2)
+        telling.ended("a", "b", well=False)
+        telling.warned("look here")
+    assert out.getvalue().strip() == "look: look here"
+
+
+@pytest.mark.parametrize(("term", "kind"), [("xterm", Live), ("dumb", Lines)])
+def test_live_lines_need_a_terminal_that_can_rewrite(monkeypatch: pytest.MonkeyPatch, term: str, kind: type) -> None:
+    monkeypatch.setenv("TERM", term)
+    out = Terminal()
+    with reporter(Paint(out, "never"), quiet=False) as telling:
+        assert type(telling) is kind
+        telling.began("version:kelp:4", "install kelp 4")
+        telling.moved("version:kelp:4", 1_000_000, 4_000_000)
+        telling.told("version:kelp:4", "build")
+        telling.ended("version:kelp:4", "install kelp 4", well=True)
+    assert "done    install kelp 4, 1.0 MB" in out.getvalue()
+
+
+def test_numbers_and_tables_for_a_person() -> None:
+    assert [amount(n) for n in (0, 999, 1000, 12_345, 123_456_789, 5e12)] == [
+        "0 bytes", "999 bytes", "1.0 kB", "12.3 kB", "123 MB", "5000 GB",
+    ]  # fmt: skip
+    assert (count(1, "change"), count(2, "change")) == ("1 change", "2 changes")
+    assert table([["a", "b"], ["\x1b[1mlong\x1b[0m", ""]], [3]) == ["a     b", "\x1b[1mlong\x1b[0m"]
+
+
+def test_colour_only_where_it_is_wanted(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.delenv("NO_COLOR", raising=False)
+    assert Paint(io.StringIO(), "always").good("x") != "x"
+    assert Paint(Terminal(), "auto").good("x") != "x"
+    assert Paint(io.StringIO(), "auto").good("x") == "x"
+    monkeypatch.setenv("NO_COLOR", "1")
+    assert Paint(Terminal(), "auto").good("x") == "x"
