@@ -107,7 +107,14 @@ class Packages:
             return ()
         brought = record.get("brought") or sorted(manager.all_installed() - set(record["before"]))
         going, holding = manager.removable(brought)
-        told = [f"the package {name} stays: {', '.join(by)} would go with it" for name, by in holding.items()]
+        told = [
+            f"the package {name} stays: {', '.join(holding[name][:5])} would go with it"
+            for name in record["asked"]
+            if name in holding
+        ]
+        others = [name for name in holding if name not in record["asked"]]
+        if others:
+            told.append(f"and so do packages that came with it: {', '.join(others)}")
         if not going:
             return told
         command = manager.removal(going)

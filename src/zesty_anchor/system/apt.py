@@ -85,17 +85,17 @@ class Apt:
 
     def removable(self, names: Iterable[str]) -> tuple[list[str], dict[str, list[str]]]:
         """See ``PackageManager``."""
-        candidates = [name for name in names if name in self.all_installed()]
+        here = self.all_installed()
+        going = [name for name in names if name in here]
         holding: dict[str, list[str]] = {}
-        while candidates:
-            going = self._would_go(candidates)
-            outside = sorted(going - set(candidates))
+        while going:
+            outside = self._would_go(going) - set(going)
             if not outside:
-                return candidates, holding
-            blamed = next((n for n in candidates if self._would_go([n]) & set(outside)), candidates[0])
-            holding[blamed] = sorted(self._would_go([blamed]) & set(outside)) or outside
-            candidates.remove(blamed)
-        return [], holding
+                break
+            needed = self._needed_by(sorted(outside)) & set(going) or set(going)
+            holding |= {name: sorted(outside) for name in sorted(needed)}
+            going = [name for name in going if name not in needed]
+        return going, holding
 
     def removal(self, names: Sequence[str]) -> Command:
         """See ``PackageManager``."""
@@ -111,6 +111,13 @@ class Apt:
             for line in answer.stdout.splitlines()
             if line.startswith(("Purg ", "Remv "))
         }
+
+    @staticmethod
+    def _needed_by(names: Sequence[str]) -> set[str]:
+        """The installed packages that some others need, directly or through others (apt-cache(8), depends)."""
+        less = [f"--no-{kind}" for kind in ("recommends", "suggests", "conflicts", "breaks", "replaces", "enhances")]
+        answer = _ask("apt-cache", "depends", "--recurse", "--installed", *less, *names)
+        return {line.partition(":")[0] for line in answer.stdout.splitlines() if line and not line.startswith(" ")}
 
     def _must_refresh(self, names: Sequence[str]) -> bool:
         try:
