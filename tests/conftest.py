@@ -31,6 +31,7 @@ PROGRAMS = {
         "ksh",
         "mksh",
         "gcc",
+        "git",
         "setpriv",
         "dnf",
         "zypper",

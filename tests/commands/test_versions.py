@@ -92,6 +92,7 @@ def git(folder: Path, *words: str) -> str:
     return done.stdout.strip()
 
 
+@pytest.mark.needs("git")
 def test_the_tags_of_a_repository(desk: Desk, tmp_path: Path) -> None:
     repository = tmp_path / "repository"
     (repository / "bin").mkdir(parents=True)
