@@ -117,7 +117,8 @@ class Apt:
         """The installed packages that some others need, directly or through others (apt-cache(8), depends)."""
         less = [f"--no-{kind}" for kind in ("recommends", "suggests", "conflicts", "breaks", "replaces", "enhances")]
         answer = _ask("apt-cache", "depends", "--recurse", "--installed", *less, *names)
-        return {line.partition(":")[0] for line in answer.stdout.splitlines() if line and not line.startswith(" ")}
+        # Each line names a package, at its end: "  Depends: <perl:any>", and below a virtual one who provides it.
+        return {line.split()[-1].strip("<>|").partition(":")[0] for line in answer.stdout.splitlines() if line.strip()}
 
     def _must_refresh(self, names: Sequence[str]) -> bool:
         try:
