@@ -233,6 +233,8 @@ def test_a_run_that_is_cut_off_leaves_nothing_half_done(desk: Desk, slow_feed: s
         stdout=subprocess.PIPE,
         stderr=subprocess.PIPE,
         text=True,
+        # A shell that runs the tests in the background lets them ignore it.
+        preexec_fn=lambda: signal.signal(signal.SIGINT, signal.SIG_DFL),
     )
     staging = desk.home / ".local/share/zesty-anchor/staging"
     for _ in range(2000):
