@@ -49,6 +49,38 @@ def test_what_dpkg_says_is_installed() -> None:
     assert dpkg_status.installed(STATUS) == {"gcc", "mawk"}
 
 
+def test_what_others_need_is_followed_to_its_end() -> None:
+    status = b"""\
+Package: cowsay-off
+Status: install ok installed
+Depends: cowsay (= 3.03), nothing-here | other
+
+Package: cowsay
+Status: install ok installed
+Pre-Depends: perl:any
+Depends: libtext (>= 1), awk
+
+Package: perl
+Status: install ok installed
+Depends: libperl5.36 (= 5.36)
+
+Package: libperl5.36
+Status: install ok installed
+
+Package: libtext
+Status: deinstall ok config-files
+
+Package: mawk
+Status: install ok installed
+Provides: awk
+
+Package: unzip
+Status: install ok installed
+"""
+    assert dpkg_status.needed_by(status, {"cowsay-off"}) == {"cowsay", "perl", "libperl5.36", "mawk"}
+    assert dpkg_status.needed_by(status, {"unzip", "no such"}) == set()
+
+
 @has_apt
 def test_the_real_status_agrees_with_dpkg_query() -> None:
     asked = subprocess.run(

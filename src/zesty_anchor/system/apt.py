@@ -92,7 +92,7 @@ class Apt:
             outside = self._would_go(going) - set(going)
             if not outside:
                 break
-            needed = self._needed_by(sorted(outside)) & set(going) or set(going)
+            needed = dpkg_status.needed_by(STATUS.read_bytes(), outside) & set(going) or set(going)
             holding |= {name: sorted(outside) for name in sorted(needed)}
             going = [name for name in going if name not in needed]
         return going, holding
@@ -111,14 +111,6 @@ class Apt:
             for line in answer.stdout.splitlines()
             if line.startswith(("Purg ", "Remv "))
         }
-
-    @staticmethod
-    def _needed_by(names: Sequence[str]) -> set[str]:
-        """The installed packages that some others need, directly or through others (apt-cache(8), depends)."""
-        less = [f"--no-{kind}" for kind in ("recommends", "suggests", "conflicts", "breaks", "replaces", "enhances")]
-        answer = _ask("apt-cache", "depends", "--recurse", "--installed", *less, *names)
-        # Each line names a package, at its end: "  Depends: <perl:any>", and below a virtual one who provides it.
-        return {line.split()[-1].strip("<>|").partition(":")[0] for line in answer.stdout.splitlines() if line.strip()}
 
     def _must_refresh(self, names: Sequence[str]) -> bool:
         try:

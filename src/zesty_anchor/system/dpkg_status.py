@@ -7,6 +7,7 @@ from collections.abc import Collection
 
 _NAME = re.compile(rb"^Package: (\S+)$", re.MULTILINE)
 _STATUS = re.compile(rb"^Status: (\S+) (\S+) (\S+)$", re.MULTILINE)
+_DEPENDS = re.compile(rb"^(?:Pre-)?Depends: (.*)$", re.MULTILINE)
 _PROVIDES = re.compile(rb"^Provides: (.*)$", re.MULTILINE)
 
 UNFINISHED = frozenset({b"half-installed", b"unpacked", b"half-configured", b"triggers-awaited", b"triggers-pending"})
@@ -42,10 +43,33 @@ def standing(status: bytes, names: Collection[str]) -> tuple[frozenset[str], fro
                 here.add(name)
             provides = _PROVIDES.search(stanza)
             if provides:
-                given = {part.split()[0].partition(":")[0] for part in provides[1].decode().split(",") if part.strip()}
-                here |= given & wanted
+                here |= _names(provides[1]) & wanted
         elif name in wanted and want == b"hold":
             held.add(name)
         if state in UNFINISHED:
             unfinished.append(name)
     return frozenset(here), frozenset(held), unfinished
+
+
+def needed_by(status: bytes, names: Collection[str]) -> set[str]:
+    """The installed packages that some others need, directly or through others, with every alternative that is here."""
+    installed = {name: stanza for name, _, state, stanza in stanzas(status) if state == b"installed"}
+    providers: dict[str, set[str]] = {name: {name} for name in installed}
+    for name, stanza in installed.items():
+        for given in _PROVIDES.findall(stanza):
+            for virtual in _names(given):
+                providers.setdefault(virtual, set()).add(name)
+    found: set[str] = set()
+    left = [name for name in names if name in installed]
+    while left:
+        for depends in _DEPENDS.findall(installed[left.pop()]):
+            for need in _names(depends):
+                fresh = providers.get(need, set()) - found
+                found |= fresh
+                left += fresh
+    return found
+
+
+def _names(field: bytes) -> set[str]:
+    """The names in a list of packages (deb-control(5), Depends), without versions, architectures and alternatives' bars."""
+    return {part.split()[0].partition(":")[0] for part in field.decode().replace("|", ",").split(",") if part.strip()}
