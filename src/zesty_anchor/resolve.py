@@ -107,9 +107,12 @@ class Resolver:
 
     def licence_text(self, name: str, machine: Machine) -> str:
         """The licence of the version that a runtime's default want takes. Raises ``Problem`` where there is none."""
-        release = self.release(Asked(name, self._manifest.runtimes[name].want, True), machine, {})
-        if not release.licence:
-            raise Problem(f"{name} {release.version} comes under no licence that must be accepted")
+        release = Want(self._manifest.runtimes[name].want).choose(self.releases(name, machine))
+        if release is None or not release.licence:
+            raise Problem(
+                f"{name} {release.version if release else ''} comes under no licence that must be accepted",
+                advice=f"zesty-anchor list {name} shows its versions",
+            )
         if not release.licence_url:
             return f"{name} {release.version}: {release.licence} (the feed gives no text of it)"
         return self._opened().web.text(release.licence_url, who=f"the feed of {name!r}")
@@ -288,8 +291,9 @@ class Resolver:
         name, want = asked.runtime, asked.want
         offered = self.releases(name, machine)
         chosen = Want(want).choose([r for r in offered if self._may_run(name, r.version, found)])
-        if chosen is None and Want(want).choose(offered) is not None:
-            self._on(name, Want(want).choose(offered).version, found)  # type: ignore[union-attr]
+        alone = Want(want).choose(offered)
+        if chosen is None and alone is not None:
+            self._on(name, alone.version, found)  # raises: the pair is wrong
         if chosen is None:
             close = nearest(want, (r.version for r in offered))
             near = f"the nearest: {', '.join(close)}" if close else f"the feed offers none for {machine.host.platform}"

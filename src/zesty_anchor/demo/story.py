@@ -14,7 +14,6 @@ from zesty_anchor.demo.home import furnish, likeness
 from zesty_anchor.demo.host import Host
 from zesty_anchor.demo.wares import compiler, stock_feed
 from zesty_anchor.problem import Problem, UsageProblem
-from zesty_anchor.system.debian_names import package_for
 from zesty_anchor.system.host import login_path, user_name
 
 _STATE = (".local/state/zesty-anchor",)
@@ -43,9 +42,7 @@ def tell(say: Say, arguments: list[str], keep: Path | None) -> None:
         feed.mkdir()
         home.mkdir(mode=0o755)
         if not with_c:
-            say(
-                "note", f"there is no C compiler, so brine is left out (on Debian: apt-get install {package_for('cc')})"
-            )
+            say("note", "there is no C compiler, so brine is left out (on Debian: apt-get install gcc)")
         stock_feed(feed)
         with Host(feed) as serving:
             manifest = furnish(home, serving.url, with_c=with_c)
