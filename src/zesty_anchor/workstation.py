@@ -131,6 +131,8 @@ class Workstation:
             )
         machine = self._machine()
         offered = self._resolver.releases(runtime, machine)
+        for notice in self._ages():
+            self._reporter.said(notice)
         newest_first = sorted(offered, key=lambda release: Version(release.version), reverse=True)
         return self._listing(runtime, machine, self._past()[0], newest_first)
 
@@ -481,9 +483,11 @@ class Workstation:
             notices.append(
                 f"[prerequisites] is passed over: no package manager that we know is on {machine.host.title}"
             )
-        for who, age in self._resolver.ages.items():
-            notices.append(f"offline: what {who} answered is {_age(age)} old")
-        return tuple(notices)
+        return (*notices, *self._ages())
+
+    def _ages(self) -> list[str]:
+        """Offline: how old each answer is that was used."""
+        return [f"offline: what {who} answered is {_age(age)} old" for who, age in self._resolver.ages.items()]
 
     def _reload(self, wanted: Wanted, told: Iterable[ChangeReport]) -> str:
         """The line for the shell that this program was called from, where a change matters to it."""

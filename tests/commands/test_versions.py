@@ -452,6 +452,7 @@ def test_hundreds_of_versions_fit_a_screen_and_offline_says_how_old(desk: Desk, 
     assert len(desk.well("list", "kelp", "--all").out.splitlines()) > 700
     narrowed = desk.well("list", "kelp", "4.2").out
     assert [line.split()[0] for line in narrowed.splitlines()[1:]] == [f"4.2.{c}" for c in range(9, -1, -1)]
+    assert "less than a minute old" in desk.well("list", "kelp", "--offline").err
     desk.wants(url="http://127.0.0.1:9/")
     assert desk.run("list", "kelp").code == 1
     desk.wants(url=url, runtimes='[runtimes.kelp]\nwant = "latest"\n')
