@@ -453,14 +453,15 @@ class Workstation:
         from zesty_anchor.engine.questions import estimate, gather, password_question, settle
         from zesty_anchor.system.host import user_name
 
+        changes = tuple(changes)
         given = self._access(changes, entries)
         questions = [*more, *gather(changes, given)]
         if given.password and password_question(given) not in questions:
             questions.append(password_question(given))
         settle(questions, self._asker, yes=self._yes)
         given = authenticate(given, user_name())
-        if questions:
-            ahead = estimate(changes)
+        ahead = estimate(changes)
+        if questions and ahead.steps:
             self._reporter.unattended(ahead.steps, ahead.size, ahead.unknown)
         return Hands(given, self._reporter.said)
 
