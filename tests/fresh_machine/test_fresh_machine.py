@@ -71,7 +71,7 @@ class Machine:
         child = pexpect.spawn(words[0], words[1:], timeout=300, encoding="utf-8", dimensions=(50, 160))
         shown, asked, left = "", 0, list(passwords)
         while True:
-            index = child.expect([re.escape(PROMPT), r"\[sudo\] password", pexpect.EOF])
+            index = child.expect([re.escape(PROMPT), r"\[sudo\] password|doas \([^)]*\) password", pexpect.EOF])
             shown += child.before + (child.after if index < 2 else "")
             if index == 2:
                 break
@@ -193,6 +193,19 @@ def test_without_sudo_the_administrators_commands_are_printed(machine: Machine) 
     assert "apt-get install unzip cowsay" in shown
     assert "every fresh shell answers" in shown
     assert "kelp 4.2.1" in machine.fresh("zsh", "kelp --version")
+
+
+@pytest.mark.parametrize("rule", ["permit persist :sudo", "permit nopass :sudo"])
+def test_doas_does_as_well(machine: Machine, rule: str) -> None:
+    machine.inside("apt-get", "update", "-q")
+    machine.inside("apt-get", "install", "-y", "-q", "doas")
+    (machine.root / "etc/doas.conf").write_text(rule + "\n")
+    (machine.root / "usr/bin/sudo").unlink()
+    needed = 1 if "persist" in rule else 0
+    code, shown, asked = machine.person("zesty-anchor", "provision", passwords=(PASSWORD,) * needed)
+    assert (code, asked) == (0, needed)
+    assert "with privilege: doas apt-get install" in shown
+    assert {"unzip", "cowsay"} <= machine.packages()
 
 
 def test_one_who_may_not_use_sudo_is_like_one_without(machine: Machine) -> None:
