@@ -39,7 +39,7 @@ class Locker:
                     if platform in files:
                         continue
                     there = msgspec.structs.replace(machine, host=_on_platform(machine.host, platform))
-                    release = self._exact(name, want, old.version if old else "", there)
+                    release = self._exact(name, want, found.version if found else "", there)
                     files[platform] = _locked_file(release)
                     found = Locked(
                         name,
@@ -74,7 +74,7 @@ class Locker:
         return [earlier, *self._earlier(earlier, machine)]
 
     def _exact(self, name: str, want: str, version: str, machine: Machine) -> Release:
-        """The release for a want on a platform, of the version that is locked already if there is one."""
+        """The release for a want on a platform; of the version that is locked, or was found for another one, if any."""
         if machine.host.platform != host().platform:
             self._resolver.forget_answers()
         below = self._below(self._resolver.recipes[name].on, machine)

@@ -409,6 +409,22 @@ def test_a_lock_keeps_versions_and_bytes(tide: Desk, tide_feed: Path, tmp_path: 
     assert third.run("provision").code == 2
 
 
+def test_every_platform_is_locked_to_the_same_version(desk: Desk, make_feed: Callable[..., str]) -> None:
+    def release(version: str, *platforms: str) -> dict[str, object]:
+        files = [{"platform": p, "url": f"{p}-{version}.tgz", "sha256": "0" * 64} for p in platforms]
+        return {"version": version, "files": files}
+
+    releases = [release("4.2.2", "linux-aarch64"), release("4.2.1", "linux-x86_64", "linux-aarch64")]
+    document = {"format": "zesty-anchor-index/1", "runtime": "kelp", "releases": releases}
+    desk.wants(url=make_feed({"kelp.json": json.dumps(document).encode()}), runtimes='[runtimes.kelp]\nwant = "4"\n')
+    desk.well("lock", "--platform", "linux-x86_64", "--platform", "linux-aarch64")
+    lock = (desk.home / "workstation.lock").read_text()
+    assert 'version = "4.2.1"' in lock
+    assert "linux-x86_64-4.2.1.tgz" in lock
+    assert "linux-aarch64-4.2.1.tgz" in lock
+    assert "4.2.2" not in lock
+
+
 @pytest.mark.needs("gcc")
 def test_what_a_version_is_built_with_is_locked_too(tide: Desk, tmp_path: Path) -> None:
     wants(tide, '[runtimes.brine]\nwant = "1.7"\n')

@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from zesty_anchor.manifest.model import Manifest, Recipe
+from zesty_anchor.manifest.position import line_of
 from zesty_anchor.manifest.read import read_recipe
 from zesty_anchor.problem import UsageProblem
 
@@ -27,7 +28,7 @@ def recipe_for(name: str, manifest: Manifest, personal: Path, manifest_file: Pat
     close = difflib.get_close_matches(name, known, 1)
     raise UsageProblem(
         f"there is no recipe for the runtime {name!r}",
-        where=str(manifest_file),
+        where=f"{manifest_file}:{line_of(manifest_file.read_text('utf-8'), ('runtimes', name))}",
         advice=f"did you mean {close[0]!r}?"
         if close
         else f"write one in [recipes.{name}] (docs/recipes.md shows how); there are recipes for: {', '.join(known)}",
