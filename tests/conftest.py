@@ -18,6 +18,7 @@ from zesty_anchor.changes.change import Bench
 from zesty_anchor.demo.home import likeness
 from zesty_anchor.demo.host import Host
 from zesty_anchor.demo.wares import KELP, pack, write_index, write_runtime
+from zesty_anchor.survey import machine
 from zesty_anchor.system.host import login_path
 from zesty_anchor.system.locations import locate
 
@@ -27,9 +28,11 @@ PROGRAMS = {
     for name in (
         "bash",
         "zsh",
+        "fish",
         "dash",
         "ksh",
         "mksh",
+        "tcsh",
         "gcc",
         "git",
         "setpriv",
@@ -42,6 +45,7 @@ PROGRAMS = {
     if (path := shutil.which(name, path=login_path()))
 }
 SHELLS = PROGRAMS
+USER_GENERATOR = next((file for file in machine._USER_GENERATORS if file.is_file()), None)
 HELD_BACK = os.environ.get("ZESTY_ANCHOR_HELD_BACK", "").split()
 """Programs that scripts/test found missing and could not install: their tests are skipped, and say so."""
 KELP_SOURCE = (Path(__file__).parents[1] / "src/zesty_anchor/demo/sources/kelp.sh").read_text()

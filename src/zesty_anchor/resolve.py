@@ -61,6 +61,8 @@ class Resolver:
         self._environ = environ
         self._feeds: Feeds | None = None
         self._offline = offline
+        self.more: tuple[Asked, ...] = ()
+        """Wants beside those of the manifest."""
         self.lock = read_lock(file_beside(file)) if file.name else {}
         self.recipes: dict[str, Recipe] = {
             name: recipe_for(name, manifest, locations.recipes, file) for name in manifest.runtimes
@@ -76,7 +78,8 @@ class Resolver:
         # Those that run on another runtime come after it: their version depends on its.
         for name in sorted(self._manifest.runtimes, key=lambda n: self.recipes[n].on is not None):
             runtime = self._manifest.runtimes[name]
-            for place, want in enumerate((runtime.want, *runtime.also)):
+            beside = (each.want for each in self.more if each.runtime == name)
+            for place, want in enumerate((runtime.want, *runtime.also, *beside)):
                 if want == "system":
                     continue
                 version = self._version(Asked(name, want, place == 0), machine, known, obtainable, found)

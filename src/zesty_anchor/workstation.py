@@ -12,18 +12,24 @@ import msgspec
 
 from zesty_anchor.changes.change import Bench, Change, Question, Stage
 from zesty_anchor.changes.kinds import KINDS
+from zesty_anchor.changes.launchers import texts
 from zesty_anchor.changes.retire_lines import undecided
+from zesty_anchor.choices import Choice
 from zesty_anchor.engine.compare import compare
 from zesty_anchor.engine.journal import Entry, Journal, alone
 from zesty_anchor.engine.outcome import ChangeReport, Outcome, Preview, TakenBack, reports, waits
-from zesty_anchor.manifest.model import SYSTEM, Manifest
+from zesty_anchor.manifest.model import SYSTEM, Manifest, Recipe
+from zesty_anchor.manifest.pin import is_project
 from zesty_anchor.manifest.position import line_of
 from zesty_anchor.manifest.read import find, read_manifest
 from zesty_anchor.manifest.wanted import Wanted, WantedVersion, packages_of, put_together
 from zesty_anchor.problem import Problem, UsageProblem
 from zesty_anchor.reporter import Reporter
-from zesty_anchor.resolve import Known, Resolver
+from zesty_anchor.resolve import Asked, Known, Resolver
+from zesty_anchor.shelf.launchers import keep_in_step
+from zesty_anchor.shells.known import LAUNCH
 from zesty_anchor.survey.machine import Machine, generated_file, shells_to_use, survey
+from zesty_anchor.switching import FOLLOWING, Switching
 from zesty_anchor.system import own_folders
 from zesty_anchor.system.locations import Locations, locate
 from zesty_anchor.system.privilege import NO_ACCESS, Access, Hands, access, authenticate
@@ -43,6 +49,25 @@ class Listing(msgspec.Struct, frozen=True):
     in_effect: dict[str, str] | None
     installed: tuple[str, ...]
     obtainable: tuple[Any, ...]
+
+
+class Answering(msgspec.Struct, frozen=True):
+    """A file on PATH that answers to a command, and who owns it."""
+
+    path: str
+    kind: str
+    owner: str
+    startup_file: str | None
+    line: int | None
+    wins: bool
+
+
+class Traced(msgspec.Struct, frozen=True):
+    """All that answer to one command here, and what decided the version where it is one of the manifest's."""
+
+    name: str
+    answers: tuple[Answering, ...]
+    decided: Choice | None
 
 
 class Workstation:
@@ -71,12 +96,33 @@ class Workstation:
         self.manifest = Manifest()
         self.file = Path()
         self._resolver = Resolver(self.manifest, self.file, self.locations, environ)
+        self.switching = Switching(self, environ, Path())
 
     def load(self, given: Path | None, folder: Path) -> None:
         """Find and read the manifest, and the recipes that it needs. Raises ``UsageProblem``."""
-        self.file = find(given, folder, self.locations.config).absolute()
+        self.file = find(given, folder, self.locations.config, self._provisioned(), _is_project).absolute()
+        self._read_manifest()
+        self.switching = Switching(self, self._environ, folder)
+
+    def load_provisioned(self, folder: Path) -> None:
+        """Read the manifest that this machine was provisioned from last: what the shells ask about is in its terms."""
+        self.file = self._provisioned() or find(None, self.locations.home, self.locations.config).absolute()
+        self._read_manifest()
+        self.switching = Switching(self, self._environ, folder)
+
+    def _read_manifest(self) -> None:
         self.manifest = read_manifest(self.file)
         self._resolver = Resolver(self.manifest, self.file, self.locations, self._environ, offline=self._offline)
+
+    def _provisioned(self) -> Path | None:
+        if not self.locations.journal.is_file():
+            return None
+        journal = Journal(self.locations.journal)
+        try:
+            file = journal.last_manifest()
+        finally:
+            journal.close()
+        return file if file is not None and file.is_file() else None
 
     # -- looking ---------------------------------------------------------------------------------------
 
@@ -85,13 +131,14 @@ class Workstation:
         from zesty_anchor.survey.look import look
 
         commands = [command for recipe in self._resolver.recipes.values() for command in recipe.commands]
-        return look(self._machine(), commands, self.locations.shown(self.file) if self.manifest.runtimes else "")
+        return look(self.machine(), commands, self.locations.shown(self.file) if self.manifest.runtimes else "")
 
     def preview(self) -> Preview:
         """What a provisioning would change, and ask."""
         from zesty_anchor.engine.questions import estimate, gather
 
-        machine = self._machine()
+        machine = self.machine()
+        self._take_project()
         wanted = self._wanted(machine, self._past()[0])
         changes = compare(KINDS, wanted, machine)
         given = self._access(changes)
@@ -106,54 +153,113 @@ class Workstation:
         from zesty_anchor.engine.questions import settle
         from zesty_anchor.proof.prove import prove
 
-        machine = self._machine()
+        machine = self.machine()
         wanted = self._wanted(machine, self._past()[0], obtainable=False)
         settle(self._as_root(wanted.versions), self._asker, yes=self._yes)
         return prove(wanted, machine, self._jobs)
 
     def listings(self) -> list[Listing]:
         """Each runtime of the manifest, and what is on the shelf. No feed is asked."""
-        machine, known = self._machine(), self._past()[0]
-        return [self._listing(name, machine, known, ()) for name in self.manifest.runtimes]
+        machine, choices = self.machine(), self.switching.in_effect()
+        return [self._listing(name, machine, choices, ()) for name in self.manifest.runtimes]
 
     def listing(self, runtime: str) -> Listing:
         """One runtime, with the versions that its feed offers, newest first."""
         from zesty_anchor.manifest.version import Version
 
-        if runtime not in self.manifest.runtimes:
-            import difflib
-
-            close = difflib.get_close_matches(runtime, self.manifest.runtimes, 1)
-            raise UsageProblem(
-                f"the manifest has no runtime {runtime!r}",
-                where=str(self.file),
-                advice=f"did you mean {close[0]!r}?" if close else f"add [runtimes.{runtime}] with want = …",
-            )
-        machine = self._machine()
+        self.check_runtime(runtime)
+        machine = self.machine()
         offered = self._resolver.releases(runtime, machine)
         for notice in self._ages():
             self._reporter.said(notice)
         newest_first = sorted(offered, key=lambda release: Version(release.version), reverse=True)
-        return self._listing(runtime, machine, self._past()[0], newest_first)
+        return self._listing(runtime, machine, self.switching.in_effect(), newest_first)
 
     def licence(self, runtime: str) -> str:
         """The text of the licence that the version comes under which would be taken. Raises ``Problem``."""
         if runtime not in self.manifest.runtimes:
             raise UsageProblem(f"the manifest has no runtime {runtime!r}", where=str(self.file))
-        return self._resolver.licence_text(runtime, self._machine())
+        return self._resolver.licence_text(runtime, self.machine())
 
-    def _listing(self, name: str, machine: Machine, known: Known, offered: Iterable[Any]) -> Listing:
-        version = (
-            "system" if self.manifest.runtimes[name].want == "system" else self._resolver.standing(name, machine, known)
-        )
-        number = line_of(self.file.read_text("utf-8"), ("runtimes", name, "want"))
-        line = f"{self.locations.shown(self.file)}:{number} (want {self.manifest.runtimes[name].want})"
+    def _listing(self, name: str, machine: Machine, choices: Iterable[Choice], offered: Iterable[Any]) -> Listing:
+        choice = next(choice for choice in choices if choice.runtime == name)
+        effect = {"version": choice.version, "scope": choice.scope, "decided_by": choice.decided_by}
         return Listing(
             runtime=name,
-            in_effect={"version": version, "scope": "default", "decided_by": line} if version else None,
+            in_effect=effect if choice.version else None,
             installed=tuple(v for r, v in machine.shelf if r == name),
             obtainable=tuple({"version": r.version, "channels": r.channels, "date": r.date} for r in offered),
         )
+
+    # -- what switching asks ---------------------------------------------------------------------------
+
+    @property
+    def recipes(self) -> Mapping[str, Recipe]:
+        """The recipes of the manifest's runtimes."""
+        return self._resolver.recipes
+
+    def check_runtime(self, name: str) -> None:
+        """Raises ``UsageProblem`` where the manifest does not have a runtime of this name."""
+        if name not in self.manifest.runtimes:
+            import difflib
+
+            close = difflib.get_close_matches(name, self.manifest.runtimes, 1)
+            raise UsageProblem(
+                f"the manifest has no runtime {name!r}",
+                where=str(self.file),
+                advice=f"did you mean {close[0]!r}?" if close else f"add [runtimes.{name}] with want = …",
+            )
+
+    def decided_by_default(self, name: str) -> str:
+        """Where the manifest says which version of a runtime is the default."""
+        number = line_of(self.file.read_text("utf-8"), ("runtimes", name, "want"))
+        return f"{self.locations.shown(self.file)}:{number} (want {self.manifest.runtimes[name].want})"
+
+    def default_version(self, name: str, machine: Machine) -> str | None:
+        """The version that a runtime has by default; ``system`` where it is left to that, None where none stands."""
+        if self.manifest.runtimes[name].want == SYSTEM:
+            return SYSTEM
+        return self._resolver.standing(name, machine, self._past()[0])
+
+    def releases(self, name: str) -> list[Any]:
+        """What a runtime's feed offers."""
+        return list(self._resolver.releases(name, self.shelf()))
+
+    def wanted_here(self, machine: Machine) -> Wanted:
+        """What the manifest wants, as far as it stands on the shelf."""
+        return self._wanted(machine, self._past()[0], obtainable=False)
+
+    def may(self, question: str) -> bool:
+        """Ask for a yes, where there is somebody to ask."""
+        return self._asker is not None and self._asker.yes(Question("install", question, "--install", safe=True))
+
+    def bring(self, asked: Iterable[Asked]) -> None:
+        """Install versions beside those of the manifest. Raises ``Problem`` where that fails."""
+        self._resolver.more = tuple(asked)
+        outcome = self.provision()
+        if not outcome.well:
+            failed = next((c for c in outcome.changes if c.outcome == "failed"), None)
+            raise Problem(
+                failed.problem if failed else "it could not be installed", advice="zesty-anchor provision tells more"
+            )
+
+    def reload_line(self) -> str:
+        """The line that brings the shell up to date which this program was called from."""
+        from zesty_anchor.shells.known import SHELLS
+        from zesty_anchor.system.host import calling_shell
+
+        used = [name for name in SHELLS if generated_file(self.locations, name).is_file()]
+        name = calling_shell(self._environ)
+        if not used:
+            return "run: zesty-anchor provision"
+        name = name if name in used else used[0]
+        return SHELLS[name].reload(generated_file(self.locations, name), self.locations.home)
+
+    def keep_in_step(self) -> None:
+        """Bring the launchers in step with the shelf: the runtimes' own package tools add commands to it."""
+        if generated_file(self.locations, LAUNCH).is_file():
+            runtimes = tuple((name, recipe.bin) for name, recipe in self.recipes.items())
+            keep_in_step(self.locations.launchers, texts(self.locations, runtimes))
 
     # -- changing --------------------------------------------------------------------------------------
 
@@ -164,10 +270,12 @@ class Workstation:
         """
         began = time.monotonic()
         known, cut_off = self._past()
-        machine = self._machine()
+        machine = self.machine()
+        self._take_project()
         wanted = self._wanted(machine, known)
         changes = compare(KINDS, wanted, machine)
         if not changes and not cut_off:
+            self.keep_in_step()
             return Outcome((), notices=self._notices(wanted, machine), seconds=time.monotonic() - began)
         hands = self._hands(changes, cut_off, self._as_root(changes))
         with alone(self.locations.state), hands.kept_alive():
@@ -176,7 +284,14 @@ class Workstation:
                 outcome = self._provision(journal, hands)
             finally:
                 journal.close()
+        self.keep_in_step()
+        self.switching.renew()
         return msgspec.structs.replace(outcome, seconds=time.monotonic() - began)
+
+    def _take_project(self) -> None:
+        """What the project in this folder pins, and what is not installed, is wanted beside the rest."""
+        if not self._resolver.more:
+            self._resolver.more = tuple(self.switching.asked(self.switching.missing()))
 
     def _provision(self, journal: Journal, hands: Hands) -> Outcome:
         from zesty_anchor.engine.undo import attic_of, recover
@@ -184,7 +299,7 @@ class Workstation:
         recovered = recover(KINDS, journal, self._bench(hands, self.locations.attic))
         for change in recovered.changes:
             self._reporter.said(f"an earlier run was cut off: took back {change.action} {change.subject}")
-        machine = self._machine()
+        machine = self.machine()
         wanted = self._wanted(machine, journal.resolutions())
         changes = compare(KINDS, wanted, machine)
         if not changes:
@@ -228,7 +343,7 @@ class Workstation:
                 return Outcome(tuple(told), errands=errands)
             told += [waits(c, "something before it failed") for c in able if c.stage is Stage.CLEAR]
             wanted = rest
-            able = [c for c in compare(KINDS, wanted, self._machine()) if c.stage is Stage.SHELL]
+            able = [c for c in compare(KINDS, wanted, self.machine()) if c.stage is Stage.SHELL]
         written = runner.stage([c for c in able if c.stage is Stage.SHELL])
         told += written
         if any(each.outcome != "done" for each in written):
@@ -243,18 +358,19 @@ class Workstation:
             told += [waits(c, "the new version does not answer yet, so the old one stays") for c in clearing]
         elif clearing:
             # The startup files have changed since the plan was made.
-            told += runner.stage([c for c in compare(KINDS, wanted, self._machine()) if c.stage is Stage.CLEAR])
+            told += runner.stage([c for c in compare(KINDS, wanted, self.machine()) if c.stage is Stage.CLEAR])
             proof = prove(wanted, machine, self._jobs)
         return Outcome(tuple(told), proof, self._notices(wanted, machine), self._reload(wanted, told), errands)
 
     def locate(self, runtime: str, version: str) -> Path:
-        """The folder of an installed version: the default one, or the newest that ``version`` is a line of."""
+        """The folder of an installed version: the one in effect here, or the newest that ``version`` is a line of."""
         from zesty_anchor.manifest.version import Version
 
-        machine = self._machine()
+        machine = self.machine()
         here = [v for r, v in machine.shelf if r == runtime]
         if not version and runtime in self.manifest.runtimes:
-            found = self._resolver.standing(runtime, machine, self._past()[0])
+            chosen = self.switching.choice(runtime).version
+            found = chosen if chosen not in ("", SYSTEM) else None
         else:
             fitting = [v for v in here if v == version or (version and Version(v).begins_with(Version(version)))]
             found = version if version in fitting else max(fitting, key=Version, default=None)
@@ -265,6 +381,20 @@ class Workstation:
             )
         return self.locations.shelf / runtime / found
 
+    def trace(self, name: str) -> Traced:
+        """Every file on this process's PATH that answers to a command, in order."""
+        from zesty_anchor.survey.look import answering, owner
+
+        machine = self.shelf()
+        files = answering(name, self._environ.get("PATH", ""))
+        answers = tuple(
+            Answering(file, "launcher" if Path(file).parent == self.locations.launchers else "file",
+                      owner(file, machine), None, None, place == 0)
+            for place, file in enumerate(files)
+        )  # fmt: skip
+        runtime = next((r for r, recipe in self.recipes.items() if name == r or name in recipe.commands), None)
+        return Traced(name, answers, self.switching.choice(runtime) if runtime else None)
+
     def remove(self, runtime: str, version: str) -> TakenBack:
         """Take one version off the shelf, into the attic. Raises ``Problem`` where something needs it."""
         from zesty_anchor.changes.remove_version import RemoveVersion
@@ -272,7 +402,7 @@ class Workstation:
         from zesty_anchor.engine.run import Runner
         from zesty_anchor.engine.undo import attic_of
 
-        machine = self._machine()
+        machine = self.machine()
         if (runtime, version) not in machine.shelf:
             here = ", ".join(v for r, v in machine.shelf if r == runtime)
             raise UsageProblem(f"{runtime} {version} is not installed", advice=f"installed: {here or 'none'}")
@@ -290,6 +420,8 @@ class Workstation:
         failed = [each for each in done if each.outcome != "done"]
         if failed:
             raise Problem(failed[0].problem, where=failed[0].where, advice=failed[0].advice)
+        self.keep_in_step()
+        self.switching.renew()
         return TakenBack((report(change, "done"),))
 
     def _refuse_needed(self, runtime: str, version: str, machine: Machine) -> None:
@@ -319,7 +451,7 @@ class Workstation:
         unknown = [name for name in upgrade if name not in self.manifest.runtimes]
         if unknown:
             raise UsageProblem(f"the manifest has no runtime {unknown[0]!r}", where=str(self.file))
-        entries = Locker(self.manifest, self._resolver).anew(self._machine(), platforms, upgrade)
+        entries = Locker(self.manifest, self._resolver).anew(self.machine(), platforms, upgrade)
         write(file_beside(self.file), entries)
         return file_beside(self.file), entries
 
@@ -328,7 +460,7 @@ class Workstation:
 
         None where that would leave nothing, or would take away a version that shells use now in favour of none.
         """
-        here = self._machine().shelf
+        here = self.machine().shelf
         absent = [v for v in wanted.versions if (v.runtime, v.version) not in here]
         rest = tuple(v for v in wanted.versions if v not in absent)
         lost = {v.runtime for v in absent if v.default}
@@ -360,7 +492,7 @@ class Workstation:
                         bench = self._bench(hands, attic_of(run, self.locations))
                         taken.append(take_back_run(KINDS, journal, run, bench))
                 if not journal.standing_runs():
-                    own_folders.remove(self.locations.answers)
+                    own_folders.remove(self.locations.answers, self.locations.pins)
             finally:
                 journal.close()
         return TakenBack(
@@ -385,17 +517,17 @@ class Workstation:
         except Problem as problem:
             if problem.what != _NOTHING_LEFT:
                 raise
-        own = [self.locations.answers, self.locations.cache, self.locations.data]
+        own = [self.locations.answers, self.locations.pins, self.locations.cache, self.locations.data]
         if not taken.notices:
             own.append(self.locations.state)
         removed = [self.locations.shown(folder) for folder in own if folder.exists()]
-        for folder in own:
-            own_folders.remove(folder)
+        own_folders.remove(*own)
         return taken, removed
 
     # -- parts -----------------------------------------------------------------------------------------
 
-    def _machine(self) -> Machine:
+    def machine(self) -> Machine:
+        """The machine as it is, as far as the manifest speaks of it."""
         from zesty_anchor.system.host import host
 
         families = host().families
@@ -403,6 +535,10 @@ class Workstation:
         return survey(
             self.locations, self._environ, packages=packages, system_environment=SYSTEM in self.manifest.variables
         )
+
+    def shelf(self) -> Machine:
+        """The machine without what only a provisioning asks for: packages, system-wide variables."""
+        return survey(self.locations, self._environ)
 
     def _past(self) -> tuple[Known, list[Entry]]:
         """What wants were resolved to, and where a run was cut off. No journal is made for asking."""
@@ -428,6 +564,7 @@ class Workstation:
             self.locations.home,
             self._resolver.of_system,
             self.locations.shelf,
+            self._resolver.recipes,
         )
 
     def _as_root(self, work: Iterable[object]) -> list[Question]:
@@ -494,12 +631,13 @@ class Workstation:
         """The line for the shell that this program was called from, where a change matters to it."""
         if not any(each.kind in ("generated-file", "startup-file") for each in told):
             return ""
-        from zesty_anchor.shells.known import LANGUAGES
-        from zesty_anchor.system.host import calling_shell
+        if self._environ.get("ZESTY_ANCHOR_SHELL") in FOLLOWING:
+            return ""  # its function does it itself
+        return self.reload_line()
 
-        name = calling_shell(self._environ)
-        shell = name if name in wanted.shells else wanted.shells[0]
-        return LANGUAGES[shell].reload(generated_file(self.locations, shell), self.locations.home)
+
+def _is_project(file: Path) -> bool:
+    return is_project(file.read_text("utf-8", "replace"))
 
 
 def _age(seconds: float) -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import subprocess
 from pathlib import Path
 
@@ -9,32 +10,48 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from tests.conftest import SHELLS
-from zesty_anchor.shells.known import LANGUAGES
-from zesty_anchor.shells.shell import Environment
+from tests.conftest import SHELLS, USER_GENERATOR
+from zesty_anchor.shells.known import GENERATED
+from zesty_anchor.shells.shell import Environment, Of, Switchable
 
 READERS = [
     pytest.param(language, shell, marks=pytest.mark.needs(shell))
     for language, shell in (
-        ("bash", "bash"),
-        ("zsh", "zsh"),
-        ("sh", "dash"),
-        ("sh", "bash"),
-        ("sh", "ksh"),
-        ("sh", "mksh"),
+        ("bash", "bash"), ("zsh", "zsh"), ("fish", "fish"), ("ksh", "ksh"), ("mksh", "mksh"), ("tcsh", "tcsh"),
+        ("sh", "dash"), ("sh", "bash"), ("sh", "ksh"), ("sh", "mksh"),
     )
-]
+]  # fmt: skip
+POSIX = [reader for reader in READERS if reader.values[0] not in ("fish", "tcsh")]
+BYTES = st.binary(max_size=12).map(lambda b: b.replace(b"\0", b"").decode("utf-8", "surrogateescape"))
 AWKWARD = st.one_of(
     st.text(st.characters(blacklist_characters="\0", blacklist_categories=["Cs"]), max_size=40),
-    st.text("'\"$`!\\\n\t -*?[]{}~#&|;<>()%\r", max_size=30),
-    st.sampled_from(["", "-n", "north quay, $5 a day", "a\\", "'", "!!", "$(reboot)", "ü\u2028", "\x7f", "{coral}"]),
+    st.text("'\"$`!\\\n\t -*?[]{}~#&|;<>()%\r=:^", max_size=30),
+    BYTES,
+    st.sampled_from(
+        ["", "-n", "north quay, $5 a day", "a\\", "'", "!!", "$(reboot)", "ü\u2028", "\x7f", "{coral}", "\\\n"]
+    ),
 )
 
 
+def made(tmp_path: Path, **more: object) -> Environment:
+    shelf = str(tmp_path / "shelf")
+    given = {"variables": (), "first": (), "last": (), "shelf": shelf, "launchers": str(tmp_path / "bin"),
+             "pins": str(tmp_path / "pins"), "shell": str(tmp_path)}  # fmt: skip
+    return Environment(**{**given, **more})  # type: ignore[arg-type]
+
+
+def written(language: str, environment: Environment, folder: Path) -> Path:
+    file = folder / f"environment.{language}"
+    file.write_bytes(os.fsencode(GENERATED[language](environment, str(file))))
+    return file
+
+
 def read_by(shell: str, file: Path, script: str, path: str = "/usr/bin:/bin", options: str = "") -> bytes:
+    source = "source" if shell in ("fish", "tcsh") else "."
+    quiet = ["--no-config"] if shell == "fish" else ["-f"] if shell == "tcsh" else []
     done = subprocess.run(
-        [SHELLS[shell], "-c", f"{options}\n. '{file}'\n{script}"],
-        env={"PATH": path, "HOME": "/"},
+        [SHELLS[shell], *quiet, "-c", f"{options}\n{source} '{file}'\n{script}"],
+        env={"PATH": path, "HOME": "/", "LANG": "C.UTF-8"},
         capture_output=True,
         check=False,
     )
@@ -47,18 +64,61 @@ def test_any_text_arrives_byte_for_byte(language: str, shell: str, tmp_path: Pat
     @settings(max_examples=20, deadline=None, suppress_health_check=list(HealthCheck))
     @given(st.lists(AWKWARD, min_size=100, max_size=100))
     def each(values: list[str]) -> None:
-        environment = Environment(tuple((f"V{i}", v) for i, v in enumerate(values)), (), (), "/shelf")
-        file = tmp_path / "environment"
-        file.write_bytes(LANGUAGES[language].environment(environment).encode())
+        variables = tuple((f"V{i}", (v,) if v else ()) for i, v in enumerate(values))
+        file = written(language, made(tmp_path, variables=variables), tmp_path)
         seen = dict(
             entry.split(b"=", 1) for entry in read_by(shell, file, "exec /usr/bin/env -0").split(b"\0") if b"=" in entry
         )
-        assert [seen[f"V{i}".encode()].decode() for i in range(len(values))] == values
+        assert [seen[f"V{i}".encode()] for i in range(len(values))] == [os.fsencode(v) for v in values]
 
     each()
 
 
-PLACED = Environment((), ("/h/s p/bin", "/q'x/bin"), ("/la st",), "/h/shelf*")
+@pytest.mark.skipif(USER_GENERATOR is None, reason="systemd's environment.d generator is not installed")
+def test_a_graphical_session_gets_any_text_that_systemd_takes(tmp_path: Path) -> None:
+    folder = tmp_path / ".config/environment.d"
+    folder.mkdir(parents=True)
+
+    @settings(max_examples=20, deadline=None, suppress_health_check=list(HealthCheck))
+    @given(st.lists(st.text("'\"$`!\\\n\t -*?[]{}~#&|;<>()%=:^aü", max_size=30), min_size=100, max_size=100))
+    def each(values: list[str]) -> None:
+        variables = tuple((f"V{i}", (v,) if v else ()) for i, v in enumerate(values))
+        text = GENERATED["session"](made(tmp_path, variables=variables, last=("/la st",)), "")
+        (folder / "60-zesty-anchor.conf").write_text(text)
+        # What the generator prints is in the language of sh; a C escape stands for what is no letter.
+        script = f'{USER_GENERATOR} | while IFS= read -r line; do eval "export ${{line%%=*}}=\\$${{line#*=}}" 2>/dev/null; printf "%s\\0" "$line"; done'
+        done = subprocess.run(
+            ["sh", "-c", script], env={"HOME": str(tmp_path), "PATH": "/usr/bin:/bin"}, capture_output=True, check=True
+        )
+        seen = dict(entry.split("=", 1) for entry in done.stdout.decode().split("\0") if "=" in entry)
+        assert {name: _unescaped(seen[name]) for name, _ in variables} == {f"V{i}": v for i, v in enumerate(values)}
+        assert _unescaped(seen["PATH"]) == f"{tmp_path}/bin:/usr/bin:/bin:/la st"
+
+    each()
+
+
+def _unescaped(text: str) -> str:
+    """What systemd prints, read back: double quotes with backslashes, or $'...' as well."""
+    quoted = text[2:-1] if text.startswith("$'") else text[1:-1] if text[:1] == '"' else text
+    return (
+        quoted.encode("latin-1", "backslashreplace").decode("unicode_escape").encode("latin-1").decode()
+        if False
+        else _plain(quoted)
+    )
+
+
+def _plain(text: str) -> str:
+    escapes, out, rest = {"n": "\n", "t": "\t", "r": "\r"}, [], iter(text)
+    for letter in rest:
+        if letter != "\\":
+            out.append(letter)
+            continue
+        after = next(rest)
+        out.append(escapes.get(after, after))
+    return "".join(out)
+
+
+FOLDERS = {"first": ("/h/s p/bin", "/q'x/bin"), "last": ("/la st",)}
 
 
 @pytest.mark.parametrize(("language", "shell"), READERS)
@@ -66,25 +126,30 @@ PLACED = Environment((), ("/h/s p/bin", "/q'x/bin"), ("/la st",), "/h/shelf*")
     ("before", "after"),
     [
         ("/usr/bin:/bin:/usr/bin", "/usr/bin:/bin"),
-        ("/h/shelf*/kelp/4/bin:/usr/bin:/h/shelfish/bin:*", "/usr/bin:/h/shelfish/bin:*"),
-        ("/la st:/bin:/q'x/bin", "/bin"),
+        ("{shelf}/kelp/4/bin:/usr/bin:{shelf}ish/bin:*", "/usr/bin:{shelf}ish/bin:*"),
+        ("/la st:/bin:/q'x/bin:{bin}", "/bin"),
     ],
 )
 @pytest.mark.parametrize("options", ["", "set -eu", "set -f; IFS=/", "unset IFS"])
 def test_path_holds_each_folder_once_however_it_is_read(
     language: str, shell: str, before: str, after: str, options: str, tmp_path: Path
 ) -> None:
-    file = tmp_path / "environment"
-    file.write_text(LANGUAGES[language].environment(PLACED))
-    shown = read_by(shell, file, f'. "{file}"; printf %s "$PATH"', before + ":/usr/bin", options).decode()
+    if options and shell in ("fish", "tcsh"):
+        options = ""  # they have no such options
+    room = tmp_path / "shelf*["
+    room.mkdir()
+    environment = made(room, **FOLDERS)
+    file = written(language, environment, tmp_path)
+    before, after = (text.format(shelf=environment.shelf, bin=environment.launchers) for text in (before, after))
+    source = "source" if shell in ("fish", "tcsh") else "."
+    shown = read_by(shell, file, f"{source} '{file}'; /usr/bin/printenv PATH", before + ":/usr/bin", options).decode()
     rest = after if after.split(":").count("/usr/bin") else after + ":/usr/bin"
-    assert shown == f"/h/s p/bin:/q'x/bin:{rest}:/la st"
+    assert shown.strip("\n") == f"/h/s p/bin:/q'x/bin:{environment.launchers}:{rest}:/la st"
 
 
-@pytest.mark.parametrize(("language", "shell"), READERS)
+@pytest.mark.parametrize(("language", "shell"), POSIX)
 def test_the_persons_own_state_is_left_alone(language: str, shell: str, tmp_path: Path) -> None:
-    file = tmp_path / "environment"
-    file.write_text(LANGUAGES[language].environment(PLACED))
+    file = written(language, made(tmp_path, **FOLDERS), tmp_path)
     asks = 'printf "%s|%s|" "$IFS" "$-"; set | /usr/bin/grep -c zesty_anchor || :'
     with_it = read_by(shell, file, asks, options="IFS=x; set -f")
     file.write_text("")
@@ -94,8 +159,14 @@ def test_the_persons_own_state_is_left_alone(language: str, shell: str, tmp_path
 @pytest.mark.needs("zsh")
 @pytest.mark.parametrize("options", ["setopt ksh_arrays", "setopt no_unset", "setopt sh_word_split glob_subst"])
 def test_zsh_with_other_options(options: str, tmp_path: Path) -> None:
-    file = tmp_path / "environment"
-    file.write_text(LANGUAGES["zsh"].environment(PLACED))
+    file = written("zsh", made(tmp_path, **FOLDERS), tmp_path)
     shown = read_by("zsh", file, 'printf "%s %s" "$PATH" "$(setopt)"', "/bin:/bin", options).decode()
-    assert shown.startswith("/h/s p/bin:/q'x/bin:/bin:/la st ")
+    assert shown.startswith(f"/h/s p/bin:/q'x/bin:{tmp_path}/bin:/bin:/la st ")
     assert shown.split()[-1].replace("_", "") in options.replace("_", "")
+
+
+def test_the_stamp_tells_one_environment_from_another(tmp_path: Path) -> None:
+    kelp = Switchable("kelp", "4.2.1", ("bin",))
+    one = made(tmp_path, runtimes=(kelp,), variables=(("UNITS", (Of("kelp"), "/units")),))
+    other = made(tmp_path, runtimes=(kelp,), variables=(("UNITS", (Of("kelp"), "/unit\udcff")),))
+    assert one.stamp == made(tmp_path, runtimes=(kelp,), variables=one.variables).stamp != other.stamp

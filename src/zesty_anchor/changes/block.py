@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Iterable, Sequence
+from pathlib import Path
 from typing import ClassVar
 
 from zesty_anchor.changes.base import FileChange
@@ -11,18 +12,20 @@ from zesty_anchor.changes.change import Bench, Record, Stage
 from zesty_anchor.changes.syntax import check_syntax
 from zesty_anchor.changes.text_file import Edit, put_back
 from zesty_anchor.manifest.wanted import Wanted
-from zesty_anchor.shells.known import LANGUAGES
-from zesty_anchor.shells.shell import MARK
+from zesty_anchor.shells.known import SHELLS
+from zesty_anchor.shells.shell import MARK, Site
+from zesty_anchor.survey.guard import ends_early
 from zesty_anchor.survey.machine import Machine, generated_file
 from zesty_anchor.survey.sites import sites
 
 _MARK = MARK.encode()
+_EARLY = b"case $- in "
 
 
 class WriteBlock(FileChange, frozen=True):
     """Edit one startup file so that it holds the right block, once, or none."""
 
-    checker: str | None
+    checker: tuple[str, str] | None
     kind: ClassVar[str] = "startup-file"
     stage: ClassVar[Stage] = Stage.SHELL
 
@@ -44,47 +47,59 @@ class Blocks:
         placed = {site.file: site for site in sites(wanted.shells, machine)}
         for path, file in machine.startup.items():
             site = placed.get(path)
-            line = (
-                os.fsencode(LANGUAGES[site.language].block(generated_file(locations, site.language), locations.home))
-                if site
-                else None
-            )
-            after = with_block(file.content, line)
+            late = early = None
+            if site:
+                shell, generated = SHELLS[site.language], generated_file(locations, site.language)
+                late = os.fsencode(shell.block(generated, locations.home))
+                early = os.fsencode(shell.block(generated, locations.home, early=True)) if site.early else None
+            after = with_block(file.content, late, early)
             if after != file.content:
                 edit = Edit(file, after)
                 edit.check_writable()
-                yield WriteBlock(edit, locations.shown(path), self._checker(path, machine))
+                yield WriteBlock(edit, locations.shown(path), self._checker(path, site, machine))
 
     @staticmethod
-    def _checker(path: object, machine: Machine) -> str | None:
-        """The shell whose ``-n`` is asked about a startup file: its own, or for .profile the one that reads it."""
-        name = "zsh" if ".z" in str(path).rpartition("/")[2][:2] else "bash"
-        shell = machine.shell(name)
-        return shell.program if shell else None
+    def _checker(path: Path, site: Site | None, machine: Machine) -> tuple[str, str] | None:
+        """The shell that is asked about a startup file: its own. .profile is often written for bash."""
+        names = ("bash", "sh") if path.name == ".profile" else (site.language,) if site else ()
+        shells = (machine.shell(name) for name in names)
+        return next(((shell.program, SHELLS[shell.name].check) for shell in shells if shell), None)
 
     def take_back(self, record: Record, bench: Bench) -> Sequence[str]:
         """See ``Kind``."""
         return put_back(record)
 
 
-def with_block(content: bytes | None, line: bytes | None) -> bytes | None:
+def with_block(content: bytes | None, line: bytes | None, early: bytes | None = None) -> bytes | None:
     """A startup file's content with exactly the one block ``line`` (None: without a block).
 
     A right block stays where it is. A wrong one is replaced in its place; a new one goes to the end, after
-    the file's own lines. It always ends in a line feed alone, also in a file with CRLF: a shell would take
-    the CR for a part of the command. Pure.
+    the file's own lines. With ``early`` there is a second one, above the statement that may end the reading. A block
+    always ends in a line feed alone, also in a file with CRLF: a shell would take the CR for a part of the command.
+    Pure.
     """
     if content is None:
         return None if line is None else line + b"\n"
     rows = content.splitlines(keepends=True)
-    marked = [i for i, row in enumerate(rows) if row.rstrip().endswith(_MARK)]
-    if line is None:
-        return b"".join(row for i, row in enumerate(rows) if i not in marked)
-    if not marked:
-        gap = b"" if not rows or rows[-1].endswith(b"\n") else b"\n"
-        return content + gap + line + b"\n"
-    kept = marked[0]
-    if rows[kept].rstrip(b"\r\n") == line and rows[kept].endswith(b"\n") and len(marked) == 1:
-        return content
-    rows[kept] = line + b"\n"
-    return b"".join(row for i, row in enumerate(rows) if i == kept or i not in marked)
+    marked = {i for i, row in enumerate(rows) if row.rstrip().endswith(_MARK)}
+    wanted = {}
+    if line is not None:
+        early_ones = {i for i in marked if rows[i].startswith(_EARLY)}
+        guard = ends_early(content) if early is not None else None
+        if early is not None:
+            above = [i for i in early_ones if guard is not None and i < guard]
+            wanted[above[0] if above else guard or 0] = early + b"\n"
+        kept = min(marked - early_ones, default=None)
+        if kept is not None:
+            wanted[kept] = line + b"\n"
+    result = []
+    for i, row in enumerate(rows):
+        if i in wanted:
+            result.append(wanted[i])
+        if i not in marked:
+            result.append(row)
+    if line is not None and line + b"\n" not in result:
+        if result and not result[-1].endswith(b"\n"):
+            result.append(b"\n")
+        result.append(line + b"\n")
+    return b"".join(result)

@@ -7,6 +7,7 @@ from zesty_anchor.changes.change import Kind
 from zesty_anchor.changes.extra import Extras
 from zesty_anchor.changes.generated import GeneratedFiles
 from zesty_anchor.changes.install import Installs
+from zesty_anchor.changes.launchers import Launchers
 from zesty_anchor.changes.packages import Packages
 from zesty_anchor.changes.remove_version import RemovedVersions
 from zesty_anchor.changes.retire_folder import RetireFolders
@@ -20,6 +21,7 @@ KINDS: dict[str, Kind] = {
         SystemVariables(),
         Installs(),
         Extras(),
+        Launchers(),
         GeneratedFiles(),
         Blocks(),
         RetireStatements(),

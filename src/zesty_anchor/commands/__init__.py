@@ -17,12 +17,21 @@ _COMMANDS = {
     "undo": "Take the last provisioning back.",
     "dismantle": "Take back everything, leave no trace.",
     "list": "Versions obtainable and installed, which one is in effect and why.",
+    "switch": "Choose a version: for this session, this project or by default.",
+    "with": "Run one command with chosen versions.",
     "locate": "Print the folder of an installed version (for an editor).",
+    "trace": "Where a command comes from, and what decided its version.",
     "remove": "Uninstall one version.",
     "lock": "Write exact versions, addresses and digests to workstation.lock.",
     "demo": "A full example on shipped made-up data, in a throwaway home.",
     "schema": "Print the JSON Schema of the manifest.",
 }
+
+
+_FOR_SHELLS = ("pins",)
+"""Called by what we write for the shells, not by a person."""
+_FILES = {"with": "with_versions"}
+"""Where a command's word is one of Python's own."""
 
 
 class _Commands(click.Group):
@@ -32,15 +41,16 @@ class _Commands(click.Group):
         return list(_COMMANDS)
 
     def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
-        if cmd_name not in _COMMANDS:
+        if cmd_name not in _COMMANDS and cmd_name not in _FOR_SHELLS:
             return None
-        command: click.Command = importlib.import_module(f"zesty_anchor.commands.{cmd_name}").command
+        name = _FILES.get(cmd_name, cmd_name)
+        command: click.Command = importlib.import_module(f"zesty_anchor.commands.{name}").command
         return command
 
     def resolve_command(
         self, ctx: click.Context, args: list[str]
     ) -> tuple[str | None, click.Command | None, list[str]]:
-        if args and args[0] not in _COMMANDS and not args[0].startswith("-"):
+        if args and args[0] not in (*_COMMANDS, *_FOR_SHELLS) and not args[0].startswith("-"):
             import difflib
 
             close = difflib.get_close_matches(args[0], _COMMANDS, 1)
@@ -67,7 +77,7 @@ def run() -> None:
     """The program: runs the command and ends with its exit code."""
     try:
         # Without its standalone mode click returns the code that a command exits with, and raises all else.
-        sys.exit(main.main(standalone_mode=False))
+        sys.exit(main.main(prog_name="zesty-anchor", standalone_mode=False))
     except SystemExit:
         raise
     except (click.Abort, KeyboardInterrupt):

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import click
 
+from zesty_anchor.commands.completing import runtimes
 from zesty_anchor.commands.options import Setting, with_setting
 from zesty_anchor.show import listing
 
 
 @click.command()
-@click.argument("runtime", required=False)
+@click.argument("runtime", required=False, shell_complete=runtimes)
 @click.argument("line", required=False, default="")
 @click.option("--all", "each", is_flag=True, help="A line for each version, however many.")
 @click.option("--licence", is_flag=True, help="Print the licence of the version that would be taken.")
@@ -27,6 +28,7 @@ def command(setting: Setting, runtime: str | None, line: str, each: bool, licenc
             setting.out.write(workstation.licence(runtime))
         return
     with setting.workstation() as workstation:
+        workstation.keep_in_step()
         found = [workstation.listing(runtime)] if runtime else workstation.listings()
     if setting.as_json:
         setting.print_json(found[0] if runtime else {"runtimes": found})

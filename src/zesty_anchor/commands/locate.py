@@ -4,16 +4,18 @@ from __future__ import annotations
 
 import click
 
+from zesty_anchor.commands.completing import installed, runtimes
 from zesty_anchor.commands.options import Setting, with_setting
 
 
 @click.command()
-@click.argument("runtime")
-@click.argument("version", required=False, default="")
+@click.argument("runtime", shell_complete=runtimes)
+@click.argument("version", required=False, default="", shell_complete=installed)
 @with_setting()
 def command(setting: Setting, runtime: str, version: str) -> None:
-    """Print the folder of an installed version, for an editor: the default one, or that of VERSION (a line will do)."""
+    """Print the folder of an installed version, for an editor: the one in effect here, or that of VERSION (a line will do)."""
     with setting.workstation() as workstation:
+        workstation.keep_in_step()
         folder = workstation.locate(runtime, version)
     if setting.as_json:
         setting.print_json({"runtime": runtime, "version": folder.name, "folder": str(folder)})

@@ -142,6 +142,11 @@ class Journal:
         """The numbers of the runs that still stand, the latest first."""
         return [row[0] for row in self._base.execute("SELECT run FROM runs WHERE taken_back = 0 ORDER BY run DESC")]
 
+    def last_manifest(self) -> Path | None:
+        """The manifest of the latest run that still stands."""
+        row = self._base.execute("SELECT manifest FROM runs WHERE taken_back = 0 ORDER BY run DESC LIMIT 1").fetchone()
+        return Path(row[0]) if row else None
+
     def run_taken_back(self, run: int) -> None:
         """Write down that a whole run was taken back."""
         with self._lock:

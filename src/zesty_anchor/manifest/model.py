@@ -10,6 +10,8 @@ Name = Annotated[str, msgspec.Meta(pattern=r"^[A-Za-z][A-Za-z0-9._-]*$")]
 VariableName = Annotated[str, msgspec.Meta(pattern=r"^[A-Za-z_][A-Za-z0-9_]*$")]
 
 
+FileName = Annotated[str, msgspec.Meta(pattern=r"^[A-Za-z0-9._-]+$")]
+ShellName = Literal["bash", "zsh", "fish", "ksh", "mksh", "tcsh", "sh"]
 FeedKind = Literal["index", "npm", "pypi", "json", "listing", "git", "folder"]
 
 
@@ -18,9 +20,14 @@ class _Part(msgspec.Struct, frozen=True, forbid_unknown_fields=True, rename="keb
 
 
 class Shells(_Part, frozen=True):
-    """``[shells]``: which shells are set up."""
+    """``[shells]``: which shells are set up, what they do where a project pins a version that is not installed, lines
+    for their generated files, and files with completions.
+    """
 
     use: Literal["all", "login"] | tuple[str, ...] = "all"
+    missing: Literal["say", "ask", "install"] = "say"
+    hooks: dict[ShellName, str] = {}
+    completions: dict[ShellName, str] = {}
 
 
 class Feed(_Part, frozen=True):
@@ -111,6 +118,20 @@ class Program(_Part, frozen=True):
     base64: str = ""
 
 
+class Requirement(_Part, frozen=True):
+    """``[[requirements]]`` of a recipe: where an open project format says which versions will do.
+
+    ``field`` is a dotted path in a JSON or TOML file, ``pattern`` a regular expression with one group for any other.
+    ``form`` is how it is written: ``npm`` (ranges of that registry), ``python`` (specifiers, PEP 440), ``least`` (one
+    version, or a later one).
+    """
+
+    file: FileName
+    form: Literal["npm", "python", "least"]
+    field: str = ""
+    pattern: str = ""
+
+
 class Source(_Part, frozen=True):
     """The feed that a recipe brings along, used where the manifest names none."""
 
@@ -136,6 +157,10 @@ class Recipe(_Part, frozen=True):
     build: Build | None = None
     on: Coupled | None = None
     extras: ExtraTool | None = None
+    version_files: tuple[FileName, ...] = ()
+    requirements: tuple[Requirement, ...] = ()
+    hooks: dict[ShellName, str] = {}
+    completions: dict[ShellName, str] = {}
 
 
 class Runtime(_Part, frozen=True):

@@ -6,7 +6,7 @@ import re
 import tomllib
 import types
 import typing
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -29,8 +29,15 @@ class _Wrong(typing.NamedTuple):
     advice: str
 
 
-def find(given: Path | None, folder: Path, personal: Path) -> Path:
-    """The manifest to use: the given file, else the first one upward from ``folder``, else the personal one.
+def find(
+    given: Path | None,
+    folder: Path,
+    personal: Path,
+    provisioned: Path | None = None,
+    pins: Callable[[Path], bool] | None = None,
+) -> Path:
+    """The manifest to use: the given file, else the first one upward from ``folder``, else the personal one, else the
+    one that was ``provisioned`` last. A file that only ``pins`` versions is a project's, if there is another.
 
     Raises ``UsageProblem`` where there is none.
     """
@@ -38,11 +45,13 @@ def find(given: Path | None, folder: Path, personal: Path) -> Path:
         if given.is_file():
             return given
         raise UsageProblem(f"there is no manifest at {given}", advice=f"name an existing file: -m path/to/{FILE_NAME}")
-    for each in (folder, *folder.parents):
-        if (each / FILE_NAME).is_file():
-            return each / FILE_NAME
-    if (personal / FILE_NAME).is_file():
-        return personal / FILE_NAME
+    others = [file for file in (personal / FILE_NAME, provisioned) if file is not None and file.is_file()]
+    upward = [each / FILE_NAME for each in (folder, *folder.parents) if (each / FILE_NAME).is_file()]
+    for file in upward:
+        if file in others or not others or pins is None or not pins(file):
+            return file
+    if others:
+        return others[0]
     raise UsageProblem(
         f"no {FILE_NAME} found in {folder}, in a folder above it, or in {personal}",
         advice=f"write one there (docs/manifest.md shows ten lines that work), or name it: -m path/to/{FILE_NAME}",

@@ -8,9 +8,18 @@ from pathlib import Path
 
 import msgspec
 
-from zesty_anchor.manifest.model import BuildChoices, Check, Manifest, Recipe, names_for
+from zesty_anchor.manifest.model import BuildChoices, Check, Manifest, Recipe, Shells, names_for
 
 _REFERENCE = re.compile(r"\{\{([A-Za-z][A-Za-z0-9._-]*)\}\}|\{([A-Za-z][A-Za-z0-9._-]*)\}")
+
+
+class Reference(msgspec.Struct, frozen=True):
+    """Stands in a value for the folder of a runtime."""
+
+    runtime: str
+
+
+Value = tuple[str | Reference, ...]
 
 
 class Artefact(msgspec.Struct, frozen=True):
@@ -75,7 +84,7 @@ class Wanted(msgspec.Struct, frozen=True):
     """
 
     versions: tuple[WantedVersion, ...]
-    variables: tuple[tuple[str, str], ...]
+    variables: tuple[tuple[str, Value], ...]
     path_first: tuple[str, ...]
     path_last: tuple[str, ...]
     removals: tuple[Path, ...]
@@ -86,11 +95,28 @@ class Wanted(msgspec.Struct, frozen=True):
     system_variables: tuple[tuple[str, str], ...] = ()
     of_system: tuple[str, ...] = ()
     shelf: Path = Path()
+    recipes: Mapping[str, Recipe] = {}
+    shell_choices: Shells = Shells()
 
     @property
     def defaults(self) -> tuple[WantedVersion, ...]:
         """The versions that answer by default."""
         return tuple(v for v in self.versions if v.default)
+
+    @property
+    def by_default(self) -> tuple[tuple[str, str], ...]:
+        """The variables, with the versions that answer by default."""
+        places = {v.runtime: str(v.folder) for v in self.defaults}
+        return tuple(
+            (name, "".join(places[part.runtime] if isinstance(part, Reference) else part for part in value))
+            for name, value in self.variables
+            if all(part.runtime in places for part in value if isinstance(part, Reference))
+        )
+
+    @property
+    def default_bins(self) -> tuple[str, ...]:
+        """The folders that hold the commands of the versions that answer by default."""
+        return tuple(dict.fromkeys(str(b) for each in self.defaults for b in each.bins))
 
 
 def put_together(
@@ -102,17 +128,19 @@ def put_together(
     home: Path,
     of_system: tuple[str, ...] = (),
     shelf: Path = Path(),
+    recipes: Mapping[str, Recipe] | None = None,
 ) -> Wanted:
     """Everything that a manifest wants, given the versions that its wants resolved to.
 
-    ``folder`` is where the manifest lies, ``home`` what ``~`` stands for.
+    ``folder`` is where the manifest lies, ``home`` what ``~`` stands for, ``recipes`` are those of its runtimes.
     """
+    recipes = recipes or {}
     defaults = {v.runtime: v for v in versions if v.default}
     places = {name: str(v.folder) for name, v in defaults.items()}
-    variables: dict[str, str] = {}
-    for each in defaults.values():
-        for name, text in each.recipe.variables.items():
-            variables[name] = refer(text, {"folder": str(each.folder), **places})
+    variables: dict[str, Value] = {}
+    for runtime, recipe in {**recipes, **{name: v.recipe for name, v in defaults.items()}}.items():
+        for name, text in recipe.variables.items():
+            variables[name] = pieces(text, {"folder": runtime, **{n: n for n in recipes or defaults}})
     system: dict[str, str] = {}
     gone = {name for name, runtime in manifest.runtimes.items() if runtime.want != "system"} - places.keys()
     absent = dict.fromkeys(gone, "")
@@ -120,13 +148,11 @@ def put_together(
         if isinstance(value, dict):
             system |= {inner: refer(each, places) for inner, each in value.items()}
         elif refer(value, absent) == value:  # else it refers to a runtime that could not be had
-            variables[name] = refer(value, places)
-    first = [expand(entry, home) for entry in manifest.path.first]
-    first += [str(bin) for each in defaults.values() for bin in each.bins]
+            variables[name] = pieces(value, {n: n for n in recipes or defaults})
     return Wanted(
         versions=versions,
         variables=tuple(variables.items()),
-        path_first=tuple(dict.fromkeys(first)),
+        path_first=tuple(dict.fromkeys(expand(entry, home) for entry in manifest.path.first)),
         path_last=tuple(dict.fromkeys(expand(entry, home) for entry in manifest.path.last)),
         removals=tuple(Path(expand(removal.path, home)) for removal in manifest.conflicts.remove),
         checks=manifest.checks,
@@ -136,6 +162,8 @@ def put_together(
         system_variables=tuple(system.items()),
         of_system=of_system,
         shelf=shelf,
+        recipes=recipes,
+        shell_choices=manifest.shells,
     )
 
 
@@ -151,6 +179,18 @@ def packages_of(manifest: Manifest, recipes: Mapping[str, Recipe], family: str) 
         for name in names:
             needed.setdefault(name, []).append(runtime)
     return tuple(WantedPackage(name, tuple(by)) for name, by in needed.items())
+
+
+def pieces(text: str, runtimes: Mapping[str, str]) -> Value:
+    """``text`` taken apart at its references: ``{name}`` stands for the folder of the runtime that a name means."""
+    found: list[str | Reference] = []
+    end = 0
+    for match in _REFERENCE.finditer(text):
+        name = match[1] or match[2]
+        if name in runtimes:
+            found += [text[end : match.start()], f"{{{name}}}" if match[1] else Reference(runtimes[name])]
+            end = match.end()
+    return tuple(part for part in (*found, text[end:]) if part)
 
 
 def refer(text: str, places: Mapping[str, str]) -> str:

@@ -6,6 +6,7 @@ import base64
 import fnmatch
 import re
 from collections.abc import Sequence
+from pathlib import Path
 
 import msgspec
 
@@ -21,7 +22,7 @@ _LONGEST = 400
 class Question(msgspec.Struct, frozen=True):
     """A command line, and what its output must be.
 
-    ``how`` is ``text`` (the same text), ``bytes`` (the same bytes, one line end apart), ``glob``, ``once``
+    ``how`` is ``place`` (one of these paths, a line each), ``bytes`` (the same bytes, one line end apart), ``glob``, ``once``
     (a PATH that holds each of the expected folders once), or ``outside`` (a path that is not in that folder).
     """
 
@@ -31,21 +32,21 @@ class Question(msgspec.Struct, frozen=True):
     how: str
 
 
-def questions(wanted: Wanted) -> list[Question]:
-    """Everything that a fresh shell must answer."""
+def questions(wanted: Wanted, launchers: Path) -> list[Question]:
+    """Everything that a fresh shell must answer. Where nothing follows the folder, a command may be its launcher."""
     asked: list[Question] = []
     for version in wanted.versions:
         if version.default:
-            asked += [_where(version, command) for command in version.recipe.commands]
+            asked += [_where(version, command, launchers) for command in version.recipe.commands]
         asked += _which(version)
     for command in wanted.of_system:
         asked.append(Question(f"the system's {command} answers", f"command -v {command}", str(wanted.shelf), "outside"))
-    for name, value in wanted.variables:
+    for name, value in wanted.by_default:
         asked.append(Question(f"${name}", f"command printenv {name}", value, "bytes"))
     for check in wanted.checks:
         run = f"cd {quote(str(wanted.folder))} && {check.run}"
         asked.append(Question(check.name, run, check.expect, "glob"))
-    folders = (*wanted.path_first, *wanted.path_last)
+    folders = tuple(dict.fromkeys((*wanted.path_first, *wanted.default_bins, *wanted.path_last)))
     if folders:
         asked.append(Question("PATH holds our folders once", 'printf %s "$PATH"', ":".join(folders), "once"))
     return asked
@@ -69,9 +70,10 @@ def _program(version: WantedVersion, program: Program) -> Question:
     return Question(f"{version.runtime} {version.version} runs a program", run, program.expect, "glob")
 
 
-def _where(version: WantedVersion, command: str) -> Question:
+def _where(version: WantedVersion, command: str, launchers: Path) -> Question:
     folder = next((b for b in version.bins if (b / command).is_file()), version.bins[0])
-    return Question(f"{command} is found", f"command -v {command}", str(folder / command), "text")
+    places = f"{folder / command}\n{launchers / command}"
+    return Question(f"{command} is found", f"command -v {command}", places, "place")
 
 
 def _which(version: WantedVersion) -> list[Question]:
@@ -126,13 +128,14 @@ def judge(question: Question, answer: Answer, started: bool) -> CheckResult:
         ok = not observed
     elif question.how == "outside":
         ok = answer.status == 0 and answer.text.startswith("/") and not answer.text.startswith(question.expected + "/")
-    elif question.how == "text":
-        ok = answer.text == question.expected
+    elif question.how == "place":
+        ok = answer.text in question.expected.split("\n")
     else:
         ok = answer.status == 0 and fnmatch.fnmatchcase(answer.text, question.expected)
     if not ok and answer.status != 0:
         observed = f"{observed} (exit status {answer.status})".strip()
-    return CheckResult(question.name, ok, question.expected or "(nothing)", observed or "(nothing)")
+    expected = question.expected.split("\n")[0] if question.how == "place" else question.expected
+    return CheckResult(question.name, ok, expected or "(nothing)", observed or "(nothing)")
 
 
 def _not_once(expected: Sequence[str], path: Sequence[str]) -> str:

@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 import os
+import sys
 import tempfile
 import time
-from collections.abc import Sequence
+from collections.abc import Iterable, Iterator, Sequence
+from contextlib import contextmanager, suppress
 from pathlib import Path
 
 import msgspec
 
 from zesty_anchor.shells.posix import quote
-from zesty_anchor.shells.shell import Context
+from zesty_anchor.shells.shell import Context, Shell
+from zesty_anchor.system.removal import discard
 
 SECONDS = 60.0
 """How long one shell may take for all its answers."""
@@ -38,6 +41,27 @@ class Answers(msgspec.Struct, frozen=True):
     startup_ms: float | None
 
 
+@contextmanager
+def unlittered(leaves: Iterable[Path]) -> Iterator[None]:
+    """Remove afterwards what the shells made for themselves, if it was not there before; folders only if empty of all
+    but that.
+    """
+    absent = [path for path in leaves if not os.path.lexists(path)]
+    yield
+    for path in sorted(absent, key=lambda p: len(p.parts), reverse=True):
+        if (
+            path.name == "fish"
+            and path.is_dir()
+            and {p.name for p in path.iterdir()} <= {"fish_history", "generated_completions"}
+        ):
+            discard(path)
+        elif path.is_dir():
+            with suppress(OSError):
+                path.rmdir()
+        else:
+            path.unlink(missing_ok=True)
+
+
 def clean_environment(home: Path, program: str, user: str, path: str) -> dict[str, str]:
     """Only what a login gives: nothing of the environment that we ourselves run in."""
     return {
@@ -51,6 +75,7 @@ def clean_environment(home: Path, program: str, user: str, path: str) -> dict[st
 
 
 def ask(
+    shell: Shell,
     program: str,
     context: Context,
     environment: dict[str, str],
@@ -58,7 +83,7 @@ def ask(
     *,
     seconds: float = SECONDS,
 ) -> Answers:
-    """Start a fresh shell and let it run each question, a command line in its own language, in a subshell.
+    """Start a fresh shell and let it run each question, a command line in the language of sh, in a subshell.
 
     Answers come back through files, so that greetings and prompts do not mix with them.
     """
@@ -71,10 +96,16 @@ def ask(
             out = quote(str(room / str(number)))
             script.append(f'( {question}\n) >{out}.out 2>&1 </dev/null; printf %s "$?" >{out}.status')
         began = time.perf_counter()
+        (room / "questions").write_text("\n".join(script) + "\n", "utf-8", "surrogateescape")
+        words = [program, *context.options, "-c", shell.script(str(room / "questions"))]
+        if context.login_name:
+            # A shell whose own name begins with a hyphen logs in; tcsh takes no option for that beside -c.
+            words = [sys.executable, "-SEc", "import os, sys; os.execv(sys.argv[1], sys.argv[2:])", program,
+                     f"-{Path(program).name}", *words[1:]]  # fmt: skip
         child = pexpect.spawn(
-            program,
-            [*context.options, "-c", "\n".join(script)],
-            env=environment,
+            words[0],
+            words[1:],
+            env={**environment, **dict(context.variables)},
             cwd=environment["HOME"],
             timeout=seconds,
             echo=False,

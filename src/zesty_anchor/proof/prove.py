@@ -6,7 +6,7 @@ from concurrent.futures import ThreadPoolExecutor
 
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.proof.checks import Question, judge_all, programs, questions
-from zesty_anchor.proof.fresh import SECONDS, ask, clean_environment
+from zesty_anchor.proof.fresh import SECONDS, ask, clean_environment, unlittered
 from zesty_anchor.proof.result import Proof, ShellResult
 from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.shells.shell import Context
@@ -18,7 +18,7 @@ _PROGRAM_SECONDS = 900.0
 
 def prove(wanted: Wanted, machine: Machine, jobs: int = 4) -> Proof:
     """Ask every shell that is set up, in each of its contexts, ``jobs`` at a time."""
-    asked, small = questions(wanted), programs(wanted)
+    asked, small = questions(wanted, machine.locations.launchers), programs(wanted)
     rounds = [
         (shell, context, asked)
         for shell in machine.shells
@@ -28,7 +28,9 @@ def prove(wanted: Wanted, machine: Machine, jobs: int = 4) -> Proof:
     if small and rounds:
         shell, login, _ = rounds[0]
         rounds.append((shell, Context("programs", login.options), small))
-    with ThreadPoolExecutor(max(1, jobs)) as pool:
+    around = machine.around
+    leaves = [path for name in wanted.shells for path in SHELLS[name].leaves(around)]
+    with unlittered(leaves), ThreadPoolExecutor(max(1, jobs)) as pool:
         results = tuple(pool.map(lambda r: _one(r[0], r[1], r[2], machine), rounds))
     return Proof(all(result.ok for result in results), results)
 
@@ -36,7 +38,9 @@ def prove(wanted: Wanted, machine: Machine, jobs: int = 4) -> Proof:
 def _one(shell: InstalledShell, context: Context, asked: list[Question], machine: Machine) -> ShellResult:
     environment = clean_environment(machine.locations.home, shell.program, user_name(), machine.login_path)
     seconds = _PROGRAM_SECONDS if context.name == "programs" else SECONDS
-    answered = ask(shell.program, context, environment, [question.run for question in asked], seconds=seconds)
+    answered = ask(
+        SHELLS[shell.name], shell.program, context, environment, [question.run for question in asked], seconds=seconds
+    )
     started = answered.startup_ms is not None
     checks = judge_all(asked, answered.answers, started)
     return ShellResult(

@@ -2,37 +2,80 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
-from pathlib import Path
-
+from zesty_anchor.shells import completion, korn, posix
 from zesty_anchor.shells.sh import Sh
-from zesty_anchor.shells.shell import Context, Site
+from zesty_anchor.shells.shell import (
+    INTERACTIVE,
+    LOGIN,
+    LOGIN_INTERACTIVE,
+    OVER_SSH,
+    Context,
+    Environment,
+    Reading,
+    Site,
+    Surroundings,
+)
 
 _LOGIN = (".bash_profile", ".bash_login", ".profile")
+
+# bash(1), "PROMPTING": from 5.1 on PROMPT_COMMAND may be an array, whose elements are run one after the other.
+_AT_PROMPT = r"""\
+case ${PROMPT_COMMAND[*]-} in
+  *zesty_anchor_prompt*) ;;
+  *)
+    if [[ ${BASH_VERSINFO[0]} -gt 5 || ${BASH_VERSINFO[0]} == 5 && ${BASH_VERSINFO[1]} -ge 1 ]]; then
+      PROMPT_COMMAND+=(zesty_anchor_prompt)
+    else
+      PROMPT_COMMAND="${PROMPT_COMMAND:+$PROMPT_COMMAND"$'\n'"}zesty_anchor_prompt"
+    fi ;;
+esac
+"""
+# A function of the person's own with that name stays; the folder is then seen at the next prompt.
+_AT_CD = """\
+typeset -f cd >/dev/null || function cd { builtin cd "$@" && zesty_anchor_entered; }
+typeset -f pushd >/dev/null || function pushd { builtin pushd "$@" && zesty_anchor_entered; }
+typeset -f popd >/dev/null || function popd { builtin popd "$@" && zesty_anchor_entered; }
+"""
 
 
 class Bash(Sh):
     """bash(1)."""
 
     name = "bash"
-    contexts = (
-        Context("login", ("-l",)),
-        Context("interactive", ("-i",)),
-        Context("login, interactive", ("-l", "-i")),
-    )
+    programs = ("bash",)
+    contexts: tuple[Context, ...] = (LOGIN, INTERACTIVE, LOGIN_INTERACTIVE, OVER_SSH)
 
-    def startup_files(self, home: Path, zdotdir: Path | None) -> tuple[Path, ...]:
-        """See ``Shell``. At login it reads the first of three; else, when interactive, .bashrc."""
-        return (*(home / name for name in _LOGIN), home / ".bashrc")
+    def reads(self, around: Surroundings) -> tuple[Reading, ...]:
+        """See ``Shell``. At login it reads the first of three; else, when interactive, .bashrc.
 
-    def sites(self, home: Path, zdotdir: Path | None, system: str, existing: Collection[Path]) -> tuple[Site, ...]:
+        Debian's, and others, are built so that a command over ssh reads .bashrc too.
+        """
+        source = 'bash(1), "INVOCATION"'
+        first = next((n for n in _LOGIN if around.home / n in around.existing), None)
+        return (
+            *(Reading(around.home / n, "login" if n == first else "hidden", source) for n in _LOGIN),
+            Reading(around.home / ".bashrc", "interactive, or ssh", source),
+        )
+
+    def sites(self, around: Surroundings) -> tuple[Site, ...]:
         """See ``Shell``.
 
-        The login file is the first of the three that exists. Where none does it is .profile: it hides
-        none of the others, and other shells read it too, so what it sources is in the language of sh.
+        The login file is the first of the three that exists. Where none does it is .profile, which hides none of the
+        others and which other shells read too, so what it sources is in the language of sh; on macOS, where every
+        new window logs in, it is .bash_profile.
         """
-        login = next((home / name for name in _LOGIN if home / name in existing), home / ".profile")
+        fallback = ".bash_profile" if around.system == "macos" else ".profile"
+        login = next((n for n in _LOGIN if around.home / n in around.existing), fallback)
+        interactive = around.home / ".bashrc"
         return (
-            Site(login, "sh" if login.name == ".profile" else self.name),
-            Site(home / ".bashrc", self.name),
+            Site(around.home / login, "sh" if login == ".profile" else self.name),
+            Site(interactive, self.name, interactive in around.guarded),
+        )
+
+    def environment(self, environment: Environment, file: str) -> str:
+        """See ``Shell``."""
+        return korn.environment(
+            environment,
+            file,
+            korn.Dialect(self.name, "", _AT_PROMPT, _AT_CD, completion.bash(posix.words(environment.program))),
         )

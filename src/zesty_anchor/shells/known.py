@@ -1,14 +1,27 @@
-"""The shells that this program knows, by name."""
+"""The shells that this program knows, by name, and the files that it generates."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
+from zesty_anchor.shells import graphical, launch
 from zesty_anchor.shells.bash import Bash
+from zesty_anchor.shells.fish import Fish
+from zesty_anchor.shells.ksh import Ksh
+from zesty_anchor.shells.mksh import Mksh
 from zesty_anchor.shells.sh import Sh
-from zesty_anchor.shells.shell import Shell
+from zesty_anchor.shells.shell import Environment, Shell
+from zesty_anchor.shells.tcsh import Tcsh
 from zesty_anchor.shells.zsh import Zsh
 
-SHELLS: dict[str, Shell] = {"bash": Bash(), "zsh": Zsh()}
-"""Those that can be set up."""
+SHELLS: dict[str, Shell] = {shell.name: shell for shell in (Bash(), Zsh(), Fish(), Ksh(), Mksh(), Tcsh(), Sh())}
+"""Each is also the name of the language that its generated file is written in."""
 
-LANGUAGES: dict[str, Shell] = {**SHELLS, "sh": Sh()}
-"""Those that a generated file can be written for."""
+LAUNCH, SESSION = "launch", "session"
+
+GENERATED: dict[str, Callable[[Environment, str], str]] = {
+    **{name: shell.environment for name, shell in SHELLS.items()},
+    LAUNCH: launch.common,
+    SESSION: graphical.environment,
+}
+"""What is generated, given the environment and the file that it will stand in."""

@@ -1,46 +1,55 @@
-"""The language that sh and bash have in common (POSIX.1-2017, volume XCU, chapter 2)."""
+"""The language that sh and its relatives have in common (POSIX.1-2017, volume XCU, chapter 2)."""
 
 from __future__ import annotations
 
 import re
+from collections.abc import Callable, Iterable
 from pathlib import Path
 
-from zesty_anchor.shells.shell import MARK, Environment
+from zesty_anchor.shells.shell import MARK, Environment, Of, Template
 
 _PLAIN = re.compile(r"[A-Za-z0-9._/-]+")
 """Letters that mean nothing but themselves, in double quotes and without."""
 
 HEAD = """\
 # Written by zesty-anchor. A change made here is lost: edit workstation.toml, then run "zesty-anchor provision".
+# stamp {stamp}
 """
 
-# Builtins only: no process is started. The one word that is split, $PATH, is split at colons alone, with file
-# name expansion off (XCU 2.6.5 and 2.6.6); IFS and that option are put back as they were, IFS also where it was
-# unset. Every variable is given a value first, for set -u. A colon at the end of PATH, which means the current
-# folder, would be lost in splitting (XCU 2.6.5), so it is looked at apart.
-_PATH = """\
-zesty_anchor_path={first}
-zesty_anchor_ifs=${{IFS+x$IFS}}
-zesty_anchor_flags=$-
-IFS=:
-set -f
-for zesty_anchor_entry in ${{PATH-}}; do
-  case $zesty_anchor_entry:$zesty_anchor_path: in
-    {ours} | *":$zesty_anchor_entry:"*) ;;
-    *) zesty_anchor_path=$zesty_anchor_path${{zesty_anchor_path:+:}}$zesty_anchor_entry ;;
-  esac
-done
-case $zesty_anchor_flags in *f*) ;; *) set +f ;; esac
-case $zesty_anchor_ifs in '') unset IFS ;; *) IFS=${{zesty_anchor_ifs#x}} ;; esac
-{append}case ${{PATH-}} in ?*:) PATH=$zesty_anchor_path: ;; *) PATH=$zesty_anchor_path ;; esac
-export PATH
-unset zesty_anchor_path zesty_anchor_ifs zesty_anchor_flags zesty_anchor_entry
+# Builtins only: no process is started. The one word that is split, $PATH, is split at colons alone, with file name
+# expansion off (XCU 2.6.5 and 2.6.6); IFS and that option are put back as they were, IFS also where it was unset. A
+# colon at the end of PATH, which means the current folder, would be lost in splitting, so it is looked at apart.
+# Entries of ours give way to the new ones: all of them at the front, or with "keep" where the first of them stood, so
+# that what the person put before ours stays before it.
+PLACE = """\
+  zesty_anchor_out= zesty_anchor_ifs=${{IFS+x$IFS}} zesty_anchor_flags=$-
+  IFS=:
+  set -f
+  for zesty_anchor_entry in ${{PATH-}}; do
+    case $zesty_anchor_entry:$zesty_anchor_out: in
+      {ours})
+        case $zesty_anchor_mode in keep) zesty_anchor_mode=kept zesty_anchor_out=$zesty_anchor_out:$zesty_anchor_front ;; esac ;;
+      *":$zesty_anchor_entry:"*) ;;
+      *) zesty_anchor_out=$zesty_anchor_out:$zesty_anchor_entry ;;
+    esac
+  done
+  case $zesty_anchor_flags in *f*) ;; *) set +f ;; esac
+  case $zesty_anchor_ifs in '') unset IFS ;; *) IFS=${{zesty_anchor_ifs#x}} ;; esac
+  case ${{PATH-}} in ?*:) zesty_anchor_out=$zesty_anchor_out: ;; esac
+  case $zesty_anchor_mode in kept) PATH=${{zesty_anchor_out#:}}{last} ;; *) PATH=$zesty_anchor_front$zesty_anchor_out{last} ;; esac
+  export PATH
 """
 
 
 def quote(text: str) -> str:
     """One word in single quotes (XCU 2.2.2): nothing inside has a meaning, and a quote is put in from outside."""
     return "'" + text.replace("'", "'\\''") + "'"
+
+
+def word(template: Template, folder: Callable[[str], str], quoted: Callable[[str], str] = quote) -> str:
+    """A value as one word; ``folder`` gives the name of the variable that holds a runtime's folder."""
+    parts = (f'"${folder(part.runtime)}"' if isinstance(part, Of) else quoted(part) for part in template)
+    return "".join(parts) or quoted("")
 
 
 def home_word(path: Path, home: Path) -> str:
@@ -51,32 +60,54 @@ def home_word(path: Path, home: Path) -> str:
     return quote(str(path))
 
 
-def block(generated: Path, home: Path) -> str:
-    """The one line of a startup file."""
-    word = home_word(generated, home)
-    return f"if [ -r {word} ]; then . {word}; fi {MARK}"
+def block(generated: Path, home: Path, *, early: bool = False) -> str:
+    """The one line of a startup file. The early one does nothing in an interactive shell, which meets the other."""
+    found = home_word(generated, home)
+    line = f"if [ -r {found} ]; then . {found}; fi"
+    return f"case $- in *i*) ;; *) {line} ;; esac {MARK}" if early else f"{line} {MARK}"
 
 
-def reload(generated: Path, home: Path) -> str:
+def reload(generated: Path, home: Path, verb: str = ".") -> str:
     """The line that a person types in an open shell."""
     if home not in generated.parents:
-        return f". {quote(str(generated))}"
+        return f"{verb} {quote(str(generated))}"
     rest = str(generated.relative_to(home))
-    return f". ~/{rest if _PLAIN.fullmatch(rest) else quote(rest)}"
+    return f"{verb} ~/{rest if _PLAIN.fullmatch(rest) else quote(rest)}"
+
+
+def script(file: str) -> str:
+    """The file is in this language already."""
+    return f". {quote(file)}"
 
 
 def exports(environment: Environment) -> str:
-    """The lines that set the variables."""
-    return "".join(f"export {name}={quote(value)}\n" for name, value in environment.variables)
+    """The lines that set the variables, with the versions by default, and the stamp."""
+    values = ((name, environment.by_default(template)) for name, template in environment.variables)
+    lines = [f"export {name}={quote(value)}\n" for name, value in values if value is not None]
+    return "".join([*lines, f"export ZESTY_ANCHOR_LOADED={environment.stamp}\n"])
 
 
-def environment(environment: Environment) -> str:
-    """The text of the generated file."""
-    lines = [HEAD, exports(environment)]
-    ours = [quote(environment.shelf + "/") + "*", *(quote(folder + ":") + "*" for folder in environment.last)]
-    append = ""
-    if environment.last:
-        word = quote(":".join(environment.last))
-        append = f"zesty_anchor_path=$zesty_anchor_path${{zesty_anchor_path:+:}}{word}\n"
-    lines.append(_PATH.format(first=quote(":".join(environment.first)), ours=" | ".join(ours), append=append))
-    return "".join(lines)
+def place(environment: Environment, last: Iterable[str]) -> str:
+    """The lines that put ``$zesty_anchor_front`` first on PATH, by ``$zesty_anchor_mode``, and the folders ``last``."""
+    static = dict.fromkeys((*environment.first, environment.launchers, *environment.last))
+    ours = [quote(environment.shelf + "/") + "*", *(quote(folder + ":") + "*" for folder in static)]
+    return PLACE.format(ours=" | ".join(ours), last=quote("".join(f":{folder}" for folder in last)))
+
+
+def place_scripted(environment: Environment) -> str:
+    """PATH for a shell that does not follow the current folder: the launchers do it for it."""
+    front = quote(":".join(environment.scripted))
+    return (
+        f"  zesty_anchor_front={front} zesty_anchor_mode=first\n{place(environment, environment.last)}"
+        "  unset zesty_anchor_front zesty_anchor_mode zesty_anchor_out zesty_anchor_entry zesty_anchor_ifs zesty_anchor_flags\n"
+    )
+
+
+def words(program: Iterable[str]) -> str:
+    """A command as words."""
+    return " ".join(map(quote, program))
+
+
+def tests(names: Iterable[str], folder: str = "") -> list[str]:
+    """The tests whether any of these files exist, as the inside of ``[[ ]]`` or ``[ ]``."""
+    return [f"-e {folder}{name}" for name in names]

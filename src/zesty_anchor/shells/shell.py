@@ -2,40 +2,186 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+import hashlib
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Protocol
 
 import msgspec
 
 MARK = "# zesty-anchor block"
-"""The end of the one line that this program owns in a startup file."""
+"""The end of a line that this program owns in a startup file."""
+
+MANIFEST_NAME = "workstation.toml"
+"""A project's own file, looked for in every folder on the way up."""
+
+
+class Of(msgspec.Struct, frozen=True):
+    """Stands in a value for the folder of a runtime's version in effect."""
+
+    runtime: str
+
+
+Template = tuple[str | Of, ...]
+"""A value: text, and the folders of runtimes in it."""
+
+
+class Switchable(msgspec.Struct, frozen=True):
+    """A runtime whose version depends on session, project and default.
+
+    ``default`` is the version by default (empty: none of the shelf); ``bins`` are the folders of its commands, below
+    a version's folder; ``pin_files`` and ``requirement_files`` are the names that a project may pin it with.
+    """
+
+    name: str
+    default: str
+    bins: tuple[str, ...]
+    pin_files: tuple[str, ...] = ()
+    requirement_files: tuple[str, ...] = ()
 
 
 class Environment(msgspec.Struct, frozen=True):
-    """What a generated file puts in place: variables in order, folders first and last on PATH.
+    """What a generated file puts in place: variables in order, PATH, and the versions that may be switched.
 
-    ``shelf`` is the folder of which only ``first`` and ``last`` may stay on PATH: an open shell drops the rest.
+    ``shelf`` is the folder of which only the versions in effect may stay on PATH. ``launchers`` is the folder of the
+    launchers, ``pins`` that of what projects' pins were resolved to, ``shell`` that of the generated files.
+    ``program`` is this program, as words. ``hooks`` are lines, ``completions`` files, by shell.
     """
 
-    variables: tuple[tuple[str, str], ...]
+    variables: tuple[tuple[str, Template], ...]
     first: tuple[str, ...]
     last: tuple[str, ...]
     shelf: str
+    launchers: str
+    pins: str
+    shell: str
+    program: tuple[str, ...] = ("zesty-anchor",)
+    runtimes: tuple[Switchable, ...] = ()
+    hooks: tuple[tuple[str, str], ...] = ()
+    completions: tuple[tuple[str, str], ...] = ()
+
+    @property
+    def stamp(self) -> str:
+        """Changes with everything that a generated file says: an open shell that has another one is stale."""
+        return hashlib.sha256(msgspec.json.encode(_plain(msgspec.structs.asdict(self)))).hexdigest()[:12]
+
+    @property
+    def names(self) -> tuple[str, ...]:
+        """The names of files by which a project can choose versions, each once."""
+        return (*self.pin_names, *self._unique("requirement_files"))
+
+    @property
+    def pin_names(self) -> tuple[str, ...]:
+        """Those of them that do nothing else."""
+        return (MANIFEST_NAME, *self._unique("pin_files"))
+
+    def _unique(self, field: str) -> tuple[str, ...]:
+        return tuple(dict.fromkeys(name for runtime in self.runtimes for name in getattr(runtime, field)))
+
+    def bins(self, runtime: Switchable, version: str) -> tuple[str, ...]:
+        """The folders on PATH of one version."""
+        folder = f"{self.shelf}/{runtime.name}/{version}"
+        return tuple(folder if part == "." else f"{folder}/{part}" for part in runtime.bins)
+
+    @property
+    def default_bins(self) -> tuple[str, ...]:
+        """The folders on PATH of all versions that answer by default."""
+        return tuple(b for r in self.runtimes if r.default for b in self.bins(r, r.default))
+
+    @property
+    def scripted(self) -> tuple[str, ...]:
+        """The folders first on PATH where nothing follows the current folder: the launchers do it."""
+        return tuple(dict.fromkeys((*self.first, self.launchers, *self.default_bins)))
+
+    def by_default(self, template: Template) -> str | None:
+        """A value with the versions by default; None where it speaks of one that is not there."""
+        defaults = {r.name: r.default for r in self.runtimes}
+        if any(isinstance(part, Of) and not defaults.get(part.runtime) for part in template):
+            return None
+        return "".join(f"{self.shelf}/{p.runtime}/{defaults[p.runtime]}" if isinstance(p, Of) else p for p in template)
+
+    def hooks_of(self, shell: str) -> str:
+        """The lines for one shell, with their line end; empty where there are none."""
+        return "".join(f"{lines}\n" for name, lines in self.hooks if name == shell)
+
+    def completions_of(self, shell: str) -> tuple[str, ...]:
+        """The files with completions for one shell."""
+        return tuple(file for name, file in self.completions if name == shell)
+
+
+def _plain(value: object) -> object:
+    """JSON knows no bytes that are not UTF-8; a path may hold them."""
+    if isinstance(value, str):
+        return value.encode("utf-8", "surrogateescape").hex()
+    if isinstance(value, Of):
+        return {"of": value.runtime}
+    if isinstance(value, Switchable):
+        return _plain(msgspec.structs.asdict(value))
+    if isinstance(value, Mapping):
+        return {k: _plain(v) for k, v in value.items()}
+    if isinstance(value, tuple):
+        return [_plain(v) for v in value]
+    return value
+
+
+class Surroundings(msgspec.Struct, frozen=True):
+    """What decides which startup files a shell reads.
+
+    ``config`` is the folder that XDG_CONFIG_HOME names, ``zdotdir`` and ``env`` the files that the variables ZDOTDIR
+    and ENV name (None: not set), ``system`` is ``linux`` or ``macos``, ``existing`` are the startup files that exist,
+    ``guarded`` those that end early in a shell that is not interactive.
+    """
+
+    home: Path
+    config: Path
+    system: str = "linux"
+    zdotdir: Path | None = None
+    env: Path | None = None
+    existing: frozenset[Path] = frozenset()
+    guarded: frozenset[Path] = frozenset()
 
 
 class Site(msgspec.Struct, frozen=True):
-    """A startup file that gets the block, and the language that it is written in."""
+    """A startup file that gets the block, and the language that it is written in.
+
+    With ``early`` it gets a second one above the guard that hides the end from shells that are not interactive.
+    """
 
     file: Path
     language: str
+    early: bool = False
+
+
+class Reading(msgspec.Struct, frozen=True):
+    """One row of the table of startup files: a file, when it is read, and the manual's section that says so.
+
+    ``when`` is made of ``login`` and ``interactive`` (both must hold), ``ssh`` (a command over ssh), ``always``.
+    """
+
+    file: Path
+    when: str
+    source: str
 
 
 class Context(msgspec.Struct, frozen=True):
-    """A way in which a shell is started: its name, and the options that bring it about."""
+    """A way in which a shell is started: its name, the options that bring it about, and what its environment adds.
+
+    With ``login_name`` it is started under a name that begins with a hyphen, as login(1) does.
+    """
 
     name: str
     options: tuple[str, ...]
+    variables: tuple[tuple[str, str], ...] = ()
+    login_name: bool = False
+
+
+LOGIN = Context("login", ("-l",))
+INTERACTIVE = Context("interactive", ("-i",))
+LOGIN_INTERACTIVE = Context("login, interactive", ("-l", "-i"))
+OVER_SSH = Context(
+    "command over ssh", (), (("SSH_CLIENT", "127.0.0.1 22 22"), ("SSH_CONNECTION", "127.0.0.1 22 127.0.0.1 22"))
+)
+SCRIPT = Context("script", ())
 
 
 class Shell(Protocol):
@@ -46,23 +192,37 @@ class Shell(Protocol):
         """Its word in the manifest."""
 
     @property
+    def programs(self) -> tuple[str, ...]:
+        """What its program may be called, the best first."""
+
+    @property
     def contexts(self) -> tuple[Context, ...]:
-        """The ways of starting it that are proved."""
+        """The ways of starting it in which it reads something of ours: they are proved."""
 
-    def startup_files(self, home: Path, zdotdir: Path | None) -> tuple[Path, ...]:
-        """Every file of the person's that it may read, in the order in which it reads them."""
+    @property
+    def check(self) -> str:
+        """The option with which it reads a file and runs nothing of it."""
 
-    def sites(self, home: Path, zdotdir: Path | None, system: str, existing: Collection[Path]) -> tuple[Site, ...]:
-        """The startup files that get the block, given which files exist. Pure."""
+    def reads(self, around: Surroundings) -> tuple[Reading, ...]:
+        """Every file of the person's that it reads, in the order in which it reads them. Pure."""
+
+    def leaves(self, around: Surroundings) -> tuple[Path, ...]:
+        """What it makes in a home when it starts there for the first time, the outermost first."""
+
+    def sites(self, around: Surroundings) -> tuple[Site, ...]:
+        """The startup files that get the block. Pure."""
 
     def quote(self, text: str) -> str:
         """``text`` as one word of its language, byte for byte."""
 
-    def block(self, generated: Path, home: Path) -> str:
+    def block(self, generated: Path, home: Path, *, early: bool = False) -> str:
         """The one line, without a line end, that sources the generated file."""
 
-    def environment(self, environment: Environment) -> str:
-        """The text of the generated file."""
+    def environment(self, environment: Environment, file: str) -> str:
+        """The text of the generated file, which will stand at ``file``."""
 
     def reload(self, generated: Path, home: Path) -> str:
         """The line that a person types to bring an open shell up to date."""
+
+    def script(self, file: str) -> str:
+        """A command line of its own that runs a file in the language of sh, in the shell itself where it can."""

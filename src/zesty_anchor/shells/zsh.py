@@ -2,67 +2,69 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
-from pathlib import Path
-
-from zesty_anchor.shells import posix
+from zesty_anchor.shells import completion, korn, posix
 from zesty_anchor.shells.sh import Sh
-from zesty_anchor.shells.shell import Context, Environment, Site
+from zesty_anchor.shells.shell import (
+    INTERACTIVE,
+    LOGIN,
+    LOGIN_INTERACTIVE,
+    OVER_SSH,
+    SCRIPT,
+    Context,
+    Environment,
+    Reading,
+    Site,
+    Surroundings,
+)
 
-# Builtins only. An anonymous function with its own options (zshmisc(1), "FUNCTIONS") leaves the person's alone,
-# KSH_ARRAYS and NO_UNSET among them. :| takes an array's elements out, (u) keeps the first of equals (zshexpn(1)).
-_PATH = """\
-() {{
-  emulate -L zsh
-  local zesty_anchor_entry
-  local -a zesty_anchor_rest=() zesty_anchor_last=({last})
-  for zesty_anchor_entry in "${{(@)path}}"; do
-    [[ $zesty_anchor_entry == {shelf}* ]] || zesty_anchor_rest+=("$zesty_anchor_entry")
-  done
-  path=({first} "${{(@)zesty_anchor_rest:|zesty_anchor_last}}" "${{(@)zesty_anchor_last}}")
-  path=("${{(@u)path}}")
-}}
-export PATH
+# zshmisc(1), "SPECIAL FUNCTIONS": the arrays of functions that are called on entering a folder and before a prompt.
+_AT_PROMPT = """\
+case " ${precmd_functions[*]-} " in *' zesty_anchor_prompt '*) ;; *) precmd_functions+=(zesty_anchor_prompt) ;; esac
 """
+_AT_CD = """\
+case " ${chpwd_functions[*]-} " in *' zesty_anchor_entered '*) ;; *) chpwd_functions+=(zesty_anchor_entered) ;; esac
+"""
+_SH_OPTIONS = "  emulate -L sh\n"
+"""The person's options, KSH_ARRAYS and NO_UNSET among them, count again when the function ends."""
 
 
 class Zsh(Sh):
     """zsh(1)."""
 
     name = "zsh"
-    contexts = (
-        Context("login", ("-l",)),
-        Context("interactive", ("-i",)),
-        Context("login, interactive", ("-l", "-i")),
-    )
+    programs = ("zsh",)
+    contexts: tuple[Context, ...] = (LOGIN, INTERACTIVE, LOGIN_INTERACTIVE, OVER_SSH, SCRIPT)
 
-    def startup_files(self, home: Path, zdotdir: Path | None) -> tuple[Path, ...]:
+    def reads(self, around: Surroundings) -> tuple[Reading, ...]:
         """See ``Shell``. ZDOTDIR, where it is set, stands in for the home, except for the first .zshenv."""
-        folder = zdotdir or home
-        return (home / ".zshenv", folder / ".zprofile", folder / ".zshrc", folder / ".zlogin")
+        folder, source = around.zdotdir or around.home, 'zsh(1), "STARTUP/SHUTDOWN FILES"'
+        return (
+            Reading(around.home / ".zshenv", "always", source),
+            Reading(folder / ".zprofile", "login", source),
+            Reading(folder / ".zshrc", "interactive", source),
+            Reading(folder / ".zlogin", "login", source),
+        )
 
-    def sites(self, home: Path, zdotdir: Path | None, system: str, existing: Collection[Path]) -> tuple[Site, ...]:
+    def sites(self, around: Surroundings) -> tuple[Site, ...]:
         """See ``Shell``.
 
         .zshenv serves every zsh, and .zshrc comes again after the person's own lines for interactive ones.
         .zprofile is added where it may reorder PATH after .zshenv: where it exists, and on macOS, whose
         /etc/zprofile runs a path tool.
         """
-        folder = zdotdir or home
-        files = [home / ".zshenv"]
-        if folder / ".zprofile" in existing or system == "macos":
+        folder = around.zdotdir or around.home
+        files = [around.home / ".zshenv"]
+        if folder / ".zprofile" in around.existing or around.system == "macos":
             files.append(folder / ".zprofile")
         files.append(folder / ".zshrc")
+        if folder / ".zlogin" in around.existing:
+            files.append(folder / ".zlogin")
         return tuple(Site(file, self.name) for file in files)
 
-    def environment(self, environment: Environment) -> str:
+    def environment(self, environment: Environment, file: str) -> str:
         """See ``Shell``."""
-        return (
-            posix.HEAD
-            + posix.exports(environment)
-            + _PATH.format(
-                shelf=posix.quote(environment.shelf + "/"),
-                first=" ".join(posix.quote(folder) for folder in environment.first),
-                last=" ".join(posix.quote(folder) for folder in environment.last),
-            )
+        own = completion.zsh(posix.words(environment.program))
+        around = (f"() {{\n{_SH_OPTIONS}", "}\n")
+        return korn.environment(
+            environment, file, korn.Dialect(self.name, _SH_OPTIONS, _AT_PROMPT, _AT_CD, own, around)
         )

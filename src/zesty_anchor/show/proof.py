@@ -2,28 +2,38 @@
 
 from __future__ import annotations
 
-from zesty_anchor.proof.result import Proof
+from zesty_anchor.proof.result import Proof, ShellResult
 from zesty_anchor.show.paint import Paint
 from zesty_anchor.show.sizes import count, table
 
 
 def matrix(paint: Paint, proof: Proof) -> None:
-    """One row a check, one column a shell and context."""
-    if not proof.shells:
+    """One row a check, one column a shell; a cell counts the ways of starting it, where they do not agree."""
+    shells = list(dict.fromkeys(result.shell for result in proof.shells))
+    groups = [[result for result in proof.shells if result.shell == name] for name in shells]
+    if not groups:
         return
-    found = [{check.name: check.ok for check in shell.checks} for shell in proof.shells]
-    names = list(dict.fromkeys(name for checks in found for name in checks))
-    heads: list[list[str]] = [["fresh shell"], ["started as"], ["took"]]
-    for shell in proof.shells:
-        heads[0].append(shell.shell)
-        heads[1].append(shell.context)
-        heads[2].append(f"{shell.startup_ms:.0f} ms")
+    starts = [f"{max(result.startup_ms for result in group):.0f} ms" for group in groups]
+    heads = [["fresh shell", *shells], ["started in", *(count(len(g), "way") for g in groups)], ["up after", *starts]]
     rows = [[paint.faint(cell) for cell in head] for head in heads]
-    for name in names:
-        marks = ["" if name not in c else paint.good("yes") if c[name] else paint.bad("NO") for c in found]
-        rows.append([name, *marks])
+    for name in dict.fromkeys(check.name for result in proof.shells for check in result.checks):
+        rows.append([name, *(_cell(paint, name, group) for group in groups)])
     for line in table(rows, [26]):
         paint.write(f"  {line}")
+    ways: dict[str, list[str]] = {}
+    for name, group in zip(shells, groups, strict=True):
+        ways.setdefault("; ".join(result.context for result in group), []).append(name)
+    for way, names in ways.items():
+        paint.write(paint.faint(f"  {', '.join(names)}: {way}"))
+
+
+def _cell(paint: Paint, name: str, group: list[ShellResult]) -> str:
+    marks = [check.ok for result in group for check in result.checks if check.name == name]
+    if not marks:
+        return ""
+    if all(marks):
+        return paint.good("yes")
+    return paint.bad("NO" if not any(marks) else f"{sum(marks)} of {len(marks)}")
 
 
 def failures(paint: Paint, proof: Proof) -> None:

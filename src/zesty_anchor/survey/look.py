@@ -8,7 +8,7 @@ from collections.abc import Iterable
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
-from zesty_anchor.proof.fresh import ask, clean_environment
+from zesty_anchor.proof.fresh import ask, clean_environment, unlittered
 from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.shells.shell import MARK
 from zesty_anchor.survey.findings import Answering, Findings, ShellFound, Standing, StartupFileFound
@@ -21,7 +21,9 @@ _SECONDS = 3.0
 def look(machine: Machine, commands: Iterable[str], manifest: str = "") -> Findings:
     """Everything found. Fresh interactive login shells are asked for their PATH; nothing is written."""
     wanted = tuple(dict.fromkeys(commands))
-    with ThreadPoolExecutor(4) as pool:
+    around = machine.around
+    leaves = [path for shell in machine.shells for path in SHELLS[shell.name].leaves(around)]
+    with unlittered(leaves), ThreadPoolExecutor(4) as pool:
         paths = dict(zip(machine.shells, pool.map(lambda s: _fresh_path(s, machine), machine.shells), strict=True))
     answers = tuple(
         answer
@@ -43,11 +45,12 @@ def look(machine: Machine, commands: Iterable[str], manifest: str = "") -> Findi
 
 def _startup_files(machine: Machine) -> Iterable[StartupFileFound]:
     shown = machine.locations.shown
+    around = machine.around
     here = {shell.name for shell in machine.shells}
     for name, shell in SHELLS.items():
         if name not in here:
             continue
-        for path in shell.startup_files(machine.locations.home, machine.zdotdir):
+        for path in (reading.file for reading in shell.reads(around)):
             file = machine.startup[path]
             yield StartupFileFound(
                 file=shown(path),
@@ -62,18 +65,19 @@ def _startup_files(machine: Machine) -> Iterable[StartupFileFound]:
 def _fresh_path(shell: InstalledShell, machine: Machine) -> str:
     context = SHELLS[shell.name].contexts[-1]
     environment = clean_environment(machine.locations.home, shell.program, user_name(), machine.login_path)
-    asked = ask(shell.program, context, environment, ['printf %s "$PATH"'], seconds=_SECONDS)
+    asked = ask(SHELLS[shell.name], shell.program, context, environment, ['printf %s "$PATH"'], seconds=_SECONDS)
     return asked.answers[0].text
 
 
 def _answers(command: str, shell: str, path: str, machine: Machine) -> Iterable[Answering]:
-    found = dict.fromkeys(
-        str(Path(folder, command))
-        for folder in path.split(":")
-        if folder and os.access(Path(folder, command), os.X_OK) and Path(folder, command).is_file()
-    )
-    for place, file in enumerate(found):
+    for place, file in enumerate(answering(command, path)):
         yield Answering(command, shell, machine.locations.shown(file), owner(file, machine), wins=place == 0)
+
+
+def answering(command: str, path: str) -> list[str]:
+    """The files that answer to a command, in the order of a PATH."""
+    found = (Path(folder, command) for folder in path.split(":") if folder)
+    return list(dict.fromkeys(str(file) for file in found if os.access(file, os.X_OK) and file.is_file()))
 
 
 def owner(file: str, machine: Machine) -> str:

@@ -12,13 +12,21 @@ from pathlib import Path
 import msgspec
 
 from zesty_anchor.problem import Problem, UsageProblem
+from zesty_anchor.shelf import launchers
 from zesty_anchor.shelf.receipt import Receipt, stock
-from zesty_anchor.shells.known import LANGUAGES, SHELLS
+from zesty_anchor.shells.known import GENERATED, LAUNCH, SESSION, SHELLS
+from zesty_anchor.shells.shell import Surroundings
+from zesty_anchor.survey.guard import ends_early
 from zesty_anchor.system import pam_environment
 from zesty_anchor.system.host import Host, find_program, host, login_path, login_shell
 from zesty_anchor.system.locations import Locations
+from zesty_anchor.system.own_program import own_words
 from zesty_anchor.system.package_manager import PackageFacts, package_manager
 
+_USER_GENERATORS = tuple(
+    Path(folder, "systemd/user-environment-generators/30-systemd-environment-d-generator")
+    for folder in ("/usr/lib", "/lib")
+)
 _CANDIDATE_GLOBAL = (Path("/etc/zsh/zshenv"), Path("/etc/zshenv"))
 
 
@@ -56,13 +64,26 @@ class Machine(msgspec.Struct, frozen=True):
     shelf: dict[tuple[str, str], Receipt]
     path: str
     login_path: str
+    program: tuple[str, ...] = ("zesty-anchor",)
+    env_file: Path | None = None
+    has_user_generator: bool = False
+    launchers: Mapping[str, str] = {}
     packages: PackageFacts | None = None
     system_environment: TextFile | None = None
 
     @property
-    def existing(self) -> frozenset[Path]:
-        """The startup files that exist."""
-        return frozenset(path for path, file in self.startup.items() if file.content is not None)
+    def around(self) -> Surroundings:
+        """What decides which startup files are read."""
+        existing = frozenset(path for path, file in self.startup.items() if file.content is not None)
+        guarded = frozenset(
+            path
+            for path in existing
+            if path.name == ".bashrc" and ends_early(self.startup[path].content or b"") is not None
+        )
+        return Surroundings(
+            home=self.locations.home, config=self.locations.others, system=self.host.system, zdotdir=self.zdotdir,
+            env=self.env_file, existing=existing, guarded=guarded,
+        )  # fmt: skip
 
     def shell(self, name: str) -> InstalledShell | None:
         """A shell by name, if it is installed."""
@@ -84,37 +105,45 @@ def survey(
     manager = package_manager(here.families) if packages else None
     shells = installed_shells(environ)
     zdotdir = _zdotdir(locations, environ, shells)
-    files = {
-        path: read_text_file(path) for shell in SHELLS.values() for path in shell.startup_files(locations.home, zdotdir)
-    }
+    env_file = _env_file(locations, environ)
+    around = Surroundings(locations.home, locations.others, here.system, zdotdir, env_file)
+    files = {reading.file: read_text_file(reading.file) for shell in SHELLS.values() for reading in shell.reads(around)}
     return Machine(
         host=here,
         locations=locations,
         shells=shells,
         zdotdir=zdotdir,
         startup=files,
-        generated={name: read_text_file(generated_file(locations, name)) for name in LANGUAGES},
+        generated={name: read_text_file(generated_file(locations, name)) for name in GENERATED},
         shelf=stock(locations.shelf),
         path=environ.get("PATH", ""),
         login_path=login_path(),
+        program=own_words(),
+        env_file=env_file,
+        has_user_generator=any(file.is_file() for file in _USER_GENERATORS),
+        launchers=launchers.standing(locations.launchers),
         packages=manager.facts(packages) if manager else None,
         system_environment=read_text_file(pam_environment.FILE) if system_environment else None,
     )
 
 
-def generated_file(locations: Locations, language: str) -> Path:
-    """Where the generated file of a language stands."""
-    return locations.shell / f"environment.{language}"
+def generated_file(locations: Locations, name: str) -> Path:
+    """Where a generated file stands. fish and systemd have folders of their own for them."""
+    if name == "fish":
+        return locations.others / "fish/conf.d/zesty-anchor.fish"
+    if name == SESSION:
+        return locations.others / "environment.d/60-zesty-anchor.conf"
+    return locations.shell / (f"{name}.sh" if name == LAUNCH else f"environment.{name}")
 
 
 def installed_shells(environ: Mapping[str, str]) -> tuple[InstalledShell, ...]:
     """The shells that we know and that are here. Which one is the login shell comes from passwd(5), else SHELL."""
     login = login_shell() or environ.get("SHELL", "")
     found = []
-    for name in SHELLS:
-        program = find_program(name, environ)
+    for name, shell in SHELLS.items():
+        program = next((p for called in shell.programs if (p := find_program(called, environ))), None)
         if program is not None:
-            found.append(InstalledShell(name, program, Path(login).name == name))
+            found.append(InstalledShell(name, program, Path(login).name in (name, *shell.programs)))
     return tuple(found)
 
 
@@ -168,6 +197,12 @@ def read_text_file(path: Path) -> TextFile:
     mode = stat.S_IMODE(state.st_mode)
     with open(handle, "rb") as opened:
         return TextFile(path, target, opened.read(), mode, bool(mode & stat.S_IWUSR))
+
+
+def _env_file(locations: Locations, environ: Mapping[str, str]) -> Path | None:
+    """The file in the home that ENV names, which interactive shells of the Korn family read."""
+    value = environ.get("ENV", "")
+    return Path(value) if value.startswith(f"{locations.home}/") and Path(value).is_file() else None
 
 
 def _zdotdir(locations: Locations, environ: Mapping[str, str], shells: tuple[InstalledShell, ...]) -> Path | None:

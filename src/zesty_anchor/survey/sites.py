@@ -11,9 +11,6 @@ from zesty_anchor.survey.machine import Machine
 
 def sites(shells: Iterable[str], machine: Machine) -> tuple[Site, ...]:
     """The startup files of the given shells that get the block, each once."""
-    found = {
-        site.file: site
-        for name in shells
-        for site in SHELLS[name].sites(machine.locations.home, machine.zdotdir, machine.host.system, machine.existing)
-    }
+    around = machine.around
+    found = {site.file: site for name in shells for site in SHELLS[name].sites(around)}
     return tuple(found.values())

@@ -36,6 +36,21 @@ class Locations(msgspec.Struct, frozen=True):
         return self.data / "shell"
 
     @property
+    def launchers(self) -> Path:
+        """Where the launchers stand."""
+        return self.data / "bin"
+
+    @property
+    def pins(self) -> Path:
+        """What projects' pins were resolved to: a file for each of theirs, under its whole path."""
+        return self.cache / "pins"
+
+    @property
+    def others(self) -> Path:
+        """The folder of configurations, ours and other programs'."""
+        return self.config.parent
+
+    @property
     def downloads(self) -> Path:
         """Fetched files, named by digest."""
         return self.cache / "downloads"

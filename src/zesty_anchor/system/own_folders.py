@@ -24,11 +24,13 @@ def make(folder: Path) -> None:
     (folder / _NOTE).write_text(json.dumps(made))
 
 
-def remove(folder: Path) -> None:
-    """Remove a folder with all in it, and those that were made for it as far as they are empty."""
-    try:
-        made = json.loads((folder / _NOTE).read_text())
-    except (OSError, ValueError):
-        made = []
-    discard(folder)
+def remove(*folders: Path) -> None:
+    """Remove folders with all in them, and those that were made for them as far as they are empty."""
+    made: set[str] = set()
+    for folder in folders:
+        try:
+            made |= set(json.loads((folder / _NOTE).read_text()))
+        except (OSError, ValueError):
+            pass
+        discard(folder)
     remove_empty(made)

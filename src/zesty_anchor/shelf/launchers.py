@@ -1,0 +1,61 @@
+"""The folder of the launchers, kept in step with the commands that the shelf gives."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterable, Mapping
+from pathlib import Path
+
+
+def commands(shelf: Path, runtimes: Iterable[tuple[str, tuple[str, ...]]]) -> dict[str, str]:
+    """Every command of every version on the shelf, and its runtime: the first one that gives it.
+
+    ``runtimes`` are names, each with the folders of commands below a version's folder.
+    """
+    found: dict[str, str] = {}
+    for runtime, bins in runtimes:
+        for version in _folders(shelf / runtime):
+            for part in bins:
+                for name in _executables(version / part):
+                    found.setdefault(name, runtime)
+    return found
+
+
+def standing(folder: Path) -> dict[str, str]:
+    """The launchers that are there, by name, with their text."""
+    try:
+        return {entry.name: Path(entry.path).read_text("utf-8", "replace") for entry in os.scandir(folder)}
+    except FileNotFoundError:
+        return {}
+
+
+def keep_in_step(folder: Path, texts: Mapping[str, str]) -> None:
+    """Make the folder hold these launchers, by name, and no others; without any it goes."""
+    there = standing(folder)
+    if texts:
+        folder.mkdir(parents=True, exist_ok=True)
+    for name in there.keys() - texts.keys():
+        (folder / name).unlink(missing_ok=True)
+    for name, text in texts.items():
+        if there.get(name) != text:
+            beside = folder / f".{name}.{os.getpid()}"
+            beside.write_text(text, "utf-8")
+            beside.chmod(0o755)
+            beside.replace(folder / name)
+    if not texts and folder.is_dir():
+        folder.rmdir()
+
+
+def _folders(runtime: Path) -> list[Path]:
+    try:
+        return sorted((Path(entry.path) for entry in os.scandir(runtime) if entry.is_dir()), reverse=True)
+    except FileNotFoundError:
+        return []
+
+
+def _executables(folder: Path) -> list[str]:
+    try:
+        entries = list(os.scandir(folder))
+    except (FileNotFoundError, NotADirectoryError):
+        return []
+    return sorted(e.name for e in entries if not e.name.startswith(".") and e.is_file() and os.access(e.path, os.X_OK))

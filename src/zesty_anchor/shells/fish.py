@@ -1,0 +1,311 @@
+"""fish(1). The manual's chapter "The fish language", "Configuration files", says which files it reads."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable
+from pathlib import Path
+
+from zesty_anchor.shells import completion, posix
+from zesty_anchor.shells.shell import (
+    INTERACTIVE,
+    LOGIN,
+    LOGIN_INTERACTIVE,
+    OVER_SSH,
+    SCRIPT,
+    Context,
+    Environment,
+    Of,
+    Reading,
+    Site,
+    Surroundings,
+    Switchable,
+    Template,
+)
+
+_SOURCE = 'fish(1), "Configuration files"'
+
+# Builtins only. Local names begin with za_, lasting ones with zesty_anchor_. See korn.py for what it does; here one
+# call of path(1) (fish 3.5) filters all the names that a project's file may have.
+_PLACE = """\
+function zesty_anchor_place
+  set -l za_rest
+  set -l za_placed
+  set -g zesty_anchor_before
+  for za_entry in $PATH
+    if contains -- $za_entry {static}; or string match -qr -- {shelf_pattern} $za_entry
+      if test "$argv[1]" = keep; and not set -q za_placed[1]
+        set za_placed 1
+        set zesty_anchor_before $za_rest
+        set za_rest
+      end
+    else if not contains -- $za_entry $za_rest $zesty_anchor_before
+      set -a za_rest $za_entry
+    end
+  end
+  set -g zesty_anchor_rest $za_rest $argv[2..-1]
+  set -gx PATH $zesty_anchor_before $zesty_anchor_first $zesty_anchor_rest
+  set -g zesty_anchor_PATH $PATH
+end
+"""
+_FUNCTIONS = """\
+function zesty_anchor_choose
+  set -g zesty_anchor_tokens $argv[2..-1]
+{defaults}  set -l za_name
+  for za_token in $zesty_anchor_tokens
+    switch $za_token
+      case {runtimes}
+        set za_name $za_token
+      case '*'
+        switch "$za_name"
+{tokens}        end
+        set za_name
+    end
+  end
+  set -g zesty_anchor_first {first} {all}
+{variables}  if test "$PATH" = "$zesty_anchor_PATH"
+    set -gx PATH $zesty_anchor_before $zesty_anchor_first $zesty_anchor_rest
+    set -g zesty_anchor_PATH $PATH
+  else
+    zesty_anchor_place $argv[1] {last}
+  end
+end
+function zesty_anchor_look
+  set -g zesty_anchor_where $PWD
+  set -g zesty_anchor_files
+  set -l za_pins
+  set -l za_soft
+  set -l za_folders
+  switch $PWD
+    case '/*/*/*/*/*/*/*'
+      set za_folders (path normalize -- $PWD{ups_many})
+    case '/*/*/*/*'
+      set za_folders (path normalize -- $PWD{ups_some})
+    case '*'
+      set za_folders (path normalize -- $PWD{ups_few})
+  end
+  if path filter -qf -- $za_folders/{names}
+    set zesty_anchor_files (path filter -f -- $za_folders/{names})
+    if set -q zesty_anchor_files[2]
+      set zesty_anchor_files
+      for za_folder in $za_folders
+        set -a zesty_anchor_files (path filter -f -- $za_folder/{names})
+        test "$za_folder" = "$HOME" -o "$za_folder" = /; and break
+      end
+    else if string match -q -- "$HOME/*" $PWD/; and not string match -q -- "$HOME/*" $zesty_anchor_files
+      set zesty_anchor_files
+    end
+    zesty_anchor_fresh; or zesty_anchor_ask $zesty_anchor_files
+    for za_file in $zesty_anchor_files
+      test -r {pins}$za_file=; or continue
+      begin
+        read -l za_line
+        read -l -a za_tokens
+        if string match -q '~*' -- $za_line
+          set -p za_soft $za_tokens
+        else
+          set -p za_pins $za_tokens
+        end
+        contains -- ! $za_tokens; and zesty_anchor_tell {pins}$za_file=
+      end <{pins}$za_file=
+    end
+  end
+  if set -q ZESTY_ANCHOR_SESSION
+    set za_pins $za_soft $za_pins (string split -n ' ' -- (string replace -a '=' ' ' -- $ZESTY_ANCHOR_SESSION))
+  else
+    set za_pins $za_soft $za_pins
+  end
+  test "$za_pins" = "$zesty_anchor_tokens"; or zesty_anchor_choose keep $za_pins
+  return 0
+end
+function zesty_anchor_tell
+  while read -l za_text
+    if string match -q -- '- *' $za_text; and not contains -- $za_text $zesty_anchor_said
+      set -ga zesty_anchor_said $za_text
+      string sub -s 3 -- $za_text >&2
+    end
+  end <$argv[1]
+end
+function zesty_anchor_fresh
+  for za_file in $zesty_anchor_files
+    test -r {pins}$za_file=; or return 1
+    test $za_file -nt {pins}$za_file= -o $za_file -ot {pins}$za_file=; and return 1
+  end
+  return 0
+end
+function zesty_anchor_ask
+  test -x {executable}; and ZESTY_ANCHOR_SHELL=fish {program} pins -- $argv
+end
+function zesty_anchor_entered --on-variable PWD
+  test "$PWD" = "$zesty_anchor_where"; or zesty_anchor_look
+end
+function zesty_anchor_prompt --on-event fish_prompt
+  if set -q zesty_anchor_new
+    set -e zesty_anchor_new
+    test "$PATH" = "$zesty_anchor_PATH"; or zesty_anchor_place first {last}
+  end
+  if set -q zesty_anchor_files[1]
+    zesty_anchor_fresh; or zesty_anchor_look
+  else if path filter -qf -- {pin_names}
+    zesty_anchor_look
+  end
+end
+function za
+  set -l za_status 0
+  if test "$argv[1]" = switch
+    set -l za_out (ZESTY_ANCHOR_SHELL=fish {program} $argv | string collect)
+    set za_status $pipestatus[1]
+    if string match -q 'session: *' -- $za_out
+      set -gx ZESTY_ANCHOR_SESSION (string sub -s 10 -- $za_out)
+    else if test -n "$za_out"
+      echo $za_out
+    end
+  else
+    ZESTY_ANCHOR_SHELL=fish {program} $argv; or set za_status $status
+  end
+  if test -r {file}
+    set -l za_head
+    read -l -L za_head za_head <{file}
+    test "$za_head" = '# stamp {stamp}'; or source {file}
+  end
+  zesty_anchor_look
+  return $za_status
+end
+function zesty-anchor
+  za $argv
+end
+set -g zesty_anchor_new 1
+set -g zesty_anchor_PATH
+zesty_anchor_choose first
+zesty_anchor_look
+"""
+
+
+class Fish:
+    """fish(1)."""
+
+    name = "fish"
+    programs: tuple[str, ...] = ("fish",)
+    contexts: tuple[Context, ...] = (LOGIN, INTERACTIVE, LOGIN_INTERACTIVE, OVER_SSH, SCRIPT)
+    check = "--no-execute"
+
+    def reads(self, around: Surroundings) -> tuple[Reading, ...]:
+        """See ``Shell``. Before config.fish it reads each file of conf.d: one of them is ours, whole."""
+        return (Reading(around.config / "fish/config.fish", "always", _SOURCE),)
+
+    def leaves(self, around: Surroundings) -> tuple[Path, ...]:
+        """See ``Shell``. Its universal variables, its history, and an empty file of settings."""
+        data = around.home / ".local/share"
+        names = ("conf.d", "completions", "functions", "fish_variables", "config.fish")
+        folder = around.config / "fish"
+        return (around.config, folder, *(folder / name for name in names), data.parent, data, data / "fish",
+                around.home / ".cache", around.home / ".cache/fish")  # fmt: skip
+
+    def sites(self, around: Surroundings) -> tuple[Site, ...]:
+        """See ``Shell``. None: the generated file itself stands in the folder that fish reads."""
+        return ()
+
+    def quote(self, text: str) -> str:
+        """See ``Shell``. In single quotes only the quote and the backslash mean something ("Quotes")."""
+        return "'" + text.replace("\\", "\\\\").replace("'", "\\'") + "'"
+
+    def block(self, generated: Path, home: Path, *, early: bool = False) -> str:
+        """See ``Shell``."""
+        raise NotImplementedError("fish needs no line in a startup file")
+
+    def reload(self, generated: Path, home: Path) -> str:
+        """See ``Shell``."""
+        return posix.reload(generated, home, "source")
+
+    def script(self, file: str) -> str:
+        """See ``Shell``."""
+        return f"sh {self.quote(file)}"
+
+    def environment(self, environment: Environment, file: str) -> str:
+        """See ``Shell``. A fish without path(1) leaves it to the launchers to follow the folder, like a script."""
+        q = self.quote
+        values = ((name, environment.by_default(template)) for name, template in environment.variables)
+        lines = [f"set -gx {name} {q(value)}\n" for name, value in values if value is not None]
+        static = dict.fromkeys((*environment.first, environment.launchers, *environment.last))
+        return "".join(
+            [
+                posix.HEAD.format(stamp=environment.stamp),
+                *lines,
+                f"set -gx ZESTY_ANCHOR_LOADED {environment.stamp}\n",
+                _PLACE.format(
+                    static=self._words(static),
+                    shelf_pattern=q("^" + re.sub(r"([^\w/-])", r"\\\1", environment.shelf, flags=re.ASCII) + "/"),
+                ),
+                "if status is-interactive; and contains path (builtin -n)\n",
+                self._functions(environment, file),
+                *(f"test -r {q(f)}; and source {q(f)}\n" for f in environment.completions_of(self.name)),
+                completion.fish(self._words(environment.program)),
+                "else\n",
+                f"set -g zesty_anchor_first {self._words(environment.scripted)}\n",
+                f"zesty_anchor_place first {self._words(environment.last)}\n",
+                "end\n",
+                environment.hooks_of(self.name),
+            ]
+        )
+
+    def _functions(self, environment: Environment, file: str) -> str:
+        q, numbered = self.quote, [(r, n) for n, r in enumerate(environment.runtimes)]
+        switched = [(n, t) for n, t in environment.variables if any(isinstance(p, Of) for p in t)]
+        return _FUNCTIONS.format(
+            defaults="".join(self._version(environment, r, n, r.default and q(r.default), "  ") for r, n in numbered),
+            runtimes=" ".join(f"{q(r.name)} {q('~' + r.name)}" for r, _ in numbered) or "''",
+            tokens="".join(
+                f"          case {q(r.name)} {q('~' + r.name)}\n"
+                + self._version(environment, r, n, "$za_token", "            ")
+                for r, n in numbered
+            ),
+            all=" ".join(f"$za_{n}" for _, n in numbered),
+            variables="".join(self._variable(environment, name, template) for name, template in switched),
+            ups_many=_ups(24),
+            ups_some=_ups(6),
+            ups_few=_ups(3),
+            first=self._words(environment.first),
+            last=self._words((environment.launchers, *environment.last)),
+            names=_list(environment.names),
+            pin_names=_list(environment.pin_names),
+            pins=q(environment.pins),
+            program=self._words(environment.program),
+            executable=q(environment.program[0]),
+            file=q(file),
+            stamp=environment.stamp,
+        )
+
+    def _version(self, environment: Environment, runtime: Switchable, number: int, version: str, indent: str) -> str:
+        """The lines that give a runtime a version: the folders of its commands in za_N, its own in za_folder_N."""
+        if not version:
+            return f"{indent}set -l za_{number}\n{indent}set -l za_folder_{number}\n"
+        local = "" if version == "$za_token" else "-l "
+        folder = self.quote(f"{environment.shelf}/{runtime.name}/") + version
+        bins = " ".join(folder + ("" if b == "." else self.quote(f"/{b}")) for b in runtime.bins)
+        spoken = any(isinstance(p, Of) and p.runtime == runtime.name for _, t in environment.variables for p in t)
+        lines = [f"{indent}set {local}za_{number} {bins}\n"]
+        lines += [f"{indent}set {local}za_folder_{number} {folder}\n"] if spoken else []
+        if not local:
+            empty = "; ".join([f"set za_{number}", *([f"set za_folder_{number}"] if spoken else [])])
+            lines += [f"{indent}test $za_token = system; and begin; {empty}; end\n"]
+        return "".join(lines)
+
+    def _variable(self, environment: Environment, name: str, template: Template) -> str:
+        """A value that speaks of a version which the shelf does not give is taken away."""
+        numbers = {r.name: n for n, r in enumerate(environment.runtimes)}
+        spoken = [f"set -q za_folder_{numbers[p.runtime]}[1]" for p in template if isinstance(p, Of)]
+        value = posix.word(template, lambda runtime: f"za_folder_{numbers[runtime]}", self.quote)
+        return f"  if {'; and '.join(spoken)}\n    set -gx {name} {value}\n  else\n    set -e {name}\n  end\n"
+
+    def _words(self, texts: Iterable[str]) -> str:
+        return " ".join(self.quote(text) for text in texts)
+
+
+def _list(names: tuple[str, ...]) -> str:
+    """Names that stand for one another in a path, as a brace expansion."""
+    return "{" + ",".join(names) + "}" if len(names) > 1 else names[0]
+
+
+def _ups(most: int) -> str:
+    """The folder itself and those above it, as a brace expansion."""
+    return _list(tuple("/.." * n for n in range(most + 1)))

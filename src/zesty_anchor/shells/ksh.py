@@ -1,0 +1,52 @@
+"""ksh(1), the AT&T one of 1993 and later. The manual's section "Invocation" says which files it reads."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from zesty_anchor.shells import korn
+from zesty_anchor.shells.sh import Sh
+from zesty_anchor.shells.shell import (
+    INTERACTIVE,
+    LOGIN,
+    LOGIN_INTERACTIVE,
+    Context,
+    Environment,
+    Reading,
+    Site,
+    Surroundings,
+)
+
+# ksh(1), "Discipline Functions": called whenever the prompt is looked up, in the shell itself.
+_AT_PROMPT = "typeset -f PS1.get >/dev/null || function PS1.get { zesty_anchor_prompt; }\n"
+_AT_CD = 'typeset -f cd >/dev/null || function cd { command cd "$@" && zesty_anchor_entered; }\n'
+
+
+class Ksh(Sh):
+    """ksh(1)."""
+
+    name = "ksh"
+    programs: tuple[str, ...] = ("ksh93", "ksh")
+    contexts: tuple[Context, ...] = (LOGIN, INTERACTIVE, LOGIN_INTERACTIVE)
+    file = ".kshrc"
+    source = 'ksh(1), "Invocation"'
+
+    def reads(self, around: Surroundings) -> tuple[Reading, ...]:
+        """See ``Shell``. ENV, where it is set, names the file that an interactive one reads."""
+        return (
+            Reading(around.home / ".profile", "login", self.source),
+            Reading(around.env or around.home / self.file, "interactive", self.source),
+        )
+
+    def leaves(self, around: Surroundings) -> tuple[Path, ...]:
+        """See ``Shell``. An interactive one makes its history."""
+        return (around.home / ".sh_history",)
+
+    def sites(self, around: Surroundings) -> tuple[Site, ...]:
+        """See ``Shell``. The file that ENV names may be read by other shells too: it gets the language of sh."""
+        interactive = Site(around.env, "sh") if around.env else Site(around.home / self.file, self.name)
+        return (Site(around.home / ".profile", "sh"), interactive)
+
+    def environment(self, environment: Environment, file: str) -> str:
+        """See ``Shell``."""
+        return korn.environment(environment, file, korn.Dialect(self.name, "", _AT_PROMPT, _AT_CD))

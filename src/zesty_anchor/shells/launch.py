@@ -1,0 +1,124 @@
+"""The launchers: small files in the language of sh, one a command, for whoever reads no startup file."""
+
+from __future__ import annotations
+
+from zesty_anchor.shells import posix
+from zesty_anchor.shells.posix import quote
+from zesty_anchor.shells.shell import MANIFEST_NAME, Environment, Of, Switchable, Template
+
+MARK = "# zesty-anchor launcher"
+"""The second line of each launcher: a file without it is not ours."""
+
+# Builtins only, until exec. See korn.py for the files that it reads; here one runtime counts.
+_LAUNCH = """\
+za_version= za_soft= za_names= za_default= za_bins= za_asked= za_line=
+case $za_runtime in
+{runtimes}esac
+case " ${{ZESTY_ANCHOR_SESSION-}} " in
+  *" $za_runtime="*) za_line=" $ZESTY_ANCHOR_SESSION"; za_version=${{za_line##*" $za_runtime="}}; za_version=${{za_version%% *}} ;;
+esac
+za_up=${{PWD%/}}
+while [ -z "$za_version" ]; do
+  for za_name in $za_names; do
+    [ -f "$za_up/$za_name" ] || continue
+    za_file=$za_up/$za_name za_entry={pins}$za_up/$za_name=
+    if [ ! -r "$za_entry" ] || [ "$za_file" -nt "$za_entry" ] || [ "$za_file" -ot "$za_entry" ]; then
+      [ -n "$za_asked" ] || [ ! -x {executable} ] || ZESTY_ANCHOR_SHELL=launcher {program} pins -- "$za_file" </dev/null >&2
+      za_asked=1
+      [ ! -r "$za_entry" ] || [ "$za_file" -nt "$za_entry" ] || [ "$za_file" -ot "$za_entry" ] && continue
+    fi
+    read -r za_line <"$za_entry" || continue
+    case " $za_line " in
+      *" $za_runtime="*) za_version=${{za_line##*"$za_runtime="}}; za_version=${{za_version%% *}}; break ;;
+      *" ~$za_runtime="*) [ -n "$za_soft" ] || {{ za_soft=${{za_line##*"$za_runtime="}}; za_soft=${{za_soft%% *}}; }} ;;
+      *" ! "*) while read -r za_line; do case $za_line in "- $za_runtime "*) printf '%s\\n' "${{za_line#- * }}" >&2 ;; esac; done <"$za_entry" ;;
+    esac
+  done
+  [ -n "$za_up" ] && [ "$za_up" != "${{HOME-}}" ] || break
+  za_up=${{za_up%/*}}
+done
+za_version=${{za_version:-${{za_soft:-$za_default}}}}
+if [ "$za_version" = system ]; then
+  za_rest=${{PATH-}}:
+  while [ -n "$za_rest" ]; do
+    za_place=${{za_rest%%:*}} za_rest=${{za_rest#*:}}
+    case $za_place/ in {launchers}/ | {shelf}/*) continue ;; esac
+    [ -x "$za_place/$za_command" ] && [ ! -d "$za_place/$za_command" ] && exec "$za_place/$za_command" "$@"
+  done
+  printf 'zesty-anchor: %s: the system has no such command, and %s is left to the system here\\n' "$za_command" "$za_runtime" >&2
+  exit 127
+fi
+za_folder={shelf}/$za_runtime/$za_version za_path=
+for za_bin in $za_bins; do za_path=$za_path:$za_folder/${{za_bin#.}}; za_path=${{za_path%/}}; done
+za_path=${{za_path#:}}
+for za_bin in $za_bins; do
+  [ -x "$za_folder/$za_bin/$za_command" ] || continue
+{variables}  case :${{PATH-}}: in
+    ":$za_path:"*) ;;
+    *":$za_path:"*) za_rest=:$PATH:; PATH=$za_path${{za_rest%%":$za_path:"*}}:${{za_rest#*":$za_path:"}}; PATH=${{PATH%:}} ;;
+    *) PATH=$za_path${{PATH:+:$PATH}} ;;
+  esac
+  case :$PATH: in *:{launchers}:*) ;; *) PATH=$za_path:{launchers}${{PATH#"$za_path"}} ;; esac
+  export PATH
+  exec "$za_folder/$za_bin/$za_command" "$@"
+done
+printf 'zesty-anchor: %s: %s %s, which is in effect here, has no such command\\n' "$za_command" "$za_runtime" "${{za_version:-(none)}}" >&2
+for za_other in {shelf}/"$za_runtime"/*; do
+  for za_bin in $za_bins; do
+    if [ -x "$za_other/$za_bin/$za_command" ]; then
+      printf '  next:  zesty-anchor with %s=%s -- %s   (or put it into this version too)\\n' "$za_runtime" "${{za_other##*/}}" "$za_command" >&2
+      exit 127
+    fi
+  done
+done
+exit 127
+"""
+
+
+def launcher(command: str, runtime: str, common: str) -> str:
+    """The text of one launcher; ``common`` is the file that does the work."""
+    return f"#!/bin/sh\n{MARK}\nza_command={quote(command)} za_runtime={quote(runtime)}\n. {quote(common)}\n"
+
+
+def common(environment: Environment, file: str) -> str:
+    """The text of the file that does the work of all launchers."""
+    return posix.HEAD.format(stamp=environment.stamp) + _LAUNCH.format(
+        runtimes="".join(_runtime(r) for r in environment.runtimes),
+        variables="".join(_variable(environment, name, template) for name, template in environment.variables),
+        pins=quote(environment.pins),
+        shelf=quote(environment.shelf),
+        launchers=quote(environment.launchers),
+        program=posix.words(environment.program),
+        executable=quote(environment.program[0]),
+    )
+
+
+def _runtime(runtime: Switchable) -> str:
+    names = " ".join((MANIFEST_NAME, *runtime.pin_files, *runtime.requirement_files))
+    return (
+        f"  {runtime.name}) za_default={quote(runtime.default or 'system')} za_names={quote(names)}"
+        f" za_bins={quote(' '.join(runtime.bins))} ;;\n"
+    )
+
+
+def _variable(environment: Environment, name: str, template: Template) -> str:
+    """What the caller has set stays, unless it is a folder of the shelf: that may be another version's."""
+    nothing = "  :\n"
+    spoken = [p.runtime for p in template if isinstance(p, Of)]
+    value = environment.by_default(template)
+    default = f'  [ -n "${{{name}+x}}" ] || export {name}={quote(value)}\n' if value is not None else ""
+    if not spoken:
+        return default
+    here = "".join(
+        "$za_folder"
+        if isinstance(p, Of) and p.runtime == spoken[0]
+        else quote(p)
+        if isinstance(p, str)
+        else quote(environment.by_default((p,)) or "")
+        for p in template
+    )
+    return (
+        f"  if [ $za_runtime = {spoken[0]} ]; then\n"
+        f"    case ${{{name}-}} in '' | *{quote(environment.shelf)}/*) export {name}={here} ;; esac\n"
+        f"  else\n  {default or nothing}  fi\n"
+    )

@@ -1,0 +1,24 @@
+"""mksh(1). The manual's section "INVOCATION" says which files it reads."""
+
+from __future__ import annotations
+
+from zesty_anchor.shells import korn
+from zesty_anchor.shells.ksh import Ksh
+from zesty_anchor.shells.shell import Environment
+
+# mksh(1), "Substitution": ${|...} runs in the shell itself, and gives what REPLY holds, here nothing.
+_AT_PROMPT = "case ${PS1-} in *zesty_anchor_prompt*) ;; *) PS1=${PS1-}'${|zesty_anchor_prompt;}' ;; esac\n"
+_AT_CD = 'typeset -f cd >/dev/null || function cd { builtin cd "$@" && zesty_anchor_entered; }\n'
+
+
+class Mksh(Ksh):
+    """mksh(1)."""
+
+    name = "mksh"
+    programs: tuple[str, ...] = ("mksh",)
+    file = ".mkshrc"
+    source = 'mksh(1), "INVOCATION"'
+
+    def environment(self, environment: Environment, file: str) -> str:
+        """See ``Shell``."""
+        return korn.environment(environment, file, korn.Dialect(self.name, "", _AT_PROMPT, _AT_CD))

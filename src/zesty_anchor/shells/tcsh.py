@@ -1,0 +1,128 @@
+"""tcsh(1). The manual's section "Startup and shutdown" says which files it reads."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+from zesty_anchor.shells import posix
+from zesty_anchor.shells.shell import (
+    INTERACTIVE,
+    MARK,
+    OVER_SSH,
+    SCRIPT,
+    Context,
+    Environment,
+    Reading,
+    Site,
+    Surroundings,
+)
+
+_SOURCE = 'tcsh(1), "Startup and shutdown"'
+
+# :q keeps a word whole ("Variable substitution"). It knows no functions that could follow the current folder without
+# a process, so the launchers stand first on PATH.
+_PLACE = """\
+set zesty_anchor_out = ()
+if ( $?PATH ) then
+  foreach zesty_anchor_entry ( $path:q )
+    set zesty_anchor_twice = 0
+    if ( $zesty_anchor_entry:q =~ {shelf}* ) set zesty_anchor_twice = 1
+    foreach zesty_anchor_other ( {ours} $zesty_anchor_out:q )
+      if ( $zesty_anchor_other:q == $zesty_anchor_entry:q ) set zesty_anchor_twice = 1
+    end
+    if ( ! $zesty_anchor_twice ) set zesty_anchor_out = ( $zesty_anchor_out:q $zesty_anchor_entry:q )
+  end
+endif
+set path = ( {first} $zesty_anchor_out:q {last} )
+unset zesty_anchor_out zesty_anchor_entry zesty_anchor_other zesty_anchor_twice
+"""
+_ALIASES = """\
+if ( $?prompt ) then
+  alias za 'set zesty_anchor_out = "`env ZESTY_ANCHOR_SHELL=tcsh {program} \\!*`"; if ( "$zesty_anchor_out" =~ "session: *" ) setenv ZESTY_ANCHOR_SESSION "$zesty_anchor_out:s/session: //"; if ( "$zesty_anchor_out" !~ "session: *" ) printf "%s\\n" $zesty_anchor_out:q'
+  alias zesty-anchor za
+endif
+"""
+
+
+class Tcsh:
+    """tcsh(1)."""
+
+    name = "tcsh"
+    programs: tuple[str, ...] = ("tcsh",)
+    contexts: tuple[Context, ...] = (Context("login", (), login_name=True), INTERACTIVE, OVER_SSH, SCRIPT)
+    check = "-n"
+
+    def reads(self, around: Surroundings) -> tuple[Reading, ...]:
+        """See ``Shell``. .tcshrc where it exists, else .cshrc; both before .login."""
+        first = ".tcshrc" if around.home / ".tcshrc" in around.existing else ".cshrc"
+        return (
+            Reading(around.home / ".tcshrc", "always" if first == ".tcshrc" else "hidden", _SOURCE),
+            Reading(around.home / ".cshrc", "always" if first == ".cshrc" else "hidden", _SOURCE),
+            Reading(around.home / ".login", "login", _SOURCE),
+        )
+
+    def leaves(self, around: Surroundings) -> tuple[Path, ...]:
+        """See ``Shell``."""
+        return ()
+
+    def sites(self, around: Surroundings) -> tuple[Site, ...]:
+        """See ``Shell``. A new .tcshrc would hide a .cshrc, so that is the one where it exists; .login comes later."""
+        names = (
+            [".cshrc"]
+            if {around.home / ".tcshrc", around.home / ".cshrc"} & around.existing == {around.home / ".cshrc"}
+            else [".tcshrc"]
+        )
+        if around.home / ".login" in around.existing:
+            names.append(".login")
+        return tuple(Site(around.home / name, self.name) for name in names)
+
+    def quote(self, text: str) -> str:
+        """See ``Shell``. In single quotes a quote, a ``!`` and a line end must be taken out by a backslash
+        ("Lexical structure", "History substitution").
+        """
+        return "'" + text.replace("'", "'\\''").replace("!", "\\!").replace("\n", "\\\n") + "'"
+
+    def block(self, generated: Path, home: Path, *, early: bool = False) -> str:
+        """See ``Shell``."""
+        word = posix.home_word(generated, home)
+        return f"if ( -r {word} ) source {word} {MARK}"
+
+    def reload(self, generated: Path, home: Path) -> str:
+        """See ``Shell``."""
+        return posix.reload(generated, home, "source")
+
+    def script(self, file: str) -> str:
+        """See ``Shell``."""
+        return f"sh {self.quote(file)}"
+
+    def environment(self, environment: Environment, file: str) -> str:
+        """See ``Shell``."""
+        q = self.quote
+        values = ((name, environment.by_default(template)) for name, template in environment.variables)
+        lines = [f"setenv {name} {q(value)}\n" for name, value in values if value is not None]
+        complete = "".join(f"  if ( -r {q(f)} ) source {q(f)}\n" for f in environment.completions_of(self.name))
+        static = dict.fromkeys(
+            (*environment.first, environment.launchers, *environment.last, *environment.default_bins)
+        )
+        return "".join(
+            [
+                posix.HEAD.format(stamp=environment.stamp),
+                *lines,
+                f"setenv ZESTY_ANCHOR_LOADED {environment.stamp}\n",
+                _PLACE.format(
+                    ours=" ".join(map(q, static)),
+                    shelf=_pattern(environment.shelf + "/"),
+                    first=" ".join(map(q, environment.scripted)),
+                    last=" ".join(map(q, environment.last)),
+                ),
+                environment.hooks_of(self.name),
+                f"if ( $?prompt ) then\n{complete}endif\n" if complete else "",
+                _ALIASES.format(program=" ".join(f'"{word}"' for word in environment.program)),
+            ]
+        )
+
+
+def _pattern(text: str) -> str:
+    """A pattern that only this text fits: quotes do not take a letter's meaning as a pattern away."""
+    return Tcsh().quote(re.sub(r"([*?\[\]{}^~\\])", r"[\1]", text))
