@@ -20,6 +20,7 @@ import pytest
 from tests.conftest import PROGRAM, SHELLS, Desk, kelp
 from zesty_anchor.demo.home import likeness
 from zesty_anchor.demo.wares import pack, write_runtime
+from zesty_anchor.shells.known import SHELLS as KNOWN
 from zesty_anchor.system.host import login_path
 
 MORE = """
@@ -39,6 +40,9 @@ expect = "high water *"
 BOTH = '[runtimes.kelp]\nwant = "lts"\nalso = ["3.6"]\n'
 
 pytestmark = pytest.mark.needs("bash", "zsh")
+
+
+ALL = ["bash", "zsh", "fish", "ksh", "mksh", "tcsh", "sh"]
 
 
 def lived_in(desk: Desk) -> None:
@@ -98,9 +102,9 @@ def test_the_shapes_of_json(desk: Desk) -> None:
     assert set(preview["changes"][0]) == {"kind", "subject", "action", "detail"}
     desk.well("provision")
     proof = desk.well("verify", "--json").json
-    assert {(s["shell"], s["context"]) for s in proof["shells"]} == {
-        (shell, context) for shell in ("bash", "zsh") for context in ("login", "interactive", "login, interactive")
-    }
+    assert [(s["shell"], s["context"]) for s in proof["shells"]] == [
+        (name, context.name) for name, shell in KNOWN.items() for context in shell.contexts
+    ]
     assert set(proof["shells"][0]) == {"shell", "context", "ok", "startup_ms", "checks"}
     assert set(proof["shells"][0]["checks"][0]) == {"name", "ok", "expected", "observed"}
     listed = desk.well("list", "kelp", "--json").json
@@ -182,7 +186,9 @@ def test_a_home_with_an_awkward_name(desk: Desk, tmp_path: Path, name: str) -> N
     desk.home = tmp_path / name
     desk.home.mkdir()
     lived_in(desk)
-    desk.wants(MORE, BOTH)
+    # ksh takes the name of its own startup file for a text to be expanded, so it finds none in such a home.
+    quoted = any(letter in name for letter in "'$`")
+    desk.wants(MORE + (f"[shells]\nuse = {[s for s in ALL if s != 'ksh']}\n" if quoted else ""), BOTH)
     before = desk.likeness()
     done = desk.well("provision", "--json").json
     assert done["proof"]["ok"]
@@ -285,11 +291,14 @@ def test_a_journal_of_a_newer_program_is_not_touched(desk: Desk) -> None:
 
 def test_a_shell_that_never_starts_is_cut_off_and_told(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
     from zesty_anchor.proof.fresh import ask
-    from zesty_anchor.shells.known import SHELLS as KNOWN
-
     desk.write("read answer\n", ".bashrc")
     asked = ask(
-        SHELLS["bash"], KNOWN["bash"].contexts[1], {"HOME": str(desk.home), "PATH": login_path()}, ["echo"], seconds=1
+        KNOWN["bash"],
+        SHELLS["bash"],
+        KNOWN["bash"].contexts[1],
+        {"HOME": str(desk.home), "PATH": login_path()},
+        ["echo"],
+        seconds=1,
     )
     assert asked.startup_ms is None
     assert asked.answers[0].status is None

@@ -67,10 +67,11 @@ def test_defaults_go_on_path_in_the_manifests_order_and_others_do_not() -> None:
     )  # fmt: skip
     shelf = "/home/desk/shelf"
     assert wanted.path_first == (
-        "/home/desk/bin", "/opt/x", f"{shelf}/kelp/4.2/bin", f"{shelf}/coral/11", f"{shelf}/coral/11/tools",
+        "/home/desk/bin", "/opt/x",
     )  # fmt: skip
+    assert wanted.default_bins == (f"{shelf}/kelp/4.2/bin", f"{shelf}/coral/11", f"{shelf}/coral/11/tools")
     assert wanted.path_last == ("/home/desk",)
-    assert dict(wanted.variables) == {"KELP_HOME": "mine", "CORAL_HOME": f"{shelf}/coral/11"}, (
+    assert dict(wanted.by_default) == {"KELP_HOME": "mine", "CORAL_HOME": f"{shelf}/coral/11"}, (
         "the manifest's word counts"
     )
     assert wanted.system_variables == (("ZONE", f"{shelf}/kelp/4.2"),)
@@ -81,7 +82,7 @@ def test_a_variable_of_a_runtime_that_is_absent_is_left_out() -> None:
         manifest(variables={"A": "{kelp}/x", "B": "{other}", "C": "c"}, runtimes={"kelp": {"want": "4"}}),
         (), ("bash",), (), HOME, HOME,
     )  # fmt: skip
-    assert dict(wanted.variables) == {"B": "{other}", "C": "c"}
+    assert dict(wanted.by_default) == {"B": "{other}", "C": "c"}
 
 
 @pytest.mark.parametrize(

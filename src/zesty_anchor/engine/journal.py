@@ -139,8 +139,14 @@ class Journal:
         return self._entries("run = ? AND state <> 'taken back'", (run,))
 
     def standing_runs(self) -> list[int]:
-        """The numbers of the runs that still stand, the latest first."""
-        return [row[0] for row in self._base.execute("SELECT run FROM runs WHERE taken_back = 0 ORDER BY run DESC")]
+        """The numbers of the runs of which something still stands, the latest first."""
+        return [
+            row[0]
+            for row in self._base.execute(
+                "SELECT run FROM runs WHERE taken_back = 0 AND EXISTS "
+                "(SELECT 1 FROM changes WHERE changes.run = runs.run AND state <> 'taken back') ORDER BY run DESC"
+            )
+        ]
 
     def last_manifest(self) -> Path | None:
         """The manifest of the latest run that still stands."""

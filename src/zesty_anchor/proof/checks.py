@@ -129,13 +129,21 @@ def judge(question: Question, answer: Answer, started: bool) -> CheckResult:
     elif question.how == "outside":
         ok = answer.status == 0 and answer.text.startswith("/") and not answer.text.startswith(question.expected + "/")
     elif question.how == "place":
-        ok = answer.text in question.expected.split("\n")
+        observed = _unquoted(answer.text)
+        ok = observed in question.expected.split("\n")
     else:
         ok = answer.status == 0 and fnmatch.fnmatchcase(answer.text, question.expected)
     if not ok and answer.status != 0:
         observed = f"{observed} (exit status {answer.status})".strip()
     expected = question.expected.split("\n")[0] if question.how == "place" else question.expected
     return CheckResult(question.name, ok, expected or "(nothing)", observed or "(nothing)")
+
+
+def _unquoted(text: str) -> str:
+    """A path as it is: ksh's ``command -v`` quotes one that has blanks or the like."""
+    if text.startswith("$'"):
+        return re.sub(r"\\(.)", r"\1", text[2:-1])
+    return text[1:-1].replace("'\\''", "'") if text.startswith("'") else text
 
 
 def _not_once(expected: Sequence[str], path: Sequence[str]) -> str:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import sys
 import tempfile
 import time
 from collections.abc import Iterable, Iterator, Sequence
@@ -100,8 +99,7 @@ def ask(
         words = [program, *context.options, "-c", shell.script(str(room / "questions"))]
         if context.login_name:
             # A shell whose own name begins with a hyphen logs in; tcsh takes no option for that beside -c.
-            words = [sys.executable, "-SEc", "import os, sys; os.execv(sys.argv[1], sys.argv[2:])", program,
-                     f"-{Path(program).name}", *words[1:]]  # fmt: skip
+            words = ["bash", "--norc", "-c", 'exec -a "-${0##*/}" "$0" "$@"', *words]
         child = pexpect.spawn(
             words[0],
             words[1:],

@@ -74,8 +74,6 @@ class Bash(Sh):
 
     def environment(self, environment: Environment, file: str) -> str:
         """See ``Shell``."""
-        return korn.environment(
-            environment,
-            file,
-            korn.Dialect(self.name, "", _AT_PROMPT, _AT_CD, completion.bash(posix.words(environment.program))),
-        )
+        own = completion.bash(posix.words(environment.program))
+        dialect = korn.Dialect(self.name, "", _AT_PROMPT, _AT_CD, own, itself="${BASH_VERSION-}")
+        return korn.environment(environment, file, dialect)

@@ -14,7 +14,8 @@ def quote(text: str) -> str:
 
 
 def environment(environment: Environment, file: str) -> str:
-    """The text of the file. What is not UTF-8, or holds a control character, systemd would refuse: it is left out."""
+    """The text of the file. systemd passes over what is empty, is not UTF-8, or holds a control character: it
+    is left out."""
     values = ((name, environment.by_default(template)) for name, template in environment.variables)
     lines = [f"{name}={quote(value)}\n" for name, value in values if value is not None and _may(value)]
     last = "".join(f":{folder}" for folder in environment.last)
@@ -23,6 +24,6 @@ def environment(environment: Environment, file: str) -> str:
 
 
 def _may(text: str) -> bool:
-    return not any(
+    return text != "" and not any(
         "\ud800" <= letter <= "\udfff" or (letter < " " and letter not in "\t\n") or letter == "\x7f" for letter in text
     )

@@ -14,8 +14,8 @@ from zesty_anchor.shells.shell import Environment, Of, Switchable
 
 class Dialect(msgspec.Struct, frozen=True):
     """Where the four differ: their name, the start of every function, the lines that have the prompt look at the
-    folder, those that follow ``cd`` itself, those that complete our own commands, and what must stand around lines in
-    the language of sh.
+    folder, those that follow ``cd`` itself, those that complete our own commands, what must stand around lines in the
+    language of sh, and a word that is empty in every other shell.
     """
 
     name: str
@@ -24,6 +24,7 @@ class Dialect(msgspec.Struct, frozen=True):
     at_cd: str
     completion: str = ""
     around: tuple[str, str] = ("", "")
+    itself: str = "${KSH_VERSION-}"
 
 
 # The functions. {start} comes first in each. Local names begin with za_, lasting ones with zesty_anchor_.
@@ -142,12 +143,22 @@ alias zesty-anchor=za
 """
 
 
+# A person's .profile may read .bashrc in any shell: one that is not meant gets the language of sh.
+_OTHERS = """\
+if [ -z "{itself}" ]; then
+  if [ -r {other} ]; then . {other}; fi
+  return 0
+fi
+"""
+
+
 def environment(environment: Environment, file: str, dialect: Dialect) -> str:
     """The text of the generated file."""
     hooks = environment.hooks_of(dialect.name)
     return "".join(
         [
             posix.HEAD.format(stamp=environment.stamp),
+            _OTHERS.format(itself=dialect.itself, other=quote(f"{environment.shell}/environment.sh")),
             posix.exports(environment),
             "case $- in *i*) ;; *)\n",
             dialect.around[0],

@@ -66,5 +66,5 @@ class Zsh(Sh):
         own = completion.zsh(posix.words(environment.program))
         around = (f"() {{\n{_SH_OPTIONS}", "}\n")
         return korn.environment(
-            environment, file, korn.Dialect(self.name, _SH_OPTIONS, _AT_PROMPT, _AT_CD, own, around)
+            environment, file, korn.Dialect(self.name, _SH_OPTIONS, _AT_PROMPT, _AT_CD, own, around, "${ZSH_VERSION-}")
         )
