@@ -105,7 +105,9 @@ class Desk:
         """Write a manifest that takes kelp from the feed."""
         feed = f'as-root = "allowed"\n[feeds.harbour]\nkind = "index"\nurl = "{url or self.url}"\n'
         recipe = '[recipes.kelp]\ncommands = ["kelp"]\n[recipes.kelp.version]\nrun = "kelp --version"\nexpect = "kelp {version}"\n'
-        self.write(feed + recipe + runtimes + more)
+        # Two shells are enough where a test is not about them.
+        shells = "" if "[shells]" in more else '[shells]\nuse = ["bash", "zsh"]\n'
+        self.write(feed + shells + recipe + runtimes + more)
 
     def run(self, *words: str, **more: Any) -> Answer:
         environment = {"HOME": str(self.home), "PATH": login_path(), "LANG": "C.UTF-8", **self.environment}

@@ -255,6 +255,21 @@ class Workstation:
         name = name if name in used else used[0]
         return SHELLS[name].reload(generated_file(self.locations, name), self.locations.home)
 
+    def behind(self) -> str:
+        """The line to type, where the shell that called has read a generated file that is no longer what it was."""
+        from zesty_anchor.shells.known import SHELLS
+
+        loaded = self._environ.get("ZESTY_ANCHOR_LOADED", "")
+        if not loaded or self._environ.get("ZESTY_ANCHOR_SHELL") in FOLLOWING:
+            return ""
+        for name in SHELLS:
+            file = generated_file(self.locations, name)
+            if file.is_file():
+                with file.open("rb") as opened:
+                    current = b"# stamp " + loaded.encode() in (opened.readline(), opened.readline().strip())
+                return "" if current else self.reload_line()
+        return ""
+
     def keep_in_step(self) -> None:
         """Bring the launchers in step with the shelf: the runtimes' own package tools add commands to it."""
         if generated_file(self.locations, LAUNCH).is_file():

@@ -42,6 +42,7 @@ BOTH = '[runtimes.kelp]\nwant = "lts"\nalso = ["3.6"]\n'
 pytestmark = pytest.mark.needs("bash", "zsh")
 
 
+EVERY = '[shells]\nuse = "all"\n'
 ALL = ["bash", "zsh", "fish", "ksh", "mksh", "tcsh", "sh"]
 
 
@@ -58,7 +59,7 @@ def lived_in(desk: Desk) -> None:
 
 def test_from_a_fresh_home_and_back(desk: Desk) -> None:
     lived_in(desk)
-    desk.wants(MORE, BOTH)
+    desk.wants(MORE + EVERY, BOTH)
     (desk.home / ".cache").mkdir()
     before = likeness(desk.home, (".local/state/zesty-anchor",))
     assert desk.run("preview", "--check").code == 3
@@ -96,7 +97,7 @@ def test_from_a_fresh_home_and_back(desk: Desk) -> None:
 
 
 def test_the_shapes_of_json(desk: Desk) -> None:
-    desk.wants()
+    desk.wants(EVERY)
     preview = desk.well("preview", "--json").json
     assert preview["pending"] == len(preview["changes"])
     assert set(preview["changes"][0]) == {"kind", "subject", "action", "detail"}
@@ -188,7 +189,7 @@ def test_a_home_with_an_awkward_name(desk: Desk, tmp_path: Path, name: str) -> N
     lived_in(desk)
     # ksh takes the name of its own startup file for a text to be expanded, so it finds none in such a home.
     quoted = any(letter in name for letter in "'$`")
-    desk.wants(MORE + (f"[shells]\nuse = {[s for s in ALL if s != 'ksh']}\n" if quoted else ""), BOTH)
+    desk.wants(MORE + (f"[shells]\nuse = {[s for s in ALL if s != 'ksh']}\n" if quoted else EVERY), BOTH)
     before = desk.likeness()
     done = desk.well("provision", "--json").json
     assert done["proof"]["ok"]
@@ -291,6 +292,7 @@ def test_a_journal_of_a_newer_program_is_not_touched(desk: Desk) -> None:
 
 def test_a_shell_that_never_starts_is_cut_off_and_told(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
     from zesty_anchor.proof.fresh import ask
+
     desk.write("read answer\n", ".bashrc")
     asked = ask(
         KNOWN["bash"],

@@ -51,7 +51,11 @@ class Setting:
             yield self._loaded(Silent(), load)
             return
         with reporter(self.err, quiet=self.quiet) as telling:
-            yield self._loaded(telling, load)
+            workstation = self._loaded(telling, load)
+            yield workstation
+        behind = workstation.behind() if load and not self.quiet else ""
+        if behind:
+            self.err.write(self.err.look("this shell was opened before the last provisioning; for it, run: ") + behind)
 
     def _loaded(self, telling: Reporter, load: bool) -> Workstation:
         asker = TerminalAsker(self.err) if sys.stdin.isatty() else None

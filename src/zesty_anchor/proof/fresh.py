@@ -62,8 +62,9 @@ def unlittered(leaves: Iterable[Path]) -> Iterator[None]:
 
 
 def clean_environment(home: Path, program: str, user: str, path: str) -> dict[str, str]:
-    """Only what a login gives: nothing of the environment that we ourselves run in."""
+    """Only what a login gives: nothing of the environment that we ourselves run in, but where XDG has things lie."""
     return {
+        **{name: value for name, value in os.environ.items() if name.startswith("XDG_") and name.endswith("_HOME")},
         "HOME": str(home),
         "USER": user,
         "SHELL": program,

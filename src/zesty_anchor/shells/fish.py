@@ -11,7 +11,6 @@ from zesty_anchor.shells.shell import (
     INTERACTIVE,
     LOGIN,
     LOGIN_INTERACTIVE,
-    OVER_SSH,
     SCRIPT,
     Context,
     Environment,
@@ -96,8 +95,11 @@ function zesty_anchor_look
       set zesty_anchor_files
     end
     zesty_anchor_fresh; or zesty_anchor_ask $zesty_anchor_files
-    for za_file in $zesty_anchor_files
+    set -l za_found $zesty_anchor_files
+    set zesty_anchor_files
+    for za_file in $za_found
       test -r {pins}$za_file=; or continue
+      set -a zesty_anchor_files $za_file
       begin
         read -l za_line
         read -l -a za_tokens
@@ -110,6 +112,8 @@ function zesty_anchor_look
       end <{pins}$za_file=
     end
   end
+  set -e zesty_anchor_near
+  path filter -qf -- {pin_names}; and set -g zesty_anchor_near 1
   if set -q ZESTY_ANCHOR_SESSION
     set za_pins $za_soft $za_pins (string split -n ' ' -- (string replace -a '=' ' ' -- $ZESTY_ANCHOR_SESSION))
   else
@@ -122,7 +126,7 @@ function zesty_anchor_tell
   while read -l za_text
     if string match -q -- '- *' $za_text; and not contains -- $za_text $zesty_anchor_said
       set -ga zesty_anchor_said $za_text
-      string sub -s 3 -- $za_text >&2
+      string replace -r '^- \\S+ ' '' -- $za_text >&2
     end
   end <$argv[1]
 end
@@ -144,9 +148,9 @@ function zesty_anchor_prompt --on-event fish_prompt
     set -e zesty_anchor_new
     test "$PATH" = "$zesty_anchor_PATH"; or zesty_anchor_place first {last}
   end
-  if set -q zesty_anchor_files[1]
-    zesty_anchor_fresh; or zesty_anchor_look
-  else if path filter -qf -- {pin_names}
+  if not zesty_anchor_fresh
+    zesty_anchor_look
+  else if not set -q zesty_anchor_near; and path filter -qf -- {pin_names}
     zesty_anchor_look
   end
 end
@@ -186,7 +190,7 @@ class Fish:
 
     name = "fish"
     programs: tuple[str, ...] = ("fish",)
-    contexts: tuple[Context, ...] = (LOGIN, INTERACTIVE, LOGIN_INTERACTIVE, OVER_SSH, SCRIPT)
+    contexts: tuple[Context, ...] = (LOGIN, INTERACTIVE, LOGIN_INTERACTIVE, SCRIPT)
     check = "--no-execute"
 
     def reads(self, around: Surroundings) -> tuple[Reading, ...]:
@@ -195,11 +199,10 @@ class Fish:
 
     def leaves(self, around: Surroundings) -> tuple[Path, ...]:
         """See ``Shell``. Its universal variables, its history, and an empty file of settings."""
-        data = around.home / ".local/share"
         names = ("conf.d", "completions", "functions", "fish_variables", "config.fish")
         folder = around.config / "fish"
-        return (around.config, folder, *(folder / name for name in names), data.parent, data, data / "fish",
-                around.home / ".cache", around.home / ".cache/fish")  # fmt: skip
+        own = (around.config, folder, *(folder / name for name in names), around.data / "fish", around.cache / "fish")
+        return (around.home / ".local", around.data, around.cache, *own)
 
     def sites(self, around: Surroundings) -> tuple[Site, ...]:
         """See ``Shell``. None: the generated file itself stands in the folder that fish reads."""

@@ -31,8 +31,9 @@ class Dialect(msgspec.Struct, frozen=True):
 #
 # zesty_anchor_look finds the files by which the project chooses versions, the nearest folder first, up to the home or
 # the root. What they resolve to stands in a file of ours under {pins}, with the very time of change of the project's
-# file: as long as that is equal, nothing is to be asked. Only when it differs is this program called. At a prompt the
-# same is tested of the current folder, by one function that is made to measure on entering it.
+# file: as long as that is equal, nothing is to be asked. Only when it differs is this program called.
+#
+# At a prompt new files of the current folder count, where none was there; else only a change of those that were.
 #
 # These lines run whenever somebody changes the folder, so few commands do much each: bash takes 1 to 8 us for one.
 _FUNCTIONS = """\
@@ -59,7 +60,7 @@ function zesty_anchor_choose {{
 }}
 function zesty_anchor_look {{
 {start}  typeset za_folder="${{PWD%/}}" za_name za_entry za_line za_soft= za_pins=
-  zesty_anchor_where=$PWD zesty_anchor_file= zesty_anchor_entry=
+  zesty_anchor_where=$PWD zesty_anchor_file= zesty_anchor_entry= zesty_anchor_near=
   set --
   while
     if [[ {some} ]]; then
@@ -79,7 +80,10 @@ function zesty_anchor_look {{
       za_folder=asked
       [[ ! -r $za_entry || $za_name -nt $za_entry || $za_name -ot $za_entry ]] && continue
     fi
-    [[ -n $zesty_anchor_file ]] || zesty_anchor_file=$za_name zesty_anchor_entry=$za_entry
+    if [[ -z $zesty_anchor_file ]]; then
+      zesty_anchor_file=$za_name zesty_anchor_entry=$za_entry
+      [[ ${{za_name%/*}} == "${{PWD%/}}" ]] && zesty_anchor_near=1
+    fi
     read -r za_line <"$za_entry" || continue
     case $za_line in
       '~'*) za_soft="$za_line $za_soft" ;;
@@ -94,12 +98,12 @@ function zesty_anchor_tell {{
   typeset za_text
   while read -r za_text; do
     case $za_text in
-      '- '*) case $zesty_anchor_said in *"$za_text|"*) ;; *) zesty_anchor_said="$zesty_anchor_said$za_text|"; printf '%s\n' "${{za_text#- }}" >&2 ;; esac ;;
+      '- '*) case $zesty_anchor_said in *"$za_text|"*) ;; *) zesty_anchor_said="$zesty_anchor_said$za_text|"; printf '%s\n' "${{za_text#- * }}" >&2 ;; esac ;;
     esac
   done <"$1"
 }}
 function zesty_anchor_prompt {{
-  [[ $PWD == "$zesty_anchor_where" && -z $zesty_anchor_new && ( -z $zesty_anchor_file && {none} || -n $zesty_anchor_file && ! $zesty_anchor_file -nt $zesty_anchor_entry && ! $zesty_anchor_file -ot $zesty_anchor_entry ) ]] || zesty_anchor_again
+  [[ $PWD == "$zesty_anchor_where" && -z $zesty_anchor_new && ! $zesty_anchor_file -nt $zesty_anchor_entry && ( -n $zesty_anchor_near && -e $zesty_anchor_file && ! $zesty_anchor_file -ot $zesty_anchor_entry || -z $zesty_anchor_near && {none} ) ]] || zesty_anchor_again
 }}
 function zesty_anchor_again {{
   if [[ -n $zesty_anchor_new ]]; then

@@ -127,7 +127,7 @@ def _plain(value: object) -> object:
 class Surroundings(msgspec.Struct, frozen=True):
     """What decides which startup files a shell reads.
 
-    ``config`` is the folder that XDG_CONFIG_HOME names, ``zdotdir`` and ``env`` the files that the variables ZDOTDIR
+    ``config``, ``data`` and ``cache`` are the folders that XDG_CONFIG_HOME and its like name, ``zdotdir`` and ``env`` the files that the variables ZDOTDIR
     and ENV name (None: not set), ``system`` is ``linux`` or ``macos``, ``existing`` are the startup files that exist,
     ``guarded`` those that end early in a shell that is not interactive.
     """
@@ -137,6 +137,8 @@ class Surroundings(msgspec.Struct, frozen=True):
     system: str = "linux"
     zdotdir: Path | None = None
     env: Path | None = None
+    data: Path = Path()
+    cache: Path = Path()
     existing: frozenset[Path] = frozenset()
     guarded: frozenset[Path] = frozenset()
 
@@ -181,7 +183,8 @@ LOGIN_INTERACTIVE = Context("login, interactive", ("-l", "-i"))
 OVER_SSH = Context(
     "command over ssh", (), (("SSH_CLIENT", "127.0.0.1 22 22"), ("SSH_CONNECTION", "127.0.0.1 22 127.0.0.1 22"))
 )
-SCRIPT = Context("script", ())
+SCRIPT = Context("script, or command over ssh", ())
+"""For the shells that read the same in both."""
 
 
 class Shell(Protocol):

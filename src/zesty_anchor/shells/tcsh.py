@@ -9,7 +9,6 @@ from zesty_anchor.shells import posix
 from zesty_anchor.shells.shell import (
     INTERACTIVE,
     MARK,
-    OVER_SSH,
     SCRIPT,
     Context,
     Environment,
@@ -37,9 +36,9 @@ endif
 set path = ( {first} $zesty_anchor_out:q {last} )
 unset zesty_anchor_out zesty_anchor_entry zesty_anchor_other zesty_anchor_twice
 """
-_ALIASES = """\
-if ( $?prompt ) then
-  alias za 'set zesty_anchor_out = "`env ZESTY_ANCHOR_SHELL=tcsh {program} \\!*`"; if ( "$zesty_anchor_out" =~ "session: *" ) setenv ZESTY_ANCHOR_SESSION "$zesty_anchor_out:s/session: //"; if ( "$zesty_anchor_out" !~ "session: *" ) printf "%s\\n" $zesty_anchor_out:q'
+_ALIASES = r"""if ( $?prompt ) then
+  set zesty_anchor_program = ( {program} )
+  alias za 'set zesty_anchor_out = "`env ZESTY_ANCHOR_SHELL=tcsh $zesty_anchor_program:q \!*`"; set zesty_anchor_words = ( $zesty_anchor_out:q ); if ( "$zesty_anchor_out" =~ session:* ) set zesty_anchor_words = ( $zesty_anchor_out ); if ( "$zesty_anchor_out" =~ session:* ) setenv ZESTY_ANCHOR_SESSION "$zesty_anchor_words[2-]"; if ( "$zesty_anchor_out" !~ session:* ) printf "%s\n" $zesty_anchor_words:q'
   alias zesty-anchor za
 endif
 """
@@ -50,7 +49,7 @@ class Tcsh:
 
     name = "tcsh"
     programs: tuple[str, ...] = ("tcsh",)
-    contexts: tuple[Context, ...] = (Context("login", (), login_name=True), INTERACTIVE, OVER_SSH, SCRIPT)
+    contexts: tuple[Context, ...] = (Context("login", (), login_name=True), INTERACTIVE, SCRIPT)
     check = "-n"
 
     def reads(self, around: Surroundings) -> tuple[Reading, ...]:
@@ -118,7 +117,7 @@ class Tcsh:
                 ),
                 environment.hooks_of(self.name),
                 f"if ( $?prompt ) then\n{complete}endif\n" if complete else "",
-                _ALIASES.format(program=" ".join(f'"{word}"' for word in environment.program)),
+                _ALIASES.format(program=" ".join(map(q, environment.program))),
             ]
         )
 

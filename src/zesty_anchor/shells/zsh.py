@@ -8,7 +8,6 @@ from zesty_anchor.shells.shell import (
     INTERACTIVE,
     LOGIN,
     LOGIN_INTERACTIVE,
-    OVER_SSH,
     SCRIPT,
     Context,
     Environment,
@@ -33,7 +32,7 @@ class Zsh(Sh):
 
     name = "zsh"
     programs = ("zsh",)
-    contexts: tuple[Context, ...] = (LOGIN, INTERACTIVE, LOGIN_INTERACTIVE, OVER_SSH, SCRIPT)
+    contexts: tuple[Context, ...] = (LOGIN, INTERACTIVE, LOGIN_INTERACTIVE, SCRIPT)
 
     def reads(self, around: Surroundings) -> tuple[Reading, ...]:
         """See ``Shell``. ZDOTDIR, where it is set, stands in for the home, except for the first .zshenv."""

@@ -82,6 +82,7 @@ class Machine(msgspec.Struct, frozen=True):
         )
         return Surroundings(
             home=self.locations.home, config=self.locations.others, system=self.host.system, zdotdir=self.zdotdir,
+            data=self.locations.data.parent, cache=self.locations.cache.parent,
             env=self.env_file, existing=existing, guarded=guarded,
         )  # fmt: skip
 

@@ -1,0 +1,300 @@
+"""Choosing versions, in real shells with a person's own things in them."""
+
+from __future__ import annotations
+
+import os
+import re
+import subprocess
+from pathlib import Path
+
+import pytest
+
+from tests.commands.test_contexts import FOLLOWING, environment, interactive
+from tests.conftest import PROGRAM, PROGRAMS, Answer, Desk
+
+pytestmark = pytest.mark.needs("bash", "zsh", "fish", "ksh", "mksh")
+KORN = ("bash", "zsh", "ksh", "mksh")
+
+
+def versions(text: str) -> list[str]:
+    return re.findall(r"^(?:\S*[#%>] )*kelp (\d\S+)$", text, re.MULTILINE)
+
+
+@pytest.mark.parametrize("shell", FOLLOWING)
+def test_entering_and_leaving_folders(settled: Desk, shell: str) -> None:
+    settled.write("# inner\n4.1\n", "project/deep/.kelp-version")
+    lines = [
+        "kelp --version",  # default
+        "cd project; kelp --version",
+        "cd deep; kelp --version",
+        "cd ..; kelp --version",
+        "cd /; kelp --version",
+        f"cd {settled.home}/project/deep; cd {settled.home}; kelp --version",
+        "mkdir gone; echo 4.1 >gone/.kelp-version; cd gone; kelp --version; rm -r ../gone",
+        "kelp --version; cd ..; kelp --version",
+        "mkdir -p fresh; cd fresh; kelp --version",
+        "echo 3.6 >.kelp-version",
+        "kelp --version",  # seen at the prompt
+        "sleep 0.05; echo 4.1 >.kelp-version",
+        "kelp --version",
+        "rm .kelp-version",
+        "kelp --version; cd ..; rm -r fresh",
+    ]
+    if shell in ("bash", "zsh", "fish"):
+        lines += ["pushd project >/dev/null; kelp --version", "popd >/dev/null; kelp --version"]
+    # fish shows no prompt where it reads no terminal; the event is the same.
+    between = "\nemit fish_prompt\n" if shell == "fish" else "\n"
+    seen = versions(interactive(settled, shell, between.join(lines), {}))
+    (settled.home / "project/deep/.kelp-version").unlink()
+    one, two, three = "4.2.1", "3.6.2", "4.1.0"
+    walk = [one, two, three, two, one, one, three]
+    # In a folder that has vanished nothing can be said; back in the home it is the default.
+    assert seen[:7] == walk
+    assert seen[8:13] == [one, one, two, three, one]
+    if shell in ("bash", "zsh", "fish"):
+        assert seen[13:] == [two, one]
+
+
+@pytest.mark.parametrize("shell", [*FOLLOWING, "tcsh"])
+def test_a_session_lasts_until_it_is_forgotten(settled: Desk, shell: str) -> None:
+    lines = "za switch kelp 4.1\nkelp --version\ncd project\nkelp --version\nza switch kelp --forget\nkelp --version\nza switch kelp"
+    shown = interactive(settled, shell, lines, {})
+    assert versions(shown) == ["4.1.0", "4.1.0", "3.6.2"]
+    assert "kelp 3.6.2 is in effect here: project, by ~/project/.kelp-version:1" in shown
+    assert "kelp 5.0.0" not in interactive(settled, shell, "za switch kelp 5\nkelp --version", {})
+
+
+def test_a_session_is_refused_where_no_shell_could_keep_it(settled: Desk) -> None:
+    answer = settled.run("switch", "kelp", "4.1", "--session")
+    assert answer.code == 2 and "environment." in answer.err
+    assert settled.run("switch", "kelp", "4.1").code == 2
+    assert "did you mean 'kelp'" in settled.run("switch", "kepl", "4.1", "--project").err
+
+
+def within(desk: Desk, folder: str, *words: str, **more: str) -> Answer:
+    done = subprocess.run(
+        [str(PROGRAM), *words], cwd=desk.home / folder, env=environment(desk, **more), capture_output=True, text=True,
+        stdin=subprocess.DEVNULL, timeout=60, check=False,
+    )  # fmt: skip
+    return Answer(done.returncode, done.stdout, done.stderr)
+
+
+def test_a_project_is_pinned_where_it_is_pinned_already(settled: Desk) -> None:
+    folder = settled.home / "other/sub"
+    folder.mkdir(parents=True)
+    assert "written" in within(settled, "other", "switch", "kelp", "4.1", "--project").out
+    assert (folder.parent / ".kelp-version").read_text() == "4.1\n"
+    (folder.parent / ".kelp-version").write_bytes(b"# why: caf\xe9\r\n 4.1  # until spring\r\n")
+    assert within(settled, "other/sub", "switch", "kelp", "3.6", "--project").code == 0
+    assert (folder.parent / ".kelp-version").read_bytes() == b"# why: caf\xe9\r\n 3.6  # until spring\r\n"
+    settled.write('# ours\n[runtimes]\nkelp = { want = "4.1" } # x\n', "other/sub/workstation.toml")
+    assert within(settled, "other/sub", "switch", "kelp", "4.2", "--project").code == 0
+    assert (folder / "workstation.toml").read_text() == '# ours\n[runtimes]\nkelp = { want = "4.2" } # x\n'
+    listed = within(settled, "other/sub", "list", "--json").json["runtimes"][0]
+    assert listed["in_effect"] == {
+        "version": "4.2.1",
+        "scope": "project",
+        "decided_by": "~/other/sub/workstation.toml:3",
+    }
+    assert within(settled, "other/sub", "locate", "kelp").out.strip() == str(settled.shelf / "kelp/4.2.1")
+    assert within(settled, "other", "switch", "kelp", "--project", "--forget").code == 0
+    assert not (folder.parent / ".kelp-version").exists()
+    assert "names" not in within(settled, "other", "switch", "kelp", "--project", "--forget").err
+
+
+def test_one_command_with_chosen_versions(settled: Desk) -> None:
+    answer = within(settled, "project", "with", "kelp=4.1", "--", "kelp-env")
+    assert answer.out == "4.1.0|north quay, $5 a day|4.1.0\n"
+    assert within(settled, "project", "with", "kelp=4.1", "sh", "-c", "kelp --version; exit 7").code == 7
+    for words, code in (
+        (["kelp=4.1"], 2),
+        (["kelp=5", "--", "true"], 1),
+        (["kelp=^4", "--", "true"], 2),
+        (["kelp=4.1", "--", "no-such"], 1),
+    ):
+        assert within(settled, ".", "with", *words).code == code
+
+
+def test_trace_says_who_answers_and_what_decided(settled: Desk) -> None:
+    launchers = settled.home / ".local/share/zesty-anchor/bin"
+    traced = within(
+        settled, "project", "trace", "kelp", "--json", PATH=f"{launchers}:{settled.shelf}/kelp/4.2.1/bin:/usr/bin"
+    ).json
+    assert [(a["kind"], a["owner"], a["wins"]) for a in traced["answers"]] == [
+        ("launcher", "zesty-anchor", True), ("file", "zesty-anchor", False),
+    ]  # fmt: skip
+    assert traced["decided"]["version"] == "3.6.2"
+    assert within(settled, ".", "trace", "no-such-command").code == 1
+
+
+@pytest.mark.parametrize("shell", FOLLOWING)
+def test_a_pin_that_is_not_installed_is_told_once(settled: Desk, shell: str) -> None:
+    settled.write("5.0\n", "missing/.kelp-version")
+    (settled.home / "missing/sub").mkdir(exist_ok=True)
+    words = [PROGRAMS[shell], "-i"]
+    lines = "cd missing\nkelp --version\ncd sub\ncd ..\ncd /\ncd -\nkelp --version\nexit\n"
+    done = subprocess.run(
+        words,
+        cwd=settled.home,
+        env=environment(settled),
+        input=lines,
+        capture_output=True,
+        text=True,
+        timeout=60,
+        check=False,
+    )
+    told = "~/missing/.kelp-version:1 wants kelp 5.0, which is not installed; install it with: zesty-anchor provision"
+    assert done.stderr.count(told) == 1
+    assert versions(done.stdout) == ["4.2.1", "4.2.1"]
+
+
+def test_a_project_brings_its_versions_by_a_provisioning(desk: Desk) -> None:
+    desk.wants('[shells]\nuse = ["bash"]\n')
+    desk.well("provision")
+    desk.write('title = "Soundings"\n[runtimes.kelp]\nwant = "5"\n', "project/workstation.toml")
+    assert "kelp 5.0.0" in within(desk, "project", "preview").out
+    assert "1 change done" in within(desk, "project", "provision").out
+    assert "in effect here: project" in within(desk, "project", "switch", "kelp").out
+    assert within(desk, "project", "provision", "--json").json["changed"] == 0
+    assert versions(interactive(desk, "bash", "cd project\nkelp --version", {})) == ["5.0.0"]
+    refused = within(desk, "project", "remove", "kelp", "4.2.1")
+    assert refused.code == 1, "the machine's manifest wants it"
+    assert within(desk, ".", "remove", "kelp", "5.0.0").code == 0
+    assert versions(interactive(desk, "bash", "cd project\nkelp --version", {})) == ["4.2.1"]
+
+
+def test_missing_may_be_installed_on_entering(desk: Desk) -> None:
+    import pexpect
+
+    desk.wants('[shells]\nuse = ["bash"]\nmissing = "install"\n')
+    desk.well("provision")
+    desk.write("3.6\n", "project/.kelp-version")
+    shell = pexpect.spawn(
+        PROGRAMS["bash"], ["-i"], cwd=str(desk.home), env=environment(desk, PS1="> "), timeout=60, encoding="utf-8"
+    )
+    shell.sendline("cd project && kelp --version")
+    shell.expect(r"\nkelp 3\.6\.2")
+    shell.sendline("exit")
+    shell.wait()
+
+
+def test_the_default_is_changed_in_the_manifest_and_the_machine_follows(desk: Desk) -> None:
+    desk.wants('[shells]\nuse = ["bash"]\n', '[runtimes.kelp]\nwant = "lts"  # the desk\'s choice\n')
+    desk.well("provision")
+    shown = interactive(desk, "bash", "za switch kelp 3.6 --default >/dev/null\nkelp --version", {})
+    assert versions(shown) == ["3.6.2"], "the function reads the new file in this very shell"
+    assert 'want = "3.6"  # the desk\'s choice' in desk.manifest.read_text()
+    before = desk.manifest.read_text()
+    assert desk.run("switch", "kelp", "99", "--default").code == 2
+    assert desk.manifest.read_text() == before
+
+
+def test_an_open_shell_that_is_behind_is_told(desk: Desk) -> None:
+    desk.wants('[shells]\nuse = ["bash"]\n')
+    desk.well("provision")
+    stamp = desk.shell("bash", 'printf %s "$ZESTY_ANCHOR_LOADED"', "-i")
+    desk.environment["ZESTY_ANCHOR_LOADED"] = stamp
+    assert "before the last provisioning" not in desk.well("list").err
+    desk.wants('[shells]\nuse = ["bash"]\n[variables]\nNEW = "1"\n')
+    desk.well("provision")
+    assert "before the last provisioning" in desk.well("list").err
+    assert "environment.bash" in desk.well("list").err
+    assert "before" not in desk.run("list", "--json").err
+
+
+PERSONAL = {
+    "set -eu": "set -eu",
+    "IFS": "IFS=xk:",
+    "cd is an alias": "alias cd='cd -P'",
+    "a prompt of one's own": """PROMPT_COMMAND='mine=$?'; precmd() { mine=$?; }""",
+    "no glob": "set -f",
+}
+
+
+@pytest.mark.parametrize("shell", KORN)
+@pytest.mark.parametrize("name", PERSONAL)
+def test_a_persons_own_things_are_kept(settled: Desk, shell: str, name: str) -> None:
+    file = settled.home / f".local/share/zesty-anchor/shell/environment.{shell}"
+    again = f". {file}; . {file}; (. {file})"
+    lines = [
+        PERSONAL[name],
+        again,
+        "cd project; kelp --version",
+        "cd ..; kelp --version",
+        "sh -c 'exit 3' || :",
+        "false || echo status=$?",
+    ]
+    if name == "a prompt of one's own" and shell in ("bash", "zsh"):
+        lines += ["sh -c 'exit 5'", "echo mine=$mine"]
+    lines += ['echo "IFS=$IFS|"', "echo flags=$-"]
+    shown = interactive(settled, shell, "\n".join(lines), {})
+    assert versions(shown) == ["3.6.2", "4.2.1"], shown
+    assert "status=1" in shown
+    if name == "a prompt of one's own" and shell in ("bash", "zsh"):
+        assert "mine=5" in shown
+    if name == "IFS":
+        assert "IFS=xk:|" in shown
+    flags = shown.split("flags=")[1].split("\n")[0]
+    assert ("f" in flags) == (name == "no glob") or shell == "zsh"
+    assert name != "set -eu" or {"e", "u"} <= set(flags)
+
+
+@pytest.mark.parametrize("shell", ["fish", *KORN])
+@pytest.mark.needs("strace")
+def test_no_process_is_started(settled: Desk, shell: str, tmp_path: Path) -> None:
+    """At start, at a prompt, on entering a folder whose pins have not changed: builtins alone (by strace(1))."""
+    interactive(settled, shell, "cd project\ncd ..", {})  # the pins are resolved once
+    home, log = settled.home, tmp_path / "log"
+    for tool in ("cat", "sed"):
+        assert PROGRAMS.get(tool, "/usr/bin/" + tool)
+    words = ["strace", "-f", "-qq", "-o", str(log), "-e", "trace=execve,fork,vfork,clone,clone3", PROGRAMS[shell], "-i"]
+    subprocess.run(
+        words, cwd=home, env=environment(settled, fish_greeting=""), input="cd project\ncd ..\ncd project\n:\nexit\n",
+        capture_output=True, text=True, timeout=60, check=False,
+    )  # fmt: skip
+    bare = tmp_path / "bare"
+    bare.mkdir()
+    with_it = _processes(log)
+    subprocess.run(
+        words, cwd=home, env=environment(settled, HOME=str(bare), fish_greeting=""),
+        input="cd project\ncd ..\ncd project\n:\nexit\n", capture_output=True, text=True, timeout=60, check=False,
+    )  # fmt: skip
+    assert with_it == _processes(log)
+
+
+def _processes(log: Path) -> int:
+    """New processes; threads, which share everything, are none (clone(2), CLONE_THREAD)."""
+    lines = log.read_text().splitlines()
+    return sum(
+        bool(re.search(r"\b(fork|vfork|clone3?|execve)\(", line))
+        and "CLONE_THREAD" not in line
+        and "resumed" not in line
+        for line in lines
+    )
+
+
+@pytest.mark.parametrize("shell", ["bash", "zsh", "fish"])
+def test_our_own_commands_are_completed(settled: Desk, shell: str) -> None:
+    if shell == "fish":
+        out = interactive(
+            settled, shell, "complete -C 'za swi'\ncomplete -C 'za switch ke'\ncomplete -C 'za switch kelp 4'", {}
+        )
+        assert {"switch", "kelp", "4.2.1"} <= set(re.findall(r"^\S+", out, re.MULTILINE))
+        return
+    protocol = {"_ZESTY_ANCHOR_COMPLETE": f"{shell}_complete"}
+    for words, number, expected in (
+        ("za swi", 1, "switch"),
+        ("za switch ke", 2, "kelp"),
+        ("za switch kelp 4", 3, "4.1.0"),
+        ("za with kelp=3", 2, "kelp=3.6.2"),
+    ):
+        assert expected in within(settled, ".", COMP_WORDS=words, COMP_CWORD=str(number), **protocol).out.replace(
+            ",", "\n"
+        ).split("\n")
+    if shell == "bash":
+        lines = "COMP_WORDS=(za switch kelp 4) COMP_CWORD=3; zesty_anchor_complete; echo got ${COMPREPLY[*]}"
+        assert "got 4.2.1 4.1.0" in interactive(settled, shell, lines, {})
+    else:
+        lines = "autoload -Uz compinit; compinit -D; . ~/.zshrc; echo bound $_comps[za]"
+        assert "bound zesty_anchor_complete" in interactive(settled, shell, lines, {})
+    assert os.environ.get("HOME") != str(settled.home)
