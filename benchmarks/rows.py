@@ -66,17 +66,20 @@ def provisioned(count: int) -> Iterator[tuple[Path, Path]]:
         feed.mkdir()
         names = [f"gauge{number:02}" for number in range(count)]
         for name in names:
-            files = {f"bin/{name}": (f"#!/bin/sh\necho {name} 1.2.0\n".encode(), 0o755)}
-            write_runtime(
-                feed, name, [("1.2.0", "2026-01-01", (), "any", f"{name}.tar.gz", pack(name, files, "tar.gz"))]
-            )
+            releases = []
+            for version in ("1.2.0", "1.1.0"):
+                files = {f"bin/{name}": (f"#!/bin/sh\necho {name} {version}\n".encode(), 0o755)}
+                file = f"{name}-{version}.tar.gz"
+                releases.append((version, "2026-01-01", (), "any", file, pack(name, files, "tar.gz")))
+            write_runtime(feed, name, releases)
         write_index(feed, names)
-        manifest = home / "workstation.toml"
+        manifest = home / "desk/workstation.toml"
+        manifest.parent.mkdir()
         with Host(feed) as serving:
             text = f'as-root = "allowed"\n[feeds.harbour]\nkind = "index"\nurl = "{serving.url}"\n'
             for name in names:
                 text += f'[recipes.{name}]\ncommands = ["{name}"]\n[recipes.{name}.version]\nrun = "{name}"\n'
-                text += f'[runtimes.{name}]\nwant = "latest"\n'
+                text += f'[runtimes.{name}]\nwant = "latest"\n' + ('also = ["1.1"]\n' if name == names[0] else "")
             manifest.write_text(text)
             seconds([*PROGRAM, "provision", "-m", str(manifest)], plain_environment(home))
         yield home, manifest
@@ -154,36 +157,92 @@ def fetch_node(folder: Path) -> Path | None:
     return folder / "node.tgz"
 
 
-def shell_start() -> Iterator[Result]:
-    with provisioned(3) as (home, _):
+FOLLOWING = {"bash": ".bashrc", "zsh": ".zshrc", "fish": ".config/fish/config.fish", "ksh": ".kshrc", "mksh": ".mkshrc"}
+"""The shells that follow the current folder, and the startup file of an interactive one."""
+
+
+@contextmanager
+def followed() -> Iterator[tuple[Path, Path, dict[str, str]]]:
+    """A home with four runtimes and a project that pins one of them, a home with empty startup files, and the shells."""
+    with provisioned(4) as (home, _):
         bare = home / "bare"
-        bare.mkdir()
-        for name, file in (("bash", ".bashrc"), ("zsh", ".zshrc")):
-            program = shutil.which(name, path=login_path())
-            if program is None:
-                print(f"| interactive {name}: left out, it is not installed | | | | |")
-                continue
-            (bare / file).write_text("")
+        shells = {name: path for name in FOLLOWING if (path := shutil.which(name, path=login_path()))}
+        for name in FOLLOWING.keys() - shells.keys():
+            print(f"| {name}: left out, it is not installed | | | | |")
+        for folder in (home, bare):
+            (folder / "project").mkdir(parents=True)
+            for file in FOLLOWING.values():
+                (folder / file).parent.mkdir(parents=True, exist_ok=True)
+                (folder / file).touch()
+        (home / "project/.gauge00-version").write_text("1.1\n")
+        yield home, bare, shells
+
+
+def shell_start() -> Iterator[Result]:
+    with followed() as (home, bare, shells):
+        for name, program in shells.items():
             hooked, empty = plain_environment(home), plain_environment(bare)
             command = [program, "-i", "-c", ":"]
             ours, without = side_by_side(
                 lambda c=command, e=hooked: seconds(c, e), lambda c=command, e=empty: seconds(c, e), rounds=151
             )
-            yield Result(
-                f"interactive {name} starts: time added by the hook",
-                "an empty startup file",
-                (ours - without) * 1000,
-                1,
-                "ms",
-            )
+            added = (ours - without) * 1000
+            yield Result(f"interactive {name} starts: time added by the hook", "an empty startup file", added, 1, "ms")
             extra = processes(command, hooked) - processes(command, empty)
-            yield Result(
-                f"interactive {name} starts: processes added by the hook (strace)",
-                "an empty startup file",
-                extra,
-                0,
-                "processes",
+            what = f"interactive {name} starts: processes added by the hook (strace)"
+            yield Result(what, "an empty startup file", extra, 0, "processes")
+
+
+def shell_folders() -> Iterator[Result]:
+    """Loops of many rounds in one shell, with what we do and without, side by side."""
+    rounds = 400
+    with followed() as (home, bare, shells):
+        for name, program in shells.items():
+            hooked, empty = plain_environment(home), plain_environment(bare)
+            begin = "zesty_anchor_prompt; cd project; cd ..; "
+            for where, enter in (("an ordinary folder", ""), ("a pinned folder", "cd project; ")):
+                loops = [
+                    _loop(name, rounds * 5, f"{begin}{enter}", command) for command in ("zesty_anchor_prompt", ":")
+                ]
+                ours, without = side_by_side(
+                    *(
+                        lambda c=loop, p=program, e=hooked, h=home: seconds([p, "-i", "-c", c], e, str(h))
+                        for loop in loops
+                    ),
+                    rounds=15,
+                )
+                added = (ours - without) / (rounds * 5) * 1e6
+                yield Result(f"{name}: a prompt in {where}", "`:`", added, 20, "us")
+            loop = _loop(name, rounds, "", "cd project; cd ..")
+            ours, without = side_by_side(
+                lambda p=program, c=loop, e=hooked: seconds([p, "-i", "-c", c], e, str(home)),
+                lambda p=program, c=loop, e=empty: seconds([p, "-i", "-c", c], e, str(bare)),
+                rounds=15,
             )
+            added = (ours - without) / (rounds * 2) * 1e6
+            yield Result(f"{name}: entering a pinned folder, or leaving it", "`cd` alone", added, 300, "us")
+
+
+def _loop(shell: str, rounds: int, before: str, command: str) -> str:
+    if shell == "fish":
+        return f"{before}for i in (seq {rounds}); {command}; end; true"
+    return f"{before}i=0; while [ $i -lt {rounds} ]; do {command}; i=$((i+1)); done"
+
+
+def launcher() -> Iterator[Result]:
+    with provisioned(4) as (home, _):
+        deep = home / "/".join("abcdefgh")
+        deep.mkdir(parents=True)
+        environment = plain_environment(home)
+        launchers = home / ".local/share/zesty-anchor/bin"
+        direct = home / ".local/share/zesty-anchor/shelf/gauge00/1.2.0/bin/gauge00"
+        seconds([str(launchers / "gauge00")], environment, str(deep))
+        ours, without = side_by_side(
+            lambda: seconds([str(launchers / "gauge00")], environment, str(deep)),
+            lambda: seconds([str(direct)], environment, str(deep)),
+            rounds=301,
+        )
+    yield Result("a launcher, eight folders deep", "the command itself", (ours - without) * 1000, 1.5, "ms")
 
 
 def processes(command: list[str], environment: dict[str, str]) -> int:
@@ -325,4 +384,15 @@ def overlap() -> Iterator[Result]:
     )
 
 
-ROWS = (version, nothing_to_do, node_tarball, many_files, large_archive, overlap, long_list, shell_start)
+ROWS = (
+    version,
+    nothing_to_do,
+    node_tarball,
+    many_files,
+    large_archive,
+    overlap,
+    long_list,
+    shell_start,
+    shell_folders,
+    launcher,
+)

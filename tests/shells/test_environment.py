@@ -40,9 +40,11 @@ def made(tmp_path: Path, **more: object) -> Environment:
     return Environment(**{**given, **more})  # type: ignore[arg-type]
 
 
-def written(language: str, environment: Environment, folder: Path) -> Path:
-    file = folder / f"environment.{language}"
-    file.write_bytes(os.fsencode(GENERATED[language](environment, str(file))))
+def written(language: str, environment: Environment) -> Path:
+    """The generated file; those like sh read that of sh where they follow no folder."""
+    for name in ("sh", language):
+        file = Path(environment.shell) / f"environment.{name}"
+        file.write_bytes(os.fsencode(GENERATED[name](environment, str(file))))
     return file
 
 
@@ -65,7 +67,7 @@ def test_any_text_arrives_byte_for_byte(language: str, shell: str, tmp_path: Pat
     @given(st.lists(AWKWARD, min_size=100, max_size=100))
     def each(values: list[str]) -> None:
         variables = tuple((f"V{i}", (v,) if v else ()) for i, v in enumerate(values))
-        file = written(language, made(tmp_path, variables=variables), tmp_path)
+        file = written(language, made(tmp_path, variables=variables))
         seen = dict(
             entry.split(b"=", 1) for entry in read_by(shell, file, "exec /usr/bin/env -0").split(b"\0") if b"=" in entry
         )
@@ -132,7 +134,7 @@ def test_path_holds_each_folder_once_however_it_is_read(
     room = tmp_path / "shelf*["
     room.mkdir()
     environment = made(room, **FOLDERS)
-    file = written(language, environment, tmp_path)
+    file = written(language, environment)
     before, after = (text.format(shelf=environment.shelf, bin=environment.launchers) for text in (before, after))
     source = "source" if shell in ("fish", "tcsh") else "."
     shown = read_by(shell, file, f"{source} '{file}'; /usr/bin/printenv PATH", before + ":/usr/bin", options).decode()
@@ -142,7 +144,7 @@ def test_path_holds_each_folder_once_however_it_is_read(
 
 @pytest.mark.parametrize(("language", "shell"), POSIX)
 def test_the_persons_own_state_is_left_alone(language: str, shell: str, tmp_path: Path) -> None:
-    file = written(language, made(tmp_path, **FOLDERS), tmp_path)
+    file = written(language, made(tmp_path, **FOLDERS))
     asks = 'printf "%s|%s|" "$IFS" "$-"; set | /usr/bin/grep -c zesty_anchor || :'
     with_it = read_by(shell, file, asks, options="IFS=x; set -f")
     file.write_text("")
@@ -152,7 +154,7 @@ def test_the_persons_own_state_is_left_alone(language: str, shell: str, tmp_path
 @pytest.mark.needs("zsh")
 @pytest.mark.parametrize("options", ["setopt ksh_arrays", "setopt no_unset", "setopt sh_word_split glob_subst"])
 def test_zsh_with_other_options(options: str, tmp_path: Path) -> None:
-    file = written("zsh", made(tmp_path, **FOLDERS), tmp_path)
+    file = written("zsh", made(tmp_path, **FOLDERS))
     shown = read_by("zsh", file, 'printf "%s %s" "$PATH" "$(setopt)"', "/bin:/bin", options).decode()
     assert shown.startswith(f"/h/s p/bin:/q'x/bin:{tmp_path}/bin:/bin:/la st ")
     assert shown.split()[-1].replace("_", "") in options.replace("_", "")

@@ -6,6 +6,7 @@ from collections.abc import Iterator, Mapping
 from typing import Any
 
 from zesty_anchor.manifest.pin import pin_files
+from zesty_anchor.manifest.read import FILE_NAME
 from zesty_anchor.manifest.wanted import Reference, Value, Wanted, refer
 from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.shells.shell import Environment, Of, Switchable, Template
@@ -26,6 +27,7 @@ def environment_of(wanted: Wanted, machine: Machine) -> Environment:
         launchers=str(locations.launchers),
         pins=str(locations.pins),
         shell=str(locations.shell),
+        manifest=str(wanted.folder / FILE_NAME),
         program=machine.program,
         runtimes=switchables(wanted),
         hooks=tuple(_hooks(wanted)),

@@ -14,9 +14,9 @@ from zesty_anchor.changes.syntax import passes
 from zesty_anchor.changes.text_file import Edit, put_back
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.problem import Problem
-from zesty_anchor.shells.known import GENERATED, LAUNCH, SESSION, SHELLS
+from zesty_anchor.shells.known import FOLLOW, FOLLOWING, GENERATED, LAUNCH, SESSION, SHELLS
 from zesty_anchor.shells.shell import Environment
-from zesty_anchor.survey.machine import Machine
+from zesty_anchor.survey.machine import Machine, generated_file
 from zesty_anchor.survey.sites import sites
 
 
@@ -61,7 +61,9 @@ class GeneratedFiles:
         environment = environment_of(wanted, machine)
         used = used_files(wanted, machine)
         for name, file in machine.generated.items():
-            after = os.fsencode(GENERATED[name](environment, str(file.path))) if name in used else None
+            # What follows the folder must know the file that it belongs to.
+            path = generated_file(machine.locations, name.removeprefix(FOLLOW))
+            after = os.fsencode(GENERATED[name](environment, str(path))) if name in used else None
             if after != file.content:
                 edit = Edit(file, after)
                 edit.check_writable()
@@ -77,5 +79,7 @@ class GeneratedFiles:
 def used_files(wanted: Wanted, machine: Machine) -> frozenset[str]:
     """The names of the generated files that something reads."""
     used = {site.language for site in sites(wanted.shells, machine)} | {"fish"} & set(wanted.shells)
+    if used & FOLLOWING.keys():
+        used |= {"sh", *(f"{FOLLOW}{name}" for name in used & FOLLOWING.keys())}
     used |= {LAUNCH} if wanted.recipes else set()
     return frozenset(used | ({SESSION} if machine.has_user_generator else set()))

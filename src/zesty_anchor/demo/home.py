@@ -105,6 +105,7 @@ def furnish(home: Path, url: str, *, with_c: bool) -> Path:
     _write(home / "old-kelp/remarks", "kept since the move\n", 0o600)
     (home / "old-kelp/current").symlink_to("bin")
     _write(home / "bin/tide-note", "#!/bin/sh\necho 'note taken'\n", 0o755)
+    _write(home / "soundings/.kelp-version", "3.6                              # this project is older\n")
     desk = home / "desk"
     as_root = 'as-root = "allowed"               # this demo runs as root\n' if os.geteuid() == 0 else ""
     _write(desk / "bulletin.kelp", _BULLETIN)

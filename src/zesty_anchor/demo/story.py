@@ -14,12 +14,18 @@ from zesty_anchor.demo.home import furnish, likeness
 from zesty_anchor.demo.host import Host
 from zesty_anchor.demo.wares import compiler, stock_feed
 from zesty_anchor.problem import Problem, UsageProblem
+from zesty_anchor.proof.fresh import unlittered
+from zesty_anchor.shells.known import SHELLS
+from zesty_anchor.shells.shell import Surroundings
 from zesty_anchor.system.host import login_path, user_name
 
 _STATE = (".local/state/zesty-anchor",)
 
 Say = Callable[[str, str], None]
 """Says something: a kind (step, look, note, good) and the text."""
+
+FOLDERS = ("walk",)
+"""Not a command of ours: real shells that enter a project and leave it."""
 
 _STEPS = (
     (("survey",), "What is here?", "the old kelp answers, in bash and in zsh; coral is not there at all"),
@@ -28,6 +34,8 @@ _STEPS = (
     (("verify",), "Does it hold?", "the same table, whenever you like"),
     (("provision",), "Once more.", "nothing changes, and it takes no time"),
     (("list",), "Which version is in effect, and what decided it?", "the file and the line"),
+    (("with", "kelp=3.6", "--", "kelp", "--version"), "Run one command with another version.", "3.6, just this once"),
+    (FOLDERS, "Walk about, in every shell.", "the project ~/soundings pins 3.6: it answers there, and only there"),
     (("undo",), "Take it back.", "the old kelp is where it was, and so is every line"),
 )
 
@@ -60,9 +68,15 @@ def _steps(say: Say, arguments: list[str], home: Path, manifest: Path) -> None:
     before = likeness(home)
     environment = _environment(home)
     for number, (words, question, look) in enumerate(_STEPS, 1):
-        say("step", f"{number}. {question}   zesty-anchor {' '.join(words)}")
+        title = "cd ~/soundings" if words is FOLDERS else f"zesty-anchor {' '.join(words)}"
+        say("step", f"{number}. {question}   {title}")
         say("look", look)
-        _run([*words, *arguments], environment, manifest.parent)
+        if words is FOLDERS:
+            around = Surroundings(home, home / ".config", data=home / ".local/share", cache=home / ".cache")
+            with unlittered([path for shell in SHELLS.values() for path in shell.leaves(around)]):
+                _walk(say, environment, home)
+        else:
+            _run([words[0], *arguments, *words[1:]], environment, manifest.parent)
     _same(before, likeness(home, _STATE), "undo")
     say("good", "the home is byte for byte as it was before (our journal apart)")
     say("step", f"{len(_STEPS) + 1}. Leave no trace.   zesty-anchor dismantle --yes")
@@ -79,6 +93,26 @@ def _run(words: list[str], environment: dict[str, str], folder: Path) -> None:
             f"the demo's step {words[0]!r} ended with {answer.returncode}",
             advice="this is a fault of zesty-anchor: please report what it printed",
         )
+
+
+def _walk(say: Say, environment: dict[str, str], home: Path) -> None:
+    """Enter the project in a fresh shell of each kind, and leave it again. Raises ``Problem`` where one goes wrong."""
+    for name, shell in SHELLS.items():
+        program = next((p for called in shell.programs if (p := shutil.which(called))), None)
+        if program is None:
+            say("note", f"{name} is not installed here")
+            continue
+        # sh and tcsh are set up at login, or always; the others where a person types.
+        options = ["-l"] if name == "sh" else ["-i"]
+        script = "cd ~/soundings; kelp --version; cd ..; kelp --version"
+        answer = subprocess.run(
+            [program, *options, "-c", script], env=environment, cwd=home, capture_output=True, text=True,
+            stdin=subprocess.DEVNULL, check=False,
+        )  # fmt: skip
+        inside, outside, *_ = [*answer.stdout.split("\n"), "", ""]
+        say("note", f"{name:5} in ~/soundings: {inside}    back in ~: {outside}")
+        if (inside, outside) != ("kelp 3.6.2", "kelp 4.2.1"):
+            raise Problem(f"{name} did not follow the folder", advice="please report this, with what it printed above")
 
 
 def _same(before: dict[str, tuple[str, str]], after: dict[str, tuple[str, str]], step: str) -> None:

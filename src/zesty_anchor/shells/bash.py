@@ -32,9 +32,16 @@ esac
 """
 # A function of the person's own with that name stays; the folder is then seen at the next prompt.
 _AT_CD = """\
-typeset -f cd >/dev/null || function cd { builtin cd "$@" && zesty_anchor_entered; }
-typeset -f pushd >/dev/null || function pushd { builtin pushd "$@" && zesty_anchor_entered; }
-typeset -f popd >/dev/null || function popd { builtin popd "$@" && zesty_anchor_entered; }
+if ! typeset -f cd >/dev/null; then
+function cd { builtin cd "$@" && { [[ $PWD == "$zesty_anchor_where" ]] || zesty_anchor_look; }; }
+function pushd { builtin pushd "$@" && zesty_anchor_entered; }
+function popd { builtin popd "$@" && zesty_anchor_entered; }
+fi
+"""
+
+_COMPLETES = """\
+function zesty_anchor_complete {{ . {shell}/follow.bash; zesty_anchor_complete "$@"; }}
+complete -F zesty_anchor_complete zesty-anchor za
 """
 
 
@@ -74,6 +81,14 @@ class Bash(Sh):
 
     def environment(self, environment: Environment, file: str) -> str:
         """See ``Shell``."""
-        own = completion.bash(posix.words(environment.program))
-        dialect = korn.Dialect(self.name, "", _AT_PROMPT, _AT_CD, own, itself="${BASH_VERSION-}")
-        return korn.environment(environment, file, dialect)
+        return korn.environment(environment, file, self._dialect(environment))
+
+    def on_demand(self, environment: Environment, file: str) -> str:
+        """The text of the file that is read when something is to be chosen."""
+        return korn.on_demand(environment, file, self._dialect(environment))
+
+    def _dialect(self, environment: Environment) -> korn.Dialect:
+        return korn.Dialect(
+            self.name, "${BASH_VERSION-}", _AT_PROMPT, _AT_CD, completes=_COMPLETES.format(shell=environment.shell_word),
+            completion=completion.bash(posix.words(environment.program)),
+        )  # fmt: skip

@@ -14,26 +14,22 @@ function zesty_anchor_complete {{
     esac
   done < <(COMP_WORDS="${{COMP_WORDS[*]}}" COMP_CWORD=$COMP_CWORD _ZESTY_ANCHOR_COMPLETE=bash_complete {program} 2>/dev/null)
 }}
-complete -F zesty_anchor_complete zesty-anchor za
 """
 _ZSH = """\
-if (( $+functions[compdef] )); then
-  function zesty_anchor_complete {{
-    emulate -L zsh
-    local za_type za_value za_help
-    local -a za_plain za_told
-    while IFS= read -r za_type && IFS= read -r za_value && IFS= read -r za_help; do
-      case $za_type in
-        dir) _path_files -/ ;;
-        file) _path_files -f ;;
-        plain) if [[ $za_help == _ ]]; then za_plain+=("$za_value"); else za_told+=("${{za_value//:/\\\\:}}:$za_help"); fi ;;
-      esac
-    done < <(COMP_WORDS="${{words[*]}}" COMP_CWORD=$((CURRENT - 1)) _ZESTY_ANCHOR_COMPLETE=zsh_complete {program} 2>/dev/null)
-    (( $#za_told )) && _describe -V unsorted za_told -U
-    (( $#za_plain )) && compadd -U -V unsorted -a za_plain
-  }}
-  compdef zesty_anchor_complete zesty-anchor za
-fi
+function zesty_anchor_complete {{
+  emulate -L zsh
+  local za_type za_value za_help
+  local -a za_plain za_told
+  while IFS= read -r za_type && IFS= read -r za_value && IFS= read -r za_help; do
+    case $za_type in
+      dir) _path_files -/ ;;
+      file) _path_files -f ;;
+      plain) if [[ $za_help == _ ]]; then za_plain+=("$za_value"); else za_told+=("${{za_value//:/\\\\:}}:$za_help"); fi ;;
+    esac
+  done < <(COMP_WORDS="${{words[*]}}" COMP_CWORD=$((CURRENT - 1)) _ZESTY_ANCHOR_COMPLETE=zsh_complete {program} 2>/dev/null)
+  (( $#za_told )) && _describe -V unsorted za_told -U
+  (( $#za_plain )) && compadd -U -V unsorted -a za_plain
+}}
 """
 _FISH = """\
 function zesty_anchor_complete
@@ -50,8 +46,6 @@ function zesty_anchor_complete
     end
   end
 end
-complete -c za -f -a '(zesty_anchor_complete)'
-complete -c zesty-anchor -f -a '(zesty_anchor_complete)'
 """
 
 

@@ -24,9 +24,73 @@ from zesty_anchor.shells.shell import (
 
 _SOURCE = 'fish(1), "Configuration files"'
 
-# Builtins only. Local names begin with za_, lasting ones with zesty_anchor_. See korn.py for what it does; here one
-# call of path(1) (fish 3.5) filters all the names that a project's file may have.
-_PLACE = """\
+# Two files, as for the others: see korn.py. Builtins only; a command substitution, which costs fish ten commands, only
+# where there is no other way. One call of path(1) (fish 3.5) tests all the names that a project's file may have.
+_AT_START = """\
+{exports}set -gx ZESTY_ANCHOR_LOADED {stamp}
+set -g zesty_anchor_rest
+for za_entry in (string match -rv -- {ours} $PATH)
+  contains -- $za_entry $zesty_anchor_rest; or set -a zesty_anchor_rest $za_entry
+end
+set -e za_entry
+if status is-interactive; and string match -qr '^([4-9]|3\\.([5-9]|\\d\\d))' $version
+set -g zesty_anchor_first {front}
+set -a zesty_anchor_rest {launchers} {last}
+set -gx PATH $zesty_anchor_first $zesty_anchor_rest
+set -g zesty_anchor_PATH $PATH
+set -g zesty_anchor_before
+set -g zesty_anchor_tokens
+function zesty_anchor_look
+  set -g zesty_anchor_where $PWD
+  set -e zesty_anchor_file
+  switch $PWD
+    case "$HOME" /
+      set -g zesty_anchor_above
+    case "$HOME/*/*/*" '/*/*/*/*/*'
+      set -g zesty_anchor_above {many}
+    case "$HOME/*/*"
+      set -g zesty_anchor_above .. ../..
+    case "$HOME/*"
+      set -g zesty_anchor_above ..
+    case '*'
+      set -g zesty_anchor_above {some}
+  end
+  if path filter -qf -- {names}
+    zesty_anchor_follow {words}
+  else if path filter -qf -- $zesty_anchor_above/{names}; or set -q zesty_anchor_tokens[1]; or set -q ZESTY_ANCHOR_SESSION
+    zesty_anchor_follow
+  end
+  return 0
+end
+function zesty_anchor_entered --on-variable PWD
+  test "$PWD" = "$zesty_anchor_where"; or zesty_anchor_look
+end
+function zesty_anchor_prompt --on-event fish_prompt
+  if set -q zesty_anchor_file
+    test ! -e $zesty_anchor_file -o $zesty_anchor_file -nt $zesty_anchor_answer -o $zesty_anchor_file -ot $zesty_anchor_answer; and zesty_anchor_look
+  else
+    path filter -qf -- {pin_names}; and zesty_anchor_look
+  end
+end
+function zesty_anchor_first_prompt --on-event fish_prompt
+  functions -e zesty_anchor_first_prompt
+  if test "$PATH" != "$zesty_anchor_PATH"
+    source {follow}
+    zesty_anchor_place first {launchers} {last}
+  end
+end
+function zesty_anchor_follow; source {follow}; zesty_anchor_follow $argv; end
+function zesty_anchor_complete; source {follow}; zesty_anchor_complete; end
+function za; source {follow}; za $argv; end
+function zesty-anchor; za $argv; end
+complete -c za -f -a '(zesty_anchor_complete)'
+complete -c zesty-anchor -f -a '(zesty_anchor_complete)'
+zesty_anchor_look
+{completions}else
+set -gx PATH {scripted} $zesty_anchor_rest {last}
+end
+{hooks}"""
+_ON_DEMAND = """\
 function zesty_anchor_place
   set -l za_rest
   set -l za_placed
@@ -46,12 +110,10 @@ function zesty_anchor_place
   set -gx PATH $zesty_anchor_before $zesty_anchor_first $zesty_anchor_rest
   set -g zesty_anchor_PATH $PATH
 end
-"""
-_FUNCTIONS = """\
 function zesty_anchor_choose
-  set -g zesty_anchor_tokens $argv[2..-1]
+  set -g zesty_anchor_tokens $argv
 {defaults}  set -l za_name
-  for za_token in $zesty_anchor_tokens
+  for za_token in $argv
     switch $za_token
       case {runtimes}
         set za_name $za_token
@@ -66,61 +128,50 @@ function zesty_anchor_choose
     set -gx PATH $zesty_anchor_before $zesty_anchor_first $zesty_anchor_rest
     set -g zesty_anchor_PATH $PATH
   else
-    zesty_anchor_place $argv[1] {last}
+    zesty_anchor_place keep {launchers} {last}
   end
 end
-function zesty_anchor_look
-  set -g zesty_anchor_where $PWD
-  set -g zesty_anchor_files
+function zesty_anchor_follow
+  set -l za_files
+  for za_name in $argv
+    test -f $za_name; and test $PWD/$za_name != {manifest}; and set -a za_files (string replace -r '/$' '' -- $PWD)/$za_name
+  end
+  set -l za_near $za_files[1]
+  if path filter -qf -- $zesty_anchor_above/{names}
+    for za_folder in (path normalize -- $PWD/$zesty_anchor_above)
+      test "$za_folder" != "$HOME"; and string match -q -- "$za_folder/*" $HOME/; and string match -q -- "$HOME/*" $PWD/; and break
+      set -a za_files (path filter -f -- (string replace -r '/$' '' -- $za_folder)/{names})
+      test "$za_folder" = "$HOME" -o "$za_folder" = /; and break
+    end
+  end
   set -l za_pins
   set -l za_soft
-  set -l za_folders
-  switch $PWD
-    case '/*/*/*/*/*/*/*'
-      set za_folders (path normalize -- $PWD{ups_many})
-    case '/*/*/*/*'
-      set za_folders (path normalize -- $PWD{ups_some})
-    case '*'
-      set za_folders (path normalize -- $PWD{ups_few})
-  end
-  if path filter -qf -- $za_folders/{names}
-    set zesty_anchor_files (path filter -f -- $za_folders/{names})
-    if set -q zesty_anchor_files[2]
-      set zesty_anchor_files
-      for za_folder in $za_folders
-        set -a zesty_anchor_files (path filter -f -- $za_folder/{names})
-        test "$za_folder" = "$HOME" -o "$za_folder" = /; and break
-      end
-    else if string match -q -- "$HOME/*" $PWD/; and not string match -q -- "$HOME/*" $zesty_anchor_files
-      set zesty_anchor_files
-    end
-    zesty_anchor_fresh; or zesty_anchor_ask $zesty_anchor_files
-    set -l za_found $zesty_anchor_files
-    set zesty_anchor_files
-    for za_file in $za_found
+  set -l za_asked
+  for za_file in $za_files
+    test $za_file = {manifest}; and continue
+    if test ! -r {pins}$za_file= -o $za_file -nt {pins}$za_file= -o $za_file -ot {pins}$za_file=
+      set -q za_asked[1]; or zesty_anchor_ask $za_files
+      set za_asked 1
       test -r {pins}$za_file=; or continue
-      set -a zesty_anchor_files $za_file
-      begin
-        read -l za_line
-        read -l -a za_tokens
-        if string match -q '~*' -- $za_line
-          set -p za_soft $za_tokens
-        else
-          set -p za_pins $za_tokens
-        end
-        contains -- ! $za_tokens; and zesty_anchor_tell {pins}$za_file=
-      end <{pins}$za_file=
+    end
+    begin
+      read -l za_line
+      read -l -a za_tokens
+      if string match -q '~*' -- $za_line
+        set -p za_soft $za_tokens
+      else
+        set -p za_pins $za_tokens
+      end
+      contains -- ! $za_tokens; and zesty_anchor_tell {pins}$za_file=
+    end <{pins}$za_file=
+    if test "$za_file" = "$za_near"
+      set -g zesty_anchor_file $za_file
+      set -g zesty_anchor_answer {pins}$za_file=
     end
   end
-  set -e zesty_anchor_near
-  path filter -qf -- {pin_names}; and set -g zesty_anchor_near 1
-  if set -q ZESTY_ANCHOR_SESSION
-    set za_pins $za_soft $za_pins (string split -n ' ' -- (string replace -a '=' ' ' -- $ZESTY_ANCHOR_SESSION))
-  else
-    set za_pins $za_soft $za_pins
-  end
-  test "$za_pins" = "$zesty_anchor_tokens"; or zesty_anchor_choose keep $za_pins
-  return 0
+  set -a za_soft $za_pins
+  set -q ZESTY_ANCHOR_SESSION; and set -a za_soft (string split -n ' ' -- (string replace -a '=' ' ' -- $ZESTY_ANCHOR_SESSION))
+  test "$za_soft" = "$zesty_anchor_tokens"; or zesty_anchor_choose $za_soft
 end
 function zesty_anchor_tell
   while read -l za_text
@@ -130,37 +181,16 @@ function zesty_anchor_tell
     end
   end <$argv[1]
 end
-function zesty_anchor_fresh
-  for za_file in $zesty_anchor_files
-    test -r {pins}$za_file=; or return 1
-    test $za_file -nt {pins}$za_file= -o $za_file -ot {pins}$za_file=; and return 1
-  end
-  return 0
-end
 function zesty_anchor_ask
   test -x {executable}; and ZESTY_ANCHOR_SHELL=fish {program} pins -- $argv
-end
-function zesty_anchor_entered --on-variable PWD
-  test "$PWD" = "$zesty_anchor_where"; or zesty_anchor_look
-end
-function zesty_anchor_prompt --on-event fish_prompt
-  if set -q zesty_anchor_new
-    set -e zesty_anchor_new
-    test "$PATH" = "$zesty_anchor_PATH"; or zesty_anchor_place first {last}
-  end
-  if not zesty_anchor_fresh
-    zesty_anchor_look
-  else if not set -q zesty_anchor_near; and path filter -qf -- {pin_names}
-    zesty_anchor_look
-  end
 end
 function za
   set -l za_status 0
   if test "$argv[1]" = switch
     set -l za_out (ZESTY_ANCHOR_SHELL=fish {program} $argv | string collect)
     set za_status $pipestatus[1]
-    if string match -q 'session: *' -- $za_out
-      set -gx ZESTY_ANCHOR_SESSION (string sub -s 10 -- $za_out)
+    if string match -q 'session:*' -- $za_out
+      set -gx ZESTY_ANCHOR_SESSION (string replace -r '^session: ?' '' -- $za_out)
     else if test -n "$za_out"
       echo $za_out
     end
@@ -175,14 +205,7 @@ function za
   zesty_anchor_look
   return $za_status
 end
-function zesty-anchor
-  za $argv
-end
-set -g zesty_anchor_new 1
-set -g zesty_anchor_PATH
-zesty_anchor_choose first
-zesty_anchor_look
-"""
+{completion}"""
 
 
 class Fish:
@@ -228,33 +251,35 @@ class Fish:
         """See ``Shell``. A fish without path(1) leaves it to the launchers to follow the folder, like a script."""
         q = self.quote
         values = ((name, environment.by_default(template)) for name, template in environment.variables)
-        lines = [f"set -gx {name} {q(value)}\n" for name, value in values if value is not None]
-        static = dict.fromkeys((*environment.first, environment.launchers, *environment.last))
-        return "".join(
-            [
-                posix.HEAD.format(stamp=environment.stamp),
-                *lines,
-                f"set -gx ZESTY_ANCHOR_LOADED {environment.stamp}\n",
-                _PLACE.format(
-                    static=self._words(static),
-                    shelf_pattern=q("^" + re.sub(r"([^\w/-])", r"\\\1", environment.shelf, flags=re.ASCII) + "/"),
-                ),
-                "if status is-interactive; and contains path (builtin -n)\n",
-                self._functions(environment, file),
-                *(f"test -r {q(f)}; and source {q(f)}\n" for f in environment.completions_of(self.name)),
-                completion.fish(self._words(environment.program)),
-                "else\n",
-                f"set -g zesty_anchor_first {self._words(environment.scripted)}\n",
-                f"zesty_anchor_place first {self._words(environment.last)}\n",
-                "end\n",
-                environment.hooks_of(self.name),
-            ]
+        exact = dict.fromkeys((*environment.first, environment.launchers, *environment.last))
+        ours = "|".join([f"{_literal(environment.shelf)}/", *(f"{_literal(folder)}$" for folder in exact)])
+        files = (f"test -r {q(f)}; and source {q(f)}\n" for f in environment.completions_of(self.name))
+        return posix.HEAD.format(stamp=environment.stamp) + _AT_START.format(
+            exports="".join(f"set -gx {name} {q(value)}\n" for name, value in values if value is not None),
+            stamp=environment.stamp,
+            ours=q(f"^({ours})"),
+            front=self._words(dict.fromkeys((*environment.first, *environment.default_bins))),
+            launchers=q(environment.launchers),
+            last=self._words(environment.last),
+            scripted=self._words(environment.scripted),
+            names=_list(environment.names),
+            pin_names=_list(environment.pin_names),
+            words=" ".join(environment.names),
+            many=_above(_LEVELS),
+            some=_above(4),
+            follow=q(f"{environment.shell}/follow.fish"),
+            completions="".join(files),
+            hooks=environment.hooks_of(self.name),
         )
 
-    def _functions(self, environment: Environment, file: str) -> str:
+    def on_demand(self, environment: Environment, file: str) -> str:
+        """The text of the file that is read when something is to be chosen."""
         q, numbered = self.quote, [(r, n) for n, r in enumerate(environment.runtimes)]
         switched = [(n, t) for n, t in environment.variables if any(isinstance(p, Of) for p in t)]
-        return _FUNCTIONS.format(
+        static = dict.fromkeys((*environment.first, environment.launchers, *environment.last))
+        return posix.HEAD.format(stamp=environment.stamp) + _ON_DEMAND.format(
+            static=self._words(static),
+            shelf_pattern=q(f"^{_literal(environment.shelf)}/"),
             defaults="".join(self._version(environment, r, n, r.default and q(r.default), "  ") for r, n in numbered),
             runtimes=" ".join(f"{q(r.name)} {q('~' + r.name)}" for r, _ in numbered) or "''",
             tokens="".join(
@@ -264,18 +289,17 @@ class Fish:
             ),
             all=" ".join(f"$za_{n}" for _, n in numbered),
             variables="".join(self._variable(environment, name, template) for name, template in switched),
-            ups_many=_ups(24),
-            ups_some=_ups(6),
-            ups_few=_ups(3),
             first=self._words(environment.first),
-            last=self._words((environment.launchers, *environment.last)),
+            launchers=q(environment.launchers),
+            last=self._words(environment.last),
             names=_list(environment.names),
-            pin_names=_list(environment.pin_names),
+            manifest=q(environment.manifest),
             pins=q(environment.pins),
             program=self._words(environment.program),
             executable=q(environment.program[0]),
             file=q(file),
             stamp=environment.stamp,
+            completion=completion.fish(self._words(environment.program)),
         )
 
     def _version(self, environment: Environment, runtime: Switchable, number: int, version: str, indent: str) -> str:
@@ -309,6 +333,15 @@ def _list(names: tuple[str, ...]) -> str:
     return "{" + ",".join(names) + "}" if len(names) > 1 else names[0]
 
 
-def _ups(most: int) -> str:
-    """The folder itself and those above it, as a brace expansion."""
-    return _list(tuple("/.." * n for n in range(most + 1)))
+_LEVELS = 16
+"""How many folders upward are looked at, itself included."""
+
+
+def _above(levels: int) -> str:
+    """The folders above the current one, as words."""
+    return " ".join("/".join([".."] * n) for n in range(1, levels + 1))
+
+
+def _literal(text: str) -> str:
+    """A text as a regular expression that only it fits (PCRE2)."""
+    return re.sub(r"([^\w/-])", r"\\\1", text, flags=re.ASCII)

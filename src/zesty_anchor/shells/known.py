@@ -10,17 +10,21 @@ from zesty_anchor.shells.fish import Fish
 from zesty_anchor.shells.ksh import Ksh
 from zesty_anchor.shells.mksh import Mksh
 from zesty_anchor.shells.sh import Sh
-from zesty_anchor.shells.shell import Environment, Shell
+from zesty_anchor.shells.shell import Environment, Follower, Shell
 from zesty_anchor.shells.tcsh import Tcsh
 from zesty_anchor.shells.zsh import Zsh
 
 SHELLS: dict[str, Shell] = {shell.name: shell for shell in (Bash(), Zsh(), Fish(), Ksh(), Mksh(), Tcsh(), Sh())}
 """Each is also the name of the language that its generated file is written in."""
 
-LAUNCH, SESSION = "launch", "session"
+LAUNCH, SESSION, FOLLOW = "launch", "session", "follow."
+
+FOLLOWING: dict[str, Follower] = {"bash": Bash(), "zsh": Zsh(), "fish": Fish(), "ksh": Ksh(), "mksh": Mksh()}
+"""The shells that follow the current folder: what they need for that stands in a second file."""
 
 GENERATED: dict[str, Callable[[Environment, str], str]] = {
     **{name: shell.environment for name, shell in SHELLS.items()},
+    **{f"{FOLLOW}{name}": shell.on_demand for name, shell in FOLLOWING.items()},
     LAUNCH: launch.common,
     SESSION: graphical.environment,
 }

@@ -13,30 +13,77 @@ from zesty_anchor.shells.shell import Environment, Of, Switchable
 
 
 class Dialect(msgspec.Struct, frozen=True):
-    """Where the four differ: their name, the start of every function, the lines that have the prompt look at the
-    folder, those that follow ``cd`` itself, those that complete our own commands, what must stand around lines in the
-    language of sh, and a word that is empty in every other shell.
+    """Where the four differ.
+
+    ``itself`` is a word that is empty in every other shell; ``start`` stands first in a function; ``as_sh`` reads a file
+    in the language of sh. ``at_prompt`` has the prompt look at the folder, ``at_cd`` follows ``cd`` itself.
+    ``completes`` registers the completion of our own commands, ``completion`` does it.
     """
 
     name: str
-    start: str
+    itself: str
     at_prompt: str
     at_cd: str
+    start: str = ""
+    as_sh: str = ". {}"
+    completes: str = ""
     completion: str = ""
-    around: tuple[str, str] = ("", "")
-    itself: str = "${KSH_VERSION-}"
 
 
-# The functions. {start} comes first in each. Local names begin with za_, lasting ones with zesty_anchor_.
+# Two files: what every interactive shell reads when it starts, and what it reads when it first has to choose, complete
+# or call this program. A shell takes about 8 us to read a simple command, so the first one is short.
+#
+# {start} comes first in each function. Local names begin with za_, lasting ones with zesty_anchor_.
 #
 # zesty_anchor_look finds the files by which the project chooses versions, the nearest folder first, up to the home or
 # the root. What they resolve to stands in a file of ours under {pins}, with the very time of change of the project's
 # file: as long as that is equal, nothing is to be asked. Only when it differs is this program called.
-#
 # At a prompt new files of the current folder count, where none was there; else only a change of those that were.
-#
-# These lines run whenever somebody changes the folder, so few commands do much each: bash takes 1 to 8 us for one.
-_FUNCTIONS = """\
+_AT_START = """\
+if [ -z "{itself}" ]; then if [ -r {sh} ]; then . {sh}; fi; return 0; fi
+{exports}case $- in *i*) ;; *) zesty_anchor_plain=1; {as_sh}; unset zesty_anchor_plain; {hooks_inline}return 0 ;; esac
+if [[ ${{zesty_anchor_stamp-}} == {stamp} && $PATH == {front}:* ]]; then
+{tail}return 0
+fi
+zesty_anchor_front={front} zesty_anchor_mode=first
+{place_before}{place}{place_after}zesty_anchor_first=$zesty_anchor_front zesty_anchor_tokens= zesty_anchor_new=1 zesty_anchor_said=${{zesty_anchor_said-}}
+unset zesty_anchor_front zesty_anchor_mode
+if [[ ${{zesty_anchor_stamp-}} == {stamp} ]] && typeset -f zesty_anchor_look >/dev/null; then
+zesty_anchor_look
+{tail}return 0
+fi
+function zesty_anchor_look {{
+{start}  typeset za_folder="${{PWD%/}}" za_name
+  zesty_anchor_where=$PWD zesty_anchor_file= zesty_anchor_entry= zesty_anchor_near=
+  set --
+  while
+    if [[ {some} ]]; then
+      for za_name in {names}; do
+        [[ -f $za_folder/$za_name && $za_folder/$za_name != {manifest} ]] && set -- "$@" "$za_folder/$za_name"
+      done
+    fi
+    [[ -n $za_folder && $za_folder != "${{HOME-}}" ]]
+  do za_folder=${{za_folder%/*}}; done
+  [[ $# == 0 && -z $zesty_anchor_tokens && -z ${{ZESTY_ANCHOR_SESSION-}} ]] || zesty_anchor_follow "$@"
+}}
+function zesty_anchor_entered {{ [[ $PWD == "$zesty_anchor_where" ]] || zesty_anchor_look; }}
+function zesty_anchor_prompt {{
+  [[ $PWD == "$zesty_anchor_where" && -z $zesty_anchor_new && ( -z $zesty_anchor_near && {none} || -n $zesty_anchor_near && -e $zesty_anchor_file && ! $zesty_anchor_file -ot $zesty_anchor_entry ) && ( -z $zesty_anchor_file || ! $zesty_anchor_file -nt $zesty_anchor_entry ) ]] || zesty_anchor_again
+}}
+function zesty_anchor_again {{
+  if [[ -n $zesty_anchor_new ]]; then
+    zesty_anchor_new=
+    [[ $PATH == "$zesty_anchor_first":* ]] || {{ . {follow}; zesty_anchor_place first; }}
+  fi
+  zesty_anchor_look
+}}
+function zesty_anchor_follow {{ . {follow}; zesty_anchor_follow "$@"; }}
+function za {{ . {follow}; za "$@"; }}
+alias zesty-anchor=za
+{at_prompt}{at_cd}zesty_anchor_stamp={stamp}
+zesty_anchor_look
+{tail}"""
+_ON_DEMAND = """\
 function zesty_anchor_place {{
 {start}  typeset zesty_anchor_out zesty_anchor_ifs zesty_anchor_flags zesty_anchor_entry zesty_anchor_mode="$1" zesty_anchor_front="$zesty_anchor_first"
 {place}}}
@@ -48,36 +95,22 @@ function zesty_anchor_choose {{
     case $za_token in
 {tokens}    esac
   done
-  zesty_anchor_now="$*"
   za_token=$zesty_anchor_first
   zesty_anchor_first={first}
-{front}  zesty_anchor_first=${{zesty_anchor_first#:}}
+{on_path}  zesty_anchor_first=${{zesty_anchor_first#:}}
 {variables}  if [[ $za_mode == keep && $PATH == "$za_token":* ]]; then
-    PATH=$zesty_anchor_first${{PATH#"$za_token"}}
+    PATH=$zesty_anchor_first${{PATH:${{#za_token}}}}
   else
     zesty_anchor_place $za_mode
   fi
 }}
-function zesty_anchor_look {{
-{start}  typeset za_folder="${{PWD%/}}" za_name za_entry za_line za_soft= za_pins=
-  zesty_anchor_where=$PWD zesty_anchor_file= zesty_anchor_entry= zesty_anchor_near=
-  set --
-  while
-    if [[ {some} ]]; then
-      for za_name in {names}; do
-        [[ -f $za_folder/$za_name ]] && set -- "$@" "$za_folder/$za_name"
-      done
-    fi
-    [[ -n $za_folder && $za_folder != "${{HOME-}}" ]]
-  do
-    za_folder=${{za_folder%/*}}
-  done
-  za_folder=
+function zesty_anchor_follow {{
+{start}  typeset za_name za_entry za_line za_soft= za_pins= za_asked=
   for za_name; do
     za_entry={pins}$za_name=
     if [[ ! -r $za_entry || $za_name -nt $za_entry || $za_name -ot $za_entry ]]; then
-      [[ -n $za_folder ]] || zesty_anchor_ask "$@"
-      za_folder=asked
+      [[ -n $za_asked ]] || zesty_anchor_ask "$@"
+      za_asked=1
       [[ ! -r $za_entry || $za_name -nt $za_entry || $za_name -ot $za_entry ]] && continue
     fi
     if [[ -z $zesty_anchor_file ]]; then
@@ -102,27 +135,9 @@ function zesty_anchor_tell {{
     esac
   done <"$1"
 }}
-function zesty_anchor_prompt {{
-  [[ $PWD == "$zesty_anchor_where" && -z $zesty_anchor_new && ! $zesty_anchor_file -nt $zesty_anchor_entry && ( -n $zesty_anchor_near && -e $zesty_anchor_file && ! $zesty_anchor_file -ot $zesty_anchor_entry || -z $zesty_anchor_near && {none} ) ]] || zesty_anchor_again
-}}
-function zesty_anchor_again {{
-  if [[ -n $zesty_anchor_new ]]; then
-    zesty_anchor_new=
-    [[ $PATH == "$zesty_anchor_first":* ]] || zesty_anchor_place first
-  fi
-  zesty_anchor_look
-}}
-function zesty_anchor_entered {{
-  [[ $PWD == "$zesty_anchor_where" ]] || zesty_anchor_look
-}}
 function zesty_anchor_ask {{
   [[ -x {executable} ]] || return 0
   ZESTY_ANCHOR_SHELL={shell} {program} pins -- "$@" || :
-}}
-function zesty_anchor_begin {{
-  zesty_anchor_new=1 zesty_anchor_first= zesty_anchor_said=${{zesty_anchor_said-}}
-  zesty_anchor_choose first ''
-  zesty_anchor_look
 }}
 function za {{
   typeset za_out za_status
@@ -143,69 +158,58 @@ function za {{
   zesty_anchor_look
   return ${{za_status-0}}
 }}
-alias zesty-anchor=za
-"""
-
-
-# A person's .profile may read .bashrc in any shell: one that is not meant gets the language of sh.
-_OTHERS = """\
-if [ -z "{itself}" ]; then
-  if [ -r {other} ]; then . {other}; fi
-  return 0
-fi
-"""
+{completion}"""
 
 
 def environment(environment: Environment, file: str, dialect: Dialect) -> str:
-    """The text of the generated file."""
-    hooks = environment.hooks_of(dialect.name)
-    return "".join(
-        [
-            posix.HEAD.format(stamp=environment.stamp),
-            _OTHERS.format(itself=dialect.itself, other=quote(f"{environment.shell}/environment.sh")),
-            posix.exports(environment),
-            "case $- in *i*) ;; *)\n",
-            dialect.around[0],
-            posix.place_scripted(environment),
-            dialect.around[1],
-            hooks,
-            "return 0 ;;\nesac\n",
-            f"if [[ ${{zesty_anchor_stamp-}} != {environment.stamp} ]] || ! typeset -f zesty_anchor_look >/dev/null; then\n",
-            _functions(environment, dialect, quote(file)),
-            dialect.at_prompt,
-            dialect.at_cd,
-            f"zesty_anchor_stamp={environment.stamp}\n",
-            "fi\n",
-            # What the startup files do to PATH below this line is put right at the first prompt.
-            "zesty_anchor_begin\n",
-            hooks,
-            dialect.completion,
-            *(f"if [[ -r {quote(f)} ]]; then . {quote(f)}; fi\n" for f in environment.completions_of(dialect.name)),
-        ]
+    """The text of the file that the startup files read."""
+    names, hooks = environment.names, environment.hooks_of(dialect.name)
+    front = tuple(dict.fromkeys((*environment.first, *environment.default_bins)))
+    sh = quote(f"{environment.shell}/environment.sh")
+    files = (f"if [[ -r {quote(f)} ]]; then . {quote(f)}; fi\n" for f in environment.completions_of(dialect.name))
+    at_start = _AT_START.format(
+        itself=dialect.itself,
+        sh=sh,
+        as_sh=dialect.as_sh.format(sh),
+        exports=posix.exports(environment),
+        hooks_inline="\n" + hooks if hooks else "",
+        front=quote(":".join(front)),
+        place=posix.place(environment, (environment.launchers, *environment.last)),
+        place_before=f"() {{\n{dialect.start}" if dialect.start else "",
+        place_after="}\n" if dialect.start else "unset zesty_anchor_out zesty_anchor_ifs zesty_anchor_flags\n",
+        stamp=environment.stamp,
+        start=dialect.start,
+        some=" || ".join(posix.tests(names, "$za_folder/")),
+        none=" && ".join(f"! {test}" for test in posix.tests(environment.pin_names)),
+        names=" ".join(names),
+        manifest=quote(environment.manifest),
+        follow=quote(f"{environment.shell}/follow.{dialect.name}"),
+        at_prompt=dialect.at_prompt,
+        at_cd=dialect.at_cd,
+        tail=dialect.completes + hooks + "".join(files),
     )
+    return posix.HEAD.format(stamp=environment.stamp) + at_start
 
 
-def _functions(environment: Environment, dialect: Dialect, file: str) -> str:
+def on_demand(environment: Environment, file: str, dialect: Dialect) -> str:
+    """The text of the file that is read when something is to be chosen; ``file`` is the one of the startup files."""
     numbers = {r.name: n for n, r in enumerate(environment.runtimes)}
-    names = environment.names
     switched = [(n, t) for n, t in environment.variables if any(isinstance(p, Of) for p in t)]
-    return _FUNCTIONS.format(
+    return posix.HEAD.format(stamp=environment.stamp) + _ON_DEMAND.format(
         start=dialect.start,
         place=posix.place(environment, (environment.launchers, *environment.last)),
         defaults=" ".join(quote(r.default or "system") for r in environment.runtimes),
         tokens="".join(_token(environment.runtimes, r) for r in environment.runtimes),
-        front="".join(_front(environment, r, numbers[r.name]) for r in environment.runtimes),
+        on_path="".join(_front(environment, r, numbers[r.name]) for r in environment.runtimes),
         variables="".join(_variable(environment, name, template, numbers) for name, template in switched),
         first=quote("".join(f":{folder}" for folder in environment.first)),
-        none=" && ".join(f"! {test}" for test in posix.tests(environment.pin_names)),
-        some=" || ".join(posix.tests(names, "$za_folder/")),
-        names=" ".join(names),
         pins=quote(environment.pins),
         shell=dialect.name,
         program=posix.words(environment.program),
         executable=quote(environment.program[0]),
-        file=file,
+        file=quote(file),
         stamp=environment.stamp,
+        completion=dialect.completion,
     )
 
 

@@ -19,7 +19,7 @@ from zesty_anchor.shells.shell import (
 
 # ksh(1), "Discipline Functions": called whenever the prompt is looked up, in the shell itself.
 _AT_PROMPT = "typeset -f PS1.get >/dev/null || function PS1.get { zesty_anchor_prompt; }\n"
-_AT_CD = 'typeset -f cd >/dev/null || function cd { command cd "$@" && zesty_anchor_entered; }\n'
+_AT_CD = 'typeset -f cd >/dev/null || function cd { command cd "$@" && { [[ $PWD == "$zesty_anchor_where" ]] || zesty_anchor_look; }; }\n'
 
 
 class Ksh(Sh):
@@ -29,6 +29,7 @@ class Ksh(Sh):
     programs: tuple[str, ...] = ("ksh93", "ksh")
     contexts: tuple[Context, ...] = (LOGIN, INTERACTIVE, LOGIN_INTERACTIVE)
     file = ".kshrc"
+    dialect = korn.Dialect("ksh", "${KSH_VERSION-}", _AT_PROMPT, _AT_CD)
     source = 'ksh(1), "Invocation"'
 
     def reads(self, around: Surroundings) -> tuple[Reading, ...]:
@@ -49,4 +50,8 @@ class Ksh(Sh):
 
     def environment(self, environment: Environment, file: str) -> str:
         """See ``Shell``."""
-        return korn.environment(environment, file, korn.Dialect(self.name, "", _AT_PROMPT, _AT_CD))
+        return korn.environment(environment, file, self.dialect)
+
+    def on_demand(self, environment: Environment, file: str) -> str:
+        """The text of the file that is read when something is to be chosen."""
+        return korn.on_demand(environment, file, self.dialect)

@@ -20,7 +20,7 @@ esac
 za_up=${{PWD%/}}
 while [ -z "$za_version" ]; do
   for za_name in $za_names; do
-    [ -f "$za_up/$za_name" ] || continue
+    [ -f "$za_up/$za_name" ] && [ "$za_up/$za_name" != {manifest} ] || continue
     za_file=$za_up/$za_name za_entry={pins}$za_up/$za_name=
     if [ ! -r "$za_entry" ] || [ "$za_file" -nt "$za_entry" ] || [ "$za_file" -ot "$za_entry" ]; then
       [ -n "$za_asked" ] || [ ! -x {executable} ] || ZESTY_ANCHOR_SHELL=launcher {program} pins -- "$za_file" </dev/null >&2
@@ -85,6 +85,7 @@ def common(environment: Environment, file: str) -> str:
     return posix.HEAD.format(stamp=environment.stamp) + _LAUNCH.format(
         runtimes="".join(_runtime(r) for r in environment.runtimes),
         variables="".join(_variable(environment, name, template) for name, template in environment.variables),
+        manifest=quote(environment.manifest),
         pins=quote(environment.pins),
         shelf=quote(environment.shelf),
         launchers=quote(environment.launchers),

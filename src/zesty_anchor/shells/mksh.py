@@ -4,11 +4,10 @@ from __future__ import annotations
 
 from zesty_anchor.shells import korn
 from zesty_anchor.shells.ksh import Ksh
-from zesty_anchor.shells.shell import Environment
 
 # mksh(1), "Substitution": ${|...} runs in the shell itself, and gives what REPLY holds, here nothing.
 _AT_PROMPT = "case ${PS1-} in *zesty_anchor_prompt*) ;; *) PS1=${PS1-}'${|zesty_anchor_prompt;}' ;; esac\n"
-_AT_CD = 'typeset -f cd >/dev/null || function cd { builtin cd "$@" && zesty_anchor_entered; }\n'
+_AT_CD = 'typeset -f cd >/dev/null || function cd { builtin cd "$@" && { [[ $PWD == "$zesty_anchor_where" ]] || zesty_anchor_look; }; }\n'
 
 
 class Mksh(Ksh):
@@ -17,8 +16,5 @@ class Mksh(Ksh):
     name = "mksh"
     programs: tuple[str, ...] = ("mksh",)
     file = ".mkshrc"
+    dialect = korn.Dialect("mksh", "${KSH_VERSION-}", _AT_PROMPT, _AT_CD)
     source = 'mksh(1), "INVOCATION"'
-
-    def environment(self, environment: Environment, file: str) -> str:
-        """See ``Shell``."""
-        return korn.environment(environment, file, korn.Dialect(self.name, "", _AT_PROMPT, _AT_CD))

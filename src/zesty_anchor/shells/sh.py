@@ -12,7 +12,8 @@ from zesty_anchor.shells.shell import LOGIN, LOGIN_INTERACTIVE, Context, Environ
 # Other shells read .profile too. One that has a generated file of its own gets that.
 _DISPATCH = """\
 zesty_anchor_file=
-case ${{BASH_VERSION:+bash}}${{ZSH_VERSION:+zsh}}${{KSH_VERSION-}} in
+case ${{zesty_anchor_plain-}}${{BASH_VERSION:+bash}}${{ZSH_VERSION:+zsh}}${{KSH_VERSION-}} in
+  1*) ;;
   bash) zesty_anchor_file={bash} ;;
   zsh) zesty_anchor_file={zsh} ;;
   *MIRBSD* | *LEGACY*) zesty_anchor_file={mksh} ;;

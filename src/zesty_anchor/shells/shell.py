@@ -45,7 +45,7 @@ class Environment(msgspec.Struct, frozen=True):
 
     ``shelf`` is the folder of which only the versions in effect may stay on PATH. ``launchers`` is the folder of the
     launchers, ``pins`` that of what projects' pins were resolved to, ``shell`` that of the generated files.
-    ``program`` is this program, as words. ``hooks`` are lines, ``completions`` files, by shell.
+    ``manifest`` is the machine's own, which is no project's. ``program`` is this program, as words. ``hooks`` are lines, ``completions`` files, by shell.
     """
 
     variables: tuple[tuple[str, Template], ...]
@@ -55,6 +55,7 @@ class Environment(msgspec.Struct, frozen=True):
     launchers: str
     pins: str
     shell: str
+    manifest: str = ""
     program: tuple[str, ...] = ("zesty-anchor",)
     runtimes: tuple[Switchable, ...] = ()
     hooks: tuple[tuple[str, str], ...] = ()
@@ -77,6 +78,11 @@ class Environment(msgspec.Struct, frozen=True):
 
     def _unique(self, field: str) -> tuple[str, ...]:
         return tuple(dict.fromkeys(name for runtime in self.runtimes for name in getattr(runtime, field)))
+
+    @property
+    def shell_word(self) -> str:
+        """``shell`` as one word of the shells that are like sh."""
+        return "'" + self.shell.replace("'", "'\\''") + "'"
 
     def bins(self, runtime: Switchable, version: str) -> tuple[str, ...]:
         """The folders on PATH of one version."""
@@ -229,3 +235,10 @@ class Shell(Protocol):
 
     def script(self, file: str) -> str:
         """A command line of its own that runs a file in the language of sh, in the shell itself where it can."""
+
+
+class Follower(Shell, Protocol):
+    """A shell that can follow the current folder with builtins alone."""
+
+    def on_demand(self, environment: Environment, file: str) -> str:
+        """The text of the second file, read when something is to be chosen; ``file`` is the first one."""

@@ -26,6 +26,14 @@ case " ${chpwd_functions[*]-} " in *' zesty_anchor_entered '*) ;; *) chpwd_funct
 _SH_OPTIONS = "  emulate -L sh\n"
 """The person's options, KSH_ARRAYS and NO_UNSET among them, count again when the function ends."""
 
+# zshcompsys(1), "Initialization": compdef is there where the completion system was loaded.
+_COMPLETES = """\
+if (( $+functions[compdef] )); then
+function zesty_anchor_complete {{ . {shell}/follow.zsh; zesty_anchor_complete "$@"; }}
+compdef zesty_anchor_complete zesty-anchor za
+fi
+"""
+
 
 class Zsh(Sh):
     """zsh(1)."""
@@ -62,8 +70,14 @@ class Zsh(Sh):
 
     def environment(self, environment: Environment, file: str) -> str:
         """See ``Shell``."""
-        own = completion.zsh(posix.words(environment.program))
-        around = (f"() {{\n{_SH_OPTIONS}", "}\n")
-        return korn.environment(
-            environment, file, korn.Dialect(self.name, _SH_OPTIONS, _AT_PROMPT, _AT_CD, own, around, "${ZSH_VERSION-}")
-        )
+        return korn.environment(environment, file, self._dialect(environment))
+
+    def on_demand(self, environment: Environment, file: str) -> str:
+        """The text of the file that is read when something is to be chosen."""
+        return korn.on_demand(environment, file, self._dialect(environment))
+
+    def _dialect(self, environment: Environment) -> korn.Dialect:
+        return korn.Dialect(
+            self.name, "${ZSH_VERSION-}", _AT_PROMPT, _AT_CD, _SH_OPTIONS, "() {{ emulate -L sh; . {}; }}",
+            _COMPLETES.format(shell=environment.shell_word), completion.zsh(posix.words(environment.program)),
+        )  # fmt: skip

@@ -12,7 +12,7 @@ from zesty_anchor.show.sizes import amount, count, table
 _GROUPS = (
     (("package", "system-variables"), "For the whole system, with privilege"),
     (("version", "extra"), "Obtain and put on the shelf"),
-    (("generated-file",), "Write what the startup files source"),
+    (("launchers", "generated-file"), "Write what the startup files source, and the launchers"),
     (("startup-file",), "Change startup files"),
     (("conflict-lines", "conflict"), "Take away, once fresh shells have proved the new versions"),
 )

@@ -14,7 +14,7 @@ import msgspec
 from zesty_anchor.problem import Problem, UsageProblem
 from zesty_anchor.shelf import launchers
 from zesty_anchor.shelf.receipt import Receipt, stock
-from zesty_anchor.shells.known import GENERATED, LAUNCH, SESSION, SHELLS
+from zesty_anchor.shells.known import FOLLOW, GENERATED, LAUNCH, SESSION, SHELLS
 from zesty_anchor.shells.shell import Surroundings
 from zesty_anchor.survey.guard import ends_early
 from zesty_anchor.system import pam_environment
@@ -134,6 +134,8 @@ def generated_file(locations: Locations, name: str) -> Path:
         return locations.others / "fish/conf.d/zesty-anchor.fish"
     if name == SESSION:
         return locations.others / "environment.d/60-zesty-anchor.conf"
+    if name.startswith(FOLLOW):
+        return locations.shell / name
     return locations.shell / (f"{name}.sh" if name == LAUNCH else f"environment.{name}")
 
 
