@@ -39,7 +39,7 @@ PROGRAMS = {
         "strace",
         "ssh",
         "sshd",
-        "ssh-keygen",
+        "systemctl",
         "dnf",
         "zypper",
         "rpmbuild",

@@ -97,14 +97,17 @@ WAYS: dict[str, tuple[Way, tuple[str, ...]]] = {
     "graphical": (graphical, tuple(PROGRAM)),
     "editor": (editor, tuple(PROGRAM)),
 }
-CELLS = [pytest.param(way, shell, id=f"{shell}-{way}") for way, (_, shells) in WAYS.items() for shell in shells]
+SYSTEMD = pytest.mark.needs("systemctl")
+CELLS = [
+    pytest.param(way, shell, id=f"{shell}-{way}", marks=[SYSTEMD] if way == "graphical" else [])
+    for way, (_, shells) in WAYS.items()
+    for shell in shells
+]
 OURS = ".local/share/zesty-anchor/"
 
 
 @pytest.mark.parametrize(("way", "shell"), CELLS)
 def test_each_shell_in_each_context(settled: Desk, way: str, shell: str) -> None:
-    if way == "graphical" and USER_GENERATOR is None:
-        pytest.skip("systemd's environment.d generator is not installed")
     settled.well("list")  # the next command of ours: the launchers know kelp-env after it
     run = WAYS[way][0]
     lines = "kelp-env\ncd project/deep\nkelp-env\ncd ../..\nkelp-env\nprintenv PATH"
@@ -124,7 +127,7 @@ def test_each_shell_in_each_context(settled: Desk, way: str, shell: str) -> None
     assert f"4.1.0|{gauge}|4.1.0\n" in of_session
 
 
-@pytest.mark.needs("sshd", "ssh-keygen", "ssh")
+@pytest.mark.needs("sshd", "ssh")
 @pytest.mark.skipif(os.geteuid() != 0, reason="sshd is started as root, as it is meant to")
 def test_a_command_over_a_real_ssh_connection(settled: Desk, tmp_path: Path) -> None:
     """Debian's bash reads .bashrc then, whose guard returns at once: our block above it counts."""

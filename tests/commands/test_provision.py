@@ -117,10 +117,8 @@ def test_the_shapes_of_json(desk: Desk) -> None:
     assert [r["version"] for r in listed["obtainable"]][:3] == ["5.1.0-rc.1", "5.0.0", "4.2.1"]
     assert listed["installed"] == ["4.2.1"]
     found = desk.well("survey", "--json").json
-    assert {(a["command"], a["shell"], a["owner"], a["wins"]) for a in found["answers"]} == {
-        ("kelp", "bash", "zesty-anchor", True),
-        ("kelp", "zsh", "zesty-anchor", True),
-    }
+    first = {(a["command"], a["shell"], a["owner"]) for a in found["answers"] if a["wins"]}
+    assert first == {("kelp", shell, "zesty-anchor") for shell in ALL}
     assert "runtimes" in json.loads(desk.well("schema").out)["$defs"]["Manifest"]["properties"]
 
 

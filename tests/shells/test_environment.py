@@ -76,7 +76,7 @@ def test_any_text_arrives_byte_for_byte(language: str, shell: str, tmp_path: Pat
     each()
 
 
-@pytest.mark.skipif(USER_GENERATOR is None, reason="systemd's environment.d generator is not installed")
+@pytest.mark.needs("systemctl")
 def test_a_graphical_session_gets_any_text_that_systemd_takes(tmp_path: Path) -> None:
     folder = tmp_path / ".config/environment.d"
     folder.mkdir(parents=True)

@@ -16,16 +16,17 @@ def findings(paint: Paint, found: Findings) -> None:
     paint.write()
     paint.write(paint.head("Startup files"))
     rows = []
+    readers: dict[str, list[str]] = {}
     for file in found.startup_files:
-        if not file.exists:
-            continue
+        readers.setdefault(file.file, []).append(file.shell)
+    for file in {file.file: file for file in found.startup_files if file.exists}.values():
         notes = [f"leads to {file.links_to}"] if file.links_to else []
         notes += [] if file.writable else ["read-only"]
         notes += ["holds our block"] if file.block else []
-        rows.append([paint.name(file.file), f"read by {file.shell}", ", ".join(notes)])
+        rows.append([paint.name(file.file), f"read by {', '.join(readers[file.file])}", ", ".join(notes)])
     for line in table(rows, [18, 12]):
         paint.write(f"  {line}")
-    absent = [file.file for file in found.startup_files if not file.exists]
+    absent = dict.fromkeys(file.file for file in found.startup_files if not file.exists)
     if absent:
         paint.write(paint.faint(f"  not there: {', '.join(absent)}"))
     if found.manifest:

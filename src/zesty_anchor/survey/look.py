@@ -63,7 +63,7 @@ def _startup_files(machine: Machine) -> Iterable[StartupFileFound]:
 
 
 def _fresh_path(shell: InstalledShell, machine: Machine) -> str:
-    context = SHELLS[shell.name].contexts[-1]
+    context = max(SHELLS[shell.name].contexts, key=lambda c: len(c.options))
     environment = clean_environment(machine.locations.home, shell.program, user_name(), machine.login_path)
     asked = ask(SHELLS[shell.name], shell.program, context, environment, ['printf %s "$PATH"'], seconds=_SECONDS)
     return asked.answers[0].text
