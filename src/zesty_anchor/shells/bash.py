@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from zesty_anchor.shells import completion, korn, posix
-from zesty_anchor.shells.sh import Sh
 from zesty_anchor.shells.shell import (
     INTERACTIVE,
     LOGIN,
@@ -45,7 +44,7 @@ complete -F zesty_anchor_complete zesty-anchor za
 """
 
 
-class Bash(Sh):
+class Bash(korn.Korn):
     """bash(1)."""
 
     name = "bash"
@@ -79,15 +78,8 @@ class Bash(Sh):
             Site(interactive, self.name, interactive in around.guarded),
         )
 
-    def environment(self, environment: Environment, file: str) -> str:
-        """See ``Shell``."""
-        return korn.environment(environment, file, self._dialect(environment))
-
-    def on_demand(self, environment: Environment, file: str) -> str:
-        """The text of the file that is read when something is to be chosen."""
-        return korn.on_demand(environment, file, self._dialect(environment))
-
-    def _dialect(self, environment: Environment) -> korn.Dialect:
+    def dialect(self, environment: Environment) -> korn.Dialect:
+        """See ``Korn``."""
         return korn.Dialect(
             self.name, "${BASH_VERSION-}", _AT_PROMPT, _AT_CD, completes=_COMPLETES.format(shell=environment.shell_word),
             completion=completion.bash(posix.words(environment.program)),

@@ -7,6 +7,7 @@ from collections.abc import Iterable
 from pathlib import Path
 
 from zesty_anchor.shells import completion, posix
+from zesty_anchor.shells.apart import Apart
 from zesty_anchor.shells.shell import (
     INTERACTIVE,
     LOGIN,
@@ -208,7 +209,7 @@ end
 {completion}"""
 
 
-class Fish:
+class Fish(Apart):
     """fish(1)."""
 
     name = "fish"
@@ -238,14 +239,6 @@ class Fish:
     def block(self, generated: Path, home: Path, *, early: bool = False) -> str:
         """See ``Shell``."""
         raise NotImplementedError("fish needs no line in a startup file")
-
-    def reload(self, generated: Path, home: Path) -> str:
-        """See ``Shell``."""
-        return posix.reload(generated, home, "source")
-
-    def script(self, file: str) -> str:
-        """See ``Shell``."""
-        return f"sh {self.quote(file)}"
 
     def environment(self, environment: Environment, file: str) -> str:
         """See ``Shell``. A fish without path(1) leaves it to the launchers to follow the folder, like a script."""

@@ -9,6 +9,7 @@ import msgspec
 
 from zesty_anchor.shells import posix
 from zesty_anchor.shells.posix import quote
+from zesty_anchor.shells.sh import Sh
 from zesty_anchor.shells.shell import Environment, Of, Switchable
 
 
@@ -161,13 +162,13 @@ function za {{
 {completion}"""
 
 
-def environment(environment: Environment, file: str, dialect: Dialect) -> str:
+def at_start(environment: Environment, dialect: Dialect) -> str:
     """The text of the file that the startup files read."""
     names, hooks = environment.names, environment.hooks_of(dialect.name)
     front = tuple(dict.fromkeys((*environment.first, *environment.default_bins)))
     sh = quote(f"{environment.shell}/environment.sh")
     files = (f"if [[ -r {quote(f)} ]]; then . {quote(f)}; fi\n" for f in environment.completions_of(dialect.name))
-    at_start = _AT_START.format(
+    text = _AT_START.format(
         itself=dialect.itself,
         sh=sh,
         as_sh=dialect.as_sh.format(sh),
@@ -188,7 +189,7 @@ def environment(environment: Environment, file: str, dialect: Dialect) -> str:
         at_cd=dialect.at_cd,
         tail=dialect.completes + hooks + "".join(files),
     )
-    return posix.HEAD.format(stamp=environment.stamp) + at_start
+    return posix.HEAD.format(stamp=environment.stamp) + text
 
 
 def on_demand(environment: Environment, file: str, dialect: Dialect) -> str:
@@ -234,3 +235,21 @@ def _variable(environment: Environment, name: str, template: tuple[str | Of, ...
         for p in template
     )
     return f"  if [[ {' && '.join(spoken)} ]]; then export {name}={value}; else unset {name}; fi\n"
+
+
+class Korn(Sh):
+    """What the four share as shells."""
+
+    check = "-n"
+
+    def dialect(self, environment: Environment) -> Dialect:
+        """Where this one differs."""
+        raise NotImplementedError
+
+    def environment(self, environment: Environment, file: str) -> str:
+        """See ``Shell``."""
+        return at_start(environment, self.dialect(environment))
+
+    def on_demand(self, environment: Environment, file: str) -> str:
+        """See ``Follower``."""
+        return on_demand(environment, file, self.dialect(environment))

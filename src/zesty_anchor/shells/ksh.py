@@ -5,7 +5,6 @@ from __future__ import annotations
 from pathlib import Path
 
 from zesty_anchor.shells import korn
-from zesty_anchor.shells.sh import Sh
 from zesty_anchor.shells.shell import (
     INTERACTIVE,
     LOGIN,
@@ -22,14 +21,13 @@ _AT_PROMPT = "typeset -f PS1.get >/dev/null || function PS1.get { zesty_anchor_p
 _AT_CD = 'typeset -f cd >/dev/null || function cd { command cd "$@" && { [[ $PWD == "$zesty_anchor_where" ]] || zesty_anchor_look; }; }\n'
 
 
-class Ksh(Sh):
+class Ksh(korn.Korn):
     """ksh(1)."""
 
     name = "ksh"
     programs: tuple[str, ...] = ("ksh93", "ksh")
     contexts: tuple[Context, ...] = (LOGIN, INTERACTIVE, LOGIN_INTERACTIVE)
     file = ".kshrc"
-    dialect = korn.Dialect("ksh", "${KSH_VERSION-}", _AT_PROMPT, _AT_CD)
     source = 'ksh(1), "Invocation"'
 
     def reads(self, around: Surroundings) -> tuple[Reading, ...]:
@@ -48,10 +46,6 @@ class Ksh(Sh):
         interactive = Site(around.env, "sh") if around.env else Site(around.home / self.file, self.name)
         return (Site(around.home / ".profile", "sh"), interactive)
 
-    def environment(self, environment: Environment, file: str) -> str:
-        """See ``Shell``."""
-        return korn.environment(environment, file, self.dialect)
-
-    def on_demand(self, environment: Environment, file: str) -> str:
-        """The text of the file that is read when something is to be chosen."""
-        return korn.on_demand(environment, file, self.dialect)
+    def dialect(self, environment: Environment) -> korn.Dialect:
+        """See ``Korn``."""
+        return korn.Dialect(self.name, "${KSH_VERSION-}", _AT_PROMPT, _AT_CD)

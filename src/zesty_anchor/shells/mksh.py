@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from zesty_anchor.shells import korn
 from zesty_anchor.shells.ksh import Ksh
+from zesty_anchor.shells.shell import Environment
 
 # mksh(1), "Substitution": ${|...} runs in the shell itself, and gives what REPLY holds, here nothing.
 _AT_PROMPT = "case ${PS1-} in *zesty_anchor_prompt*) ;; *) PS1=${PS1-}'${|zesty_anchor_prompt;}' ;; esac\n"
@@ -16,5 +17,8 @@ class Mksh(Ksh):
     name = "mksh"
     programs: tuple[str, ...] = ("mksh",)
     file = ".mkshrc"
-    dialect = korn.Dialect("mksh", "${KSH_VERSION-}", _AT_PROMPT, _AT_CD)
     source = 'mksh(1), "INVOCATION"'
+
+    def dialect(self, environment: Environment) -> korn.Dialect:
+        """See ``Korn``."""
+        return korn.Dialect(self.name, "${KSH_VERSION-}", _AT_PROMPT, _AT_CD)

@@ -6,6 +6,7 @@ import re
 from pathlib import Path
 
 from zesty_anchor.shells import posix
+from zesty_anchor.shells.apart import Apart
 from zesty_anchor.shells.shell import (
     INTERACTIVE,
     MARK,
@@ -44,7 +45,7 @@ endif
 """
 
 
-class Tcsh:
+class Tcsh(Apart):
     """tcsh(1)."""
 
     name = "tcsh"
@@ -60,10 +61,6 @@ class Tcsh:
             Reading(around.home / ".cshrc", "always" if first == ".cshrc" else "hidden", _SOURCE),
             Reading(around.home / ".login", "login", _SOURCE),
         )
-
-    def leaves(self, around: Surroundings) -> tuple[Path, ...]:
-        """See ``Shell``."""
-        return ()
 
     def sites(self, around: Surroundings) -> tuple[Site, ...]:
         """See ``Shell``. A new .tcshrc would hide a .cshrc, so that is the one where it exists; .login comes later."""
@@ -86,14 +83,6 @@ class Tcsh:
         """See ``Shell``."""
         word = posix.home_word(generated, home)
         return f"if ( -r {word} ) source {word} {MARK}"
-
-    def reload(self, generated: Path, home: Path) -> str:
-        """See ``Shell``."""
-        return posix.reload(generated, home, "source")
-
-    def script(self, file: str) -> str:
-        """See ``Shell``."""
-        return f"sh {self.quote(file)}"
 
     def environment(self, environment: Environment, file: str) -> str:
         """See ``Shell``."""

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from zesty_anchor.shells import completion, korn, posix
-from zesty_anchor.shells.sh import Sh
 from zesty_anchor.shells.shell import (
     INTERACTIVE,
     LOGIN,
@@ -35,7 +34,7 @@ fi
 """
 
 
-class Zsh(Sh):
+class Zsh(korn.Korn):
     """zsh(1)."""
 
     name = "zsh"
@@ -68,15 +67,8 @@ class Zsh(Sh):
             files.append(folder / ".zlogin")
         return tuple(Site(file, self.name) for file in files)
 
-    def environment(self, environment: Environment, file: str) -> str:
-        """See ``Shell``."""
-        return korn.environment(environment, file, self._dialect(environment))
-
-    def on_demand(self, environment: Environment, file: str) -> str:
-        """The text of the file that is read when something is to be chosen."""
-        return korn.on_demand(environment, file, self._dialect(environment))
-
-    def _dialect(self, environment: Environment) -> korn.Dialect:
+    def dialect(self, environment: Environment) -> korn.Dialect:
+        """See ``Korn``."""
         return korn.Dialect(
             self.name, "${ZSH_VERSION-}", _AT_PROMPT, _AT_CD, _SH_OPTIONS, "() {{ emulate -L sh; . {}; }}",
             _COMPLETES.format(shell=environment.shell_word), completion.zsh(posix.words(environment.program)),
