@@ -156,7 +156,12 @@ class Switching:
     # -- what the shells ask ---------------------------------------------------------------------------
 
     def answer(self, files: Sequence[Path], *, may_install: bool) -> None:
-        """Resolve the pins in these files for the shells, after installing what is missing if the manifest says so."""
+        """Resolve the pins in these files for the shells, after installing what is missing if the manifest says so.
+
+        A shell that stayed open after all was taken back is given nothing: no trace may come back.
+        """
+        if not self._workstation.provisioned:
+            return
         chooser = self._chooser(self._workstation.shelf())
         policy = self._workstation.manifest.shells.missing
         missing = [m for m in chooser.missing(files) if not m.pin.wrong and _own(m.file)]

@@ -270,9 +270,14 @@ class Workstation:
                 return "" if current else self.reload_line()
         return ""
 
+    @property
+    def provisioned(self) -> bool:
+        """Whether what the shells read stands here."""
+        return generated_file(self.locations, LAUNCH).is_file()
+
     def keep_in_step(self) -> None:
         """Bring the launchers in step with the shelf: the runtimes' own package tools add commands to it."""
-        if generated_file(self.locations, LAUNCH).is_file():
+        if self.provisioned:
             runtimes = tuple((name, recipe.bin) for name, recipe in self.recipes.items())
             keep_in_step(self.locations.launchers, texts(self.locations, runtimes))
 

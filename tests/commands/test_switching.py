@@ -11,6 +11,7 @@ import pytest
 
 from tests.commands.test_contexts import FOLLOWING, environment, interactive
 from tests.conftest import PROGRAM, PROGRAMS, Answer, Desk
+from zesty_anchor.demo.home import likeness
 
 pytestmark = pytest.mark.needs("bash", "zsh", "fish", "ksh", "mksh")
 KORN = ("bash", "zsh", "ksh", "mksh")
@@ -161,6 +162,20 @@ def test_a_project_brings_its_versions_by_a_provisioning(desk: Desk) -> None:
     assert refused.code == 1, "the machine's manifest wants it"
     assert within(desk, ".", "remove", "kelp", "5.0.0").code == 0
     assert versions(interactive(desk, "bash", "cd project\nkelp --version", {})) == ["4.2.1"]
+
+
+@pytest.mark.parametrize("shell", ["bash", "zsh", "fish"])
+def test_an_open_shell_brings_no_trace_back(desk: Desk, shell: str) -> None:
+    desk.wants(f'[shells]\nuse = ["{shell}"]\n')
+    (desk.home / ".config/fish").mkdir(parents=True)
+    quiet = {"HISTFILE": "/dev/null", "fish_history": ""}
+    interactive(desk, shell, "", quiet)  # what the shell makes for itself is there before
+    before = likeness(desk.home)
+    desk.well("provision")
+    (desk.home / "project").mkdir()
+    lines = "echo 5 >project/.kelp-version; cd project; za dismantle --yes; cd ..; cd project; cd ..; rm -r project"
+    interactive(desk, shell, lines, quiet)
+    assert likeness(desk.home) == before
 
 
 def test_missing_may_be_installed_on_entering(desk: Desk) -> None:

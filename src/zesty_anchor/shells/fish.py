@@ -183,7 +183,7 @@ function zesty_anchor_tell
   end <$argv[1]
 end
 function zesty_anchor_ask
-  test -x {executable}; and ZESTY_ANCHOR_SHELL=fish {program} pins -- $argv
+  test -x {executable} -a -r {file}; and ZESTY_ANCHOR_SHELL=fish {program} pins -- $argv
 end
 function za
   set -l za_status 0

@@ -137,7 +137,7 @@ function zesty_anchor_tell {{
   done <"$1"
 }}
 function zesty_anchor_ask {{
-  [[ -x {executable} ]] || return 0
+  [[ -x {executable} && -r {file} ]] || return 0
   ZESTY_ANCHOR_SHELL={shell} {program} pins -- "$@" || :
 }}
 function za {{
