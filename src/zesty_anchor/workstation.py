@@ -22,7 +22,7 @@ from zesty_anchor.manifest.model import SYSTEM, Manifest, Recipe
 from zesty_anchor.manifest.pin import is_project
 from zesty_anchor.manifest.position import line_of
 from zesty_anchor.manifest.read import find, read_manifest
-from zesty_anchor.manifest.wanted import Wanted, WantedVersion, packages_of, put_together
+from zesty_anchor.manifest.wanted import Wanted, WantedVersion, expand, packages_of, put_together
 from zesty_anchor.problem import Problem, UsageProblem
 from zesty_anchor.reporter import Reporter
 from zesty_anchor.resolve import Asked, Known, Resolver
@@ -553,8 +553,9 @@ class Workstation:
         families = host().families
         packages = {p.name for family in families for p in packages_of(self.manifest, self._resolver.recipes, family)}
         return survey(
-            self.locations, self._environ, packages=packages, system_environment=SYSTEM in self.manifest.variables
-        )
+            self.locations, self._environ, packages=packages, system_environment=SYSTEM in self.manifest.variables,
+            settings=[Path(expand(setting.file, self.locations.home)) for setting in self.manifest.settings],
+        )  # fmt: skip
 
     def shelf(self) -> Machine:
         """The machine without what only a provisioning asks for: packages, system-wide variables."""

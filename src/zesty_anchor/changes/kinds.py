@@ -12,6 +12,7 @@ from zesty_anchor.changes.packages import Packages
 from zesty_anchor.changes.remove_version import RemovedVersions
 from zesty_anchor.changes.retire_folder import RetireFolders
 from zesty_anchor.changes.retire_lines import RetireStatements
+from zesty_anchor.changes.setting import Settings
 from zesty_anchor.changes.system_variables import SystemVariables
 
 KINDS: dict[str, Kind] = {
@@ -24,6 +25,7 @@ KINDS: dict[str, Kind] = {
         Launchers(),
         GeneratedFiles(),
         Blocks(),
+        Settings(),
         RetireStatements(),
         RetireFolders(),
         RemovedVersions(),

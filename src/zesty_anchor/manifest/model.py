@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 import msgspec
 
@@ -195,6 +195,15 @@ class Conflicts(_Part, frozen=True):
     remove: tuple[Removal, ...] = ()
 
 
+class Setting(_Part, frozen=True):
+    """``[[settings]]``: one key in a file of another program. ``key`` is a name, or the names on the way to it."""
+
+    file: str
+    key: str | tuple[str, ...]
+    value: str | int | float | bool | list[Any] | dict[str, Any]
+    form: Literal["json", "toml", "ini"] | None = None
+
+
 class Check(_Part, frozen=True):
     """``[[checks]]``: a command line that fresh shells run, and what it must print."""
 
@@ -216,6 +225,7 @@ class Manifest(_Part, frozen=True):
     variables: dict[VariableName, str | dict[VariableName, str]] = {}
     path: PathEntries = PathEntries()
     conflicts: Conflicts = Conflicts()
+    settings: tuple[Setting, ...] = ()
     checks: tuple[Check, ...] = ()
 
 

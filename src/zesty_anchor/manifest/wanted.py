@@ -8,7 +8,7 @@ from pathlib import Path
 
 import msgspec
 
-from zesty_anchor.manifest.model import BuildChoices, Check, Manifest, Recipe, Shells, names_for
+from zesty_anchor.manifest.model import BuildChoices, Check, Manifest, Recipe, Setting, Shells, names_for
 
 _REFERENCE = re.compile(r"\{\{([A-Za-z][A-Za-z0-9._-]*)\}\}|\{([A-Za-z][A-Za-z0-9._-]*)\}")
 
@@ -97,6 +97,7 @@ class Wanted(msgspec.Struct, frozen=True):
     shelf: Path = Path()
     recipes: Mapping[str, Recipe] = {}
     shell_choices: Shells = Shells()
+    settings: tuple[Setting, ...] = ()
 
     @property
     def defaults(self) -> tuple[WantedVersion, ...]:
@@ -164,6 +165,7 @@ def put_together(
         shelf=shelf,
         recipes=recipes,
         shell_choices=manifest.shells,
+        settings=manifest.settings,
     )
 
 

@@ -14,6 +14,7 @@ _GROUPS = (
     (("version", "extra"), "Obtain and put on the shelf"),
     (("launchers", "generated-file"), "Write what the startup files source, and the launchers"),
     (("startup-file",), "Change startup files"),
+    (("setting",), "Set keys in files of other programs"),
     (("conflict-lines", "conflict"), "Take away, once fresh shells have proved the new versions"),
 )
 

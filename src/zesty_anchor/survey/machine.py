@@ -70,6 +70,7 @@ class Machine(msgspec.Struct, frozen=True):
     launchers: Mapping[str, str] = {}
     packages: PackageFacts | None = None
     system_environment: TextFile | None = None
+    settings: Mapping[Path, TextFile] = {}
 
     @property
     def around(self) -> Surroundings:
@@ -97,6 +98,7 @@ def survey(
     *,
     packages: Collection[str] = (),
     system_environment: bool = False,
+    settings: Collection[Path] = (),
 ) -> Machine:
     """Look at the machine; at packages and at /etc/environment only as far as they are asked for.
 
@@ -125,6 +127,7 @@ def survey(
         launchers=launchers.standing(locations.launchers),
         packages=manager.facts(packages) if manager else None,
         system_environment=read_text_file(pam_environment.FILE) if system_environment else None,
+        settings={path: read_text_file(path) for path in settings},
     )
 
 
