@@ -1,0 +1,105 @@
+"""The launchers, run by dash on a shelf of the test's own."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import PROGRAMS
+from zesty_anchor.shelf.launchers import commands, keep_in_step, standing
+from zesty_anchor.shells.launch import common, launcher
+from zesty_anchor.shells.shell import Environment, Of, Switchable
+
+pytestmark = pytest.mark.needs("dash")
+KELP = Switchable("kelp", "4.2", ("bin", "."), (".kelp-version",), ("package.json",))
+SAYS = '#!/bin/sh\nprintf "%s|" "WHO" "$HERE" "$GAUGE" "$@"; printf "%s\\n" "$PATH"\n'
+
+
+@pytest.fixture
+def shelf(tmp_path: Path) -> Path:
+    for version, names in (("4.2", ("bin/kelp", "kelp-root")), ("3.6", ("bin/kelp", "bin/kelp-old"))):
+        for name in names:
+            file = tmp_path / "shelf/kelp" / version / name
+            file.parent.mkdir(parents=True, exist_ok=True)
+            file.write_text(SAYS.replace("WHO", f"{file.name} {version}"))
+            file.chmod(0o755)
+    return tmp_path / "shelf"
+
+
+def made(tmp_path: Path, default: str = "4.2") -> Path:
+    runtime = Switchable("kelp", default, KELP.bins, KELP.pin_files, KELP.requirement_files)
+    environment = Environment(
+        (("HERE", (Of("kelp"), "/x")), ("GAUGE", ("$5",))), (), (), str(tmp_path / "shelf"), str(tmp_path / "bin"),
+        str(tmp_path / "pins"), str(tmp_path), program=("/nowhere/zesty-anchor",), runtimes=(runtime,),
+    )  # fmt: skip
+    file = tmp_path / "launch.sh"
+    file.write_text(common(environment, str(file)))
+    runtimes = (("kelp", ("bin", ".")),)
+    texts = {n: launcher(n, r, str(file)) for n, r in commands(tmp_path / "shelf", runtimes).items()}
+    keep_in_step(tmp_path / "bin", texts)
+    return tmp_path / "bin"
+
+
+def run(command: Path, *words: str, folder: Path | None = None, **environment: str) -> tuple[int, str, str]:
+    done = subprocess.run(
+        [str(command), *words], cwd=folder or command.parent, capture_output=True, text=True, check=False,
+        env={"PATH": "/usr/bin:/bin", "HOME": "/nowhere", **environment},
+    )  # fmt: skip
+    return done.returncode, done.stdout.strip(), done.stderr
+
+
+def test_the_default_with_its_words_variables_and_path(shelf: Path, tmp_path: Path) -> None:
+    bin = made(tmp_path)
+    kelp = shelf / "kelp/4.2"
+    path = f"{kelp}/bin:{kelp}:{bin}:/usr/bin:/bin"
+    assert run(bin / "kelp", "a b", "")[1] == f"kelp 4.2|{kelp}/x|$5|a b||{path}"
+    assert run(bin / "kelp", GAUGE="mine", HERE="/my/own")[1] == f"kelp 4.2|/my/own|mine|{path}"
+    assert f"|{kelp}/x|" in run(bin / "kelp", HERE=f"{shelf}/kelp/3.6/x")[1], "another version's folder gives way"
+    assert run(bin / "kelp", PATH=path)[1].endswith(f"|{path}"), "nothing stands there twice"
+
+
+def test_the_session_and_the_project_count(shelf: Path, tmp_path: Path) -> None:
+    bin, project = made(tmp_path), tmp_path / "project/deep"
+    project.mkdir(parents=True)
+    pin = tmp_path / "project/.kelp-version"
+    pin.write_text("3.6\n")
+    answer = tmp_path / "pins" / f"{str(pin)[1:]}="
+    answer.parent.mkdir(parents=True)
+    answer.write_text("kelp=3.6 ;\nkelp 3.6\n")
+    assert run(bin / "kelp", folder=project)[1].startswith("kelp 4.2|"), "an answer of another time does not count"
+
+    os.utime(answer, ns=(pin.stat().st_atime_ns, pin.stat().st_mtime_ns))
+    assert run(bin / "kelp", folder=project)[1].startswith("kelp 3.6|")
+    assert run(bin / "kelp", folder=project, ZESTY_ANCHOR_SESSION="xkelp=9 kelp=4.2")[1].startswith("kelp 4.2|")
+
+
+def test_a_command_that_the_version_does_not_have(shelf: Path, tmp_path: Path) -> None:
+    bin = made(tmp_path)
+    assert sorted(standing(bin)) == ["kelp", "kelp-old", "kelp-root"]
+    assert run(bin / "kelp-root")[1].startswith("kelp-root 4.2|")
+    code, _, err = run(bin / "kelp-old")
+    assert code == 127
+    assert "kelp 4.2, which is in effect here, has no such command" in err
+    assert "zesty-anchor with kelp=3.6 -- kelp-old" in err
+
+
+def test_what_is_left_to_the_system(shelf: Path, tmp_path: Path) -> None:
+    bin, own = made(tmp_path, ""), tmp_path / "usr"
+    own.mkdir()
+    assert run(bin / "kelp", PATH=f"{bin}:/usr/bin:/bin")[0] == 127
+    (own / "kelp").write_text("#!/bin/sh\necho of the system\n")
+    (own / "kelp").chmod(0o755)
+    assert run(bin / "kelp", PATH=f"{bin}:{shelf}/kelp/4.2/bin:{own}:/bin")[1] == "of the system"
+
+
+def test_launchers_go_with_their_versions(shelf: Path, tmp_path: Path) -> None:
+    bin = made(tmp_path)
+    (shelf / "kelp/3.6/bin/kelp-old").unlink()
+    made(tmp_path)
+    assert sorted(standing(bin)) == ["kelp", "kelp-root"]
+    keep_in_step(bin, {})
+    assert not bin.exists()
+    assert PROGRAMS["dash"]

@@ -1,0 +1,39 @@
+"""The guard at the top of a startup file, and the blocks above and below it."""
+
+from __future__ import annotations
+
+import pytest
+
+from zesty_anchor.changes.block import with_block
+from zesty_anchor.survey.guard import ends_early
+
+LATE = b"if x; then y; fi # zesty-anchor block"
+EARLY = b"case $- in *i*) ;; *) y ;; esac # zesty-anchor block"
+
+
+@pytest.mark.parametrize(
+    ("content", "row"),
+    [
+        (b"# mine\ncase $- in\n  *i*) ;;\n  *) return;;\nesac\nalias a=b\n", 1),
+        (b'[ -z "$PS1" ] && return\nx=1\n', 0),
+        (b"x=1\nif [[ $- != *i* ]]; then\n  exit\nfi\ny=2\n", 1),
+        (b"f() { return 1; }\ng\n", None),
+        (b"(exit 3)\nx=$(return)\n# return\n", None),
+        (b"x=1\nreturn\n", None),
+        (b"echo 'return'\nx=1\n", None),
+        (b"", None),
+    ],
+)
+def test_what_ends_the_reading_early(content: bytes, row: int | None) -> None:
+    assert ends_early(content) == row
+
+
+def test_the_early_block_stands_right_above_the_guard_and_stays() -> None:
+    content = b"# mine\r\n[ -z x ] && return\nalias a=b"
+    once = with_block(content, LATE, EARLY)
+    assert once == b"# mine\r\n" + EARLY + b"\n[ -z x ] && return\nalias a=b\n" + LATE + b"\n"
+    assert with_block(once, LATE, EARLY) == once
+    assert with_block(once, None) == b"# mine\r\n[ -z x ] && return\nalias a=b\n"
+    below = b"[ -z x ] && return\n" + EARLY + b"\nalias a=b\n" + LATE + b"\n"
+    assert with_block(below, LATE, EARLY) == EARLY + b"\n[ -z x ] && return\nalias a=b\n" + LATE + b"\n"
+    assert with_block(once, LATE) == b"# mine\r\n[ -z x ] && return\nalias a=b\n" + LATE + b"\n", "no guard, no need"
