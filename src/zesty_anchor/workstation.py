@@ -92,6 +92,7 @@ class Workstation:
         self._asker = asker
         self._yes = yes
         self._offline = offline
+        self._secrets: dict[str, str] = {}
         self.locations: Locations = locate(environ)
         self.manifest = Manifest()
         self.file = Path()
@@ -415,6 +416,20 @@ class Workstation:
         runtime = next((r for r, recipe in self.recipes.items() if name == r or name in recipe.commands), None)
         return Traced(name, answers, self.switching.choice(runtime) if runtime else None)
 
+    def public_key(self) -> str:
+        """The public half of the key that the manifest's identity means. Raises ``Problem`` where there is none."""
+        from zesty_anchor.system.ssh import key_file
+
+        kind = self.manifest.identity.key if self.manifest.identity else None
+        file = key_file(self.locations.home, kind or "ed25519")
+        public = file.with_name(file.name + ".pub")
+        if not public.is_file():
+            raise Problem(
+                f"there is no key at {self.locations.shown(public)}",
+                advice='write key = "ed25519" in [identity], then run: zesty-anchor provision',
+            )
+        return public.read_text("utf-8").strip()
+
     def remove(self, runtime: str, version: str) -> TakenBack:
         """Take one version off the shelf, into the attic. Raises ``Problem`` where something needs it."""
         from zesty_anchor.changes.remove_version import RemoveVersion
@@ -554,6 +569,7 @@ class Workstation:
         packages = {p.name for family in families for p in packages_of(self.manifest, self._resolver.recipes, family)}
         return survey(
             self.locations, self._environ, packages=packages, system_environment=SYSTEM in self.manifest.variables,
+            identity=self.manifest.identity,
             settings=[Path(expand(setting.file, self.locations.home)) for setting in self.manifest.settings],
         )  # fmt: skip
 
@@ -616,7 +632,7 @@ class Workstation:
         questions = [*more, *gather(changes, given)]
         if given.password and password_question(given) not in questions:
             questions.append(password_question(given))
-        settle(questions, self._asker, yes=self._yes)
+        self._secrets = settle(questions, self._asker, yes=self._yes)
         given = authenticate(given, user_name())
         ahead = estimate(changes)
         if questions and ahead.steps:
@@ -629,8 +645,9 @@ class Workstation:
             folder.mkdir(parents=True, exist_ok=True, mode=0o700)
         run = hands.run if hands.access.way else lambda command, hear: 1
         return Bench(
-            self.locations, attic, self._resolver.open_body, run, log, self._reporter.told, self._reporter.moved
-        )
+            self.locations, attic, self._resolver.open_body, run, log, self._reporter.told, self._reporter.moved,
+            self._secrets,
+        )  # fmt: skip
 
     def _notices(self, wanted: Wanted, machine: Machine) -> tuple[str, ...]:
         notices = [

@@ -16,7 +16,7 @@ from zesty_anchor.changes.text_file import Edit, put_back
 from zesty_anchor.engine.undo import tidy
 from zesty_anchor.problem import Problem
 from zesty_anchor.shells.shell import MARK
-from zesty_anchor.survey.machine import read_text_file
+from zesty_anchor.survey.text_file import read_text_file
 
 LINE = f"if true; then :; fi {MARK}".encode()
 contents = st.binary(max_size=200).filter(lambda c: MARK.encode() not in c)

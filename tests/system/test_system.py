@@ -16,7 +16,7 @@ from zesty_anchor.changes import system_variables
 from zesty_anchor.changes.system_variables import SetSystemVariables, SystemVariables
 from zesty_anchor.changes.text_file import Edit
 from zesty_anchor.problem import Problem
-from zesty_anchor.survey.machine import read_text_file
+from zesty_anchor.survey.text_file import read_text_file
 from zesty_anchor.system import pam_environment
 from zesty_anchor.system.locations import locate
 from zesty_anchor.system.pam_environment import unfit, with_variables

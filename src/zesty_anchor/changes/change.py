@@ -25,13 +25,14 @@ class Question(msgspec.Struct, frozen=True):
     """Something that a person must decide before work begins.
 
     ``key`` is what answers it once and for all: a line of the manifest, or an option. ``safe`` tells whether
-    ``--yes`` may answer it.
+    ``--yes`` may answer it, ``secret`` that the answer is a text which nobody else may see.
     """
 
     kind: str
     text: str
     key: str
     safe: bool = False
+    secret: bool = False
 
 
 class Stage(IntEnum):
@@ -63,6 +64,8 @@ class Bench(msgspec.Struct, frozen=True):
     """Tells what goes on in a change, by its key."""
     moved: Callable[[str, int, int | None], None]
     """Tells the bytes done, of those in all, for a change's key. Raises to break the work off."""
+    secrets: Mapping[str, str] = {}
+    """What was answered to the secret questions, by their kind."""
 
 
 class Change(Protocol):

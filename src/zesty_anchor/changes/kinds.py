@@ -6,6 +6,7 @@ from zesty_anchor.changes.block import Blocks
 from zesty_anchor.changes.change import Kind
 from zesty_anchor.changes.extra import Extras
 from zesty_anchor.changes.generated import GeneratedFiles
+from zesty_anchor.changes.identity import Identities, Keys
 from zesty_anchor.changes.install import Installs
 from zesty_anchor.changes.launchers import Launchers
 from zesty_anchor.changes.packages import Packages
@@ -26,6 +27,8 @@ KINDS: dict[str, Kind] = {
         GeneratedFiles(),
         Blocks(),
         Settings(),
+        Identities(),
+        Keys(),
         RetireStatements(),
         RetireFolders(),
         RemovedVersions(),

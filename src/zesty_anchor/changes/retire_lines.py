@@ -9,8 +9,9 @@ from zesty_anchor.changes.base import FileChange
 from zesty_anchor.changes.change import Bench, Record, Stage
 from zesty_anchor.changes.text_file import Edit, put_back
 from zesty_anchor.manifest.wanted import Wanted
-from zesty_anchor.survey.machine import Machine, TextFile
+from zesty_anchor.survey.machine import Machine
 from zesty_anchor.survey.statements import Statement, statements_about, without
+from zesty_anchor.survey.text_file import TextFile
 
 
 class RetireLines(FileChange, frozen=True):

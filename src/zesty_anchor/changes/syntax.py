@@ -7,7 +7,7 @@ import tempfile
 from pathlib import Path
 
 from zesty_anchor.problem import Problem
-from zesty_anchor.survey.machine import TextFile
+from zesty_anchor.survey.text_file import TextFile
 
 
 def passes(checker: tuple[str, str], content: bytes) -> tuple[bool, str]:

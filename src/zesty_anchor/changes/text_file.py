@@ -13,7 +13,7 @@ import msgspec
 
 from zesty_anchor.changes.change import Bench, Record
 from zesty_anchor.problem import Problem
-from zesty_anchor.survey.machine import TextFile
+from zesty_anchor.survey.text_file import TextFile
 from zesty_anchor.system import folders
 
 

@@ -21,6 +21,7 @@ _COMMANDS = {
     "with": "Run one command with chosen versions.",
     "locate": "Print the folder of an installed version (for an editor).",
     "trace": "Where a command comes from, and what decided its version.",
+    "identity": "Print the public half of your key.",
     "remove": "Uninstall one version.",
     "lock": "Write exact versions, addresses and digests to workstation.lock.",
     "demo": "A full example on shipped made-up data, in a throwaway home.",

@@ -18,3 +18,10 @@ class TerminalAsker:
         """Ask one question; the default is no. Tells what answers it for good."""
         self._paint.write(self._paint.faint(f"  (for good: {question.key})"))
         return click.confirm(self._paint.look("asked: ") + question.text, default=False, err=True)
+
+    def secret(self, question: Question) -> str:
+        """Ask for a text that is not shown, twice."""
+        self._paint.write(self._paint.faint(f"  (none wanted? {question.key})"))
+        text = self._paint.look("asked: ") + question.text
+        answer: str = click.prompt(text, hide_input=True, confirmation_prompt=True, err=True)
+        return answer

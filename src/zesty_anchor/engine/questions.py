@@ -17,6 +17,9 @@ class Asker(Protocol):
     def yes(self, question: Question) -> bool:
         """Ask one question; True for yes."""
 
+    def secret(self, question: Question) -> str:
+        """Ask for a text that is not shown, twice."""
+
 
 class AnswersNeeded(Problem):
     """Questions are open, and nobody is there to ask, or may answer them so."""
@@ -67,17 +70,23 @@ def estimate(changes: Iterable[Change]) -> Estimate:
     return Estimate(len(listed), sum(size or 0 for size in sizes), sum(size is None for size in sizes))
 
 
-def settle(questions: Iterable[Question], asker: Asker | None, *, yes: bool) -> None:
+def settle(questions: Iterable[Question], asker: Asker | None, *, yes: bool) -> dict[str, str]:
     """Get an answer to each question but the password's: from ``--yes`` where it is safe, else from the asker.
+
+    Returns the secret answers, by the kinds of their questions.
 
     Raises ``AnswersNeeded`` with all that stay open where there is nobody to ask, ``Declined`` on a no.
     """
     open_ones = [q for q in questions if not (yes and q.safe)]
     if open_ones and asker is None:
         raise AnswersNeeded(open_ones)
+    secrets: dict[str, str] = {}
     for question in open_ones:
-        if question.kind != PASSWORD and asker is not None and not asker.yes(question):
+        if question.secret and asker is not None:
+            secrets[question.kind] = asker.secret(question)
+        elif question.kind != PASSWORD and asker is not None and not asker.yes(question):
             raise Declined(
                 f"not without a yes to: {question.text}",
                 advice="nothing was changed; take it out of the manifest, or answer yes for good with: " + question.key,
             )
+    return secrets

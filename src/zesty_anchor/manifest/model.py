@@ -204,6 +204,31 @@ class Setting(_Part, frozen=True):
     form: Literal["json", "toml", "ini"] | None = None
 
 
+class KnownHost(_Part, frozen=True):
+    """``[[identity.hosts]]``: a host, and the fingerprint of its key. With ``user`` it is proved that it takes ours."""
+
+    name: str
+    fingerprint: Annotated[str, msgspec.Meta(pattern=r"^SHA256:[A-Za-z0-9+/]{43}$")]
+    port: int = 22
+    user: str | None = None
+
+    @property
+    def label(self) -> str:
+        """As a person, and known_hosts, writes it."""
+        return self.name if self.port == 22 else f"[{self.name}]:{self.port}"
+
+
+class Identity(_Part, frozen=True):
+    """``[identity]``: who the person is to version control, a key of OpenSSH, and hosts that are known."""
+
+    name: str | None = None
+    email: str | None = None
+    replace: bool = False
+    key: Literal["ed25519", "ecdsa", "rsa"] | None = None
+    passphrase: Literal["asked", "none"] = "asked"
+    hosts: tuple[KnownHost, ...] = ()
+
+
 class Check(_Part, frozen=True):
     """``[[checks]]``: a command line that fresh shells run, and what it must print."""
 
@@ -226,6 +251,7 @@ class Manifest(_Part, frozen=True):
     path: PathEntries = PathEntries()
     conflicts: Conflicts = Conflicts()
     settings: tuple[Setting, ...] = ()
+    identity: Identity | None = None
     checks: tuple[Check, ...] = ()
 
 

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import msgspec
 
-from zesty_anchor.manifest.model import BuildChoices, Check, Manifest, Recipe, Setting, Shells, names_for
+from zesty_anchor.manifest.model import BuildChoices, Check, Identity, Manifest, Recipe, Setting, Shells, names_for
 
 _REFERENCE = re.compile(r"\{\{([A-Za-z][A-Za-z0-9._-]*)\}\}|\{([A-Za-z][A-Za-z0-9._-]*)\}")
 
@@ -98,6 +98,7 @@ class Wanted(msgspec.Struct, frozen=True):
     recipes: Mapping[str, Recipe] = {}
     shell_choices: Shells = Shells()
     settings: tuple[Setting, ...] = ()
+    identity: Identity | None = None
 
     @property
     def defaults(self) -> tuple[WantedVersion, ...]:
@@ -166,6 +167,7 @@ def put_together(
         recipes=recipes,
         shell_choices=manifest.shells,
         settings=manifest.settings,
+        identity=manifest.identity,
     )
 
 

@@ -10,11 +10,13 @@ from pathlib import Path
 
 import msgspec
 
-from zesty_anchor.manifest.model import Program
+from zesty_anchor.manifest.model import Identity, KnownHost, Program
 from zesty_anchor.manifest.wanted import Wanted, WantedVersion
 from zesty_anchor.proof.fresh import Answer
 from zesty_anchor.proof.result import CheckResult
 from zesty_anchor.shells.posix import quote
+from zesty_anchor.system.locations import Locations
+from zesty_anchor.system.ssh import key_file
 
 _LONGEST = 400
 
@@ -32,12 +34,12 @@ class Question(msgspec.Struct, frozen=True):
     how: str
 
 
-def questions(wanted: Wanted, launchers: Path) -> list[Question]:
+def questions(wanted: Wanted, locations: Locations) -> list[Question]:
     """Everything that a fresh shell must answer. Where nothing follows the folder, a command may be its launcher."""
     asked: list[Question] = []
     for version in wanted.versions:
         if version.default:
-            asked += [_where(version, command, launchers) for command in version.recipe.commands]
+            asked += [_where(version, command, locations.launchers) for command in version.recipe.commands]
         asked += _which(version)
     for command in wanted.of_system:
         asked.append(Question(f"the system's {command} answers", f"command -v {command}", str(wanted.shelf), "outside"))
@@ -46,10 +48,29 @@ def questions(wanted: Wanted, launchers: Path) -> list[Question]:
     for check in wanted.checks:
         run = f"cd {quote(str(wanted.folder))} && {check.run}"
         asked.append(Question(check.name, run, check.expect, "glob"))
+    for host in wanted.identity.hosts if wanted.identity else ():
+        if host.user and wanted.identity:
+            asked.append(
+                Question(
+                    f"{host.label} takes the key of {host.user}",
+                    _login(host, wanted.identity, locations.home),
+                    "",
+                    "glob",
+                )
+            )
     folders = tuple(dict.fromkeys((*wanted.path_first, *wanted.default_bins, *wanted.path_last)))
     if folders:
         asked.append(Question("PATH holds our folders once", 'printf %s "$PATH"', ":".join(folders), "once"))
     return asked
+
+
+def _login(host: KnownHost, identity: Identity, home: Path) -> str:
+    """255 is ssh's own status, for no connection or a key that is not taken (ssh(1), "EXIT STATUS")."""
+    words = ["-o", "BatchMode=yes", "-o", "StrictHostKeyChecking=yes", "-o", "ConnectTimeout=10", "-p", str(host.port),
+             "-o", f"UserKnownHostsFile={home}/.ssh/known_hosts"]  # fmt: skip
+    words += ["-i", str(key_file(home, identity.key))] if identity.key else []
+    shown = " ".join(map(quote, [*words, f"{host.user}@{host.name}", "exit"]))
+    return f'said=$(ssh {shown} 2>&1 </dev/null); if [ $? = 255 ]; then printf "%s\\n" "$said"; exit 1; fi'
 
 
 def programs(wanted: Wanted) -> list[Question]:

@@ -18,7 +18,7 @@ _PROGRAM_SECONDS = 900.0
 
 def prove(wanted: Wanted, machine: Machine, jobs: int = 4) -> Proof:
     """Ask every shell that is set up, in each of its contexts, ``jobs`` at a time."""
-    asked, small = questions(wanted, machine.locations.launchers), programs(wanted)
+    asked, small = questions(wanted, machine.locations), programs(wanted)
     rounds = [
         (shell, context, asked)
         for shell in machine.shells

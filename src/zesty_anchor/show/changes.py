@@ -15,6 +15,7 @@ _GROUPS = (
     (("launchers", "generated-file"), "Write what the startup files source, and the launchers"),
     (("startup-file",), "Change startup files"),
     (("setting",), "Set keys in files of other programs"),
+    (("ssh-key", "identity"), "Make you known"),
     (("conflict-lines", "conflict"), "Take away, once fresh shells have proved the new versions"),
 )
 

@@ -2,21 +2,22 @@
 
 from __future__ import annotations
 
-import errno
 import os
-import stat
 import subprocess
 from collections.abc import Collection, Mapping
 from pathlib import Path
 
 import msgspec
 
-from zesty_anchor.problem import Problem, UsageProblem
+from zesty_anchor.manifest.model import Identity
+from zesty_anchor.problem import UsageProblem
 from zesty_anchor.shelf import launchers
 from zesty_anchor.shelf.receipt import Receipt, stock
 from zesty_anchor.shells.known import FOLLOW, GENERATED, LAUNCH, SESSION, SHELLS
 from zesty_anchor.shells.shell import Surroundings
 from zesty_anchor.survey.guard import ends_early
+from zesty_anchor.survey.identity import IdentityFacts, identity_facts
+from zesty_anchor.survey.text_file import TextFile, read_text_file
 from zesty_anchor.system import pam_environment
 from zesty_anchor.system.host import Host, find_program, host, login_path, login_shell
 from zesty_anchor.system.locations import Locations
@@ -38,20 +39,6 @@ class InstalledShell(msgspec.Struct, frozen=True):
     login: bool
 
 
-class TextFile(msgspec.Struct, frozen=True):
-    """A file of the person's: ``path`` as it is named, ``target`` what its links lead to.
-
-    ``content`` is None where the file does not exist. ``writable`` goes by its mode, for root too: a file
-    that someone made read-only is not to be changed.
-    """
-
-    path: Path
-    target: Path
-    content: bytes | None
-    mode: int = 0o644
-    writable: bool = True
-
-
 class Machine(msgspec.Struct, frozen=True):
     """The state of this machine, as far as a manifest can speak of it."""
 
@@ -71,6 +58,7 @@ class Machine(msgspec.Struct, frozen=True):
     packages: PackageFacts | None = None
     system_environment: TextFile | None = None
     settings: Mapping[Path, TextFile] = {}
+    identity: IdentityFacts | None = None
 
     @property
     def around(self) -> Surroundings:
@@ -99,6 +87,7 @@ def survey(
     packages: Collection[str] = (),
     system_environment: bool = False,
     settings: Collection[Path] = (),
+    identity: Identity | None = None,
 ) -> Machine:
     """Look at the machine; at packages and at /etc/environment only as far as they are asked for.
 
@@ -128,6 +117,7 @@ def survey(
         packages=manager.facts(packages) if manager else None,
         system_environment=read_text_file(pam_environment.FILE) if system_environment else None,
         settings={path: read_text_file(path) for path in settings},
+        identity=identity_facts(identity, locations) if identity else None,
     )
 
 
@@ -182,27 +172,6 @@ def shells_to_use(use: str | tuple[str, ...], machine: Machine) -> tuple[str, ..
             advice=f'write [shells] use = ["{here[0] if here else "bash"}"] in the manifest',
         )
     return tuple(chosen)
-
-
-def read_text_file(path: Path) -> TextFile:
-    """A file as it is. Raises ``Problem`` where it is there and cannot be read, or is no file."""
-    target = Path(os.path.realpath(path))
-    try:
-        handle = os.open(target, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
-    except (FileNotFoundError, NotADirectoryError):
-        return TextFile(path, target, None)
-    except OSError as error:
-        reason = "its links lead round in a circle" if error.errno == errno.ELOOP else error.strerror
-        raise Problem(
-            f"{path} cannot be read: {reason}", advice="mend its permissions or its link, then try again"
-        ) from None
-    state = os.fstat(handle)
-    if not stat.S_ISREG(state.st_mode):
-        os.close(handle)
-        raise Problem(f"{path} is no regular file", advice="a startup file must be a file: move this out of the way")
-    mode = stat.S_IMODE(state.st_mode)
-    with open(handle, "rb") as opened:
-        return TextFile(path, target, opened.read(), mode, bool(mode & stat.S_IWUSR))
 
 
 def _env_file(locations: Locations, environ: Mapping[str, str]) -> Path | None:

@@ -1,0 +1,58 @@
+"""git's own configuration of a user, by git itself (git-config(1), "FILES")."""
+
+from __future__ import annotations
+
+import subprocess
+import tempfile
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
+from pathlib import Path
+
+from zesty_anchor.problem import Problem
+
+
+def user_file(home: Path, config: Path) -> Path:
+    """The file that ``--global`` means: ~/.gitconfig, or the XDG one where only that is there."""
+    own, other = home / ".gitconfig", config / "git/config"
+    return other if other.is_file() and not own.is_file() else own
+
+
+def value(content: bytes | None, name: str) -> str | None:
+    """A value in such a file; None where it is not set. Raises ``Problem`` where git is missing or cannot read it."""
+    with _written(content) as file:
+        answer = _git(file, "--get", name)
+    return answer.stdout.removesuffix("\n") if answer.returncode == 0 else None
+
+
+def with_values(content: bytes | None, values: Mapping[str, str]) -> bytes:
+    """The file's content with these values set; all else in it stays. Raises ``Problem`` as ``value`` does."""
+    with _written(content) as file:
+        for name, text in values.items():
+            answer = _git(file, "--replace-all", name, text)
+            if answer.returncode != 0:
+                raise Problem(f"git cannot set {name}: {answer.stderr.strip()}", advice="mend its configuration file")
+        return file.read_bytes()
+
+
+@contextmanager
+def _written(content: bytes | None) -> Iterator[Path]:
+    with tempfile.NamedTemporaryFile(prefix="zesty-anchor-git-") as file:
+        file.write(content or b"")
+        file.flush()
+        yield Path(file.name)
+
+
+def _git(file: Path, *words: str) -> subprocess.CompletedProcess[str]:
+    try:
+        answer = subprocess.run(
+            ["git", "config", "--file", str(file), *words],
+            stdin=subprocess.DEVNULL, capture_output=True, text=True, timeout=20, check=False,
+        )  # fmt: skip
+    except FileNotFoundError:
+        raise Problem("git is not installed", advice='add it: [prerequisites] packages = ["git"]') from None
+    if answer.returncode not in (0, 1):
+        raise Problem(
+            f"git cannot read its configuration: {answer.stderr.strip().replace(str(file), 'the file')}",
+            advice="mend that line; nothing was changed",
+        )
+    return answer
