@@ -199,11 +199,9 @@ def shell_folders() -> Iterator[Result]:
     with followed() as (home, bare, shells):
         for name, program in shells.items():
             hooked, empty = plain_environment(home), plain_environment(bare)
-            begin = "zesty_anchor_prompt; cd project; cd ..; "
+            begin = "za__prompt; cd project; cd ..; "
             for where, enter in (("an ordinary folder", ""), ("a pinned folder", "cd project; ")):
-                loops = [
-                    _loop(name, rounds * 5, f"{begin}{enter}", command) for command in ("zesty_anchor_prompt", ":")
-                ]
+                loops = [_loop(name, rounds * 5, f"{begin}{enter}", command) for command in ("za__prompt", ":")]
                 ours, without = side_by_side(
                     *(
                         lambda c=loop, p=program, e=hooked, h=home: seconds([p, "-i", "-c", c], e, str(h))

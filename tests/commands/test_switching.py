@@ -307,9 +307,9 @@ def test_our_own_commands_are_completed(settled: Desk, shell: str) -> None:
             ",", "\n"
         ).split("\n")
     if shell == "bash":
-        lines = "COMP_WORDS=(za switch kelp 4) COMP_CWORD=3; zesty_anchor_complete; echo got ${COMPREPLY[*]}"
+        lines = "COMP_WORDS=(za switch kelp 4) COMP_CWORD=3; za__complete; echo got ${COMPREPLY[*]}"
         assert "got 4.2.1 4.1.0" in interactive(settled, shell, lines, {})
     else:
         lines = "autoload -Uz compinit; compinit -D; . ~/.zshrc; echo bound $_comps[za]"
-        assert "bound zesty_anchor_complete" in interactive(settled, shell, lines, {})
+        assert "bound za__complete" in interactive(settled, shell, lines, {})
     assert os.environ.get("HOME") != str(settled.home)

@@ -145,7 +145,7 @@ def test_path_holds_each_folder_once_however_it_is_read(
 @pytest.mark.parametrize(("language", "shell"), POSIX)
 def test_the_persons_own_state_is_left_alone(language: str, shell: str, tmp_path: Path) -> None:
     file = written(language, made(tmp_path, **FOLDERS))
-    asks = 'printf "%s|%s|" "$IFS" "$-"; set | /usr/bin/grep -c zesty_anchor || :'
+    asks = 'printf "%s|%s|" "$IFS" "$-"; set | /usr/bin/grep -c za__ || :'
     with_it = read_by(shell, file, asks, options="IFS=x; set -f")
     file.write_text("")
     assert with_it == read_by(shell, file, asks, options="IFS=x; set -f")

@@ -20,27 +20,27 @@ _LOGIN = (".bash_profile", ".bash_login", ".profile")
 # bash(1), "PROMPTING": from 5.1 on PROMPT_COMMAND may be an array, whose elements are run one after the other.
 _AT_PROMPT = r"""\
 case ${PROMPT_COMMAND[*]-} in
-  *zesty_anchor_prompt*) ;;
+  *za__prompt*) ;;
   *)
     if [[ ${BASH_VERSINFO[0]} -gt 5 || ${BASH_VERSINFO[0]} == 5 && ${BASH_VERSINFO[1]} -ge 1 ]]; then
-      PROMPT_COMMAND+=(zesty_anchor_prompt)
+      PROMPT_COMMAND+=(za__prompt)
     else
-      PROMPT_COMMAND="${PROMPT_COMMAND:+$PROMPT_COMMAND"$'\n'"}zesty_anchor_prompt"
+      PROMPT_COMMAND="${PROMPT_COMMAND:+$PROMPT_COMMAND"$'\n'"}za__prompt"
     fi ;;
 esac
 """
 # A function of the person's own with that name stays; the folder is then seen at the next prompt.
 _AT_CD = """\
 if ! typeset -f cd >/dev/null; then
-function cd { builtin cd "$@" && { [[ $PWD == "$zesty_anchor_where" ]] || zesty_anchor_look; }; }
-function pushd { builtin pushd "$@" && zesty_anchor_entered; }
-function popd { builtin popd "$@" && zesty_anchor_entered; }
+function cd { builtin cd "$@" && { [[ $PWD == "$za__where" ]] || za__look; }; }
+function pushd { builtin pushd "$@" && za__entered; }
+function popd { builtin popd "$@" && za__entered; }
 fi
 """
 
 _COMPLETES = """\
-function zesty_anchor_complete {{ . {shell}/follow.bash; zesty_anchor_complete "$@"; }}
-complete -F zesty_anchor_complete zesty-anchor za
+function za__complete {{ . {shell}/follow.bash; za__complete "$@"; }}
+complete -F za__complete zesty-anchor za
 """
 
 

@@ -3,7 +3,7 @@ manual, "Shell Completion"): the words come in COMP_WORDS and COMP_CWORD, an ans
 """
 
 _BASH = """\
-function zesty_anchor_complete {{
+function za__complete {{
   typeset za_type za_value
   COMPREPLY=()
   while IFS=, read -r za_type za_value; do
@@ -16,7 +16,7 @@ function zesty_anchor_complete {{
 }}
 """
 _ZSH = """\
-function zesty_anchor_complete {{
+function za__complete {{
   emulate -L zsh
   local za_type za_value za_help
   local -a za_plain za_told
@@ -32,7 +32,7 @@ function zesty_anchor_complete {{
 }}
 """
 _FISH = """\
-function zesty_anchor_complete
+function za__complete
   set -l za_words (commandline -opc) (commandline -ct)
   for za_answer in (_ZESTY_ANCHOR_COMPLETE=fish_complete COMP_WORDS=(commandline -cp) COMP_CWORD=(commandline -ct) {program} 2>/dev/null)
     set -l za_parts (string split -m 1 , -- $za_answer)

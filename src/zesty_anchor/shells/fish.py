@@ -29,90 +29,90 @@ _SOURCE = 'fish(1), "Configuration files"'
 # where there is no other way. One call of path(1) (fish 3.5) tests all the names that a project's file may have.
 _AT_START = """\
 {exports}set -gx ZESTY_ANCHOR_LOADED {stamp}
-set -g zesty_anchor_rest
+set -g za__rest
 for za_entry in (string match -rv -- {ours} $PATH)
-  contains -- $za_entry $zesty_anchor_rest; or set -a zesty_anchor_rest $za_entry
+  contains -- $za_entry $za__rest; or set -a za__rest $za_entry
 end
 set -e za_entry
 if status is-interactive; and string match -qr '^([4-9]|3\\.([5-9]|\\d\\d))' $version
-set -g zesty_anchor_first {front}
-set -a zesty_anchor_rest {launchers} {last}
-set -gx PATH $zesty_anchor_first $zesty_anchor_rest
-set -g zesty_anchor_PATH $PATH
-set -g zesty_anchor_before
-set -g zesty_anchor_tokens
-function zesty_anchor_look
-  set -g zesty_anchor_where $PWD
-  set -e zesty_anchor_file
+set -g za__first {front}
+set -a za__rest {launchers} {last}
+set -gx PATH $za__first $za__rest
+set -g za__PATH $PATH
+set -g za__before
+set -g za__tokens
+function za__look
+  set -g za__where $PWD
+  set -e za__file
   switch $PWD
     case "$HOME" /
-      set -g zesty_anchor_above
+      set -g za__above
     case "$HOME/*/*/*" '/*/*/*/*/*'
-      set -g zesty_anchor_above {many}
+      set -g za__above {many}
     case "$HOME/*/*"
-      set -g zesty_anchor_above .. ../..
+      set -g za__above .. ../..
     case "$HOME/*"
-      set -g zesty_anchor_above ..
+      set -g za__above ..
     case '*'
-      set -g zesty_anchor_above {some}
+      set -g za__above {some}
   end
   if path filter -qf -- {names}
-    zesty_anchor_follow {words}
-  else if path filter -qf -- $zesty_anchor_above/{names}; or set -q zesty_anchor_tokens[1]; or set -q ZESTY_ANCHOR_SESSION
-    zesty_anchor_follow
+    za__follow {words}
+  else if path filter -qf -- $za__above/{names}; or set -q za__tokens[1]; or set -q ZESTY_ANCHOR_SESSION
+    za__follow
   end
   return 0
 end
-function zesty_anchor_entered --on-variable PWD
-  test "$PWD" = "$zesty_anchor_where"; or zesty_anchor_look
+function za__entered --on-variable PWD
+  test "$PWD" = "$za__where"; or za__look
 end
-function zesty_anchor_prompt --on-event fish_prompt
-  if set -q zesty_anchor_file
-    test ! -e $zesty_anchor_file -o $zesty_anchor_file -nt $zesty_anchor_answer -o $zesty_anchor_file -ot $zesty_anchor_answer; and zesty_anchor_look
+function za__prompt --on-event fish_prompt
+  if set -q za__file
+    test ! -e $za__file -o $za__file -nt $za__answer -o $za__file -ot $za__answer; and za__look
   else
-    path filter -qf -- {pin_names}; and zesty_anchor_look
+    path filter -qf -- {pin_names}; and za__look
   end
 end
-function zesty_anchor_first_prompt --on-event fish_prompt
-  functions -e zesty_anchor_first_prompt
-  if test "$PATH" != "$zesty_anchor_PATH"
+function za__first_prompt --on-event fish_prompt
+  functions -e za__first_prompt
+  if test "$PATH" != "$za__PATH"
     source {follow}
-    zesty_anchor_place first {launchers} {last}
+    za__place first {launchers} {last}
   end
 end
-function zesty_anchor_follow; source {follow}; zesty_anchor_follow $argv; end
-function zesty_anchor_complete; source {follow}; zesty_anchor_complete; end
+function za__follow; source {follow}; za__follow $argv; end
+function za__complete; source {follow}; za__complete; end
 function za; source {follow}; za $argv; end
 function zesty-anchor; za $argv; end
-complete -c za -f -a '(zesty_anchor_complete)'
-complete -c zesty-anchor -f -a '(zesty_anchor_complete)'
-zesty_anchor_look
+complete -c za -f -a '(za__complete)'
+complete -c zesty-anchor -f -a '(za__complete)'
+za__look
 {completions}else
-set -gx PATH {scripted} $zesty_anchor_rest {last}
+set -gx PATH {scripted} $za__rest {last}
 end
 {hooks}"""
 _ON_DEMAND = """\
-function zesty_anchor_place
+function za__place
   set -l za_rest
   set -l za_placed
-  set -g zesty_anchor_before
+  set -g za__before
   for za_entry in $PATH
     if contains -- $za_entry {static}; or string match -qr -- {shelf_pattern} $za_entry
       if test "$argv[1]" = keep; and not set -q za_placed[1]
         set za_placed 1
-        set zesty_anchor_before $za_rest
+        set za__before $za_rest
         set za_rest
       end
-    else if not contains -- $za_entry $za_rest $zesty_anchor_before
+    else if not contains -- $za_entry $za_rest $za__before
       set -a za_rest $za_entry
     end
   end
-  set -g zesty_anchor_rest $za_rest $argv[2..-1]
-  set -gx PATH $zesty_anchor_before $zesty_anchor_first $zesty_anchor_rest
-  set -g zesty_anchor_PATH $PATH
+  set -g za__rest $za_rest $argv[2..-1]
+  set -gx PATH $za__before $za__first $za__rest
+  set -g za__PATH $PATH
 end
-function zesty_anchor_choose
-  set -g zesty_anchor_tokens $argv
+function za__choose
+  set -g za__tokens $argv
 {defaults}  set -l za_name
   for za_token in $argv
     switch $za_token
@@ -124,22 +124,22 @@ function zesty_anchor_choose
         set za_name
     end
   end
-  set -g zesty_anchor_first {first} {all}
-{variables}  if test "$PATH" = "$zesty_anchor_PATH"
-    set -gx PATH $zesty_anchor_before $zesty_anchor_first $zesty_anchor_rest
-    set -g zesty_anchor_PATH $PATH
+  set -g za__first {first} {all}
+{variables}  if test "$PATH" = "$za__PATH"
+    set -gx PATH $za__before $za__first $za__rest
+    set -g za__PATH $PATH
   else
-    zesty_anchor_place keep {launchers} {last}
+    za__place keep {launchers} {last}
   end
 end
-function zesty_anchor_follow
+function za__follow
   set -l za_files
   for za_name in $argv
     test -f $za_name; and test $PWD/$za_name != {manifest}; and set -a za_files (string replace -r '/$' '' -- $PWD)/$za_name
   end
   set -l za_near $za_files[1]
-  if path filter -qf -- $zesty_anchor_above/{names}
-    for za_folder in (path normalize -- $PWD/$zesty_anchor_above)
+  if path filter -qf -- $za__above/{names}
+    for za_folder in (path normalize -- $PWD/$za__above)
       test "$za_folder" != "$HOME"; and string match -q -- "$za_folder/*" $HOME/; and string match -q -- "$HOME/*" $PWD/; and break
       set -a za_files (path filter -f -- (string replace -r '/$' '' -- $za_folder)/{names})
       test "$za_folder" = "$HOME" -o "$za_folder" = /; and break
@@ -151,7 +151,7 @@ function zesty_anchor_follow
   for za_file in $za_files
     test $za_file = {manifest}; and continue
     if test ! -r {pins}$za_file= -o $za_file -nt {pins}$za_file= -o $za_file -ot {pins}$za_file=
-      set -q za_asked[1]; or zesty_anchor_ask $za_files
+      set -q za_asked[1]; or za__ask $za_files
       set za_asked 1
       test -r {pins}$za_file=; or continue
     end
@@ -163,26 +163,26 @@ function zesty_anchor_follow
       else
         set -p za_pins $za_tokens
       end
-      contains -- ! $za_tokens; and zesty_anchor_tell {pins}$za_file=
+      contains -- ! $za_tokens; and za__tell {pins}$za_file=
     end <{pins}$za_file=
     if test "$za_file" = "$za_near"
-      set -g zesty_anchor_file $za_file
-      set -g zesty_anchor_answer {pins}$za_file=
+      set -g za__file $za_file
+      set -g za__answer {pins}$za_file=
     end
   end
   set -a za_soft $za_pins
   set -q ZESTY_ANCHOR_SESSION; and set -a za_soft (string split -n ' ' -- (string replace -a '=' ' ' -- $ZESTY_ANCHOR_SESSION))
-  test "$za_soft" = "$zesty_anchor_tokens"; or zesty_anchor_choose $za_soft
+  test "$za_soft" = "$za__tokens"; or za__choose $za_soft
 end
-function zesty_anchor_tell
+function za__tell
   while read -l za_text
-    if string match -q -- '- *' $za_text; and not contains -- $za_text $zesty_anchor_said
-      set -ga zesty_anchor_said $za_text
+    if string match -q -- '- *' $za_text; and not contains -- $za_text $za__said
+      set -ga za__said $za_text
       string replace -r '^- \\S+ ' '' -- $za_text >&2
     end
   end <$argv[1]
 end
-function zesty_anchor_ask
+function za__ask
   test -x {executable} -a -r {file}; and ZESTY_ANCHOR_SHELL=fish {program} pins -- $argv
 end
 function za
@@ -203,7 +203,7 @@ function za
     read -l -L za_head za_head <{file}
     test "$za_head" = '# stamp {stamp}'; or source {file}
   end
-  zesty_anchor_look
+  za__look
   return $za_status
 end
 {completion}"""

@@ -34,28 +34,27 @@ class Dialect(msgspec.Struct, frozen=True):
 # Two files: what every interactive shell reads when it starts, and what it reads when it first has to choose, complete
 # or call this program. A shell takes about 8 us to read a simple command, so the first one is short.
 #
-# {start} comes first in each function. Local names begin with za_, lasting ones with zesty_anchor_.
+# {start} comes first in each function. Local names begin with za_, lasting ones with za__: a shell takes its time over every letter.
 #
-# zesty_anchor_look finds the files by which the project chooses versions, the nearest folder first, up to the home or
+# za__look finds the files by which the project chooses versions, the nearest folder first, up to the home or
 # the root. What they resolve to stands in a file of ours under {pins}, with the very time of change of the project's
 # file: as long as that is equal, nothing is to be asked. Only when it differs is this program called.
 # At a prompt new files of the current folder count, where none was there; else only a change of those that were.
 _AT_START = """\
 if [ -z "{itself}" ]; then if [ -r {sh} ]; then . {sh}; fi; return 0; fi
-{exports}case $- in *i*) ;; *) zesty_anchor_plain=1; {as_sh}; unset zesty_anchor_plain; {hooks_inline}return 0 ;; esac
-if [[ ${{zesty_anchor_stamp-}} == {stamp} && $PATH == {front}:* ]]; then
+{exports}case $- in *i*) ;; *) za__plain=1; {as_sh}; unset za__plain; {hooks_inline}return 0 ;; esac
+za__front={front} za__mode=first
+if [[ ${{za__stamp-}} != {stamp} || $PATH != "$za__front":* ]]; then
+{place_before}{place}{place_after}za__first=$za__front za__tokens= za__new=1 za__said=${{za__said-}}
+fi
+unset za__front za__mode
+if [[ ${{za__stamp-}} == {stamp} ]] && typeset -f za__look >/dev/null; then
+za__look
 {tail}return 0
 fi
-zesty_anchor_front={front} zesty_anchor_mode=first
-{place_before}{place}{place_after}zesty_anchor_first=$zesty_anchor_front zesty_anchor_tokens= zesty_anchor_new=1 zesty_anchor_said=${{zesty_anchor_said-}}
-unset zesty_anchor_front zesty_anchor_mode
-if [[ ${{zesty_anchor_stamp-}} == {stamp} ]] && typeset -f zesty_anchor_look >/dev/null; then
-zesty_anchor_look
-{tail}return 0
-fi
-function zesty_anchor_look {{
+function za__look {{
 {start}  typeset za_folder="${{PWD%/}}" za_name
-  zesty_anchor_where=$PWD zesty_anchor_file= zesty_anchor_entry= zesty_anchor_near=
+  za__where=$PWD za__file= za__entry= za__near=
   set --
   while
     if [[ {some} ]]; then
@@ -65,78 +64,78 @@ function zesty_anchor_look {{
     fi
     [[ -n $za_folder && $za_folder != "${{HOME-}}" ]]
   do za_folder=${{za_folder%/*}}; done
-  [[ $# == 0 && -z $zesty_anchor_tokens && -z ${{ZESTY_ANCHOR_SESSION-}} ]] || zesty_anchor_follow "$@"
+  [[ $# == 0 && -z $za__tokens && -z ${{ZESTY_ANCHOR_SESSION-}} ]] || za__follow "$@"
 }}
-function zesty_anchor_entered {{ [[ $PWD == "$zesty_anchor_where" ]] || zesty_anchor_look; }}
-function zesty_anchor_prompt {{
-  [[ $PWD == "$zesty_anchor_where" && -z $zesty_anchor_new && ( -z $zesty_anchor_near && {none} || -n $zesty_anchor_near && -e $zesty_anchor_file && ! $zesty_anchor_file -ot $zesty_anchor_entry ) && ( -z $zesty_anchor_file || ! $zesty_anchor_file -nt $zesty_anchor_entry ) ]] || zesty_anchor_again
+function za__entered {{ [[ $PWD == "$za__where" ]] || za__look; }}
+function za__prompt {{
+  [[ $PWD == "$za__where" && -z $za__new && ( -z $za__near && {none} || -n $za__near && -e $za__file && ! $za__file -ot $za__entry ) && ( -z $za__file || ! $za__file -nt $za__entry ) ]] || za__again
 }}
-function zesty_anchor_again {{
-  if [[ -n $zesty_anchor_new ]]; then
-    zesty_anchor_new=
-    [[ $PATH == "$zesty_anchor_first":* ]] || {{ . {follow}; zesty_anchor_place first; }}
+function za__again {{
+  if [[ -n $za__new ]]; then
+    za__new=
+    [[ $PATH == "$za__first":* ]] || {{ . {follow}; za__place first; }}
   fi
-  zesty_anchor_look
+  za__look
 }}
-function zesty_anchor_follow {{ . {follow}; zesty_anchor_follow "$@"; }}
+function za__follow {{ . {follow}; za__follow "$@"; }}
 function za {{ . {follow}; za "$@"; }}
 alias zesty-anchor=za
-{at_prompt}{at_cd}zesty_anchor_stamp={stamp}
-zesty_anchor_look
+{at_prompt}{at_cd}za__stamp={stamp}
+za__look
 {tail}"""
 _ON_DEMAND = """\
-function zesty_anchor_place {{
-{start}  typeset zesty_anchor_out zesty_anchor_ifs zesty_anchor_flags zesty_anchor_entry zesty_anchor_mode="$1" zesty_anchor_front="$zesty_anchor_first"
+function za__place {{
+{start}  typeset za__out za__ifs za__flags za__entry za__mode="$1" za__front="$za__first"
 {place}}}
-function zesty_anchor_choose {{
+function za__choose {{
 {start}  typeset za_mode="$1" za_token IFS=' '
-  zesty_anchor_tokens=$2
+  za__tokens=$2
   set -- {defaults}
-  for za_token in $zesty_anchor_tokens; do
+  for za_token in $za__tokens; do
     case $za_token in
 {tokens}    esac
   done
-  za_token=$zesty_anchor_first
-  zesty_anchor_first={first}
-{on_path}  zesty_anchor_first=${{zesty_anchor_first#:}}
+  za_token=$za__first
+  za__first={first}
+{on_path}  za__first=${{za__first#:}}
 {variables}  if [[ $za_mode == keep && $PATH == "$za_token":* ]]; then
-    PATH=$zesty_anchor_first${{PATH:${{#za_token}}}}
+    PATH=$za__first${{PATH:${{#za_token}}}}
   else
-    zesty_anchor_place $za_mode
+    za__place $za_mode
   fi
 }}
-function zesty_anchor_follow {{
+function za__follow {{
 {start}  typeset za_name za_entry za_line za_soft= za_pins= za_asked=
   for za_name; do
     za_entry={pins}$za_name=
     if [[ ! -r $za_entry || $za_name -nt $za_entry || $za_name -ot $za_entry ]]; then
-      [[ -n $za_asked ]] || zesty_anchor_ask "$@"
+      [[ -n $za_asked ]] || za__ask "$@"
       za_asked=1
       [[ ! -r $za_entry || $za_name -nt $za_entry || $za_name -ot $za_entry ]] && continue
     fi
-    if [[ -z $zesty_anchor_file ]]; then
-      zesty_anchor_file=$za_name zesty_anchor_entry=$za_entry
-      [[ ${{za_name%/*}} == "${{PWD%/}}" ]] && zesty_anchor_near=1
+    if [[ -z $za__file ]]; then
+      za__file=$za_name za__entry=$za_entry
+      [[ ${{za_name%/*}} == "${{PWD%/}}" ]] && za__near=1
     fi
     read -r za_line <"$za_entry" || continue
     case $za_line in
       '~'*) za_soft="$za_line $za_soft" ;;
       *) za_pins="$za_line $za_pins" ;;
     esac
-    case $za_line in *'!'*) zesty_anchor_tell "$za_entry" ;; esac
+    case $za_line in *'!'*) za__tell "$za_entry" ;; esac
   done
   za_pins="$za_soft$za_pins${{ZESTY_ANCHOR_SESSION-}}"
-  [[ $za_pins == "$zesty_anchor_tokens" ]] || zesty_anchor_choose keep "$za_pins"
+  [[ $za_pins == "$za__tokens" ]] || za__choose keep "$za_pins"
 }}
-function zesty_anchor_tell {{
+function za__tell {{
   typeset za_text
   while read -r za_text; do
     case $za_text in
-      '- '*) case $zesty_anchor_said in *"$za_text|"*) ;; *) zesty_anchor_said="$zesty_anchor_said$za_text|"; printf '%s\n' "${{za_text#- * }}" >&2 ;; esac ;;
+      '- '*) case $za__said in *"$za_text|"*) ;; *) za__said="$za__said$za_text|"; printf '%s\n' "${{za_text#- * }}" >&2 ;; esac ;;
     esac
   done <"$1"
 }}
-function zesty_anchor_ask {{
+function za__ask {{
   [[ -x {executable} && -r {file} ]] || return 0
   ZESTY_ANCHOR_SHELL={shell} {program} pins -- "$@" || :
 }}
@@ -156,7 +155,7 @@ function za {{
     {{ read -r za_out; read -r za_out; }} <{file}
     [[ $za_out == "# stamp {stamp}" ]] || . {file}
   fi
-  zesty_anchor_look
+  za__look
   return ${{za_status-0}}
 }}
 {completion}"""
@@ -177,7 +176,7 @@ def at_start(environment: Environment, dialect: Dialect) -> str:
         front=quote(":".join(front)),
         place=posix.place(environment, (environment.launchers, *environment.last)),
         place_before=f"() {{\n{dialect.start}" if dialect.start else "",
-        place_after="}\n" if dialect.start else "unset zesty_anchor_out zesty_anchor_ifs zesty_anchor_flags\n",
+        place_after="}\n" if dialect.start else "unset za__out za__ifs za__flags\n",
         stamp=environment.stamp,
         start=dialect.start,
         some=" || ".join(posix.tests(names, "$za_folder/")),
@@ -224,7 +223,7 @@ def _front(environment: Environment, runtime: Switchable, number: int) -> str:
     place = number + 1
     folder = f"{quote(f'{environment.shelf}/{runtime.name}')}/${{{place}}}"
     bins = "".join(f":{folder}" + ("" if part == "." else f"/{quote(part)}") for part in runtime.bins)
-    return f"  [[ ${{{place}}} == system ]] || zesty_anchor_first=$zesty_anchor_first{bins}\n"
+    return f"  [[ ${{{place}}} == system ]] || za__first=$za__first{bins}\n"
 
 
 def _variable(environment: Environment, name: str, template: tuple[str | Of, ...], numbers: dict[str, int]) -> str:

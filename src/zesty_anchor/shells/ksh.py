@@ -17,8 +17,8 @@ from zesty_anchor.shells.shell import (
 )
 
 # ksh(1), "Discipline Functions": called whenever the prompt is looked up, in the shell itself.
-_AT_PROMPT = "typeset -f PS1.get >/dev/null || function PS1.get { zesty_anchor_prompt; }\n"
-_AT_CD = 'typeset -f cd >/dev/null || function cd { command cd "$@" && { [[ $PWD == "$zesty_anchor_where" ]] || zesty_anchor_look; }; }\n'
+_AT_PROMPT = "typeset -f PS1.get >/dev/null || function PS1.get { za__prompt; }\n"
+_AT_CD = 'typeset -f cd >/dev/null || function cd { command cd "$@" && { [[ $PWD == "$za__where" ]] || za__look; }; }\n'
 
 
 class Ksh(korn.Korn):

@@ -7,8 +7,8 @@ from zesty_anchor.shells.ksh import Ksh
 from zesty_anchor.shells.shell import Environment
 
 # mksh(1), "Substitution": ${|...} runs in the shell itself, and gives what REPLY holds, here nothing.
-_AT_PROMPT = "case ${PS1-} in *zesty_anchor_prompt*) ;; *) PS1=${PS1-}'${|zesty_anchor_prompt;}' ;; esac\n"
-_AT_CD = 'typeset -f cd >/dev/null || function cd { builtin cd "$@" && { [[ $PWD == "$zesty_anchor_where" ]] || zesty_anchor_look; }; }\n'
+_AT_PROMPT = "case ${PS1-} in *za__prompt*) ;; *) PS1=${PS1-}'${|za__prompt;}' ;; esac\n"
+_AT_CD = 'typeset -f cd >/dev/null || function cd { builtin cd "$@" && { [[ $PWD == "$za__where" ]] || za__look; }; }\n'
 
 
 class Mksh(Ksh):

@@ -22,21 +22,21 @@ HEAD = """\
 # Entries of ours give way to the new ones: all of them at the front, or with "keep" where the first of them stood, so
 # that what the person put before ours stays before it.
 PLACE = """\
-  zesty_anchor_out= zesty_anchor_ifs=${{IFS+x$IFS}} zesty_anchor_flags=$-
+  za__out= za__ifs=${{IFS+x$IFS}} za__flags=$-
   IFS=:
   set -f
-  for zesty_anchor_entry in ${{PATH-}}; do
-    case $zesty_anchor_entry:$zesty_anchor_out: in
+  for za__entry in ${{PATH-}}; do
+    case $za__entry:$za__out: in
       {ours})
-        case $zesty_anchor_mode in keep) zesty_anchor_mode=kept zesty_anchor_out=$zesty_anchor_out:$zesty_anchor_front ;; esac ;;
-      *":$zesty_anchor_entry:"*) ;;
-      *) zesty_anchor_out=$zesty_anchor_out:$zesty_anchor_entry ;;
+        case $za__mode in keep) za__mode=kept za__out=$za__out:$za__front ;; esac ;;
+      *":$za__entry:"*) ;;
+      *) za__out=$za__out:$za__entry ;;
     esac
   done
-  case $zesty_anchor_flags in *f*) ;; *) set +f ;; esac
-  case $zesty_anchor_ifs in '') unset IFS ;; *) IFS=${{zesty_anchor_ifs#x}} ;; esac
-  case ${{PATH-}} in ?*:) zesty_anchor_out=$zesty_anchor_out: ;; esac
-  case $zesty_anchor_mode in kept) PATH=${{zesty_anchor_out#:}}{last} ;; *) PATH=$zesty_anchor_front$zesty_anchor_out{last} ;; esac
+  case $za__flags in *f*) ;; *) set +f ;; esac
+  case $za__ifs in '') unset IFS ;; *) IFS=${{za__ifs#x}} ;; esac
+  case ${{PATH-}} in ?*:) za__out=$za__out: ;; esac
+  case $za__mode in kept) PATH=${{za__out#:}}{last} ;; *) PATH=$za__front$za__out{last} ;; esac
   export PATH
 """
 
@@ -88,7 +88,7 @@ def exports(environment: Environment) -> str:
 
 
 def place(environment: Environment, last: Iterable[str]) -> str:
-    """The lines that put ``$zesty_anchor_front`` first on PATH, by ``$zesty_anchor_mode``, and the folders ``last``."""
+    """The lines that put ``$za__front`` first on PATH, by ``$za__mode``, and the folders ``last``."""
     static = dict.fromkeys((*environment.first, environment.launchers, *environment.last))
     ours = [quote(environment.shelf + "/") + "*", *(quote(folder + ":") + "*" for folder in static)]
     return PLACE.format(ours=" | ".join(ours), last=quote("".join(f":{folder}" for folder in last)))
@@ -98,8 +98,8 @@ def place_scripted(environment: Environment) -> str:
     """PATH for a shell that does not follow the current folder: the launchers do it for it."""
     front = quote(":".join(environment.scripted))
     return (
-        f"  zesty_anchor_front={front} zesty_anchor_mode=first\n{place(environment, environment.last)}"
-        "  unset zesty_anchor_front zesty_anchor_mode zesty_anchor_out zesty_anchor_entry zesty_anchor_ifs zesty_anchor_flags\n"
+        f"  za__front={front} za__mode=first\n{place(environment, environment.last)}"
+        "  unset za__front za__mode za__out za__entry za__ifs za__flags\n"
     )
 
 

@@ -11,20 +11,20 @@ from zesty_anchor.shells.shell import LOGIN, LOGIN_INTERACTIVE, Context, Environ
 
 # Other shells read .profile too. One that has a generated file of its own gets that.
 _DISPATCH = """\
-zesty_anchor_file=
-case ${{zesty_anchor_plain-}}${{BASH_VERSION:+bash}}${{ZSH_VERSION:+zsh}}${{KSH_VERSION-}} in
+za__file=
+case ${{za__plain-}}${{BASH_VERSION:+bash}}${{ZSH_VERSION:+zsh}}${{KSH_VERSION-}} in
   1*) ;;
-  bash) zesty_anchor_file={bash} ;;
-  zsh) zesty_anchor_file={zsh} ;;
-  *MIRBSD* | *LEGACY*) zesty_anchor_file={mksh} ;;
-  *93*) zesty_anchor_file={ksh} ;;
+  bash) za__file={bash} ;;
+  zsh) za__file={zsh} ;;
+  *MIRBSD* | *LEGACY*) za__file={mksh} ;;
+  *93*) za__file={ksh} ;;
 esac
-if [ -n "$zesty_anchor_file" ] && [ -r "$zesty_anchor_file" ]; then
-  . "$zesty_anchor_file"
-  unset zesty_anchor_file
+if [ -n "$za__file" ] && [ -r "$za__file" ]; then
+  . "$za__file"
+  unset za__file
   return 0
 fi
-unset zesty_anchor_file
+unset za__file
 """
 
 _INTERACTIVE = """\
@@ -32,12 +32,12 @@ case $- in *i*)
 za() {{
   case ${{1-}} in
     switch)
-      zesty_anchor_out=$(ZESTY_ANCHOR_SHELL=sh {program} "$@") || return
-      case $zesty_anchor_out in
-        'session: '*) ZESTY_ANCHOR_SESSION=${{zesty_anchor_out#session: }}; export ZESTY_ANCHOR_SESSION ;;
-        ?*) printf '%s\\n' "$zesty_anchor_out" ;;
+      za__out=$(ZESTY_ANCHOR_SHELL=sh {program} "$@") || return
+      case $za__out in
+        'session: '*) ZESTY_ANCHOR_SESSION=${{za__out#session: }}; export ZESTY_ANCHOR_SESSION ;;
+        ?*) printf '%s\\n' "$za__out" ;;
       esac
-      unset zesty_anchor_out ;;
+      unset za__out ;;
     *) ZESTY_ANCHOR_SHELL=sh {program} "$@" ;;
   esac
 }}

@@ -23,23 +23,23 @@ _SOURCE = 'tcsh(1), "Startup and shutdown"'
 # :q keeps a word whole ("Variable substitution"). It knows no functions that could follow the current folder without
 # a process, so the launchers stand first on PATH.
 _PLACE = """\
-set zesty_anchor_out = ()
+set za__out = ()
 if ( $?PATH ) then
-  foreach zesty_anchor_entry ( $path:q )
-    set zesty_anchor_twice = 0
-    if ( $zesty_anchor_entry:q =~ {shelf}* ) set zesty_anchor_twice = 1
-    foreach zesty_anchor_other ( {ours} $zesty_anchor_out:q )
-      if ( $zesty_anchor_other:q == $zesty_anchor_entry:q ) set zesty_anchor_twice = 1
+  foreach za__entry ( $path:q )
+    set za__twice = 0
+    if ( $za__entry:q =~ {shelf}* ) set za__twice = 1
+    foreach za__other ( {ours} $za__out:q )
+      if ( $za__other:q == $za__entry:q ) set za__twice = 1
     end
-    if ( ! $zesty_anchor_twice ) set zesty_anchor_out = ( $zesty_anchor_out:q $zesty_anchor_entry:q )
+    if ( ! $za__twice ) set za__out = ( $za__out:q $za__entry:q )
   end
 endif
-set path = ( {first} $zesty_anchor_out:q {last} )
-unset zesty_anchor_out zesty_anchor_entry zesty_anchor_other zesty_anchor_twice
+set path = ( {first} $za__out:q {last} )
+unset za__out za__entry za__other za__twice
 """
 _ALIASES = r"""if ( $?prompt ) then
-  set zesty_anchor_program = ( {program} )
-  alias za 'set zesty_anchor_out = "`env ZESTY_ANCHOR_SHELL=tcsh $zesty_anchor_program:q \!*`"; set zesty_anchor_words = ( $zesty_anchor_out:q ); if ( "$zesty_anchor_out" =~ session:* ) set zesty_anchor_words = ( $zesty_anchor_out ); if ( "$zesty_anchor_out" =~ session:* ) setenv ZESTY_ANCHOR_SESSION "$zesty_anchor_words[2-]"; if ( "$zesty_anchor_out" !~ session:* ) printf "%s\n" $zesty_anchor_words:q'
+  set za__program = ( {program} )
+  alias za 'set za__out = "`env ZESTY_ANCHOR_SHELL=tcsh $za__program:q \!*`"; set za__words = ( $za__out:q ); if ( "$za__out" =~ session:* ) set za__words = ( $za__out ); if ( "$za__out" =~ session:* ) setenv ZESTY_ANCHOR_SESSION "$za__words[2-]"; if ( "$za__out" !~ session:* ) printf "%s\n" $za__words:q'
   alias zesty-anchor za
 endif
 """

@@ -17,10 +17,10 @@ from zesty_anchor.shells.shell import (
 
 # zshmisc(1), "SPECIAL FUNCTIONS": the arrays of functions that are called on entering a folder and before a prompt.
 _AT_PROMPT = """\
-case " ${precmd_functions[*]-} " in *' zesty_anchor_prompt '*) ;; *) precmd_functions+=(zesty_anchor_prompt) ;; esac
+case " ${precmd_functions[*]-} " in *' za__prompt '*) ;; *) precmd_functions+=(za__prompt) ;; esac
 """
 _AT_CD = """\
-case " ${chpwd_functions[*]-} " in *' zesty_anchor_entered '*) ;; *) chpwd_functions+=(zesty_anchor_entered) ;; esac
+case " ${chpwd_functions[*]-} " in *' za__entered '*) ;; *) chpwd_functions+=(za__entered) ;; esac
 """
 _SH_OPTIONS = "  emulate -L sh\n"
 """The person's options, KSH_ARRAYS and NO_UNSET among them, count again when the function ends."""
@@ -28,8 +28,8 @@ _SH_OPTIONS = "  emulate -L sh\n"
 # zshcompsys(1), "Initialization": compdef is there where the completion system was loaded.
 _COMPLETES = """\
 if (( $+functions[compdef] )); then
-function zesty_anchor_complete {{ . {shell}/follow.zsh; zesty_anchor_complete "$@"; }}
-compdef zesty_anchor_complete zesty-anchor za
+function za__complete {{ . {shell}/follow.zsh; za__complete "$@"; }}
+compdef za__complete zesty-anchor za
 fi
 """
 
