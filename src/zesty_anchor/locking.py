@@ -31,7 +31,7 @@ class Locker:
         """
         entries = []
         here = machine.host.platform
-        for name, runtime in self._manifest.runtimes.items():
+        for name, runtime in self._manifest.tools.items():
             for want in dict.fromkeys(w for w in (runtime.want, *runtime.also) if w != "system"):
                 old = None if upgrade and name in upgrade else self._resolver.lock.get((name, want))
                 files, found = dict(old.files if old else {}), old
@@ -86,9 +86,9 @@ class Locker:
 
     def _below(self, coupled: Coupled | None, machine: Machine) -> Found:
         """The versions that the manifest wants of the runtime below a coupled one."""
-        if coupled is None or coupled.runtime not in self._manifest.runtimes:
+        if coupled is None or coupled.runtime not in self._manifest.tools:
             return {}
-        runtime = self._manifest.runtimes[coupled.runtime]
+        runtime = self._manifest.tools[coupled.runtime]
         base = [
             self._resolver.release(Asked(coupled.runtime, w, True), machine, {}) for w in (runtime.want, *runtime.also)
         ]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import re
 from collections.abc import Mapping
 from pathlib import Path
@@ -9,7 +10,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 
 import msgspec
 
-from zesty_anchor.feeds.release import Release
+from zesty_anchor.feeds.release import Release, channels_of
 from zesty_anchor.feeds.supply import Supply, supply_for
 from zesty_anchor.manifest.lock import Locked, file_beside
 from zesty_anchor.manifest.lock import read as read_lock
@@ -18,14 +19,17 @@ from zesty_anchor.manifest.version import Version
 from zesty_anchor.manifest.want import Want, nearest
 from zesty_anchor.manifest.wanted import Artefact, WantedVersion, refer
 from zesty_anchor.problem import Problem, UsageProblem
-from zesty_anchor.recipes import recipe_for
+from zesty_anchor.recipes import as_manager, check_clashes, recipe_for
+from zesty_anchor.shelf.receipt import Receipt
 from zesty_anchor.shelf.signature import SignatureRefused, check, issuer
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system import own_folders
+from zesty_anchor.system.host import plain_environment
 from zesty_anchor.system.locations import Locations
 
 if TYPE_CHECKING:
     from zesty_anchor.feeds.open import Feeds
+    from zesty_anchor.shelf.manager import ManagerProgram
 
 Known = Mapping[tuple[str, str, str], str]
 """The version that each (runtime, want, feed) was resolved to before."""
@@ -49,6 +53,10 @@ class NotProvisioned(Problem):
     code = 4
 
 
+class ManagerAbsent(Problem):
+    """A manager was to be asked that does not stand yet."""
+
+
 class Resolver:
     """Resolves the wants of one manifest. The network is used only where a want has no version on the shelf."""
 
@@ -65,8 +73,14 @@ class Resolver:
         """Wants beside those of the manifest."""
         self.lock = read_lock(file_beside(file)) if file.name else {}
         self.recipes: dict[str, Recipe] = {
-            name: recipe_for(name, manifest, locations.recipes, file) for name in manifest.runtimes
+            name: recipe_for(name, manifest, locations.recipes, file) for name in manifest.tools
         }
+        for name in manifest.managers:
+            self.recipes[name] = as_manager(name, self.recipes[name], locations)
+        if manifest.managers:
+            check_clashes(manifest, self.recipes, file)
+        self._listed: dict[str, list[Release]] = {}
+        self._scripts: dict[str, bytes] = {}
 
     def versions(self, machine: Machine, known: Known, *, obtainable: bool = True) -> tuple[WantedVersion, ...]:
         """Every version that the manifest wants, the default of each runtime before those beside it.
@@ -74,10 +88,11 @@ class Resolver:
         Raises ``UsageProblem`` where nothing fulfils a want, ``Problem`` where a feed fails, and
         ``NotProvisioned`` where a version does not stand and may not be looked up (``obtainable`` is False).
         """
-        found: dict[str, dict[str, WantedVersion]] = {name: {} for name in self._manifest.runtimes}
+        found: dict[str, dict[str, WantedVersion]] = {name: {} for name in self._manifest.tools}
+        tools = self._manifest.tools
         # Those that run on another runtime come after it: their version depends on its.
-        for name in sorted(self._manifest.runtimes, key=lambda n: self.recipes[n].on is not None):
-            runtime = self._manifest.runtimes[name]
+        for name in sorted(tools, key=lambda n: self.recipes[n].on is not None):
+            runtime = tools[name]
             beside = (each.want for each in self.more if each.runtime == name)
             for place, want in enumerate((runtime.want, *runtime.also, *beside)):
                 if want == "system":
@@ -89,12 +104,12 @@ class Resolver:
     @property
     def of_system(self) -> tuple[str, ...]:
         """The commands of the runtimes that are left to the system."""
-        system = [name for name, runtime in self._manifest.runtimes.items() if runtime.want == "system"]
+        system = [name for name, runtime in self._manifest.tools.items() if runtime.want == "system"]
         return tuple(command for name in system for command in self.recipes[name].commands[:1])
 
     def standing(self, name: str, machine: Machine, known: Known) -> str | None:
         """The version on the shelf that a runtime's default want means, if it is there."""
-        want = self._manifest.runtimes[name].want
+        want = self._manifest.tools[name].want
         locked = self.lock.get((name, want))
         return self._standing(name, want, self.supply(name, machine), machine, known, locked)
 
@@ -105,12 +120,70 @@ class Resolver:
         return [standing] if standing else []
 
     def releases(self, name: str, machine: Machine) -> list[Release]:
-        """Everything that a runtime's feed offers for this machine. Raises ``Problem`` where the feed fails."""
+        """Everything that a runtime's feed, or its manager, offers for this machine. Raises ``Problem`` where it fails."""
+        through = self._manifest.tools[name].through
+        if through is not None:
+            return self._listed_by(through, name, machine)
         return self._opened().releases(self.supply(name, machine), self.recipes[name], machine.host.platform)
+
+    def _listed_by(self, manager: str, name: str, machine: Machine) -> list[Release]:
+        if name not in self._listed:
+            offered = self.manager(manager, machine).versions(name)
+            self._listed[name] = [
+                Release(
+                    version=version, url="", digest="", channels=channels + channels_of(version, self.recipes[name])
+                )
+                for version, channels in offered
+            ]
+        return self._listed[name]
+
+    def manager(self, name: str, machine: Machine) -> ManagerProgram:
+        """A manager that stands on the shelf. Raises ``ManagerAbsent`` where it does not."""
+        recipe = self.recipes[name]
+        known = [v for n, v in machine.shelf if n == name]
+        version = max(known, key=Version, default=None)
+        if version is None or recipe.manager is None:
+            raise ManagerAbsent(f"{name} is not installed yet", advice="run: zesty-anchor provision")
+        folder = self._locations.shelf / name / version
+        bins = tuple(folder / part for part in recipe.bin)
+        variables = {k: refer(v, {"folder": str(folder)}) for k, v in recipe.variables.items()}
+        from zesty_anchor.shelf.manager import ManagerProgram
+
+        return ManagerProgram(
+            name=name, tool=recipe.manager, bins=bins, home=self._locations.home,
+            environment={**plain_environment(self._locations.home, bins), **variables},
+        )  # fmt: skip
+
+    def script(self, name: str, machine: Machine) -> tuple[str, bytes]:
+        """The version of a manager that would be installed, and its installer. Raises ``UsageProblem`` where it has none."""
+        if name not in self._manifest.managers or self.recipes[name].installer is None:
+            with_one = [n for n in self._manifest.managers if self.recipes[n].installer is not None]
+            raise UsageProblem(
+                f"no manager {name!r} of this manifest is brought by a script",
+                where=str(self._file),
+                advice=f"these are: {', '.join(with_one)}" if with_one else "there is nothing to review",
+            )
+        release = self.release(Asked(name, self._manifest.managers[name].want, True), machine, {})
+        return release.version, self._script_of(name, release)
+
+    def _script_of(self, name: str, release: Release) -> bytes:
+        """The text of an installer, checked against the digest that its feed gives."""
+        if release.url not in self._scripts:
+            self._scripts[release.url] = self._opened().web.document(release.url, who=f"whoever offers {name}")[1]
+        content = self._scripts[release.url]
+        algorithm = release.digest.partition(":")[0] or "sha256"
+        found = f"{algorithm}:{hashlib.new(algorithm, content).hexdigest()}"
+        if release.digest and found != release.digest:
+            raise Problem(
+                f"the installer of {name} {release.version} has another digest than expected",
+                where=f"expected {release.digest}, got {found}, from {release.url}",
+                advice="nothing of it was run. It was damaged or replaced: tell whoever offers it, do not go around it",
+            )
+        return content
 
     def licence_text(self, name: str, machine: Machine) -> str:
         """The licence of the version that a runtime's default want takes. Raises ``Problem`` where there is none."""
-        release = Want(self._manifest.runtimes[name].want).choose(self.releases(name, machine))
+        release = Want(self._manifest.tools[name].want).choose(self.releases(name, machine))
         if release is None or not release.licence:
             raise Problem(
                 f"{name} {release.version if release else ''} comes under no licence that must be accepted",
@@ -149,11 +222,12 @@ class Resolver:
 
     def _version(self, asked: Asked, machine: Machine, known: Known, obtainable: bool, found: Found) -> WantedVersion:
         name, want = asked.runtime, asked.want
-        recipe, runtime, supply = self.recipes[name], self._manifest.runtimes[name], self.supply(name, machine)
+        recipe, runtime, supply = self.recipes[name], self._manifest.tools[name], self.supply(name, machine)
         folder = self._locations.shelf / name
         base = WantedVersion(
             runtime=name, version="", want=want, default=asked.default, folder=folder, recipe=recipe, feed=supply.name,
-            extras=runtime.extras, build=runtime.build,
+            extras=runtime.extras, build=runtime.build, through=runtime.through or "",
+            home=Path(recipe.manager.home) if recipe.manager and recipe.manager.home else None,
         )  # fmt: skip
         locked = self.lock.get((name, want))
         standing = self._standing(name, want, supply, machine, known, locked)
@@ -164,24 +238,65 @@ class Resolver:
             raise NotProvisioned(
                 f"{name} {want!r} is not installed", where=str(self._file), advice="run: zesty-anchor provision"
             )
-        release = self._locked_release(locked, machine) if locked else self.release(asked, machine, found)
+        moved = self._moved(name, want, machine, known)
+        if runtime.through is not None and not any(n == runtime.through for n, _ in machine.shelf):
+            version = locked.version if locked else moved or want
+            return self._placed(msgspec.structs.replace(base, version=version, folder=folder / version, pending=True))
+        if locked:
+            release = self._locked_release(locked, machine)
+        elif moved and any(r.version == moved for r in self.releases(name, machine)):
+            release = self.release(Asked(name, moved, asked.default), machine, found)
+        else:
+            release = self.release(asked, machine, found)
         family = machine.packages.family if machine.packages else ""
+        base = msgspec.structs.replace(
+            base,
+            version=release.version,
+            folder=folder / _folder_name(release.version),
+            packages=names_for(recipe.needs.packages, family),
+            licence=release.licence,
+            licence_accepted=runtime.licence == "accepted",
+        )
+        if recipe.installer is not None:
+            return self._placed(self._by_script(base, release))
         return self._placed(
             msgspec.structs.replace(
                 base,
-                version=release.version,
-                folder=folder / _folder_name(release.version),
                 channels=release.channels,
-                artefact=self._artefact(release, supply, f"{name} {release.version}"),
-                packages=names_for(recipe.needs.packages, family),
-                licence=release.licence,
-                licence_accepted=runtime.licence == "accepted",
+                artefact=None if runtime.through else self._artefact(release, supply, f"{name} {release.version}"),
                 unpinned_accepted=runtime.unpinned == "accepted",
                 source=release.source,
                 earlier=self._earlier(name, release, machine),
                 on=self._on(name, release.version, found),
             )
         )
+
+    def _by_script(self, base: WantedVersion, release: Release) -> WantedVersion:
+        """A manager that its own installer brings. Raises ``UsageProblem`` where that is not what was reviewed."""
+        name = base.runtime
+        script = self._script_of(name, release)
+        digest = _sha256(script)
+        manager = self._manifest.managers[name]
+        if manager.reviewed is not None and manager.reviewed != digest:
+            raise UsageProblem(
+                f"the installer of {name} {release.version} is not the one that was reviewed",
+                where=f"reviewed {manager.reviewed}, now {digest}, from {release.url}",
+                advice=f'read it with: zesty-anchor preview --script {name}   then write reviewed = "{digest}" '
+                f"in [managers.{name}]",
+            )
+        return msgspec.structs.replace(
+            base,
+            artefact=Artefact(release.url, digest, len(script)),
+            script=script,
+            reviewed=manager.reviewed is not None,
+        )
+
+    @staticmethod
+    def _moved(name: str, want: str, machine: Machine, known: Known) -> str | None:
+        """The version that a want meant while the runtime came another way: it is kept, where it can be."""
+        before = (v for (n, w, _), v in known.items() if (n, w) == (name, want) and (n, v) in machine.shelf)
+        exact = want if (name, want) in machine.shelf else None
+        return exact or next(before, None)
 
     @staticmethod
     def _placed(version: WantedVersion) -> WantedVersion:
@@ -202,7 +317,7 @@ class Resolver:
         return WantedVersion(
             runtime=name, version=pinned.version, want=build.earlier.want, default=False,
             folder=self._locations.shelf / name / _folder_name(pinned.version), recipe=self.recipes[name],
-            feed=supply.name, source=pinned.source, build=self._manifest.runtimes[name].build,
+            feed=supply.name, source=pinned.source, build=self._manifest.tools[name].build,
             artefact=self._artefact(pinned, supply, f"{name} {pinned.version}"),
             earlier=self._earlier(name, pinned, machine),
         )  # fmt: skip
@@ -268,9 +383,8 @@ class Resolver:
             return plain
         return msgspec.structs.replace(plain, signature=signature, key=supply.key)
 
-    @staticmethod
     def _standing(
-        name: str, want: str, supply: Supply, machine: Machine, known: Known, locked: Locked | None
+        self, name: str, want: str, supply: Supply, machine: Machine, known: Known, locked: Locked | None
     ) -> str | None:
         """The version on the shelf that a want means: the locked one, or the exact one, or what it meant before.
 
@@ -278,8 +392,8 @@ class Resolver:
         """
         if locked is None:
             meant = (want, known.get((name, want, supply.name), ""))
-            return next((version for version in meant if (name, version) in machine.shelf), None)
-        receipt = machine.shelf.get((name, locked.version))
+            return next((version for version in meant if self._here(name, version, machine)), None)
+        receipt = self._here(name, locked.version, machine)
         file = locked.files.get(machine.host.platform)
         if receipt is not None and file is not None and file.digest and receipt.digest != file.digest:
             raise UsageProblem(
@@ -289,9 +403,18 @@ class Resolver:
             )
         return locked.version if receipt is not None else None
 
+    def _here(self, name: str, version: str, machine: Machine) -> Receipt | None:
+        """The receipt of a version on the shelf that came the way which the manifest says: from a feed, or a manager."""
+        receipt = machine.shelf.get((name, version))
+        return receipt if receipt and receipt.through == (self._manifest.tools[name].through or "") else None
+
     def release(self, asked: Asked, machine: Machine, found: Found) -> Release:
         """The release to take for a want, pinned. Raises ``UsageProblem`` where nothing fulfils it."""
         name, want = asked.runtime, asked.want
+        manager = self._manifest.managers.get(name)
+        if manager is not None and manager.script is not None:
+            release = Release(version=want, url=manager.script.replace("{version}", want), digest="")
+            return msgspec.structs.replace(release, digest=_sha256(self._script_of(name, release)))
         offered = self.releases(name, machine)
         chosen = Want(want).choose([r for r in offered if self._may_run(name, r.version, found)])
         alone = Want(want).choose(offered)
@@ -305,7 +428,8 @@ class Resolver:
                 where=str(self._file),
                 advice=f"{near}; zesty-anchor list {name} shows all",
             )
-        return self._opened().feed(self.supply(name, machine)).pinned(chosen)
+        through = self._manifest.tools[name].through is not None
+        return chosen if through else self._opened().feed(self.supply(name, machine)).pinned(chosen)
 
     def _may_run(self, name: str, version: str, found: Found) -> bool:
         """Whether the manifest wants what a version runs on."""
@@ -333,6 +457,10 @@ class Resolver:
 def to_build(version: str) -> str:
     """The want under which the lock holds what a version is built with."""
     return f"to build {version}"
+
+
+def _sha256(content: bytes) -> str:
+    return f"sha256:{hashlib.sha256(content).hexdigest()}"
 
 
 def _line_below(coupled: Coupled | None, version: str) -> str:

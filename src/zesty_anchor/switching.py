@@ -49,7 +49,7 @@ class Switching:
         """What is in effect in the folder, for every runtime."""
         workstation = self._workstation
         machine = workstation.shelf()
-        lines = {name: workstation.decided_by_default(name) for name in workstation.manifest.runtimes}
+        lines = {name: workstation.decided_by_default(name) for name in workstation.manifest.tools}
         return self._chooser(machine).in_effect(self._folder, self._environ.get(SESSION, ""), lines)
 
     def choice(self, runtime: str) -> Choice:
@@ -202,7 +202,7 @@ class Switching:
 
     def _chooser(self, machine: Machine) -> Chooser:
         workstation = self._workstation
-        defaults = {name: workstation.default_version(name, machine) or "" for name in workstation.manifest.runtimes}
+        defaults = {name: workstation.default_version(name, machine) or "" for name in workstation.manifest.tools}
         return Chooser(workstation.recipes, machine.shelf, defaults, machine.locations, workstation.file)
 
     @staticmethod

@@ -36,6 +36,7 @@ from zesty_anchor.system.privilege import NO_ACCESS, Access, Hands, access, auth
 
 if TYPE_CHECKING:
     from zesty_anchor.engine.questions import Asker
+    from zesty_anchor.engine.run import Runner
     from zesty_anchor.proof.result import Proof
     from zesty_anchor.survey.findings import Findings
 
@@ -43,12 +44,16 @@ _NOTHING_LEFT = "there is no provisioning to take back"
 
 
 class Listing(msgspec.Struct, frozen=True):
-    """One runtime's versions. ``in_effect`` is the default version, and what decided it."""
+    """One runtime's versions. ``in_effect`` is the default version, and what decided it. ``through`` is the manager that
+    installs it, ``manager`` tells that it is one.
+    """
 
     runtime: str
     in_effect: dict[str, str] | None
     installed: tuple[str, ...]
     obtainable: tuple[Any, ...]
+    through: str = ""
+    manager: bool = False
 
 
 class Answering(msgspec.Struct, frozen=True):
@@ -132,7 +137,7 @@ class Workstation:
         from zesty_anchor.survey.look import look
 
         commands = [command for recipe in self._resolver.recipes.values() for command in recipe.commands]
-        return look(self.machine(), commands, self.locations.shown(self.file) if self.manifest.runtimes else "")
+        return look(self.machine(), commands, self.locations.shown(self.file) if self.manifest.tools else "")
 
     def preview(self) -> Preview:
         """What a provisioning would change, and ask."""
@@ -162,7 +167,7 @@ class Workstation:
     def listings(self) -> list[Listing]:
         """Each runtime of the manifest, and what is on the shelf. No feed is asked."""
         machine, choices = self.machine(), self.switching.in_effect()
-        return [self._listing(name, machine, choices, ()) for name in self.manifest.runtimes]
+        return [self._listing(name, machine, choices, ()) for name in self.manifest.tools]
 
     def listing(self, runtime: str) -> Listing:
         """One runtime, with the versions that its feed offers, newest first."""
@@ -178,8 +183,7 @@ class Workstation:
 
     def licence(self, runtime: str) -> str:
         """The text of the licence that the version comes under which would be taken. Raises ``Problem``."""
-        if runtime not in self.manifest.runtimes:
-            raise UsageProblem(f"the manifest has no runtime {runtime!r}", where=str(self.file))
+        self.check_runtime(runtime)
         return self._resolver.licence_text(runtime, self.machine())
 
     def _listing(self, name: str, machine: Machine, choices: Iterable[Choice], offered: Iterable[Any]) -> Listing:
@@ -190,6 +194,8 @@ class Workstation:
             in_effect=effect if choice.version else None,
             installed=tuple(v for r, v in machine.shelf if r == name),
             obtainable=tuple({"version": r.version, "channels": r.channels, "date": r.date} for r in offered),
+            through=self.manifest.tools[name].through or "",
+            manager=name in self.manifest.managers,
         )
 
     # -- what switching asks ---------------------------------------------------------------------------
@@ -200,11 +206,11 @@ class Workstation:
         return self._resolver.recipes
 
     def check_runtime(self, name: str) -> None:
-        """Raises ``UsageProblem`` where the manifest does not have a runtime of this name."""
-        if name not in self.manifest.runtimes:
+        """Raises ``UsageProblem`` where the manifest does not have a runtime, or a manager, of this name."""
+        if name not in self.manifest.tools:
             import difflib
 
-            close = difflib.get_close_matches(name, self.manifest.runtimes, 1)
+            close = difflib.get_close_matches(name, self.manifest.tools, 1)
             raise UsageProblem(
                 f"the manifest has no runtime {name!r}",
                 where=str(self.file),
@@ -213,12 +219,12 @@ class Workstation:
 
     def decided_by_default(self, name: str) -> str:
         """Where the manifest says which version of a runtime is the default."""
-        number = line_of(self.file.read_text("utf-8"), ("runtimes", name, "want"))
-        return f"{self.locations.shown(self.file)}:{number} (want {self.manifest.runtimes[name].want})"
+        number = line_of(self.file.read_text("utf-8"), (*self.manifest.step(name), "want"))
+        return f"{self.locations.shown(self.file)}:{number} (want {self.manifest.tools[name].want})"
 
     def default_version(self, name: str, machine: Machine) -> str | None:
         """The version that a runtime has by default; ``system`` where it is left to that, None where none stands."""
-        if self.manifest.runtimes[name].want == SYSTEM:
+        if self.manifest.tools[name].want == SYSTEM:
             return SYSTEM
         return self._resolver.standing(name, machine, self._past()[0])
 
@@ -355,7 +361,12 @@ class Workstation:
         told = [runner.leave(change, "it needs privilege, and there is no way to it here") for change in left]
         errands = tuple(hands.access.shown(command) for change in left for command in change.commands)
         told += runner.stage([c for c in able if c.stage is Stage.PREPARE])
-        obtained = runner.stage([c for c in able if c.stage is Stage.OBTAIN])
+        first = [c for c in able if c.stage is Stage.OBTAIN and not c.pending]
+        obtained = runner.stage(first)
+        if any(c.pending for c in able):
+            wanted, able, late = self._after_managers(journal, runner, wanted, able, {c.key for c in first})
+            obtained += late
+            machine = self.machine()
         told += obtained
         if any(each.outcome != "done" for each in obtained):
             rest = self._without_absent(wanted, machine)
@@ -383,13 +394,36 @@ class Workstation:
             proof = prove(wanted, machine, self._jobs)
         return Outcome(tuple(told), proof, self._notices(wanted, machine), self._reload(wanted, told), errands)
 
+    def _after_managers(
+        self, journal: Journal, runner: Runner, wanted: Wanted, able: list[Change], attempted: set[str]
+    ) -> tuple[Wanted, list[Change], list[ChangeReport]]:
+        """Now that the managers stand: ask them which versions are meant, and have them install those.
+
+        Returns what is wanted, the changes that are now known, and what came of those that had waited.
+        """
+        from zesty_anchor.engine.outcome import report
+
+        pending = [change for change in able if change.pending]
+        machine = self.machine()
+        missing = [name for name, manager in wanted.managers.items() if (name, manager.version) not in machine.shelf]
+        try:
+            exact = self._wanted(machine, journal.resolutions()) if not missing else wanted
+        except Problem as problem:
+            return wanted, able, [report(change, "failed", problem) for change in pending]
+        if missing:
+            reports = [waits(change, f"it needs {missing[0]}") for change in pending]
+            return wanted, able, reports
+        known = compare(KINDS, exact, machine)
+        late = [c for c in known if c.stage is Stage.OBTAIN and c.key not in attempted]
+        return exact, [c for c in known if c.key not in attempted], runner.stage(late)
+
     def locate(self, runtime: str, version: str) -> Path:
         """The folder of an installed version: the one in effect here, or the newest that ``version`` is a line of."""
         from zesty_anchor.manifest.version import Version
 
         machine = self.machine()
         here = [v for r, v in machine.shelf if r == runtime]
-        if not version and runtime in self.manifest.runtimes:
+        if not version and runtime in self.manifest.tools:
             chosen = self.switching.choice(runtime).version
             found = chosen if chosen not in ("", SYSTEM) else None
         else:
@@ -442,13 +476,17 @@ class Workstation:
             here = ", ".join(v for r, v in machine.shelf if r == runtime)
             raise UsageProblem(f"{runtime} {version} is not installed", advice=f"installed: {here or 'none'}")
         self._refuse_needed(runtime, version, machine)
-        change = RemoveVersion(self.locations.shelf / runtime / version, f"{runtime} {version}")
+        folder = self.locations.shelf / runtime / version
+        changes = [RemoveVersion(folder, f"{runtime} {version}")]
+        if folder.is_symlink():  # a manager keeps it
+            kept = Path(os.path.realpath(folder))
+            changes.append(RemoveVersion(kept, self.locations.shown(kept)))
         with alone(self.locations.state):
             journal = Journal(self.locations.journal)
             try:
                 run = journal.begin_run(self.file)
                 bench = self._bench(Hands(NO_ACCESS, self._reporter.said), attic_of(run, self.locations))
-                done = Runner(KINDS, journal, bench, self._reporter, run, 1).stage([change])
+                done = Runner(KINDS, journal, bench, self._reporter, run, 1).stage(changes)
                 journal.end_run(run)
             finally:
                 journal.close()
@@ -457,18 +495,22 @@ class Workstation:
             raise Problem(failed[0].problem, where=failed[0].where, advice=failed[0].advice)
         self.keep_in_step()
         self.switching.renew()
-        return TakenBack((report(change, "done"),))
+        return TakenBack(tuple(report(change, "done") for change in changes))
+
+    def script(self, manager: str) -> tuple[str, bytes]:
+        """The version of a manager that would be installed, and its installer, to be read."""
+        return self._resolver.script(manager, self.shelf())
 
     def _refuse_needed(self, runtime: str, version: str, machine: Machine) -> None:
         """Raises ``Problem`` where the manifest wants a version, or another one runs on it."""
         known = self._past()[0]
-        if runtime in self.manifest.runtimes:
-            wanted = self.manifest.runtimes[runtime]
+        if runtime in self.manifest.tools:
+            wanted = self.manifest.tools[runtime]
             for want in (wanted.want, *wanted.also):
                 if version in self._resolver.meant(runtime, want, machine, known):
                     raise Problem(
                         f"{runtime} {version} is needed: the manifest wants {want!r}",
-                        where=f"{self.file}:{line_of(self.file.read_text('utf-8'), ('runtimes', runtime))}",
+                        where=f"{self.file}:{line_of(self.file.read_text('utf-8'), self.manifest.step(runtime))}",
                         advice="take it out of the manifest first",
                     )
         for (other, number), receipt in machine.shelf.items():
@@ -483,7 +525,7 @@ class Workstation:
         from zesty_anchor.locking import Locker
         from zesty_anchor.manifest.lock import file_beside, write
 
-        unknown = [name for name in upgrade if name not in self.manifest.runtimes]
+        unknown = [name for name in upgrade if name not in self.manifest.tools]
         if unknown:
             raise UsageProblem(f"the manifest has no runtime {unknown[0]!r}", where=str(self.file))
         entries = Locker(self.manifest, self._resolver).anew(self.machine(), platforms, upgrade)
@@ -606,7 +648,7 @@ class Workstation:
 
     def _as_root(self, work: Iterable[object]) -> list[Question]:
         """As root nothing that came from a feed may run, unless the manifest, or the person, allows it."""
-        if os.geteuid() != 0 or self.manifest.as_root == "allowed" or not self.manifest.runtimes or not list(work):
+        if os.geteuid() != 0 or self.manifest.as_root == "allowed" or not self.manifest.tools or not list(work):
             return []
         return [
             Question(

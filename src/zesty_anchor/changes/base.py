@@ -24,6 +24,11 @@ class BaseChange(msgspec.Struct, frozen=True):
         return frozenset()
 
     @property
+    def pending(self) -> bool:
+        """See ``Change``."""
+        return False
+
+    @property
     def size(self) -> int | None:
         """See ``Change``."""
         return None

@@ -96,6 +96,10 @@ class Change(Protocol):
         """The keys of changes that come first."""
 
     @property
+    def pending(self) -> bool:
+        """Whether it cannot be known exactly yet: it waits for a manager, and is planned anew when that is there."""
+
+    @property
     def privileged(self) -> bool:
         """Whether it needs the rights of the superuser."""
 

@@ -5,14 +5,15 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from typing import Any
 
+from zesty_anchor.manifest.model import ManagerTool
 from zesty_anchor.manifest.pin import pin_files
 from zesty_anchor.manifest.read import FILE_NAME
-from zesty_anchor.manifest.wanted import Reference, Value, Wanted, refer
+from zesty_anchor.manifest.wanted import Reference, Value, Wanted, WantedVersion, refer
 from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.shells.shell import Environment, Of, Switchable, Template
 from zesty_anchor.survey.machine import Machine
 
-_LIKE_SH = ("bash", "zsh", "ksh", "mksh")
+LIKE_SH = ("bash", "zsh", "ksh", "mksh")
 """The shells that read lines in the language of sh, where there are none in their own."""
 
 
@@ -30,7 +31,7 @@ def environment_of(wanted: Wanted, machine: Machine) -> Environment:
         manifest=str(wanted.folder / FILE_NAME),
         program=machine.program,
         runtimes=switchables(wanted),
-        hooks=tuple(_hooks(wanted)),
+        hooks=tuple(_hooks(wanted, machine)),
         completions=tuple(_completions(wanted)),
     )
 
@@ -43,7 +44,7 @@ def switchables(wanted: Wanted) -> tuple[Switchable, ...]:
             name=name,
             default=defaults.get(name, ""),
             bins=recipe.bin,
-            pin_files=pin_files(name, recipe),
+            pin_files=() if recipe.manager else pin_files(name, recipe),
             requirement_files=tuple(requirement.file for requirement in recipe.requirements),
         )
         for name, recipe in wanted.recipes.items()
@@ -54,19 +55,34 @@ def _template(value: Value) -> Template:
     return tuple(Of(part.runtime) if isinstance(part, Reference) else part for part in value)
 
 
-def _hooks(wanted: Wanted) -> Iterator[tuple[str, str]]:
+def _hooks(wanted: Wanted, machine: Machine) -> Iterator[tuple[str, str]]:
     """The lines for each shell, those of the runtimes before the person's own. A folder in them is one quoted word."""
     for name, shell in SHELLS.items():
         lines = []
         for version in wanted.defaults:
             text = _for_shell(version.recipe.hooks, name)
             if text:
-                lines.append(refer(text, {"folder": shell.quote(str(version.folder))}))
+                home = {"home": shell.quote(str(version.home))} if version.home is not None else {}
+                text = refer(text, {"folder": shell.quote(str(version.folder)), **home})
+            elif version.recipe.manager is not None:
+                text = _of_manager(version, version.recipe.manager, name, machine)
+            if text:
+                lines.append(shell.behind(text) if version.recipe.manager is not None else text)
         own = _for_shell(wanted.shell_choices.hooks, name)
         if own:
             lines.append(refer(own, {v.runtime: shell.quote(str(v.folder)) for v in wanted.defaults}))
         if lines:
             yield name, "\n".join(line.rstrip("\n") for line in lines)
+
+
+def _of_manager(version: WantedVersion, tool: ManagerTool, name: str, machine: Machine) -> str:
+    """What its installer wrote for a shell, else the reading of the file that makes it a function there."""
+    receipt = machine.shelf.get((version.runtime, version.folder.name))
+    if receipt is not None and receipt.adopted:
+        return receipt.adopted.get(name, "")
+    if tool.function is not None and (name == tool.shell or (tool.shell == "sh" and name in LIKE_SH)):
+        return f". {SHELLS[name].quote(str(version.folder / tool.function))}"
+    return ""
 
 
 def _completions(wanted: Wanted) -> Iterator[tuple[str, str]]:
@@ -79,4 +95,4 @@ def _completions(wanted: Wanted) -> Iterator[tuple[str, str]]:
 
 
 def _for_shell(entries: Mapping[Any, str], name: str) -> str:
-    return entries.get(name) or (entries.get("sh", "") if name in _LIKE_SH else "")
+    return entries.get(name) or (entries.get("sh", "") if name in LIKE_SH else "")

@@ -15,7 +15,7 @@ from zesty_anchor.shelf import place
 from zesty_anchor.shelf.build import Pace, build
 from zesty_anchor.shelf.receipt import extras_in, note_extras
 from zesty_anchor.survey.machine import Machine
-from zesty_anchor.system.host import login_path
+from zesty_anchor.system.host import plain_environment
 from zesty_anchor.system.removal import discard
 
 
@@ -45,6 +45,11 @@ class AddExtra(BaseChange, frozen=True):
         return frozenset({version_key(self.wanted.runtime, self.wanted.version), self.after} - {""})
 
     @property
+    def pending(self) -> bool:
+        """See ``Change``."""
+        return self.wanted.pending
+
+    @property
     def detail(self) -> str:
         """Who does it."""
         return f"by the package tool of {self.wanted.runtime}"
@@ -59,15 +64,13 @@ class AddExtra(BaseChange, frozen=True):
         assert tool is not None
         name, _, version = self.extra.partition("@") if not self.extra.startswith("@") else _scoped(self.extra)
         room = place.stage(bench.locations.staging, "extra")
-        path = ":".join([*map(str, self.wanted.bins), login_path(superuser=False)])
         environment = {
-            "PATH": path, "HOME": str(room), "TMPDIR": str(room), "LANG": "C.UTF-8",
-            "NAME": name, "VERSION": version, "FOLDER": str(folder),
+            **plain_environment(room, self.wanted.bins), **dict(self.wanted.variables),
+            "TMPDIR": str(room), "NAME": name, "VERSION": version, "FOLDER": str(folder),
         }  # fmt: skip
-        kept = {k: v for k, v in os.environ.items() if k.lower().endswith("_proxy") or "CA_BUNDLE" in k or "CERT" in k}
         try:
             build(
-                [tool.install], (), room, {**kept, **environment, **dict(self.wanted.variables)},
+                [tool.install], (), room, environment,
                 bench.log / f"extra-{self.wanted.runtime}-{self.wanted.version}.log",
                 Pace(lambda text: bench.told(self.key, f"add {self.subject}, {text}")), lambda line: "",
             )  # fmt: skip
@@ -87,7 +90,9 @@ class Extras:
         """See ``Kind``."""
         for version in wanted.versions:
             after = ""
-            here = extras_in(version.folder)
+            receipt = machine.shelf.get((version.runtime, version.version))
+            # One that gives way to the same version from elsewhere takes its packages along.
+            here = extras_in(version.folder) if receipt and receipt.through == version.through else ()
             for extra in version.extras:
                 if extra not in here:
                     change = AddExtra(version, extra, after)

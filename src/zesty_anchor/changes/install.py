@@ -4,23 +4,25 @@ from __future__ import annotations
 
 import os
 import re
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
 from typing import ClassVar
 
 from zesty_anchor.changes.base import BaseChange
 from zesty_anchor.changes.change import ALL_PACKAGES, Bench, Question, Record, Stage
+from zesty_anchor.changes.replacement import bring_back, replacement, set_aside, set_aside_is_done
 from zesty_anchor.manifest.wanted import Artefact, Wanted, WantedVersion
 from zesty_anchor.problem import Problem
 from zesty_anchor.shelf import place
 from zesty_anchor.shelf.build import Pace, build, build_environment
 from zesty_anchor.shelf.checkout import check_out
 from zesty_anchor.shelf.download import kept_file, obtain
+from zesty_anchor.shelf.manager import write_call
 from zesty_anchor.shelf.receipt import Receipt, write
 from zesty_anchor.shelf.signature import check
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system import folders
-from zesty_anchor.system.host import login_path
+from zesty_anchor.system.host import find_program, login_path
 from zesty_anchor.system.removal import discard
 
 COMMON_MESSAGES = {
@@ -39,11 +41,34 @@ def version_key(runtime: str, version: str) -> str:
     return f"version:{runtime}:{version}"
 
 
+def licence_question(wanted: WantedVersion) -> list[Question]:
+    """The question whether a licence is accepted, where it is open."""
+    if not wanted.licence or wanted.licence_accepted:
+        return []
+    text = f"{wanted.runtime} {wanted.version} comes under the licence {wanted.licence}: do you accept it?"
+    return [Question("licence", text, f'[{_table(wanted)}] licence = "accepted"')]
+
+
+def need_of(line: str, messages: Mapping[str, str]) -> str:
+    """The prerequisite that a line of output points to; empty where it points to none. Pure."""
+    return next((need for found, need in messages.items() if re.search(found, line)), "")
+
+
+def _around(home: Path | None) -> tuple[Path, ...]:
+    """The folder that a manager's home will be in."""
+    return (home.parent,) if home is not None else ()
+
+
+def _table(wanted: WantedVersion) -> str:
+    return f"{'managers' if wanted.recipe.manager else 'runtimes'}.{wanted.runtime}"
+
+
 class Install(BaseChange, frozen=True):
-    """Fetch, check and unpack one version."""
+    """Fetch, check and unpack one version. It ``replaces`` the same version where that came through a manager."""
 
     wanted: WantedVersion
     artefact: Artefact
+    replaces: bool = False
     kind: ClassVar[str] = "version"
     action: ClassVar[str] = "install"
     stage: ClassVar[Stage] = Stage.OBTAIN
@@ -80,22 +105,14 @@ class Install(BaseChange, frozen=True):
     @property
     def questions(self) -> tuple[Question, ...]:
         """A licence to accept, and a file that nothing pins."""
-        asked = []
-        name, runtime = self.subject, self.wanted.runtime
-        if self.wanted.licence and not self.wanted.licence_accepted:
-            asked.append(
-                Question(
-                    "licence",
-                    f"{name} comes under the licence {self.wanted.licence}: do you accept it?",
-                    f'[runtimes.{runtime}] licence = "accepted"',
-                )
-            )
+        name, table = self.subject, _table(self.wanted)
+        asked = licence_question(self.wanted)
         if not self.artefact.digest and not self.wanted.unpinned_accepted:
             asked.append(
                 Question(
                     "digest",
                     f"nothing pins {name}: its feed gives no digest that could be checked. Take whatever arrives?",
-                    f'[runtimes.{runtime}] unpinned = "accepted"',
+                    f'[{table}] unpinned = "accepted"',
                 )
             )
         return tuple(asked)
@@ -108,7 +125,7 @@ class Install(BaseChange, frozen=True):
     def prepare(self, bench: Bench) -> Record:
         """See ``Change``."""
         locations = bench.locations
-        if os.path.lexists(self.wanted.folder):
+        if os.path.lexists(self.wanted.folder) and not self.replaces:
             raise Problem(
                 f"the place of {self.subject} on the shelf is taken by something that this program did not put there",
                 where=str(self.wanted.folder),
@@ -116,13 +133,16 @@ class Install(BaseChange, frozen=True):
             )
         fetched = [v.artefact for v in (self.wanted, self.wanted.earlier) if v is not None and v.artefact is not None]
         kept = [kept_file(locations.downloads, each.digest, each.url) for each in fetched]
+        home = self.wanted.home
         return {
             "folder": str(self.wanted.folder),
+            "replaced": replacement(self.wanted.folder, bench) if self.replaces else {},
+            "home": str(home) if home is not None and not os.path.lexists(home) else "",
             "staged": str(locations.staging / self._room),
             "kept": [str(file) for file in kept if not file.exists()],
             "made": [
                 made
-                for folder in (self.wanted.folder.parent, locations.staging, locations.downloads)
+                for folder in (self.wanted.folder.parent, locations.staging, locations.downloads, *_around(home))
                 for made in folders.missing(folder)
             ],
         }
@@ -134,7 +154,9 @@ class Install(BaseChange, frozen=True):
         rooms: list[Path] = []
         try:
             ready, digest = self._ready(self.wanted, bench, rooms)
-            self._shelve(ready, digest)
+            self._finish(ready, digest, bench)
+            set_aside(record.get("replaced", {}))
+            place.put(ready, self.wanted.folder)
         except Problem as problem:
             inner = f": {problem.where}" if problem.where and problem.where != self.artefact.url else ""
             problem.where = f"{self.subject}, {self.artefact.url}{inner}"
@@ -202,12 +224,22 @@ class Install(BaseChange, frozen=True):
                 ),
                 bench.log / f"build-{version.runtime}-{version.version}.log",
                 Pace(lambda text: bench.told(self.key, f"build {version.runtime} {version.version}, {text}")),
-                lambda line: next((need for found, need in messages.items() if re.search(found, line)), ""),
+                lambda line: need_of(line, messages),
             )
         finally:
             discard(room)
 
-    def _shelve(self, folder: Path, digest: str) -> None:
+    def _finish(self, folder: Path, digest: str, bench: Bench) -> None:
+        """Check what was obtained, and put into it what belongs there. Raises ``Problem`` where a command is lacking."""
+        tool = self.wanted.recipe.manager
+        if tool is not None and tool.function is not None:
+            if not (folder / tool.function).is_file():
+                raise Problem(
+                    f"the archive holds no {tool.function!r}",
+                    advice=f"mend function in the recipe of {self.wanted.runtime!r}",
+                )
+            shell = find_program(tool.shell, {"PATH": login_path(superuser=False)}) or "/bin/sh"
+            write_call(folder, self.wanted.folder, self.wanted.recipe.commands, tool, shell)
         absent = [c for c in self.wanted.recipe.commands if not self._has(folder, c)]
         if absent:
             raise Problem(
@@ -225,9 +257,9 @@ class Install(BaseChange, frozen=True):
                 digest=digest,
                 channels=self.wanted.channels,
                 on=self.wanted.on,
+                home=str(self.wanted.home) if self.wanted.home is not None else None,
             ),
         )
-        place.put(folder, self.wanted.folder)
 
     def _has(self, folder: Path, command: str) -> bool:
         return any((folder / part / command).is_file() for part in self.wanted.recipe.bin)
@@ -241,19 +273,20 @@ class Installs:
     def plan(self, wanted: Wanted, machine: Machine) -> Iterable[Install]:
         """See ``Kind``."""
         for version in wanted.versions:
-            if (version.runtime, version.version) in machine.shelf:
-                continue
-            assert version.artefact is not None
-            yield Install(version, version.artefact)
+            if version.artefact is not None and not version.script:
+                yield Install(version, version.artefact, (version.runtime, version.version) in machine.shelf)
 
     def take_back(self, record: Record, bench: Bench) -> Sequence[str]:
         """See ``Kind``."""
         folder, staging = Path(record["folder"]), bench.locations.staging
-        if folder.exists():
+        if folder.exists() and set_aside_is_done(record.get("replaced", {})):
             folders.make(staging)
             gone = place.take_off(folder, staging)
             if gone is not None:
                 discard(gone)
+        bring_back(record.get("replaced", {}))
+        if record.get("home"):
+            discard(Path(record["home"]))
         for file in map(Path, record["kept"]):
             file.unlink(missing_ok=True)
             for partial in file.parent.glob(file.name + ".*.part"):

@@ -54,7 +54,7 @@ class RetireFolder(BaseChange, frozen=True):
 
     def carry_out(self, bench: Bench, record: Record) -> None:
         """See ``Change``."""
-        _move(self.folder, Path(record["kept"]))
+        move(self.folder, Path(record["kept"]))
 
 
 class RetireFolders:
@@ -80,7 +80,7 @@ class RetireFolders:
                 return ()
             return (f"{record['name']} exists again, so the old one stays in {kept}",)
         folders.make(folder.parent)
-        _move(kept, folder)
+        move(kept, folder)
         folders.remove_empty([str(kept.parent)])
         return ()
 
@@ -112,7 +112,7 @@ def _check_removable(folder: Path, machine: Machine) -> None:
         )
 
 
-def _move(source: Path, target: Path) -> None:
+def move(source: Path, target: Path) -> None:
     """Rename; between file systems copy beside, rename into place, and only then remove the source."""
     try:
         source.rename(target)

@@ -30,7 +30,7 @@ def _workstation() -> Workstation | None:
 def runtimes(context: click.Context, parameter: click.Parameter, incomplete: str) -> list[str]:
     """The runtimes of the manifest."""
     workstation = _workstation()
-    return [name for name in workstation.manifest.runtimes if name.startswith(incomplete)] if workstation else []
+    return [name for name in workstation.manifest.tools if name.startswith(incomplete)] if workstation else []
 
 
 def installed(context: click.Context, parameter: click.Parameter, incomplete: str) -> list[str]:

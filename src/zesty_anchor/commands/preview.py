@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import hashlib
+import sys
+
 import click
 
 from zesty_anchor.commands.options import Setting, with_setting
@@ -12,9 +15,13 @@ PENDING = 3
 
 @click.command()
 @click.option("--check", is_flag=True, help="Exit with 3 if changes are pending.")
+@click.option("--script", "manager", metavar="NAME", help="Print the installer of a manager, to be reviewed.")
 @with_setting()
-def command(setting: Setting, check: bool) -> None:
+def command(setting: Setting, check: bool, manager: str | None) -> None:
     """What would change, down to the lines of each startup file. Changes nothing."""
+    if manager is not None:
+        _script(setting, manager)
+        return
     with setting.workstation() as workstation:
         seen = workstation.preview()
         name = workstation.locations.shown(workstation.file)
@@ -24,3 +31,15 @@ def command(setting: Setting, check: bool) -> None:
         changes.preview(setting.out, seen, name)
     if check and seen.changes:
         raise click.exceptions.Exit(PENDING)
+
+
+def _script(setting: Setting, manager: str) -> None:
+    """The script itself goes to stdout; what to do after reading it goes beside."""
+    with setting.workstation() as workstation:
+        version, script = workstation.script(manager)
+    sys.stdout.buffer.write(script)
+    sys.stdout.flush()
+    digest = hashlib.sha256(script).hexdigest()
+    if not setting.quiet:
+        setting.err.write(f"the installer of {manager} {version}. Once you have read it, and would run it, write:")
+        setting.err.write(f'  [managers.{manager}] reviewed = "sha256:{digest}"')

@@ -34,6 +34,8 @@ SHOAL: tuple[Ware, ...] = (
     ("2.3.0-coral-11", "2026-10-01", (), "tar.gz"),
     ("2.2.0-coral-11", "2026-03-01", (), "tar.gz"),
 )
+BOLLARD = ("0.9.5", "0.9.4")
+FAIRLEAD: tuple[Ware, ...] = (("2.1", "2026-09-12", (), "tar.gz"), ("2.0", "2026-03-30", (), "tar.gz"))
 LICENCE = "Harbour Licence 2"
 
 Files = Mapping[str, tuple[bytes, int]]
@@ -51,6 +53,7 @@ def stock_feed(folder: Path) -> None:
         "kelp": [(r, _kelp(r[0])) for r in KELP],
         "coral": [(r, _coral(r[0])) for r in CORAL],
         "brine": [(r, {"brine.c": ((_SOURCES / "brine.c").read_bytes(), 0o644)}) for r in BRINE],
+        "fairlead": [(r, _fairlead(r[0])) for r in FAIRLEAD],
         "shoal": [(r, {"bin/shoal": (_source("shoal.sh", r[0]), 0o755)}) for r in SHOAL],
     }
     shutil.copy(_SOURCES / "harbour-licence.txt", folder / "harbour-licence.txt")
@@ -72,6 +75,28 @@ def stock_feed(folder: Path) -> None:
             {"licence": LICENCE, "licence_url": "harbour-licence.txt"} if name == "coral" else {},
         )
     write_index(folder, wares)
+    for version in BOLLARD:
+        (folder / f"bollard-{version}-installer.sh").write_bytes(bollard_installer(version))
+
+
+def bollard_installer(version: str) -> bytes:
+    """The script that installs the made-up manager bollard, which holds all that it needs."""
+    files = [(f"holds/{path}", content) for path, content in _holds().items()]
+    files.insert(0, ("bollard.sh", _source("bollard.sh", version)))
+    written = [
+        f'mkdir -p "$folder/{Path(path).parent}"\ncat >"$folder/{path}" <<\'THE END OF IT\'\n'.encode()
+        + content
+        + b"THE END OF IT\n"
+        for path, content in files
+    ]
+    return _source("bollard-installer.sh", version).replace(b"@HOLDS@\n", b"".join(written))
+
+
+def _holds() -> dict[str, bytes]:
+    """What the made-up managers install, without a version yet."""
+    names = {"ebb/bin/ebb": "ebb.sh", "kelp/bin/kelp": "kelp.sh", "kelp/bin/kelp-pack": "kelp-pack.sh"}
+    names["kelp/share/packages/kelp-tidy-1.2.sh"] = "kelp-tidy.sh"
+    return {path: (_SOURCES / source).read_bytes() for path, source in names.items()}
 
 
 def write_index(folder: Path, names: Iterable[str]) -> None:
@@ -133,6 +158,11 @@ def _kelp(version: str) -> Files:
         "share/packages/kelp-tidy-1.2.sh": (_source("kelp-tidy.sh", version), 0o644),
         "share/remarks": (f"kelp {version}, made up for the tide desk.\n".encode(), 0o644),
     }
+
+
+def _fairlead(version: str) -> Files:
+    stock = {f"stock/{path}": (content, 0o644) for path, content in _holds().items()}
+    return {"bin/fairlead": (_source("fairlead.sh", version), 0o755), **stock}
 
 
 def _coral(version: str) -> Files:

@@ -16,7 +16,7 @@ from zesty_anchor.feeds.jsonlist import JsonFeed
 from zesty_anchor.feeds.listing import ListingFeed
 from zesty_anchor.feeds.npm import NpmFeed, registry_address
 from zesty_anchor.feeds.pypi import PypiFeed, index_address
-from zesty_anchor.feeds.release import Feed, Release
+from zesty_anchor.feeds.release import Feed, Release, channels_of
 from zesty_anchor.feeds.supply import Supply
 from zesty_anchor.manifest.model import Recipe
 
@@ -58,7 +58,9 @@ class Feeds:
             # An index says itself which of its files are sources; of other feeds the recipe knows.
             built = recipe.build is not None and supply.kind != "index"
             self._answers[key] = [
-                msgspec.structs.replace(r, channels=r.channels + _channels(r.version, recipe), source=r.source or built)
+                msgspec.structs.replace(
+                    r, channels=r.channels + channels_of(r.version, recipe), source=r.source or built
+                )
                 for r in self.feed(supply).releases(supply.product, platform)
                 if r.version[:1].isdigit() or r.version[:1] == "v"
             ]
@@ -69,11 +71,3 @@ class Feeds:
         from zesty_anchor.feeds.web import FileBody, WebBody
 
         return FileBody(file_of(url)) if url.startswith("file:") else WebBody(self.web.session, url, who)
-
-
-def _channels(version: str, recipe: Recipe) -> tuple[str, ...]:
-    return tuple(
-        channel
-        for channel, lines in recipe.channels.items()
-        if any(version == line or version.startswith(line + ".") for line in lines)
-    )

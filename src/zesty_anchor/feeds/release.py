@@ -6,6 +6,8 @@ from typing import Protocol
 
 import msgspec
 
+from zesty_anchor.manifest.model import Recipe
+
 
 class Release(msgspec.Struct, frozen=True):
     """One version of a runtime for this platform.
@@ -46,3 +48,12 @@ class Feed(Protocol):
 
     def pinned(self, release: Release) -> Release:
         """The release with what pins it, where that takes a look of its own. Raises ``Problem``."""
+
+
+def channels_of(version: str, recipe: Recipe) -> tuple[str, ...]:
+    """The channels that a recipe says a version belongs to. Pure."""
+    return tuple(
+        channel
+        for channel, lines in recipe.channels.items()
+        if any(version == line or version.startswith(line + ".") for line in lines)
+    )

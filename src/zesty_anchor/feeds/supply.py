@@ -39,7 +39,13 @@ def supply_for(runtime: str, manifest: Manifest, recipe: Recipe, platform: str, 
     Raises ``UsageProblem`` where that gives none, or more than one.
     """
     source = recipe.feed
-    named = manifest.runtimes[runtime].feed
+    tool = manifest.tools[runtime]
+    if tool.through is not None:
+        return Supply(tool.through, "manager", None, runtime)
+    script = manifest.managers[runtime].script if runtime in manifest.managers else None
+    if script is not None:
+        return Supply("script", "script", script, runtime)
+    named = tool.feed
     if named is None and source is not None:
         fitting = [name for name, feed in manifest.feeds.items() if feed.kind == source.kind]
         named = fitting[0] if fitting else None
@@ -51,7 +57,7 @@ def supply_for(runtime: str, manifest: Manifest, recipe: Recipe, platform: str, 
             raise UsageProblem(
                 f"no feed is named for the runtime {runtime!r}"
                 + (f", and there are several: {', '.join(usable)}" if usable else ", and the manifest has none"),
-                advice=f'write feed = "{usable[0]}" in [runtimes.{runtime}]'
+                advice=f'write feed = "{usable[0]}" in [{".".join(manifest.step(runtime))}]'
                 if usable
                 else 'add one: [feeds.NAME] with kind = "index" and url = "https://…/"',
             )

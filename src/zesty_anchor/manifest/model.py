@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import Annotated, Any, Literal
 
 import msgspec
@@ -10,6 +11,7 @@ Name = Annotated[str, msgspec.Meta(pattern=r"^[A-Za-z][A-Za-z0-9._-]*$")]
 VariableName = Annotated[str, msgspec.Meta(pattern=r"^[A-Za-z_][A-Za-z0-9_]*$")]
 
 
+_VERSION = re.compile(r"\{version(?::(\d))?\}")
 FileName = Annotated[str, msgspec.Meta(pattern=r"^[A-Za-z0-9._-]+$")]
 ShellName = Literal["bash", "zsh", "fish", "ksh", "mksh", "tcsh", "sh"]
 FeedKind = Literal["index", "npm", "pypi", "json", "listing", "git", "folder"]
@@ -107,6 +109,16 @@ class ProofOfVersion(_Part, frozen=True):
     run: str
     expect: str = "*{version}*"
 
+    def expected(self, version: str) -> str:
+        """What it must print for a version: a glob. ``{version:2}`` stands for its first two numbers. Pure."""
+
+        def cut(found: re.Match[str]) -> str:
+            bare = version.removeprefix("v")
+            shown = ".".join(bare.split(".")[: int(found[1])]) if found[1] else bare
+            return "".join(f"[{c}]" if c in "*?[" else c for c in shown)
+
+        return _VERSION.sub(cut, self.expect)
+
 
 class Program(_Part, frozen=True):
     """``[program]`` of a recipe: a small program that must run. ``text`` or ``base64`` is put into ``file``."""
@@ -142,6 +154,37 @@ class Source(_Part, frozen=True):
     map: dict[str, str] = {}
 
 
+class ManagerTool(_Part, frozen=True):
+    """``[manager]`` of a recipe: how a version manager is spoken to.
+
+    The templates are split into words once (as sh does), then ``{runtime}`` and ``{version}`` are put in: a value never
+    becomes more than a part of one word. ``line`` is a regular expression with the groups ``version`` and, if it likes,
+    ``channel``: what each line of ``list`` holds. ``function`` is the file, below the manager's folder, that makes it a
+    function of ``shell``. ``home`` is where it keeps what it installs, ``{home}`` in the recipe.
+    """
+
+    list: str
+    install: str
+    locate: str
+    choose: str | None = None
+    line: str = r"^\s*(?P<version>[0-9][^\s]*)"
+    function: str | None = None
+    shell: ShellName = "sh"
+    home: str | None = None
+
+
+class Installer(_Part, frozen=True):
+    """``[installer]`` of a recipe: what comes from the feed is a script that installs into ``folder``.
+
+    It is run with ``arguments`` and ``environment``. ``keeps`` are the parts of the folder that an upgrade carries over.
+    """
+
+    folder: str
+    arguments: tuple[str, ...] = ()
+    environment: dict[VariableName, str] = {}
+    keeps: tuple[str, ...] = ()
+
+
 class Recipe(_Part, frozen=True):
     """How one runtime is obtained and laid out, which commands it gives, and how to prove that it works."""
 
@@ -161,19 +204,43 @@ class Recipe(_Part, frozen=True):
     requirements: tuple[Requirement, ...] = ()
     hooks: dict[ShellName, str] = {}
     completions: dict[ShellName, str] = {}
+    manager: ManagerTool | None = None
+    installer: Installer | None = None
 
 
 class Runtime(_Part, frozen=True):
-    """``[runtimes.NAME]``: the default version, and those kept beside it."""
+    """``[runtimes.NAME]``: the default version, and those kept beside it. ``through`` names the manager to install it."""
 
     want: str
     also: tuple[str, ...] = ()
     feed: str | None = None
+    through: str | None = None
     licence: Literal["accepted"] | None = None
     unpinned: Literal["accepted"] | None = None
     optional_needs: bool = False
     extras: tuple[str, ...] = ()
     build: BuildChoices = BuildChoices()
+
+
+Digest = Annotated[str, msgspec.Meta(pattern=r"^sha256:[0-9a-f]{64}$")]
+
+
+class Manager(_Part, frozen=True):
+    """``[managers.NAME]``: a version manager. ``script`` is the address of its installer, where no feed lists it, and
+    ``reviewed`` the digest of the installer that a person has read.
+    """
+
+    want: str
+    feed: str | None = None
+    script: str | None = None
+    reviewed: Digest | None = None
+    licence: Literal["accepted"] | None = None
+    unpinned: Literal["accepted"] | None = None
+
+    @property
+    def tool(self) -> Runtime:
+        """The manager itself as something that comes in versions, like a runtime."""
+        return Runtime(want=self.want, feed=self.feed, licence=self.licence, unpinned=self.unpinned)
 
 
 class PathEntries(_Part, frozen=True):
@@ -247,12 +314,22 @@ class Manifest(_Part, frozen=True):
     feeds: dict[Name, Feed] = {}
     recipes: dict[Name, Recipe] = {}
     runtimes: dict[Name, Runtime] = {}
+    managers: dict[Name, Manager] = {}
     variables: dict[VariableName, str | dict[VariableName, str]] = {}
     path: PathEntries = PathEntries()
     conflicts: Conflicts = Conflicts()
     settings: tuple[Setting, ...] = ()
     identity: Identity | None = None
     checks: tuple[Check, ...] = ()
+
+    @property
+    def tools(self) -> dict[str, Runtime]:
+        """All that stands on the shelf in versions: the runtimes, then the managers; in this order they are on PATH."""
+        return {**self.runtimes, **{name: manager.tool for name, manager in self.managers.items()}}
+
+    def step(self, name: str) -> tuple[str, str]:
+        """The table that speaks of a runtime or a manager."""
+        return ("runtimes" if name in self.runtimes else "managers", name)
 
 
 def json_schema() -> dict[str, object]:

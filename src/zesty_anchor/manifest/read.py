@@ -241,6 +241,7 @@ def _dotted(path: tuple[Step, ...]) -> str:
 
 def _meaning(manifest: Manifest) -> Iterator[_Wrong]:
     """What the types let pass and the meaning does not."""
+    yield from _managers(manifest)
     for name, runtime in manifest.runtimes.items():
         wants: list[tuple[tuple[Step, ...], str]] = [(("runtimes", name, "want"), runtime.want)]
         wants += [(("runtimes", name, "also", i), text) for i, text in enumerate(runtime.also)]
@@ -278,6 +279,45 @@ def _meaning(manifest: Manifest) -> Iterator[_Wrong]:
                 f"{removal.path!r} is neither absolute nor in the home",
                 f'write "~/{removal.path}" or the whole path',
             )
+
+
+def _managers(manifest: Manifest) -> Iterator[_Wrong]:
+    for name, runtime in manifest.runtimes.items():
+        if runtime.through is not None and runtime.through not in manifest.managers:
+            yield _Wrong(
+                ("runtimes", name, "through"),
+                f"there is no manager {runtime.through!r} in this manifest",
+                _nearest_key(runtime.through, list(manifest.managers))
+                if manifest.managers
+                else f"add [managers.{runtime.through}], or take this line out to have {name} on the shelf",
+            )
+        if runtime.through is not None and runtime.feed is not None:
+            what = f"{name} comes through {runtime.through}, so no feed is asked for it"
+            yield _Wrong(("runtimes", name, "feed"), what, "take out one of the two: feed, or through")
+    for name, manager in manifest.managers.items():
+        if name in manifest.runtimes:
+            yield _Wrong(
+                ("managers", name), f"{name} is a runtime of this manifest, and a manager", "rename one of them"
+            )
+        try:
+            exact = Want(manager.want).kind == "line"
+        except ValueError as error:
+            what, _, advice = str(error).partition(": ")
+            yield _Wrong(("managers", name, "want"), f"managers.{name}.want: {what}", advice)
+            continue
+        if manager.want == "system":
+            what = f"a manager that is to be asked must be one that is brought here, and {name} is left to the system"
+            yield _Wrong(("managers", name, "want"), what, 'write a version, or want = "latest"')
+        elif manager.script is not None and not exact:
+            what = f"a script brings one version, and managers.{name} wants {manager.want!r}"
+            yield _Wrong(("managers", name, "want"), what, "write the exact version that the script brings")
+        if manager.feed is not None and manager.script is not None:
+            yield _Wrong(
+                ("managers", name, "feed"), f"{name} comes by a script, so no feed is asked", "take out one of the two"
+            )
+        if manager.feed is not None and manager.feed not in manifest.feeds:
+            what = f"there is no feed {manager.feed!r} in this manifest"
+            yield _Wrong(("managers", name, "feed"), what, f"add [feeds.{manager.feed}]")
 
 
 def _variable(name: str, value: str | dict[str, str]) -> Iterator[_Wrong]:

@@ -49,6 +49,9 @@ class WantedVersion(msgspec.Struct, frozen=True):
     ``packages`` are those of the operating system that its recipe needs here. A ``source`` is built, with
     ``earlier`` (a version needed only for that). ``on`` is the version of another runtime that it runs on, as
     ``NAME VERSION``. ``extras`` are the command-line packages to be put into it. ``variables`` are those of its recipe.
+
+    It is installed ``through`` a manager, if one is named; while that is not there, ``version`` is the want, and
+    ``pending`` says so. A manager has a ``home``; what its installer's ``script`` holds was ``reviewed``, or is asked about.
     """
 
     runtime: str
@@ -70,6 +73,11 @@ class WantedVersion(msgspec.Struct, frozen=True):
     on: str = ""
     extras: tuple[str, ...] = ()
     variables: tuple[tuple[str, str], ...] = ()
+    through: str = ""
+    home: Path | None = None
+    pending: bool = False
+    script: bytes = b""
+    reviewed: bool = False
 
     @property
     def bins(self) -> tuple[Path, ...]:
@@ -103,7 +111,7 @@ class Wanted(msgspec.Struct, frozen=True):
     @property
     def defaults(self) -> tuple[WantedVersion, ...]:
         """The versions that answer by default."""
-        return tuple(v for v in self.versions if v.default)
+        return tuple(v for v in self.versions if v.default and not v.pending)
 
     @property
     def by_default(self) -> tuple[tuple[str, str], ...]:
@@ -119,6 +127,11 @@ class Wanted(msgspec.Struct, frozen=True):
     def default_bins(self) -> tuple[str, ...]:
         """The folders that hold the commands of the versions that answer by default."""
         return tuple(dict.fromkeys(str(b) for each in self.defaults for b in each.bins))
+
+    @property
+    def managers(self) -> dict[str, WantedVersion]:
+        """The managers, by name."""
+        return {v.runtime: v for v in self.versions if v.recipe.manager is not None and v.default}
 
 
 def put_together(
@@ -144,7 +157,7 @@ def put_together(
         for name, text in recipe.variables.items():
             variables[name] = pieces(text, {"folder": runtime, **{n: n for n in recipes or defaults}})
     system: dict[str, str] = {}
-    gone = {name for name, runtime in manifest.runtimes.items() if runtime.want != "system"} - places.keys()
+    gone = {name for name, tool in manifest.tools.items() if tool.want != "system"} - places.keys()
     absent = dict.fromkeys(gone, "")
     for name, value in manifest.variables.items():
         if isinstance(value, dict):
@@ -178,7 +191,7 @@ def packages_of(manifest: Manifest, recipes: Mapping[str, Recipe], family: str) 
         needed.setdefault(name, []).append("the manifest")
     for runtime, recipe in recipes.items():
         names = names_for(recipe.needs.packages, family)
-        if manifest.runtimes[runtime].optional_needs:
+        if manifest.tools[runtime].optional_needs:
             names += names_for(recipe.needs.optional, family)
         for name in names:
             needed.setdefault(name, []).append(runtime)

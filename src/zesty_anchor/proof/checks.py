@@ -93,7 +93,9 @@ def _program(version: WantedVersion, program: Program) -> Question:
 
 def _where(version: WantedVersion, command: str, launchers: Path) -> Question:
     folder = next((b for b in version.bins if (b / command).is_file()), version.bins[0])
-    places = f"{folder / command}\n{launchers / command}"
+    # A function answers with its name alone.
+    function = version.recipe.manager is not None and version.recipe.manager.function is not None
+    places = f"{folder / command}\n{launchers / command}" + (f"\n{command}" if function else "")
     return Question(f"{command} is found", f"command -v {command}", places, "place")
 
 
@@ -101,7 +103,7 @@ def _which(version: WantedVersion) -> list[Question]:
     proof = version.recipe.version
     if proof is None:
         return []
-    expected = _VERSION.sub(lambda found: _glob_free(_cut(version.version, found[1])), proof.expect)
+    expected = proof.expected(version.version)
     if version.default:
         return [Question(f"{version.runtime} is {version.version}", proof.run, expected, "glob")]
     path = ":".join(quote(str(b)) for b in version.bins)
@@ -113,19 +115,6 @@ def _which(version: WantedVersion) -> list[Question]:
             "glob",
         )
     ]
-
-
-_VERSION = re.compile(r"\{version(?::(\d))?\}")
-
-
-def _cut(version: str, parts: str | None) -> str:
-    """A version without a leading v; only its first numbers, where ``parts`` says how many."""
-    bare = version.removeprefix("v")
-    return ".".join(bare.split(".")[: int(parts)]) if parts else bare
-
-
-def _glob_free(text: str) -> str:
-    return "".join(f"[{c}]" if c in "*?[" else c for c in text)
 
 
 def judge(question: Question, answer: Answer, started: bool) -> CheckResult:

@@ -2,18 +2,23 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from pathlib import Path
+
+import msgspec
 
 from zesty_anchor.manifest.model import Manifest, Recipe
 from zesty_anchor.manifest.position import line_of
 from zesty_anchor.manifest.read import read_recipe
+from zesty_anchor.manifest.wanted import expand, refer
 from zesty_anchor.problem import UsageProblem
+from zesty_anchor.system.locations import Locations
 
 SHIPPED = Path(__file__).parent
 
 
 def recipe_for(name: str, manifest: Manifest, personal: Path, manifest_file: Path) -> Recipe:
-    """The recipe of a runtime: the manifest's, else the person's in ``personal``, else the shipped one.
+    """The recipe of a runtime or a manager: the manifest's, else the person's in ``personal``, else the shipped one.
 
     Raises ``UsageProblem`` where there is none, with the nearest name.
     """
@@ -27,9 +32,61 @@ def recipe_for(name: str, manifest: Manifest, personal: Path, manifest_file: Pat
 
     close = difflib.get_close_matches(name, known, 1)
     raise UsageProblem(
-        f"there is no recipe for the runtime {name!r}",
-        where=f"{manifest_file}:{line_of(manifest_file.read_text('utf-8'), ('runtimes', name))}",
+        f"there is no recipe for the {manifest.step(name)[0][:-1]} {name!r}",
+        where=f"{manifest_file}:{line_of(manifest_file.read_text('utf-8'), manifest.step(name))}",
         advice=f"did you mean {close[0]!r}?"
         if close
         else f"write one in [recipes.{name}] (docs/recipes.md shows how); there are recipes for: {', '.join(known)}",
     )
+
+
+def as_manager(name: str, recipe: Recipe, locations: Locations) -> Recipe:
+    """The recipe of a manager with its home written out, and what stands for a function among its commands.
+
+    Raises ``UsageProblem`` where it does not say how a manager is spoken to.
+    """
+    tool = recipe.manager
+    if tool is None:
+        raise UsageProblem(
+            f"the recipe of the manager {name!r} does not say how it is asked for versions",
+            where=f"[manager] of the recipe of {name!r}",
+            advice="add it: list, install and locate (docs/recipes.md shows how)",
+        )
+    from zesty_anchor.shelf.manager import CALLED
+
+    home = expand(tool.home, locations.home) if tool.home else str(locations.data / "kept" / name)
+    installer = recipe.installer
+    if installer is not None:
+        folder = expand(installer.folder, locations.home)
+        values = {"home": home, "folder": folder}
+        environment = {key: refer(text, values) for key, text in installer.environment.items()}
+        arguments = tuple(refer(text, values) for text in installer.arguments)
+        installer = msgspec.structs.replace(installer, folder=folder, environment=environment, arguments=arguments)
+    return msgspec.structs.replace(
+        recipe,
+        bin=(CALLED,) if tool.function else recipe.bin,
+        variables={key: refer(text, {"home": home}) for key, text in recipe.variables.items()},
+        manager=msgspec.structs.replace(tool, home=home),
+        installer=installer,
+    )
+
+
+def check_clashes(manifest: Manifest, recipes: Mapping[str, Recipe], file: Path) -> None:
+    """Raises ``UsageProblem`` where two runtimes or managers give the same command: which one answers must not be left
+    to chance.
+    """
+    owners: dict[str, str] = {}
+    text = file.read_text("utf-8")
+    for name in manifest.tools:
+        for command in recipes[name].commands:
+            other = owners.setdefault(command, name)
+            if other != name:
+                lines = [
+                    f"{file}:{line_of(text, manifest.step(each))} [{'.'.join(manifest.step(each))}]"
+                    for each in (other, name)
+                ]
+                raise UsageProblem(
+                    f"{other} and {name} both give the command {command!r}",
+                    where=" and ".join(lines),
+                    advice="take one of them out, or take the command out of commands in one recipe",
+                )

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import collections
 import os
+import re
 import subprocess
 import threading
 import time
@@ -28,11 +29,16 @@ def build(
     log: Path,
     told: Callable[[str], None],
     missing: Callable[[str], str],
+    *,
+    what: str = "the build",
+    patience: float | None = None,
 ) -> None:
     """Run each step with sh(1) in ``folder``; ``options`` are its positional parameters, ``"$@"``.
 
     ``told`` hears the last line of output and the time so far. ``missing`` names the prerequisite that an output
-    line points to, or nothing. Raises ``BuildFailed`` with the last lines, the log, and what is probably missing.
+    line points to, or nothing; ``what`` is the word for all of it. Nobody can be asked: the steps have no terminal and
+    an empty input. One that says nothing for ``patience`` seconds is ended.
+    Raises ``BuildFailed`` with the last lines, the log, and what is probably missing.
     """
     began = time.monotonic()
     last: collections.deque[str] = collections.deque(maxlen=LAST_LINES)
@@ -40,11 +46,16 @@ def build(
         for step in steps:
             written.write(f"+ {step}\n")
             status = _run(
-                step, options, folder, environment, lambda line: _heard(line, written.write, last, told, began)
+                step,
+                options,
+                folder,
+                environment,
+                lambda line: _heard(line, written.write, last, told, began),
+                patience,
             )
             if status != 0:
                 written.flush()
-                raise _failure(step, status, list(last), log, missing)
+                raise _failure(f"{what} ended with {status}, at the step: {_first(step)}", list(last), log, missing)
 
 
 def _heard(
@@ -56,7 +67,12 @@ def _heard(
 
 
 def _run(
-    step: str, options: Sequence[str], folder: Path, environment: Mapping[str, str], hear: Callable[[str], None]
+    step: str,
+    options: Sequence[str],
+    folder: Path,
+    environment: Mapping[str, str],
+    hear: Callable[[str], None],
+    patience: float | None,
 ) -> int:
     with subprocess.Popen(
         ["/bin/sh", "-e", "-c", step, "sh", *options],
@@ -64,21 +80,69 @@ def _run(
         stderr=subprocess.STDOUT, text=True, errors="replace", start_new_session=True,
     ) as running:  # fmt: skip
         assert running.stdout is not None
+        watch = _Silence(patience, running.pid, hear)
         try:
             for line in running.stdout:
+                watch.heard()
                 hear(line.rstrip("\n"))
         except BaseException:
             os.killpg(running.pid, 9)
             raise
+        finally:
+            watch.end()
     return running.returncode
 
 
-def _failure(step: str, status: int, last: list[str], log: Path, missing: Callable[[str], str]) -> BuildFailed:
-    need = next((found for line in reversed(last) if (found := missing(line))), "")
+class _Silence:
+    """Ends a group of processes that says nothing for too long."""
+
+    def __init__(self, patience: float | None, group: int, tell: Callable[[str], None]) -> None:
+        self._patience = patience
+        self._group = group
+        self._tell = tell
+        self._timer: threading.Timer | None = None
+        self.heard()
+
+    def heard(self) -> None:
+        """Something was said: begin to count anew."""
+        self.end()
+        if self._patience is not None:
+            self._timer = threading.Timer(self._patience, self._too_long)
+            self._timer.daemon = True
+            self._timer.start()
+
+    def end(self) -> None:
+        """Stop counting."""
+        if self._timer is not None:
+            self._timer.cancel()
+
+    def _too_long(self) -> None:
+        self._tell(f"(zesty-anchor: it said nothing for {self._patience:.0f} s, and was ended)")
+        os.killpg(self._group, 9)
+
+
+_ASKS = re.compile(r"(\?|:|\]|\)|>)\s*$")
+_NOT_FOUND = re.compile(r"(?:^|[\s:])([A-Za-z0-9_.+-]+): (?:command )?not found$")
+
+
+def _first(step: str) -> str:
+    return step.strip().splitlines()[0]
+
+
+def _failure(what: str, last: list[str], log: Path, missing: Callable[[str], str]) -> BuildFailed:
+    need = next((named for line in reversed(last) if (named := missing(line))), "")
+    tool = next((found[1] for line in reversed(last) if (found := _NOT_FOUND.search(line.strip()))), "")
     lines = "".join(f"\n    {line}" for line in last)
-    advice = f"probably missing: {need}; add it to [prerequisites] packages" if need else "its last lines say why"
+    if need or tool:
+        advice = f"probably missing: {need or tool}; add {'it' if need else 'its package'} to [prerequisites] packages"
+    elif last and _ASKS.search(last[-1]):
+        advice = (
+            "its last line looks like a question, and nobody is asked while it works: give it the answer beforehand"
+        )
+    else:
+        advice = "its last lines say why"
     return BuildFailed(
-        f"the build ended with {status}, at the step: {step.strip().splitlines()[0]}{lines}",
+        f"{what}{lines}",
         where=f"the whole log: {log}",
         advice=f"{advice}, then run the same command again",
     )

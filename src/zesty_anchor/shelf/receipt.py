@@ -8,12 +8,15 @@ import msgspec
 
 FILE_NAME = ".zesty-anchor.json"
 EXTRAS_NAME = ".zesty-anchor-extras.json"
+CHOICES_NAME = ".zesty-anchor-choices.json"
 
 
 class Receipt(msgspec.Struct, frozen=True):
     """What stands in one folder of the shelf. Without a readable receipt a folder is no version.
 
-    ``on`` is the version of another runtime that it runs on, as ``NAME VERSION``.
+    ``on`` is the version of another runtime that it runs on, as ``NAME VERSION``. It was installed ``through`` a
+    manager, if one is named. A manager that was brought by its own installer has the lines that this wrote into
+    startup files, by shell, in ``adopted``; ``home`` is where a manager keeps what it installs (None: it is no manager).
     """
 
     runtime: str
@@ -23,6 +26,9 @@ class Receipt(msgspec.Struct, frozen=True):
     digest: str
     channels: tuple[str, ...] = ()
     on: str = ""
+    through: str = ""
+    adopted: dict[str, str] = {}
+    home: str | None = None
 
 
 def write(folder: Path, receipt: Receipt) -> None:
@@ -65,3 +71,19 @@ def note_extras(folder: Path, extras: tuple[str, ...]) -> None:
         (folder / EXTRAS_NAME).write_bytes(msgspec.json.encode(sorted(extras)) + b"\n")
     else:
         (folder / EXTRAS_NAME).unlink(missing_ok=True)
+
+
+def choices_in(manager: Path) -> dict[str, str]:
+    """The version that a manager was told to have by default, by runtime."""
+    try:
+        return msgspec.json.decode((manager / CHOICES_NAME).read_bytes(), type=dict[str, str])
+    except (OSError, msgspec.MsgspecError):
+        return {}
+
+
+def note_choices(manager: Path, choices: dict[str, str]) -> None:
+    """Write down what a manager was told."""
+    if choices:
+        (manager / CHOICES_NAME).write_bytes(msgspec.json.encode(choices) + b"\n")
+    else:
+        (manager / CHOICES_NAME).unlink(missing_ok=True)

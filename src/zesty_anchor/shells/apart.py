@@ -19,6 +19,10 @@ class Apart:
         """See ``Shell``."""
         return ()
 
+    def behind(self, lines: str) -> str:
+        """See ``Shell``. Here they are left as they are."""
+        return lines
+
     def reload(self, generated: Path, home: Path) -> str:
         """See ``Shell``."""
         return posix.reload(generated, home, "source")

@@ -240,6 +240,13 @@ class Fish(Apart):
         """See ``Shell``."""
         raise NotImplementedError("fish needs no line in a startup file")
 
+    def behind(self, lines: str) -> str:
+        """See ``Shell``."""
+        return (
+            f"set -l za__path $PATH\n{lines.rstrip()}\n"
+            "set -gx PATH $za__path (for za_entry in $PATH; contains -- $za_entry $za__path; or echo $za_entry; end)"
+        )
+
     def environment(self, environment: Environment, file: str) -> str:
         """See ``Shell``. A fish without path(1) leaves it to the launchers to follow the folder, like a script."""
         q = self.quote

@@ -83,10 +83,14 @@ class Sh:
                 _DISPATCH.format(**files),
                 posix.exports(environment),
                 posix.place_scripted(environment),
-                environment.hooks_of(self.name),
+                _apart(environment.hooks_of(self.name)),
                 _INTERACTIVE.format(program=posix.words(environment.program)),
             ]
         )
+
+    def behind(self, lines: str) -> str:
+        """See ``Shell``."""
+        return posix.behind(lines)
 
     def reload(self, generated: Path, home: Path) -> str:
         """See ``Shell``."""
@@ -95,3 +99,8 @@ class Sh:
     def script(self, file: str) -> str:
         """See ``Shell``."""
         return posix.script(file)
+
+
+def _apart(hooks: str) -> str:
+    """The lines of sh itself: a shell that reads this file for its own non-interactive sake has its own."""
+    return f'if [ -z "${{za__plain-}}" ]; then\n{hooks}fi\n' if hooks else ""

@@ -230,6 +230,9 @@ class Shell(Protocol):
     def environment(self, environment: Environment, file: str) -> str:
         """The text of the generated file, which will stand at ``file``."""
 
+    def behind(self, lines: str) -> str:
+        """``lines`` such that folders which they put first on PATH end up behind those that are there."""
+
     def reload(self, generated: Path, home: Path) -> str:
         """The line that a person types to bring an open shell up to date."""
 

@@ -11,12 +11,13 @@ from zesty_anchor.show.sizes import amount, count, table
 
 _GROUPS = (
     (("package", "system-variables"), "For the whole system, with privilege"),
-    (("version", "extra"), "Obtain and put on the shelf"),
+    (("installer-script",), "Run an installer; its lines in startup files are moved into our own"),
+    (("version", "managed-version", "manager-default", "extra"), "Obtain and put on the shelf"),
     (("launchers", "generated-file"), "Write what the startup files source, and the launchers"),
     (("startup-file",), "Change startup files"),
     (("setting",), "Set keys in files of other programs"),
     (("ssh-key", "identity"), "Make you known"),
-    (("conflict-lines", "conflict"), "Take away, once fresh shells have proved the new versions"),
+    (("conflict-lines", "conflict", "retired-manager"), "Take away, once fresh shells have proved the new versions"),
 )
 
 

@@ -27,6 +27,14 @@ class Listed(Protocol):
     def obtainable(self) -> tuple[Any, ...]:
         """The versions that the feed offers, newest first."""
 
+    @property
+    def through(self) -> str:
+        """The manager that installs it; empty where none does."""
+
+    @property
+    def manager(self) -> bool:
+        """Whether it is a manager itself."""
+
 
 def runtimes(paint: Paint, listed: list[Listed]) -> None:
     """All runtimes, a line each."""
@@ -39,11 +47,16 @@ def runtimes(paint: Paint, listed: list[Listed]) -> None:
                 paint.name(each.runtime),
                 paint.good(effect["version"]) if effect else paint.look("not installed"),
                 f"{effect['scope']}, by {effect['decided_by']}" if effect else "run: zesty-anchor provision",
-                f"beside it: {', '.join(others)}" if others else "",
+                "; ".join(_more(each, others)),
             ]
         )
     for line in table(rows, [10, 10]):
         paint.write(line)
+
+
+def _more(listed: Listed, others: list[str]) -> list[str]:
+    parts = [f"through {listed.through}"] if listed.through else ["a manager"] if listed.manager else []
+    return parts + ([f"beside it: {', '.join(others)}"] if others else [])
 
 
 _MANY = 40

@@ -42,7 +42,9 @@ def failures(paint: Paint, proof: Proof) -> None:
     for shell, check in proof.failures:
         seen.setdefault((check.name, check.expected, check.observed), []).append(f"{shell.shell} ({shell.context})")
     for (name, expected, observed), shells in seen.items():
-        paint.write(paint.bad("not so: ") + f"{name}, in {'; '.join(shells)}")
+        asked = sum(any(check.name == name for check in shell.checks) for shell in proof.shells)
+        where = "every fresh shell" if len(shells) == asked > 1 else "; ".join(shells)
+        paint.write(paint.bad("not so: ") + f"{name}, in {where}")
         paint.write(f"  expected: {expected}")
         paint.write(f"  observed: {observed}")
 

@@ -105,3 +105,10 @@ def calling_shell(environ: Mapping[str, str]) -> str:
     except OSError:
         name = ""
     return name.lstrip("-") or Path(environ.get("SHELL", "")).name
+
+
+def plain_environment(home: Path, bins: tuple[Path, ...] = ()) -> dict[str, str]:
+    """A small environment for a program that works in the person's home: the system's PATH, and how it reaches the web."""
+    kept = {k: v for k, v in os.environ.items() if k.lower().endswith("_proxy") or "CA_BUNDLE" in k or "CERT" in k}
+    path = ":".join([*map(str, bins), login_path(superuser=False)])
+    return {**kept, "PATH": path, "HOME": str(home), "LANG": "C.UTF-8", "TERM": "dumb"}

@@ -1,0 +1,312 @@
+"""Version managers: brought, hooked into every shell, asked, upgraded, moved from, and taken away, by the built program."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import shutil
+import signal
+import subprocess
+import time
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import PROGRAM, Desk
+from zesty_anchor.demo import home as demo_home
+from zesty_anchor.demo.home import likeness
+from zesty_anchor.demo.host import Host
+from zesty_anchor.demo.wares import bollard_installer, stock_feed
+from zesty_anchor.system.host import login_path
+
+pytestmark = pytest.mark.needs("bash", "zsh")
+RECIPES = Path(demo_home.__file__).parent / "recipes"
+STATE = (".local/state/zesty-anchor", ".cache/zesty-anchor/answers")
+KELP = '[runtimes.kelp]\nwant = "4.2"\nthrough = "bollard"\n'
+EBB = '[runtimes.ebb]\nwant = "5"\nthrough = "fairlead"\n'
+
+
+def digest(content: bytes) -> str:
+    return f"sha256:{hashlib.sha256(content).hexdigest()}"
+
+
+@pytest.fixture(scope="module")
+def harbour(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
+    folder = tmp_path_factory.mktemp("harbour")
+    stock_feed(folder)
+    with Host(folder) as serving:
+        yield serving.url
+
+
+@pytest.fixture
+def quay(desk: Desk, harbour: str) -> Desk:
+    """A home with the demo's recipes and a .bashrc of its own, and the demo's feed."""
+    desk.url = harbour
+    shutil.copytree(RECIPES, desk.home / ".config/zesty-anchor/recipes")
+    desk.write("alias tides=ls\nexport EDITOR=vi", ".bashrc")
+    return desk
+
+
+def wants(
+    desk: Desk, runtimes: str = KELP, *, bollard: str = "0.9.4", fairlead: str = "", shells: str = '["bash", "zsh"]',
+    script: str = "", reviewed: str | None = None,
+) -> None:  # fmt: skip
+    text = f'as-root = "allowed"\n[shells]\nuse = {shells}\n[feeds.harbour]\nkind = "index"\nurl = "{desk.url}"\n'
+    if bollard:
+        reviewed = reviewed or digest(bollard_installer(bollard))
+        script = script or f"{desk.url}bollard-{{version}}-installer.sh"
+        text += f'[managers.bollard]\nwant = "{bollard}"\nscript = "{script}"\nreviewed = "{reviewed}"\n'
+    text += f'[managers.fairlead]\nwant = "{fairlead}"\n' if fairlead else ""
+    desk.write(text + runtimes)
+
+
+@pytest.mark.needs("bash", "zsh", "fish", "dash", "ksh", "mksh", "tcsh")
+def test_two_managers_answer_in_every_shell(quay: Desk) -> None:
+    apart = (*STATE, "workstation.toml", ".local/share/fish", ".ksh_history", ".sh_history")
+    before = likeness(quay.home, apart)
+    wants(quay, KELP + EBB, fairlead="2.0", shells='"all"')
+    done = quay.well("provision", "--json").json
+    kinds = [change["kind"] for change in done["changes"]]
+    assert {"installer-script", "managed-version", "manager-default"} <= set(kinds)
+    assert done["proof"]["ok"]
+    assert {shell["shell"] for shell in done["proof"]["shells"]} == {"bash", "zsh", "fish", "sh", "ksh", "mksh", "tcsh"}
+    for shell, option in (("bash", "-i"), ("zsh", "-i"), ("mksh", "-i"), ("ksh", "-i"), ("fish", "-i"), ("tcsh", "-i")):
+        said = quay.shell(shell, "bollard version; fairlead --version; kelp --version; ebb --version", option)
+        assert said.split("\n")[:4] == ["bollard 0.9.4", "fairlead 2.0", "kelp 4.2.9", "ebb 5.1"], shell
+    assert "function" in quay.shell("zsh", "whence -w bollard", "-i"), "the installer knew only bash"
+    assert (quay.home / ".bashrc").read_text().startswith("alias tides=ls\nexport EDITOR=vi\nif [ -r ")
+    assert "bollard" not in (quay.home / ".bashrc").read_text(), "its lines stand in our own file"
+    assert (quay.home / ".bollard/preferred/kelp").read_text() == "4.2.9\n"
+    assert quay.well("provision", "--json").json["changes"] == []
+    assert quay.well("verify", "--json").json["ok"]
+    quay.well("undo")
+    assert likeness(quay.home, apart) == before
+
+
+def test_what_comes_through_a_manager_is_like_any_other(quay: Desk) -> None:
+    wants(quay, KELP + 'also = ["3.1.4"]\n')
+    quay.well("provision")
+    listed = quay.well("list", "kelp", "--json").json
+    assert len(listed["obtainable"]) == 120
+    assert listed["in_effect"]["version"] == "4.2.9"
+    assert "through bollard" in quay.well("list").out
+    assert quay.well("locate", "kelp", "3.1").out.strip() == str(quay.shelf / "kelp/3.1.4")
+    assert quay.shell("bash", "za switch kelp 3.1.4; kelp --version", "-i").splitlines()[-1] == "kelp 3.1.4"
+    quay.well("lock")
+    assert digest(bollard_installer("0.9.4")) in (quay.home / "workstation.lock").read_text()
+    assert 'version = "4.2.9"' in (quay.home / "workstation.lock").read_text()
+    wants(quay)
+    kept = likeness(quay.home / ".bollard")
+    quay.well("remove", "kelp", "3.1.4")
+    assert not (quay.home / ".bollard/quay/kelp/3.1.4").exists()
+    assert quay.run("remove", "kelp", "4.2.9").code == 1, "the manifest wants it"
+    quay.well("undo")
+    assert likeness(quay.home / ".bollard") == kept
+
+
+def test_an_installer_is_reviewed_first(quay: Desk) -> None:
+    wants(quay)
+    text = quay.manifest.read_text()
+    script = bollard_installer("0.9.4")
+    quay.write("".join(line for line in text.splitlines(keepends=True) if not line.startswith("reviewed")))
+    before = likeness(quay.home, (*STATE, "workstation.toml"))
+    for words in (("provision",), ("provision", "--yes")):
+        refused = quay.run(*words)
+        assert refused.code == 5
+        assert f'[managers.bollard] reviewed = "{digest(script)}"' in refused.err
+    read = quay.well("preview", "--script", "bollard")
+    assert read.out.encode() == script
+    assert digest(script) in read.err
+    assert "Asked before anything begins" in quay.well("preview").out
+    quay.write(text.replace(digest(script), digest(b"another")))
+    refused = quay.run("provision")
+    assert refused.code == 2
+    assert "is not the one that was reviewed" in refused.err
+    assert likeness(quay.home, (*STATE, "workstation.toml")) == before
+    assert quay.run("preview", "--script", "kelp").code == 2
+
+
+HALF_WAY = """mkdir -p "$HOME/.bollard/holds" "$HOME/.cache/bollard" "$HOME/.config/bollard"
+echo '. ~/.bollard/bollard.sh' >>"$HOME/.bashrc"
+echo 'export BOLLARD=1' >"$HOME/.bash_profile"
+echo 'bollard' >>"$HOME/.inputrc"
+sed -i 's/EDITOR/VISUAL/' "$HOME/.bashrc"
+rm -f "$HOME/.zshrc"
+"""
+INSTALLERS = {
+    "refuses": ("echo 'bollard is there already; remove it' >&2; exit 1", "remove it"),
+    "lacks a tool": ("set -e\nwinch --fetch all", "probably missing: winch"),
+    "lacks a tool and does not notice": ("winch --fetch all\necho done", "winch: "),
+    "asks": ("printf 'Shall I go on? [y/n] '; read -r answer && [ \"$answer\" = y ]", "looks like a question"),
+    "asks the terminal": ("read -r answer </dev/tty || exit 4", "ended with 4"),
+    "fails half way": ("exit 7", "ended with 7"),
+    "brings another": ('echo "bollard() { echo bollard 0.8; }" >"$HOME/.bollard/bollard.sh"', "bollard 0.8"),
+    "brings nothing": ("echo well", "left no 'bollard.sh'"),
+}
+
+
+@pytest.mark.parametrize("kind", INSTALLERS)
+def test_an_installer_that_fails_leaves_the_home_as_it_was(
+    quay: Desk, make_feed: Callable[..., str], kind: str
+) -> None:
+    body, said = INSTALLERS[kind]
+    script = f"#!/bin/sh\n{HALF_WAY}{body}\n".encode()
+    (quay.home / "dotfiles").mkdir()
+    (quay.home / ".bashrc").rename(quay.home / "dotfiles/bashrc")
+    (quay.home / ".bashrc").symlink_to("dotfiles/bashrc")
+    quay.write("setopt no_beep\n", ".zshrc")
+    quay.write("set bell-style none\n", ".inputrc")
+    wants(quay, script=make_feed({"install.sh": script}) + "install.sh", reviewed=digest(script))
+    before = likeness(quay.home, STATE)
+    failed = quay.run("provision")
+    assert failed.code == 1
+    assert said in " ".join((failed.out + failed.err).split())
+    assert "Traceback" not in failed.err
+    assert likeness(quay.home, STATE) == before
+
+
+def test_another_copy_in_its_place_is_not_touched(quay: Desk) -> None:
+    quay.write("mine\n", ".bollard/bollard.sh")
+    wants(quay)
+    before = likeness(quay.home, STATE)
+    failed = quay.run("provision")
+    assert failed.code == 1
+    assert "would find another bollard there already" in failed.out
+    assert likeness(quay.home, STATE) == before
+
+
+def test_cut_off_in_the_middle_the_next_run_puts_the_home_right(quay: Desk, make_feed: Callable[..., str]) -> None:
+    script = f'#!/bin/sh\n{HALF_WAY}echo $$ >"$HOME/.bollard/at"; sleep 60\n'.encode()
+    wants(quay, script=make_feed({"install.sh": script}) + "install.sh", reviewed=digest(script))
+    before = likeness(quay.home, (*STATE, ".cache", ".local"))
+    environment = {"HOME": str(quay.home), "PATH": login_path(), "LANG": "C.UTF-8"}
+    running = subprocess.Popen([str(PROGRAM), "provision"], cwd=quay.home, env=environment, stdin=subprocess.DEVNULL,
+                               stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)  # fmt: skip
+    at = quay.home / ".bollard/at"
+    while not at.exists() or not at.read_text():
+        assert running.poll() is None
+        time.sleep(0.05)
+    installer = int(at.read_text())
+    running.send_signal(signal.SIGKILL)
+    running.wait()
+    os.kill(installer, signal.SIGKILL)
+    wants(quay)
+    assert quay.well("provision", "--json").json["proof"]["ok"]
+    quay.well("dismantle", "--yes")
+    quay.manifest.unlink()
+    after = likeness(quay.home, (*STATE, ".cache", ".local"))
+    assert {k: v for k, v in after.items() if k != "workstation.toml"} == {
+        k: v for k, v in before.items() if k != "workstation.toml"
+    }
+
+
+def test_an_upgrade_replaces_every_path_of_the_older_one(quay: Desk) -> None:
+    wants(quay, KELP + EBB, fairlead="2.0")
+    quay.well("provision")
+    before = likeness(quay.home, (*STATE, "workstation.toml"))
+    wants(quay, KELP + EBB, bollard="0.9.5", fairlead="2.1")
+    done = quay.well("provision", "--json").json
+    assert done["proof"]["ok"]
+    said = quay.shell("bash", "bollard version; fairlead --version; kelp --version; ebb --version", "-i").split("\n")
+    assert said[:4] == ["bollard 0.9.5", "fairlead 2.1", "kelp 4.2.9", "ebb 5.1"]
+    data = quay.home / ".local/share/zesty-anchor"
+    assert [p.name for p in sorted((data / "shelf/bollard").iterdir())] == ["0.9.5"]
+    assert [p.name for p in sorted((data / "shelf/fairlead").iterdir())] == ["2.1"]
+    written = [*(data / "shell").iterdir(), *(data / "bin").iterdir(), quay.home / ".bashrc", quay.home / ".zshrc"]
+    assert not [file for file in written if "0.9.4" in file.read_text() or "fairlead/2.0" in file.read_text()]
+    assert quay.well("provision", "--json").json["changes"] == []
+    quay.well("undo")
+    assert likeness(quay.home, (*STATE, "workstation.toml")) == before
+
+
+def test_a_manager_that_the_manifest_drops_goes_after_a_yes(quay: Desk) -> None:
+    wants(quay, KELP + EBB, fairlead="2.0")
+    quay.well("provision")
+    before = likeness(quay.home, (*STATE, "workstation.toml"))
+    wants(quay, EBB, bollard="", fairlead="2.0")
+    refused = quay.run("provision")
+    assert refused.code == 5
+    assert "no longer has the manager bollard" in refused.err
+    assert quay.well("provision", "--yes", "--json").json["proof"]["ok"]
+    assert not (quay.home / ".bollard").exists()
+    assert not (quay.shelf / "bollard/0.9.4").is_symlink()
+    for shell in ("bash", "zsh"):
+        said = quay.shell(shell, "command -v bollard kelp; echo ${BOLLARD_HOME-none}; ebb --version", "-i")
+        assert said.split("\n")[:2] == ["none", "ebb 5.1"], shell
+    assert list((quay.home / ".local/state/zesty-anchor/attic").rglob("quay/kelp/4.2.9/bin/kelp"))
+    assert quay.well("provision", "--json").json["changes"] == []
+    quay.well("undo")
+    assert likeness(quay.home, (*STATE, "workstation.toml")) == before
+
+
+def test_a_runtime_moves_between_a_manager_and_the_shelf(quay: Desk) -> None:
+    extras = 'extras = ["kelp-tidy@1.2"]\n'
+    wants(quay, '[runtimes.kelp]\nwant = "4.2.1"\n' + extras)
+    quay.well("provision")
+    before = likeness(quay.home, (*STATE, "workstation.toml"))
+    here = quay.shelf / "kelp/4.2.1"
+    wants(quay, '[runtimes.kelp]\nwant = "4.2.1"\nthrough = "bollard"\n' + extras)
+    assert quay.well("provision", "--json").json["proof"]["ok"]
+    assert os.path.realpath(here) == str(quay.home / ".bollard/quay/kelp/4.2.1")
+    assert quay.shell("bash", "kelp --version; command -v kelp-tidy", "-i").split() == [
+        "kelp", "4.2.1", str(here / "bin/kelp-tidy"),
+    ]  # fmt: skip
+    wants(quay, '[runtimes.kelp]\nwant = "4.2"\n' + extras)
+    assert quay.well("provision", "--json").json["proof"]["ok"]
+    assert here.is_dir() and not here.is_symlink()
+    assert (here / "bin/kelp-tidy").is_file()
+    assert quay.well("provision", "--json").json["changes"] == []
+    quay.well("undo")
+    quay.well("undo")
+    assert likeness(quay.home, (*STATE, "workstation.toml")) == before
+
+
+def test_moving_keeps_the_version_where_the_other_has_it(quay: Desk) -> None:
+    wants(quay, '[runtimes.kelp]\nwant = "lts"\n')
+    quay.well("provision")
+    wants(quay, '[runtimes.kelp]\nwant = ">=4"\nthrough = "bollard"\n')
+    quay.well("provision")
+    assert quay.shell("bash", "kelp --version", "-i").strip() == "kelp 4.2.9"
+    wants(quay, '[runtimes.kelp]\nwant = ">=4"\n')
+    assert quay.well("provision", "--json").json["proof"]["ok"], "the feed has no 4.2.9: the newest that fits comes"
+    assert quay.shell("bash", "kelp --version", "-i").strip() == "kelp 5.0.0"
+
+
+def test_what_a_manager_cannot_do_is_told(quay: Desk) -> None:
+    wants(quay, '[runtimes.kelp]\nwant = "9"\nthrough = "bollard"\n')
+    failed = quay.run("provision")
+    assert failed.code == 1
+    assert "no version of kelp fulfils '9'" in failed.out
+    assert quay.shell("bash", "bollard version", "-i").strip() == "bollard 0.9.4", "the manager itself is well"
+    wants(quay, '[recipes.oar]\ncommands = ["oar"]\n[runtimes.oar]\nwant = "1"\nthrough = "bollard"\n')
+    failed = quay.run("provision")
+    assert failed.code == 1
+    assert "nobody here knows oar" in failed.out + failed.err
+
+
+def test_a_clash_names_both_lines(quay: Desk) -> None:
+    wants(quay, '[recipes.buoy]\ncommands = ["bollard"]\n[runtimes.buoy]\nwant = "1"\n' + KELP)
+    refused = quay.run("preview")
+    assert refused.code == 2
+    lines = quay.manifest.read_text().splitlines()
+    for table in ("[runtimes.buoy]", "[managers.bollard]"):
+        assert f"workstation.toml:{lines.index(table) + 1} {table}" in refused.err.replace("\n", " ")
+
+
+@pytest.mark.parametrize(
+    ("text", "said"),
+    [
+        ('[runtimes.kelp]\nwant = "4"\nthrough = "bolard"\n', "did you mean 'bollard'?"),
+        ('[runtimes.kelp]\nwant = "4"\nthrough = "bollard"\nfeed = "harbour"\n', "so no feed is asked"),
+        ('[managers.kelp]\nwant = "1"\n[runtimes.kelp]\nwant = "4"\n', "is a runtime of this manifest, and a manager"),
+        ('[managers.rope]\nwant = "latest"\nscript = "http://127.0.0.1/x"\n', "a script brings one version"),
+        ('[managers.rope]\nwant = "system"\n', "left to the system"),
+        ('[recipes.rope]\ncommands = ["rope"]\n[managers.rope]\nwant = "1"\n', "does not say how it is asked"),
+    ],
+)
+def test_what_the_manifest_gets_wrong(quay: Desk, text: str, said: str) -> None:
+    wants(quay, text)
+    refused = quay.run("preview")
+    assert refused.code == 2, refused.err
+    assert said in refused.err.replace("\n", " ")
