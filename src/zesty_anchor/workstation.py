@@ -363,7 +363,7 @@ class Workstation:
         told += runner.stage([c for c in able if c.stage is Stage.PREPARE])
         first = [c for c in able if c.stage is Stage.OBTAIN and not c.pending]
         obtained = runner.stage(first)
-        if any(c.pending for c in able):
+        if first and self.manifest.managers:
             wanted, able, late = self._after_managers(journal, runner, wanted, able, {c.key for c in first})
             obtained += late
             machine = self.machine()
@@ -397,7 +397,8 @@ class Workstation:
     def _after_managers(
         self, journal: Journal, runner: Runner, wanted: Wanted, able: list[Change], attempted: set[str]
     ) -> tuple[Wanted, list[Change], list[ChangeReport]]:
-        """Now that the managers stand: ask them which versions are meant, and have them install those.
+        """Now that the managers stand: ask them which versions are meant, and have them install those. What an installer
+        wrote into startup files is known now too.
 
         Returns what is wanted, the changes that are now known, and what came of those that had waited.
         """

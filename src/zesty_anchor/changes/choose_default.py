@@ -65,6 +65,8 @@ class ChooseDefault(BaseChange, frozen=True):
             "choose": tool.choose,
             "bins": list(map(str, self.manager.bins)),
             "variables": dict(self.manager.variables),
+            "home": str(self.manager.home),
+            "there": sorted(_entries(self.manager.home)),
         }
 
     def carry_out(self, bench: Bench, record: Record) -> None:
@@ -73,6 +75,7 @@ class ChooseDefault(BaseChange, frozen=True):
         log = bench.log / f"{self.manager.runtime}-choose-{name}.log"
         manager_program(self.manager, bench.locations.home).choose(name, version, log, lambda text: None)
         note_choices(self.manager.folder, {**choices_in(self.manager.folder), name: version})
+        record["came"] = sorted(_entries(self.manager.home) - set(record.pop("there")))
 
 
 class ManagerDefaults:
@@ -91,13 +94,16 @@ class ManagerDefaults:
                 yield ChooseDefault(version, manager)
 
     def take_back(self, record: Record, bench: Bench) -> Sequence[str]:
-        """See ``Kind``. Without an earlier choice there is nothing to tell it: the version goes, or the manager does."""
+        """See ``Kind``. Without an earlier choice there is nothing to tell it: what it noted is removed."""
         folder, name = Path(record["folder"]), record["runtime"]
         if not folder.is_dir():
             return ()
         choices = choices_in(folder)
         before = record["before"]
         note_choices(folder, {**{k: v for k, v in choices.items() if k != name}, **({name: before} if before else {})})
+        if not before:
+            for path in sorted(record.get("came", ()), key=len, reverse=True):
+                _remove(Path(path))
         if not before or choices.get(name) == before:
             return ()
         bins = tuple(map(Path, record["bins"]))
@@ -109,3 +115,27 @@ class ManagerDefaults:
         except Problem as problem:
             return (f"{record['manager']} could not be told to have {name} {before} by default: {problem.what}",)
         return ()
+
+
+_DEPTH = 2
+"""How deep below its home a manager's notes are looked for; versions are deeper, or large."""
+
+
+def _entries(home: Path | None, depth: int = _DEPTH) -> set[str]:
+    """The files and folders that a manager has near the top of its home."""
+    if home is None or not home.is_dir():
+        return set()
+    found = {str(path) for path in home.iterdir()}
+    if depth > 1:
+        for path in home.iterdir():
+            if path.is_dir() and not path.is_symlink():
+                found |= _entries(path, depth - 1)
+    return found
+
+
+def _remove(path: Path) -> None:
+    """A note, or a folder that held nothing else."""
+    try:
+        path.rmdir() if path.is_dir() and not path.is_symlink() else path.unlink(missing_ok=True)
+    except OSError:
+        return

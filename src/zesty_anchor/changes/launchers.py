@@ -47,7 +47,7 @@ class WriteLaunchers(BaseChange, frozen=True):
 
     def prepare(self, bench: Bench) -> Record:
         """See ``Change``."""
-        return {"folder": str(self.folder), "before": sorted(standing(self.folder))}
+        return {"folder": str(self.folder), "before": dict(sorted(standing(self.folder).items()))}
 
     def carry_out(self, bench: Bench, record: Record) -> None:
         """See ``Change``."""
@@ -75,9 +75,7 @@ class Launchers:
 
     def take_back(self, record: Record, bench: Bench) -> Sequence[str]:
         """See ``Kind``."""
-        folder = Path(record["folder"])
-        there = standing(folder)
-        keep_in_step(folder, {name: there[name] for name in record["before"] if name in there})
+        keep_in_step(Path(record["folder"]), record["before"])
         return ()
 
 
