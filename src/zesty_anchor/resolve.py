@@ -82,8 +82,12 @@ class Resolver:
         self._listed: dict[str, list[Release]] = {}
         self._scripts: dict[str, bytes] = {}
 
-    def versions(self, machine: Machine, known: Known, *, obtainable: bool = True) -> tuple[WantedVersion, ...]:
+    def versions(
+        self, machine: Machine, known: Known, *, obtainable: bool = True, failing: dict[str, Problem] | None = None
+    ) -> tuple[WantedVersion, ...]:
         """Every version that the manifest wants, the default of each runtime before those beside it.
+
+        With ``failing``, what a manager cannot give is left out and its problem put in there, by runtime.
 
         Raises ``UsageProblem`` where nothing fulfils a want, ``Problem`` where a feed fails, and
         ``NotProvisioned`` where a version does not stand and may not be looked up (``obtainable`` is False).
@@ -97,7 +101,13 @@ class Resolver:
             for place, want in enumerate((runtime.want, *runtime.also, *beside)):
                 if want == "system":
                     continue
-                version = self._version(Asked(name, want, place == 0), machine, known, obtainable, found)
+                try:
+                    version = self._version(Asked(name, want, place == 0), machine, known, obtainable, found)
+                except Problem as problem:
+                    if failing is None or runtime.through is None:
+                        raise
+                    failing[name] = problem
+                    continue
                 found[name].setdefault(version.version, version)
         return tuple(version for versions in found.values() for version in versions.values())
 

@@ -10,14 +10,14 @@ from typing import TYPE_CHECKING, Any
 
 import msgspec
 
-from zesty_anchor.changes.change import Bench, Change, Question, Stage
+from zesty_anchor.changes.change import Bench, Change, Question
 from zesty_anchor.changes.kinds import KINDS
 from zesty_anchor.changes.launchers import texts
 from zesty_anchor.changes.retire_lines import undecided
 from zesty_anchor.choices import Choice
 from zesty_anchor.engine.compare import compare
 from zesty_anchor.engine.journal import Entry, Journal, alone
-from zesty_anchor.engine.outcome import ChangeReport, Outcome, Preview, TakenBack, reports, waits
+from zesty_anchor.engine.outcome import ChangeReport, Outcome, Preview, TakenBack, reports
 from zesty_anchor.manifest.model import SYSTEM, Manifest, Recipe
 from zesty_anchor.manifest.pin import is_project
 from zesty_anchor.manifest.position import line_of
@@ -36,7 +36,6 @@ from zesty_anchor.system.privilege import NO_ACCESS, Access, Hands, access, auth
 
 if TYPE_CHECKING:
     from zesty_anchor.engine.questions import Asker
-    from zesty_anchor.engine.run import Runner
     from zesty_anchor.proof.result import Proof
     from zesty_anchor.survey.findings import Findings
 
@@ -333,90 +332,21 @@ class Workstation:
             return Outcome((), notices=recovered.notices)
         run = journal.begin_run(self.file)
         bench = self._bench(hands, attic_of(run, self.locations))
+        from zesty_anchor.provisioning import Provisioning
+
+        provisioning = Provisioning(self, journal, run, bench, hands.access, self._reporter, self._jobs)
         try:
-            outcome = self._carry_out(journal, run, bench, hands, wanted, machine, changes)
+            outcome = provisioning.carry_out(wanted, machine, changes)
         finally:
             journal.end_run(run)
             for folder in (bench.attic, bench.log):
                 if not any(folder.iterdir()):
                     folder.rmdir()
-        return msgspec.structs.replace(outcome, notices=recovered.notices + outcome.notices)
-
-    def _carry_out(
-        self,
-        journal: Journal,
-        run: int,
-        bench: Bench,
-        hands: Hands,
-        wanted: Wanted,
-        machine: Machine,
-        changes: list[Change],
-    ) -> Outcome:
-        from zesty_anchor.engine.run import Runner
-        from zesty_anchor.proof.prove import prove
-
-        runner = Runner(KINDS, journal, bench, self._reporter, run, self._jobs)
-        able = [change for change in changes if hands.access.way or not change.privileged]
-        left = [change for change in changes if change not in able]
-        told = [runner.leave(change, "it needs privilege, and there is no way to it here") for change in left]
-        errands = tuple(hands.access.shown(command) for change in left for command in change.commands)
-        told += runner.stage([c for c in able if c.stage is Stage.PREPARE])
-        first = [c for c in able if c.stage is Stage.OBTAIN and not c.pending]
-        obtained = runner.stage(first)
-        if first and self.manifest.managers:
-            wanted, able, late = self._after_managers(journal, runner, wanted, able, {c.key for c in first})
-            obtained += late
-            machine = self.machine()
-        told += obtained
-        if any(each.outcome != "done" for each in obtained):
-            rest = self._without_absent(wanted, machine)
-            if rest is None:
-                told += [waits(c, "something before it failed") for c in able if c.stage > Stage.OBTAIN]
-                return Outcome(tuple(told), errands=errands)
-            told += [waits(c, "something before it failed") for c in able if c.stage is Stage.CLEAR]
-            wanted = rest
-            able = [c for c in compare(KINDS, wanted, self.machine()) if c.stage is Stage.SHELL]
-        written = runner.stage([c for c in able if c.stage is Stage.SHELL])
-        told += written
-        if any(each.outcome != "done" for each in written):
-            told += [waits(c, "something before it failed") for c in able if c.stage is Stage.CLEAR]
-            return Outcome(tuple(told), errands=errands)
-        for version in wanted.versions:
-            journal.resolve(version.runtime, version.want, version.feed, version.version)
-        self._reporter.said("asking fresh shells")
-        proof = prove(wanted, machine, self._jobs)
-        clearing = [c for c in able if c.stage is Stage.CLEAR]
-        if clearing and not proof.ok:
-            told += [waits(c, "the new version does not answer yet, so the old one stays") for c in clearing]
-        elif clearing:
-            # The startup files have changed since the plan was made.
-            told += runner.stage([c for c in compare(KINDS, wanted, self.machine()) if c.stage is Stage.CLEAR])
-            proof = prove(wanted, machine, self._jobs)
-        return Outcome(tuple(told), proof, self._notices(wanted, machine), self._reload(wanted, told), errands)
-
-    def _after_managers(
-        self, journal: Journal, runner: Runner, wanted: Wanted, able: list[Change], attempted: set[str]
-    ) -> tuple[Wanted, list[Change], list[ChangeReport]]:
-        """Now that the managers stand: ask them which versions are meant, and have them install those. What an installer
-        wrote into startup files is known now too.
-
-        Returns what is wanted, the changes that are now known, and what came of those that had waited.
-        """
-        from zesty_anchor.engine.outcome import report
-
-        pending = [change for change in able if change.pending]
-        machine = self.machine()
-        missing = [name for name, manager in wanted.managers.items() if (name, manager.version) not in machine.shelf]
-        try:
-            exact = self._wanted(machine, journal.resolutions()) if not missing else wanted
-        except Problem as problem:
-            return wanted, able, [report(change, "failed", problem) for change in pending]
-        if missing:
-            reports = [waits(change, f"it needs {missing[0]}") for change in pending]
-            return wanted, able, reports
-        known = compare(KINDS, exact, machine)
-        late = [c for c in known if c.stage is Stage.OBTAIN and c.key not in attempted]
-        return exact, [c for c in known if c.key not in attempted], runner.stage(late)
+        return msgspec.structs.replace(
+            outcome,
+            notices=(*recovered.notices, *outcome.notices, *(self._notices(wanted, machine) if outcome.proof else ())),
+            reload=self._reload(wanted, outcome.changes) if outcome.proof else "",
+        )
 
     def locate(self, runtime: str, version: str) -> Path:
         """The folder of an installed version: the one in effect here, or the newest that ``version`` is a line of."""
@@ -533,20 +463,6 @@ class Workstation:
         write(file_beside(self.file), entries)
         return file_beside(self.file), entries
 
-    def _without_absent(self, wanted: Wanted, machine: Machine) -> Wanted | None:
-        """What is wanted without the versions that could not be had, so that the others are there for the shells.
-
-        None where that would leave nothing, or would take away a version that shells use now in favour of none.
-        """
-        here = self.machine().shelf
-        absent = [v for v in wanted.versions if (v.runtime, v.version) not in here]
-        rest = tuple(v for v in wanted.versions if v not in absent)
-        lost = {v.runtime for v in absent if v.default}
-        used = b"".join(file.content or b"" for file in machine.generated.values())
-        if not rest or any(os.fsencode(self.locations.shelf / name) + b"/" in used for name in lost):
-            return None
-        return self._put_together(machine, tuple(v for v in rest if v.default or v.runtime not in lost))
-
     def undo(self) -> TakenBack:
         """Take the last provisioning back. Raises ``Problem`` where there is none."""
         return self._take_back(lambda runs: runs[:1])
@@ -616,6 +532,12 @@ class Workstation:
             settings=[Path(expand(setting.file, self.locations.home)) for setting in self.manifest.settings],
         )  # fmt: skip
 
+    def _coming(self, machine: Machine) -> frozenset[str]:
+        """The packages that are still to be installed."""
+        facts = machine.packages
+        names = packages_of(self.manifest, self._resolver.recipes, facts.family) if facts else ()
+        return frozenset(p.name for p in names if facts and p.name not in facts.installed)
+
     def shelf(self) -> Machine:
         """The machine without what only a provisioning asks for: packages, system-wide variables."""
         return survey(self.locations, self._environ)
@@ -631,14 +553,20 @@ class Workstation:
             journal.close()
 
     def _wanted(self, machine: Machine, known: Known, *, obtainable: bool = True) -> Wanted:
-        return self._put_together(machine, self._resolver.versions(machine, known, obtainable=obtainable))
+        return self.put_together(machine, self._resolver.versions(machine, known, obtainable=obtainable))
 
-    def _put_together(self, machine: Machine, versions: tuple[WantedVersion, ...]) -> Wanted:
+    def wanted_anew(self, machine: Machine, known: Known) -> tuple[Wanted, dict[str, Problem]]:
+        """What is wanted, now that the managers can be asked; and what came of those that they cannot give, by name."""
+        failing: dict[str, Problem] = {}
+        return self.put_together(machine, self._resolver.versions(machine, known, failing=failing)), failing
+
+    def put_together(self, machine: Machine, versions: tuple[WantedVersion, ...]) -> Wanted:
+        """What is wanted, given the versions."""
         family = machine.packages.family if machine.packages else ""
         return put_together(
             self.manifest,
             versions,
-            shells_to_use(self.manifest.shells.use, machine),
+            shells_to_use(self.manifest.shells.use, machine, self._coming(machine)),
             packages_of(self.manifest, self._resolver.recipes, family),
             self.file.parent,
             self.locations.home,

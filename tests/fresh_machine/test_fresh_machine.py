@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import fcntl
+import hashlib
 import os
 import re
 import shutil
@@ -16,7 +17,7 @@ import pytest
 
 from zesty_anchor.demo.home import furnish, likeness
 from zesty_anchor.demo.host import Host
-from zesty_anchor.demo.wares import stock_feed
+from zesty_anchor.demo.wares import bollard_installer, stock_feed
 
 pytestmark = pytest.mark.scratch
 
@@ -174,6 +175,84 @@ def test_one_password_at_the_start_and_none_after(machine: Machine) -> None:
     assert machine.packages() == packages
     assert machine.likeness() == before
     assert (machine.root / "etc/environment").read_bytes() == environment
+
+
+WHOLE = """
+[prerequisites]
+packages.debian = ["fish", "git", "openssh-client"]
+
+[managers.fairlead]
+want = "2.0"
+
+[runtimes.flood]
+want = "5"
+through = "fairlead"
+
+[identity]
+name = "Tide Desk"
+email = "desk@harbour.example"
+key = "ed25519"
+passphrase = "none"
+
+[[settings]]
+file = "~/.config/editor/settings.json"
+key = "terminal.shell"
+value = "fish"
+"""
+
+
+def test_all_that_a_team_insists_on(machine: Machine) -> None:
+    """Packages, both managers, a runtime through each, one from the shelf, one built, a licence, an identity, a setting."""
+    settings = machine.home / ".config/editor/settings.json"
+    settings.parent.mkdir(parents=True)
+    settings.write_text('{\n  // by hand\n  "terminal": { "shell": "bash", "rows": 40 },\n}\n')
+    machine.inside("chown", "-R", "tide:tide", "/home/tide/.config")
+    manifest = machine.desk / "workstation.toml"
+    digests = {v: hashlib.sha256(bollard_installer(v)).hexdigest() for v in ("0.9.4", "0.9.5")}
+    text = manifest.read_text().split("[prerequisites]")[0]
+    text = text.replace('want = "0.9.5"', 'want = "0.9.4"').replace(digests["0.9.5"], digests["0.9.4"])
+    without = (".zcompdump", ".sudo_as_admin_successful", "env", "desk/workstation.toml")
+    before, packages = likeness(machine.home, without), machine.packages()
+    assert not {"git", "fish", "openssh-client", "gcc"} & packages
+
+    manifest.write_text(text + WHOLE)
+    code, shown, asked = machine.person("zesty-anchor", "provision", passwords=(PASSWORD,))
+    assert (code, asked) == (0, 1)
+    assert {"git", "fish", "openssh-client", "gcc"} <= machine.packages()
+    answers = "bollard version; fairlead --version; ebb --version; flood --version; kelp --version; brine --version; coral --version"
+    expected = ["bollard 0.9.4", "fairlead 2.0", "ebb 4.2.9", "flood 5.1", "kelp 4.2.1", "brine 1.7.2", "coral 11.0.4"]
+    for shell in ("bash", "zsh", "fish"):
+        said = machine.fresh(shell, answers).split("\n")
+        assert said[: len(expected)] == expected, shell
+    assert "Tide Desk" in machine.fresh("bash", "git config --global user.name")
+    assert (machine.home / ".ssh/id_ed25519").stat().st_mode & 0o777 == 0o600
+    assert settings.read_text() == '{\n  // by hand\n  "terminal": { "shell": "fish", "rows": 40 },\n}\n'
+    code, shown, asked = machine.person("zesty-anchor", "verify")
+    assert (code, asked) == (0, 0)
+    assert re.search(r"fresh shell +bash +zsh +fish", shown)
+
+    code, shown, asked = machine.person("zesty-anchor", "provision")
+    assert (code, asked) == (0, 0)
+    assert "Nothing to do" in shown
+
+    text = text.replace('want = "0.9.4"', 'want = "0.9.5"').replace(digests["0.9.4"], digests["0.9.5"])
+    manifest.write_text(text + WHOLE.replace('want = "2.0"', 'want = "2.1"'))
+    code, shown, asked = machine.person("zesty-anchor", "provision")
+    assert (code, asked) == (0, 0)
+    expected[:2] = ["bollard 0.9.5", "fairlead 2.1"]
+    assert machine.fresh("fish", answers).split("\n")[: len(expected)] == expected
+
+    rest = re.sub(r"\[managers.fairlead\].*?(?=\[identity\])", "", WHOLE, flags=re.DOTALL)
+    manifest.write_text(text + rest)
+    code, shown, asked = machine.person("zesty-anchor", "provision", "--yes")
+    assert (code, asked) == (0, 0)
+    assert "found" not in machine.fresh("bash", "command -v flood fairlead && echo found")
+
+    machine.inside("rm", "-rf", "/run/sudo")
+    code, shown, asked = machine.person("zesty-anchor", "dismantle", "--yes", passwords=(PASSWORD,))
+    assert (code, asked) == (0, 1)
+    assert likeness(machine.home, without) == before
+    assert machine.packages() == packages
 
 
 def test_a_wrong_password_three_times_changes_nothing(machine: Machine) -> None:

@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import ClassVar
 
 from zesty_anchor.changes.base import BaseChange, FileChange
-from zesty_anchor.changes.change import Bench, Question, Record, Stage
+from zesty_anchor.changes.change import ALL_PACKAGES, Bench, Question, Record, Stage
 from zesty_anchor.changes.text_file import Edit, put_back
 from zesty_anchor.manifest.model import Identity
 from zesty_anchor.manifest.wanted import Wanted
@@ -28,15 +28,43 @@ class SetIdentity(FileChange, frozen=True):
     stage: ClassVar[Stage] = Stage.SHELL
 
 
+class IdentityLater(BaseChange, frozen=True):
+    """What cannot be planned before a program is there."""
+
+    waits_for: str
+    kind: ClassVar[str] = "identity"
+    subject: ClassVar[str] = "git's configuration and the known hosts"
+    action: ClassVar[str] = "edit"
+    key: ClassVar[str] = "identity:later"
+    stage: ClassVar[Stage] = Stage.SHELL
+    pending: ClassVar[bool] = True
+
+    @property
+    def detail(self) -> str:
+        """Why it waits."""
+        return f"what exactly is known once {self.waits_for} is installed"
+
+    def prepare(self, bench: Bench) -> Record:
+        """See ``Change``. It is never begun: it is planned anew first."""
+        raise Problem(f"{self.waits_for} is not installed", advice="add its package to [prerequisites] packages")
+
+    def carry_out(self, bench: Bench, record: Record) -> None:
+        """See ``Change``."""
+        raise AssertionError
+
+
 class Identities:
     """The kind."""
 
     name = "identity"
 
-    def plan(self, wanted: Wanted, machine: Machine) -> Iterable[SetIdentity]:
+    def plan(self, wanted: Wanted, machine: Machine) -> Iterable[SetIdentity | IdentityLater]:
         """See ``Kind``. Values that are there stay, unless the manifest says otherwise."""
         facts, identity = machine.identity, wanted.identity
         if facts is None or identity is None:
+            return
+        if facts.waits_for:
+            yield IdentityLater(facts.waits_for)
             return
         values = {git: getattr(identity, key) for key, git in NAMES.items() if getattr(identity, key)}
         needed = {
@@ -91,6 +119,7 @@ class MakeKey(BaseChange, frozen=True):
     algorithm: str
     comment: str
     asked: bool
+    after_packages: bool
     kind: ClassVar[str] = "ssh-key"
     action: ClassVar[str] = "make"
     stage: ClassVar[Stage] = Stage.OBTAIN
@@ -104,6 +133,11 @@ class MakeKey(BaseChange, frozen=True):
     def key(self) -> str:
         """See ``Change``."""
         return f"ssh-key:{self.name}"
+
+    @property
+    def needs(self) -> frozenset[str]:
+        """OpenSSH itself, where it is still to be installed."""
+        return frozenset({ALL_PACKAGES} if self.after_packages else ())
 
     @property
     def detail(self) -> str:
@@ -143,8 +177,9 @@ class Keys:
             return
         file = ssh.key_file(machine.locations.home, identity.key)
         yield MakeKey(
-            file, machine.locations.shown(file), identity.key, identity.email or "", identity.passphrase == "asked"
-        )
+            file, machine.locations.shown(file), identity.key, identity.email or "",
+            identity.passphrase == "asked", bool(facts.waits_for),
+        )  # fmt: skip
 
     def take_back(self, record: Record, bench: Bench) -> Sequence[str]:
         """See ``Kind``. One that was changed since (a new passphrase) is the person's, and stays."""

@@ -7,6 +7,8 @@ import os
 import shutil
 from pathlib import Path
 
+from zesty_anchor.demo.wares import bollard_installer
+
 _HERE = Path(__file__).parent
 
 _PROFILE = """\
@@ -69,6 +71,15 @@ licence = "accepted"
 [runtimes.shoal]
 want = "2.3"                     # runs on coral: the pair that fits is chosen
 {brine}
+[managers.bollard]               # another tool's way of keeping versions, hooked into every shell here
+want = "0.9.5"
+script = "{url}bollard-{{version}}-installer.sh"
+reviewed = "{reviewed}"
+
+[runtimes.ebb]
+want = "4"
+through = "bollard"
+
 [variables]
 GAUGE = "north quay, $5 a day"   # any text: it arrives in every shell byte for byte
 CORAL_UNITS = "{{coral}}/lib/units"
@@ -110,12 +121,18 @@ def furnish(home: Path, url: str, *, with_c: bool) -> Path:
     as_root = 'as-root = "allowed"               # this demo runs as root\n' if os.geteuid() == 0 else ""
     _write(desk / "bulletin.kelp", _BULLETIN)
     _write(desk / "readings", "3812\n4105\n")
-    _write(desk / "workstation.toml", _MANIFEST.format(url=url, brine=_BRINE if with_c else "", as_root=as_root))
+    _write(desk / "workstation.toml", _manifest(url, as_root, with_c=with_c))
     recipes = home / ".config/zesty-anchor/recipes"
     recipes.mkdir(parents=True)
     for file in sorted((_HERE / "recipes").glob("*.toml")):
         shutil.copy(file, recipes / file.name)
     return desk / "workstation.toml"
+
+
+def _manifest(url: str, as_root: str, *, with_c: bool) -> str:
+    digest = hashlib.sha256(bollard_installer("0.9.5")).hexdigest()
+    brine = _BRINE if with_c else ""
+    return _MANIFEST.format(url=url, brine=brine, as_root=as_root, reviewed=f"sha256:{digest}")
 
 
 def likeness(home: Path, without: tuple[str, ...] = ()) -> dict[str, tuple[str, str]]:

@@ -162,6 +162,7 @@ def _kelp(version: str) -> Files:
 
 def _fairlead(version: str) -> Files:
     stock = {f"stock/{path}": (content, 0o644) for path, content in _holds().items()}
+    stock["stock/flood/bin/flood"] = ((_SOURCES / "ebb.sh").read_bytes().replace(b"ebb", b"flood"), 0o644)
     return {"bin/fairlead": (_source("fairlead.sh", version), 0o755), **stock}
 
 

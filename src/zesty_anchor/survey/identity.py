@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+import shutil
+from collections.abc import Collection, Mapping
 
 import msgspec
 
@@ -16,7 +17,10 @@ NAMES = {"name": "user.name", "email": "user.email"}
 
 
 class IdentityFacts(msgspec.Struct, frozen=True):
-    """git's file and what it says already; whether the key is there; the known hosts, and what unknown ones offer."""
+    """git's file and what it says already; whether the key is there; the known hosts, and what unknown ones offer.
+
+    ``waits_for`` is a program that is missing, whose package is coming: of what it does nothing is known yet.
+    """
 
     git_file: TextFile
     git_values: Mapping[str, str | None]
@@ -24,15 +28,24 @@ class IdentityFacts(msgspec.Struct, frozen=True):
     known_hosts: TextFile
     known: Mapping[str, tuple[str, ...]]
     offered: Mapping[str, tuple[str, ...]]
+    waits_for: str = ""
 
 
-def identity_facts(identity: Identity, locations: Locations) -> IdentityFacts:
+_PACKAGES = {"git": ("git", "git-core"), "ssh-keygen": ("openssh-client", "openssh", "openssh-clients")}
+"""The packages that bring a program, as families of systems call them."""
+
+
+def identity_facts(identity: Identity, locations: Locations, coming: Collection[str] = ()) -> IdentityFacts:
     """Look at the home; a host is asked for its keys only where the home does not know the right one.
 
-    Raises ``Problem`` where git or OpenSSH is missing, or a host does not answer.
+    ``coming`` are packages that are still to be installed. Raises ``Problem`` where git or OpenSSH is missing, or a host does not answer.
     """
     git_file = read_text_file(git_config.user_file(locations.home, locations.others))
     known_hosts = read_text_file(locations.home / ".ssh/known_hosts")
+    for program, packages in _PACKAGES.items():
+        if shutil.which(program) is None and set(packages) & set(coming):
+            has_key = identity.key is None or ssh.key_file(locations.home, identity.key).exists()
+            return IdentityFacts(git_file, {}, has_key, known_hosts, {}, {}, program)
     asked = [git for key, git in NAMES.items() if getattr(identity, key)]
     known = {h.label: tuple(ssh.known(known_hosts.content, h.name, h.port)) for h in identity.hosts}
     return IdentityFacts(

@@ -95,6 +95,8 @@ def survey(
     """
     here = host()
     manager = package_manager(here.families) if packages else None
+    facts = manager.facts(packages) if manager else None
+    coming = [name for name in packages if facts and name not in facts.installed]
     shells = installed_shells(environ)
     zdotdir = _zdotdir(locations, environ, shells)
     env_file = _env_file(locations, environ)
@@ -114,10 +116,10 @@ def survey(
         env_file=env_file,
         has_user_generator=any(file.is_file() for file in _USER_GENERATORS),
         launchers=launchers.standing(locations.launchers),
-        packages=manager.facts(packages) if manager else None,
+        packages=facts,
         system_environment=read_text_file(pam_environment.FILE) if system_environment else None,
         settings={path: read_text_file(path) for path in settings},
-        identity=identity_facts(identity, locations) if identity else None,
+        identity=identity_facts(identity, locations, coming) if identity else None,
     )
 
 
@@ -143,10 +145,10 @@ def installed_shells(environ: Mapping[str, str]) -> tuple[InstalledShell, ...]:
     return tuple(found)
 
 
-def shells_to_use(use: str | tuple[str, ...], machine: Machine) -> tuple[str, ...]:
-    """The names of the shells that ``[shells] use`` asks for.
+def shells_to_use(use: str | tuple[str, ...], machine: Machine, coming: Collection[str] = ()) -> tuple[str, ...]:
+    """The names of the shells that ``[shells] use`` asks for, as far as they are here.
 
-    Raises ``UsageProblem`` for a shell that is not installed or not known.
+    One whose package is ``coming`` may still be missing. Raises ``UsageProblem`` for a shell that is not installed or not known.
     """
     here = [shell.name for shell in machine.shells]
     if use == "all":
@@ -160,7 +162,7 @@ def shells_to_use(use: str | tuple[str, ...], machine: Machine) -> tuple[str, ..
                     f"the shell {name!r} is not one that can be set up",
                     advice=f"choose from: {', '.join(SHELLS)}",
                 )
-            if name not in here:
+            if name not in here and name not in coming:
                 raise UsageProblem(
                     f"the shell {name!r} is not installed",
                     advice="install it, or leave it out of [shells] use",
