@@ -285,6 +285,43 @@ def test_what_a_manager_cannot_do_is_told(quay: Desk) -> None:
     assert "nobody here knows oar" in failed.out + failed.err
 
 
+@pytest.mark.needs("git")
+def test_one_from_a_repository_with_a_hook_that_puts_its_own_first(quay: Desk, tmp_path: Path) -> None:
+    """A function from a tag of git, and a hook whose folder holds another kelp: ours still answers."""
+    repository = tmp_path / "rope"
+    files = {
+        "rope.sh": "rope() { case $1 in offers) echo 1.0;; take) mkdir -p $ROPE/$2/bin; "
+        "printf '#!/bin/sh\\necho kelp 1.0\\n' >$ROPE/$2/bin/kelp; chmod 755 $ROPE/$2/bin/kelp;; "
+        "at) [ -d $ROPE/$2 ] && echo $ROPE/$2;; *) echo rope 3;; esac; }\n",
+        "first/kelp": "#!/bin/sh\necho kelp 0.1\n",
+    }
+    for name, text in files.items():
+        (repository / name).parent.mkdir(parents=True, exist_ok=True)
+        (repository / name).write_text(text)
+        (repository / name).chmod(0o755)
+    for words in (
+        ["init", "-q"],
+        ["add", "."],
+        ["-c", "user.name=t", "-c", "user.email=t@x", "commit", "-qm", "x"],
+        ["tag", "v3"],
+    ):
+        subprocess.run(["git", "-C", str(repository), *words], check=True)
+    recipes = (
+        '[recipes.kelp]\ncommands = ["kelp"]\n[recipes.kelp.version]\nrun = "kelp --version"\nexpect = "kelp {version}"\n'
+        '[recipes.rope]\ncommands = ["rope"]\nvariables = { ROPE = "{home}" }\n[recipes.rope.manager]\nfunction = "rope.sh"\n'
+        'list = "rope offers"\ninstall = "rope take {version}"\nlocate = "rope at {version}"\n'
+        "[recipes.rope.hooks]\nsh = '. {folder}/rope.sh; export PATH={folder}/first:$PATH'\n"
+    )
+    wants(quay, recipes + f'[feeds.yard]\nkind = "git"\nurl = "{repository}"\n[managers.rope]\nwant = "3"\nfeed = "yard"\n'
+          '[runtimes.kelp]\nwant = "1"\nthrough = "rope"\n', bollard="")  # fmt: skip
+    before = likeness(quay.home, STATE)
+    assert quay.well("provision", "--json").json["proof"]["ok"]
+    for shell, options in (("bash", "-i"), ("bash", "-l"), ("zsh", "-i"), ("zsh", "-l")):
+        assert quay.shell(shell, "rope; kelp", options).split("\n")[:2] == ["rope 3", "kelp 1.0"], (shell, options)
+    quay.well("undo")
+    assert likeness(quay.home, STATE) == before
+
+
 def test_a_clash_names_both_lines(quay: Desk) -> None:
     wants(quay, '[recipes.buoy]\ncommands = ["bollard"]\n[runtimes.buoy]\nwant = "1"\n' + KELP)
     refused = quay.run("preview")
