@@ -196,7 +196,7 @@ passphrase = "none"
 
 [[settings]]
 file = "~/.config/editor/settings.json"
-key = "terminal.shell"
+key = ["terminal", "shell"]
 value = "fish"
 """
 
@@ -211,7 +211,7 @@ def test_all_that_a_team_insists_on(machine: Machine) -> None:
     digests = {v: hashlib.sha256(bollard_installer(v)).hexdigest() for v in ("0.9.4", "0.9.5")}
     text = manifest.read_text().split("[prerequisites]")[0]
     text = text.replace('want = "0.9.5"', 'want = "0.9.4"').replace(digests["0.9.5"], digests["0.9.4"])
-    without = (".zcompdump", ".sudo_as_admin_successful", "env", "desk/workstation.toml")
+    without = (".zcompdump", ".sudo_as_admin_successful", "env", "desk/workstation.toml", ".local/share/fish")
     before, packages = likeness(machine.home, without), machine.packages()
     assert not {"git", "fish", "openssh-client", "gcc"} & packages
 
@@ -229,7 +229,7 @@ def test_all_that_a_team_insists_on(machine: Machine) -> None:
     assert settings.read_text() == '{\n  // by hand\n  "terminal": { "shell": "fish", "rows": 40 },\n}\n'
     code, shown, asked = machine.person("zesty-anchor", "verify")
     assert (code, asked) == (0, 0)
-    assert re.search(r"fresh shell +bash +zsh +fish", shown)
+    assert re.search(r"fresh shell +bash +zsh +fish", re.sub(r"\x1b\[[0-9;]*m", "", shown))
 
     code, shown, asked = machine.person("zesty-anchor", "provision")
     assert (code, asked) == (0, 0)

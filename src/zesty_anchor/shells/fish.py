@@ -68,7 +68,7 @@ function za__entered --on-variable PWD
 end
 function za__prompt --on-event fish_prompt
   if set -q za__file
-    test ! -e $za__file -o $za__file -nt $za__answer -o $za__file -ot $za__answer; and za__look
+    test $za__file -nt $za__answer -o $za__file -ot $za__answer; and za__look
   else
     path filter -qf -- {pin_names}; and za__look
   end

@@ -18,7 +18,8 @@ class Dialect(msgspec.Struct, frozen=True):
 
     ``itself`` is a word that is empty in every other shell; ``start`` stands first in a function; ``as_sh`` reads a file
     in the language of sh. ``at_prompt`` has the prompt look at the folder, ``at_cd`` follows ``cd`` itself.
-    ``completes`` registers the completion of our own commands, ``completion`` does it.
+    ``completes`` registers the completion of our own commands, ``completion`` does it. ``there`` tests the project's file
+    where ``-ot`` does not count one that is gone as older.
     """
 
     name: str
@@ -29,6 +30,7 @@ class Dialect(msgspec.Struct, frozen=True):
     as_sh: str = ". {}"
     completes: str = ""
     completion: str = ""
+    there: str = ""
 
 
 # Two files: what every interactive shell reads when it starts, and what it reads when it first has to choose, complete
@@ -68,7 +70,7 @@ function za__look {{
 }}
 function za__entered {{ [[ $PWD == "$za__where" ]] || za__look; }}
 function za__prompt {{
-  [[ $PWD == "$za__where" && -z $za__new && ( -z $za__near && {none} || -n $za__near && -e $za__file && ! $za__file -ot $za__entry ) && ( -z $za__file || ! $za__file -nt $za__entry ) ]] || za__again
+  [[ $PWD == "$za__where" && -z $za__new && ( -z $za__near && {none} || -n $za__near && {there}! $za__file -ot $za__entry ) && ( -z $za__file || ! $za__file -nt $za__entry ) ]] || za__again
 }}
 function za__again {{
   if [[ -n $za__new ]]; then
@@ -186,6 +188,7 @@ def at_start(environment: Environment, dialect: Dialect) -> str:
         follow=quote(f"{environment.shell}/follow.{dialect.name}"),
         at_prompt=dialect.at_prompt,
         at_cd=dialect.at_cd,
+        there=dialect.there,
         tail=dialect.completes + hooks + "".join(files),
     )
     return posix.HEAD.format(stamp=environment.stamp) + text

@@ -72,4 +72,5 @@ class Zsh(korn.Korn):
         return korn.Dialect(
             self.name, "${ZSH_VERSION-}", _AT_PROMPT, _AT_CD, _SH_OPTIONS, "() {{ emulate -L sh; . {}; }}",
             _COMPLETES.format(shell=environment.shell_word), completion.zsh(posix.words(environment.program)),
+            "-e $za__file && ",
         )  # fmt: skip
