@@ -11,6 +11,7 @@ import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
+import pexpect
 import pytest
 
 from tests.conftest import PROGRAM, Desk
@@ -125,6 +126,22 @@ def test_an_installer_is_reviewed_first(quay: Desk) -> None:
     assert "is not the one that was reviewed" in refused.err
     assert likeness(quay.home, (*STATE, "workstation.toml")) == before
     assert quay.run("preview", "--script", "kelp").code == 2
+
+
+def test_a_person_at_the_terminal_reads_it_and_says_yes(quay: Desk) -> None:
+    wants(quay)
+    quay.write("".join(x for x in quay.manifest.read_text().splitlines(keepends=True) if not x.startswith("reviewed")))
+    environment = {"HOME": str(quay.home), "PATH": login_path(), "LANG": "C.UTF-8", "TERM": "dumb", "PAGER": "cat"}
+    child = pexpect.spawn(str(PROGRAM), ["provision"], cwd=quay.home, env=environment, timeout=60, encoding="utf-8")  # type: ignore[arg-type]
+    child.expect_exact("run it? (y, n, read)")
+    child.sendline("read")
+    child.expect_exact("It only knows one startup file")
+    child.expect_exact("run it? (y, n, read)")
+    child.sendline("y")
+    child.expect_exact("every fresh shell answers")
+    child.expect(pexpect.EOF)
+    child.close()
+    assert child.exitstatus == 0
 
 
 HALF_WAY = """mkdir -p "$HOME/.bollard/holds" "$HOME/.cache/bollard" "$HOME/.config/bollard"

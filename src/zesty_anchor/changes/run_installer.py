@@ -86,6 +86,7 @@ class RunInstaller(BaseChange, frozen=True):
                     f"the {self.subject} is a script that nobody has reviewed ({len(self.wanted.script):,} bytes from "
                     f"{self.artefact.url}; to read it: zesty-anchor preview --script {name}): run it?",
                     f'[managers.{name}] reviewed = "{self.artefact.digest}"',
+                    to_read=self.wanted.script.decode("utf-8", "replace"),
                 )
             )
         return tuple(asked)

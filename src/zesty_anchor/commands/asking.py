@@ -17,7 +17,22 @@ class TerminalAsker:
     def yes(self, question: Question) -> bool:
         """Ask one question; the default is no. Tells what answers it for good."""
         self._paint.write(self._paint.faint(f"  (for good: {question.key})"))
+        if question.to_read:
+            return self._after_reading(question)
         return click.confirm(self._paint.look("asked: ") + question.text, default=False, err=True)
+
+    def _after_reading(self, question: Question) -> bool:
+        """Ask about a text that should be read first; it is shown as often as one likes."""
+        while True:
+            answer = click.prompt(
+                self._paint.look("asked: ") + question.text,
+                type=click.Choice(["y", "n", "read"]),
+                default="n",
+                err=True,
+            )
+            if answer != "read":
+                return bool(answer == "y")
+            click.echo_via_pager(question.to_read)
 
     def secret(self, question: Question) -> str:
         """Ask for a text that is not shown, twice."""
