@@ -35,9 +35,11 @@ from zesty_anchor.system.locations import Locations, locate
 from zesty_anchor.system.privilege import NO_ACCESS, Access, Hands, access, authenticate
 
 if TYPE_CHECKING:
+    from zesty_anchor.changes.kept import Kept
     from zesty_anchor.engine.questions import Asker
     from zesty_anchor.proof.result import Proof
     from zesty_anchor.survey.findings import Findings
+    from zesty_anchor.survey.provenance import Origin
 
 _NOTHING_LEFT = "there is no provisioning to take back"
 
@@ -55,22 +57,17 @@ class Listing(msgspec.Struct, frozen=True):
     manager: bool = False
 
 
-class Answering(msgspec.Struct, frozen=True):
-    """A file on PATH that answers to a command, and who owns it."""
-
-    path: str
-    kind: str
-    owner: str
-    startup_file: str | None
-    line: int | None
-    wins: bool
-
-
 class Traced(msgspec.Struct, frozen=True):
-    """All that answer to one command here, and what decided the version where it is one of the manifest's."""
+    """All that answers to one name in fresh shells, and what decided the version where it is one of the manifest's.
+
+    ``here`` is what answers in the environment that we were called from (empty: nothing, or it is not a command),
+    ``cut_off`` are shells that never became ready, with the reason.
+    """
 
     name: str
-    answers: tuple[Answering, ...]
+    answers: tuple[Origin, ...]
+    here: str
+    cut_off: tuple[str, ...]
     decided: Choice | None
 
 
@@ -368,18 +365,26 @@ class Workstation:
         return self.locations.shelf / runtime / found
 
     def trace(self, name: str) -> Traced:
-        """Every file on this process's PATH that answers to a command, in order."""
-        from zesty_anchor.survey.look import answering, owner
+        """Where a command, a variable (``$NAME``) or the entries of PATH come from, in fresh shells of every kind."""
+        from zesty_anchor.survey.look import answering
+        from zesty_anchor.survey.owner import Owners
+        from zesty_anchor.survey.provenance import origins, traces
 
         machine = self.shelf()
-        files = answering(name, self._environ.get("PATH", ""))
-        answers = tuple(
-            Answering(file, "launcher" if Path(file).parent == self.locations.launchers else "file",
-                      owner(file, machine), None, None, place == 0)
-            for place, file in enumerate(files)
-        )  # fmt: skip
+        started = traces(machine)
+        here = (
+            ""
+            if name.startswith("$") or name == "PATH"
+            else next(iter(answering(name, self._environ.get("PATH", ""))), "")
+        )
         runtime = next((r for r, recipe in self.recipes.items() if name == r or name in recipe.commands), None)
-        return Traced(name, answers, self.switching.choice(runtime) if runtime else None)
+        return Traced(
+            name,
+            tuple(origins(name, started, machine, Owners(machine))),
+            here,
+            tuple(f"{t.shell} ({t.context}): {t.cut_off}" for t in started if t.cut_off),
+            self.switching.choice(runtime) if runtime else None,
+        )
 
     def public_key(self) -> str:
         """The public half of the key that the manifest's identity means. Raises ``Problem`` where there is none."""
@@ -493,6 +498,37 @@ class Workstation:
             tuple(change for each in taken for change in each.changes),
             tuple(notice for each in taken for notice in each.notices),
         )
+
+    def kept(self) -> list[Kept]:
+        """What is in the attic, the latest first."""
+        from zesty_anchor.changes.kept import kept_by
+
+        if not self.locations.journal.is_file():
+            return []
+        journal = Journal(self.locations.journal)
+        try:
+            return [
+                each
+                for run in journal.standing_runs()
+                for entry in journal.entries(run)
+                for each in kept_by(entry.record, journal.began(run))
+            ]
+        finally:
+            journal.close()
+
+    def empty_attic(self) -> list[Kept]:
+        """Throw away what is in it, after a yes. What undo needs to put lines back stays: it is not listed."""
+        from zesty_anchor.changes.kept import throw_away
+        from zesty_anchor.engine.questions import settle
+
+        things = self.kept()
+        if things:
+            text = f"throw away for good what is in the attic ({len(things)} of it)? undo cannot bring it back then"
+            settle([Question("attic", text, "--yes", safe=True)], self._asker, yes=self._yes)
+            with alone(self.locations.state):
+                for each in things:
+                    throw_away(each)
+        return things
 
     def dismantle(self) -> tuple[TakenBack, list[str]]:
         """Take back every provisioning, the latest first, then remove this program's own folders.

@@ -17,6 +17,7 @@ CUT = [
     "source ~/old-kelp/hook.sh\n",
     'export PATH="$HOME/old-kelp/bin:\\\n$PATH"\n',
     "typeset PATH=~/old-kelp/bin:$PATH\n",
+    "PATH=$PATH:$HOME/old-kelp/bin\n",
 ]
 KEPT = [
     'export PATH="$HOME/old-kelp/bin:$HOME/mine:$PATH"\n',
@@ -24,7 +25,6 @@ KEPT = [
     "cd ~/old-kelp && ls\n",
     "X=$(ls ~/old-kelp)\n",
     'echo hello; export PATH="$HOME/old-kelp/bin:$PATH"\n',
-    "if [ -d ~/old-kelp ]; then PATH=~/old-kelp/bin:$PATH; fi\n",
 ]
 NOT_MEANT = [
     'export PATH="$HOME/old-kelpie/bin:$PATH"\n',

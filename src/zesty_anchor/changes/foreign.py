@@ -7,6 +7,7 @@ import shutil
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from urllib.parse import quote_from_bytes, unquote_to_bytes
 
 import msgspec
 
@@ -63,9 +64,12 @@ def watched(record: Record, startup: Iterable[Startup], bench: Bench, own: Itera
             now = found.changed[path] if path in found.changed else _content(path)
             traces.edited.append((languages[path], before.contents.get(path, (b"", 0))[0], now or b""))
             _restore(path, before)
-        record["came"] = [os.fsdecode(p) for p in came if p not in languages and not _within(p, own)]
+        # The journal is JSON, which knows no bytes that are not UTF-8.
+        record["came"] = [quote_from_bytes(p) for p in came if p not in languages and not _within(p, own)]
         record["touched"] = [
-            _touched(path, now, before, bench) for path, now in found.changed.items() if path not in languages
+            _touched(path, now, before, bench)
+            for path, now in found.changed.items()
+            if path not in languages and path.isascii()
         ]
         Path(record.pop("seen")).unlink()
 
@@ -86,7 +90,7 @@ def take_back(record: Record, bench: Bench, name: str) -> list[str]:
     told: list[str] = []
     for touched in record.get("touched", ()):
         told += put_back(touched)
-    return told + _away(record.get("came", ()), bench, name)
+    return told + _away(map(unquote_to_bytes, record.get("came", ())), bench, name)
 
 
 def _cut_off(record: Record, bench: Bench, name: str) -> list[str]:
@@ -107,12 +111,12 @@ def _cut_off(record: Record, bench: Bench, name: str) -> list[str]:
             )
         _restore(path, before)
     seen.unlink()
-    return told + _away(map(os.fsdecode, found.came), bench, name)
+    return told + _away(found.came, bench, name)
 
 
-def _away(paths: Iterable[str], bench: Bench, name: str) -> list[str]:
+def _away(paths: Iterable[bytes], bench: Bench, name: str) -> list[str]:
     told = []
-    for path in paths:
+    for path in map(os.fsdecode, paths):
         if not os.path.lexists(path):
             continue
         if name.lower() in os.path.basename(path).lower():

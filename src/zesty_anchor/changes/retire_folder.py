@@ -73,7 +73,8 @@ class RetireFolders:
         """See ``Kind``."""
         folder, kept = Path(record["folder"]), Path(record["kept"])
         if not os.path.lexists(kept):
-            return ()
+            gone = not os.path.lexists(folder)
+            return (f"{record['name']} does not come back: it was thrown away from the attic",) if gone else ()
         if os.path.lexists(folder):
             if folder.is_dir() and kept.is_dir() and _same(folder, kept):
                 discard(kept)  # a move between file systems was cut off after the copy back was whole

@@ -3,23 +3,33 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
+from pathlib import Path
 from typing import ClassVar
 
 from zesty_anchor.changes.base import FileChange
 from zesty_anchor.changes.change import Bench, Record, Stage
+from zesty_anchor.changes.syntax import check_syntax
 from zesty_anchor.changes.text_file import Edit, put_back
 from zesty_anchor.manifest.wanted import Wanted
+from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.survey.machine import Machine
-from zesty_anchor.survey.statements import Statement, statements_about, without
+from zesty_anchor.survey.statements import Known, Statement, statements_about, without
 from zesty_anchor.survey.text_file import TextFile
 
 
 class RetireLines(FileChange, frozen=True):
-    """Cut the statements that exist for an old install alone."""
+    """Cut the statements that exist for an old install alone. ``checker`` is the shell that must be able to read the rest."""
 
+    checker: tuple[str, str] | None
     kind: ClassVar[str] = "conflict-lines"
     action: ClassVar[str] = "clean"
     stage: ClassVar[Stage] = Stage.CLEAR
+
+    def prepare(self, bench: Bench) -> Record:
+        """See ``Change``. The file that is to come is checked with the shell's own ``-n`` first."""
+        if self.checker and self.edit.after is not None:
+            check_syntax(self.checker, self.edit.file, self.edit.after)
+        return self.edit.prepare(bench)
 
 
 class RetireStatements:
@@ -29,35 +39,49 @@ class RetireStatements:
 
     def plan(self, wanted: Wanted, machine: Machine) -> Iterable[RetireLines]:
         """See ``Kind``."""
+        known: dict[Path, Known] = {}
         for file in machine.startup.values():
             content = file.content
-            for found in _about(file, wanted, machine):
+            for found in _about(file, wanted, machine, known):
                 content = without(content or b"", found)
             if content != file.content:
                 edit = Edit(file, content)
                 edit.check_writable()
-                yield RetireLines(edit, machine.locations.shown(file.path))
+                yield RetireLines(edit, machine.locations.shown(file.path), _checker(file, machine))
 
     def take_back(self, record: Record, bench: Bench) -> Sequence[str]:
         """See ``Kind``."""
         return put_back(record)
 
 
+def _checker(file: TextFile, machine: Machine) -> tuple[str, str] | None:
+    """The shell that reads a file, and its option that only reads."""
+    readers = (
+        name for name, shell in SHELLS.items() if file.path in [reading.file for reading in shell.reads(machine.around)]
+    )
+    shells = (machine.shell(name) for name in readers)
+    return next(((shell.program, SHELLS[shell.name].check) for shell in shells if shell), None)
+
+
 def undecided(wanted: Wanted, machine: Machine) -> list[tuple[str, Statement]]:
     """The statements that mention an old install and do more: not cut, but for a person to decide on."""
+    known: dict[Path, Known] = {}
     return [
         (machine.locations.shown(file.path), statement)
         for file in machine.startup.values()
-        for found in _about(file, wanted, machine)
+        for found in _about(file, wanted, machine, known)
         for statement in found
         if not statement.serves
     ]
 
 
-def _about(file: TextFile, wanted: Wanted, machine: Machine) -> Iterable[list[Statement]]:
-    """The statements about each folder to be removed; each list refers to the file without those before it."""
+def _about(file: TextFile, wanted: Wanted, machine: Machine, known: dict[Path, Known]) -> Iterable[list[Statement]]:
+    """The statements about each folder to be removed; each list refers to the file without those before it.
+
+    ``known`` are the variables that hold a path in each folder, as far as the files before this one set them.
+    """
     content = file.content
     for folder in wanted.removals if content else ():
-        found = statements_about(content or b"", folder, machine.locations.home)
+        found = statements_about(content or b"", folder, machine.locations.home, known.setdefault(folder, {}))
         yield found
         content = without(content or b"", found)

@@ -148,6 +148,11 @@ class Journal:
             )
         ]
 
+    def began(self, run: int) -> float:
+        """When a run began, in seconds since 1970."""
+        row = self._base.execute("SELECT began FROM runs WHERE run = ?", (run,)).fetchone()
+        return float(row[0]) if row else 0.0
+
     def last_manifest(self) -> Path | None:
         """The manifest of the latest run that still stands."""
         row = self._base.execute("SELECT manifest FROM runs WHERE taken_back = 0 ORDER BY run DESC LIMIT 1").fetchone()

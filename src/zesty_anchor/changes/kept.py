@@ -1,0 +1,45 @@
+"""What was removed and is kept in the attic, as the records of changes tell."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+import msgspec
+
+from zesty_anchor.changes.change import Record
+from zesty_anchor.changes.foreign import discard_any
+
+
+class Kept(msgspec.Struct, frozen=True):
+    """One thing in the attic: where it stood, where it is kept, its size in bytes, and since when (seconds since 1970)."""
+
+    was: str
+    kept: str
+    size: int
+    since: float
+
+
+def kept_by(record: Record, since: float) -> list[Kept]:
+    """What one change keeps, and what of it is still there."""
+    pairs = list(record.get("replaced", {}).items())
+    if isinstance(record.get("kept"), str):
+        pairs.append((record["folder"], record["kept"]))
+    if record.get("aside"):
+        pairs.append((record["folder"], record["aside"]))
+    return [Kept(was, kept, _size(kept), since) for was, kept in pairs if os.path.lexists(kept)]
+
+
+def throw_away(each: Kept) -> None:
+    """Remove it for good, with the folder that was made for it."""
+    discard_any(Path(each.kept))
+    try:
+        Path(each.kept).parent.rmdir()
+    except OSError:
+        return
+
+
+def _size(path: str) -> int:
+    if os.path.islink(path) or not os.path.isdir(path):
+        return os.lstat(path).st_size
+    return sum(os.lstat(os.path.join(root, name)).st_size for root, _, names in os.walk(path) for name in names)

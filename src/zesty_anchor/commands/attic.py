@@ -1,0 +1,26 @@
+"""``zesty-anchor attic``."""
+
+from __future__ import annotations
+
+import click
+
+from zesty_anchor.commands.options import Setting, with_setting
+from zesty_anchor.show import attic
+
+
+@click.command()
+@click.argument("deed", type=click.Choice(["empty"]), required=False)
+@with_setting(manifest=False, yes=True)
+def command(setting: Setting, deed: str | None) -> None:
+    """What was removed and is still kept: how big it is, and since when. "attic empty" throws it away after a yes; undo
+    can then not bring it back any more.
+    """
+    with setting.workstation(load=False) as workstation:
+        things = workstation.empty_attic() if deed else workstation.kept()
+        shown = workstation.locations.shown
+    if setting.as_json:
+        setting.print_json({"thrown_away" if deed else "kept": things})
+    elif deed:
+        attic.thrown_away(setting.out, things, shown)
+    else:
+        attic.kept(setting.out, things, shown)
