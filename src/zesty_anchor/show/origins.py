@@ -82,12 +82,14 @@ def traced(paint: Paint, found: Traced, shown: Callable[[str], str]) -> None:
     """A table: what answers, whose it is, the line that brought it, and in which shells it wins."""
     if not found.answers:
         paint.write(paint.look(f"nothing answers to {found.name} in a fresh shell"))
-    if found.name == "PATH" or found.name.startswith("$"):
-        rows = [_value(paint, each, shown) for each in found.answers]
-    else:
-        rows = [row for each in found.answers for row in _answer(paint, each, shown)]
-    for line in table(rows, [7, 10, 10, 10]):
+    value = found.name == "PATH" or found.name.startswith("$")
+    rows = [(_value if value else _answer)(paint, each, shown) for each in found.answers]
+    for line, each in zip(table(rows, [7, 10, 10]), found.answers, strict=True):
         paint.write(f"  {line}")
+        if not value:
+            places = [f"in {_where(each.wins_in)}"] if each.wins_in else []
+            places += [f"behind another in {_where(each.hidden_in)}"] if each.hidden_in else []
+            paint.write(paint.faint(f"           {'; '.join(places)}"))
     for told in found.cut_off:
         paint.write(paint.bad("cut off: ") + told)
     if found.here and found.answers and found.here not in [each.path for each in found.answers if each.wins]:
@@ -96,25 +98,17 @@ def traced(paint: Paint, found: Traced, shown: Callable[[str], str]) -> None:
         in_effect(paint, found.decided)
 
 
-def _answer(paint: Paint, each: Origin, shown: Callable[[str], str]) -> list[list[str]]:
+def _answer(paint: Paint, each: Origin, shown: Callable[[str], str]) -> list[str]:
     what = shown(each.path) if each.kind in ("file", "launcher") else f"{each.kind}: {each.path}"
-    rest = [paint.name(what), each.owner, paint.faint(_line(each, shown))]
-    rows = [[paint.good("answers"), *rest, _where(each.wins_in)]] if each.wins_in else []
-    if each.hidden_in:
-        rows.append([paint.faint("behind"), *(rest if not rows else ["", "", ""]), paint.faint(_where(each.hidden_in))])
-    return rows
+    mark = paint.good("answers") if each.wins else paint.faint("behind")
+    return [mark, paint.name(what), each.owner, paint.faint(_line(each, shown))]
 
 
 def _value(paint: Paint, each: Origin, shown: Callable[[str], str]) -> list[str]:
     value = shown(each.path) if each.kind == "entry" else each.path
     remark = paint.bad(each.remark) if each.remark else ""
-    return [
-        remark,
-        paint.name(value),
-        each.owner,
-        paint.faint(_line(each, shown)),
-        _where([*each.wins_in, *each.hidden_in]),
-    ]
+    where = paint.faint(f"in {_where([*each.wins_in, *each.hidden_in])}")
+    return [remark, paint.name(value), each.owner, f"{paint.faint(_line(each, shown))}  {where}"]
 
 
 def _line(each: Origin, shown: Callable[[str], str]) -> str:
