@@ -10,7 +10,7 @@ from __future__ import annotations
 import os
 import re
 import tempfile
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from pathlib import Path
 
 import msgspec
@@ -109,14 +109,16 @@ def trace_startup(
             cwd=environment["HOME"],
             timeout=seconds,
             echo=False,
-            dimensions=(24, 80),
+            # zsh asks a user who has no startup files of its own about them, but not on a screen as narrow as this one.
+            dimensions=(24, 70),
             use_poll=True,
         )
         try:
             ended = child.expect([pexpect.EOF, pexpect.TIMEOUT]) == 0
         finally:
             child.close(force=True)
-        steps = tuple(_steps(shell.name, room))
+        readings = [str(reading.file) for reading in SHELLS[shell.name].reads(machine.around)]
+        steps = tuple(_steps(shell.name, room, readings))
         if not (room / "ready").exists():
             where = f", at {steps[-1].file}:{steps[-1].line}" if steps and steps[-1].file else ""
             why = "ended it before the first command" if ended else f"did not come to an end within {seconds:.0f} s"
@@ -219,13 +221,13 @@ true >{room}/ready
 """Lines that write down what a shell has when it is ready."""
 
 
-def _steps(shell: str, room: Path) -> list[Step]:
+def _steps(shell: str, room: Path, readings: Iterable[str]) -> list[Step]:
     file = room / ("profile" if shell == "fish" else "trace")
     try:
         text = file.read_bytes().decode("utf-8", "surrogateescape")
     except OSError:
         return []
-    return fish_steps(text) if shell == "fish" else _at_first_lines(traced_steps(text, str(room)))
+    return fish_steps(text) if shell == "fish" else _settled(shell, traced_steps(text, str(room)), readings)
 
 
 def traced_steps(text: str, own: str = "\0") -> list[Step]:
@@ -252,21 +254,58 @@ def traced_steps(text: str, own: str = "\0") -> list[Step]:
     return steps
 
 
-def _at_first_lines(steps: list[Step]) -> list[Step]:
-    """The steps, each at the first line of a command that is continued over several."""
-    rows: dict[str, list[bytes]] = {}
-    found = []
-    for step in steps:
-        if step.file and step.file not in rows:
-            try:
-                rows[step.file] = Path(step.file).read_bytes().splitlines()
-            except OSError:
-                rows[step.file] = []
-        line = step.line
-        while 1 < line <= len(rows.get(step.file, ())) and rows[step.file][line - 2].endswith(b"\\"):
+class _Files:
+    """The lines of the files that a shell read."""
+
+    def __init__(self, readings: Iterable[str]) -> None:
+        self._rows: dict[str, list[str]] = {}
+        self._read = list(readings)
+
+    def settled(self, step: Step) -> Step:
+        """A step at the line where its command begins. mksh and sh tell no file, and ksh counts on over nested ones:
+        there the line must speak of what was executed, or another one near it.
+        """
+        sourced = re.match(r"(?:\.|source) '?(/[^' ]+)'?", step.text)
+        if sourced and sourced[1] not in self._read:
+            self._read.insert(0, sourced[1])
+        key = _key(step.text)
+        for exact in (True, False):
+            for file in [step.file] if step.file else self._read:
+                rows = self.rows(file)
+                near = sorted(range(1, len(rows) + 1), key=lambda number: abs(number - step.line))
+                holding = [n for n in near if key in rows[n - 1] and (n == step.line or not exact)]
+                if holding:
+                    return msgspec.structs.replace(step, file=file, line=self.first(file, holding[0]))
+        return step
+
+    def first(self, file: str, line: int) -> int:
+        """The first line of a command that is continued over several."""
+        rows = self.rows(file)
+        while 1 < line <= len(rows) and rows[line - 2].endswith("\\"):
             line -= 1
-        found.append(step if line == step.line else msgspec.structs.replace(step, line=line))
-    return found
+        return line
+
+    def rows(self, file: str) -> list[str]:
+        """A file's lines; none where it cannot be read."""
+        if file not in self._rows:
+            try:
+                self._rows[file] = Path(file).read_bytes().decode("utf-8", "surrogateescape").splitlines()
+            except OSError:
+                self._rows[file] = []
+        return self._rows[file]
+
+
+def _key(text: str) -> str:
+    """What a line that was executed must hold: the name that it sets, else its first word."""
+    found = re.match(r"(?:export |alias |typeset \S+ )?'?([\w.-]+)\+?=", text)
+    return found[1] if found else text.split(" ", 1)[0].strip("'")
+
+
+def _settled(shell: str, steps: list[Step], readings: Iterable[str]) -> list[Step]:
+    files = _Files(readings)
+    if shell in ("bash", "zsh"):
+        return [msgspec.structs.replace(s, line=files.first(s.file, s.line)) if s.file else s for s in steps]
+    return [files.settled(step) for step in steps]
 
 
 def fish_steps(text: str) -> list[Step]:
