@@ -26,7 +26,7 @@ class Question(msgspec.Struct, frozen=True):
 
     ``key`` is what answers it once and for all: a line of the manifest, or an option. ``safe`` tells whether
     ``--yes`` may answer it, ``secret`` that the answer is a text which nobody else may see. ``to_read`` is a text that a
-    person should read before.
+    person should read before. To one that is ``optional`` a no is an answer as well.
     """
 
     kind: str
@@ -35,6 +35,7 @@ class Question(msgspec.Struct, frozen=True):
     safe: bool = False
     secret: bool = False
     to_read: str = ""
+    optional: bool = False
 
 
 class Stage(IntEnum):

@@ -13,7 +13,7 @@ from zesty_anchor.changes.text_file import Edit, put_back
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.survey.machine import Machine
-from zesty_anchor.survey.statements import Known, Statement, statements_about, without
+from zesty_anchor.survey.statements import Known, Statement, statements_about, statements_setting, without
 from zesty_anchor.survey.text_file import TextFile
 
 
@@ -76,11 +76,15 @@ def undecided(wanted: Wanted, machine: Machine) -> list[tuple[str, Statement]]:
 
 
 def _about(file: TextFile, wanted: Wanted, machine: Machine, known: dict[Path, Known]) -> Iterable[list[Statement]]:
-    """The statements about each folder to be removed; each list refers to the file without those before it.
+    """The statements about each variable and folder to be removed; each list refers to the file without those before it.
 
     ``known`` are the variables that hold a path in each folder, as far as the files before this one set them.
     """
     content = file.content
+    for name in wanted.stale_variables if content else ():
+        found = statements_setting(content or b"", name, machine.locations.home)
+        yield found
+        content = without(content or b"", found)
     for folder in wanted.removals if content else ():
         found = statements_about(content or b"", folder, machine.locations.home, known.setdefault(folder, {}))
         yield found

@@ -73,7 +73,7 @@ def estimate(changes: Iterable[Change]) -> Estimate:
 def settle(questions: Iterable[Question], asker: Asker | None, *, yes: bool) -> dict[str, str]:
     """Get an answer to each question but the password's: from ``--yes`` where it is safe, else from the asker.
 
-    Returns the secret answers, by the kinds of their questions.
+    Returns the secret answers by the kinds of their questions, and those to optional ones by their texts: yes or no.
 
     Raises ``AnswersNeeded`` with all that stay open where there is nobody to ask, ``Declined`` on a no.
     """
@@ -84,6 +84,8 @@ def settle(questions: Iterable[Question], asker: Asker | None, *, yes: bool) -> 
     for question in open_ones:
         if question.secret and asker is not None:
             secrets[question.kind] = asker.secret(question)
+        elif question.optional and asker is not None:
+            secrets[question.text] = "yes" if asker.yes(question) else "no"
         elif question.kind != PASSWORD and asker is not None and not asker.yes(question):
             raise Declined(
                 f"not without a yes to: {question.text}",

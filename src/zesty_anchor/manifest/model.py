@@ -251,14 +251,20 @@ class PathEntries(_Part, frozen=True):
 
 
 class Removal(_Part, frozen=True):
-    """``[[conflicts.remove]]``: an old install that goes once the new one answers."""
+    """``[[conflicts.remove]]``: what goes once the new versions answer, by one of these: the path of an old install, a
+    package of the system, a variable that startup files set, a name of the alternatives system.
+    """
 
-    path: str
+    path: str | None = None
+    package: str | None = None
+    variable: VariableName | None = None
+    alternative: str | None = None
 
 
 class Conflicts(_Part, frozen=True):
-    """``[conflicts]``: what else answers to the manifest's commands."""
+    """``[conflicts]``: what else answers to the manifest's commands, and what is done about it."""
 
+    policy: Literal["ask", "report", "outrank", "remove"] = "outrank"
     remove: tuple[Removal, ...] = ()
 
 

@@ -273,7 +273,11 @@ def _meaning(manifest: Manifest) -> Iterator[_Wrong]:
         for index, folder in enumerate(getattr(manifest.path, key)):
             yield from _path_entry(("path", key, index), folder)
     for index, removal in enumerate(manifest.conflicts.remove):
-        if not removal.path.startswith(("/", "~/")):
+        named = [key for key in ("path", "package", "variable", "alternative") if getattr(removal, key) is not None]
+        if len(named) != 1:
+            what = f"conflicts.remove names {' and '.join(named) or 'nothing'}"
+            yield _Wrong(("conflicts", "remove", index), what, "name one: path, package, variable or alternative")
+        if removal.path is not None and not removal.path.startswith(("/", "~/")):
             yield _Wrong(
                 ("conflicts", "remove", index, "path"),
                 f"{removal.path!r} is neither absolute nor in the home",

@@ -88,6 +88,8 @@ class WantedVersion(msgspec.Struct, frozen=True):
 class Wanted(msgspec.Struct, frozen=True):
     """The whole: versions, variables in order, PATH entries, removals, checks, the shells to set up.
 
+    ``purges`` are packages, ``stale_variables`` and ``alternatives`` names that go at the end.
+
     ``of_system`` are commands that the system itself must answer to: those of runtimes with the want ``system``.
     """
 
@@ -107,6 +109,9 @@ class Wanted(msgspec.Struct, frozen=True):
     shell_choices: Shells = Shells()
     settings: tuple[Setting, ...] = ()
     identity: Identity | None = None
+    purges: tuple[str, ...] = ()
+    stale_variables: tuple[str, ...] = ()
+    alternatives: tuple[str, ...] = ()
 
     @property
     def defaults(self) -> tuple[WantedVersion, ...]:
@@ -169,7 +174,10 @@ def put_together(
         variables=tuple(variables.items()),
         path_first=tuple(dict.fromkeys(expand(entry, home) for entry in manifest.path.first)),
         path_last=tuple(dict.fromkeys(expand(entry, home) for entry in manifest.path.last)),
-        removals=tuple(Path(expand(removal.path, home)) for removal in manifest.conflicts.remove),
+        removals=tuple(Path(expand(each.path, home)) for each in manifest.conflicts.remove if each.path),
+        purges=tuple(each.package for each in manifest.conflicts.remove if each.package),
+        stale_variables=tuple(each.variable for each in manifest.conflicts.remove if each.variable),
+        alternatives=tuple(each.alternative for each in manifest.conflicts.remove if each.alternative),
         checks=manifest.checks,
         shells=shells,
         folder=folder,

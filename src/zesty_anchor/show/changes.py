@@ -17,7 +17,10 @@ _GROUPS = (
     (("startup-file",), "Change startup files"),
     (("setting",), "Set keys in files of other programs"),
     (("ssh-key", "identity"), "Make you known"),
-    (("conflict-lines", "conflict", "retired-manager"), "Take away, once fresh shells have proved the new versions"),
+    (
+        ("conflict-lines", "conflict", "package-removal", "alternative", "retired-manager"),
+        "Take away, once fresh shells have proved the new versions",
+    ),
 )
 
 

@@ -24,6 +24,10 @@ class Owners:
             self._asked[file] = self._of(file)
         return self._asked[file]
 
+    def package(self, file: str) -> str:
+        """The package that a file belongs to, also through the alternatives system; empty for none."""
+        return package_of(os.path.realpath(file)) or package_of(file)
+
     def _of(self, file: str) -> str:
         locations = self._machine.locations
         path = Path(file)
@@ -38,8 +42,8 @@ class Owners:
         leads = os.readlink(file) if path.is_symlink() else ""
         if leads.startswith(_ALTERNATIVES):
             chosen = os.path.realpath(file)
-            return f"the alternatives system, for {chosen} of {package_of(chosen) or 'unknown origin'}"
-        return package_of(file) or "unknown"
+            return f"the alternatives system, for {chosen} of {_named(package_of(chosen)) or 'unknown origin'}"
+        return _named(package_of(file)) or "unknown"
 
 
 def package_of(file: str) -> str:
@@ -50,8 +54,9 @@ def package_of(file: str) -> str:
         except (OSError, subprocess.TimeoutExpired):
             return ""
         if answer.returncode == 0:
-            names = answer.stdout.splitlines()[0].split(": ")[0]
-            return (
-                f"Debian package {names.split(',')[0].split(':')[0]}" if "," not in names else "several Debian packages"
-            )
+            return answer.stdout.split(": ")[0].split(",")[0].split(":")[0]
     return ""
+
+
+def _named(package: str) -> str:
+    return f"Debian package {package}" if package else ""

@@ -49,10 +49,12 @@ class _Found(msgspec.Struct, frozen=True):
     remark: str = ""
 
 
-def traces(machine: Machine) -> list[StartupTrace]:
-    """The start of every shell here, in each way of starting it, eight at a time."""
-    rounds = [(shell, context) for shell in machine.shells for context in SHELLS[shell.name].contexts]
-    leaves = [path for shell in machine.shells for path in SHELLS[shell.name].leaves(machine.around)]
+def traces(machine: Machine, shells: Iterable[str] | None = None) -> list[StartupTrace]:
+    """The start of every shell here, or of those named, in each way of starting it, eight at a time."""
+    names = None if shells is None else set(shells)
+    used = [shell for shell in machine.shells if names is None or shell.name in names]
+    rounds = [(shell, context) for shell in used for context in SHELLS[shell.name].contexts]
+    leaves = [path for shell in used for path in SHELLS[shell.name].leaves(machine.around)]
     with unlittered(leaves), ThreadPoolExecutor(8) as pool:
         return list(pool.map(lambda each: trace_startup(each[0], each[1], machine), rounds))
 

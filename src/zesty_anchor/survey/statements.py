@@ -55,6 +55,17 @@ def statements_about(content: bytes, folder: Path, home: Path, known: Known | No
     return list(_Reader(content, folder, home, known).found(root.children))
 
 
+def statements_setting(content: bytes, name: str, home: Path) -> list[Statement]:
+    """The statements that set or use a variable; those serve that do nothing else. Pure."""
+    if name.encode() not in content:
+        return []
+    import tree_sitter_bash
+    from tree_sitter import Language, Parser
+
+    root = Parser(Language(tree_sitter_bash.language())).parse(content).root_node
+    return list(_VariableReader(content, name, home).found(root.children))
+
+
 def without(content: bytes, statements: Iterable[Statement]) -> bytes:
     """The content with the statements that serve the folder cut out, and no byte beyond."""
     for each in sorted((s for s in statements if s.serves), key=lambda s: s.start, reverse=True):
@@ -318,6 +329,24 @@ class _Reader:
         if after.startswith(b";") and not after.startswith(b";;"):
             after = after[1:].strip()
         return begin, stop, not before and (not after or after.startswith(b"#"))
+
+
+class _VariableReader(_Reader):
+    """Judges by a variable: whatever it holds counts as the folder."""
+
+    def __init__(self, content: bytes, name: str, home: Path) -> None:
+        folder = Path(f"/\x00variable/{name}")
+        super().__init__(content, folder, home, {name: str(folder)})
+        self._name = name
+
+    def _use_of_assignment(self, text: str, node: Any) -> _Use:
+        value = text.partition("=")[2]
+        if text.partition("=")[0] == self._name and "$(" not in value and "`" not in value:
+            return _Use.FOLDER
+        return super()._use_of_assignment(text, node)
+
+    def _text_mentions(self, text: str) -> bool:
+        return super()._text_mentions(text) or re.search(rf"(?<![\w$]){self._name}\+?=", text) is not None
 
 
 _NO_STATEMENT = ("condition", "value", "variable", "name")

@@ -11,7 +11,7 @@ import os
 import re
 import subprocess
 import time
-from collections.abc import Callable, Collection, Iterable, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from pathlib import Path
 
 from zesty_anchor.problem import Problem
@@ -97,6 +97,30 @@ class Apt:
             going = [name for name in going if name not in needed]
         return going, holding
 
+    def goes_with(self, names: Sequence[str]) -> tuple[str, ...] | None:
+        """See ``PackageManager``. apt names what is essential (deb-control(5)) in capital letters of its own."""
+        answer = _ask("apt-get", "-s", "purge", *names)
+        if answer.returncode != 0 or "essential" in (answer.stdout + answer.stderr).lower():
+            return None
+        going = {
+            line.split()[1].partition(":")[0] for line in answer.stdout.splitlines() if line[:5] in ("Purg ", "Remv ")
+        }
+        return tuple(sorted(going - set(names)))
+
+    def versions(self, names: Sequence[str]) -> dict[str, str]:
+        """See ``PackageManager``."""
+        answer = _ask("dpkg-query", "-W", "-f", "${Package} ${Version}\\n", *names)
+        return dict(line.split(" ", 1) for line in answer.stdout.splitlines() if " " in line)
+
+    def exactly(self, versions: Mapping[str, str]) -> list[str]:
+        """See ``PackageManager``."""
+        return [f"{name}={version}" for name, version in versions.items()]
+
+    def settings_of(self, names: Sequence[str]) -> list[str]:
+        """See ``PackageManager``."""
+        answer = _ask("dpkg-query", "-W", "-f", "${Conffiles}\\n", *names)
+        return [line.split()[0] for line in answer.stdout.splitlines() if line.startswith(" /")]
+
     def removal(self, names: Sequence[str]) -> Command:
         """See ``PackageManager``."""
         return (*_ENVIRONMENT, "apt-get", "purge", *_OPTIONS, *names)
@@ -123,7 +147,8 @@ class Apt:
         return time.time() - checked > LISTS_OLD_SECONDS or bool(self._unknown(names))
 
     def _unknown(self, names: Sequence[str]) -> list[str]:
-        """The names that no list holds, or only as a name that nothing provides any more."""
+        """The names that no list holds, or only as a name that nothing provides any more; ``NAME=VERSION`` is a name too."""
+        names = [name.partition("=")[0] for name in names]
         answer = _ask("apt-cache", "policy", *names)
         known, current = set(), ""
         for line in answer.stdout.splitlines():

@@ -6,7 +6,7 @@ import difflib
 import os
 import re
 import subprocess
-from collections.abc import Collection, Iterable, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from pathlib import Path
 from typing import ClassVar
 
@@ -28,6 +28,9 @@ class AskedManager:
     install_words: ClassVar[Command]
     remove_words: ClassVar[Command]
     try_remove: ClassVar[Command]
+    list_versions: ClassVar[Command]
+    list_settings: ClassVar[Command] = ()
+    exact: ClassVar[str] = "{name}"
     needed_by: ClassVar[re.Pattern[str]]
     unknown: ClassVar[re.Pattern[str]]
     locked: ClassVar[re.Pattern[str]]
@@ -120,6 +123,26 @@ class AskedManager:
             holding[blamed] = users
             going.remove(blamed)
         return [], holding
+
+    def goes_with(self, names: Sequence[str]) -> tuple[str, ...] | None:
+        """See ``PackageManager``. What needs them holds them back: it would have to go as well."""
+        holding = self.removable(names)[1]
+        return tuple(sorted({user for users in holding.values() for user in users} - set(names)))
+
+    def versions(self, names: Sequence[str]) -> dict[str, str]:
+        """See ``PackageManager``."""
+        lines = self.ask((*self.list_versions, *names)).stdout.splitlines()
+        return dict(line.split(" ", 1) for line in lines if " " in line)
+
+    def exactly(self, versions: Mapping[str, str]) -> list[str]:
+        """See ``PackageManager``."""
+        return [self.exact.format(name=name, version=version) for name, version in versions.items()]
+
+    def settings_of(self, names: Sequence[str]) -> list[str]:
+        """See ``PackageManager``."""
+        if not self.list_settings:
+            return []
+        return [line for line in self.ask((*self.list_settings, *names)).stdout.splitlines() if line.startswith("/")]
 
     def removal(self, names: Sequence[str]) -> Command:
         """See ``PackageManager``."""

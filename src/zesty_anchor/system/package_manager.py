@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Iterable, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from pathlib import Path
 from typing import Protocol
 
@@ -64,6 +64,18 @@ class PackageManager(Protocol):
 
         Returns those, and for each of the rest what would go with it.
         """
+
+    def goes_with(self, names: Sequence[str]) -> tuple[str, ...] | None:
+        """What else a removal would take, found by simulation; None where the system itself would go."""
+
+    def versions(self, names: Sequence[str]) -> dict[str, str]:
+        """The installed versions of packages."""
+
+    def exactly(self, versions: Mapping[str, str]) -> list[str]:
+        """The words by which just these versions are installed."""
+
+    def settings_of(self, names: Sequence[str]) -> list[str]:
+        """The files of configuration that belong to packages."""
 
     def removal(self, names: Sequence[str]) -> Command:
         """The command that removes packages with all that belongs to them."""

@@ -15,6 +15,7 @@ class Pacman(AskedManager):
     name = "pacman"
     family = "arch"
     list_installed = ("pacman", "-Qq")
+    list_versions = ("pacman", "-Q")
     list_known = ("pacman", "-Slq")
     install_words: ClassVar[Command] = ("pacman", "-S", "--noconfirm", "--needed", "--noprogressbar")
     remove_words = ("pacman", "-Rn", "--noconfirm", "--noprogressbar")

@@ -11,6 +11,9 @@ from zesty_anchor.system.package_manager import Command
 
 class _OnRpm(AskedManager):
     list_installed = ("rpm", "-qa", "--qf", "%{NAME}\n")
+    list_versions = ("rpm", "-q", "--qf", "%{NAME} %{VERSION}-%{RELEASE}\n")
+    list_settings = ("rpm", "-qc")
+    exact = "{name}-{version}"
     try_remove = ("rpm", "-e", "--test")
     needed_by = re.compile(r"is needed by \(installed\) (\S+)-[^-]+-[^-]+$", re.MULTILINE)
 
@@ -50,6 +53,7 @@ class Zypper(_OnRpm):
     """zypper(8), of openSUSE and its family. It refreshes its lists by itself, when they are old."""
 
     name = "zypper"
+    exact = "{name}={version}"
     family = "suse"
     install_words: ClassVar[Command] = ("zypper", "--non-interactive", "install", "--no-recommends")
     remove_words = ("rpm", "-e")

@@ -1,0 +1,134 @@
+"""The change that removes packages of the system which conflict with the manifest."""
+
+from __future__ import annotations
+
+import shutil
+from collections.abc import Iterable, Sequence
+from pathlib import Path
+from typing import ClassVar
+
+from zesty_anchor.changes.base import BaseChange
+from zesty_anchor.changes.change import Bench, Question, Record, Stage
+from zesty_anchor.manifest.wanted import Wanted
+from zesty_anchor.problem import Problem
+from zesty_anchor.survey.machine import Machine
+from zesty_anchor.system.package_manager import Command, PackageManager, package_manager
+
+
+class PurgePackages(BaseChange, frozen=True):
+    """Remove packages with all that belongs to them. ``more`` are those that would go with them."""
+
+    names: tuple[str, ...]
+    more: tuple[str, ...]
+    families: tuple[str, ...]
+    kind: ClassVar[str] = "package-removal"
+    action: ClassVar[str] = "remove"
+    key: ClassVar[str] = "package-removal:all"
+    stage: ClassVar[Stage] = Stage.CLEAR
+    privileged: ClassVar[bool] = True
+
+    @property
+    def subject(self) -> str:
+        """The packages."""
+        return ", ".join((*self.names, *self.more))
+
+    @property
+    def detail(self) -> str:
+        """What goes with it."""
+        return f"of the system; with it goes what needs it: {', '.join(self.more)}" if self.more else "of the system"
+
+    @property
+    def questions(self) -> tuple[Question, ...]:
+        """More than was asked for needs a yes."""
+        if not self.more:
+            return ()
+        text = f"removing {', '.join(self.names)} takes more with it: {', '.join(self.more)}. All of it?"
+        key = "; ".join(f'[[conflicts.remove]] package = "{name}"' for name in self.more)
+        return (Question("package-removal", text, key),)
+
+    @property
+    def commands(self) -> tuple[Command, ...]:
+        """See ``Change``."""
+        return (self._manager().removal((*self.names, *self.more)),)
+
+    def prepare(self, bench: Bench) -> Record:
+        """See ``Change``. What of their configuration can be read is kept."""
+        manager, names = self._manager(), (*self.names, *self.more)
+        kept: dict[str, str] = {}
+        for file in manager.settings_of(names):
+            copy = bench.attic / f"settings-{len(kept):03}"
+            try:
+                shutil.copy2(file, copy)
+            except OSError:
+                continue
+            kept[file] = str(copy)
+        return {
+            "privileged": True, "families": list(self.families), "versions": manager.versions(names), "settings": kept,
+        }  # fmt: skip
+
+    def carry_out(self, bench: Bench, record: Record) -> None:
+        """See ``Change``."""
+        lines: list[str] = []
+        manager = self._manager()
+        names = tuple(record["versions"])
+        if bench.run_privileged(manager.removal(names), lines.append) != 0 or manager.all_installed() & set(names):
+            raise Problem(
+                f"the packages could not be removed: {lines[-1] if lines else 'it says no more'}",
+                advice="what the manifest wants answers all the same: it stands first on PATH",
+            )
+
+    def _manager(self) -> PackageManager:
+        manager = package_manager(self.families)
+        assert manager is not None
+        return manager
+
+
+class PackageRemovals:
+    """The kind."""
+
+    name = "package-removal"
+
+    def plan(self, wanted: Wanted, machine: Machine) -> Iterable[PurgePackages]:
+        """See ``Kind``. Raises ``Problem`` where the system itself would go with it."""
+        manager = package_manager(machine.host.families) if wanted.purges else None
+        if manager is None:
+            return
+        names = tuple(name for name in wanted.purges if name in manager.all_installed())
+        if not names:
+            return
+        more = manager.goes_with(names)
+        if more is None:
+            raise Problem(
+                f"{', '.join(names)} cannot be removed: the system needs it",
+                where="[[conflicts.remove]]",
+                advice="take it out of there: the manifest's version stands before it on PATH, and verify proves that",
+            )
+        yield PurgePackages(names, more, machine.host.families)
+
+    def take_back(self, record: Record, bench: Bench) -> Sequence[str]:
+        """See ``Kind``. They come from apt's cache, or from where it fetches packages."""
+        manager = package_manager(record["families"])
+        if manager is None:
+            return ()
+        missing = [name for name in record["versions"] if name not in manager.all_installed()]
+        if missing:
+            wanted = manager.exactly({name: record["versions"][name] for name in missing})
+            try:
+                manager.install(
+                    wanted, bench.run_privileged, lambda what, done, total: None, bench.log / "packages.log"
+                )
+            except Problem as problem:
+                return (f"the packages {', '.join(missing)} could not be brought back: {problem.what}",)
+        return [
+            f"{file} has the package's own content again; what it held is kept in {copy}"
+            for file, copy in record["settings"].items()
+            if _differ(Path(file), Path(copy))
+            and bench.run_privileged(("cp", "-p", copy, file), lambda line: None) != 0
+        ]
+
+
+def _differ(file: Path, copy: Path) -> bool:
+    try:
+        return file.read_bytes() != copy.read_bytes()
+    except OSError:
+        return False

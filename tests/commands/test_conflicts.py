@@ -1,0 +1,204 @@
+"""What else answers to a command of the manifest: reported, outranked, asked about, removed, and brought back."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import shutil
+import subprocess
+from collections.abc import Callable
+from pathlib import Path
+
+import pexpect
+import pytest
+
+from tests.conftest import PROGRAM, Desk, is_root
+from zesty_anchor.changes.drop_alternative import restored
+from zesty_anchor.demo.home import likeness
+from zesty_anchor.demo.wares import pack
+from zesty_anchor.system.host import login_path
+
+pytestmark = pytest.mark.needs("bash", "zsh")
+STATE = (".local/state/zesty-anchor", ".cache/zesty-anchor/answers", "workstation.toml")
+OLD = "#!/bin/sh\necho kelp 3.1\n"
+RC = """alias tides=ls
+export KELP_HOME="$HOME/old-kelp"
+if [ -d "$KELP_HOME/bin" ]; then
+  PATH="$KELP_HOME/bin:$PATH"
+fi
+export EDITOR=vi
+"""
+LEFT = "alias tides=ls\nexport EDITOR=vi\n"
+
+
+@pytest.fixture
+def crowded(desk: Desk) -> Desk:
+    for file, text in (("old-kelp/bin/kelp", OLD), ("bin/kelp", OLD), ("bin/tide", "#!/bin/sh\n")):
+        desk.write(text, file).chmod(0o755)
+    for name in (".bashrc", ".zshrc"):
+        desk.write(RC + 'PATH="$PATH:$HOME/bin"\n', name)
+    return desk
+
+
+def test_a_report_names_each_with_its_line(crowded: Desk) -> None:
+    crowded.wants('[conflicts]\npolicy = "report"\n')
+    seen = " ".join(crowded.well("preview").out.split())
+    assert "kelp: ~/old-kelp/bin/kelp (the folder ~/old-kelp), by ~/.bashrc:4 stands behind it, and stays" in seen
+    assert "kelp: ~/bin/kelp" in seen
+    assert "Take away" not in seen
+    assert crowded.well("provision", "--json").json["proof"]["ok"], "they are outranked"
+    assert crowded.shell("bash", "kelp --version", "-i").strip() == "kelp 4.2.1"
+
+
+def test_removing_takes_install_and_lines_and_undo_brings_them_back(crowded: Desk) -> None:
+    crowded.wants('[conflicts]\npolicy = "remove"\n')
+    before = likeness(crowded.home, STATE)
+    assert '-export KELP_HOME="$HOME/old-kelp"' in crowded.well("preview").out
+    crowded.well("provision")
+    assert not (crowded.home / "old-kelp").exists()
+    assert not (crowded.home / "bin/kelp").exists()
+    assert (crowded.home / "bin/tide").exists(), "the folder is for all kinds of commands"
+    for name in (".bashrc", ".zshrc"):
+        text = (crowded.home / name).read_text()
+        own = "".join(line for line in text.splitlines(keepends=True) if "zesty-anchor" not in line)
+        assert own == LEFT + 'PATH="$PATH:$HOME/bin"\n'
+    assert crowded.well("provision", "--json").json["changes"] == []
+    kept = crowded.well("attic", "--json").json["kept"]
+    assert {Path(each["was"]).name for each in kept} == {"old-kelp", "kelp"}
+    crowded.well("undo")
+    assert likeness(crowded.home, STATE) == before
+
+
+def test_the_old_one_stays_where_the_new_one_does_not_answer(crowded: Desk) -> None:
+    crowded.wants('[conflicts]\npolicy = "remove"\n[[checks]]\nname = "never"\nrun = "false"\n')
+    assert crowded.run("provision").code == 1
+    assert (crowded.home / "old-kelp/bin/kelp").exists()
+    assert "KELP_HOME" in (crowded.home / ".bashrc").read_text()
+
+
+def test_a_person_is_asked_about_each(crowded: Desk) -> None:
+    crowded.wants('[conflicts]\npolicy = "ask"\n')
+    refused = crowded.run("provision", "--yes")
+    assert refused.code == 5
+    assert 'answer: [conflicts] policy = "remove", or "outrank"' in refused.err
+    environment = {"HOME": str(crowded.home), "PATH": login_path(), "LANG": "C.UTF-8", "TERM": "dumb"}
+    child = pexpect.spawn(str(PROGRAM), ["provision"], cwd=crowded.home, env=environment, timeout=60, encoding="utf-8")  # type: ignore[arg-type]
+    for answer in ("y", "n"):
+        asked = child.expect([r"old-kelp away, once[^:]*\? \[y/N\]", r"bin/kelp away, once[^:]*\? \[y/N\]"])
+        child.sendline("y" if asked == 0 else "n")
+        assert answer
+    child.expect_exact("every fresh shell answers")
+    child.expect(pexpect.EOF)
+    child.close()
+    assert child.exitstatus == 0
+    assert not (crowded.home / "old-kelp").exists()
+    assert (crowded.home / "bin/kelp").exists()
+
+
+def test_a_stale_variable_goes_by_its_name(crowded: Desk) -> None:
+    crowded.wants('[[conflicts.remove]]\nvariable = "KELP_HOME"\n')
+    crowded.well("provision")
+    assert "KELP_HOME" not in (crowded.home / ".bashrc").read_text()
+    assert (crowded.home / "old-kelp").exists()
+    crowded.well("undo")
+    assert (crowded.home / ".bashrc").read_text() == RC + 'PATH="$PATH:$HOME/bin"\n'
+
+
+def test_the_attic_is_emptied_after_a_yes(crowded: Desk) -> None:
+    crowded.wants('[[conflicts.remove]]\npath = "~/old-kelp"\n')
+    crowded.well("provision")
+    assert "~/old-kelp" in crowded.well("attic").out
+    assert crowded.run("attic", "empty").code == 5
+    assert "thrown away" in crowded.well("attic", "empty", "--yes").out
+    assert crowded.well("attic").out == "The attic is empty.\n"
+    taken = crowded.well("undo")
+    assert "~/old-kelp does not come back: it was thrown away from the attic" in taken.out
+    assert "KELP_HOME" in (crowded.home / ".bashrc").read_text()
+
+
+@pytest.mark.parametrize(
+    ("text", "said"),
+    [
+        ("[[conflicts.remove]]\n", "names nothing"),
+        ('[[conflicts.remove]]\npath = "~/a"\npackage = "b"\n', "names path and package"),
+        ('[conflicts]\npolicy = "delete"\n', '"remove" is expected'),
+    ],
+)
+def test_what_the_manifest_gets_wrong(desk: Desk, text: str, said: str) -> None:
+    desk.wants(text)
+    refused = desk.run("preview")
+    assert refused.code == 2
+    assert said in refused.err
+
+
+QUERY = """Name: pager
+Link: /usr/bin/pager
+Slaves:
+ pager.1.gz /usr/share/man/man1/pager.1.gz
+Status: manual
+Best: /bin/less
+Value: /bin/more
+
+Alternative: /bin/less
+Priority: 77
+Slaves:
+ pager.1.gz /usr/share/man/man1/less.1.gz
+
+Alternative: /bin/more
+Priority: 50
+"""
+
+
+def test_an_alternative_is_restored_from_what_it_was() -> None:
+    install = ("update-alternatives", "--install", "/usr/bin/pager", "pager")
+    assert restored(QUERY) == [
+        (*install, "/bin/less", "77", "--slave", "/usr/share/man/man1/pager.1.gz", "pager.1.gz", "/usr/share/man/man1/less.1.gz"),
+        (*install, "/bin/more", "50"),
+        ("update-alternatives", "--set", "pager", "/bin/more"),
+    ]  # fmt: skip
+
+
+needs_root = pytest.mark.skipif(
+    not is_root() or shutil.which("apt-get") is None,
+    reason="removing a package of the system needs root and apt: not run",
+)
+
+
+@needs_root
+def test_a_runtime_of_the_system_is_outranked_or_goes_and_comes_back(desk: Desk, make_feed: Callable[..., str]) -> None:
+    """Debian's own lua5.4, which answers to ``lua`` through the alternatives system; the manifest owns that command."""
+    apt = ["apt-get", "install", "-y", "-qq", "lua5.4"]
+    subprocess.run(apt, capture_output=True, check=True)
+    chosen = Path("/etc/alternatives/lua-interpreter").resolve()
+    content = pack("lua", {"bin/lua": (b"#!/bin/sh\necho Lua 9.0\n", 0o755)}, "tar.gz")
+    file = {"platform": "any", "url": "lua.tgz", "sha256": hashlib.sha256(content).hexdigest()}
+    listed = {"format": "zesty-anchor-index/1", "runtime": "lua", "releases": [{"version": "9.0", "files": [file]}]}
+    url = make_feed({"lua.tgz": content, "lua.json": json.dumps(listed).encode()})
+    recipe = '[recipes.lua]\ncommands = ["lua"]\n[recipes.lua.version]\nrun = "lua -v"\nexpect = "Lua {version}"\n'
+    runtime = recipe + '[runtimes.lua]\nwant = "9"\n'
+    try:
+        desk.wants('[conflicts]\npolicy = "report"\n[shells]\nuse = "all"\n', runtime, url)
+        assert "of Debian package lua5.4" in desk.well("trace", "lua").out
+        done = desk.well("provision", "--json").json
+        assert done["proof"]["ok"], "the manifest's version wins in all shells"
+        assert [notice for notice in done["notices"] if "lua5.4" in notice]
+        desk.wants('[conflicts]\npolicy = "remove"\n[shells]\nuse = "all"\n', runtime, url)
+        assert "apt-get purge" in desk.well("preview").out
+        desk.well("provision")
+        assert not chosen.exists()
+        assert desk.well("provision", "--json").json["changes"] == []
+        desk.well("undo")
+        assert Path("/etc/alternatives/lua-interpreter").resolve() == chosen
+        assert chosen.exists()
+        desk.well("undo")
+        desk.wants('[[conflicts.remove]]\nalternative = "lua-interpreter"\n', runtime, url)
+        desk.well("provision")
+        assert shutil.which("lua", path=login_path()) is None
+        desk.well("undo")
+        assert Path("/etc/alternatives/lua-interpreter").resolve() == chosen
+        desk.wants('[[conflicts.remove]]\npackage = "dpkg"\n', runtime, url)
+        refused = desk.run("preview")
+        assert refused.code == 1
+        assert "the system needs it" in refused.err
+    finally:
+        subprocess.run(["apt-get", "purge", "-y", "-qq", "lua5.4"], capture_output=True, check=False)
