@@ -136,11 +136,22 @@ class Workstation:
     # -- looking ---------------------------------------------------------------------------------------
 
     def look(self) -> Findings:
-        """The survey, with the commands of the manifest's runtimes."""
+        """The survey, with the commands of the manifest's runtimes, and those of runtimes that have a shipped recipe."""
+        from zesty_anchor.recipes import shipped
         from zesty_anchor.survey.look import look
 
-        commands = [command for recipe in self._resolver.recipes.values() for command in recipe.commands]
-        return look(self.machine(), commands, self.locations.shown(self.file) if self.manifest.tools else "")
+        manifest = self.locations.shown(self.file) if self.manifest.tools else ""
+        return look(self.machine(), self._resolver.recipes, shipped(), manifest)
+
+    def draft(self, file: Path) -> str:
+        """The text of a starter manifest, from the survey. Raises ``UsageProblem`` where the file exists."""
+        from zesty_anchor.survey.draft import draft
+
+        if file.exists():
+            raise UsageProblem(
+                f"{file} exists already", advice="name another one: zesty-anchor draft FILE; or - to print it"
+            )
+        return draft(self.look())
 
     def preview(self) -> Preview:
         """What a provisioning would change, and ask."""

@@ -11,6 +11,7 @@ from zesty_anchor import __version__
 
 _COMMANDS = {
     "survey": "What is here: shells, startup files, who answers to each command.",
+    "draft": "Write a starter workstation.toml from what is here.",
     "preview": "What would change, down to the lines of each startup file.",
     "provision": "Make this machine as the manifest says, and prove it.",
     "verify": "Open fresh shells and check what the manifest promises.",

@@ -40,6 +40,11 @@ def recipe_for(name: str, manifest: Manifest, personal: Path, manifest_file: Pat
     )
 
 
+def shipped() -> dict[str, Recipe]:
+    """Every shipped recipe, by the name of its runtime."""
+    return {file.stem: read_recipe(file) for file in sorted(SHIPPED.glob("*.toml"))}
+
+
 def as_manager(name: str, recipe: Recipe, locations: Locations) -> Recipe:
     """The recipe of a manager with its home written out, and what stands for a function among its commands.
 

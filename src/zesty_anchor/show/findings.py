@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from zesty_anchor.show.paint import Paint
-from zesty_anchor.show.sizes import table
+from zesty_anchor.show.sizes import amount, table
 from zesty_anchor.survey.findings import Answering, Findings
 
 
@@ -12,7 +12,11 @@ def findings(paint: Paint, found: Findings) -> None:
     paint.write(f"{paint.head('Machine')}   {found.system}, {found.platform}")
     shells = ", ".join(f"{s.program}{' (login shell)' if s.login else ''}" for s in found.shells)
     paint.write(f"{paint.head('Shells')}    {shells or 'none that we know'}")
-    paint.write(f"{paint.head('Manifest')}  {found.manifest or 'none found here'}")
+    paint.write(f"{paint.head('Manifest')}  {found.manifest or 'none found here; zesty-anchor draft writes one'}")
+    paint.write(
+        f"{paint.head('Packages')}  {found.packages or 'no package manager that we know'}, "
+        f"privilege by {found.privilege or 'nobody'}; {amount(found.free)} are free in the home"
+    )
     paint.write()
     paint.write(paint.head("Startup files"))
     rows = []
@@ -29,14 +33,52 @@ def findings(paint: Paint, found: Findings) -> None:
     absent = dict.fromkeys(file.file for file in found.startup_files if not file.exists)
     if absent:
         paint.write(paint.faint(f"  not there: {', '.join(absent)}"))
+    _troubles(paint, found)
     if found.manifest:
         paint.write()
         _answers(paint, found)
+    _runtimes(paint, found)
     if found.shelf:
         paint.write()
         paint.write(paint.head("On the shelf"))
         for standing in found.shelf:
             paint.write(f"  {paint.name(standing.runtime)} {standing.version}")
+
+
+def _troubles(paint: Paint, found: Findings) -> None:
+    if not found.troubles:
+        return
+    paint.write()
+    paint.write(paint.head("Look at these"))
+    rows = [
+        [
+            paint.look(f"{each.file}:{each.line}" if each.line else each.file),
+            each.what,
+            paint.faint(", ".join(each.shells)),
+        ]
+        for each in found.troubles
+    ]
+    for line in table(rows, [16]):
+        paint.write(f"  {line}")
+
+
+def _runtimes(paint: Paint, found: Findings) -> None:
+    others = [each for each in found.runtimes if not each.owner.startswith("zesty-anchor")]
+    if not others:
+        return
+    paint.write()
+    paint.write(paint.head("Runtimes that answer, and are not from here"))
+    rows = [
+        [
+            paint.name(each.name),
+            each.version or "?",
+            each.path,
+            paint.faint(f"of {each.owner}" + (f", by {each.brought_by}" if each.brought_by else "")),
+        ]
+        for each in others
+    ]
+    for line in table(rows, [10, 8]):
+        paint.write(f"  {line}")
 
 
 def _answers(paint: Paint, found: Findings) -> None:

@@ -41,8 +41,38 @@ class Standing(msgspec.Struct, frozen=True):
     version: str
 
 
+class Trouble(msgspec.Struct, frozen=True):
+    """Something wrong in a startup file, or in what it does: where, in words, and in which shells it shows."""
+
+    file: str
+    line: int
+    what: str
+    shells: tuple[str, ...] = ()
+
+
+class RuntimeFound(msgspec.Struct, frozen=True):
+    """A runtime that answers in a fresh shell, of the manifest or not. ``version`` is empty where it does not tell."""
+
+    name: str
+    version: str
+    path: str
+    owner: str
+    brought_by: str = ""
+
+
+class VariableFound(msgspec.Struct, frozen=True):
+    """A variable that a startup file of the person's sets, and the line."""
+
+    name: str
+    value: str
+    file: str
+    line: int
+
+
 class Findings(msgspec.Struct, frozen=True):
-    """The whole survey. ``unanswered`` are commands of the manifest that nothing answers to yet."""
+    """The whole survey. ``unanswered`` are commands of the manifest that nothing answers to yet. ``packages`` is the
+    package manager, ``privilege`` the way to it (both empty: none), ``free`` the bytes that are free in the home.
+    """
 
     system: str
     platform: str
@@ -52,3 +82,10 @@ class Findings(msgspec.Struct, frozen=True):
     unanswered: tuple[str, ...]
     shelf: tuple[Standing, ...]
     manifest: str
+    troubles: tuple[Trouble, ...] = ()
+    runtimes: tuple[RuntimeFound, ...] = ()
+    variables: tuple[VariableFound, ...] = ()
+    path: tuple[VariableFound, ...] = ()
+    packages: str = ""
+    privilege: str = ""
+    free: int = 0

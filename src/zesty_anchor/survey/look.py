@@ -3,35 +3,46 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterable
-from concurrent.futures import ThreadPoolExecutor
+import shutil
+from collections.abc import Iterable, Mapping
 from pathlib import Path
 
-from zesty_anchor.proof.fresh import ask, clean_environment, unlittered
+from zesty_anchor.manifest.model import Recipe
 from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.shells.shell import MARK
-from zesty_anchor.survey.findings import Answering, Findings, ShellFound, Standing, StartupFileFound
-from zesty_anchor.survey.machine import InstalledShell, Machine
+from zesty_anchor.survey.findings import (
+    Answering,
+    Findings,
+    ShellFound,
+    Standing,
+    StartupFileFound,
+    VariableFound,
+)
+from zesty_anchor.survey.machine import Machine
 from zesty_anchor.survey.owner import Owners
-from zesty_anchor.system.host import user_name
+from zesty_anchor.survey.provenance import Origin, origins, traces
+from zesty_anchor.survey.runtimes import runtimes
+from zesty_anchor.survey.startup_trace import StartupTrace
+from zesty_anchor.survey.troubles import troubles
+from zesty_anchor.system.package_manager import package_manager
+from zesty_anchor.system.privilege import access
 
-_SECONDS = 3.0
 
+def look(machine: Machine, recipes: Mapping[str, Recipe], known: Mapping[str, Recipe], manifest: str = "") -> Findings:
+    """Everything found. Fresh shells of every kind are started and asked; nothing is written.
 
-def look(machine: Machine, commands: Iterable[str], manifest: str = "") -> Findings:
-    """Everything found. Fresh interactive login shells are asked for their PATH; nothing is written."""
-    wanted = tuple(dict.fromkeys(commands))
-    around = machine.around
-    leaves = [path for shell in machine.shells for path in SHELLS[shell.name].leaves(around)]
-    with unlittered(leaves), ThreadPoolExecutor(4) as pool:
-        paths = dict(zip(machine.shells, pool.map(lambda s: _fresh_path(s, machine), machine.shells), strict=True))
-    owners = Owners(machine)
+    ``recipes`` are those of the manifest, ``known`` those of runtimes that are looked for as well.
+    """
+    wanted = tuple(dict.fromkeys(command for recipe in recipes.values() for command in recipe.commands))
+    owners, started = Owners(machine), traces(machine)
+    widest = _widest(started)
     answers = tuple(
         answer
         for command in wanted
-        for shell, path in paths.items()
-        for answer in _answers(command, shell.name, path, machine, owners)
+        for trace in widest
+        for answer in _answers(command, trace.shell, trace.path, machine, owners)
     )
+    path = origins("PATH", started, machine, owners)
     return Findings(
         system=machine.host.title,
         platform=machine.host.platform,
@@ -41,7 +52,52 @@ def look(machine: Machine, commands: Iterable[str], manifest: str = "") -> Findi
         unanswered=tuple(c for c in wanted if all(a.command != c for a in answers)),
         shelf=tuple(Standing(runtime, version) for runtime, version in machine.shelf),
         manifest=manifest,
+        troubles=tuple(troubles(machine, started, path)),
+        runtimes=tuple(runtimes({**known, **recipes}, started, machine, owners)),
+        variables=tuple(_variables(started, machine)),
+        path=tuple(_entries(path, machine)),
+        packages=_package_manager(machine),
+        privilege=access(os.environ).way,
+        free=shutil.disk_usage(machine.locations.home).free,
     )
+
+
+def _widest(started: Iterable[StartupTrace]) -> list[StartupTrace]:
+    """For each shell the start in which a person types; of several the one with the most in its PATH."""
+    found: dict[str, StartupTrace] = {}
+    for trace in sorted(started, key=lambda t: ("interactive" in t.context, len(t.path))):
+        found[trace.shell] = trace
+    return list(found.values())
+
+
+def _variables(started: Iterable[StartupTrace], machine: Machine) -> Iterable[VariableFound]:
+    """What the person's own startup files set, each variable once."""
+    seen: set[str] = {"PATH", "SHLVL", "PWD", "OLDPWD", "_", "PS1", "PS4", "BASH_XTRACEFD"}
+    for trace in started:
+        for name, value in trace.variables.items():
+            place = trace.of_variable(name) if name not in seen else None
+            if place is not None and _own(place.file, machine):
+                seen.add(name)
+                yield VariableFound(name, value, machine.locations.shown(place.file), place.line)
+
+
+def _entries(path: Iterable[Origin], machine: Machine) -> Iterable[VariableFound]:
+    """What the person's own startup files put on PATH, each folder once."""
+    seen: set[str] = set()
+    for entry in path:
+        if entry.startup_file and _own(entry.startup_file, machine) and entry.path not in seen:
+            seen.add(entry.path)
+            shown = machine.locations.shown
+            yield VariableFound(shown(entry.path), entry.remark, shown(entry.startup_file), entry.line or 0)
+
+
+def _own(file: str, machine: Machine) -> bool:
+    return Path(file).is_relative_to(machine.locations.home) and not Path(file).is_relative_to(machine.locations.data)
+
+
+def _package_manager(machine: Machine) -> str:
+    manager = package_manager(machine.host.families)
+    return manager.name if manager else ""
 
 
 def _startup_files(machine: Machine) -> Iterable[StartupFileFound]:
@@ -61,13 +117,6 @@ def _startup_files(machine: Machine) -> Iterable[StartupFileFound]:
                 writable=file.writable,
                 links_to=shown(file.target) if path.is_symlink() else "",
             )
-
-
-def _fresh_path(shell: InstalledShell, machine: Machine) -> str:
-    context = max(SHELLS[shell.name].contexts, key=lambda c: len(c.options))
-    environment = clean_environment(machine.locations.home, shell.program, user_name(), machine.login_path)
-    asked = ask(SHELLS[shell.name], shell.program, context, environment, ['printf %s "$PATH"'], seconds=_SECONDS)
-    return asked.answers[0].text
 
 
 def _answers(command: str, shell: str, path: str, machine: Machine, owners: Owners) -> Iterable[Answering]:

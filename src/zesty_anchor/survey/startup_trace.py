@@ -298,7 +298,7 @@ class _Files:
 def _key(text: str) -> str:
     """What a line that was executed must hold: the name that it sets, else its first word."""
     found = re.match(r"(?:export |alias |typeset \S+ )?'?([\w.-]+)\+?=", text)
-    return found[1] if found else text.split(" ", 1)[0].strip("'")
+    return f"{found[1]}=" if found else text.split(" ", 1)[0].strip("'")
 
 
 def _settled(shell: str, steps: list[Step], readings: Iterable[str]) -> list[Step]:

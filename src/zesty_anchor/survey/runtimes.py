@@ -1,0 +1,58 @@
+"""Which runtimes answer on this machine, with their versions and owners."""
+
+from __future__ import annotations
+
+import os
+import re
+import subprocess
+from collections.abc import Iterable, Mapping
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+
+from zesty_anchor.manifest.model import Recipe
+from zesty_anchor.survey.findings import RuntimeFound
+from zesty_anchor.survey.machine import Machine
+from zesty_anchor.survey.owner import Owners
+from zesty_anchor.survey.provenance import origins
+from zesty_anchor.survey.startup_trace import StartupTrace
+
+_SECONDS = 1.0
+
+
+def runtimes(
+    recipes: Mapping[str, Recipe], started: Iterable[StartupTrace], machine: Machine, owners: Owners
+) -> list[RuntimeFound]:
+    """Each file that answers to a recipe's first command in some fresh shell, asked for its version."""
+    started = list(started)
+    found = [
+        (name, recipe, origin)
+        for name, recipe in recipes.items()
+        for origin in origins(recipe.commands[0], started, machine, owners)
+        if origin.kind == "file"
+    ]
+    with ThreadPoolExecutor(8) as pool:
+        versions = list(pool.map(lambda each: _version(each[1], each[2].path), found))
+    shown = machine.locations.shown
+    return [
+        RuntimeFound(
+            name, version, shown(origin.path), origin.owner,
+            f"{shown(origin.startup_file)}:{origin.line}" if origin.startup_file else "",
+        )
+        for (name, _, origin), version in zip(found, versions, strict=True)
+    ]  # fmt: skip
+
+
+def _version(recipe: Recipe, path: str) -> str:
+    """What it says of itself; empty where it says nothing in time."""
+    if recipe.version is None:
+        return ""
+    environment = {**os.environ, "PATH": f"{Path(path).parent}:/usr/bin:/bin"}
+    try:
+        answer = subprocess.run(
+            ["/bin/sh", "-c", recipe.version.run], env=environment, stdin=subprocess.DEVNULL, capture_output=True,
+            text=True, errors="replace", timeout=_SECONDS, check=False,
+        )  # fmt: skip
+    except (OSError, subprocess.TimeoutExpired):
+        return ""
+    version = re.search(r"\d+(?:\.\d+)+[0-9A-Za-z.+-]*", answer.stdout + answer.stderr)
+    return version[0] if version else ""

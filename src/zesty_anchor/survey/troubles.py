@@ -1,0 +1,75 @@
+"""What is wrong with startup files: found by reading them, and by what fresh shells did."""
+
+from __future__ import annotations
+
+import os
+import re
+import subprocess
+from collections.abc import Iterable, Iterator
+from pathlib import Path
+
+from zesty_anchor.shells.known import SHELLS
+from zesty_anchor.survey.findings import Trouble
+from zesty_anchor.survey.machine import Machine
+from zesty_anchor.survey.provenance import Origin
+from zesty_anchor.survey.startup_trace import StartupTrace
+
+_SOURCES = re.compile(r"""^\s*(?:\.|source)\s+(["']?)([^\s;"'&|<()]+)\1\s*(?:#.*)?$""")
+
+
+def troubles(machine: Machine, started: Iterable[StartupTrace], entries: Iterable[Origin]) -> list[Trouble]:
+    """Broken syntax, files that are sourced and do not exist, shells that never became ready, and entries of PATH that
+    are twice there or lead nowhere.
+    """
+    shown = machine.locations.shown
+    found = [*_broken(machine), *_missing(machine)]
+    for trace in started:
+        if trace.cut_off:
+            last = next((step for step in reversed(trace.steps) if step.file), None)
+            place = (shown(last.file), last.line) if last else ("", 0)
+            found.append(Trouble(*place, trace.cut_off.split(", at ")[0], (f"{trace.shell} ({trace.context})",)))
+    for entry in entries:
+        if entry.remark and entry.startup_file:
+            what = f"{shown(entry.path)} is {'on PATH twice' if entry.remark == 'twice' else 'on PATH, and does not exist'}"
+            found.append(Trouble(shown(entry.startup_file), entry.line or 0, what, (*entry.wins_in, *entry.hidden_in)))
+    return list(dict.fromkeys(found))
+
+
+def _broken(machine: Machine) -> Iterator[Trouble]:
+    for name, shell in SHELLS.items():
+        installed = machine.shell(name)
+        for reading in shell.reads(machine.around) if installed else ():
+            file = machine.startup[reading.file]
+            if installed is None or file.content is None or (reading.file.name == ".profile" and name != "sh"):
+                continue
+            said = _read_only(installed.program, shell.check, file.target)
+            if said:
+                line = re.search(r"line (\d+)|:(\d+):|\[(\d+)\]", said)
+                number = next((int(n) for n in line.groups() if n), 0) if line else 0
+                yield Trouble(machine.locations.shown(reading.file), number, f"a syntax error: {said}", (name,))
+
+
+def _read_only(program: str, option: str, file: Path) -> str:
+    """What a shell says that only reads a file; empty where it is well."""
+    try:
+        answer = subprocess.run(
+            [program, option, str(file)], stdin=subprocess.DEVNULL, capture_output=True, timeout=3, check=False,
+            env={"LC_ALL": "C"},
+        )  # fmt: skip
+    except (OSError, subprocess.TimeoutExpired):
+        return ""
+    said = (answer.stderr or answer.stdout).decode("utf-8", "replace").replace(f"{file}: ", "").strip()
+    return said.splitlines()[0] if answer.returncode != 0 and said else ""
+
+
+def _missing(machine: Machine) -> Iterator[Trouble]:
+    home = str(machine.locations.home)
+    for path, file in machine.startup.items():
+        for number, row in enumerate((file.content or b"").decode("utf-8", "replace").splitlines(), 1):
+            sourced = _SOURCES.match(row)
+            if sourced is None:
+                continue
+            target = re.sub(r"^~(?=/)|\$HOME|\$\{HOME\}", lambda _: home, sourced[2])
+            if "$" not in target and target.startswith("/") and not os.path.exists(target):
+                shown = machine.locations.shown
+                yield Trouble(shown(path), number, f"sources {shown(target)}, which does not exist")

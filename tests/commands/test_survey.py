@@ -1,0 +1,96 @@
+"""The survey, the trace and the draft, on a home that people have lived in."""
+
+from __future__ import annotations
+
+import os
+import time
+import tomllib
+
+import pytest
+
+from tests.conftest import Desk
+
+pytestmark = pytest.mark.needs("bash", "zsh", "fish", "ksh", "mksh", "tcsh", "dash")
+BASHRC = """alias kelp=~/old-kelp/bin/kelp
+export KELP_HOME=~/old-kelp
+. ~/gone/env.sh
+[ -r ~/gone/other.sh ] && . ~/gone/other.sh
+PATH="$KELP_HOME/bin:$PATH"
+PATH="$HOME/nowhere:$PATH"
+PATH="$HOME/nowhere:$PATH"
+export TIDE="high water"
+"""
+
+
+@pytest.fixture
+def crowded(desk: Desk) -> Desk:
+    desk.write("#!/bin/sh\necho kelp 3.1\n", "old-kelp/bin/kelp").chmod(0o755)
+    desk.write(BASHRC, ".bashrc")
+    desk.write(". ~/.bashrc\n", ".profile")
+    desk.write("if true; then\n", ".zshrc")
+    desk.write("set -gx FISHED yes\nfish_add_path -g ~/old-kelp/bin\nfunction reef; end\n", ".config/fish/config.fish")
+    return desk
+
+
+def test_the_survey_sees_what_is_wrong(crowded: Desk) -> None:
+    before = crowded.likeness()
+    began = time.monotonic()
+    found = crowded.well("survey", "--json").json
+    assert time.monotonic() - began < 30
+    troubles = {(each["file"], each["line"], each["what"]) for each in found["troubles"]}
+    assert ("~/.bashrc", 3, "sources ~/gone/env.sh, which does not exist") in troubles
+    assert ("~/.bashrc", 6, "~/nowhere is on PATH, and does not exist") in troubles
+    assert ("~/.bashrc", 7, "~/nowhere is on PATH twice") in troubles or (
+        "~/.bashrc",
+        6,
+        "~/nowhere is on PATH twice",
+    ) in troubles
+    assert [each for each in troubles if each[0] == "~/.zshrc" and "syntax error" in each[2]]
+    assert not [each for each in troubles if "other.sh" in each[2]]
+    assert {each["name"]: each["line"] for each in found["variables"]}["TIDE"] == 8
+    assert found["free"] > 0
+    assert crowded.likeness() == before
+    shown = crowded.well("survey").out
+    assert "Look at these" in shown
+    assert "free in the home" in shown
+
+
+def test_the_trace_names_alias_file_and_line(crowded: Desk) -> None:
+    crowded.wants()
+    traced = crowded.well("trace", "kelp", "--json").json
+    aliases = [each for each in traced["answers"] if each["kind"] == "alias"]
+    assert {(os.path.basename(each["startup_file"]), each["line"]) for each in aliases} == {(".bashrc", 1)}
+    files = [each for each in traced["answers"] if each["kind"] == "file"]
+    assert {each["owner"] for each in files} == {"the folder ~/old-kelp"}
+    places = {(os.path.basename(each["startup_file"]), each["line"]) for each in files}
+    assert {(".bashrc", 5), ("config.fish", 2)} <= places
+    variable = crowded.well("trace", "$KELP_HOME", "--json").json["answers"]
+    assert {(each["line"], each["path"]) for each in variable} == {(2, str(crowded.home / "old-kelp"))}
+    fished = crowded.well("trace", "$FISHED", "--json").json["answers"]
+    assert [(os.path.basename(each["startup_file"]), each["line"], each["wins_in"]) for each in fished] == [
+        ("config.fish", 1, ["fish"])
+    ]
+    reef = crowded.well("trace", "reef", "--json").json["answers"]
+    assert [(each["kind"], each["line"]) for each in reef] == [("function", 3)]
+    entries = crowded.well("trace", "PATH").out
+    assert "not there" in entries
+    assert "by ~/.bashrc:5" in entries
+    assert crowded.well("trace", "cat").out.count("Debian package coreutils") == 1
+
+
+def test_a_draft_loads_and_its_preview_is_small(crowded: Desk) -> None:
+    (crowded.home / ".zshrc").unlink()
+    printed = crowded.well("draft", "-").out
+    raw = tomllib.loads(printed)
+    assert raw["variables"]["TIDE"] == "high water"
+    assert "# as ~/.bashrc:8 sets it" in printed
+    assert raw["path"]["first"] == ["~/old-kelp/bin"], "what leads nowhere is left out"
+    assert "workstation.toml is written" in crowded.well("draft").out
+    text = crowded.manifest.read_text()
+    assert text == printed
+    assert crowded.run("draft").code == 2
+    without = "\n".join(line for line in text.splitlines() if not line.startswith(('    "', "    '")) or "~/" in line)
+    crowded.write('as-root = "allowed"\n' + without.replace("# A draft", "# The draft"))
+    seen = crowded.well("preview", "--json").json
+    assert seen["pending"] < 20
+    assert {change["kind"] for change in seen["changes"]} <= {"generated-file", "startup-file", "launchers"}
