@@ -12,6 +12,7 @@ from zesty_anchor.changes.syntax import check_syntax
 from zesty_anchor.changes.text_file import Edit, put_back
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.shells.known import SHELLS
+from zesty_anchor.survey.fish_statements import fish_statements_about
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.survey.statements import Known, Statement, statements_about, statements_setting, without
 from zesty_anchor.survey.text_file import TextFile
@@ -81,11 +82,12 @@ def _about(file: TextFile, wanted: Wanted, machine: Machine, known: dict[Path, K
     ``known`` are the variables that hold a path in each folder, as far as the files before this one set them.
     """
     content = file.content
-    for name in wanted.stale_variables if content else ():
+    for name in wanted.stale_variables if content and file.path.suffix != ".fish" else ():
         found = statements_setting(content or b"", name, machine.locations.home)
         yield found
         content = without(content or b"", found)
+    about = fish_statements_about if file.path.suffix == ".fish" else statements_about
     for folder in wanted.removals if content else ():
-        found = statements_about(content or b"", folder, machine.locations.home, known.setdefault(folder, {}))
+        found = about(content or b"", folder, machine.locations.home, known.setdefault(folder, {}))
         yield found
         content = without(content or b"", found)

@@ -31,13 +31,15 @@ class Statement(msgspec.Struct, frozen=True):
     serves: bool
 
 
-class _Use(IntEnum):
+class Use(IntEnum):
     """What a statement is for; of several together the greatest counts."""
 
     NOTHING = 0
     """It only tests something, or exports what was set elsewhere."""
     FOLDER = 1
+    """It exists for the folder alone."""
     MORE = 2
+    """It does something else."""
 
 
 def statements_about(content: bytes, folder: Path, home: Path, known: Known | None = None) -> list[Statement]:
@@ -102,7 +104,7 @@ class _Reader:
                 continue
             use = max(self._use(node) for node in group)
             start, end, alone = self._whole_lines(group[0].start_byte, group[-1].end_byte)
-            if use is _Use.FOLDER and alone:
+            if use is Use.FOLDER and alone:
                 yield self._statement(group[0], start, end, group[-1].end_byte, serves=True)
                 continue
             for node in mentioned:
@@ -159,37 +161,37 @@ class _Reader:
 
     # -- what a statement is for -----------------------------------------------------------------------
 
-    def _use(self, node: Any) -> _Use:
+    def _use(self, node: Any) -> Use:
         judge = getattr(self, f"_use_of_{node.type}", None)
-        use: _Use = judge(node) if judge else _Use.MORE
+        use: Use = judge(node) if judge else Use.MORE
         return use
 
-    def _use_of_comment(self, node: Any) -> _Use:
-        return _Use.NOTHING
+    def _use_of_comment(self, node: Any) -> Use:
+        return Use.NOTHING
 
     _use_of_test_command = _use_of_comment
 
-    def _use_of_list(self, node: Any) -> _Use:
-        return max((self._use(child) for child in node.named_children), default=_Use.NOTHING)
+    def _use_of_list(self, node: Any) -> Use:
+        return max((self._use(child) for child in node.named_children), default=Use.NOTHING)
 
     _use_of_if_statement = _use_of_elif_clause = _use_of_else_clause = _use_of_do_group = _use_of_list
     _use_of_compound_statement = _use_of_negated_command = _use_of_list
 
-    def _use_of_case_statement(self, node: Any) -> _Use:
-        return max((self._use(c) for c in node.named_children if c.type == "case_item"), default=_Use.NOTHING)
+    def _use_of_case_statement(self, node: Any) -> Use:
+        return max((self._use(c) for c in node.named_children if c.type == "case_item"), default=Use.NOTHING)
 
-    def _use_of_case_item(self, node: Any) -> _Use:
+    def _use_of_case_item(self, node: Any) -> Use:
         body = [
             c for place, c in enumerate(node.children) if c.is_named and node.field_name_for_child(place) != "value"
         ]
-        return max((self._use(child) for child in body), default=_Use.NOTHING)
+        return max((self._use(child) for child in body), default=Use.NOTHING)
 
-    def _use_of_for_statement(self, node: Any) -> _Use:
+    def _use_of_for_statement(self, node: Any) -> Use:
         """Over files of the folder alone, the variable stands for a path in it."""
         places = {node.field_name_for_child(i): c for i, c in enumerate(node.children)}
         values = [c for i, c in enumerate(node.children) if node.field_name_for_child(i) == "value"]
         if not values or not all(self._is_within(self._plain(self._text(value))) for value in values):
-            return _Use.MORE
+            return Use.MORE
         name = self._text(places["variable"])
         shadowed = self._known.get(name)
         self._known[name] = self._plain(self._text(values[0]))
@@ -200,17 +202,17 @@ class _Reader:
             if shadowed is not None:
                 self._known[name] = shadowed
 
-    def _use_of_redirected_statement(self, node: Any) -> _Use:
+    def _use_of_redirected_statement(self, node: Any) -> Use:
         for redirect in node.named_children[1:]:
             target = self._text(redirect).lstrip("0123456789&>").strip()
             if redirect.type != "file_redirect" or (target != "/dev/null" and not re.fullmatch(r"&?\d", target)):
-                return _Use.MORE
+                return Use.MORE
         return self._use(node.named_children[0])
 
-    def _use_of_variable_assignment(self, node: Any) -> _Use:
+    def _use_of_variable_assignment(self, node: Any) -> Use:
         return self._use_of_assignment(self._text(node), node)
 
-    def _use_of_assignment(self, text: str, node: Any) -> _Use:
+    def _use_of_assignment(self, text: str, node: Any) -> Use:
         name, _, value = text.partition("=")
         bare = name.rstrip("+")
         if value.startswith("("):
@@ -218,29 +220,29 @@ class _Reader:
             own = [entry for entry in entries if self._is_within(entry)]
             itself = (f"${bare}", f"${{{bare}}}", f"${{{bare}[@]}}", "$PATH")
             served = bool(own) and all(entry in own or entry in itself for entry in entries)
-            return _Use.FOLDER if served else _Use.MORE
+            return Use.FOLDER if served else Use.MORE
         plain = self._plain(value)
         if "$(" in plain or "`" in plain or "<(" in plain:
-            return _Use.FOLDER if self._runs_own(node) else _Use.MORE
+            return Use.FOLDER if self._runs_own(node) else Use.MORE
         plain = re.sub(rf"\$\{{{bare}:?\+:?\$\{{?{bare}\}}?:?\}}", "", plain)
         parts = [part for part in _path_parts(plain) if part or name.endswith("+")]
         own = [part for part in parts if self._is_within(part)]
         empty = (f"${bare}", f"${{{bare}}}", f"${{{bare}-}}", f"${{{bare}:-}}", "")
         if not own or not all(part in own or part in empty for part in parts):
-            return _Use.MORE
+            return Use.MORE
         if len(parts) == 1 and not name.endswith("+"):
             self._known[bare] = parts[0]
-        return _Use.FOLDER
+        return Use.FOLDER
 
-    def _use_of_declaration_command(self, node: Any) -> _Use:
-        use = _Use.NOTHING
+    def _use_of_declaration_command(self, node: Any) -> Use:
+        use = Use.NOTHING
         for child, text in self._pieces(node.named_children):
             if child.type == "variable_assignment":
                 use = max(use, self._use_of_assignment(text, child))
             elif child.type == "variable_name":
-                use = max(use, _Use.FOLDER if text in self._known else _Use.NOTHING if text in _PATHS else _Use.MORE)
+                use = max(use, Use.FOLDER if text in self._known else Use.NOTHING if text in _PATHS else Use.MORE)
             elif child.type != "word" or not text.startswith("-"):
-                use = _Use.MORE
+                use = Use.MORE
         return use
 
     def _pieces(self, nodes: Iterable[Any]) -> Iterator[tuple[Any, str]]:
@@ -254,33 +256,33 @@ class _Reader:
         for first, start, end in pieces:
             yield first, os.fsdecode(self._content[start:end]).replace("\r", "")
 
-    def _use_of_unset_command(self, node: Any) -> _Use:
+    def _use_of_unset_command(self, node: Any) -> Use:
         names = [self._text(child) for child in node.named_children if child.type == "variable_name"]
-        return _Use.FOLDER if names and all(name in self._known for name in names) else _Use.MORE
+        return Use.FOLDER if names and all(name in self._known for name in names) else Use.MORE
 
-    def _use_of_command(self, node: Any) -> _Use:
+    def _use_of_command(self, node: Any) -> Use:
         words = node.named_children
         if words and words[0].type == "variable_assignment":
             pieces = list(self._pieces(words))
             # Assignments before a command hold for it alone.
-            return self._use_of_assignment(pieces[0][1], words[0]) if len(pieces) == 1 else _Use.MORE
+            return self._use_of_assignment(pieces[0][1], words[0]) if len(pieces) == 1 else Use.MORE
         if not words or words[0].type != "command_name":
-            return _Use.MORE
+            return Use.MORE
         name, arguments = self._text(words[0]).lstrip("\\"), words[1:]
         if any(argument.type.endswith("_redirect") for argument in arguments):
-            return _Use.MORE
+            return Use.MORE
         if name in (".", "source") and arguments:
             own = self._is_within(self._plain(self._text(arguments[0])))
-            return _Use.FOLDER if own or self._runs_own(arguments[0]) else _Use.MORE
+            return Use.FOLDER if own or self._runs_own(arguments[0]) else Use.MORE
         if name == "eval" and len(arguments) == 1:
-            return _Use.FOLDER if self._runs_own(arguments[0]) else _Use.MORE
+            return Use.FOLDER if self._runs_own(arguments[0]) else Use.MORE
         if name == "alias" and arguments:
             values = [self._plain(self._text(argument)).partition("=")[2] for argument in arguments]
             served = all(value and self._is_within(value.split()[0]) for value in values)
-            return _Use.FOLDER if served else _Use.MORE
+            return Use.FOLDER if served else Use.MORE
         if name in _HARMLESS or (name == "command" and arguments and self._text(arguments[0]) in ("-v", "-V")):
-            return _Use.NOTHING
-        return _Use.MORE
+            return Use.NOTHING
+        return Use.MORE
 
     def _runs_own(self, node: Any) -> bool:
         """Whether it consists of nothing but what one program of the folder prints."""
@@ -339,10 +341,10 @@ class _VariableReader(_Reader):
         super().__init__(content, folder, home, {name: str(folder)})
         self._name = name
 
-    def _use_of_assignment(self, text: str, node: Any) -> _Use:
+    def _use_of_assignment(self, text: str, node: Any) -> Use:
         value = text.partition("=")[2]
         if text.partition("=")[0] == self._name and "$(" not in value and "`" not in value:
-            return _Use.FOLDER
+            return Use.FOLDER
         return super()._use_of_assignment(text, node)
 
     def _text_mentions(self, text: str) -> bool:
