@@ -20,6 +20,7 @@ from typing import Any
 
 from measure import Result, peak_megabytes, seconds, side_by_side
 
+from zesty_anchor.demo.home import furnish
 from zesty_anchor.demo.host import Host
 from zesty_anchor.demo.wares import pack, write_index, write_runtime
 from zesty_anchor.system.host import host, login_path
@@ -301,6 +302,16 @@ def large_archive() -> Iterator[Result]:
     yield Result("peak memory of installing a large archive", "–", peak, 120, "MB", f"{size:.0f} MB")
 
 
+def crowded_survey() -> Iterator[Result]:
+    """The demo's home, with every shell that is installed: each is started in each of its ways."""
+    with room() as home:
+        furnish(home, "http://127.0.0.1:9/", with_c=True)
+        environment = plain_environment(home)
+        seconds([*PROGRAM, "survey"], environment, str(home))
+        took = sorted(seconds([*PROGRAM, "survey"], environment, str(home)) for _ in range(5))[2]
+    yield Result("`survey` of a home that people have lived in", "–", took, 3, "s")
+
+
 def long_list() -> Iterator[Result]:
     with room() as home:
         releases = [
@@ -390,6 +401,7 @@ ROWS = (
     large_archive,
     overlap,
     long_list,
+    crowded_survey,
     shell_start,
     shell_folders,
     launcher,

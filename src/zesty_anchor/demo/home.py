@@ -31,18 +31,30 @@ HISTCONTROL=ignoreboth
 alias tides='ls -l ~/desk'
 
 # the kelp from before the move
-export PATH="$HOME/old-kelp/bin:$PATH"
+export KELP_HOME="$HOME/old-kelp"
+if [ -d "$KELP_HOME/bin" ]; then
+    PATH="$KELP_HOME/bin:$PATH"
+fi
+[ -s "$KELP_HOME/hook.sh" ] && . "$KELP_HOME/hook.sh"
+alias old-kelp="$KELP_HOME/bin/kelp"
+
+export PATH="$HOME/gauges/bin:$PATH"
 export EDITOR=vi
 """
 _ZSHRC = """\
 setopt no_beep
-export PATH="$HOME/old-kelp/bin:$PATH"
+path=(~/old-kelp/bin $path)
+. ~/old-kelp/hook.sh
 alias tides='ls -l ~/desk'
 PS1='%~ > '"""
 _OLD_KELP = """\
 #!/bin/sh
 # the kelp from before the move: it only knows its own version
 echo 'kelp 3.1.0'
+"""
+_HOOK = """\
+# the hook of the kelp from before the move
+kelp_where() { command -v kelp; }
 """
 _BULLETIN = """\
 # the morning bulletin of the tide desk
@@ -113,6 +125,7 @@ def furnish(home: Path, url: str, *, with_c: bool) -> Path:
     _write(home / ".bashrc", _BASHRC)
     _write(home / ".zshrc", _ZSHRC)
     _write(home / "old-kelp/bin/kelp", _OLD_KELP, 0o755)
+    _write(home / "old-kelp/hook.sh", _HOOK)
     _write(home / "old-kelp/remarks", "kept since the move\n", 0o600)
     (home / "old-kelp/current").symlink_to("bin")
     _write(home / "bin/tide-note", "#!/bin/sh\necho 'note taken'\n", 0o755)

@@ -28,7 +28,8 @@ FOLDERS = ("walk",)
 """Not a command of ours: real shells that enter a project and leave it."""
 
 _STEPS = (
-    (("survey",), "What is here?", "the old kelp answers, in bash and in zsh; coral is not there at all"),
+    (("survey",), "What is here?", "the old kelp answers, in bash and in zsh; a folder on PATH does not exist"),
+    (("trace", "kelp"), "Why does that one answer?", "the line of each startup file that put it there"),
     (("preview",), "What would change?", "every line of the startup files; the old kelp goes only after the proof"),
     (("provision",), "Make it so.", "the table at the end: fresh shells of each kind, asked one by one"),
     (("verify",), "Does it hold?", "the same table, whenever you like"),
@@ -36,6 +37,8 @@ _STEPS = (
     (("list",), "Which version is in effect, and what decided it?", "the file and the line"),
     (("with", "kelp=3.6", "--", "kelp", "--version"), "Run one command with another version.", "3.6, just this once"),
     (FOLDERS, "Walk about, in every shell.", "the project ~/soundings pins 3.6: it answers there, and only there"),
+    (("trace", "kelp"), "And now?", "the new one first, in every shell; for scripts and editors its launcher"),
+    (("attic",), "Where is the old one?", "kept, until you throw it away"),
     (("undo",), "Take it back.", "the old kelp is where it was, and so is every line"),
 )
 

@@ -84,7 +84,7 @@ def traced(paint: Paint, found: Traced, shown: Callable[[str], str]) -> None:
         paint.write(paint.look(f"nothing answers to {found.name} in a fresh shell"))
     value = found.name == "PATH" or found.name.startswith("$")
     rows = [(_value if value else _answer)(paint, each, shown) for each in found.answers]
-    for line, each in zip(table(rows, [7, 10, 10]), found.answers, strict=True):
+    for line, each in zip(table(rows, [7, 10, 10, 10]), found.answers, strict=True):
         paint.write(f"  {line}")
         if not value:
             places = [f"in {_where(each.wins_in)}"] if each.wins_in else []
@@ -108,7 +108,7 @@ def _value(paint: Paint, each: Origin, shown: Callable[[str], str]) -> list[str]
     value = shown(each.path) if each.kind == "entry" else each.path
     remark = paint.bad(each.remark) if each.remark else ""
     where = paint.faint(f"in {_where([*each.wins_in, *each.hidden_in])}")
-    return [remark, paint.name(value), each.owner, f"{paint.faint(_line(each, shown))}  {where}"]
+    return [remark, paint.name(value), each.owner, paint.faint(_line(each, shown)), where]
 
 
 def _line(each: Origin, shown: Callable[[str], str]) -> str:

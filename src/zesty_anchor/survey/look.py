@@ -64,10 +64,9 @@ def look(machine: Machine, recipes: Mapping[str, Recipe], known: Mapping[str, Re
 
 def _widest(started: Iterable[StartupTrace]) -> list[StartupTrace]:
     """For each shell the start in which a person types; of several the one with the most in its PATH."""
-    found: dict[str, StartupTrace] = {}
-    for trace in sorted(started, key=lambda t: ("interactive" in t.context, len(t.path))):
-        found[trace.shell] = trace
-    return list(found.values())
+    listed = list(started)
+    best = {t.shell: t for t in sorted(listed, key=lambda t: ("interactive" in t.context, len(t.path)))}
+    return [best[shell] for shell in dict.fromkeys(t.shell for t in listed)]
 
 
 def _variables(started: Iterable[StartupTrace], machine: Machine) -> Iterable[VariableFound]:
