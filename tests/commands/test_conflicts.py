@@ -69,6 +69,21 @@ def test_removing_takes_install_and_lines_and_undo_brings_them_back(crowded: Des
     assert likeness(crowded.home, STATE) == before
 
 
+def test_a_file_that_a_startup_file_reads_is_cleaned_as_well(crowded: Desk) -> None:
+    """As people keep lines apart: .bashrc reads one file, and that another; one more in fish."""
+    crowded.write("alias tides=ls\n[ -r ~/.shell/all.sh ] && . ~/.shell/all.sh\n", ".bashrc")
+    crowded.write('for f in one; do . "$HOME/.shell/path.sh"; done\nexport A=1\n', ".shell/all.sh")
+    crowded.write('# mine\nexport PATH="$HOME/old-kelp/bin:$PATH"\nexport B=1\n', ".shell/path.sh")
+    crowded.write("set -gx C 1\nfish_add_path ~/old-kelp/bin\n", ".config/fish/config.fish")
+    crowded.wants('[[conflicts.remove]]\npath = "~/old-kelp"\n[shells]\nuse = ["bash", "zsh", "fish"]\n')
+    before = likeness(crowded.home, STATE)
+    crowded.well("provision")
+    assert (crowded.home / ".shell/path.sh").read_text() == "# mine\nexport B=1\n"
+    assert (crowded.home / ".config/fish/config.fish").read_text() == "set -gx C 1\n"
+    crowded.well("undo")
+    assert likeness(crowded.home, STATE) == before
+
+
 def test_the_old_one_stays_where_the_new_one_does_not_answer(crowded: Desk) -> None:
     crowded.wants('[conflicts]\npolicy = "remove"\n[[checks]]\nname = "never"\nrun = "false"\n')
     assert crowded.run("provision").code == 1

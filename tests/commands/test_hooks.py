@@ -53,3 +53,18 @@ def test_a_shell_that_is_not_known_has_no_hooks(desk: Desk) -> None:
     desk.wants('[shells]\nhooks.csch = "x"\nmissing = "never"\n')
     told = desk.run("preview").err
     assert "csch" in told and "missing" in told
+
+
+@pytest.mark.needs("fish")
+@pytest.mark.parametrize(
+    "line", ["set -gx PATH ~/old/bin $PATH", "fish_add_path -g ~/old/bin", "fish_add_path -gP ~/old/bin"]
+)
+def test_what_config_fish_puts_on_path_stands_behind(desk: Desk, line: str) -> None:
+    """It is read after the drop-in folder; what is typed later, or set by a command, stays where it was put."""
+    desk.write("#!/bin/sh\necho kelp 0.1\n", "old/bin/kelp").chmod(0o755)
+    desk.write(f"{line}\nset -gx MINE 1\n", ".config/fish/config.fish")
+    desk.wants('[shells]\nuse = ["fish"]\n')
+    assert desk.well("provision", "--json").json["proof"]["ok"]
+    for options in ([], ["-l"], ["-i"], ["-l", "-i"]):
+        said = desk.shell("fish", "kelp --version; echo $MINE; set PATH ~/old/bin $PATH; kelp --version", *options)
+        assert said.split() == ["kelp", "4.2.1", "1", "kelp", "0.1"], options

@@ -183,6 +183,26 @@ def test_an_installer_that_fails_leaves_the_home_as_it_was(
     assert likeness(quay.home, STATE) == before
 
 
+def test_what_an_installer_does_beside_is_taken_back_too(quay: Desk, make_feed: Callable[..., str]) -> None:
+    """A file of settings that it changed, a folder that bears its name, and one that may be the person's own."""
+    more = 'echo "set bollard on" >>~/.inputrc; mkdir -p ~/.cache/bollard ~/moorings; touch ~/moorings/one\n'
+    script = bollard_installer("0.9.4") + more.encode()
+    quay.write("set bell-style none\n", ".inputrc")
+    wants(quay, script=make_feed({"install.sh": script}) + "install.sh", reviewed=digest(script))
+    before = likeness(quay.home, (*STATE, ".cache"))
+    quay.well("provision")
+    assert "set bollard on" in (quay.home / ".inputrc").read_text()
+    (quay.home / ".inputrc").write_text("set bell-style none\nset bollard on\nset mine on\n")
+    taken = quay.well("undo").out
+    assert "~/.inputrc was changed by someone else too" in taken
+    assert "~/moorings came while bollard was at work" in taken
+    assert (quay.home / ".inputrc").read_text() == "set bell-style none\nset mine on\n"
+    assert not (quay.home / ".cache/bollard").exists()
+    assert list((quay.home / ".local/state/zesty-anchor/attic").rglob("*moorings/one"))
+    (quay.home / ".inputrc").write_text("set bell-style none\n")
+    assert likeness(quay.home, (*STATE, ".cache")) == before
+
+
 def test_another_copy_in_its_place_is_not_touched(quay: Desk) -> None:
     quay.write("mine\n", ".bollard/bollard.sh")
     wants(quay)

@@ -14,6 +14,7 @@ from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.survey.fish_statements import fish_statements_about
 from zesty_anchor.survey.machine import Machine
+from zesty_anchor.survey.sourced import sourced_files
 from zesty_anchor.survey.statements import Known, Statement, statements_about, statements_setting, without
 from zesty_anchor.survey.text_file import TextFile
 
@@ -41,7 +42,7 @@ class RetireStatements:
     def plan(self, wanted: Wanted, machine: Machine) -> Iterable[RetireLines]:
         """See ``Kind``."""
         known: dict[Path, Known] = {}
-        for file in machine.startup.values():
+        for file in _files(wanted, machine):
             content = file.content
             for found in _about(file, wanted, machine, known):
                 content = without(content or b"", found)
@@ -55,12 +56,24 @@ class RetireStatements:
         return put_back(record)
 
 
+def _files(wanted: Wanted, machine: Machine) -> list[TextFile]:
+    """The startup files, and those that they read in their turn; none where nothing is to go."""
+    if not wanted.removals and not wanted.stale_variables:
+        return []
+    sourced = sourced_files(machine.startup, machine.locations.home)
+    inside = (path for path in sourced if any(path.is_relative_to(folder) for folder in wanted.removals))
+    for path in list(inside):
+        del sourced[path]
+    return [*machine.startup.values(), *sourced.values()]
+
+
 def _checker(file: TextFile, machine: Machine) -> tuple[str, str] | None:
-    """The shell that reads a file, and its option that only reads."""
-    readers = (
+    """The shell that reads a file, and its option that only reads. A file that is read by another is judged by its name."""
+    readers = [
         name for name, shell in SHELLS.items() if file.path in [reading.file for reading in shell.reads(machine.around)]
-    )
-    shells = (machine.shell(name) for name in readers)
+    ]
+    ending = file.path.suffix.lstrip(".")
+    shells = (machine.shell(name) for name in readers or [ending if ending in SHELLS else "bash"])
     return next(((shell.program, SHELLS[shell.name].check) for shell in shells if shell), None)
 
 
@@ -69,7 +82,7 @@ def undecided(wanted: Wanted, machine: Machine) -> list[tuple[str, Statement]]:
     known: dict[Path, Known] = {}
     return [
         (machine.locations.shown(file.path), statement)
-        for file in machine.startup.values()
+        for file in _files(wanted, machine)
         for found in _about(file, wanted, machine, known)
         for statement in found
         if not statement.serves

@@ -26,7 +26,8 @@ from zesty_anchor.shells.shell import (
 _SOURCE = 'fish(1), "Configuration files"'
 
 # Two files, as for the others: see korn.py. Builtins only; a command substitution, which costs fish ten commands, only
-# where there is no other way. One call of path(1) (fish 3.5) tests all the names that a project's file may have.
+# where there is no other way. config.fish is read after the drop-in folder: what it puts on PATH is put behind ours by
+# za__late, until the first prompt; by then fish(1) names the file of the command that set PATH, or fish_add_path's. One call of path(1) (fish 3.5) tests all the names that a project's file may have.
 _AT_START = """\
 {exports}set -gx ZESTY_ANCHOR_LOADED {stamp}
 set -g za__rest
@@ -74,7 +75,7 @@ function za__prompt --on-event fish_prompt
   end
 end
 function za__first_prompt --on-event fish_prompt
-  functions -e za__first_prompt
+  functions -e za__first_prompt za__late
   if test "$PATH" != "$za__PATH"
     source {follow}
     za__place first {launchers} {last}
@@ -89,6 +90,23 @@ complete -c zesty-anchor -f -a '(za__complete)'
 za__look
 {completions}else
 set -gx PATH {scripted} $za__rest {last}
+end
+function za__late --on-variable PATH
+  set -q za__placing; and return
+  string match -qr '(^|/|\\n)(config|fish_add_path)\\.fish' -- (status stack-trace | string collect); or return
+  set -g za__placing
+  set -l za_rest
+  for za_entry in (string match -rv -- {ours} $PATH)
+    contains -- $za_entry $za_rest; or set -a za_rest $za_entry
+  end
+  if set -q za__first
+    set -g za__rest $za_rest {launchers} {last}
+    set -gx PATH $za__first $za__rest
+    set -g za__PATH $PATH
+  else
+    set -gx PATH {scripted} $za_rest {last}
+  end
+  set -e za__placing
 end
 {hooks}"""
 _ON_DEMAND = """\

@@ -12,6 +12,7 @@ from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.survey.findings import Trouble
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.survey.provenance import Origin
+from zesty_anchor.survey.sourced import resolved
 from zesty_anchor.survey.startup_trace import StartupTrace
 
 _SOURCES = re.compile(r"""^\s*(?:\.|source)\s+(["']?)([^\s;"'&|<()]+)\1\s*(?:#.*)?$""")
@@ -63,13 +64,12 @@ def _read_only(program: str, option: str, file: Path) -> str:
 
 
 def _missing(machine: Machine) -> Iterator[Trouble]:
-    home = str(machine.locations.home)
     for path, file in machine.startup.items():
         for number, row in enumerate((file.content or b"").decode("utf-8", "replace").splitlines(), 1):
             sourced = _SOURCES.match(row)
             if sourced is None:
                 continue
-            target = re.sub(r"^~(?=/)|\$HOME|\$\{HOME\}", lambda _: home, sourced[2])
-            if "$" not in target and target.startswith("/") and not os.path.exists(target):
+            target = resolved(sourced[2], machine.locations.home)
+            if target is not None and not os.path.exists(target):
                 shown = machine.locations.shown
                 yield Trouble(shown(path), number, f"sources {shown(target)}, which does not exist")
