@@ -15,12 +15,15 @@ from zesty_anchor.engine.run import Runner
 from zesty_anchor.manifest.wanted import Wanted, WantedVersion
 from zesty_anchor.problem import Problem
 from zesty_anchor.proof.prove import prove
+from zesty_anchor.proof.result import Proof
 from zesty_anchor.reporter import Reporter
 from zesty_anchor.resolve import Known
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system.privilege import Access
 
 _FAILED = "something before it failed"
+LINES = "conflict-lines"
+"""The kind of change that takes an old install's lines out of startup files."""
 
 
 class Planner(Protocol):
@@ -79,12 +82,33 @@ class Provisioning:
         proof = prove(wanted, machine, self._jobs)
         clearing = [c for c in able if c.stage is Stage.CLEAR]
         if clearing and not proof.ok:
+            proof = self._without_lines(wanted, machine, proof)
+            clearing = [c for c in clearing if c.kind != LINES or not proof.ok]
+        if clearing and not proof.ok:
             self._wait(able, Stage.CLEAR, "the new version does not answer yet, so the old one stays")
         elif clearing:
             # The startup files have changed since the plan was made.
             self._stage(compare(KINDS, wanted, self._planner.machine()), Stage.CLEAR)
             proof = prove(wanted, machine, self._jobs)
         return Outcome(tuple(self._told), proof, errands=errands)
+
+    def _without_lines(self, wanted: Wanted, machine: Machine, proof: Proof) -> Proof:
+        """An alias to the old one, or a line that puts it first, may be all that keeps the new one from answering. So
+        those lines are taken out on trial, and put back where that does not help. Returns the proof that holds then.
+        """
+        lines = [change for change in compare(KINDS, wanted, self._planner.machine()) if change.kind == LINES]
+        if not lines:
+            return proof
+        proofs = [proof]
+
+        def well() -> bool:
+            proofs.append(prove(wanted, machine, self._jobs))
+            return proofs[-1].ok
+
+        told = self._runner.attempt(lines, well)
+        if proofs[-1].ok:
+            self._told += told
+        return proofs[-1] if proofs[-1].ok else proof
 
     def _stage(self, changes: Iterable[Change], stage: Stage) -> list[ChangeReport]:
         done = self._runner.stage([change for change in changes if change.stage is stage])

@@ -91,6 +91,24 @@ def test_the_old_one_stays_where_the_new_one_does_not_answer(crowded: Desk) -> N
     assert "KELP_HOME" in (crowded.home / ".bashrc").read_text()
 
 
+def test_a_line_that_hides_the_new_one_goes_on_trial(crowded: Desk) -> None:
+    """An alias to the old install would keep the new one from ever answering; where it does not help, it is put back."""
+    text = RC + "alias kelp=~/old-kelp/bin/kelp\n"
+    crowded.write(text, ".bashrc")
+    checks = '[[checks]]\nname = "never"\nrun = "false"\n'
+    crowded.wants('[[conflicts.remove]]\npath = "~/old-kelp"\n' + checks)
+    assert crowded.run("provision").code == 1
+    assert "alias kelp=" in (crowded.home / ".bashrc").read_text()
+    crowded.wants('[[conflicts.remove]]\npath = "~/old-kelp"\n')
+    before = likeness(crowded.home, STATE)
+    assert crowded.well("provision", "--json").json["proof"]["ok"]
+    assert not (crowded.home / "old-kelp").exists()
+    assert "alias kelp" not in (crowded.home / ".bashrc").read_text()
+    assert crowded.shell("bash", "kelp --version", "-i").strip() == "kelp 4.2.1"
+    crowded.well("undo")
+    assert likeness(crowded.home, STATE) == before
+
+
 def test_a_person_is_asked_about_each(crowded: Desk) -> None:
     crowded.wants('[conflicts]\npolicy = "ask"\n')
     refused = crowded.run("provision", "--yes")

@@ -36,7 +36,7 @@ if [ -d "$KELP_HOME/bin" ]; then
     PATH="$KELP_HOME/bin:$PATH"
 fi
 [ -s "$KELP_HOME/hook.sh" ] && . "$KELP_HOME/hook.sh"
-alias old-kelp="$KELP_HOME/bin/kelp"
+alias kelp="$KELP_HOME/bin/kelp"
 
 export PATH="$HOME/gauges/bin:$PATH"
 export EDITOR=vi

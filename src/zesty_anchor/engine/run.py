@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import errno
 import threading
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from concurrent.futures import FIRST_COMPLETED, Future, ThreadPoolExecutor, wait
 
 import msgspec
@@ -54,10 +54,24 @@ class Runner:
         try:
             if changes[0].stage in (Stage.PREPARE, Stage.OBTAIN):
                 return self._side_by_side(changes, 1 if changes[0].stage is Stage.PREPARE else self._jobs)
-            return self._all_or_none(changes)
+            return self._all_or_none(changes, [])
         finally:
             while self._untidy:
                 tidy(self._untidy.pop())
+
+    def attempt(self, changes: Sequence[Change], well: Callable[[], bool]) -> list[ChangeReport]:
+        """Carry changes out in order, all or none; where ``well`` says no afterwards, they are taken back as well."""
+        done: list[Entry] = []
+        try:
+            reports = self._all_or_none(changes, done)
+            if done and not well():
+                for entry in reversed(done):
+                    self._take_back(entry)
+                reports = [report(change, "taken back") for change in changes]
+        finally:
+            while self._untidy:
+                tidy(self._untidy.pop())
+        return reports
 
     def _side_by_side(self, changes: Sequence[Change], jobs: int) -> list[ChangeReport]:
         results = self._results
@@ -88,8 +102,8 @@ class Runner:
     def _settled(need: str, results: dict[str, ChangeReport], keys: set[str]) -> bool:
         return need in results or need not in keys
 
-    def _all_or_none(self, changes: Sequence[Change]) -> list[ChangeReport]:
-        done: list[Entry] = []
+    def _all_or_none(self, changes: Sequence[Change], done: list[Entry]) -> list[ChangeReport]:
+        """``done`` gets what was carried out, and is empty again where that was taken back."""
         for place, change in enumerate(changes):
             try:
                 done.append(self._one_entry(change))
@@ -97,6 +111,7 @@ class Runner:
                 problem = _as_problem(error, change)
                 for entry in reversed(done):
                     self._take_back(entry)
+                done.clear()
                 reports = [report(c, "taken back") for c in changes[:place]]
                 reports.append(report(change, "failed", problem))
                 reports += [waits(c, f"all of them or none: {change.subject} failed") for c in changes[place + 1 :]]

@@ -99,7 +99,7 @@ def traced(paint: Paint, found: Traced, shown: Callable[[str], str]) -> None:
 
 
 def _answer(paint: Paint, each: Origin, shown: Callable[[str], str]) -> list[str]:
-    what = shown(each.path) if each.kind in ("file", "launcher") else f"{each.kind}: {each.path}"
+    what = shown(each.path) if each.kind in ("file", "launcher") else f"{each.kind}: {shown(each.path)}"
     mark = paint.good("answers") if each.wins else paint.faint("behind")
     return [mark, paint.name(what), each.owner, paint.faint(_line(each, shown))]
 
