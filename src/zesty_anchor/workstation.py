@@ -15,6 +15,7 @@ from zesty_anchor.changes.kinds import KINDS
 from zesty_anchor.changes.launchers import texts
 from zesty_anchor.changes.retire_lines import undecided
 from zesty_anchor.choices import Choice
+from zesty_anchor.conflicting import Conflicting
 from zesty_anchor.engine.compare import compare
 from zesty_anchor.engine.journal import Entry, Journal, alone
 from zesty_anchor.engine.outcome import ChangeReport, Outcome, Preview, TakenBack, reports
@@ -33,14 +34,12 @@ from zesty_anchor.switching import FOLLOWING, Switching
 from zesty_anchor.system import own_folders
 from zesty_anchor.system.host import host
 from zesty_anchor.system.locations import Locations, locate
-from zesty_anchor.system.package_manager import package_manager
 from zesty_anchor.system.privilege import NO_ACCESS, Access, Hands, access, authenticate
 
 if TYPE_CHECKING:
     from zesty_anchor.changes.kept import Kept
     from zesty_anchor.engine.questions import Asker
     from zesty_anchor.proof.result import Proof
-    from zesty_anchor.survey.conflicts import Conflict
     from zesty_anchor.survey.findings import Findings
     from zesty_anchor.survey.provenance import Origin
 
@@ -97,10 +96,8 @@ class Workstation:
         self._yes = yes
         self._offline = offline
         self._secrets: dict[str, str] = {}
-        self._conflicts: list[Conflict] | None = None
-        self._planning = False
-        """Whether changes are planned: only then fresh shells are asked for conflicts."""
-        self._needed: dict[str, bool] = {}
+        self._conflicting: Conflicting | None = None
+        """Only where changes are planned: fresh shells are asked for it."""
         self.locations: Locations = locate(environ)
         self.manifest = Manifest()
         self.file = Path()
@@ -158,12 +155,16 @@ class Workstation:
         from zesty_anchor.engine.questions import estimate, gather
 
         machine = self.machine()
-        self._planning = True
+        self._conflicting = Conflicting(self.manifest)
         self._take_project()
         wanted = self._wanted(machine, self._past()[0])
         changes = compare(KINDS, wanted, machine)
         given = self._access(changes)
-        questions = [*self._as_root(changes), *self._asked_conflicts(wanted, machine, changes), *gather(changes, given)]
+        questions = [
+            *self._as_root(changes),
+            *self._conflicting.questions(wanted, machine, changes),
+            *gather(changes, given),
+        ]
         commands = [given.shown(command) for change in changes for command in change.commands]
         return Preview(
             reports(changes), self._notices(wanted, machine), tuple(questions), tuple(commands), estimate(changes)
@@ -313,15 +314,21 @@ class Workstation:
         began = time.monotonic()
         known, cut_off = self._past()
         machine = self.machine()
-        self._planning = True
+        self._conflicting = Conflicting(self.manifest)
         self._take_project()
         wanted = self._wanted(machine, known)
         changes = compare(KINDS, wanted, machine)
         if not changes and not cut_off:
             self.keep_in_step()
             return Outcome((), notices=self._notices(wanted, machine), seconds=time.monotonic() - began)
-        asked = [*self._as_root(changes), *self._asked_conflicts(wanted, machine, changes)]
-        hands = self._hands(changes, cut_off, asked)
+        asked = self._conflicting.questions(wanted, machine, changes)
+        if asked and self._asker is not None:
+            from zesty_anchor.engine.questions import settle
+
+            self._conflicting.answers |= settle(asked, self._asker, yes=self._yes)
+            changes = compare(KINDS, self._conflicting.added(wanted, machine), machine)
+            asked = []
+        hands = self._hands(changes, cut_off, [*self._as_root(changes), *asked])
         with alone(self.locations.state), hands.kept_alive():
             journal = Journal(self.locations.journal)
             try:
@@ -617,57 +624,10 @@ class Workstation:
 
     def put_together(self, machine: Machine, versions: tuple[WantedVersion, ...]) -> Wanted:
         """What is wanted, given the versions, and what conflicts with them."""
-        wanted = self._without_conflicts(machine, versions)
-        going = [each for each in self.conflicts(wanted, machine) if self._goes(each)]
-        paths = [Path(each.target) for each in going if each.kind in ("folder", "file")]
-        packages = [each.target for each in going if each.kind == "package"]
-        return msgspec.structs.replace(
-            wanted,
-            removals=tuple(dict.fromkeys((*wanted.removals, *paths))),
-            purges=tuple(dict.fromkeys((*wanted.purges, *packages))),
-        )
+        wanted = self._put_together(machine, versions)
+        return self._conflicting.added(wanted, machine) if self._conflicting else wanted
 
-    def conflicts(self, wanted: Wanted, machine: Machine) -> list[Conflict]:
-        """What else answers to the manifest's commands. Fresh shells are asked once, and not where all is outranked."""
-        if self.manifest.conflicts.policy == "outrank" or not self._planning:
-            return []
-        if self._conflicts is None:
-            from zesty_anchor.survey.conflicts import conflicts
-
-            commands = [
-                c
-                for name, recipe in wanted.recipes.items()
-                if self.manifest.tools[name].want != SYSTEM
-                for c in recipe.commands
-            ]
-            self._conflicts = conflicts(commands, wanted.shells, machine)
-        return self._conflicts
-
-    def _goes(self, conflict: Conflict) -> bool:
-        """Whether a conflict is to be removed: it can be, and the policy, or the person, says so."""
-        if conflict.kind not in ("folder", "file", "package") or self._essential(conflict):
-            return False
-        policy = self.manifest.conflicts.policy
-        return policy == "remove" or (policy == "ask" and self._secrets.get(_about(conflict)) == "yes")
-
-    def _essential(self, conflict: Conflict) -> bool:
-        """Whether it is a package that the system needs: such a one is outranked."""
-        if conflict.kind == "package" and conflict.target not in self._needed:
-            manager = package_manager(host().families)
-            self._needed[conflict.target] = manager is None or manager.goes_with((conflict.target,)) is None
-        return self._needed.get(conflict.target, False)
-
-    def _asked_conflicts(self, wanted: Wanted, machine: Machine, changes: Iterable[Change]) -> list[Question]:
-        """The questions about what conflicts, where there is something to do anyway."""
-        if self.manifest.conflicts.policy != "ask" or not list(changes):
-            return []
-        return [
-            Question("conflict", _about(each), '[conflicts] policy = "remove", or "outrank"', optional=True)
-            for each in self.conflicts(wanted, machine)
-            if each.kind in ("folder", "file", "package") and not self._essential(each)
-        ]
-
-    def _without_conflicts(self, machine: Machine, versions: tuple[WantedVersion, ...]) -> Wanted:
+    def _put_together(self, machine: Machine, versions: tuple[WantedVersion, ...]) -> Wanted:
         family = machine.packages.family if machine.packages else ""
         return put_together(
             self.manifest,
@@ -732,7 +692,7 @@ class Workstation:
             + statement.text.splitlines()[0]
             for file, statement in undecided(wanted, machine)
         ]
-        notices += [_told(each, self.locations) for each in self.conflicts(wanted, machine) if not self._goes(each)]
+        notices += self._conflicting.staying(wanted, machine) if self._conflicting else []
         if self.manifest.prerequisites.packages and machine.packages is None:
             notices.append(
                 f"[prerequisites] is passed over: no package manager that we know is on {machine.host.title}"
@@ -750,22 +710,6 @@ class Workstation:
         if self._environ.get("ZESTY_ANCHOR_SHELL") in FOLLOWING:
             return ""  # its function does it itself
         return self.reload_line()
-
-
-def _about(conflict: Conflict) -> str:
-    """The question about a conflict; its answer is kept under it."""
-    what = f"the package {conflict.target}" if conflict.kind == "package" else conflict.target
-    return f"{conflict.command} is also answered by {conflict.origin.path}: take {what} away, once the new one answers?"
-
-
-def _told(conflict: Conflict, locations: Locations) -> str:
-    """That a conflict stays."""
-    origin = conflict.origin
-    what = f"the {origin.kind} {conflict.command}" if conflict.kind == "line" else locations.shown(origin.path)
-    whose = f" ({origin.owner})" if origin.owner not in ("", "unknown") else ""
-    by = f", by {locations.shown(origin.startup_file)}:{origin.line}" if origin.startup_file else ""
-    stands = "hides it" if conflict.kind == "line" else "stands behind it"
-    return f"{conflict.command}: {what}{whose}{by} {stands}, and stays"
 
 
 def _is_project(file: Path) -> bool:
