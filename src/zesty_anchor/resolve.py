@@ -134,6 +134,9 @@ class Resolver:
         through = self._manifest.tools[name].through
         if through is not None:
             return self._listed_by(through, name, machine)
+        manager = self._manifest.managers.get(name)
+        if manager is not None and manager.script is not None:
+            return [Release(version=manager.want, url=manager.script.replace("{version}", manager.want), digest="")]
         return self._opened().releases(self.supply(name, machine), self.recipes[name], machine.host.platform)
 
     def _listed_by(self, manager: str, name: str, machine: Machine) -> list[Release]:
@@ -423,7 +426,7 @@ class Resolver:
         name, want = asked.runtime, asked.want
         manager = self._manifest.managers.get(name)
         if manager is not None and manager.script is not None:
-            release = Release(version=want, url=manager.script.replace("{version}", want), digest="")
+            release = self.releases(name, machine)[0]
             return msgspec.structs.replace(release, digest=_sha256(self._script_of(name, release)))
         offered = self.releases(name, machine)
         chosen = Want(want).choose([r for r in offered if self._may_run(name, r.version, found)])

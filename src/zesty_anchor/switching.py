@@ -106,6 +106,7 @@ class Switching:
         """
         import tomlkit
 
+        self._refuse_manager(runtime)
         self._check_want(want)
         file = self._workstation.file
         before = file.read_bytes()
@@ -133,9 +134,19 @@ class Switching:
             SESSION: " ".join(session),
         }
 
+    def _refuse_manager(self, name: str) -> None:
+        """Raises ``UsageProblem`` for a manager: there is one version of it, for all."""
+        if name in self._workstation.manifest.managers:
+            raise UsageProblem(
+                f"{name} is a manager, and is not switched",
+                where=str(self._workstation.file),
+                advice=f"write another want in [managers.{name}], then run: zesty-anchor provision",
+            )
+
     def installed(self, runtime: str, want: str, *, install: bool = False) -> str:
         """The installed version that a want means here. Raises ``Problem`` where none is, unless it may be installed."""
         self._workstation.check_runtime(runtime)
+        self._refuse_manager(runtime)
         self._check_want(want)
         for again in (False, True):
             machine = self._workstation.shelf()

@@ -94,6 +94,9 @@ def test_what_comes_through_a_manager_is_like_any_other(quay: Desk) -> None:
     assert "through bollard" in quay.well("list").out
     assert quay.well("locate", "kelp", "3.1").out.strip() == str(quay.shelf / "kelp/3.1.4")
     assert quay.shell("bash", "za switch kelp 3.1.4; kelp --version", "-i").splitlines()[-1] == "kelp 3.1.4"
+    assert "0.9.4" in quay.well("list", "bollard").out
+    for words in (("switch", "bollard", "0.9.4", "--default"), ("with", "bollard=0.9.4", "--", "true")):
+        assert "is a manager, and is not switched" in quay.run(*words).err
     quay.well("lock")
     assert digest(bollard_installer("0.9.4")) in (quay.home / "workstation.lock").read_text()
     assert 'version = "4.2.9"' in (quay.home / "workstation.lock").read_text()
@@ -108,6 +111,7 @@ def test_what_comes_through_a_manager_is_like_any_other(quay: Desk) -> None:
 
 def test_an_installer_is_reviewed_first(quay: Desk) -> None:
     wants(quay)
+    assert "bollard is not installed yet" in quay.run("list", "kelp").err
     text = quay.manifest.read_text()
     script = bollard_installer("0.9.4")
     quay.write("".join(line for line in text.splitlines(keepends=True) if not line.startswith("reviewed")))
@@ -229,7 +233,14 @@ def test_cut_off_in_the_middle_the_next_run_puts_the_home_right(quay: Desk, make
     running.wait()
     os.kill(installer, signal.SIGKILL)
     wants(quay)
-    assert quay.well("provision", "--json").json["proof"]["ok"]
+    quay.write("mine\n", "bollard-notes")
+    done = quay.well("provision", "--json").json
+    assert done["proof"]["ok"]
+    assert [
+        notice
+        for notice in done["notices"]
+        if "~/bollard-notes came while bollard was at work; it is kept in" in notice
+    ]
     quay.well("dismantle", "--yes")
     quay.manifest.unlink()
     after = likeness(quay.home, (*STATE, ".cache", ".local"))

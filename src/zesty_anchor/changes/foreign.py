@@ -111,15 +111,19 @@ def _cut_off(record: Record, bench: Bench, name: str) -> list[str]:
             )
         _restore(path, before)
     seen.unlink()
-    return told + _away(found.came, bench, name)
+    return told + _away(found.came, bench, name, cut_off=True)
 
 
-def _away(paths: Iterable[bytes], bench: Bench, name: str) -> list[str]:
+def _away(paths: Iterable[bytes], bench: Bench, name: str, *, cut_off: bool = False) -> list[str]:
+    """Remove what bears the program's name, keep the rest. After a run that was ``cut_off`` the person may have made
+    something since: then only what stands where programs keep their own goes.
+    """
     told = []
     for path in map(os.fsdecode, paths):
         if not os.path.lexists(path):
             continue
-        if name.lower() in os.path.basename(path).lower():
+        hidden = os.path.basename(path).startswith(".") or os.path.dirname(path) != str(bench.locations.home)
+        if name.lower() in os.path.basename(path).lower() and (hidden or not cut_off):
             discard_any(Path(path))
         else:
             kept = _free(bench.attic, os.path.basename(path).lstrip("."))
