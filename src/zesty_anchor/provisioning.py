@@ -70,9 +70,13 @@ class Provisioning:
             rest = self._without_absent(wanted, machine)
             if rest is None:
                 return self._ended(able, Stage.SHELL, errands)
-            self._wait(able, Stage.CLEAR)
+            last = Stage.CLEAR
+            if _may_be_missed(wanted, rest):
+                self._wait(able, Stage.CLEAR)
+                last = Stage.SHELL
             wanted = rest
-            able = [c for c in compare(KINDS, wanted, self._planner.machine()) if c.stage is Stage.SHELL]
+            known = compare(KINDS, wanted, self._planner.machine())
+            able = [c for c in known if Stage.SHELL <= c.stage <= last]
         written = self._stage([c for c in able if not c.pending], Stage.SHELL)
         if any(each.outcome != "done" for each in written):
             return self._ended(able, Stage.CLEAR, errands)
@@ -162,3 +166,13 @@ class Provisioning:
         if not rest or any(os.fsencode(shelf / name) + b"/" in used for name in lost):
             return None
         return self._planner.put_together(machine, tuple(v for v in rest if v.default or v.runtime not in lost))
+
+
+def _may_be_missed(wanted: Wanted, rest: Wanted) -> bool:
+    """Whether what is to go may be all that answers to a command of a runtime that could not be had."""
+    if wanted.purges or wanted.alternatives:
+        return True
+    here = {v.runtime for v in rest.versions}
+    commands = [command for v in wanted.versions if v.runtime not in here for command in v.recipe.commands]
+    folders = (folder / part for folder in wanted.removals for part in ("", "bin", "sbin"))
+    return any((folder / command).exists() for folder in folders for command in commands)

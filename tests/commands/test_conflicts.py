@@ -109,6 +109,24 @@ def test_a_line_that_hides_the_new_one_goes_on_trial(crowded: Desk) -> None:
     assert likeness(crowded.home, STATE) == before
 
 
+@pytest.mark.parametrize("missing", ["oar", "kelp"])
+def test_another_failure_holds_back_only_what_could_be_missed(crowded: Desk, missing: str) -> None:
+    """The old kelp goes although another runtime could not be had; but not where it is the new kelp that is lacking."""
+    (crowded.home / "feed").mkdir()
+    (crowded.home / f"feed/{missing}-4.2.1.tar.gz").write_bytes(b"no archive")
+    broken = f'[feeds.other]\nkind = "folder"\nurl = "{crowded.home}/feed"\n'
+    runtimes = '[runtimes.kelp]\nwant = "4.2.1"\nfeed = "harbour"\n'
+    if missing == "kelp":
+        runtimes = runtimes.replace("harbour", "other")
+    else:
+        broken += '[recipes.oar]\ncommands = ["oar"]\n[runtimes.oar]\nwant = "4.2.1"\nfeed = "other"\n'
+    crowded.wants('[[conflicts.remove]]\npath = "~/old-kelp"\n' + broken, runtimes)
+    text = crowded.manifest.read_text().replace("want = ", 'unpinned = "accepted"\nwant = ')
+    crowded.write(text)
+    assert crowded.run("provision").code == 1
+    assert (crowded.home / "old-kelp").exists() == (missing == "kelp")
+
+
 def test_a_person_is_asked_about_each(crowded: Desk) -> None:
     crowded.wants('[conflicts]\npolicy = "ask"\n')
     refused = crowded.run("provision", "--yes")
