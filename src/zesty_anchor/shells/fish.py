@@ -30,11 +30,14 @@ _SOURCE = 'fish(1), "Configuration files"'
 # za__late, until the first prompt; by then fish(1) names the file of the command that set PATH, or fish_add_path's. One call of path(1) (fish 3.5) tests all the names that a project's file may have.
 _AT_START = """\
 {exports}set -gx ZESTY_ANCHOR_LOADED {stamp}
-set -g za__rest
-for za_entry in (string match -rv -- {ours} $PATH)
-  contains -- $za_entry $za__rest; or set -a za__rest $za_entry
+set -g za__rest $PATH
+if string match -qr -- {ours} $PATH
+  set za__rest
+  for za_entry in (string match -rv -- {ours} $PATH)
+    contains -- $za_entry $za__rest; or set -a za__rest $za_entry
+  end
+  set -e za_entry
 end
-set -e za_entry
 if status is-interactive; and string match -qr '^([4-9]|3\\.([5-9]|\\d\\d))' $version
 set -g za__first {front}
 set -a za__rest {launchers} {last}

@@ -19,7 +19,8 @@ class Dialect(msgspec.Struct, frozen=True):
     ``itself`` is a word that is empty in every other shell; ``start`` stands first in a function; ``as_sh`` reads a file
     in the language of sh. ``at_prompt`` has the prompt look at the folder, ``at_cd`` follows ``cd`` itself.
     ``completes`` registers the completion of our own commands, ``completion`` does it. ``there`` tests the project's file
-    where ``-ot`` does not count one that is gone as older.
+    where ``-ot`` does not count one that is gone as older. ``place`` puts the folders on PATH when the shell starts, where
+    that goes better than in the way that all know.
     """
 
     name: str
@@ -31,6 +32,7 @@ class Dialect(msgspec.Struct, frozen=True):
     completes: str = ""
     completion: str = ""
     there: str = ""
+    place: str = ""
 
 
 # Two files: what every interactive shell reads when it starts, and what it reads when it first has to choose, complete
@@ -47,7 +49,7 @@ if [ -z "{itself}" ]; then if [ -r {sh} ]; then . {sh}; fi; return 0; fi
 {exports}case $- in *i*) ;; *) za__plain=1; {as_sh}; unset za__plain; {hooks_inline}return 0 ;; esac
 za__front={front} za__mode=first
 if [[ ${{za__stamp-}} != {stamp} || $PATH != "$za__front":* ]]; then
-{place_before}{place}{place_after}za__first=$za__front za__tokens= za__new=1 za__said=${{za__said-}}
+{place}za__first=$za__front za__tokens= za__new=1 za__said=${{za__said-}}
 fi
 unset za__front za__mode
 if [[ ${{za__stamp-}} == {stamp} ]] && typeset -f za__look >/dev/null; then
@@ -176,9 +178,8 @@ def at_start(environment: Environment, dialect: Dialect) -> str:
         exports=posix.exports(environment),
         hooks_inline="\n" + hooks if hooks else "",
         front=quote(":".join(front)),
-        place=posix.place(environment, (environment.launchers, *environment.last)),
-        place_before=f"() {{\n{dialect.start}" if dialect.start else "",
-        place_after="}\n" if dialect.start else "unset za__out za__ifs za__flags\n",
+        place=dialect.place
+        or posix.place(environment, (environment.launchers, *environment.last)) + "unset za__out za__ifs za__flags\n",
         stamp=environment.stamp,
         start=dialect.start,
         some=" || ".join(posix.tests(names, "$za_folder/")),

@@ -25,9 +25,10 @@ case " ${chpwd_functions[*]-} " in *' za__entered '*) ;; *) chpwd_functions+=(za
 _SH_OPTIONS = "  emulate -L sh\n"
 """The person's options, KSH_ARRAYS and NO_UNSET among them, count again when the function ends."""
 
-# zshcompsys(1), "Initialization": compdef is there where the completion system was loaded.
+# zshcompsys(1), "Initialization": compdef is there where the completion system was loaded. ($functions would fetch a
+# module first.)
 _COMPLETES = """\
-if (( $+functions[compdef] )); then
+if typeset -f compdef >/dev/null; then
 function za__complete {{ . {shell}/follow.zsh; za__complete "$@"; }}
 compdef za__complete zesty-anchor za
 fi
@@ -72,5 +73,16 @@ class Zsh(korn.Korn):
         return korn.Dialect(
             self.name, "${ZSH_VERSION-}", _AT_PROMPT, _AT_CD, _SH_OPTIONS, "() {{ emulate -L sh; . {}; }}",
             _COMPLETES.format(shell=environment.shell_word), completion.zsh(posix.words(environment.program)),
-            "-e $za__file && ",
+            "-e $za__file && ", self._place(environment),
         )  # fmt: skip
+
+    def _place(self, environment: Environment) -> str:
+        """zsh has PATH as an array, too: what is ours and what is there twice is left out by expansion alone (zshexpn(1),
+        "PARAMETER EXPANSION", the flag u and ``:#``), in a tenth of the time that a loop takes.
+        """
+        front = dict.fromkeys((*environment.first, *environment.default_bins))
+        static = dict.fromkeys((*environment.first, environment.launchers, *environment.last))
+        ours = "|".join([self.quote(environment.shelf + "/") + "*", *map(self.quote, static)])
+        words = [" ".join(map(self.quote, folders)) for folders in (front, (environment.launchers, *environment.last))]
+        kept = f'"${{(@u)path:#({ours})}}"'
+        return f"() {{\n  emulate -L zsh\n  path=({words[0]} {kept} {words[1]})\n}}\nexport PATH\n"
