@@ -66,8 +66,9 @@ class Conflicting:
         return [question for question in asked if question.text not in self.answers]
 
     def staying(self, wanted: Wanted, machine: Machine) -> list[str]:
-        """A line for each that stays."""
-        return [_told(each, machine.locations) for each in self.found(wanted, machine) if not self._goes(each, machine)]
+        """A line for each that stays. An alias to what goes, or a function that came with it, goes along."""
+        staying = [each for each in self.found(wanted, machine) if not self._goes(each, machine)]
+        return [_told(each, machine.locations) for each in staying if not _along(each, wanted.removals)]
 
     def _goes(self, conflict: Conflict, machine: Machine) -> bool:
         """Whether a conflict is to be removed: it can be, and the policy, or the person, says so."""
@@ -95,5 +96,18 @@ def _told(conflict: Conflict, locations: Locations) -> str:
     what = f"the {origin.kind} {conflict.command}" if conflict.kind == "line" else locations.shown(origin.path)
     whose = f" ({origin.owner})" if origin.owner not in ("", "unknown") else ""
     by = f", by {locations.shown(origin.startup_file)}:{origin.line}" if origin.startup_file else ""
-    stands = "hides it" if conflict.kind == "line" else "stands behind it"
-    return f"{conflict.command}: {what}{whose}{by} {stands}, and stays"
+    if conflict.kind == "line":
+        return f"{conflict.command}: {what}{whose}{by} hides it, and stays; take that line out if it should not"
+    way = {"package": f'package = "{conflict.target}"'}.get(
+        conflict.kind, f'path = "{locations.shown(conflict.target)}"'
+    )
+    told = f"{conflict.command}: {what}{whose}{by} stands behind it, and stays"
+    return told if conflict.kind == "unknown" else f"{told}; to have it go: [[conflicts.remove]] {way}"
+
+
+def _along(conflict: Conflict, removals: Iterable[Path]) -> bool:
+    """Whether an alias leads into what is removed, or a function was read from there."""
+    if conflict.kind != "line":
+        return False
+    places = (conflict.origin.path.split(" ")[0], conflict.origin.startup_file or "/")
+    return any(Path(place).is_relative_to(folder) for place in places for folder in removals)

@@ -551,7 +551,8 @@ class Workstation:
 
         things = self.kept()
         if things:
-            text = f"throw away for good what is in the attic ({len(things)} of it)? undo cannot bring it back then"
+            names = ", ".join(self.locations.shown(each.was) for each in things)
+            text = f"throw away for good what is in the attic ({names})? undo cannot bring it back then"
             settle([Question("attic", text, "--yes", safe=True)], self._asker, yes=self._yes)
             with alone(self.locations.state):
                 for each in things:

@@ -132,6 +132,13 @@ def test_an_installer_is_reviewed_first(quay: Desk) -> None:
     assert quay.run("preview", "--script", "kelp").code == 2
 
 
+def test_a_manager_of_the_manifest_is_no_conflict(quay: Desk) -> None:
+    """Its function answers to its own command, and what it installed to another."""
+    wants(quay, KELP + '[conflicts]\npolicy = "report"\n')
+    quay.well("provision")
+    assert "stays" not in quay.well("preview").out
+
+
 def test_a_person_at_the_terminal_reads_it_and_says_yes(quay: Desk) -> None:
     wants(quay)
     quay.write("".join(x for x in quay.manifest.read_text().splitlines(keepends=True) if not x.startswith("reviewed")))

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import time
 import tomllib
 
 import pytest
@@ -34,9 +33,7 @@ def crowded(desk: Desk) -> Desk:
 
 def test_the_survey_sees_what_is_wrong(crowded: Desk) -> None:
     before = crowded.likeness()
-    began = time.monotonic()
     found = crowded.well("survey", "--json").json
-    assert time.monotonic() - began < 30
     troubles = {(each["file"], each["line"], each["what"]) for each in found["troubles"]}
     assert ("~/.bashrc", 3, "sources ~/gone/env.sh, which does not exist") in troubles
     assert ("~/.bashrc", 6, "~/nowhere is on PATH, and does not exist") in troubles

@@ -44,14 +44,14 @@ def _conflict(command: str, origin: Origin, machine: Machine, owners: Owners) ->
     locations = machine.locations
     if origin.ours or origin.kind in ("builtin", "launcher") or origin.owner.startswith("zesty-anchor"):
         return None
+    managed = [receipt.home for receipt in machine.shelf.values() if receipt.home]
+    if any(Path(file or "/").is_relative_to(home) for file in (origin.path, origin.startup_file) for home in managed):
+        return None
     if origin.kind in ("alias", "function"):
         place = f"{origin.startup_file}:{origin.line}" if origin.startup_file else "unknown"
         return Conflict(command, "line", place, origin)
     file = Path(origin.path)
     if file.is_relative_to(locations.home):
-        managed = [receipt.home for receipt in machine.shelf.values() if receipt.home]
-        if any(file.is_relative_to(home) for home in managed):
-            return None
         return _in_home(command, file, origin, machine)
     package = owners.package(origin.path)
     if package:

@@ -15,7 +15,8 @@ from zesty_anchor.survey.provenance import Origin
 from zesty_anchor.survey.sourced import resolved
 from zesty_anchor.survey.startup_trace import StartupTrace
 
-_SOURCES = re.compile(r"""^\s*(?:\.|source)\s+(["']?)([^\s;"'&|<()]+)\1\s*(?:#.*)?$""")
+_UNGUARDED = re.compile(r"""^\s*(?:\.|source)\s+(["']?)([^\s;"'&|<()]+)\1\s*(?:#.*)?$""")
+"""A line that does nothing but read a file, whether that is there or not."""
 
 
 def troubles(machine: Machine, started: Iterable[StartupTrace], entries: Iterable[Origin]) -> list[Trouble]:
@@ -66,7 +67,7 @@ def _read_only(program: str, option: str, file: Path) -> str:
 def _missing(machine: Machine) -> Iterator[Trouble]:
     for path, file in machine.startup.items():
         for number, row in enumerate((file.content or b"").decode("utf-8", "replace").splitlines(), 1):
-            sourced = _SOURCES.match(row)
+            sourced = _UNGUARDED.match(row)
             if sourced is None:
                 continue
             target = resolved(sourced[2], machine.locations.home)
