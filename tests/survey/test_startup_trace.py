@@ -16,7 +16,6 @@ from zesty_anchor.survey.startup_trace import (
     StartupTrace,
     Step,
     aliases,
-    fish_steps,
     functions,
     traced_steps,
 )
@@ -63,13 +62,6 @@ def test_the_line_that_put_a_folder_on_path(late: bool) -> None:
     assert trace.of_path_entry("/new") == Place("/h/rc", 2)
     assert trace.of_path_entry("/bin") is None, "the shell came with it"
     assert trace.of_path_entry("/none") is None
-
-
-def test_the_steps_of_a_profile_of_fish() -> None:
-    text = "Time\tSum\tCommand\n30\t50\t> source /h/config.fish\n20\t20\t-> set -gx A 1\n5\t5\t> true\n"
-    assert [(step.file, step.text) for step in fish_steps(text)] == [
-        ("", "source /h/config.fish"), ("/h/config.fish", "set -gx A 1"), ("", "true"),
-    ]  # fmt: skip
 
 
 def test_aliases_and_functions_as_each_shell_prints_them() -> None:

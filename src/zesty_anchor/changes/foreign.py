@@ -39,7 +39,7 @@ def startup_files(machine: Machine) -> tuple[Startup, ...]:
     found: dict[str, str] = {}
     for name, shell in SHELLS.items():
         for reading in shell.reads(machine.around):
-            if name == "sh" or str(reading.file) not in found:
+            if reading.runs and (name == "sh" or str(reading.file) not in found):
                 found[str(reading.file)] = name
     return tuple(Startup(path, language) for path, language in found.items())
 

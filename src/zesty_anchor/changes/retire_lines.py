@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
+from functools import partial
 from pathlib import Path
 from typing import ClassVar
 
@@ -12,7 +13,8 @@ from zesty_anchor.changes.syntax import check_syntax
 from zesty_anchor.changes.text_file import Edit, put_back
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.shells.known import SHELLS
-from zesty_anchor.survey.fish_statements import fish_statements_about
+from zesty_anchor.survey import fish_variables
+from zesty_anchor.survey.fish_statements import fish_statements_about, fish_statements_setting
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.survey.sourced import sourced_files
 from zesty_anchor.survey.statements import Known, Statement, statements_about, statements_setting, without
@@ -95,12 +97,27 @@ def _about(file: TextFile, wanted: Wanted, machine: Machine, known: dict[Path, K
     ``known`` are the variables that hold a path in each folder, as far as the files before this one set them.
     """
     content = file.content
-    for name in wanted.stale_variables if content and file.path.suffix != ".fish" else ():
-        found = statements_setting(content or b"", name, machine.locations.home)
+    about, setting = _judges(file.path, machine)
+    for name in wanted.stale_variables if content else ():
+        found = setting(content or b"", name, machine.locations.home)
         yield found
         content = without(content or b"", found)
-    about = fish_statements_about if file.path.suffix == ".fish" else statements_about
     for folder in wanted.removals if content else ():
         found = about(content or b"", folder, machine.locations.home, known.setdefault(folder, {}))
         yield found
         content = without(content or b"", found)
+
+
+_About = Callable[[bytes, Path, Path, Known], list[Statement]]
+_Setting = Callable[[bytes, str, Path], list[Statement]]
+
+
+def _judges(path: Path, machine: Machine) -> tuple[_About, _Setting]:
+    """What finds the statements in a file of its language: those about a folder, and those that set a variable."""
+    if path.name == fish_variables.FILE:
+        return fish_variables.universal_statements_about, fish_variables.universal_statements_setting
+    if path.suffix == ".fish":
+        fish = machine.shell("fish")
+        program = fish.program if fish else "fish"
+        return partial(fish_statements_about, program=program), partial(fish_statements_setting, program=program)
+    return statements_about, statements_setting

@@ -240,7 +240,11 @@ class Fish(Apart):
 
     def reads(self, around: Surroundings) -> tuple[Reading, ...]:
         """See ``Shell``. Before config.fish it reads each file of conf.d: one of them is ours, whole."""
-        return (Reading(around.config / "fish/config.fish", "always", _SOURCE),)
+        return (
+            Reading(around.config / "fish/fish_variables", "always", 'fish(1), "Universal variables"', runs=False),
+            *(Reading(file, "always", _SOURCE) for file in around.dropins),
+            Reading(around.config / "fish/config.fish", "always", _SOURCE),
+        )
 
     def leaves(self, around: Surroundings) -> tuple[Path, ...]:
         """See ``Shell``. Its universal variables, its history, and an empty file of settings."""

@@ -135,7 +135,8 @@ class Surroundings(msgspec.Struct, frozen=True):
 
     ``config``, ``data`` and ``cache`` are the folders that XDG_CONFIG_HOME and its like name, ``zdotdir`` and ``env`` the files that the variables ZDOTDIR
     and ENV name (None: not set), ``system`` is ``linux`` or ``macos``, ``existing`` are the startup files that exist,
-    ``guarded`` those that end early in a shell that is not interactive.
+    ``guarded`` those that end early in a shell that is not interactive. ``dropins`` are the person's own files in fish's
+    folder of such.
     """
 
     home: Path
@@ -147,6 +148,7 @@ class Surroundings(msgspec.Struct, frozen=True):
     cache: Path = Path()
     existing: frozenset[Path] = frozenset()
     guarded: frozenset[Path] = frozenset()
+    dropins: tuple[Path, ...] = ()
 
 
 class Site(msgspec.Struct, frozen=True):
@@ -164,11 +166,13 @@ class Reading(msgspec.Struct, frozen=True):
     """One row of the table of startup files: a file, when it is read, and the manual's section that says so.
 
     ``when`` is made of ``login`` and ``interactive`` (both must hold), ``ssh`` (a command over ssh), ``always``.
+    Without ``runs`` the file holds variables, and nothing in it is executed.
     """
 
     file: Path
     when: str
     source: str
+    runs: bool = True
 
 
 class Context(msgspec.Struct, frozen=True):

@@ -1,160 +1,171 @@
-"""Which statements of a fish startup file exist for one folder (fish(1), "The fish language").
-
-The file is taken apart into commands and blocks here; whether what is left is well formed, fish itself is asked
-(``--no-execute``) before it is put in place.
-"""
+"""Which statements of a fish startup file exist for one folder, or for one variable: found with fish's own parser."""
 
 from __future__ import annotations
 
 import os
 import re
-from collections.abc import Iterator
+from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
 
-import msgspec
+from zesty_anchor.survey.fish_tree import Node, fish_tree
+from zesty_anchor.survey.statements import Known, Statement, Use, whole_lines
 
-from zesty_anchor.survey.statements import Known, Statement, Use
-
-_OPENS = ("begin", "if", "for", "while", "function", "switch")
-_HARMLESS = ("test", "[", "type", "command", "status", "true", "false", "else", "case", "end", "builtin", "string")
+_HARMLESS = ("test", "[", "type", "command", "status", "true", "false", "builtin", "string", "contains", "functions")
 _PATHS = ("PATH", "fish_user_paths", "MANPATH", "fish_function_path", "fish_complete_path")
-_JOINS = ("and", "or", "not", "!", "else", "begin", "if")
+_WORDS = ("string", "argument")
 
 
-class Command(msgspec.Struct, frozen=True):
-    """One command: its words as written, where it begins and ends, and how deep in blocks it stands."""
+def fish_statements_about(
+    content: bytes, folder: Path, home: Path, known: Known | None = None, *, program: str
+) -> list[Statement]:
+    """The statements that mention a folder, in order; see ``statements_about``. ``program`` is a fish.
 
-    words: tuple[str, ...]
-    start: int
-    end: int
-    depth: int
+    Where it cannot read the file, each line that mentions the folder is shown, and none is cut.
+    """
+    return _found(content, _Reader(str(folder), str(home), {} if known is None else known), program)
 
 
-def fish_statements_about(content: bytes, folder: Path, home: Path, known: Known | None = None) -> list[Statement]:
-    """The outermost statements that mention a folder, in order; see ``statements_about``. Pure."""
-    text = os.fsdecode(content)
-    reader = _Reader(str(folder), str(home), {} if known is None else known)
-    found = []
-    for group in _groups(list(commands(text)), text):
-        start, end = group[0].start, group[-1].end
-        if not any(reader.mentions(text[each.start : each.end]) for each in group):
-            continue
-        begin = text.rfind("\n", 0, start) + 1
-        stop = text.find("\n", end)
-        stop = len(text) if stop < 0 else stop + 1
-        after = text[end:stop].strip().lstrip(";").strip()
-        alone = not text[begin:start].strip() and (not after or after.startswith("#"))
-        serves = alone and max(reader.use(each) for each in group) is Use.FOLDER
-        span = (begin, stop) if serves else (start, end)
-        at, to = (len(os.fsencode(text[:place])) for place in span)
-        found.append(Statement(at, to, text.count("\n", 0, start) + 1, text[start:end], serves))
+def fish_statements_setting(content: bytes, name: str, home: Path, *, program: str) -> list[Statement]:
+    """The statements that set or use a variable; those serve that do nothing else."""
+    return _found(content, _VariableReader(name, str(home)), program)
+
+
+def _found(content: bytes, reader: _Reader, program: str) -> list[Statement]:
+    if not reader.may_mention(os.fsdecode(content)):
+        return []
+    tree = fish_tree(content, program)
+    if tree is not None:
+        return list(reader.found(tree.children, content))
+    at, found = 0, []
+    for number, row in enumerate(content.splitlines(keepends=True), 1):
+        if reader.speaks(os.fsdecode(row)) and not row.lstrip().startswith(b"#"):
+            found.append(Statement(at, at + len(row), number, os.fsdecode(row.rstrip()), serves=False))
+        at += len(row)
     return found
 
 
-def commands(text: str) -> Iterator[Command]:
-    """The commands of a text, in order. A block's first and last word are commands of its own depth. Pure."""
-    depth = 0
-    for words, start, end in _simple(text):
-        rest = list(words)
-        while rest and rest[0] in ("and", "or", "not", "!", "time"):
-            rest.pop(0)
-        first = rest[0] if rest else ""
-        if first == "end":
-            depth = max(0, depth - 1)
-        yield Command(tuple(words), start, end, depth)
-        depth += first in _OPENS
-
-
-_TOKEN = re.compile(
-    r"""(?P<space>(?:[ \t]|\\\r?\n)+)|(?P<comment>\#[^\n]*)|(?P<stop>\r?\n|;|&(?![&>])|&&|\|\|)"""
-    r"""|(?P<word>(?:'(?:\\.|[^'\\])*'|"(?:\\.|[^"\\])*"|\((?:[^()]|\([^()]*\))*\)|\\.|[^\s;&|'"()\\]|\|(?!\|)|&>|[()])+)""",
-    re.DOTALL,
-)
-
-
-def _simple(text: str) -> Iterator[tuple[list[str], int, int]]:
-    words: list[str] = []
-    start = end = 0
-    for found in _TOKEN.finditer(text):
-        kind = found.lastgroup
-        if kind == "word":
-            if not words:
-                start = found.start()
-            words.append(found[0])
-            end = found.end()
-        elif kind == "stop" and words:
-            yield words, start, end
-            words = []
-    if words:
-        yield words, start, end
-
-
-def _groups(listed: list[Command], text: str) -> Iterator[list[Command]]:
-    """Outermost statements: a block whole, and commands that ``and``, ``or`` or one line hold together."""
-    group: list[Command] = []
-    for each in listed:
-        inside = each.depth > 0 or each.words[0] == "end"
-        joined = each.words[0] in ("and", "or") or (group and "\n" not in text[group[-1].end : each.start])
-        if group and not inside and not joined:
-            yield group
-            group = []
-        group.append(each)
-    if group:
-        yield group
-
-
 class _Reader:
-    """Judges commands. Nothing is run."""
+    """Judges statements by a folder. Nothing is run."""
 
     def __init__(self, folder: str, home: str, known: Known) -> None:
         self._folder = folder
         self._home = home
         self._known = known
 
-    def mentions(self, text: str) -> bool:
+    def may_mention(self, text: str) -> bool:
+        """A quick look before the parser is asked."""
+        return os.path.basename(self._folder) in text or any(name in text for name in self._known)
+
+    def found(self, nodes: Iterable[Node], content: bytes) -> Iterator[Statement]:
+        """The statements among siblings; of a block that does more, the parts inside that serve."""
+        for group in self._groups(nodes, content):
+            mentioned = [node for node in group if self._mentions(node, content)]
+            if not mentioned:
+                continue
+            use = max(self._use(node) for node in group)
+            start, end, alone = whole_lines(content, group[0].start, group[-1].end)
+            if use is Use.FOLDER and alone:
+                yield _statement(content, group[0].start, group[-1].end, (start, end))
+                continue
+            for node in mentioned:
+                inner = [each for body in _bodies(node) for each in self.found(body.children, content) if each.serves]
+                yield from inner
+                if self.speaks(_without(content, node, inner)):
+                    yield _statement(content, node.start, node.end)
+
+    def _groups(self, nodes: Iterable[Node], content: bytes) -> Iterator[list[Node]]:
+        """Siblings that ``and``, ``or`` or one line hold together stand or fall together."""
+        group: list[Node] = []
+        for node in nodes:
+            joined = node.children[0].text in ("and", "or")
+            if group and not joined and b"\n" in content[group[-1].end : node.start]:
+                yield group
+                group = []
+            group.append(node)
+        if group:
+            yield group
+
+    def _mentions(self, node: Node, content: bytes) -> bool:
+        commands = (_words(each) for each in node.walk() if each.kind == "decorated_statement")
+        return self.speaks(os.fsdecode(content[node.start : node.end])) or any(
+            words[0] == "set" and any(word in self._known for word in words[1:]) for words in commands if words
+        )
+
+    def speaks(self, text: str) -> bool:
         """Whether a text speaks of the folder."""
         return re.search(re.escape(self._folder) + r"(?![\w.-])", self._plain(text)) is not None
 
-    def use(self, command: Command) -> Use:
-        """What a command is for."""
-        words = list(command.words)
-        while words and words[0] in _JOINS:
-            words.pop(0)
-        if not words:
-            return Use.NOTHING
+    # -- what a statement is for -----------------------------------------------------------------------
+
+    def _use(self, node: Node) -> Use:
+        if node.kind == "decorated_statement":
+            return max(self._of_command(_words(node)), _of_redirections(node))
+        if node.kind == "job":
+            return self._of_job(node)
+        if node.kind == "block_statement":
+            return self._of_block(node)
+        return max((self._use(child) for child in node.children), default=Use.NOTHING)
+
+    def _of_job(self, job: Node) -> Use:
+        if any(child.kind == "a '&'" or (child.kind == "variable_assignment_list" and child.children)
+               for child in job.children):  # fmt: skip
+            return Use.MORE
+        piped = [each for each in job.walk() if each.kind == "job_continuation"]
+        if not any(child.children for child in job.inside("job_continuation_list")):
+            return max((self._use(child) for child in job.children), default=Use.NOTHING)
+        commands = [_words(each) for each in job.walk() if each.kind == "decorated_statement"]
+        own = len(piped) == 1 and len(commands) == 2 and self._within(self._plain(commands[0][0]))
+        return Use.FOLDER if own and commands[1] in (["source"], ["."], ["source", "-"]) else Use.MORE
+
+    def _of_block(self, block: Node) -> Use:
+        header = block.children[0]
+        body = max((self._use(child) for child in block.children[1:]), default=Use.NOTHING)
+        if header.kind == "function_header":
+            return Use.MORE
+        if header.kind != "for_header":
+            return max(self._use(header), body, _of_redirections(block))
+        name, *values = [each.text for each in header.walk() if each.kind in _WORDS]
+        plain = [self._plain(value) for value in values]
+        if not plain or not all(self._within(value) for value in plain):
+            return Use.MORE
+        shadowed = self._known.get(name)
+        self._known[name] = plain[0]
+        try:
+            return max(max((self._use(child) for child in block.children[1:]), default=Use.NOTHING), Use.FOLDER)
+        finally:
+            del self._known[name]
+            if shadowed is not None:
+                self._known[name] = shadowed
+
+    def _of_command(self, words: list[str]) -> Use:
         name, arguments = words[0], words[1:]
         plain = [self._plain(word) for word in arguments]
-        if "|" in arguments:
-            own = self._within(self._plain(name)) and arguments[arguments.index("|") + 1 :] in (
-                ["source"],
-                ["."],
-                ["source", "-"],
-            )
-            return Use.FOLDER if own else Use.MORE
-        judge = {"set": self._of_set, "fish_add_path": self._of_add, "alias": self._of_alias}.get(name)
-        if judge is not None:
-            return judge(plain)
+        judges: dict[str, Callable[[list[str]], Use]] = {
+            "set": self._of_set, "fish_add_path": self._of_add, "alias": self._of_alias, "abbr": self._of_alias,
+        }  # fmt: skip
+        if name in judges:
+            return judges[name](plain)
         if name in ("source", "."):
-            return Use.FOLDER if plain and self._within(plain[0]) else Use.MORE
-        if name == "for" and len(plain) > 2 and all(self._within(value) for value in plain[2:]):
-            self._known[arguments[0]] = plain[2]
-            return Use.FOLDER
+            return Use.FOLDER if plain and (self._within(plain[0]) or self._runs_own(plain[0])) else Use.MORE
+        if name == "eval":
+            return Use.FOLDER if len(plain) == 1 and self._runs_own(plain[0]) else Use.MORE
         return Use.NOTHING if name in _HARMLESS else Use.MORE
 
     def _of_set(self, words: list[str]) -> Use:
-        options = [word for word in words if word.startswith("-")]
+        options = "".join(word[1:] for word in words if re.fullmatch(r"-[A-Za-z]+", word))
+        long = [word for word in words if word.startswith("--")]
         rest = [word for word in words if not word.startswith("-")]
-        if any("q" in option for option in options if not option.startswith("--")):
+        if "q" in options or "--query" in long:
             return Use.NOTHING
         if not rest:
             return Use.MORE
         name, values = rest[0], rest[1:]
-        if (
-            any("e" in option.lstrip("-")[:6] for option in options if not option.startswith("--"))
-            or "--erase" in options
-        ):
-            return Use.FOLDER if name in self._known else Use.MORE
-        own = [value for value in values if self._within(value)]
+        if "e" in options or "--erase" in long:
+            return Use.FOLDER if all(each in self._known for each in rest) else Use.MORE
+        return self._of_assignment(name, values)
+
+    def _of_assignment(self, name: str, values: list[str]) -> Use:
+        own = [value for value in values if self._within(value) or self._runs_own(value)]
         if not own or not all(value in own or (value == f"${name}" and name in _PATHS) for value in values):
             return Use.MORE
         if name not in _PATHS and len(values) == 1:
@@ -170,11 +181,75 @@ class _Reader:
         value = rest[0].partition("=")[2] if len(rest) == 1 else " ".join(rest[1:])
         return Use.FOLDER if value and self._within(value.split()[0]) else Use.MORE
 
+    # -- texts -----------------------------------------------------------------------------------------
+
+    def _runs_own(self, plain: str) -> bool:
+        """Whether a word consists of nothing but what one program of the folder prints."""
+        found = re.fullmatch(r"\$?\(([^()|;&\n]+)\)", plain)
+        return found is not None and self._within(found[1].split()[0])
+
     def _plain(self, text: str) -> str:
+        """A text with the home and known variables written out and quotes dropped: for looking, not for running."""
         for name, value in {"HOME": self._home, **self._known}.items():
-            text = re.sub(rf"\{{\${re.escape(name)}\}}|\${re.escape(name)}\b", lambda _, v=value: v, text)  # type: ignore[misc]
-        text = re.sub(r"(?<![\w/.~-])~(?=/|$|\s)", lambda _: self._home, text)
-        return text.replace('"', "").replace("'", "").replace("\\\n", "")
+            pattern = rf"\{{\${re.escape(name)}\}}|\${re.escape(name)}\b"
+            text = re.sub(pattern, lambda _, v=value: v, text)  # type: ignore[misc]
+        text = re.sub(r"(?<![\w/.~-])~(?=/|$|\s|\))", lambda _: self._home, text)
+        return text.replace('"', "").replace("'", "").replace("\\\n", "").replace("\\ ", " ")
 
     def _within(self, plain: str) -> bool:
         return plain == self._folder or plain.startswith(self._folder + "/")
+
+
+class _VariableReader(_Reader):
+    """Judges by a variable: whatever it holds counts as the folder."""
+
+    def __init__(self, name: str, home: str) -> None:
+        folder = f"/\x00variable/{name}"
+        super().__init__(folder, home, {name: folder})
+        self._name = name
+
+    def speaks(self, text: str) -> bool:
+        """Whether a text uses the variable, or sets it."""
+        return super().speaks(text) or re.search(rf"\bset\b[^\n;]*\s{self._name}\b", text) is not None
+
+    def _of_assignment(self, name: str, values: list[str]) -> Use:
+        if name == self._name and not any("(" in value for value in values):
+            return Use.FOLDER
+        return super()._of_assignment(name, values)
+
+
+def _words(command: Node) -> list[str]:
+    """The words of a command, without its redirections."""
+    rest = (each for child in command.inside("argument_or_redirection_list") for each in child.children)
+    arguments = [word.text for each in rest for word in each.inside("argument")]
+    return [*(child.text for child in command.inside("string")), *arguments]
+
+
+def _of_redirections(node: Node) -> Use:
+    """What is written to no file, or to where another goes, changes nothing."""
+    targets = [word.text for each in node.children if each.kind == "argument_or_redirection_list"
+               for inner in each.walk() if inner.kind == "redirection" for word in inner.inside("string")]  # fmt: skip
+    return Use.NOTHING if all(re.fullmatch(r"/dev/null|\d|-", target) for target in targets) else Use.MORE
+
+
+def _bodies(node: Node) -> Iterator[Node]:
+    """The lists of statements in it, the outermost of each branch."""
+    for child in node.children:
+        if child.kind == "job_list":
+            yield child
+        else:
+            yield from _bodies(child)
+
+
+def _without(content: bytes, node: Node, cut: list[Statement]) -> str:
+    """A node's text without what is cut out of it."""
+    at, left = node.start, b""
+    for each in sorted(cut, key=lambda c: c.start):
+        left += content[at : each.start]
+        at = each.end
+    return os.fsdecode(left + content[at : node.end])
+
+
+def _statement(content: bytes, start: int, end: int, cut: tuple[int, int] | None = None) -> Statement:
+    text, line = os.fsdecode(content[start:end]), content.count(b"\n", 0, start) + 1
+    return Statement(*(cut or (start, end)), line, text, serves=cut is not None)

@@ -73,6 +73,7 @@ class Machine(msgspec.Struct, frozen=True):
             home=self.locations.home, config=self.locations.others, system=self.host.system, zdotdir=self.zdotdir,
             data=self.locations.data.parent, cache=self.locations.cache.parent,
             env=self.env_file, existing=existing, guarded=guarded,
+            dropins=tuple(path for path in self.startup if path.parent == self.locations.others / "fish/conf.d"),
         )  # fmt: skip
 
     def shell(self, name: str) -> InstalledShell | None:
@@ -100,7 +101,9 @@ def survey(
     shells = installed_shells(environ)
     zdotdir = _zdotdir(locations, environ, shells)
     env_file = _env_file(locations, environ)
-    around = Surroundings(locations.home, locations.others, here.system, zdotdir, env_file)
+    ours, folder = generated_file(locations, "fish"), locations.others / "fish/conf.d"
+    dropins = tuple(sorted(path for path in folder.glob("*.fish") if path != ours))
+    around = Surroundings(locations.home, locations.others, here.system, zdotdir, env_file, dropins=dropins)
     files = {reading.file: read_text_file(reading.file) for shell in SHELLS.values() for reading in shell.reads(around)}
     return Machine(
         host=here,

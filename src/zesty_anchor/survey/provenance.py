@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import re
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
@@ -12,6 +12,7 @@ import msgspec
 
 from zesty_anchor.proof.fresh import unlittered
 from zesty_anchor.shells.known import SHELLS
+from zesty_anchor.survey import fish_variables
 from zesty_anchor.survey.machine import Machine, generated_file
 from zesty_anchor.survey.owner import Owners
 from zesty_anchor.survey.startup_trace import Place, StartupTrace, trace_startup
@@ -124,7 +125,7 @@ def _of_command(name: str, trace: StartupTrace, machine: Machine) -> Iterator[_F
         value = trace.aliases[name]
         yield _Found(value, "alias", trace.of_alias(name) or _written(value, trace, machine))
     if name in trace.functions:
-        place = trace.functions[name]
+        place = trace.functions[name] or trace.of_alias(name)
         yield _Found(name, "function", _with_line(name, place) or _written(name, trace, machine))
     if name in trace.builtins:
         yield _Found(name, "builtin", None)
@@ -150,11 +151,23 @@ def _entries(trace: StartupTrace, machine: Machine) -> Iterator[_Found]:
 def _place_of_entry(entry: str, trace: StartupTrace, machine: Machine) -> Place | None:
     if entry in machine.login_path.split(":"):
         return None
-    return trace.of_path_entry(entry) or (_written(entry, trace, machine) if _silent(trace) else None)
+    place = trace.of_path_entry(entry) or _universal(lambda name, value: value == entry, trace, machine)
+    return place or (_written(entry, trace, machine) if _silent(trace) else None)
 
 
 def _place_of_variable(name: str, value: str, trace: StartupTrace, machine: Machine) -> Place | None:
-    return trace.of_variable(name) or (_written(name, trace, machine) if _silent(trace) else None)
+    place = trace.of_variable(name) or _universal(lambda called, _: called == name, trace, machine)
+    return place or (_written(name, trace, machine) if _silent(trace) else None)
+
+
+def _universal(speaks: Callable[[str, str], bool], trace: StartupTrace, machine: Machine) -> Place | None:
+    """The line of a universal variable that says something, where the shell is one that has such."""
+    path = machine.locations.others / "fish" / fish_variables.FILE
+    content = machine.startup[path].content if trace.shell == "fish" else None
+    for variable in fish_variables.universal_variables(content or b""):
+        if any(speaks(variable.name, value) for _, value in variable.entries):
+            return Place(str(path), variable.line)
+    return None
 
 
 def _silent(trace: StartupTrace) -> bool:

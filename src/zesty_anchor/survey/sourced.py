@@ -16,15 +16,17 @@ _MOST = 200
 
 
 def sourced_files(startup: Mapping[Path, TextFile], home: Path) -> dict[Path, TextFile]:
-    """Files in the home that are read by name, directly or by one another, and are no startup files themselves.
+    """Files in the home that are read by name, directly or by one another, and are no startup files themselves; those
+    too that fish reads when a function is called by their name (fish(1), "Autoloading functions").
 
     A name that depends on anything but the home is passed over: only a trace could tell it.
     """
     found: dict[Path, TextFile] = {}
     waiting = [file for file in startup.values() if file.content is not None]
-    while waiting and len(found) < _MOST:
-        file = waiting.pop()
-        for path in _named(file, home):
+    called = [path for file in startup if file.name == "config.fish" for path in file.parent.glob("functions/*.fish")]
+    while (waiting or called) and len(found) < _MOST:
+        named = _named(waiting.pop(), home) if waiting else [called.pop()]
+        for path in named:
             if path in startup or path in found or not path.is_relative_to(home):
                 continue
             try:

@@ -1,8 +1,8 @@
 """What a fresh shell does when it starts: every line that it executes, with its file, its time, and what it changed.
 
 bash, zsh, ksh and mksh are asked to trace themselves (``-x``), with a PS4 that carries time, file, line and PATH: bash(1)
-and zshparam(1), "PS4". fish writes a profile of its start, fish(1), ``--profile-startup``. A person's files are read, and
-nothing is written into them.
+and zshparam(1), "PS4". fish writes a profile and a trace of its start. A person's files are read, and nothing is written
+into them.
 """
 
 from __future__ import annotations
@@ -19,7 +19,12 @@ from zesty_anchor.proof.fresh import clean_environment
 from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.shells.posix import quote
 from zesty_anchor.shells.shell import Context
+from zesty_anchor.survey import fish_variables
+from zesty_anchor.survey.fish_trace import fish_steps
+from zesty_anchor.survey.fish_tree import Node, fish_tree
+from zesty_anchor.survey.fish_words import fish_words
 from zesty_anchor.survey.machine import InstalledShell, Machine
+from zesty_anchor.survey.step import Step
 from zesty_anchor.system.host import user_name
 
 SECONDS = 5.0
@@ -27,18 +32,6 @@ SECONDS = 5.0
 
 _RECORD, _FIELD = "\x1e", "\x1f"
 _TRACED = "9"
-
-
-class Step(msgspec.Struct, frozen=True):
-    """One executed line: where it stands (``file`` is empty where the shell does not tell), when it began, in seconds
-    since the shell was started, its text after expansion, and PATH at that moment.
-    """
-
-    file: str
-    line: int
-    at: float
-    text: str
-    path: str
 
 
 class Place(msgspec.Struct, frozen=True):
@@ -63,6 +56,9 @@ class StartupTrace(msgspec.Struct, frozen=True):
 
     def of_path_entry(self, entry: str) -> Place | None:
         """The line that put a folder on PATH; None where the shell came with it. Pure."""
+        added = [s for s in self.steps if s.text.startswith("fish_add_path ") and entry in fish_words(s.text)]
+        if added:  # what is universal is there before, and would come again
+            return _place(added[-1])
         paths = [*(step.path for step in self.steps), self.path]
         for number, step in enumerate(self.steps):
             if entry in paths[number].split(":"):
@@ -70,19 +66,26 @@ class StartupTrace(msgspec.Struct, frozen=True):
                 return _place(step) if number and entry not in paths[number - 1].split(":") else None
             if entry in paths[number + 1].split(":"):
                 following = self.steps[number + 1] if number + 1 < len(self.steps) else None
-                late = following is not None and "PATH" in following.text and "PATH" not in step.text
+                late = (
+                    self.shell == "ksh"
+                    and following is not None
+                    and "PATH" in following.text
+                    and "PATH" not in step.text
+                )
                 return _place(following if late and following is not None else step)
         return None
 
     def of_variable(self, name: str) -> Place | None:
         """The line that set a variable last; None where the shell came with it. Pure."""
-        pattern = re.compile(rf"(?:^|[\s']){re.escape(name)}\+?=")
+        query = r"(?!(?:-\S+ )*(?:-\w*[qe]|--query|--erase))"
+        sets = rf"^set {query}(?:-\S+ )*{re.escape(name)}(?: |$)"
+        pattern = re.compile(sets if self.shell == "fish" else rf"(?:^|[\s']){re.escape(name)}\+?=")
         found = [step for step in self.steps if pattern.search(step.text.split("\n")[0])]
         return _place(found[-1]) if found else None
 
     def of_alias(self, name: str) -> Place | None:
         """The line that made an alias. Pure."""
-        pattern = re.compile(rf"^alias (?:.*[\s'])?'?{re.escape(name)}=")
+        pattern = re.compile(rf"^alias (?:.*[\s'])?'?{re.escape(name)}[= ]")
         found = [step for step in self.steps if pattern.search(step.text)]
         return _place(found[-1]) if found else None
 
@@ -102,9 +105,10 @@ def trace_startup(
         room = Path(name)
         words, more = _words(shell, context, machine, room)
         channel = _TRACED if shell.name in ("bash", "fish", "tcsh") else "2"
+        told = room / ("shown" if shell.name == "fish" else "trace")
         child = pexpect.spawn(
             "/bin/sh",
-            ["-c", f'exec {channel}>"$1"; shift; exec "$@"', "sh", str(room / "trace"), *words],
+            ["-c", f'exec {channel}>"$1"; shift; exec "$@"', "sh", str(told), *words],
             env={**environment, **dict(context.variables), **more},
             cwd=environment["HOME"],
             timeout=seconds,
@@ -117,8 +121,7 @@ def trace_startup(
             ended = child.expect([pexpect.EOF, pexpect.TIMEOUT]) == 0
         finally:
             child.close(force=True)
-        readings = [str(reading.file) for reading in SHELLS[shell.name].reads(machine.around)]
-        steps = tuple(_steps(shell.name, room, readings))
+        steps = tuple(_steps(shell, room, machine, environment["PATH"]))
         if not (room / "ready").exists():
             where = f", at {steps[-1].file}:{steps[-1].line}" if steps and steps[-1].file else ""
             why = "ended it before the first command" if ended else f"did not come to an end within {seconds:.0f} s"
@@ -135,10 +138,11 @@ def _words(shell: InstalledShell, context: Context, machine: Machine, room: Path
         return [
             shell.program,
             f"--profile-startup={room / 'profile'}",
+            f"--debug-output={room / 'trace'}",
             *options,
             "-c",
-            f"source {quote(str(probe))}",
-        ], {}
+            f"set -e fish_trace; source {quote(str(probe))}",
+        ], {"fish_trace": "1"}
     if name == "tcsh":
         return [shell.program, "-V", *options, "-c", f"sh {quote(str(probe))}"], {}
     where = {"bash": "${BASH_SOURCE[0]-}", "zsh": "%x", "ksh": "${.sh.file}"}.get(name, "")
@@ -221,13 +225,29 @@ true >{room}/ready
 """Lines that write down what a shell has when it is ready."""
 
 
-def _steps(shell: str, room: Path, readings: Iterable[str]) -> list[Step]:
-    file = room / ("profile" if shell == "fish" else "trace")
+def _steps(shell: InstalledShell, room: Path, machine: Machine, path: str) -> list[Step]:
+    trace = _content(room / "trace")
+    if shell.name != "fish":
+        readings = [str(reading.file) for reading in SHELLS[shell.name].reads(machine.around)]
+        return _settled(shell.name, traced_steps(os.fsdecode(trace), str(room)), readings)
+
+    def read(file: str) -> tuple[bytes, Node | None]:
+        content = _content(Path(file))
+        return content, fish_tree(content, shell.program)
+
+    universal = machine.startup[machine.locations.others / "fish" / fish_variables.FILE].content or b""
+    listed = fish_variables.universal_variables(universal)
+    first = [value for each in listed if each.name == "fish_user_paths" for _, value in each.entries]
+    profile = os.fsdecode(_content(room / "profile"))
+    return fish_steps(profile, os.fsdecode(trace), read, str(machine.locations.home), ":".join([*first, path]))
+
+
+def _content(file: Path) -> bytes:
+    """What a file holds; nothing where it cannot be read."""
     try:
-        text = file.read_bytes().decode("utf-8", "surrogateescape")
+        return file.read_bytes()
     except OSError:
-        return []
-    return fish_steps(text) if shell == "fish" else _settled(shell, traced_steps(text, str(room)), readings)
+        return b""
 
 
 def traced_steps(text: str, own: str = "\0") -> list[Step]:
@@ -308,32 +328,9 @@ def _settled(shell: str, steps: list[Step], readings: Iterable[str]) -> list[Ste
     return [files.settled(step) for step in steps]
 
 
-def fish_steps(text: str) -> list[Step]:
-    """The steps in a profile of fish: their times and texts, and the file that was being read; it tells no lines. Pure."""
-    steps = []
-    at = 0.0
-    files: list[tuple[int, str]] = []
-    for row in text.splitlines():
-        found = re.match(r"(\d+)\t(\d+)\t(-*)> ?(.*)", row)
-        if found is None:
-            continue
-        depth, command = len(found[3]), found[4]
-        while files and files[-1][0] >= depth:
-            files.pop()
-        steps.append(Step(files[-1][1] if files else "", 0, at, command, ""))
-        at += int(found[1]) / 1e6
-        sourced = re.match(r"(?:source|\.) (\S+)", command)
-        if sourced:
-            files.append((depth, sourced[1]))
-    return steps
-
-
 def _read(shell: str, context: str, steps: tuple[Step, ...], room: Path) -> StartupTrace:
     def text(name: str) -> str:
-        try:
-            return (room / name).read_bytes().decode("utf-8", "surrogateescape")
-        except OSError:
-            return ""
+        return os.fsdecode(_content(room / name))
 
     variables = dict(pair.partition("=")[::2] for pair in text("variables").split("\0") if "=" in pair)
     return StartupTrace(

@@ -75,6 +75,17 @@ def without(content: bytes, statements: Iterable[Statement]) -> bytes:
     return content
 
 
+def whole_lines(content: bytes, start: int, end: int) -> tuple[int, int, bool]:
+    """The whole lines of a statement, and whether nothing else stands on them but a comment. Pure."""
+    begin = content.rfind(b"\n", 0, start) + 1
+    stop = content.find(b"\n", end)
+    stop = len(content) if stop < 0 else stop + 1
+    before, after = content[begin:start].strip(), content[end:stop].strip()
+    if after.startswith(b";") and not after.startswith(b";;"):
+        after = after[1:].strip()
+    return begin, stop, not before and (not after or after.startswith(b"#"))
+
+
 def _may_mention(content: bytes, folder: Path, home: Path, known: Known) -> bool:
     """A quick look before the parser is fetched."""
     tail = folder.relative_to(home) if home in folder.parents else folder
@@ -103,7 +114,7 @@ class _Reader:
             if not mentioned:
                 continue
             use = max(self._use(node) for node in group)
-            start, end, alone = self._whole_lines(group[0].start_byte, group[-1].end_byte)
+            start, end, alone = whole_lines(self._content, group[0].start_byte, group[-1].end_byte)
             if use is Use.FOLDER and alone:
                 yield self._statement(group[0], start, end, group[-1].end_byte, serves=True)
                 continue
@@ -320,17 +331,6 @@ class _Reader:
 
     def _is_within(self, plain: str) -> bool:
         return plain == self._folder or plain.startswith(self._folder + "/")
-
-    def _whole_lines(self, start: int, end: int) -> tuple[int, int, bool]:
-        """The whole lines of a statement, and whether nothing else stands on them but a comment."""
-        content = self._content
-        begin = content.rfind(b"\n", 0, start) + 1
-        stop = content.find(b"\n", end)
-        stop = len(content) if stop < 0 else stop + 1
-        before, after = content[begin:start].strip(), content[end:stop].strip()
-        if after.startswith(b";") and not after.startswith(b";;"):
-            after = after[1:].strip()
-        return begin, stop, not before and (not after or after.startswith(b"#"))
 
 
 class _VariableReader(_Reader):

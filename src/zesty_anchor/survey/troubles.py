@@ -42,7 +42,12 @@ def _broken(machine: Machine) -> Iterator[Trouble]:
         installed = machine.shell(name)
         for reading in shell.reads(machine.around) if installed else ():
             file = machine.startup[reading.file]
-            if installed is None or file.content is None or (reading.file.name == ".profile" and name != "sh"):
+            if (
+                installed is None
+                or file.content is None
+                or not reading.runs
+                or (reading.file.name == ".profile" and name != "sh")
+            ):
                 continue
             said = _read_only(installed.program, shell.check, file.target)
             if said:
