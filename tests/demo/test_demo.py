@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import os
+import shutil
 import subprocess
 from pathlib import Path
 
 import pytest
 
-from tests.conftest import PROGRAM, Desk, kelp
+from tests.conftest import PROGRAM, Desk, is_root, kelp
+from zesty_anchor.demo import system_copy
 from zesty_anchor.demo.home import likeness
 
 pytestmark = pytest.mark.needs("bash", "zsh")
@@ -21,6 +23,12 @@ def test_the_demo_goes_through(desk: Desk) -> None:
         assert word in answer.out
     assert answer.out.count("byte for byte as it was before") == 2
     assert likeness(desk.home) == before, "the person's own home is not touched"
+    if is_root() and shutil.which("apt-get"):
+        assert "of Debian package tide-kelp" in answer.out
+        assert "taken back  remove tide-kelp" in answer.out
+        assert not system_copy.PROGRAM.exists(), "the package is taken out at the end"
+    else:
+        assert "the kelp of a Debian package is left out" in answer.out
 
 
 def test_a_kept_demo_can_be_entered(desk: Desk, tmp_path: Path) -> None:

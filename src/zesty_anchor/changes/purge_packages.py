@@ -16,10 +16,13 @@ from zesty_anchor.system.package_manager import Command, PackageManager, package
 
 
 class PurgePackages(BaseChange, frozen=True):
-    """Remove packages with all that belongs to them. ``more`` are those that would go with them."""
+    """Remove packages with all that belongs to them. ``more`` are those that would go with them, ``alone`` those of all
+    that are nowhere to be had again.
+    """
 
     names: tuple[str, ...]
     more: tuple[str, ...]
+    alone: tuple[str, ...]
     families: tuple[str, ...]
     kind: ClassVar[str] = "package-removal"
     action: ClassVar[str] = "remove"
@@ -35,7 +38,9 @@ class PurgePackages(BaseChange, frozen=True):
     @property
     def detail(self) -> str:
         """What goes with it."""
-        return f"of the system; with it goes what needs it: {', '.join(self.more)}" if self.more else "of the system"
+        more = f"; with it goes what needs it: {', '.join(self.more)}" if self.more else ""
+        kept = f"; {', '.join(self.alone)} is in no archive: a copy goes to the attic" if self.alone else ""
+        return f"of the system{more}{kept}"
 
     @property
     def questions(self) -> tuple[Question, ...]:
@@ -49,10 +54,10 @@ class PurgePackages(BaseChange, frozen=True):
     @property
     def commands(self) -> tuple[Command, ...]:
         """See ``Change``."""
-        return (self._manager().removal((*self.names, *self.more)),)
+        return (self._manager().typed_removal((*self.names, *self.more)),)
 
     def prepare(self, bench: Bench) -> Record:
-        """See ``Change``. What of their configuration can be read is kept."""
+        """See ``Change``. What of their configuration can be read is kept, and what no archive holds."""
         manager, names = self._manager(), (*self.names, *self.more)
         kept: dict[str, str] = {}
         for file in manager.settings_of(names):
@@ -64,6 +69,7 @@ class PurgePackages(BaseChange, frozen=True):
             kept[file] = str(copy)
         return {
             "privileged": True, "families": list(self.families), "versions": manager.versions(names), "settings": kept,
+            "copies": {name: str(manager.copy_of(name, bench.attic)) for name in self.alone},
         }  # fmt: skip
 
     def carry_out(self, bench: Bench, record: Record) -> None:
@@ -103,16 +109,20 @@ class PackageRemovals:
                 where="[[conflicts.remove]]",
                 advice="take it out of there: the manifest's version stands before it on PATH, and verify proves that",
             )
-        yield PurgePackages(names, more, machine.host.families)
+        versions = manager.versions((*names, *more))
+        alone = tuple(name for name, version in versions.items() if manager.is_alone(name, version))
+        yield PurgePackages(names, more, alone, machine.host.families)
 
     def take_back(self, record: Record, bench: Bench) -> Sequence[str]:
-        """See ``Kind``. They come from apt's cache, or from where it fetches packages."""
+        """See ``Kind``. They come from apt's cache, from where it fetches packages, or from the copies kept."""
         manager = package_manager(record["families"])
         if manager is None:
             return ()
         missing = [name for name in record["versions"] if name not in manager.all_installed()]
         if missing:
-            wanted = manager.exactly({name: record["versions"][name] for name in missing})
+            copies = record.get("copies", {})
+            exact = {name: record["versions"][name] for name in missing if name not in copies}
+            wanted = [*manager.exactly(exact), *(copies[name] for name in missing if name in copies)]
             try:
                 manager.install(
                     wanted, bench.run_privileged, lambda what, done, total: None, bench.log / "packages.log"

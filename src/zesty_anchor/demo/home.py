@@ -7,6 +7,7 @@ import os
 import shutil
 from pathlib import Path
 
+from zesty_anchor.demo.system_copy import PACKAGE
 from zesty_anchor.demo.wares import bollard_installer
 
 _HERE = Path(__file__).parent
@@ -101,7 +102,7 @@ first = ["~/bin"]
 
 [[conflicts.remove]]
 path = "~/old-kelp"
-
+{package}
 [[checks]]
 name = "the bulletin renders"
 run = "kelp bulletin.kelp"
@@ -112,6 +113,10 @@ name = "the report adds up"
 run = "shoal report readings"
 expect = "the water rose by 7.9 m"
 """
+_PACKAGE = f"""
+[[conflicts.remove]]
+package = "{PACKAGE}"            # the system's own kelp
+"""
 _BRINE = """
 [runtimes.brine]
 want = "1.7.2"                   # built from source, with an earlier brine
@@ -119,7 +124,7 @@ build.environment = { BRINE_DOCS = "no" }
 """
 
 
-def furnish(home: Path, url: str, *, with_c: bool) -> Path:
+def furnish(home: Path, url: str, *, with_c: bool, with_package: bool = False) -> Path:
     """Make the home. Returns the manifest in it."""
     _write(home / ".profile", _PROFILE)
     _write(home / ".bashrc", _BASHRC)
@@ -134,7 +139,7 @@ def furnish(home: Path, url: str, *, with_c: bool) -> Path:
     as_root = 'as-root = "allowed"               # this demo runs as root\n' if os.geteuid() == 0 else ""
     _write(desk / "bulletin.kelp", _BULLETIN)
     _write(desk / "readings", "3812\n4105\n")
-    _write(desk / "workstation.toml", _manifest(url, as_root, with_c=with_c))
+    _write(desk / "workstation.toml", _manifest(url, as_root, with_c=with_c, with_package=with_package))
     recipes = home / ".config/zesty-anchor/recipes"
     recipes.mkdir(parents=True)
     for file in sorted((_HERE / "recipes").glob("*.toml")):
@@ -142,10 +147,10 @@ def furnish(home: Path, url: str, *, with_c: bool) -> Path:
     return desk / "workstation.toml"
 
 
-def _manifest(url: str, as_root: str, *, with_c: bool) -> str:
+def _manifest(url: str, as_root: str, *, with_c: bool, with_package: bool) -> str:
     digest = hashlib.sha256(bollard_installer("0.9.5")).hexdigest()
-    brine = _BRINE if with_c else ""
-    return _MANIFEST.format(url=url, brine=brine, as_root=as_root, reviewed=f"sha256:{digest}")
+    brine, package = _BRINE if with_c else "", _PACKAGE if with_package else ""
+    return _MANIFEST.format(url=url, brine=brine, package=package, as_root=as_root, reviewed=f"sha256:{digest}")
 
 
 def likeness(home: Path, without: tuple[str, ...] = ()) -> dict[str, tuple[str, str]]:

@@ -12,6 +12,7 @@ from pathlib import Path
 
 from zesty_anchor.demo.home import furnish, likeness
 from zesty_anchor.demo.host import Host
+from zesty_anchor.demo.system_copy import PACKAGE, PROGRAM, system_copy, why_not
 from zesty_anchor.demo.wares import compiler, stock_feed
 from zesty_anchor.problem import Problem, UsageProblem
 from zesty_anchor.proof.fresh import unlittered
@@ -28,7 +29,7 @@ FOLDERS = ("walk",)
 """Not a command of ours: real shells that enter a project and leave it."""
 
 _STEPS = (
-    (("survey",), "What is here?", "the old kelp answers, in bash and in zsh; a folder on PATH does not exist"),
+    (("survey",), "What is here?", "an old kelp answers, in bash and in zsh; a folder on PATH does not exist"),
     (("trace", "kelp"), "Why does that one answer?", "the line of each startup file that put it there"),
     (("preview",), "What would change?", "every line of the startup files; the old kelp goes only after the proof"),
     (("provision",), "Make it so.", "the table at the end: fresh shells of each kind, asked one by one"),
@@ -38,8 +39,8 @@ _STEPS = (
     (("with", "kelp=3.6", "--", "kelp", "--version"), "Run one command with another version.", "3.6, just this once"),
     (FOLDERS, "Walk about, in every shell.", "the project ~/soundings pins 3.6: it answers there, and only there"),
     (("trace", "kelp"), "And now?", "the new one first, in every shell; for scripts and editors its launcher"),
-    (("attic",), "Where is the old one?", "kept, until you throw it away"),
-    (("undo",), "Take it back.", "the old kelp is where it was, and so is every line"),
+    (("attic",), "Where is the old one?", "kept, until you throw it away; a package that no archive holds, too"),
+    (("undo",), "Take it back.", "the old kelp is where it was, and so is every line, and the package"),
 )
 
 
@@ -55,10 +56,16 @@ def tell(say: Say, arguments: list[str], keep: Path | None) -> None:
         if not with_c:
             say("note", "there is no C compiler, so brine is left out (on Debian: apt-get install gcc)")
         stock_feed(feed)
-        with Host(feed) as serving:
-            manifest = furnish(home, serving.url, with_c=with_c)
+        with Host(feed) as serving, system_copy() as packaged:
+            manifest = furnish(home, serving.url, with_c=with_c, with_package=packaged)
             say("note", f"a throwaway home in {home}, a download host on {serving.url}")
+            if packaged:
+                say("note", f"as root: a small Debian package, {PACKAGE}, is installed, and taken out again at the end")
+            else:
+                say("note", f"the kelp of a Debian package is left out: {why_not() or 'dpkg would not install it'}")
             _steps(say, arguments, home, manifest)
+            if packaged and not PROGRAM.exists():
+                raise Problem(f"undo did not bring {PACKAGE} back", advice="please report this")
             if keep:
                 _leave(say, room, manifest, serving.port)
         say("note", f"the demo took {time.monotonic() - began:.1f} s")

@@ -54,7 +54,7 @@ def stock_feed(folder: Path) -> None:
         "coral": [(r, _coral(r[0])) for r in CORAL],
         "brine": [(r, {"brine.c": ((_SOURCES / "brine.c").read_bytes(), 0o644)}) for r in BRINE],
         "fairlead": [(r, _fairlead(r[0])) for r in FAIRLEAD],
-        "shoal": [(r, {"bin/shoal": (_source("shoal.sh", r[0]), 0o755)}) for r in SHOAL],
+        "shoal": [(r, {"bin/shoal": (source("shoal.sh", r[0]), 0o755)}) for r in SHOAL],
     }
     shutil.copy(_SOURCES / "harbour-licence.txt", folder / "harbour-licence.txt")
     for name, releases in wares.items():
@@ -82,14 +82,14 @@ def stock_feed(folder: Path) -> None:
 def bollard_installer(version: str) -> bytes:
     """The script that installs the made-up manager bollard, which holds all that it needs."""
     files = [(f"holds/{path}", content) for path, content in _holds().items()]
-    files.insert(0, ("bollard.sh", _source("bollard.sh", version)))
+    files.insert(0, ("bollard.sh", source("bollard.sh", version)))
     written = [
         f'mkdir -p "$folder/{Path(path).parent}"\ncat >"$folder/{path}" <<\'THE END OF IT\'\n'.encode()
         + content
         + b"THE END OF IT\n"
         for path, content in files
     ]
-    return _source("bollard-installer.sh", version).replace(b"@HOLDS@\n", b"".join(written))
+    return source("bollard-installer.sh", version).replace(b"@HOLDS@\n", b"".join(written))
 
 
 def _holds() -> dict[str, bytes]:
@@ -153,9 +153,9 @@ def _zip(top: str, files: Files) -> bytes:
 
 def _kelp(version: str) -> Files:
     return {
-        "bin/kelp": (_source("kelp.sh", version), 0o755),
-        "bin/kelp-pack": (_source("kelp-pack.sh", version), 0o755),
-        "share/packages/kelp-tidy-1.2.sh": (_source("kelp-tidy.sh", version), 0o644),
+        "bin/kelp": (source("kelp.sh", version), 0o755),
+        "bin/kelp-pack": (source("kelp-pack.sh", version), 0o755),
+        "share/packages/kelp-tidy-1.2.sh": (source("kelp-tidy.sh", version), 0o644),
         "share/remarks": (f"kelp {version}, made up for the tide desk.\n".encode(), 0o644),
     }
 
@@ -163,15 +163,16 @@ def _kelp(version: str) -> Files:
 def _fairlead(version: str) -> Files:
     stock = {f"stock/{path}": (content, 0o644) for path, content in _holds().items()}
     stock["stock/flood/bin/flood"] = ((_SOURCES / "ebb.sh").read_bytes().replace(b"ebb", b"flood"), 0o644)
-    return {"bin/fairlead": (_source("fairlead.sh", version), 0o755), **stock}
+    return {"bin/fairlead": (source("fairlead.sh", version), 0o755), **stock}
 
 
 def _coral(version: str) -> Files:
     return {
-        "bin/coral": (_source("coral.sh", version), 0o755),
+        "bin/coral": (source("coral.sh", version), 0o755),
         "lib/units": (b"mm 1\ncm 10\nm 1000\n", 0o644),
     }
 
 
-def _source(name: str, version: str) -> bytes:
+def source(name: str, version: str) -> bytes:
+    """A program of this package, as the version that it is to say that it is."""
     return (_SOURCES / name).read_text("utf-8").replace("@VERSION@", version).encode()

@@ -86,8 +86,10 @@ def _answers(paint: Paint, found: Findings) -> None:
     merged: dict[tuple[str, str, str, bool], list[str]] = {}
     for answer in found.answers:
         merged.setdefault(_what(answer), []).append(answer.shell)
-    rows = []
-    for (command, path, owner, wins), shells in merged.items():
+    rows, order = [], list(dict.fromkeys(command for command, *_ in merged))
+    for (command, path, owner, wins), shells in sorted(
+        merged.items(), key=lambda m: (order.index(m[0][0]), not m[0][3])
+    ):
         place = paint.good("answers") if wins else paint.faint("behind it")
         rows.append(
             [

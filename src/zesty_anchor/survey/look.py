@@ -106,8 +106,10 @@ def _startup_files(machine: Machine) -> Iterable[StartupFileFound]:
     for name, shell in SHELLS.items():
         if name not in here:
             continue
-        for path in (reading.file for reading in shell.reads(around)):
-            file = machine.startup[path]
+        for reading in shell.reads(around):
+            path, file = reading.file, machine.startup[reading.file]
+            if not reading.runs and file.content is None:
+                continue
             yield StartupFileFound(
                 file=shown(path),
                 shell=name,
@@ -124,6 +126,10 @@ def _answers(command: str, shell: str, path: str, machine: Machine, owners: Owne
 
 
 def answering(command: str, path: str) -> list[str]:
-    """The files that answer to a command, in the order of a PATH."""
-    found = (Path(folder, command) for folder in path.split(":") if folder)
-    return list(dict.fromkeys(str(file) for file in found if os.access(file, os.X_OK) and file.is_file()))
+    """The files that answer to a command, in the order of a PATH; what is reached by two names of a folder, once."""
+    found: dict[str, str] = {}
+    for folder in path.split(":"):
+        file = Path(folder, command)
+        if folder and os.access(file, os.X_OK) and file.is_file():
+            found.setdefault(os.path.join(os.path.realpath(folder), command), str(file))
+    return list(found.values())

@@ -12,10 +12,12 @@ import re
 import subprocess
 import time
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
+from functools import lru_cache
 from pathlib import Path
 
 from zesty_anchor.problem import Problem
 from zesty_anchor.system import dpkg_status
+from zesty_anchor.system.deb_file import deb_file
 from zesty_anchor.system.package_manager import Command, PackageFacts, Run, Told
 
 STATUS = Path("/var/lib/dpkg/status")
@@ -99,7 +101,7 @@ class Apt:
 
     def goes_with(self, names: Sequence[str]) -> tuple[str, ...] | None:
         """See ``PackageManager``. apt names what is essential (deb-control(5)) in capital letters of its own."""
-        answer = _ask("apt-get", "-s", "purge", *names)
+        answer = _ask_once("apt-get", "-s", "purge", *names)
         if answer.returncode != 0 or "essential" in (answer.stdout + answer.stderr).lower():
             return None
         going = {
@@ -116,6 +118,15 @@ class Apt:
         """See ``PackageManager``."""
         return [f"{name}={version}" for name, version in versions.items()]
 
+    def is_alone(self, name: str, version: str) -> bool:
+        """See ``PackageManager``. ``madison`` lists what the archives hold, and not what is merely installed."""
+        rows = (line.split("|") for line in _ask_once("apt-cache", "madison", name).stdout.splitlines())
+        return all(len(row) < 2 or row[1].strip() != version for row in rows)
+
+    def copy_of(self, name: str, folder: Path) -> Path:
+        """See ``PackageManager``."""
+        return deb_file(name, folder)
+
     def settings_of(self, names: Sequence[str]) -> list[str]:
         """See ``PackageManager``."""
         answer = _ask("dpkg-query", "-W", "-f", "${Conffiles}\\n", *names)
@@ -124,6 +135,10 @@ class Apt:
     def removal(self, names: Sequence[str]) -> Command:
         """See ``PackageManager``."""
         return (*_ENVIRONMENT, "apt-get", "purge", *_OPTIONS, *names)
+
+    def typed_removal(self, names: Sequence[str]) -> Command:
+        """See ``PackageManager``."""
+        return ("apt-get", "purge", *names)
 
     def _would_go(self, names: Sequence[str]) -> set[str]:
         """What a removal would take, by simulation. Where apt refuses even that, the rest of the system."""
@@ -137,6 +152,8 @@ class Apt:
         }
 
     def _must_refresh(self, names: Sequence[str]) -> bool:
+        if all(name.startswith("/") for name in names):
+            return False
         try:
             newest = max(
                 (f.stat().st_mtime for f in LISTS.iterdir() if f.is_file() and "_dists_" in f.name), default=0.0
@@ -147,8 +164,10 @@ class Apt:
         return time.time() - checked > LISTS_OLD_SECONDS or bool(self._unknown(names))
 
     def _unknown(self, names: Sequence[str]) -> list[str]:
-        """The names that no list holds, or only as a name that nothing provides any more; ``NAME=VERSION`` is a name too."""
-        names = [name.partition("=")[0] for name in names]
+        """The names that no list holds, or only as a name that nothing provides any more; ``NAME=VERSION`` is a name too,
+        and so is a package's own file, which needs no list.
+        """
+        names = [name.partition("=")[0] for name in names if not name.startswith("/")]
         answer = _ask("apt-cache", "policy", *names)
         known, current = set(), ""
         for line in answer.stdout.splitlines():
@@ -240,3 +259,14 @@ def _ask(*words: str) -> subprocess.CompletedProcess[str]:
         )  # fmt: skip
     except (OSError, subprocess.TimeoutExpired) as error:
         raise Problem(f"{words[0]} cannot be asked: {error}", advice="is apt well on this machine?") from None
+
+
+def _ask_once(*words: str) -> subprocess.CompletedProcess[str]:
+    """The same, and not again while neither what is installed nor what can be had has changed: a simulation takes seconds."""
+    changed = tuple(path.stat().st_mtime_ns for path in (STATUS, LISTS) if path.exists())
+    return _answered(words, changed)
+
+
+@lru_cache(64)
+def _answered(words: tuple[str, ...], changed: tuple[int, ...]) -> subprocess.CompletedProcess[str]:
+    return _ask(*words)

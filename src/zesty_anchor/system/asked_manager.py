@@ -138,6 +138,14 @@ class AskedManager:
         """See ``PackageManager``."""
         return [self.exact.format(name=name, version=version) for name, version in versions.items()]
 
+    def is_alone(self, name: str, version: str) -> bool:
+        """See ``PackageManager``. Not asked of these: what they remove comes back from their repositories."""
+        return False
+
+    def copy_of(self, name: str, folder: Path) -> Path:
+        """See ``PackageManager``."""
+        raise NotImplementedError
+
     def settings_of(self, names: Sequence[str]) -> list[str]:
         """See ``PackageManager``."""
         if not self.list_settings:
@@ -147,6 +155,10 @@ class AskedManager:
     def removal(self, names: Sequence[str]) -> Command:
         """See ``PackageManager``."""
         return self.at_root((*self.remove_words, *names))
+
+    def typed_removal(self, names: Sequence[str]) -> Command:
+        """See ``PackageManager``."""
+        return self.removal(names)
 
     def ask(self, command: Command) -> subprocess.CompletedProcess[str]:
         """Ask something that needs no privilege and changes nothing."""

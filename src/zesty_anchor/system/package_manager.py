@@ -74,11 +74,23 @@ class PackageManager(Protocol):
     def exactly(self, versions: Mapping[str, str]) -> list[str]:
         """The words by which just these versions are installed."""
 
+    def is_alone(self, name: str, version: str) -> bool:
+        """Whether a package is nowhere to be had in this version: it came as a file. Only reads."""
+
+    def copy_of(self, name: str, folder: Path) -> Path:
+        """A file in a folder, made from what is installed, that ``install`` takes for a name.
+
+        Raises ``Problem`` where it would not bring the package back as it is.
+        """
+
     def settings_of(self, names: Sequence[str]) -> list[str]:
         """The files of configuration that belong to packages."""
 
     def removal(self, names: Sequence[str]) -> Command:
-        """The command that removes packages with all that belongs to them."""
+        """The command that removes packages with all that belongs to them, and asks nothing."""
+
+    def typed_removal(self, names: Sequence[str]) -> Command:
+        """The same as an administrator would type it."""
 
 
 def package_manager(families: Sequence[str]) -> PackageManager | None:
