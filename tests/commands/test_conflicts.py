@@ -12,7 +12,7 @@ from pathlib import Path
 import pexpect
 import pytest
 
-from tests.conftest import PROGRAM, Desk, is_root
+from tests.conftest import PROGRAM, SHELLS, Desk, is_root
 from zesty_anchor.changes.drop_alternative import restored
 from zesty_anchor.demo.home import likeness
 from zesty_anchor.demo.wares import pack
@@ -192,6 +192,39 @@ def test_what_the_manifest_gets_wrong(desk: Desk, text: str, said: str) -> None:
     refused = desk.run("preview")
     assert refused.code == 2
     assert said in refused.err
+
+
+@pytest.mark.needs("fish")
+def test_what_fish_knows_of_an_old_install_goes_from_all_its_places_and_comes_back(desk: Desk) -> None:
+    desk.write(OLD, "old-kelp/bin/kelp").chmod(0o755)
+    environment = {"HOME": str(desk.home), "PATH": login_path()}
+    typed = "fish_add_path ~/old-kelp/bin ~/bin; set -Ux KELP_HOME ~/old-kelp"
+    (desk.home / "bin").mkdir()
+    subprocess.run([SHELLS["fish"], "-c", typed], env=environment, check=True)
+    shutil.rmtree(desk.home / ".local", ignore_errors=True)
+    inside = "if status is-interactive\n  set -gx TIDE high\n{}end\n"
+    config = desk.write(inside.format("  set -gx PATH ~/old-kelp/bin $PATH\n"), ".config/fish/config.fish")
+    own = desk.write("set -gx PATH $PATH ~/old-kelp/sbin\nset -gx QUAY north\n", ".config/fish/conf.d/quay.fish")
+    wrapper = desk.write("function kelp\n  ~/old-kelp/bin/kelp $argv\nend\n", ".config/fish/functions/kelp.fish")
+    variables = desk.home / ".config/fish/fish_variables"
+    desk.wants('[[conflicts.remove]]\npath = "~/old-kelp"\n[shells]\nuse = ["fish"]\n')
+    passing = (*STATE, ".local/share/fish", ".cache/fish")
+    before = likeness(desk.home, passing)
+    traced = desk.well("trace", "kelp").out
+    assert "~/.config/fish/functions/kelp.fish:1" in traced
+    assert "fish_variables" in desk.well("trace", "$KELP_HOME").out
+    preview = desk.well("preview").out
+    assert "functions/kelp.fish:1" in preview, "a function is shown for a decision"
+    wrapper.unlink()
+    before.pop(str(wrapper.relative_to(desk.home)))
+    desk.well("provision")
+    assert config.read_text() == inside.format("")
+    assert own.read_text() == "set -gx QUAY north\n"
+    assert "old\\x2dkelp" not in variables.read_text()
+    told = desk.shell("fish", "kelp --version; echo $TIDE $QUAY $fish_user_paths; set -q KELP_HOME; or echo none", "-i")
+    assert told.split("\n")[:3] == ["kelp 4.2.1", f"high north {desk.home}/bin", "none"]
+    desk.well("undo")
+    assert likeness(desk.home, passing) == before
 
 
 QUERY = """Name: pager
