@@ -10,7 +10,7 @@ import msgspec
 from zesty_anchor.shells import posix
 from zesty_anchor.shells.posix import quote
 from zesty_anchor.shells.sh import Sh
-from zesty_anchor.shells.shell import Environment, Of, Switchable
+from zesty_anchor.shells.shell import MANIFEST_NAME, Environment, Of, Switchable
 
 
 class Dialect(msgspec.Struct, frozen=True):
@@ -40,16 +40,20 @@ class Dialect(msgspec.Struct, frozen=True):
 #
 # {start} comes first in each function. Local names begin with za_, lasting ones with za__: a shell takes its time over every letter.
 #
-# za__look finds the files by which the project chooses versions, the nearest folder first, up to the home or
-# the root. What they resolve to stands in a file of ours under {pins}, with the very time of change of the project's
-# file: as long as that is equal, nothing is to be asked. Only when it differs is this program called.
-# At a prompt new files of the current folder count, where none was there; else only a change of those that were.
+# za__look finds the nearest folder, up to the home or the root, with a file by which a project chooses versions; from
+# there za__follow gathers them all. What a file resolves to stands in one of ours under {pins}, with the very time of
+# change of the project's file: as long as that is equal, nothing is to be asked. Only when it differs is this program
+# called. What one file came to is kept in variables for the next time (za__kept_…), with the versions that followed.
+#
+# za__prompt watches the nearest file, za__file, by its answer, za__entry; za__near says that it is in the current folder.
+# New files of the current folder count at a prompt where none was there. za__where is empty until the first prompt,
+# where what the startup files after this one did to PATH is looked at once.
 _AT_START = """\
 if [ -z "{itself}" ]; then if [ -r {sh} ]; then . {sh}; fi; return 0; fi
 {exports}case $- in *i*) ;; *) za__plain=1; {as_sh}; unset za__plain; {hooks_inline}return 0 ;; esac
 za__front={front} za__mode=first
 if [[ ${{za__stamp-}} != {stamp} || $PATH != "$za__front":* ]]; then
-{place}za__first=$za__front za__tokens= za__new=1 za__said=${{za__said-}}
+{place}za__first=$za__front za__tokens= za__new=1 za__said=${{za__said-}} za__entry= za__pins=
 fi
 unset za__front za__mode
 if [[ ${{za__stamp-}} == {stamp} ]] && typeset -f za__look >/dev/null; then
@@ -57,59 +61,89 @@ za__look
 {tail}return 0
 fi
 function za__look {{
-{start}  typeset za_folder="${{PWD%/}}" za_name
-  za__where=$PWD za__file= za__entry= za__near=
-  set --
-  while
-    if [[ {some} ]]; then
-      for za_name in {names}; do
-        [[ -f $za_folder/$za_name && $za_folder/$za_name != {manifest} ]] && set -- "$@" "$za_folder/$za_name"
-      done
+  za__where=$PWD za__folder=${{PWD%/}} za__file= za__near=
+  until [[ {some} ]]; do
+    if [[ -z $za__folder || $za__folder == "${{HOME-}}" ]]; then
+      if [[ -n ${{ZESTY_ANCHOR_SESSION-}} ]]; then za__folder=-; break; fi
+      [[ -z $za__tokens ]] || za__choose "" "$za__first"
+      return 0
     fi
-    [[ -n $za_folder && $za_folder != "${{HOME-}}" ]]
-  do za_folder=${{za_folder%/*}}; done
-  [[ $# == 0 && -z $za__tokens && -z ${{ZESTY_ANCHOR_SESSION-}} ]] || za__follow "$@"
+    za__folder=${{za__folder%/*}}
+  done
+  za__follow
 }}
 function za__entered {{ [[ $PWD == "$za__where" ]] || za__look; }}
 function za__prompt {{
-  [[ $PWD == "$za__where" && -z $za__new && ( -z $za__near && {none} || -n $za__near && {there}! $za__file -ot $za__entry ) && ( -z $za__file || ! $za__file -nt $za__entry ) ]] || za__again
+  [[ $PWD == "$za__where" && ( -n $za__near || ! ( {here} ) ) && ( -z $za__file || {there}! ( $za__file -nt $za__entry || $za__file -ot $za__entry ) ) ]] || za__again
 }}
-function za__again {{
-  if [[ -n $za__new ]]; then
-    za__new=
-    [[ $PATH == "$za__first":* ]] || {{ . {follow}; za__place first; }}
-  fi
-  za__look
-}}
-function za__follow {{ . {follow}; za__follow "$@"; }}
+function za__again {{ . {follow}; za__again; }}
+function za__follow {{ . {follow}; za__follow; }}
 function za {{ . {follow}; za "$@"; }}
 alias zesty-anchor=za
 {at_prompt}{at_cd}za__stamp={stamp}
 za__look
+za__where=
 {tail}"""
 _ON_DEMAND = """\
+za__kept_file= za__kept_entry= za__kept_pins= za__kept_tokens=
 function za__place {{
 {start}  typeset za__out za__ifs za__flags za__entry za__mode="$1" za__front="$za__first"
 {place}}}
+function za__again {{
+  if [[ -n $za__new ]]; then
+    za__new=
+    [[ $PATH == "$za__first":* ]] || za__place first
+  fi
+  za__look
+}}
 function za__choose {{
-{start}  typeset za_mode="$1" za_token IFS=' '
-  za__tokens=$2
+  za__tokens=$1
+  if [[ -z $1 ]]; then
+    za__first={front}
+{default_variables}  elif [[ $1 == "$za__kept_tokens" ]]; then
+    za__first=$za__kept_first
+{kept_variables}  else
+    za__work_out
+    za__kept_tokens=$1 za__kept_first=$za__first
+{keep_variables}  fi
+  if [[ $PATH == "$2":* ]]; then PATH=$za__first${{PATH:${{#2}}}}; else za__place keep; fi
+}}
+function za__work_out {{
+{start}  typeset za_token IFS=' '
   set -- {defaults}
   for za_token in $za__tokens; do
     case $za_token in
 {tokens}    esac
   done
-  za_token=$za__first
   za__first={first}
 {on_path}  za__first=${{za__first#:}}
-{variables}  if [[ $za_mode == keep && $PATH == "$za_token":* ]]; then
-    PATH=$za__first${{PATH:${{#za_token}}}}
-  else
-    za__place $za_mode
-  fi
-}}
+{variables}}}
 function za__follow {{
-{start}  typeset za_name za_entry za_line za_soft= za_pins= za_asked=
+  za__pins=
+  set --
+  while [[ $za__folder != - ]]; do
+{collect}    while
+      [[ -n $za__folder && $za__folder != "${{HOME-}}" ]] || break 2
+      za__folder=${{za__folder%/*}}
+      [[ ! ( {some} ) ]]
+    do :; done
+  done
+  if [[ $# == 1 && $1 == "$za__kept_file" && ! ( $1 -nt $za__kept_entry || $1 -ot $za__kept_entry ) ]]; then
+    za__file=$1 za__entry=$za__kept_entry za__pins=$za__kept_pins
+  elif [[ $# != 0 ]]; then
+    za__read "$@"
+  fi
+  if [[ ${{za__file%/*}} == "${{PWD%/}}" && -n $za__file ]]; then
+    za__near=1 za__file=${{za__file##*/}}
+  elif [[ $PWD/{manifest_name} == {manifest} ]]; then
+    za__near=1
+    [[ -n $za__file ]] || za__file={manifest_name} za__entry={manifest}
+  fi
+  set -- "$za__pins${{ZESTY_ANCHOR_SESSION-}}"
+  [[ $1 == "$za__tokens" ]] || za__choose "$1" "$za__first"
+}}
+function za__read {{
+{start}  typeset za_name za_entry= za_line za_soft= za_asked=
   for za_name; do
     za_entry={pins}$za_name=
     if [[ ! -r $za_entry || $za_name -nt $za_entry || $za_name -ot $za_entry ]]; then
@@ -117,19 +151,17 @@ function za__follow {{
       za_asked=1
       [[ ! -r $za_entry || $za_name -nt $za_entry || $za_name -ot $za_entry ]] && continue
     fi
-    if [[ -z $za__file ]]; then
-      za__file=$za_name za__entry=$za_entry
-      [[ ${{za_name%/*}} == "${{PWD%/}}" ]] && za__near=1
-    fi
+    [[ -n $za__file ]] || za__file=$za_name za__entry=$za_entry
     read -r za_line <"$za_entry" || continue
     case $za_line in
       '~'*) za_soft="$za_line $za_soft" ;;
-      *) za_pins="$za_line $za_pins" ;;
+      *) za__pins="$za_line $za__pins" ;;
     esac
-    case $za_line in *'!'*) za__tell "$za_entry" ;; esac
+    case $za_line in *'!'*) za__tell "$za_entry"; za_entry= ;; esac
   done
-  za_pins="$za_soft$za_pins${{ZESTY_ANCHOR_SESSION-}}"
-  [[ $za_pins == "$za__tokens" ]] || za__choose keep "$za_pins"
+  za__pins=$za_soft$za__pins
+  [[ $# == 1 && -n $za_entry && $za__file == "$1" ]] && za__kept_file=$1 za__kept_entry=$za_entry za__kept_pins=$za__pins
+  return 0
 }}
 function za__tell {{
   typeset za_text
@@ -182,10 +214,8 @@ def at_start(environment: Environment, dialect: Dialect) -> str:
         or posix.place(environment, (environment.launchers, *environment.last)) + "unset za__out za__ifs za__flags\n",
         stamp=environment.stamp,
         start=dialect.start,
-        some=" || ".join(posix.tests(names, "$za_folder/")),
-        none=" && ".join(f"! {test}" for test in posix.tests(environment.pin_names)),
-        names=" ".join(names),
-        manifest=quote(environment.manifest),
+        some=" || ".join(posix.tests(names, "$za__folder/")),
+        here=" || ".join(posix.tests(environment.pin_names)),
         follow=quote(f"{environment.shell}/follow.{dialect.name}"),
         at_prompt=dialect.at_prompt,
         at_cd=dialect.at_cd,
@@ -199,6 +229,8 @@ def on_demand(environment: Environment, file: str, dialect: Dialect) -> str:
     """The text of the file that is read when something is to be chosen; ``file`` is the one of the startup files."""
     numbers = {r.name: n for n, r in enumerate(environment.runtimes)}
     switched = [(n, t) for n, t in environment.variables if any(isinstance(p, Of) for p in t)]
+    plain = [(name, environment.by_default(template)) for name, template in switched]
+    front = dict.fromkeys((*environment.first, *environment.default_bins))
     return posix.HEAD.format(stamp=environment.stamp) + _ON_DEMAND.format(
         start=dialect.start,
         place=posix.place(environment, (environment.launchers, *environment.last)),
@@ -207,6 +239,19 @@ def on_demand(environment: Environment, file: str, dialect: Dialect) -> str:
         on_path="".join(_front(environment, r, numbers[r.name]) for r in environment.runtimes),
         variables="".join(_variable(environment, name, template, numbers) for name, template in switched),
         first=quote("".join(f":{folder}" for folder in environment.first)),
+        front=quote(":".join(front)),
+        default_variables="".join(
+            f"    unset {name}\n" if value is None else f"    export {name}={quote(value)}\n" for name, value in plain
+        ),
+        kept_variables="".join(
+            f"    if [[ -n $za__kept_{n} ]]; then export {name}=${{za__kept_{n}#x}}; else unset {name}; fi\n"
+            for n, (name, _) in enumerate(switched)
+        ),
+        keep_variables="".join(f"    za__kept_{n}=${{{name}+x${name}}}\n" for n, (name, _) in enumerate(switched)),
+        some=" || ".join(posix.tests(environment.names, "$za__folder/")),
+        collect="".join(_collect(name, environment) for name in environment.names),
+        manifest_name=MANIFEST_NAME,
+        manifest=quote(environment.manifest),
         pins=quote(environment.pins),
         shell=dialect.name,
         program=posix.words(environment.program),
@@ -215,6 +260,12 @@ def on_demand(environment: Environment, file: str, dialect: Dialect) -> str:
         stamp=environment.stamp,
         completion=dialect.completion,
     )
+
+
+def _collect(name: str, environment: Environment) -> str:
+    """The line that adds a folder's file of this name to those that choose versions."""
+    own = f" && $za__folder/{name} != {quote(environment.manifest)}" if name == MANIFEST_NAME else ""
+    return f'    [[ -f $za__folder/{name}{own} ]] && set -- "$@" "$za__folder/{name}"\n'
 
 
 def _token(runtimes: tuple[Switchable, ...], runtime: Switchable) -> str:
