@@ -12,6 +12,7 @@ from zesty_anchor.shells.shell import (
     INTERACTIVE,
     LOGIN,
     LOGIN_INTERACTIVE,
+    MANIFEST_NAME,
     SCRIPT,
     Context,
     Environment,
@@ -25,29 +26,35 @@ from zesty_anchor.shells.shell import (
 
 _SOURCE = 'fish(1), "Configuration files"'
 
-# Two files, as for the others: see korn.py. Builtins only; a command substitution, which costs fish ten commands, only
-# where there is no other way. config.fish is read after the drop-in folder: what it puts on PATH is put behind ours by
-# za__late, until the first prompt; by then fish(1) names the file of the command that set PATH, or fish_add_path's. One call of path(1) (fish 3.5) tests all the names that a project's file may have.
+# Two files, as for the others: see korn.py. fish takes about 0.1 us to read a letter, and 5 to begin a command; a command
+# substitution costs it ten commands, so there is one only where there is no other way. One call of path(1) (fish 3.5)
+# tests all the names that a project's files may have. za__prompt is another where there is such a file (za__near): it
+# compares that with its answer.
+#
+# config.fish is read after the drop-in folder: what it puts on PATH is put behind ours by za__late, until the first
+# prompt; by then fish(1) names the file of the command that set PATH, or fish_add_path's. Whoever else changes PATH is
+# noted in za__changed: the next choice then goes through it anew.
 _AT_START = """\
 {exports}set -gx ZESTY_ANCHOR_LOADED {stamp}
+set -g za__ours {ours}
+set -g za__tail {launchers} {last}
+set -g za__more {follow}
 set -g za__rest $PATH
-if string match -qr -- {ours} $PATH
+if {known}
   set za__rest
-  for za_entry in (string match -rv -- {ours} $PATH)
+  for za_entry in (string match -rv -- $za__ours $PATH)
     contains -- $za_entry $za__rest; or set -a za__rest $za_entry
   end
   set -e za_entry
 end
-if status is-interactive; and string match -qr '^([4-9]|3\\.([5-9]|\\d\\d))' $version
+if status is-interactive; and not string match -qr '^(2|3\\.[0-4]\\D)' $version
 set -g za__first {front}
-set -a za__rest {launchers} {last}
+set -a za__rest $za__tail
 set -gx PATH $za__first $za__rest
-set -g za__PATH $PATH
 set -g za__before
 set -g za__tokens
-function za__look
-  set -g za__where $PWD
-  set -e za__file
+function za__look --on-variable PWD
+  set -q za__near; and za__plain
   switch $PWD
     case "$HOME" /
       set -g za__above
@@ -60,56 +67,51 @@ function za__look
     case '*'
       set -g za__above {some}
   end
-  if path filter -qf -- {names}
-    za__follow {words}
-  else if path filter -qf -- $za__above/{names}; or set -q za__tokens[1]; or set -q ZESTY_ANCHOR_SESSION
+  if path filter -qf -- {names} $za__above/{any_name}; or set -q ZESTY_ANCHOR_SESSION
     za__follow
+  else if set -q za__tokens[1]
+    za__choose
   end
   return 0
 end
-function za__entered --on-variable PWD
-  test "$PWD" = "$za__where"; or za__look
-end
 function za__prompt --on-event fish_prompt
-  if set -q za__file
-    test $za__file -nt $za__answer -o $za__file -ot $za__answer; and za__look
-  else
-    path filter -qf -- {pin_names}; and za__look
-  end
+  path is -- {pin_names}; and za__look
 end
 function za__first_prompt --on-event fish_prompt
-  functions -e za__first_prompt za__late
-  if test "$PATH" != "$za__PATH"
-    source {follow}
-    za__place first {launchers} {last}
+  functions -e za__first_prompt
+  function za__late --on-variable PATH
+    set -q za__placing; or set -g za__changed
   end
+  set -q za__changed; or return
+  source $za__more
+  za__place first $za__tail
 end
-function za__follow; source {follow}; za__follow $argv; end
-function za__complete; source {follow}; za__complete; end
-function za; source {follow}; za $argv; end
+function za__follow; source $za__more; za__follow; end
+function za__complete; source $za__more; za__complete; end
+function za; source $za__more; za $argv; end
 function zesty-anchor; za $argv; end
-complete -c za -f -a '(za__complete)'
-complete -c zesty-anchor -f -a '(za__complete)'
+complete -c za -c zesty-anchor -f -a '(za__complete)'
 za__look
 {completions}else
-set -gx PATH {scripted} $za__rest {last}
+set -g za__fixed {scripted}
+set -gx PATH $za__fixed $za__rest {last}
 end
 function za__late --on-variable PATH
   set -q za__placing; and return
+  set -g za__changed
   string match -qr '(^|/|\\n)(config|fish_add_path)\\.fish' -- (status stack-trace | string collect); or return
   set -g za__placing
   set -l za_rest
-  for za_entry in (string match -rv -- {ours} $PATH)
+  for za_entry in (string match -rv -- $za__ours $PATH)
     contains -- $za_entry $za_rest; or set -a za_rest $za_entry
   end
   if set -q za__first
-    set -g za__rest $za_rest {launchers} {last}
+    set -g za__rest $za_rest $za__tail
     set -gx PATH $za__first $za__rest
-    set -g za__PATH $PATH
   else
-    set -gx PATH {scripted} $za_rest {last}
+    set -gx PATH $za__fixed $za_rest {last}
   end
-  set -e za__placing
+  set -e za__placing za__changed
 end
 {hooks}"""
 _ON_DEMAND = """\
@@ -129,11 +131,30 @@ function za__place
     end
   end
   set -g za__rest $za_rest $argv[2..-1]
+  set -g za__placing
   set -gx PATH $za__before $za__first $za__rest
-  set -g za__PATH $PATH
+  set -e za__placing za__changed
 end
 function za__choose
   set -g za__tokens $argv
+  if not set -q argv[1]
+    set -g za__first {front}
+{default_variables}  else if test "$argv" = "$za__kept_tokens"
+    set -g za__first $za__kept_first
+{kept_variables}  else
+    za__work_out $argv
+    set -g za__kept_tokens $argv
+    set -g za__kept_first $za__first
+{keep_variables}  end
+  if set -q za__changed
+    za__place keep $za__tail
+    return
+  end
+  set -g za__placing
+  set -gx PATH $za__before $za__first $za__rest
+  set -e za__placing
+end
+function za__work_out
 {defaults}  set -l za_name
   for za_token in $argv
     switch $za_token
@@ -146,35 +167,49 @@ function za__choose
     end
   end
   set -g za__first {first} {all}
-{variables}  if test "$PATH" = "$za__PATH"
-    set -gx PATH $za__before $za__first $za__rest
-    set -g za__PATH $PATH
-  else
-    za__place keep {launchers} {last}
+{variables}end
+function za__plain
+  set -e za__near
+  function za__prompt --on-event fish_prompt
+    path is -- {pin_names}; and za__look
+  end
+end
+function za__watch
+  set -g za__near $argv
+  function za__prompt --on-event fish_prompt
+    test $za__near[1] -nt $za__near[2] -o $za__near[1] -ot $za__near[2]; and za__look
   end
 end
 function za__follow
+  if test "$PWD" = "$za__kept_folder"; and not set -q ZESTY_ANCHOR_SESSION
+    and not path is -- $za__kept_others
+    and test ! $za__kept[1] -nt $za__kept[2] -a ! $za__kept[1] -ot $za__kept[2]
+    za__watch $za__kept
+    test "$za__kept_pins" = "$za__tokens"; or za__choose $za__kept_pins
+    return
+  end
+  set -l za_found (path filter -f -- {names} $za__above/{any_name})
   set -l za_files
-  for za_name in $argv
-    test -f $za_name; and test $PWD/$za_name != {manifest}; and set -a za_files (string replace -r '/$' '' -- $PWD)/$za_name
-  end
-  set -l za_near $za_files[1]
-  if path filter -qf -- $za__above/{names}
-    for za_folder in (path normalize -- $PWD/$za__above)
-      test "$za_folder" != "$HOME"; and string match -q -- "$za_folder/*" $HOME/; and string match -q -- "$HOME/*" $PWD/; and break
-      set -a za_files (path filter -f -- (string replace -r '/$' '' -- $za_folder)/{names})
-      test "$za_folder" = "$HOME" -o "$za_folder" = /; and break
-    end
-  end
+  set -q za_found[1]; and set za_files (path normalize -- $PWD/$za_found)
   set -l za_pins
   set -l za_soft
   set -l za_asked
+  set -l za_near
+  set -l za_quiet 1
   for za_file in $za_files
-    test $za_file = {manifest}; and continue
-    if test ! -r {pins}$za_file= -o $za_file -nt {pins}$za_file= -o $za_file -ot {pins}$za_file=
+    if test $za_file = {manifest}
+      test "$PWD/{manifest_name}" = $za_file; and za__watch $za_file $za_file
+      continue
+    end
+    # Above the home nothing counts.
+    if string match -q -- "$HOME/*" $PWD/; and not string match -q -- "$HOME/*" $za_file
+      continue
+    end
+    set -l za_answer {pins}$za_file=
+    if test ! -r $za_answer -o $za_file -nt $za_answer -o $za_file -ot $za_answer
       set -q za_asked[1]; or za__ask $za_files
       set za_asked 1
-      test -r {pins}$za_file=; or continue
+      test -r $za_answer; or continue
     end
     begin
       read -l za_line
@@ -184,14 +219,28 @@ function za__follow
       else
         set -p za_pins $za_tokens
       end
-      contains -- ! $za_tokens; and za__tell {pins}$za_file=
-    end <{pins}$za_file=
-    if test "$za_file" = "$za_near"
-      set -g za__file $za_file
-      set -g za__answer {pins}$za_file=
+      if contains -- ! $za_tokens
+        za__tell $za_answer
+        set za_quiet
+      end
+    end <$za_answer
+    if not set -q za_near[1]
+      set za_near $za_file $za_answer
     end
   end
   set -a za_soft $za_pins
+  if set -q za_near[1]; and test "$PWD/" = (string replace -r '[^/]*$' '' -- $za_near[1])
+    za__watch (string replace -r '^.*/' '' -- $za_near[1]) $za_near[2]
+    if set -q za_quiet[1]; and not set -q za_found[2]
+      set -g za__kept_folder $PWD
+      set -g za__kept $za__near
+      set -g za__kept_pins $za_soft
+      set -g za__kept_others $za__above/{any_name}
+      for za_name in {names}
+        test $za_name = $za_found[1]; or set -a za__kept_others $za_name
+      end
+    end
+  end
   set -q ZESTY_ANCHOR_SESSION; and set -a za_soft (string split -n ' ' -- (string replace -a '=' ' ' -- $ZESTY_ANCHOR_SESSION))
   test "$za_soft" = "$za__tokens"; or za__choose $za_soft
 end
@@ -283,13 +332,14 @@ class Fish(Apart):
             exports="".join(f"set -gx {name} {q(value)}\n" for name, value in values if value is not None),
             stamp=environment.stamp,
             ours=q(f"^({ours})"),
+            known="; or ".join(f"contains -- {q(folder)} $PATH" for folder in exact),
             front=self._words(dict.fromkeys((*environment.first, *environment.default_bins))),
             launchers=q(environment.launchers),
             last=self._words(environment.last),
             scripted=self._words(environment.scripted),
-            names=_list(environment.names),
-            pin_names=_list(environment.pin_names),
-            words=" ".join(environment.names),
+            names=" ".join(environment.names),
+            any_name=_list(environment.names),
+            pin_names=" ".join(environment.pin_names),
             many=_above(_LEVELS),
             some=_above(4),
             follow=q(f"{environment.shell}/follow.fish"),
@@ -302,6 +352,7 @@ class Fish(Apart):
         q, numbered = self.quote, [(r, n) for n, r in enumerate(environment.runtimes)]
         switched = [(n, t) for n, t in environment.variables if any(isinstance(p, Of) for p in t)]
         static = dict.fromkeys((*environment.first, environment.launchers, *environment.last))
+        plain = [(name, environment.by_default(template)) for name, template in switched]
         return posix.HEAD.format(stamp=environment.stamp) + _ON_DEMAND.format(
             static=self._words(static),
             shelf_pattern=q(f"^{_literal(environment.shelf)}/"),
@@ -317,8 +368,20 @@ class Fish(Apart):
             first=self._words(environment.first),
             launchers=q(environment.launchers),
             last=self._words(environment.last),
-            names=_list(environment.names),
+            names=" ".join(environment.names),
+            pin_names=" ".join(environment.pin_names),
+            any_name=_list(environment.names),
+            front=self._words(dict.fromkeys((*environment.first, *environment.default_bins))),
+            default_variables="".join(
+                f"    set -e {name}\n" if value is None else f"    set -gx {name} {q(value)}\n" for name, value in plain
+            ),
+            kept_variables="".join(
+                f"    set -q za__kept_{n}[1]; and set -gx {name} $za__kept_{n}; or set -e {name}\n"
+                for n, (name, _) in enumerate(switched)
+            ),
+            keep_variables="".join(f"    set -g za__kept_{n} ${name}\n" for n, (name, _) in enumerate(switched)),
             manifest=q(environment.manifest),
+            manifest_name=MANIFEST_NAME,
             pins=q(environment.pins),
             program=self._words(environment.program),
             executable=q(environment.program[0]),
