@@ -55,6 +55,7 @@ set -g za__before
 set -g za__tokens
 function za__look --on-variable PWD
   set -q za__near; and za__plain
+  test "$PWD" = "$za__kept_folder"; and za__as_kept; and return
   switch $PWD
     case "$HOME" /
       set -g za__above
@@ -70,7 +71,7 @@ function za__look --on-variable PWD
   if path filter -qf -- {names} $za__above/{any_name}; or set -q ZESTY_ANCHOR_SESSION
     za__follow
   else if set -q za__tokens[1]
-    za__choose
+    za__choose_default
   end
   return 0
 end
@@ -115,6 +116,8 @@ function za__late --on-variable PATH
 end
 {hooks}"""
 _ON_DEMAND = """\
+set -g za__default {front}
+set -g za__kept_folder
 function za__place
   set -l za_rest
   set -l za_placed
@@ -136,16 +139,20 @@ function za__place
   set -e za__placing za__changed
 end
 function za__choose
-  set -g za__tokens $argv
   if not set -q argv[1]
-    set -g za__first {front}
-{default_variables}  else if test "$argv" = "$za__kept_tokens"
-    set -g za__first $za__kept_first
-{kept_variables}  else
-    za__work_out $argv
-    set -g za__kept_tokens $argv
-    set -g za__kept_first $za__first
-{keep_variables}  end
+    za__choose_default
+    return
+  end
+  set -g za__tokens $argv
+  za__work_out $argv
+  za__put
+end
+function za__choose_default
+  set -g za__tokens
+  set -g za__first $za__default
+{default_variables}  za__put
+end
+function za__put
   if set -q za__changed
     za__place keep $za__tail
     return
@@ -175,19 +182,23 @@ function za__plain
   end
 end
 function za__watch
-  set -g za__near $argv
+  set -g za__near $argv[1]
+  set -g za__answer $argv[2]
   function za__prompt --on-event fish_prompt
-    test $za__near[1] -nt $za__near[2] -o $za__near[1] -ot $za__near[2]; and za__look
+    test $za__near -nt $za__answer -o $za__near -ot $za__answer; and za__look
   end
 end
+function za__as_kept
+  set -q ZESTY_ANCHOR_SESSION; and return 1
+  path is -- $za__kept_others; and return 1
+  test $za__kept[1] -nt $za__kept[2] -o $za__kept[1] -ot $za__kept[2]; and return 1
+  za__watch $za__kept
+  test "$za__kept_pins" = "$za__tokens"; and return
+  set -g za__tokens $za__kept_pins
+  set -g za__first $za__kept_first
+{kept_variables}  za__put
+end
 function za__follow
-  if test "$PWD" = "$za__kept_folder"; and not set -q ZESTY_ANCHOR_SESSION
-    and not path is -- $za__kept_others
-    and test ! $za__kept[1] -nt $za__kept[2] -a ! $za__kept[1] -ot $za__kept[2]
-    za__watch $za__kept
-    test "$za__kept_pins" = "$za__tokens"; or za__choose $za__kept_pins
-    return
-  end
   set -l za_found (path filter -f -- {names} $za__above/{any_name})
   set -l za_files
   set -q za_found[1]; and set za_files (path normalize -- $PWD/$za_found)
@@ -196,6 +207,8 @@ function za__follow
   set -l za_asked
   set -l za_near
   set -l za_quiet 1
+  set -l za_keep
+  set -g za__kept_folder
   for za_file in $za_files
     if test $za_file = {manifest}
       test "$PWD/{manifest_name}" = $za_file; and za__watch $za_file $za_file
@@ -232,8 +245,8 @@ function za__follow
   if set -q za_near[1]; and test "$PWD/" = (string replace -r '[^/]*$' '' -- $za_near[1])
     za__watch (string replace -r '^.*/' '' -- $za_near[1]) $za_near[2]
     if set -q za_quiet[1]; and not set -q za_found[2]
-      set -g za__kept_folder $PWD
-      set -g za__kept $za__near
+      set za_keep $PWD
+      set -g za__kept $za__near $za__answer
       set -g za__kept_pins $za_soft
       set -g za__kept_others $za__above/{any_name}
       for za_name in {names}
@@ -243,6 +256,10 @@ function za__follow
   end
   set -q ZESTY_ANCHOR_SESSION; and set -a za_soft (string split -n ' ' -- (string replace -a '=' ' ' -- $ZESTY_ANCHOR_SESSION))
   test "$za_soft" = "$za__tokens"; or za__choose $za_soft
+  if set -q za_keep[1]; and test "$za_soft" = "$za__kept_pins"
+    set -g za__kept_folder $za_keep
+    set -g za__kept_first $za__first
+{keep_variables}  end
 end
 function za__tell
   while read -l za_text
@@ -373,10 +390,10 @@ class Fish(Apart):
             any_name=_list(environment.names),
             front=self._words(dict.fromkeys((*environment.first, *environment.default_bins))),
             default_variables="".join(
-                f"    set -e {name}\n" if value is None else f"    set -gx {name} {q(value)}\n" for name, value in plain
+                f"  set -e {name}\n" if value is None else f"  set -gx {name} {q(value)}\n" for name, value in plain
             ),
             kept_variables="".join(
-                f"    set -q za__kept_{n}[1]; and set -gx {name} $za__kept_{n}; or set -e {name}\n"
+                f"  set -q za__kept_{n}[1]; and set -gx {name} $za__kept_{n}; or set -e {name}\n"
                 for n, (name, _) in enumerate(switched)
             ),
             keep_variables="".join(f"    set -g za__kept_{n} ${name}\n" for n, (name, _) in enumerate(switched)),
