@@ -37,22 +37,19 @@ _SOURCE = 'fish(1), "Configuration files"'
 _AT_START = """\
 {exports}set -gx ZESTY_ANCHOR_LOADED {stamp}
 set -g za__ours {ours}
-set -g za__tail {launchers} {last}
-set -g za__more {follow}
 set -g za__rest $PATH
 if {known}
   set za__rest
-  for za_entry in (string match -rv -- $za__ours $PATH)
-    contains -- $za_entry $za__rest; or set -a za__rest $za_entry
-  end
-  set -e za_entry
+  for za_entry in (string match -rv -- $za__ours $PATH); contains -- $za_entry $za__rest; or set -a za__rest $za_entry; end
 end
 if status is-interactive; and not string match -qr '^(2|3\\.[0-4]\\D)' $version
 set -g za__first {front}
+set -g za__tail {launchers} {last}
+set -g za__more {follow}
+set -g za__starting
+set -e za__before za__tokens za__near za__kept_folder
 set -a za__rest $za__tail
 set -gx PATH $za__first $za__rest
-set -g za__before
-set -g za__tokens
 function za__look --on-variable PWD
   set -q za__near; and za__plain
   test "$PWD" = "$za__kept_folder"; and za__as_kept; and return
@@ -80,12 +77,8 @@ function za__prompt --on-event fish_prompt
 end
 function za__first_prompt --on-event fish_prompt
   functions -e za__first_prompt
-  function za__late --on-variable PATH
-    set -q za__placing; or set -g za__changed
-  end
-  set -q za__changed; or return
-  source $za__more
-  za__place first $za__tail
+  set -e za__starting
+  set -q za__changed; and source $za__more; and za__place first $za__tail
 end
 function za__follow; source $za__more; za__follow; end
 function za__complete; source $za__more; za__complete; end
@@ -94,26 +87,21 @@ function zesty-anchor; za $argv; end
 complete -c za -c zesty-anchor -f -a '(za__complete)'
 za__look
 {completions}else
-set -g za__fixed {scripted}
-set -gx PATH $za__fixed $za__rest {last}
+set -g za__first {scripted}
+set -g za__tail {last}
+set -g za__starting
+set -gx PATH $za__first $za__rest $za__tail
 end
 function za__late --on-variable PATH
   set -q za__placing; and return
   set -g za__changed
-  string match -qr '(^|/|\\n)(config|fish_add_path)\\.fish' -- (status stack-trace | string collect); or return
+  set -q za__starting; and string match -qr '(^|/)(config|fish_add_path)\\.fish' -- (status stack-trace); or return
   set -g za__placing
-  set -l za_rest
-  for za_entry in (string match -rv -- $za__ours $PATH)
-    contains -- $za_entry $za_rest; or set -a za_rest $za_entry
-  end
-  if set -q za__first
-    set -g za__rest $za_rest $za__tail
-    set -gx PATH $za__first $za__rest
-  else
-    set -gx PATH $za__fixed $za_rest {last}
-  end
+  set -g za__rest (string match -rv -- $za__ours $PATH) $za__tail
+  set -gx PATH $za__first $za__rest
   set -e za__placing za__changed
 end
+set -e za__changed
 {hooks}"""
 _ON_DEMAND = """\
 set -g za__default {front}
