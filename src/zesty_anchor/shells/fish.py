@@ -36,20 +36,16 @@ _SOURCE = 'fish(1), "Configuration files"'
 # noted in za__changed: the next choice then goes through it anew.
 _AT_START = """\
 {exports}set -gx ZESTY_ANCHOR_LOADED {stamp}
-set -g za__ours {ours}
 set -g za__rest $PATH
 if {known}
+  set -e za__before za__tokens za__near za__kept_folder
   set za__rest
-  for za_entry in (string match -rv -- $za__ours $PATH); contains -- $za_entry $za__rest; or set -a za__rest $za_entry; end
+  for za_entry in (string match -rv -- {ours} $PATH); contains -- $za_entry $za__rest; or set -a za__rest $za_entry; end
 end
 if status is-interactive; and not string match -qr '^(2|3\\.[0-4]\\D)' $version
 set -g za__first {front}
 set -g za__tail {launchers} {last}
-set -g za__more {follow}
-set -g za__starting
-set -e za__before za__tokens za__near za__kept_folder
-set -a za__rest $za__tail
-set -gx PATH $za__first $za__rest
+set -gx PATH $za__first $za__rest $za__tail
 function za__look --on-variable PWD
   set -q za__near; and za__plain
   test "$PWD" = "$za__kept_folder"; and za__as_kept; and return
@@ -58,14 +54,10 @@ function za__look --on-variable PWD
       set -g za__above
     case "$HOME/*/*/*" '/*/*/*/*/*'
       set -g za__above {many}
-    case "$HOME/*/*"
-      set -g za__above .. ../..
-    case "$HOME/*"
-      set -g za__above ..
     case '*'
       set -g za__above {some}
   end
-  if path filter -qf -- {names} $za__above/{any_name}; or set -q ZESTY_ANCHOR_SESSION
+  if path is -- {names} $za__above/{any_name}; or set -q ZESTY_ANCHOR_SESSION
     za__follow
   else if set -q za__tokens[1]
     za__choose_default
@@ -77,28 +69,27 @@ function za__prompt --on-event fish_prompt
 end
 function za__first_prompt --on-event fish_prompt
   functions -e za__first_prompt
-  set -e za__starting
-  set -q za__changed; and source $za__more; and za__place first $za__tail
+  set -g za__started
+  set -q za__changed; and source {follow}; and za__place first
 end
-function za__follow; source $za__more; za__follow; end
-function za__complete; source $za__more; za__complete; end
-function za; source $za__more; za $argv; end
+function za__follow; source {follow}; za__follow; end
+function za; source {follow}; za $argv; end
 function zesty-anchor; za $argv; end
-complete -c za -c zesty-anchor -f -a '(za__complete)'
+complete -c za -c zesty-anchor -f -a {completing}
 za__look
 {completions}else
 set -g za__first {scripted}
 set -g za__tail {last}
-set -g za__starting
 set -gx PATH $za__first $za__rest $za__tail
 end
 function za__late --on-variable PATH
   set -q za__placing; and return
   set -g za__changed
-  set -q za__starting; and string match -qr '(^|/)(config|fish_add_path)\\.fish' -- (status stack-trace); or return
+  set -q za__started; and return
+  string match -qr '(^|/)(config|fish_add_path)\\.fish' -- (status stack-trace); or return
   set -g za__placing
-  set -g za__rest (string match -rv -- $za__ours $PATH) $za__tail
-  set -gx PATH $za__first $za__rest
+  set -g za__rest (string match -rv -- {ours} $PATH)
+  set -gx PATH $za__first $za__rest $za__tail
   set -e za__placing za__changed
 end
 set -e za__changed
@@ -121,9 +112,9 @@ function za__place
       set -a za_rest $za_entry
     end
   end
-  set -g za__rest $za_rest $argv[2..-1]
+  set -g za__rest $za_rest
   set -g za__placing
-  set -gx PATH $za__before $za__first $za__rest
+  set -gx PATH $za__before $za__first $za__rest $za__tail
   set -e za__placing za__changed
 end
 function za__choose
@@ -142,11 +133,11 @@ function za__choose_default
 end
 function za__put
   if set -q za__changed
-    za__place keep $za__tail
+    za__place keep
     return
   end
   set -g za__placing
-  set -gx PATH $za__before $za__first $za__rest
+  set -gx PATH $za__before $za__first $za__rest $za__tail
   set -e za__placing
 end
 function za__work_out
@@ -328,7 +319,7 @@ class Fish(Apart):
 
     def environment(self, environment: Environment, file: str) -> str:
         """See ``Shell``. A fish without path(1) leaves it to the launchers to follow the folder, like a script."""
-        q = self.quote
+        q, follow = self.quote, f"{environment.shell}/follow.fish"
         values = ((name, environment.by_default(template)) for name, template in environment.variables)
         exact = dict.fromkeys((*environment.first, environment.launchers, *environment.last))
         ours = "|".join([f"{_literal(environment.shelf)}/", *(f"{_literal(folder)}$" for folder in exact)])
@@ -347,7 +338,8 @@ class Fish(Apart):
             pin_names=" ".join(environment.pin_names),
             many=_above(_LEVELS),
             some=_above(4),
-            follow=q(f"{environment.shell}/follow.fish"),
+            follow=q(follow),
+            completing=q(f"(source {q(follow)}; za__complete)"),
             completions="".join(files),
             hooks=environment.hooks_of(self.name),
         )
