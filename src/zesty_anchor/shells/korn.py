@@ -45,15 +45,16 @@ class Dialect(msgspec.Struct, frozen=True):
 # change of the project's file: as long as that is equal, nothing is to be asked. Only when it differs is this program
 # called. What one file came to is kept in variables for the next time (za__kept_…), with the versions that followed.
 #
-# za__prompt watches the nearest file, za__file, by its answer, za__entry; za__near says that it is in the current folder.
-# New files of the current folder count at a prompt where none was there. za__where is empty until the first prompt,
-# where what the startup files after this one did to PATH is looked at once.
+# za__prompt looks for new files in the current folder. Where there is one, or one above, it is another (za__near), which
+# compares that file, za__file, with its answer, za__entry: a shell copies a function each time that it calls it, so a
+# short one is a quick one. za__where is empty until the first prompt, where what the startup files after this one did to
+# PATH is looked at once.
 _AT_START = """\
 if [ -z "{itself}" ]; then if [ -r {sh} ]; then . {sh}; fi; return 0; fi
 {exports}case $- in *i*) ;; *) za__plain=1; {as_sh}; unset za__plain; {hooks_inline}return 0 ;; esac
 za__front={front} za__mode=first
 if [[ ${{za__stamp-}} != {stamp} || $PATH != "$za__front":* ]]; then
-{place}za__first=$za__front za__tokens= za__new=1 za__said=${{za__said-}} za__entry= za__pins=
+{place}za__first=$za__front za__tokens= za__new=1 za__said=${{za__said-}} za__near= za__pins=
 fi
 unset za__front za__mode
 if [[ ${{za__stamp-}} == {stamp} ]] && typeset -f za__look >/dev/null; then
@@ -61,7 +62,8 @@ za__look
 {tail}return 0
 fi
 function za__look {{
-  za__where=$PWD za__folder=${{PWD%/}} za__file= za__near=
+  za__where=$PWD za__folder=${{PWD%/}} za__file=
+  [[ -z $za__near ]] || za__plain
   until [[ {some} ]]; do
     if [[ -z $za__folder || $za__folder == "${{HOME-}}" ]]; then
       if [[ -n ${{ZESTY_ANCHOR_SESSION-}} ]]; then za__folder=-; break; fi
@@ -73,9 +75,7 @@ function za__look {{
   za__follow
 }}
 function za__entered {{ [[ $PWD == "$za__where" ]] || za__look; }}
-function za__prompt {{
-  [[ $PWD == "$za__where" && ( -n $za__near || ! ( {here} ) ) && ( -z $za__file || {there}! ( $za__file -nt $za__entry || $za__file -ot $za__entry ) ) ]] || za__again
-}}
+function za__prompt {{ [[ $PWD == "$za__where" && ! ( {here} ) ]] || za__again; }}
 function za__again {{ . {follow}; za__again; }}
 function za__follow {{ . {follow}; za__follow; }}
 function za {{ . {follow}; za "$@"; }}
@@ -133,14 +133,35 @@ function za__follow {{
   elif [[ $# != 0 ]]; then
     za__read "$@"
   fi
-  if [[ ${{za__file%/*}} == "${{PWD%/}}" && -n $za__file ]]; then
-    za__near=1 za__file=${{za__file##*/}}
+  if [[ -n $za__file ]]; then
+    if [[ ${{za__file%/*}} == "${{PWD%/}}" ]]; then
+      za__file=${{za__file##*/}}
+      za__watch_here
+    else
+      za__watch_above
+    fi
   elif [[ $PWD/{manifest_name} == {manifest} ]]; then
-    za__near=1
-    [[ -n $za__file ]] || za__file={manifest_name} za__entry={manifest}
+    za__file={manifest_name} za__entry={manifest}
+    za__watch_here
   fi
   set -- "$za__pins${{ZESTY_ANCHOR_SESSION-}}"
   [[ $1 == "$za__tokens" ]] || za__choose "$1" "$za__first"
+}}
+function za__plain {{
+  za__near=
+  function za__prompt {{ [[ $PWD == "$za__where" && ! ( {here} ) ]] || za__again; }}
+}}
+function za__watch_here {{
+  za__near=1
+  function za__prompt {{
+    [[ $PWD == "$za__where" && {there}! ( $za__file -nt $za__entry || $za__file -ot $za__entry ) ]] || za__again
+  }}
+}}
+function za__watch_above {{
+  za__near=1
+  function za__prompt {{
+    [[ $PWD == "$za__where" && ! ( {here} ) && {there}! ( $za__file -nt $za__entry || $za__file -ot $za__entry ) ]] || za__again
+  }}
 }}
 function za__read {{
 {start}  typeset za_name za_entry= za_line za_soft= za_asked=
@@ -215,11 +236,10 @@ def at_start(environment: Environment, dialect: Dialect) -> str:
         stamp=environment.stamp,
         start=dialect.start,
         some=" || ".join(posix.tests(names, "$za__folder/")),
-        here=" || ".join(posix.tests(environment.pin_names)),
+        here=_here(environment),
         follow=quote(f"{environment.shell}/follow.{dialect.name}"),
         at_prompt=dialect.at_prompt,
         at_cd=dialect.at_cd,
-        there=dialect.there,
         tail=dialect.completes + hooks + "".join(files),
     )
     return posix.HEAD.format(stamp=environment.stamp) + text
@@ -251,6 +271,8 @@ def on_demand(environment: Environment, file: str, dialect: Dialect) -> str:
         some=" || ".join(posix.tests(environment.names, "$za__folder/")),
         collect="".join(_collect(name, environment) for name in environment.names),
         manifest_name=MANIFEST_NAME,
+        here=_here(environment),
+        there=dialect.there,
         manifest=quote(environment.manifest),
         pins=quote(environment.pins),
         shell=dialect.name,
@@ -260,6 +282,11 @@ def on_demand(environment: Environment, file: str, dialect: Dialect) -> str:
         stamp=environment.stamp,
         completion=dialect.completion,
     )
+
+
+def _here(environment: Environment) -> str:
+    """The inside of a test whether a file that does nothing but pin came into the current folder."""
+    return " || ".join(posix.tests(environment.pin_names))
 
 
 def _collect(name: str, environment: Environment) -> str:
