@@ -52,15 +52,13 @@ class Dialect(msgspec.Struct, frozen=True):
 _AT_START = """\
 if [ -z "{itself}" ]; then if [ -r {sh} ]; then . {sh}; fi; return 0; fi
 {exports}case $- in *i*) ;; *) za__plain=1; {as_sh}; unset za__plain; {hooks_inline}return 0 ;; esac
-za__front={front} za__mode=first
-if [[ ${{za__stamp-}} != {stamp} || $PATH != "$za__front":* ]]; then
-{place}za__first=$za__front za__tokens= za__new=1 za__said=${{za__said-}} za__near= za__pins=
-fi
-unset za__front za__mode
-if [[ ${{za__stamp-}} == {stamp} ]] && typeset -f za__look >/dev/null; then
+if [[ ${{za__stamp-}} == {stamp} && $PATH == "${{za__first-}}":* ]] && typeset -f za__look >/dev/null; then
 za__look
 {tail}return 0
 fi
+za__front={front} za__mode=first
+{place}za__first=$za__front za__tokens= za__new=1 za__said=${{za__said-}} za__near= za__pins=
+unset za__front za__mode
 function za__look {{
   za__where=$PWD za__folder=${{PWD%/}} za__file=
   [[ -z $za__near ]] || za__plain
@@ -76,7 +74,13 @@ function za__look {{
 }}
 function za__entered {{ [[ $PWD == "$za__where" ]] || za__look; }}
 function za__prompt {{ [[ $PWD == "$za__where" && ! ( {here} ) ]] || za__again; }}
-function za__again {{ . {follow}; za__again; }}
+function za__again {{
+  if [[ -n $za__new ]]; then
+    za__new=
+    [[ $PATH == "$za__first":* ]] || {{ . {follow}; za__place first; }}
+  fi
+  za__look
+}}
 function za__follow {{ . {follow}; za__follow; }}
 function za {{ . {follow}; za "$@"; }}
 alias zesty-anchor=za
@@ -89,13 +93,6 @@ za__kept_file= za__kept_entry= za__kept_pins= za__kept_tokens=
 function za__place {{
 {start}  typeset za__out za__ifs za__flags za__entry za__mode="$1" za__front="$za__first"
 {place}}}
-function za__again {{
-  if [[ -n $za__new ]]; then
-    za__new=
-    [[ $PATH == "$za__first":* ]] || za__place first
-  fi
-  za__look
-}}
 function za__choose {{
   za__tokens=$1
   if [[ -z $1 ]]; then
