@@ -56,6 +56,41 @@ def test_entering_and_leaving_folders(settled: Desk, shell: str) -> None:
         assert seen[13:] == [two, one]
 
 
+@pytest.mark.parametrize("shell", FOLLOWING)
+def test_what_a_folder_came_to_is_not_taken_for_what_it_is_now(settled: Desk, shell: str) -> None:
+    """Shells keep what the last pin came to: each change of it, and each other file, must still count."""
+    settled.write("3.6\n", "known/.kelp-version")
+    (settled.home / "known/deep").mkdir()
+    steps = [
+        ("cd known; kelp --version", "3.6.2"),
+        ("cd ..; kelp --version", "4.2.1"),
+        ("cd known; kelp --version; echo home=$KELP_AT=", "3.6.2"),
+        ("cd deep; kelp --version", "3.6.2"),
+        ("cd ../..; kelp --version; echo home=$KELP_AT=", "4.2.1"),
+        ("sleep 0.05; echo 4.1 >known/.kelp-version; cd known; kelp --version; cd ..", "4.1.0"),
+        ("cd known; kelp --version; cd ..", "4.1.0"),
+        ("touch -d '2026-01-01 00:00' known/.kelp-version; echo 3.6 >other; touch -r known/.kelp-version other", None),
+        ("mv other known/.kelp-version; touch -d '2025-01-01 00:00' known/.kelp-version", None),
+        ("cd known; kelp --version; cd ..", "3.6.2"),
+        (
+            "printf '[runtimes.kelp]\\nwant = \"4.1\"\\n' >known/workstation.toml; cd known; kelp --version; cd ..",
+            "4.1.0",
+        ),
+        ("rm known/workstation.toml; cd known; kelp --version; cd ..", "3.6.2"),
+        ("cd known", None),
+        ("za switch kelp 4.1; kelp --version", "4.1.0"),
+        ("cd ..; cd known; kelp --version", "4.1.0"),
+        ("za switch kelp --forget; kelp --version", "3.6.2"),
+        ("cd ..; rm known/.kelp-version; cd known; kelp --version; cd ..", "4.2.1"),
+        ("echo 4.1 >known/.kelp-version; cd known; kelp --version; cd ..", "4.1.0"),
+        ("kelp --version; rm -r known", "4.2.1"),
+    ]
+    between = "\nemit fish_prompt\n" if shell == "fish" else "\n"
+    shown = interactive(settled, shell, between.join(line for line, _ in steps), {})
+    assert versions(shown) == [version for _, version in steps if version], shown
+    assert re.findall(r"home=\S*/kelp/(\S+)=", shown) == ["3.6.2", "4.2.1"]
+
+
 @pytest.mark.parametrize("shell", [*FOLLOWING, "tcsh"])
 def test_a_session_lasts_until_it_is_forgotten(settled: Desk, shell: str) -> None:
     lines = "za switch kelp 4.1\nkelp --version\ncd project\nkelp --version\nza switch kelp --forget\nkelp --version\nza switch kelp"
@@ -251,6 +286,22 @@ def test_a_persons_own_things_are_kept(settled: Desk, shell: str, name: str) -> 
     flags = shown.split("flags=")[1].split("\n")[0]
     assert ("f" in flags) == (name == "no glob") or shell == "zsh"
     assert name != "set -eu" or {"e", "u"} <= set(flags)
+
+
+@pytest.mark.parametrize(
+    "options", ["warn_create_global no_unset", "ksh_arrays sh_word_split glob_subst", "extended_glob"]
+)
+def test_zsh_follows_with_other_options(settled: Desk, options: str) -> None:
+    file = settled.home / ".zshrc"
+    before = file.read_bytes()
+    try:
+        file.write_bytes(f"setopt {options}\n".encode() + before)
+        lines = "cd project\nkelp --version\ncd ..\nkelp --version\ncd project\nkelp --version\nza switch kelp 4.1\nkelp --version"
+        shown = interactive(settled, "zsh", lines, {})
+    finally:
+        file.write_bytes(before)
+    assert versions(shown) == ["3.6.2", "4.2.1", "3.6.2", "4.1.0"], shown
+    assert not re.search(r"za_|created globally|not set", shown), shown
 
 
 @pytest.mark.parametrize("shell", ["fish", *KORN])

@@ -57,7 +57,7 @@ za__look
 {tail}return 0
 fi
 za__front={front} za__mode=first
-{place}za__first=$za__front za__tokens= za__new=1 za__said=${{za__said-}} za__near= za__pins=
+{place}za__first=$za__front za__tokens= za__new=1 za__said=${{za__said-}} za__near= za__pins= za__where= za__folder= za__file= za__entry=
 unset za__front za__mode
 function za__look {{
   za__where=$PWD za__folder=${{PWD%/}} za__file=
@@ -89,7 +89,10 @@ za__look
 za__where=
 {tail}"""
 _ON_DEMAND = """\
-za__kept_file= za__kept_entry= za__kept_pins= za__kept_tokens=
+function za__forget {{
+{start}  za__kept_file= za__kept_entry= za__kept_pins= za__kept_tokens= za__kept_first={no_variables}
+}}
+za__forget
 function za__place {{
 {start}  typeset za__out za__ifs za__flags za__entry za__mode="$1" za__front="$za__first"
 {place}}}
@@ -264,6 +267,7 @@ def on_demand(environment: Environment, file: str, dialect: Dialect) -> str:
             f"    if [[ -n $za__kept_{n} ]]; then export {name}=${{za__kept_{n}#x}}; else unset {name}; fi\n"
             for n, (name, _) in enumerate(switched)
         ),
+        no_variables="".join(f" za__kept_{n}=" for n in range(len(switched))),
         keep_variables="".join(f"    za__kept_{n}=${{{name}+x${name}}}\n" for n, (name, _) in enumerate(switched)),
         some=" || ".join(posix.tests(environment.names, "$za__folder/")),
         collect="".join(_collect(name, environment) for name in environment.names),
