@@ -32,7 +32,7 @@ CLICK = [PYTHON, "-c", "import click"]
 
 @contextmanager
 def room() -> Iterator[Path]:
-    with tempfile.TemporaryDirectory(prefix="zesty-anchor-bench-") as name:
+    with tempfile.TemporaryDirectory(prefix="tide-") as name:
         yield Path(name)
 
 

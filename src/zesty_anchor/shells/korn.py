@@ -20,7 +20,7 @@ class Dialect(msgspec.Struct, frozen=True):
     in the language of sh. ``at_prompt`` has the prompt look at the folder, ``at_cd`` follows ``cd`` itself.
     ``completes`` registers the completion of our own commands, ``completion`` does it. ``there`` tests the project's file
     where ``-ot`` does not count one that is gone as older. ``place`` puts the folders on PATH when the shell starts, where
-    that goes better than in the way that all know.
+    that goes better than in the way that all know. ``told_of_cd`` says that the shell tells of every change of the folder.
     """
 
     name: str
@@ -33,6 +33,7 @@ class Dialect(msgspec.Struct, frozen=True):
     completion: str = ""
     there: str = ""
     place: str = ""
+    told_of_cd: bool = False
 
 
 # Two files: what every interactive shell reads when it starts, and what it reads when it first has to choose, complete
@@ -47,8 +48,8 @@ class Dialect(msgspec.Struct, frozen=True):
 #
 # za__prompt looks for new files in the current folder. Where there is one, or one above, it is another (za__near), which
 # compares that file, za__file, with its answer, za__entry: a shell copies a function each time that it calls it, so a
-# short one is a quick one. za__where is empty until the first prompt, where what the startup files after this one did to
-# PATH is looked at once.
+# short one is a quick one. za__where and za__file are empty until the first prompt, where what the startup files after
+# this one did to PATH is looked at once.
 _AT_START = """\
 if [ -z "{itself}" ]; then if [ -r {sh} ]; then . {sh}; fi; return 0; fi
 {exports}case $- in *i*) ;; *) za__plain=1; {as_sh}; unset za__plain; {hooks_inline}return 0 ;; esac
@@ -86,7 +87,7 @@ function za {{ . {follow}; za "$@"; }}
 alias zesty-anchor=za
 {at_prompt}{at_cd}za__stamp={stamp}
 za__look
-za__where=
+za__where= za__file=
 {tail}"""
 _ON_DEMAND = """\
 function za__forget {{
@@ -154,13 +155,13 @@ function za__plain {{
 function za__watch_here {{
   za__near=1
   function za__prompt {{
-    [[ $PWD == "$za__where" && {there}! ( $za__file -nt $za__entry || $za__file -ot $za__entry ) ]] || za__again
+    [[ {moved}{there}! $za__file -nt $za__entry && ! $za__file -ot $za__entry ]] || za__again
   }}
 }}
 function za__watch_above {{
   za__near=1
   function za__prompt {{
-    [[ $PWD == "$za__where" && ! ( {here} ) && {there}! ( $za__file -nt $za__entry || $za__file -ot $za__entry ) ]] || za__again
+    [[ $PWD == "$za__where" && ! ( {here} ) && {there}! $za__file -nt $za__entry && ! $za__file -ot $za__entry ]] || za__again
   }}
 }}
 function za__read {{
@@ -274,6 +275,7 @@ def on_demand(environment: Environment, file: str, dialect: Dialect) -> str:
         manifest_name=MANIFEST_NAME,
         here=_here(environment),
         there=dialect.there,
+        moved="" if dialect.told_of_cd else '$PWD == "$za__where" && ',
         manifest=quote(environment.manifest),
         pins=quote(environment.pins),
         shell=dialect.name,
