@@ -200,18 +200,21 @@ def shell_folders() -> Iterator[Result]:
     with followed() as (home, bare, shells):
         for name, program in shells.items():
             hooked, empty = plain_environment(home), plain_environment(bare)
-            begin = "za__prompt; cd project; cd ..; "
+            empty_call = "function za_empty; end; " if name == "fish" else "za_empty() { :; }; "
+            begin = f"{empty_call}za__prompt; cd project; cd ..; "
             for where, enter in (("an ordinary folder", ""), ("a pinned folder", "cd project; ")):
-                loops = [_loop(name, rounds * 5, f"{begin}{enter}", command) for command in ("za__prompt", ":")]
-                ours, without = side_by_side(
+                commands = ("za__prompt", ":", "za_empty")
+                loops = [_loop(name, rounds * 5, f"{begin}{enter}", command) for command in commands]
+                ours, without, call = side_by_side(
                     *(
                         lambda c=loop, p=program, e=hooked, h=home: seconds([p, "-i", "-c", c], e, str(h))
                         for loop in loops
                     ),
                     rounds=15,
                 )
-                added = (ours - without) / (rounds * 5) * 1e6
-                yield Result(f"{name}: a prompt in {where}", "`:`", added, 20, "us")
+                added, least = ((took - without) / (rounds * 5) * 1e6 for took in (ours, call))
+                note = f"of them {least:.1f} for the call of a function"
+                yield Result(f"{name}: a prompt in {where}", "`:`", added, 20, "us", note)
             loop = _loop(name, rounds, "", "cd project; cd ..")
             ours, without = side_by_side(
                 lambda p=program, c=loop, e=hooked: seconds([p, "-i", "-c", c], e, str(home)),
