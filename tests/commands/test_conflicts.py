@@ -215,6 +215,11 @@ def test_what_fish_knows_of_an_old_install_goes_from_all_its_places_and_comes_ba
     assert "fish_variables" in desk.well("trace", "$KELP_HOME").out
     preview = desk.well("preview").out
     assert "functions/kelp.fish:1" in preview, "a function is shown for a decision"
+    hidden = desk.run("provision")
+    assert hidden.code == 1, "the function hides the new one in fish"
+    assert "kelp is found" in hidden.out
+    assert (desk.home / "old-kelp").is_dir(), "nothing goes before the new one answers"
+    desk.well("undo")
     wrapper.unlink()
     before.pop(str(wrapper.relative_to(desk.home)))
     desk.well("provision")
@@ -225,6 +230,16 @@ def test_what_fish_knows_of_an_old_install_goes_from_all_its_places_and_comes_ba
     assert told.split("\n")[:3] == ["kelp 4.2.1", f"high north {desk.home}/bin", "none"]
     desk.well("undo")
     assert likeness(desk.home, passing) == before
+
+
+@pytest.mark.needs("tcsh")
+def test_an_alias_of_tcsh_hides_the_new_one_and_is_named(desk: Desk) -> None:
+    desk.write("alias kelp ~/mine/kelp\n", ".tcshrc")
+    desk.wants('[shells]\nuse = ["tcsh"]\n')
+    answer = desk.run("provision", "--json")
+    assert answer.code == 1
+    failed = [c for r in answer.json["proof"]["shells"] for c in r["checks"] if not c["ok"]]
+    assert {c["name"] for c in failed} == {"kelp is found"}
 
 
 QUERY = """Name: pager

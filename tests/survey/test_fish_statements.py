@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import subprocess
+import sys
 from pathlib import Path
 
 import pytest
 
-from tests.conftest import SHELLS
+from tests.conftest import SHELLS, is_root
 from zesty_anchor.survey.fish_statements import fish_statements_about, fish_statements_setting
 from zesty_anchor.survey.statements import Statement, without
 
@@ -145,3 +146,25 @@ def test_a_variable_goes_with_what_holds_it_alone(text: str, left: str | None, t
 def test_bytes_that_are_no_utf8_stay_where_they_are() -> None:
     content = b"set -gx NOTE 'mar\xe9e'\nfish_add_path ~/old-kelp/bin # \xe9\nset -gx LATER 1\n"
     assert without(content, about(content)) == b"set -gx NOTE 'mar\xe9e'\nset -gx LATER 1\n"
+
+
+AS_ANOTHER = """
+import os, sys
+from pathlib import Path
+from zesty_anchor.survey.fish_tree import fish_tree
+from zesty_anchor.survey.syntax import passes
+os.setgroups([]); os.setresgid(65534, 65534, 65534); os.setresuid(65534, 65534, 65534)
+tree = fish_tree(b"if true\\n  set x 1\\nend\\n", sys.argv[1])
+print(tree and [node.text for node in tree.walk() if node.text], passes((sys.argv[1], "--no-execute"), b"if true\\n"))
+"""
+
+
+@pytest.mark.needs("fish")
+@pytest.mark.skipif(not is_root(), reason="becoming somebody else needs root")
+def test_somebody_without_a_home_of_fish_is_served_as_well() -> None:
+    """fish complains at length where it finds no home; that must not be taken for what it says."""
+    done = subprocess.run(
+        [sys.executable, "-c", AS_ANOTHER, SHELLS["fish"]], env={"PATH": "/usr/bin:/bin"}, capture_output=True, text=True, check=False
+    )  # fmt: skip
+    expected = "['if', 'true', 'set', 'x', '1', 'end'] (False, '(line 1): Missing end to balance this if statement')\n"
+    assert done.stdout == expected, done.stderr

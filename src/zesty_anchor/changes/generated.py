@@ -10,7 +10,6 @@ from typing import ClassVar
 from zesty_anchor.changes.base import FileChange
 from zesty_anchor.changes.change import Bench, Record, Stage
 from zesty_anchor.changes.environment import environment_of
-from zesty_anchor.changes.syntax import passes
 from zesty_anchor.changes.text_file import Edit, put_back
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.problem import Problem
@@ -18,6 +17,7 @@ from zesty_anchor.shells.known import FOLLOW, FOLLOWING, GENERATED, LAUNCH, SESS
 from zesty_anchor.shells.shell import Environment
 from zesty_anchor.survey.machine import Machine, generated_file
 from zesty_anchor.survey.sites import sites
+from zesty_anchor.survey.syntax import passes
 
 
 class WriteGenerated(FileChange, frozen=True):

@@ -121,6 +121,6 @@ class Packages:
         lines: list[str] = []
         if bench.run_privileged(command, lines.append) != 0:
             left = [name for name in going if name in manager.all_installed()]
-            typed = Access("").shown(manager.removal(left))
+            typed = Access("").shown(manager.typed_removal(left))
             told += [f"the packages could not be removed; an administrator can: {typed}"] if left else []
         return told

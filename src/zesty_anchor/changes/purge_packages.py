@@ -39,7 +39,7 @@ class PurgePackages(BaseChange, frozen=True):
     def detail(self) -> str:
         """What goes with it."""
         more = f"; with it goes what needs it: {', '.join(self.more)}" if self.more else ""
-        kept = f"; {', '.join(self.alone)} is in no archive: a copy goes to the attic" if self.alone else ""
+        kept = f"; no archive holds {', '.join(self.alone)}: a copy goes to the attic" if self.alone else ""
         return f"of the system{more}{kept}"
 
     @property

@@ -1,33 +1,12 @@
-"""Asking a shell whether it could read a startup file, before the file is put in place."""
+"""Whether a shell could still read a startup file after an edit, before the file is put in place."""
 
 from __future__ import annotations
 
-import subprocess
-import tempfile
 from pathlib import Path
 
 from zesty_anchor.problem import Problem
+from zesty_anchor.survey.syntax import passes
 from zesty_anchor.survey.text_file import TextFile
-
-
-def passes(checker: tuple[str, str], content: bytes) -> tuple[bool, str]:
-    """Whether a shell accepts a text, and what it says. Nothing in the text is run.
-
-    ``checker`` is the shell's program, and its option that only reads (``-n``).
-    """
-    with tempfile.NamedTemporaryFile(prefix="zesty-anchor-check-") as file:
-        file.write(content)
-        file.flush()
-        answer = subprocess.run(
-            [*checker, file.name],
-            stdin=subprocess.DEVNULL,
-            capture_output=True,
-            timeout=20,
-            check=False,
-            env={"LC_ALL": "C"},
-        )
-    said = (answer.stderr or answer.stdout).decode("utf-8", "replace").replace(file.name, "").strip(" :\n")
-    return answer.returncode == 0, said.splitlines()[0] if said else ""
 
 
 def check_syntax(checker: tuple[str, str], file: TextFile, after: bytes) -> None:

@@ -87,4 +87,7 @@ def _quiet(*words: str) -> bool:
 
 
 if __name__ == "__main__":
-    put_in() if sys.argv[1:] == ["in"] else take_out()
+    if sys.argv[1:] == ["in"]:
+        put_in()
+    else:
+        take_out()

@@ -15,6 +15,7 @@ from zesty_anchor.manifest.wanted import Wanted, WantedVersion
 from zesty_anchor.proof.fresh import Answer
 from zesty_anchor.proof.result import CheckResult
 from zesty_anchor.shells.posix import quote
+from zesty_anchor.shells.shell import HIDING
 from zesty_anchor.system.locations import Locations
 from zesty_anchor.system.ssh import key_file
 
@@ -96,7 +97,8 @@ def _where(version: WantedVersion, command: str, launchers: Path) -> Question:
     # A function answers with its name alone.
     function = version.recipe.manager is not None and version.recipe.manager.function is not None
     places = f"{folder / command}\n{launchers / command}" + (f"\n{command}" if function else "")
-    return Question(f"{command} is found", f"command -v {command}", places, "place")
+    hidden = f'case " ${{{HIDING}-}} " in *" {command} "*) echo {command} ;; *) command -v {command} ;; esac'
+    return Question(f"{command} is found", hidden, places, "place")
 
 
 def _which(version: WantedVersion) -> list[Question]:

@@ -26,7 +26,3 @@ class Apart:
     def reload(self, generated: Path, home: Path) -> str:
         """See ``Shell``."""
         return posix.reload(generated, home, "source")
-
-    def script(self, file: str) -> str:
-        """See ``Shell``."""
-        return f"sh {self.quote(file)}"

@@ -9,6 +9,7 @@ from pathlib import Path
 from zesty_anchor.shells import completion, posix
 from zesty_anchor.shells.apart import Apart
 from zesty_anchor.shells.shell import (
+    HIDING,
     INTERACTIVE,
     LOGIN,
     LOGIN_INTERACTIVE,
@@ -316,6 +317,11 @@ class Fish(Apart):
             f"set -l za__path $PATH\n{lines.rstrip()}\n"
             "set -gx PATH $za__path (for za_entry in $PATH; contains -- $za_entry $za__path; or echo $za_entry; end)"
         )
+
+    def script(self, file: str) -> str:
+        """See ``Shell``. The functions that fish itself brings call the program of their name, and hide nothing."""
+        names = "(for f in (functions -n); test -e $__fish_data_dir/functions/$f.fish; or echo $f; end)"
+        return f"set -x {HIDING} {names}; sh {self.quote(file)}"
 
     def environment(self, environment: Environment, file: str) -> str:
         """See ``Shell``. A fish without path(1) leaves it to the launchers to follow the folder, like a script."""

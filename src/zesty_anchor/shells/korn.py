@@ -39,7 +39,7 @@ class Dialect(msgspec.Struct, frozen=True):
 # Two files: what every interactive shell reads when it starts, and what it reads when it first has to choose, complete
 # or call this program. A shell takes about 8 us to read a simple command, so the first one is short.
 #
-# {start} comes first in each function. Local names begin with za_, lasting ones with za__: a shell takes its time over every letter.
+# {start} comes first in each function that splits words or has names of its own. Local names begin with za_, lasting ones with za__: a shell takes its time over every letter.
 #
 # za__look finds the nearest folder, up to the home or the root, with a file by which a project chooses versions; from
 # there za__follow gathers them all. What a file resolves to stands in one of ours under {pins}, with the very time of
@@ -235,7 +235,6 @@ def at_start(environment: Environment, dialect: Dialect) -> str:
         place=dialect.place
         or posix.place(environment, (environment.launchers, *environment.last)) + "unset za__out za__ifs za__flags\n",
         stamp=environment.stamp,
-        start=dialect.start,
         some=" || ".join(posix.tests(names, "$za__folder/")),
         here=_here(environment),
         follow=quote(f"{environment.shell}/follow.{dialect.name}"),

@@ -12,6 +12,9 @@ import msgspec
 MARK = "# zesty-anchor block"
 """The end of a line that this program owns in a startup file."""
 
+HIDING = "ZESTY_ANCHOR_HIDING"
+"""The variable that a shell whose language is apart tells the names of its functions and aliases by."""
+
 MANIFEST_NAME = "workstation.toml"
 """A project's own file, looked for in every folder on the way up."""
 
@@ -241,7 +244,10 @@ class Shell(Protocol):
         """The line that a person types to bring an open shell up to date."""
 
     def script(self, file: str) -> str:
-        """A command line of its own that runs a file in the language of sh, in the shell itself where it can."""
+        """A command line of its own that runs a file in the language of sh, in the shell itself where it can.
+
+        Where it cannot, the variable HIDING holds the names of its functions and aliases, which the file cannot see.
+        """
 
 
 class Follower(Shell, Protocol):

@@ -8,6 +8,7 @@ from pathlib import Path
 from zesty_anchor.shells import posix
 from zesty_anchor.shells.apart import Apart
 from zesty_anchor.shells.shell import (
+    HIDING,
     INTERACTIVE,
     MARK,
     SCRIPT,
@@ -83,6 +84,10 @@ class Tcsh(Apart):
         """See ``Shell``."""
         word = posix.home_word(generated, home)
         return f"if ( -r {word} ) source {word} {MARK}"
+
+    def script(self, file: str) -> str:
+        """See ``Shell``."""
+        return f'set za__all = (`alias | cut -f1`); setenv {HIDING} "$za__all"; sh {self.quote(file)}'
 
     def environment(self, environment: Environment, file: str) -> str:
         """See ``Shell``."""

@@ -39,7 +39,7 @@ def _found(content: bytes, reader: _Reader, program: str) -> list[Statement]:
     at, found = 0, []
     for number, row in enumerate(content.splitlines(keepends=True), 1):
         if reader.speaks(os.fsdecode(row)) and not row.lstrip().startswith(b"#"):
-            found.append(Statement(at, at + len(row), number, os.fsdecode(row.rstrip()), serves=False))
+            found.append(Statement(at, at + len(row), number, os.fsdecode(row.strip()), serves=False))
         at += len(row)
     return found
 

@@ -91,22 +91,52 @@ def fish_steps(profile: str, traced: str, read: Reader, home: str, path: str) ->
     """
     rows = list(_rows(profile))
     _match(rows, [found[1] for row in traced.split("\n") if (found := _TRACED.fullmatch(row))])
-    own = os.path.dirname(_sourced(rows[0], home)) if rows else ""
-    frames: list[_Frame] = []
-    functions: dict[str, _Span] = {}
-    steps = []
-    for row in rows:
-        while frames and frames[-1].depth >= row.depth:
-            frames.pop()
-        around = frames[-1] if frames else _Frame(-1, None, "", 0)
-        place = around.span.find(row.text) if around.span else None
-        file, line = around.file, around.line
-        if around.span is not None and place is not None:
-            file, line = around.span.file, around.span.line(place)
-        steps.append(Step(file, line, row.at, row.executed or row.text, path))
-        path = _path_after(row.executed, path)
-        frames.append(_Frame(row.depth, _inside(row, around, place, functions, own, read, home), file, line))
-    return steps
+    return list(_Walk(rows, read, home).steps(path))
+
+
+class _Walk:
+    """Goes through the rows of a start, with the lines that are being executed at each depth."""
+
+    def __init__(self, rows: list[_Row], read: Reader, home: str) -> None:
+        self._rows = rows
+        self._read = read
+        self._home = home
+        self._own = os.path.dirname(_sourced(rows[0], home)) if rows else ""
+        self._functions: dict[str, _Span] = {}
+
+    def steps(self, path: str) -> Iterator[Step]:
+        """A step for each row."""
+        frames: list[_Frame] = []
+        for row in self._rows:
+            while frames and frames[-1].depth >= row.depth:
+                frames.pop()
+            around = frames[-1] if frames else _Frame(-1, None, "", 0)
+            place = around.span.find(row.text) if around.span else None
+            file, line = around.file, around.line
+            if around.span is not None and place is not None:
+                file, line = around.span.file, around.span.line(place)
+            yield Step(file, line, row.at, row.executed or row.text, path)
+            path = _path_after(row.executed, path)
+            frames.append(_Frame(row.depth, self._inside(row, around.span, place), file, line))
+
+    def _inside(self, row: _Row, around: _Span | None, place: int | None) -> _Span | None:
+        """The lines that are executed inside a command: those of a block, a file, or a function."""
+        words = row.words
+        if words[0] in _BLOCKS and around is not None and place is not None:
+            block = around.block(place)
+            if words[0] == "function" and len(words) > 1:
+                self._functions[words[1].removesuffix("...")] = block
+            return block
+        if words[0] in ("source", "."):
+            return self._of_file(_sourced(row, self._home))
+        return self._functions.get(words[0])
+
+    def _of_file(self, file: str) -> _Span | None:
+        if not file or file.startswith(f"{self._own}/"):
+            return None
+        content, tree = self._read(file)
+        blocks = {each.start: each.end for each in tree.walk() if each.kind.endswith("_statement")} if tree else {}
+        return _Span(file, content, blocks, 0, len(content))
 
 
 def _rows(profile: str) -> Iterator[_Row]:
@@ -124,26 +154,6 @@ def _rows(profile: str) -> Iterator[_Row]:
     if row is not None:
         row.text = row.text.rstrip("\n")
         yield row
-
-
-def _inside(
-    row: _Row, around: _Frame, place: int | None, functions: dict[str, _Span], own: str, read: Reader, home: str
-) -> _Span | None:
-    """The lines that are executed inside a command: those of a file, a block, or a function."""
-    words = row.words
-    if words[0] in _BLOCKS and around.span is not None and place is not None:
-        block = around.span.block(place)
-        if words[0] == "function" and len(words) > 1:
-            functions[words[1].removesuffix("...")] = block
-        return block
-    if words[0] in ("source", "."):
-        file = _sourced(row, home)
-        if not file or file.startswith(f"{own}/"):
-            return None
-        content, tree = read(file)
-        blocks = {each.start: each.end for each in tree.walk() if each.kind.endswith("_statement")} if tree else {}
-        return _Span(file, content, blocks, 0, len(content))
-    return functions.get(words[0])
 
 
 def _sourced(row: _Row, home: str) -> str:

@@ -14,6 +14,8 @@ from pathlib import Path
 
 import msgspec
 
+from zesty_anchor.survey.syntax import apart
+
 _SECONDS = 5.0
 _LEVEL = b"! "
 _LEAF = re.compile(rb"(string|argument|redirection|variable_assignment): '(.*)", re.DOTALL)
@@ -57,17 +59,15 @@ def fish_tree(content: bytes, program: str) -> Node | None:
 @lru_cache(64)
 def _tree(content: bytes, parser: str) -> Node | None:
     try:
-        done = subprocess.run(
-            [parser, "--dump-parse-tree"],
-            input=content.translate(_PLAIN),
-            capture_output=True,
-            timeout=_SECONDS,
-            check=False,
-            env={"LC_ALL": "C"},
-        )
+        with apart() as (_, environment):
+            done = subprocess.run(
+                [parser, "--dump-parse-tree"], input=content.translate(_PLAIN), capture_output=True, timeout=_SECONDS,
+                check=False, env=environment,
+            )  # fmt: skip
     except (OSError, subprocess.TimeoutExpired):
         return None
-    dump = done.stderr if done.stderr.startswith(b"job_list\n") else done.stdout
+    dump = done.stderr if b"job_list\n" in done.stderr else done.stdout
+    dump = dump[max(0, dump.find(b"job_list\n")) :]
     return placed(dump, content) if done.returncode == 0 else None
 
 

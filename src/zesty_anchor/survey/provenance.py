@@ -16,7 +16,7 @@ from zesty_anchor.survey import fish_variables
 from zesty_anchor.survey.machine import Machine, generated_file
 from zesty_anchor.survey.owner import Owners
 from zesty_anchor.survey.startup_trace import Place, StartupTrace, trace_startup
-from zesty_anchor.survey.text_file import TextFile
+from zesty_anchor.survey.text_file import TextFile, content_of
 
 
 class Origin(msgspec.Struct, frozen=True):
@@ -183,7 +183,7 @@ def _written(what: str, trace: StartupTrace, machine: Machine) -> Place | None:
     ours = [generated_file(machine.locations, name) for name in (trace.shell, "sh")]
     for path in (*readings, *(Path(file) for file in sorted(read)), *ours):
         file = machine.startup.get(path)
-        content = file.content if isinstance(file, TextFile) else _content(path)
+        content = file.content if isinstance(file, TextFile) else content_of(path)
         for number, row in enumerate((content or b"").decode("utf-8", "replace").splitlines(), 1):
             plain = re.sub(r"~(?=/)|\$HOME|\$\{HOME\}", lambda _: home, row)
             if not row.lstrip().startswith("#") and re.search(rf"(?<![\w/]){re.escape(what)}(?![\w/])", plain):
@@ -196,15 +196,8 @@ def _with_line(name: str, place: Place | None) -> Place | None:
     if place is None or place.line:
         return place
     pattern = re.compile(rf"^\s*(?:function\s+)?{re.escape(name)}\s*(?:\(\)|\{{)")
-    rows = (_content(Path(place.file)) or b"").decode("utf-8", "replace").splitlines()
+    rows = content_of(Path(place.file)).decode("utf-8", "replace").splitlines()
     return Place(place.file, next((n for n, row in enumerate(rows, 1) if pattern.search(row)), 0))
-
-
-def _content(path: Path) -> bytes | None:
-    try:
-        return path.read_bytes()
-    except OSError:
-        return None
 
 
 def _summed(where: list[str], asked: dict[str, list[str]]) -> tuple[str, ...]:

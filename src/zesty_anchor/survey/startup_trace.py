@@ -25,6 +25,7 @@ from zesty_anchor.survey.fish_tree import Node, fish_tree
 from zesty_anchor.survey.fish_words import fish_words
 from zesty_anchor.survey.machine import InstalledShell, Machine
 from zesty_anchor.survey.step import Step
+from zesty_anchor.survey.text_file import content_of
 from zesty_anchor.system.host import user_name
 
 SECONDS = 5.0
@@ -105,10 +106,9 @@ def trace_startup(
         room = Path(name)
         words, more = _words(shell, context, machine, room)
         channel = _TRACED if shell.name in ("bash", "fish", "tcsh") else "2"
-        told = room / ("shown" if shell.name == "fish" else "trace")
         child = pexpect.spawn(
             "/bin/sh",
-            ["-c", f'exec {channel}>"$1"; shift; exec "$@"', "sh", str(told), *words],
+            ["-c", f'exec {channel}>"$1"; shift; exec "$@"', "sh", str(room / "trace"), *words],
             env={**environment, **dict(context.variables), **more},
             cwd=environment["HOME"],
             timeout=seconds,
@@ -226,28 +226,20 @@ true >{room}/ready
 
 
 def _steps(shell: InstalledShell, room: Path, machine: Machine, path: str) -> list[Step]:
-    trace = _content(room / "trace")
+    trace = content_of(room / "trace")
     if shell.name != "fish":
         readings = [str(reading.file) for reading in SHELLS[shell.name].reads(machine.around)]
         return _settled(shell.name, traced_steps(os.fsdecode(trace), str(room)), readings)
 
     def read(file: str) -> tuple[bytes, Node | None]:
-        content = _content(Path(file))
+        content = content_of(Path(file))
         return content, fish_tree(content, shell.program)
 
     universal = machine.startup[machine.locations.others / "fish" / fish_variables.FILE].content or b""
     listed = fish_variables.universal_variables(universal)
     first = [value for each in listed if each.name == "fish_user_paths" for _, value in each.entries]
-    profile = os.fsdecode(_content(room / "profile"))
+    profile = os.fsdecode(content_of(room / "profile"))
     return fish_steps(profile, os.fsdecode(trace), read, str(machine.locations.home), ":".join([*first, path]))
-
-
-def _content(file: Path) -> bytes:
-    """What a file holds; nothing where it cannot be read."""
-    try:
-        return file.read_bytes()
-    except OSError:
-        return b""
 
 
 def traced_steps(text: str, own: str = "\0") -> list[Step]:
@@ -308,10 +300,7 @@ class _Files:
     def rows(self, file: str) -> list[str]:
         """A file's lines; none where it cannot be read."""
         if file not in self._rows:
-            try:
-                self._rows[file] = Path(file).read_bytes().decode("utf-8", "surrogateescape").splitlines()
-            except OSError:
-                self._rows[file] = []
+            self._rows[file] = os.fsdecode(content_of(Path(file))).splitlines()
         return self._rows[file]
 
 
@@ -330,7 +319,7 @@ def _settled(shell: str, steps: list[Step], readings: Iterable[str]) -> list[Ste
 
 def _read(shell: str, context: str, steps: tuple[Step, ...], room: Path) -> StartupTrace:
     def text(name: str) -> str:
-        return os.fsdecode(_content(room / name))
+        return os.fsdecode(content_of(room / name))
 
     variables = dict(pair.partition("=")[::2] for pair in text("variables").split("\0") if "=" in pair)
     return StartupTrace(

@@ -45,3 +45,11 @@ def read_text_file(path: Path) -> TextFile:
     mode = stat.S_IMODE(state.st_mode)
     with open(handle, "rb") as opened:
         return TextFile(path, target, opened.read(), mode, bool(mode & stat.S_IWUSR))
+
+
+def content_of(path: Path) -> bytes:
+    """What a file holds; nothing where it cannot be read."""
+    try:
+        return path.read_bytes()
+    except OSError:
+        return b""

@@ -6,7 +6,6 @@ import os
 import re
 import subprocess
 from collections.abc import Iterable, Iterator
-from pathlib import Path
 
 from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.survey.findings import Trouble
@@ -14,6 +13,7 @@ from zesty_anchor.survey.machine import Machine
 from zesty_anchor.survey.provenance import Origin
 from zesty_anchor.survey.sourced import resolved
 from zesty_anchor.survey.startup_trace import StartupTrace
+from zesty_anchor.survey.syntax import passes
 
 _UNGUARDED = re.compile(r"""^\s*(?:\.|source)\s+(["']?)([^\s;"'&|<()]+)\1\s*(?:#.*)?$""")
 """A line that does nothing but read a file, whether that is there or not."""
@@ -49,24 +49,20 @@ def _broken(machine: Machine) -> Iterator[Trouble]:
                 or (reading.file.name == ".profile" and name != "sh")
             ):
                 continue
-            said = _read_only(installed.program, shell.check, file.target)
-            if said:
+            well, said = _said((installed.program, shell.check), file.content)
+            if not well:
                 line = re.search(r"line (\d+)|:(\d+):|\[(\d+)\]", said)
                 number = next((int(n) for n in line.groups() if n), 0) if line else 0
-                yield Trouble(machine.locations.shown(reading.file), number, f"a syntax error: {said}", (name,))
+                what = f"a syntax error: {said.removeprefix(f'(line {number}): ')}"
+                yield Trouble(machine.locations.shown(reading.file), number, what, (name,))
 
 
-def _read_only(program: str, option: str, file: Path) -> str:
-    """What a shell says that only reads a file; empty where it is well."""
+def _said(checker: tuple[str, str], content: bytes) -> tuple[bool, str]:
+    """What a shell says that only reads; a shell that cannot be asked has nothing to say."""
     try:
-        answer = subprocess.run(
-            [program, option, str(file)], stdin=subprocess.DEVNULL, capture_output=True, timeout=3, check=False,
-            env={"LC_ALL": "C"},
-        )  # fmt: skip
+        return passes(checker, content)
     except (OSError, subprocess.TimeoutExpired):
-        return ""
-    said = (answer.stderr or answer.stdout).decode("utf-8", "replace").replace(f"{file}: ", "").strip()
-    return said.splitlines()[0] if answer.returncode != 0 and said else ""
+        return True, ""
 
 
 def _missing(machine: Machine) -> Iterator[Trouble]:
