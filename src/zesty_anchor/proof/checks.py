@@ -143,6 +143,8 @@ def judge(question: Question, answer: Answer, started: bool) -> CheckResult:
     elif question.how == "place":
         observed = _unquoted(answer.text)
         ok = observed in question.expected.split("\n")
+        if not ok and re.fullmatch(r"[\w.+-]+", observed):
+            observed = f"a function or an alias of the shell; its line: zesty-anchor trace {observed}"
     else:
         ok = answer.status == 0 and fnmatch.fnmatchcase(answer.text, question.expected)
     if not ok and answer.status != 0:
