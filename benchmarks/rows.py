@@ -138,8 +138,8 @@ def fetch_node(folder: Path) -> Path | None:
     from zesty_anchor.feeds.web import WebBody
     from zesty_anchor.manifest.read import read_recipe
     from zesty_anchor.manifest.want import Want
-    from zesty_anchor.problem import Problem
     from zesty_anchor.recipes import SHIPPED
+    from zesty_anchor.system.problem import Problem
 
     source = read_recipe(SHIPPED / "node.toml").feed
     assert source is not None

@@ -11,8 +11,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.conftest import Desk
-from zesty_anchor.changes.keyed import form_of, with_key
 from zesty_anchor.demo.home import likeness
+from zesty_anchor.files.keyed import form_of, with_key
 
 
 @pytest.mark.parametrize(

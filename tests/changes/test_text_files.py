@@ -10,13 +10,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.conftest import bench_in
-from zesty_anchor.changes.block import with_block
 from zesty_anchor.changes.change import Bench
-from zesty_anchor.changes.text_file import Edit, put_back
+from zesty_anchor.changes.shells.startup_block import with_block
 from zesty_anchor.engine.undo import tidy
-from zesty_anchor.problem import Problem
+from zesty_anchor.files.edit import Edit, put_back
+from zesty_anchor.files.text_file import read_text_file
 from zesty_anchor.shells.shell import MARK
-from zesty_anchor.survey.text_file import read_text_file
+from zesty_anchor.system.problem import Problem
 
 LINE = f"if true; then :; fi {MARK}".encode()
 contents = st.binary(max_size=200).filter(lambda c: MARK.encode() not in c)

@@ -13,7 +13,7 @@ import pexpect
 import pytest
 
 from tests.conftest import PROGRAM, SHELLS, Desk, is_root
-from zesty_anchor.changes.drop_alternative import restored
+from zesty_anchor.changes.conflicts.drop_alternative import restored
 from zesty_anchor.demo.home import likeness
 from zesty_anchor.demo.wares import pack
 from zesty_anchor.system.host import login_path

@@ -17,14 +17,14 @@ import pexpect
 import pytest
 
 from tests.conftest import PROGRAM, PROGRAMS, Desk
-from zesty_anchor.changes.identity import Identities, Keys
+from zesty_anchor.changes.person.git_identity import Identities, Keys
 from zesty_anchor.demo.home import likeness
 from zesty_anchor.manifest.model import Identity
-from zesty_anchor.problem import UsageProblem
 from zesty_anchor.survey import identity
 from zesty_anchor.survey.machine import shells_to_use, survey
 from zesty_anchor.system.host import login_path
 from zesty_anchor.system.locations import locate
+from zesty_anchor.system.problem import UsageProblem
 
 pytestmark = pytest.mark.needs("git", "ssh", "sshd")
 STATE = (".local/state/zesty-anchor", ".cache/zesty-anchor/answers", "workstation.toml")

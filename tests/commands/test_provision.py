@@ -289,7 +289,7 @@ def test_a_journal_of_a_newer_program_is_not_touched(desk: Desk) -> None:
 
 
 def test_a_shell_that_never_starts_is_cut_off_and_told(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
-    from zesty_anchor.proof.fresh import ask
+    from zesty_anchor.shells.fresh import ask
 
     desk.write("read answer\n", ".bashrc")
     asked = ask(

@@ -11,12 +11,12 @@ import pytest
 
 from tests.conftest import bench_in
 from zesty_anchor.changes.change import Bench, Question, Record, Stage
-from zesty_anchor.engine.compare import order
 from zesty_anchor.engine.journal import Journal
+from zesty_anchor.engine.reporter import Silent
 from zesty_anchor.engine.run import Runner
 from zesty_anchor.engine.undo import recover, take_back_run
-from zesty_anchor.problem import Problem
-from zesty_anchor.reporter import Silent
+from zesty_anchor.planning.compare import order
+from zesty_anchor.system.problem import Problem
 
 
 @dataclass(frozen=True)

@@ -14,8 +14,8 @@ import requests
 from zesty_anchor.feeds import web
 from zesty_anchor.feeds.documents import Web
 from zesty_anchor.feeds.web import FileBody, WebBody
-from zesty_anchor.problem import Problem
 from zesty_anchor.shelf.download import kept_file, obtain
+from zesty_anchor.system.problem import Problem
 
 CONTENT = bytes(range(256)) * 4000
 Serving = Callable[..., str]

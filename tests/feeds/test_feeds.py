@@ -16,7 +16,7 @@ import pytest
 from zesty_anchor.feeds.documents import Web
 from zesty_anchor.feeds.index import IndexFeed
 from zesty_anchor.feeds.npm import NpmFeed, integrity_digest, registry_address
-from zesty_anchor.problem import Problem, UsageProblem
+from zesty_anchor.system.problem import Problem, UsageProblem
 
 
 @pytest.fixture

@@ -7,9 +7,9 @@ from pathlib import Path
 import msgspec
 import pytest
 
-from zesty_anchor.choices import Chooser
 from zesty_anchor.manifest.model import Recipe
 from zesty_anchor.manifest.pin import is_project, names, read_pins
+from zesty_anchor.planning.choices import Chooser
 from zesty_anchor.shelf.receipt import Receipt
 from zesty_anchor.system.locations import locate
 

@@ -5,7 +5,7 @@ import pytest
 from zesty_anchor.manifest.position import line_of
 from zesty_anchor.manifest.read import read_manifest
 from zesty_anchor.manifest.wanted import refer
-from zesty_anchor.problem import Problems, UsageProblem
+from zesty_anchor.system.problem import Problems, UsageProblem
 
 RIGHT = """\
 title = "Tide desk"

@@ -12,10 +12,10 @@ from hypothesis import strategies as st
 
 from tests.conftest import SHELLS
 from zesty_anchor.manifest.model import ManagerTool
-from zesty_anchor.problem import Problem
 from zesty_anchor.shelf.manager import CALLED, ManagerProgram, write_call
 from zesty_anchor.shells.known import SHELLS as KNOWN
 from zesty_anchor.system.host import plain_environment
+from zesty_anchor.system.problem import Problem
 
 TOOL = ManagerTool(
     list="rope offers {runtime}", install="rope take '{runtime} {version}'", locate="rope at {version}",

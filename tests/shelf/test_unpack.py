@@ -13,11 +13,11 @@ from pathlib import Path
 import pytest
 
 from zesty_anchor.demo.wares import pack
-from zesty_anchor.problem import Problem
+from zesty_anchor.files.removal import discard
 from zesty_anchor.shelf.members import ArchiveRefused
 from zesty_anchor.shelf.place import content, take_off
 from zesty_anchor.shelf.unpack import unpack_tar, unpack_zip
-from zesty_anchor.system.removal import discard
+from zesty_anchor.system.problem import Problem
 
 FILES = {"bin/kelp": (b"#!/bin/sh\n", 0o755), "share/a b": (b"x" * 700_000, 0o600), "empty": (b"", 0o644)}
 

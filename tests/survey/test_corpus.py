@@ -14,8 +14,8 @@ import pytest
 from tests.conftest import SHELLS
 from zesty_anchor.shells.shell import INTERACTIVE
 from zesty_anchor.survey.machine import Machine, survey
-from zesty_anchor.survey.startup_trace import Place, StartupTrace, trace_startup
-from zesty_anchor.survey.statements import statements_about, without
+from zesty_anchor.survey.startup.startup_trace import Place, StartupTrace, trace_startup
+from zesty_anchor.survey.startup.statements import statements_about, without
 from zesty_anchor.system.host import login_path
 from zesty_anchor.system.locations import locate
 

@@ -9,8 +9,8 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import SHELLS, is_root
-from zesty_anchor.survey.fish_statements import fish_statements_about, fish_statements_setting
-from zesty_anchor.survey.statements import Statement, without
+from zesty_anchor.survey.startup.fish_statements import fish_statements_about, fish_statements_setting
+from zesty_anchor.survey.startup.statements import Statement, without
 
 HOME = Path("/home/desk")
 HEAD = "set -gx EDITOR vi # mine\nfunction quay\n  echo north\nend\n"
@@ -151,8 +151,8 @@ def test_bytes_that_are_no_utf8_stay_where_they_are() -> None:
 AS_ANOTHER = """
 import os, sys
 from pathlib import Path
-from zesty_anchor.survey.fish_tree import fish_tree
-from zesty_anchor.survey.syntax import passes
+from zesty_anchor.survey.startup.fish_tree import fish_tree
+from zesty_anchor.shells.syntax import passes
 os.setgroups([]); os.setresgid(65534, 65534, 65534); os.setresuid(65534, 65534, 65534)
 tree = fish_tree(b"if true\\n  set x 1\\nend\\n", sys.argv[1])
 print(tree and [node.text for node in tree.walk() if node.text], passes((sys.argv[1], "--no-execute"), b"if true\\n"))

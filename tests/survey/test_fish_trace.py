@@ -10,15 +10,15 @@ import pytest
 
 from tests.conftest import SHELLS
 from zesty_anchor.shells.shell import INTERACTIVE
-from zesty_anchor.survey.fish_statements import fish_statements_about
-from zesty_anchor.survey.fish_trace import fish_steps
-from zesty_anchor.survey.fish_variables import universal_statements_about
-from zesty_anchor.survey.fish_words import fish_words
 from zesty_anchor.survey.machine import Machine, survey
 from zesty_anchor.survey.owner import Owners
-from zesty_anchor.survey.provenance import origins
-from zesty_anchor.survey.startup_trace import Place, StartupTrace, trace_startup
-from zesty_anchor.survey.statements import without
+from zesty_anchor.survey.startup.fish_statements import fish_statements_about
+from zesty_anchor.survey.startup.fish_trace import fish_steps
+from zesty_anchor.survey.startup.fish_variables import universal_statements_about
+from zesty_anchor.survey.startup.fish_words import fish_words
+from zesty_anchor.survey.startup.provenance import origins
+from zesty_anchor.survey.startup.startup_trace import Place, StartupTrace, trace_startup
+from zesty_anchor.survey.startup.statements import without
 from zesty_anchor.system.host import login_path
 from zesty_anchor.system.locations import locate
 

@@ -7,8 +7,8 @@ from pathlib import Path
 
 import pytest
 
-from zesty_anchor.survey.caught import caught
 from zesty_anchor.survey.home_watch import HomeWatch, difference
+from zesty_anchor.survey.startup.caught import caught
 
 BEFORE = b"alias tides=ls\n# the end"
 HOOK = b'[ -r "$BOLLARD_HOME/bollard.sh" ] && . "$BOLLARD_HOME/bollard.sh"\n'

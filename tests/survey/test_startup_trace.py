@@ -11,7 +11,7 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import is_root
-from zesty_anchor.survey.startup_trace import (
+from zesty_anchor.survey.startup.startup_trace import (
     Place,
     StartupTrace,
     Step,
@@ -76,7 +76,8 @@ def test_aliases_and_functions_as_each_shell_prints_them() -> None:
 AS_ANOTHER = """
 import json, os, sys
 from zesty_anchor.shells.known import SHELLS
-from zesty_anchor.survey import machine, startup_trace
+from zesty_anchor.survey import machine
+from zesty_anchor.survey.startup import startup_trace
 from zesty_anchor.system.locations import locate
 import pexpect, msgspec
 home = sys.argv[1]

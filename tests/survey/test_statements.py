@@ -2,7 +2,7 @@ from pathlib import Path
 
 import pytest
 
-from zesty_anchor.survey.statements import statements_about, without
+from zesty_anchor.survey.startup.statements import statements_about, without
 
 HOME = Path("/home/desk")
 OLD = HOME / "old-kelp"

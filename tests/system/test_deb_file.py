@@ -11,9 +11,9 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import is_root
-from zesty_anchor.problem import Problem
 from zesty_anchor.system.apt import Apt
 from zesty_anchor.system.deb_file import deb_file
+from zesty_anchor.system.problem import Problem
 
 pytestmark = pytest.mark.skipif(
     not is_root() or shutil.which("apt-get") is None, reason="installing a package needs root and apt: not run"

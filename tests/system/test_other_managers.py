@@ -10,10 +10,10 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import is_root
-from zesty_anchor.problem import Problem
 from zesty_anchor.system.asked_manager import AskedManager
 from zesty_anchor.system.pacman import Pacman
 from zesty_anchor.system.privilege import Access, Hands
+from zesty_anchor.system.problem import Problem
 from zesty_anchor.system.rpm_managers import Dnf, Zypper
 
 SPEC = """\

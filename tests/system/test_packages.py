@@ -11,14 +11,14 @@ import pytest
 
 from tests.conftest import bench_in
 from zesty_anchor.changes.change import Stage
-from zesty_anchor.changes.packages import InstallPackages, Packages
+from zesty_anchor.changes.system.packages import InstallPackages, Packages
 from zesty_anchor.manifest.wanted import Wanted, WantedPackage
-from zesty_anchor.problem import Problem
 from zesty_anchor.survey.machine import survey
 from zesty_anchor.system import apt as apt_module
 from zesty_anchor.system import dpkg_status
 from zesty_anchor.system.apt import Apt, apt_problem
 from zesty_anchor.system.locations import locate
+from zesty_anchor.system.problem import Problem
 
 STATUS = b"""\
 Package: gcc

@@ -12,15 +12,15 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.conftest import bench_in, is_root
-from zesty_anchor.changes import system_variables
-from zesty_anchor.changes.system_variables import SetSystemVariables, SystemVariables
-from zesty_anchor.changes.text_file import Edit
-from zesty_anchor.problem import Problem
-from zesty_anchor.survey.text_file import read_text_file
+from zesty_anchor.changes.system import system_variables
+from zesty_anchor.changes.system.system_variables import SetSystemVariables, SystemVariables
+from zesty_anchor.files.edit import Edit
+from zesty_anchor.files.text_file import read_text_file
 from zesty_anchor.system import pam_environment
 from zesty_anchor.system.locations import locate
 from zesty_anchor.system.pam_environment import unfit, with_variables
 from zesty_anchor.system.privilege import Access, Hands, authenticate
+from zesty_anchor.system.problem import Problem
 
 
 def read_as_pam_does(content: bytes) -> dict[str, str]:

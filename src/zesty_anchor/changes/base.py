@@ -7,7 +7,7 @@ from typing import ClassVar
 import msgspec
 
 from zesty_anchor.changes.change import Bench, Question, Record, Stage
-from zesty_anchor.changes.text_file import Edit
+from zesty_anchor.files.edit import Edit
 from zesty_anchor.system.package_manager import Command
 
 

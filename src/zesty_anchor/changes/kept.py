@@ -8,7 +8,7 @@ from pathlib import Path
 import msgspec
 
 from zesty_anchor.changes.change import Record
-from zesty_anchor.changes.foreign import discard_any
+from zesty_anchor.changes.runtimes.foreign import discard_any
 
 
 class Kept(msgspec.Struct, frozen=True):

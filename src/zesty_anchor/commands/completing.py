@@ -8,16 +8,16 @@ from typing import TYPE_CHECKING
 
 import click
 
-from zesty_anchor.problem import Problem
-from zesty_anchor.reporter import Silent
+from zesty_anchor.engine.reporter import Silent
+from zesty_anchor.system.problem import Problem
 
 if TYPE_CHECKING:
-    from zesty_anchor.workstation import Workstation
+    from zesty_anchor.operations.workstation import Workstation
 
 
 def _workstation() -> Workstation | None:
     """The workstation here; None where there is no manifest that can be read: then nothing is completed."""
-    from zesty_anchor.workstation import Workstation
+    from zesty_anchor.operations.workstation import Workstation
 
     workstation = Workstation(os.environ, Silent(), offline=True)
     try:

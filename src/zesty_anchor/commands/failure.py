@@ -5,9 +5,9 @@ from __future__ import annotations
 import sys
 import traceback
 
-from zesty_anchor.problem import Problem
 from zesty_anchor.show.paint import err
 from zesty_anchor.show.problem import problem
+from zesty_anchor.system.problem import Problem
 
 
 def told(error: Exception) -> int:

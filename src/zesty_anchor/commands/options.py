@@ -13,12 +13,12 @@ from typing import Any
 import click
 
 from zesty_anchor.commands.asking import TerminalAsker
-from zesty_anchor.reporter import Reporter, Silent
+from zesty_anchor.engine.reporter import Reporter, Silent
+from zesty_anchor.operations.workstation import Workstation
 from zesty_anchor.show import paint
 from zesty_anchor.show.document import encode
 from zesty_anchor.show.progress import reporter
 from zesty_anchor.system.privilege import step_down
-from zesty_anchor.workstation import Workstation
 
 
 class Setting:

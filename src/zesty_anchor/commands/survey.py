@@ -7,8 +7,8 @@ from pathlib import Path
 import click
 
 from zesty_anchor.commands.options import Setting, with_setting
-from zesty_anchor.problem import UsageProblem
 from zesty_anchor.show.findings import findings
+from zesty_anchor.system.problem import UsageProblem
 
 
 @click.command()

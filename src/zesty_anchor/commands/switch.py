@@ -10,10 +10,10 @@ import click
 
 from zesty_anchor.commands.completing import installed, runtimes
 from zesty_anchor.commands.options import Setting, with_setting
-from zesty_anchor.problem import UsageProblem
+from zesty_anchor.operations.switching import Switched
+from zesty_anchor.operations.workstation import Workstation
 from zesty_anchor.show import changes, choices
-from zesty_anchor.switching import Switched
-from zesty_anchor.workstation import Workstation
+from zesty_anchor.system.problem import UsageProblem
 
 SCOPES = ("session", "project", "default")
 

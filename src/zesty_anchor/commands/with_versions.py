@@ -10,7 +10,7 @@ import click
 
 from zesty_anchor.commands.completing import pairs
 from zesty_anchor.commands.options import Setting, with_setting
-from zesty_anchor.problem import Problem, UsageProblem
+from zesty_anchor.system.problem import Problem, UsageProblem
 
 
 @click.command(context_settings={"ignore_unknown_options": True, "allow_interspersed_args": False})

@@ -14,8 +14,8 @@ from pathlib import Path
 import msgspec
 
 from zesty_anchor.changes.change import Record
-from zesty_anchor.problem import Problem
-from zesty_anchor.system import own_folders
+from zesty_anchor.files import own_folders
+from zesty_anchor.system.problem import Problem
 
 _SCHEMA = """
 CREATE TABLE IF NOT EXISTS runs (

@@ -7,8 +7,8 @@ from collections.abc import Iterable
 import msgspec
 
 from zesty_anchor.changes.change import Change, Question
-from zesty_anchor.problem import Problem
 from zesty_anchor.proof.result import Proof
+from zesty_anchor.system.problem import Problem
 
 
 class Estimate(msgspec.Struct, frozen=True):

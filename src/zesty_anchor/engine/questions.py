@@ -7,8 +7,8 @@ from typing import Protocol
 
 from zesty_anchor.changes.change import Change, Question
 from zesty_anchor.engine.outcome import Estimate
-from zesty_anchor.problem import Problem
 from zesty_anchor.system.privilege import Access
+from zesty_anchor.system.problem import Problem
 
 
 class Asker(Protocol):

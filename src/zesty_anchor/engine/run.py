@@ -12,9 +12,9 @@ import msgspec
 from zesty_anchor.changes.change import Bench, Change, Kinds, Record, Stage
 from zesty_anchor.engine.journal import Entry, Journal
 from zesty_anchor.engine.outcome import ChangeReport, report, waits
+from zesty_anchor.engine.reporter import Reporter
 from zesty_anchor.engine.undo import take_back_entry, tidy
-from zesty_anchor.problem import Problem
-from zesty_anchor.reporter import Reporter
+from zesty_anchor.system.problem import Problem
 
 
 class Runner:

@@ -8,7 +8,7 @@ from pathlib import Path
 from zesty_anchor.changes.change import Bench, Kinds, Record
 from zesty_anchor.engine.journal import Entry, Journal
 from zesty_anchor.engine.outcome import ChangeReport, TakenBack
-from zesty_anchor.system.folders import remove_empty
+from zesty_anchor.files.folders import remove_empty
 from zesty_anchor.system.locations import Locations
 
 

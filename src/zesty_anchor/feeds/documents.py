@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 import msgspec
 
-from zesty_anchor.problem import Problem
+from zesty_anchor.system.problem import Problem
 
 if TYPE_CHECKING:
     import requests

@@ -11,7 +11,7 @@ import msgspec
 from zesty_anchor.feeds.base import BaseFeed
 from zesty_anchor.feeds.names import places, version_in
 from zesty_anchor.feeds.release import Release
-from zesty_anchor.problem import Problem
+from zesty_anchor.system.problem import Problem
 
 
 class FolderFeed(BaseFeed):

@@ -9,7 +9,7 @@ import subprocess
 from zesty_anchor.feeds.base import BaseFeed
 from zesty_anchor.feeds.names import places, version_in
 from zesty_anchor.feeds.release import Release
-from zesty_anchor.problem import Problem
+from zesty_anchor.system.problem import Problem
 
 _REFERENCE = re.compile(r"^([0-9a-f]{40,64})\trefs/tags/(.+?)(\^\{\})?$", re.MULTILINE)
 

@@ -11,7 +11,7 @@ import msgspec
 from zesty_anchor.feeds.base import BaseFeed, folder_address
 from zesty_anchor.feeds.documents import NotThere, Web
 from zesty_anchor.feeds.release import Release
-from zesty_anchor.problem import Problem
+from zesty_anchor.system.problem import Problem
 
 FORMAT = "zesty-anchor-index/1"
 

@@ -11,7 +11,7 @@ from zesty_anchor.feeds.base import BaseFeed
 from zesty_anchor.feeds.documents import Web
 from zesty_anchor.feeds.names import filled, places
 from zesty_anchor.feeds.release import Release
-from zesty_anchor.problem import Problem, UsageProblem
+from zesty_anchor.system.problem import Problem, UsageProblem
 
 _HEX = re.compile(r"[0-9a-fA-F]+")
 _ALGORITHMS = {64: "sha256", 96: "sha384", 128: "sha512"}

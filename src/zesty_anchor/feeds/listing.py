@@ -13,7 +13,7 @@ from zesty_anchor.feeds.base import BaseFeed, folder_address
 from zesty_anchor.feeds.documents import NotThere, Web
 from zesty_anchor.feeds.names import places, version_in
 from zesty_anchor.feeds.release import Release
-from zesty_anchor.problem import Problem
+from zesty_anchor.system.problem import Problem
 
 _SUM = re.compile(r"^([0-9A-Fa-f]{64}) [ *](.+)$", re.MULTILINE)
 

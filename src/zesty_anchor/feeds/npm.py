@@ -21,7 +21,7 @@ from urllib.parse import quote
 from zesty_anchor.feeds.base import BaseFeed, folder_address
 from zesty_anchor.feeds.documents import NotThere, Web
 from zesty_anchor.feeds.release import Release
-from zesty_anchor.problem import Problem, UsageProblem
+from zesty_anchor.system.problem import Problem, UsageProblem
 
 _ABBREVIATED = "application/vnd.npm.install-v1+json; q=1.0, application/json; q=0.8"
 _STRENGTH = ("sha512", "sha384", "sha256")

@@ -19,7 +19,7 @@ from zesty_anchor.feeds.base import BaseFeed, folder_address
 from zesty_anchor.feeds.documents import NotThere, Web
 from zesty_anchor.feeds.listing import Links
 from zesty_anchor.feeds.release import Release
-from zesty_anchor.problem import Problem, UsageProblem
+from zesty_anchor.system.problem import Problem, UsageProblem
 
 _JSON = "application/vnd.pypi.simple.v1+json"
 _ACCEPT = f"{_JSON}, application/vnd.pypi.simple.v1+html; q=0.2, text/html; q=0.1"

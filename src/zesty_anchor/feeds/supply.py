@@ -7,7 +7,7 @@ from pathlib import Path
 import msgspec
 
 from zesty_anchor.manifest.model import Manifest, Recipe
-from zesty_anchor.problem import UsageProblem
+from zesty_anchor.system.problem import UsageProblem
 
 _OWN_ADDRESS = ("npm", "pypi")
 """The kinds whose address may come from the user's own configuration."""

@@ -19,7 +19,7 @@ from urllib3.util.retry import Retry
 
 from zesty_anchor import __version__
 from zesty_anchor.feeds.documents import NotThere
-from zesty_anchor.problem import Problem
+from zesty_anchor.system.problem import Problem
 
 CONNECT_SECONDS = 10
 READ_SECONDS = 20

@@ -9,7 +9,7 @@ from typing import Any
 
 import msgspec
 
-from zesty_anchor.problem import Problem, UsageProblem
+from zesty_anchor.system.problem import Problem, UsageProblem
 
 _HEAD = "# Written by: zesty-anchor lock. Keep it beside the manifest; provision keeps to it.\n"
 

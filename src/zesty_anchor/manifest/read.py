@@ -15,8 +15,8 @@ import msgspec
 from zesty_anchor.manifest.model import SYSTEM, Manifest, Recipe
 from zesty_anchor.manifest.position import Step, line_of
 from zesty_anchor.manifest.want import Want
-from zesty_anchor.problem import Problem, Problems, UsageProblem
 from zesty_anchor.system import pam_environment
+from zesty_anchor.system.problem import Problem, Problems, UsageProblem
 
 FILE_NAME = "workstation.toml"
 

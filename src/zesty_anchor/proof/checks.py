@@ -12,8 +12,8 @@ import msgspec
 
 from zesty_anchor.manifest.model import Identity, KnownHost, Program
 from zesty_anchor.manifest.wanted import Wanted, WantedVersion
-from zesty_anchor.proof.fresh import Answer
 from zesty_anchor.proof.result import CheckResult
+from zesty_anchor.shells.fresh import Answer
 from zesty_anchor.shells.posix import quote
 from zesty_anchor.shells.shell import HIDING
 from zesty_anchor.system.locations import Locations

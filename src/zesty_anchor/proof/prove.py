@@ -6,8 +6,8 @@ from concurrent.futures import ThreadPoolExecutor
 
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.proof.checks import Question, judge_all, programs, questions
-from zesty_anchor.proof.fresh import SECONDS, ask, clean_environment, unlittered
 from zesty_anchor.proof.result import Proof, ShellResult
+from zesty_anchor.shells.fresh import SECONDS, ask, clean_environment, unlittered
 from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.shells.shell import Context
 from zesty_anchor.survey.machine import InstalledShell, Machine

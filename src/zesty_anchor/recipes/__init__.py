@@ -11,8 +11,8 @@ from zesty_anchor.manifest.model import Manifest, Recipe
 from zesty_anchor.manifest.position import line_of
 from zesty_anchor.manifest.read import read_recipe
 from zesty_anchor.manifest.wanted import expand, refer
-from zesty_anchor.problem import UsageProblem
 from zesty_anchor.system.locations import Locations
+from zesty_anchor.system.problem import UsageProblem
 
 SHIPPED = Path(__file__).parent
 

@@ -11,7 +11,7 @@ import time
 from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 
-from zesty_anchor.problem import Problem
+from zesty_anchor.system.problem import Problem
 
 LAST_LINES = 20
 _TELL_SECONDS = 0.5

@@ -7,7 +7,7 @@ import shutil
 import subprocess
 from pathlib import Path
 
-from zesty_anchor.problem import Problem
+from zesty_anchor.system.problem import Problem
 
 
 def check_out(url: str, commit: str, folder: Path) -> None:

@@ -10,8 +10,8 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Protocol
 
-from zesty_anchor.problem import Problem
 from zesty_anchor.shelf.unpack import CHUNK, is_zip, unpack_tar, unpack_zip
+from zesty_anchor.system.problem import Problem
 
 _CHUNKS_WAITING = 16
 

@@ -11,8 +11,8 @@ from pathlib import Path
 import msgspec
 
 from zesty_anchor.manifest.model import ManagerTool
-from zesty_anchor.problem import Problem
 from zesty_anchor.shelf.build import build
+from zesty_anchor.system.problem import Problem
 
 CALLED = "zesty-anchor-call"
 """The folder, below a manager's, of the programs that stand for a function."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 import posixpath
 import stat
 
-from zesty_anchor.problem import Problem
+from zesty_anchor.system.problem import Problem
 
 
 class ArchiveRefused(Problem):

@@ -7,7 +7,7 @@ import warnings
 from pathlib import Path
 from typing import Any
 
-from zesty_anchor.problem import Problem
+from zesty_anchor.system.problem import Problem
 
 
 class SignatureRefused(Problem):

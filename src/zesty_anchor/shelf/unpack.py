@@ -16,9 +16,9 @@ import zlib
 from pathlib import Path
 from typing import IO, Protocol, cast
 
-from zesty_anchor.problem import Problem
 from zesty_anchor.shelf.members import ArchiveRefused, Gate
 from zesty_anchor.shelf.writer import SMALL, Writer
+from zesty_anchor.system.problem import Problem
 
 CHUNK = 1 << 18
 _ZIP = b"PK\x03\x04"

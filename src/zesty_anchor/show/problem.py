@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from zesty_anchor.problem import Problem, Problems
 from zesty_anchor.show.paint import Paint
+from zesty_anchor.system.problem import Problem, Problems
 
 
 def problem(paint: Paint, error: Problem) -> None:

@@ -7,8 +7,8 @@ from collections.abc import Collection, Mapping
 
 import msgspec
 
+from zesty_anchor.files.text_file import TextFile, read_text_file
 from zesty_anchor.manifest.model import Identity
-from zesty_anchor.survey.text_file import TextFile, read_text_file
 from zesty_anchor.system import git_config, ssh
 from zesty_anchor.system.locations import Locations
 

@@ -20,10 +20,10 @@ from zesty_anchor.survey.findings import (
 )
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.survey.owner import Owners
-from zesty_anchor.survey.provenance import Origin, origins, traces
 from zesty_anchor.survey.runtimes import runtimes
-from zesty_anchor.survey.startup_trace import StartupTrace
-from zesty_anchor.survey.troubles import troubles
+from zesty_anchor.survey.startup.provenance import Origin, origins, traces
+from zesty_anchor.survey.startup.startup_trace import StartupTrace
+from zesty_anchor.survey.startup.troubles import troubles
 from zesty_anchor.system.package_manager import package_manager
 from zesty_anchor.system.privilege import access
 

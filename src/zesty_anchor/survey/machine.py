@@ -9,20 +9,20 @@ from pathlib import Path
 
 import msgspec
 
+from zesty_anchor.files.text_file import TextFile, read_text_file
 from zesty_anchor.manifest.model import Identity
-from zesty_anchor.problem import UsageProblem
 from zesty_anchor.shelf import launchers
 from zesty_anchor.shelf.receipt import Receipt, stock
 from zesty_anchor.shells.known import FOLLOW, GENERATED, LAUNCH, SESSION, SHELLS
 from zesty_anchor.shells.shell import Surroundings
-from zesty_anchor.survey.guard import ends_early
 from zesty_anchor.survey.identity import IdentityFacts, identity_facts
-from zesty_anchor.survey.text_file import TextFile, read_text_file
+from zesty_anchor.survey.startup.guard import ends_early
 from zesty_anchor.system import pam_environment
 from zesty_anchor.system.host import Host, find_program, host, login_path, login_shell
 from zesty_anchor.system.locations import Locations
 from zesty_anchor.system.own_program import own_words
 from zesty_anchor.system.package_manager import PackageFacts, package_manager
+from zesty_anchor.system.problem import UsageProblem
 
 _USER_GENERATORS = tuple(
     Path(folder, "systemd/user-environment-generators/30-systemd-environment-d-generator")

@@ -13,8 +13,8 @@ from zesty_anchor.manifest.model import Recipe
 from zesty_anchor.survey.findings import RuntimeFound
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.survey.owner import Owners
-from zesty_anchor.survey.provenance import origins
-from zesty_anchor.survey.startup_trace import StartupTrace
+from zesty_anchor.survey.startup.provenance import origins
+from zesty_anchor.survey.startup.startup_trace import StartupTrace
 
 _SECONDS = 1.0
 

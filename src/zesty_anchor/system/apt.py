@@ -15,10 +15,10 @@ from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from functools import lru_cache
 from pathlib import Path
 
-from zesty_anchor.problem import Problem
 from zesty_anchor.system import dpkg_status
 from zesty_anchor.system.deb_file import deb_file
 from zesty_anchor.system.package_manager import Command, PackageFacts, Run, Told
+from zesty_anchor.system.problem import Problem
 
 STATUS = Path("/var/lib/dpkg/status")
 LISTS = Path("/var/lib/apt/lists")

@@ -10,8 +10,8 @@ from collections.abc import Collection, Iterable, Mapping, Sequence
 from pathlib import Path
 from typing import ClassVar
 
-from zesty_anchor.problem import Problem
 from zesty_anchor.system.package_manager import Command, PackageFacts, Run, Told
+from zesty_anchor.system.problem import Problem
 
 
 class AskedManager:

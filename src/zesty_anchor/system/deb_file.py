@@ -14,7 +14,7 @@ import tempfile
 from collections.abc import Iterable
 from pathlib import Path
 
-from zesty_anchor.problem import Problem
+from zesty_anchor.system.problem import Problem
 
 _NOT_CONTROL = re.compile(r"^(Status|Config-Version|Conffiles):.*\n(?: .*\n)*", re.MULTILINE)
 """Fields that dpkg adds to the paragraph of an installed package (deb-control(5) has no such)."""

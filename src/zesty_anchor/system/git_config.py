@@ -8,7 +8,7 @@ from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from pathlib import Path
 
-from zesty_anchor.problem import Problem
+from zesty_anchor.system.problem import Problem
 
 
 def user_file(home: Path, config: Path) -> Path:

@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING
 
 import msgspec
 
-from zesty_anchor.problem import Problem
+from zesty_anchor.system.problem import Problem
 from zesty_anchor.system.root_hand import RootHand, run_here
 
 if TYPE_CHECKING:

@@ -6,7 +6,7 @@ import re
 import subprocess
 from pathlib import Path
 
-from zesty_anchor.problem import Problem
+from zesty_anchor.system.problem import Problem
 
 _MISSING = Problem("OpenSSH's client is not installed", advice='add it: [prerequisites] packages = ["openssh-client"]')
 

@@ -1,0 +1,1 @@
+"""Changes that remove what conflicts with the manifest: only after fresh shells have proved the new."""

@@ -1,0 +1,141 @@
+"""The change that tells a manager which version is the default, so that it and the manifest agree."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from pathlib import Path
+from typing import ClassVar
+
+from zesty_anchor.changes.base import BaseChange
+from zesty_anchor.changes.change import Bench, Record, Stage
+from zesty_anchor.changes.runtimes.install import version_key
+from zesty_anchor.changes.runtimes.install_through import manager_program
+from zesty_anchor.manifest.model import ManagerTool
+from zesty_anchor.manifest.wanted import Wanted, WantedVersion
+from zesty_anchor.shelf.manager import ManagerProgram
+from zesty_anchor.shelf.receipt import choices_in, note_choices
+from zesty_anchor.survey.machine import Machine
+from zesty_anchor.system.host import plain_environment
+from zesty_anchor.system.problem import Problem
+
+
+class ChooseDefault(BaseChange, frozen=True):
+    """Tell it once."""
+
+    wanted: WantedVersion
+    manager: WantedVersion
+    kind: ClassVar[str] = "manager-default"
+    action: ClassVar[str] = "choose"
+    stage: ClassVar[Stage] = Stage.OBTAIN
+
+    @property
+    def subject(self) -> str:
+        """The version, and who is told."""
+        return f"{self.wanted.runtime} {self.wanted.version} in {self.manager.runtime}"
+
+    @property
+    def key(self) -> str:
+        """See ``Change``."""
+        return f"manager-default:{self.wanted.runtime}"
+
+    @property
+    def pending(self) -> bool:
+        """See ``Change``."""
+        return self.wanted.pending
+
+    @property
+    def needs(self) -> frozenset[str]:
+        """The version comes first, and a newer manager."""
+        return frozenset(version_key(each.runtime, each.version) for each in (self.wanted, self.manager))
+
+    @property
+    def detail(self) -> str:
+        """Why."""
+        return "so that it agrees with the manifest"
+
+    def prepare(self, bench: Bench) -> Record:
+        """See ``Change``."""
+        tool = self.manager.recipe.manager
+        assert tool is not None
+        return {
+            "runtime": self.wanted.runtime,
+            "manager": self.manager.runtime,
+            "folder": str(self.manager.folder),
+            "before": choices_in(self.manager.folder).get(self.wanted.runtime, ""),
+            "choose": tool.choose,
+            "bins": list(map(str, self.manager.bins)),
+            "variables": dict(self.manager.variables),
+            "home": str(self.manager.home),
+            "there": sorted(_entries(self.manager.home)),
+        }
+
+    def carry_out(self, bench: Bench, record: Record) -> None:
+        """See ``Change``."""
+        name, version = self.wanted.runtime, self.wanted.version
+        log = bench.log / f"{self.manager.runtime}-choose-{name}.log"
+        manager_program(self.manager, bench.locations.home).choose(name, version, log, lambda text: None)
+        note_choices(self.manager.folder, {**choices_in(self.manager.folder), name: version})
+        record["came"] = sorted(_entries(self.manager.home) - set(record.pop("there")))
+
+
+class ManagerDefaults:
+    """The kind."""
+
+    name = "manager-default"
+
+    def plan(self, wanted: Wanted, machine: Machine) -> Iterable[ChooseDefault]:
+        """See ``Kind``."""
+        for version in wanted.versions:
+            manager = wanted.managers.get(version.through)
+            tool = manager.recipe.manager if manager else None
+            if manager is None or tool is None or tool.choose is None or not version.default:
+                continue
+            if choices_in(manager.folder).get(version.runtime) != version.version:
+                yield ChooseDefault(version, manager)
+
+    def take_back(self, record: Record, bench: Bench) -> Sequence[str]:
+        """See ``Kind``. Without an earlier choice there is nothing to tell it: what it noted is removed."""
+        folder, name = Path(record["folder"]), record["runtime"]
+        if not folder.is_dir():
+            return ()
+        choices = choices_in(folder)
+        before = record["before"]
+        note_choices(folder, {**{k: v for k, v in choices.items() if k != name}, **({name: before} if before else {})})
+        if not before:
+            for path in sorted(record.get("came", ()), key=len, reverse=True):
+                _remove(Path(path))
+        if not before or choices.get(name) == before:
+            return ()
+        bins = tuple(map(Path, record["bins"]))
+        environment = {**plain_environment(bench.locations.home, bins), **record["variables"]}
+        tool = ManagerTool(list="", install="", locate="", choose=record["choose"])
+        program = ManagerProgram(record["manager"], tool, bins, environment, bench.locations.home)
+        try:
+            program.choose(name, before, bench.log / f"{record['manager']}-choose-{name}.log", lambda text: None)
+        except Problem as problem:
+            return (f"{record['manager']} could not be told to have {name} {before} by default: {problem.what}",)
+        return ()
+
+
+_DEPTH = 2
+"""How deep below its home a manager's notes are looked for; versions are deeper, or large."""
+
+
+def _entries(home: Path | None, depth: int = _DEPTH) -> set[str]:
+    """The files and folders that a manager has near the top of its home."""
+    if home is None or not home.is_dir():
+        return set()
+    found = {str(path) for path in home.iterdir()}
+    if depth > 1:
+        for path in home.iterdir():
+            if path.is_dir() and not path.is_symlink():
+                found |= _entries(path, depth - 1)
+    return found
+
+
+def _remove(path: Path) -> None:
+    """A note, or a folder that held nothing else."""
+    try:
+        path.rmdir() if path.is_dir() and not path.is_symlink() else path.unlink(missing_ok=True)
+    except OSError:
+        return

@@ -1,0 +1,129 @@
+"""The change that puts a command-line package into an installed version, by the runtime's own package tool."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterable, Sequence
+from pathlib import Path
+from typing import ClassVar
+
+from zesty_anchor.changes.base import BaseChange
+from zesty_anchor.changes.change import Bench, Record, Stage
+from zesty_anchor.changes.runtimes.install import version_key
+from zesty_anchor.files.removal import discard
+from zesty_anchor.manifest.wanted import Wanted, WantedVersion
+from zesty_anchor.shelf import place
+from zesty_anchor.shelf.build import Pace, build
+from zesty_anchor.shelf.receipt import extras_in, note_extras
+from zesty_anchor.survey.machine import Machine
+from zesty_anchor.system.host import plain_environment
+
+
+class AddExtra(BaseChange, frozen=True):
+    """Put one package into one version."""
+
+    wanted: WantedVersion
+    extra: str
+    after: str
+    kind: ClassVar[str] = "extra"
+    action: ClassVar[str] = "add"
+    stage: ClassVar[Stage] = Stage.OBTAIN
+
+    @property
+    def subject(self) -> str:
+        """The package, and where it goes."""
+        return f"{self.extra} to {self.wanted.runtime} {self.wanted.version}"
+
+    @property
+    def key(self) -> str:
+        """See ``Change``."""
+        return f"extra:{self.wanted.runtime}:{self.wanted.version}:{self.extra}"
+
+    @property
+    def needs(self) -> frozenset[str]:
+        """The version comes first; then one package after the other, since they write into the same folder."""
+        return frozenset({version_key(self.wanted.runtime, self.wanted.version), self.after} - {""})
+
+    @property
+    def pending(self) -> bool:
+        """See ``Change``."""
+        return self.wanted.pending
+
+    @property
+    def detail(self) -> str:
+        """Who does it."""
+        return f"by the package tool of {self.wanted.runtime}"
+
+    def prepare(self, bench: Bench) -> Record:
+        """See ``Change``."""
+        return {"folder": str(self.wanted.folder), "extra": self.extra, "before": _files(self.wanted.folder)}
+
+    def carry_out(self, bench: Bench, record: Record) -> None:
+        """See ``Change``. The tool gets a home of its own, so that it leaves nothing in the person's."""
+        tool, folder = self.wanted.recipe.extras, self.wanted.folder
+        assert tool is not None
+        name, _, version = self.extra.partition("@") if not self.extra.startswith("@") else _scoped(self.extra)
+        room = place.stage(bench.locations.staging, "extra")
+        environment = {
+            **plain_environment(room, self.wanted.bins), **dict(self.wanted.variables),
+            "TMPDIR": str(room), "NAME": name, "VERSION": version, "FOLDER": str(folder),
+        }  # fmt: skip
+        try:
+            build(
+                [tool.install], (), room, environment,
+                bench.log / f"extra-{self.wanted.runtime}-{self.wanted.version}.log",
+                Pace(lambda text: bench.told(self.key, f"add {self.subject}, {text}")), lambda line: "",
+            )  # fmt: skip
+        finally:
+            discard(room)
+        note_extras(folder, (*extras_in(folder), self.extra))
+        record["brought"] = sorted(set(_files(folder)) - set(record["before"]))
+        del record["before"]
+
+
+class Extras:
+    """The kind."""
+
+    name = "extra"
+
+    def plan(self, wanted: Wanted, machine: Machine) -> Iterable[AddExtra]:
+        """See ``Kind``."""
+        for version in wanted.versions:
+            after = ""
+            receipt = machine.shelf.get((version.runtime, version.version))
+            # One that gives way to the same version from elsewhere takes its packages along.
+            here = extras_in(version.folder) if receipt and receipt.through == version.through else ()
+            for extra in version.extras:
+                if extra not in here:
+                    change = AddExtra(version, extra, after)
+                    after = change.key
+                    yield change
+
+    def take_back(self, record: Record, bench: Bench) -> Sequence[str]:
+        """See ``Kind``. What the package brought is removed; a version that is gone took it along."""
+        folder = Path(record["folder"])
+        if not folder.is_dir():
+            return ()
+        brought = record.get("brought") or sorted(set(_files(folder)) - set(record.get("before", ())))
+        for name in brought:
+            (folder / name).unlink(missing_ok=True)
+        for inner in sorted({(folder / name).parent for name in brought}, key=lambda f: len(f.parts), reverse=True):
+            _remove_empty(inner, folder)
+        note_extras(folder, tuple(e for e in extras_in(folder) if e != record["extra"]))
+        return ()
+
+
+def _files(folder: Path) -> list[str]:
+    return [os.path.relpath(os.path.join(root, name), folder) for root, _, names in os.walk(folder) for name in names]
+
+
+def _remove_empty(inner: Path, folder: Path) -> None:
+    while inner != folder and inner.is_dir() and not any(inner.iterdir()):
+        inner.rmdir()
+        inner = inner.parent
+
+
+def _scoped(extra: str) -> tuple[str, str, str]:
+    """A name that begins with @, as npm's scopes do, and its version."""
+    name, sign, version = extra[1:].partition("@")
+    return f"@{name}", sign, version

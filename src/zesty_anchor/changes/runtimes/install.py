@@ -1,0 +1,297 @@
+"""The change that brings one version onto the shelf."""
+
+from __future__ import annotations
+
+import os
+import re
+from collections.abc import Iterable, Mapping, Sequence
+from pathlib import Path
+from typing import ClassVar
+
+from zesty_anchor.changes.base import BaseChange
+from zesty_anchor.changes.change import ALL_PACKAGES, Bench, Question, Record, Stage
+from zesty_anchor.changes.runtimes.replacement import bring_back, replacement, set_aside, set_aside_is_done
+from zesty_anchor.files import folders
+from zesty_anchor.files.removal import discard
+from zesty_anchor.manifest.wanted import Artefact, Wanted, WantedVersion
+from zesty_anchor.shelf import place
+from zesty_anchor.shelf.build import Pace, build, build_environment
+from zesty_anchor.shelf.checkout import check_out
+from zesty_anchor.shelf.download import kept_file, obtain
+from zesty_anchor.shelf.manager import write_call
+from zesty_anchor.shelf.receipt import Receipt, write
+from zesty_anchor.shelf.signature import check
+from zesty_anchor.survey.machine import Machine
+from zesty_anchor.system.host import find_program, login_path
+from zesty_anchor.system.problem import Problem
+
+COMMON_MESSAGES = {
+    r"\b(g?cc|c99): (command )?not found": "gcc",
+    r"\bg\+\+: (command )?not found": "g++",
+    r"\bmake: (command )?not found": "make",
+    r"fatal error: (stdio|stdlib|math|string)\.h": "libc6-dev",
+    r"fatal error: zlib\.h": "zlib1g-dev",
+    r"fatal error: openssl/": "libssl-dev",
+}
+"""What a line of a build's output points to: a pattern, and the Debian package that is probably missing."""
+
+
+def version_key(runtime: str, version: str) -> str:
+    """The key of the change that installs a version."""
+    return f"version:{runtime}:{version}"
+
+
+def licence_question(wanted: WantedVersion) -> list[Question]:
+    """The question whether a licence is accepted, where it is open."""
+    if not wanted.licence or wanted.licence_accepted:
+        return []
+    text = f"{wanted.runtime} {wanted.version} comes under the licence {wanted.licence}: do you accept it?"
+    return [Question("licence", text, f'[{_table(wanted)}] licence = "accepted"')]
+
+
+def need_of(line: str, messages: Mapping[str, str]) -> str:
+    """The prerequisite that a line of output points to; empty where it points to none. Pure."""
+    return next((need for found, need in messages.items() if re.search(found, line)), "")
+
+
+def _around(home: Path | None) -> tuple[Path, ...]:
+    """The folder that a manager's home will be in."""
+    return (home.parent,) if home is not None else ()
+
+
+def _table(wanted: WantedVersion) -> str:
+    return f"{'managers' if wanted.recipe.manager else 'runtimes'}.{wanted.runtime}"
+
+
+class Install(BaseChange, frozen=True):
+    """Fetch, check and unpack one version. It ``replaces`` the same version where that came through a manager."""
+
+    wanted: WantedVersion
+    artefact: Artefact
+    replaces: bool = False
+    kind: ClassVar[str] = "version"
+    action: ClassVar[str] = "install"
+    stage: ClassVar[Stage] = Stage.OBTAIN
+
+    @property
+    def subject(self) -> str:
+        """Runtime and version."""
+        return f"{self.wanted.runtime} {self.wanted.version}"
+
+    @property
+    def key(self) -> str:
+        """See ``Change``."""
+        return version_key(self.wanted.runtime, self.wanted.version)
+
+    @property
+    def _room(self) -> str:
+        return f"{self.wanted.runtime}-{self.wanted.version}"
+
+    @property
+    def detail(self) -> str:
+        """The want, and where it comes from."""
+        role = "the default" if self.wanted.default else "kept beside it"
+        built = ", built from source" if self.wanted.source else ""
+        built += f" with {self.wanted.earlier.version}" if self.wanted.earlier else ""
+        on = f", on {self.wanted.on}" if self.wanted.on else ""
+        return f'want "{self.wanted.want}" of the feed {self.wanted.feed}, {role}{built}{on}'
+
+    @property
+    def needs(self) -> frozenset[str]:
+        """The packages that its recipe needs come first, and the version of another runtime that it runs on."""
+        first = {ALL_PACKAGES} if self.wanted.packages else set()
+        return frozenset(first | ({version_key(*self.wanted.on.split())} if self.wanted.on else set()))
+
+    @property
+    def questions(self) -> tuple[Question, ...]:
+        """A licence to accept, and a file that nothing pins."""
+        name, table = self.subject, _table(self.wanted)
+        asked = licence_question(self.wanted)
+        if not self.artefact.digest and not self.wanted.unpinned_accepted:
+            asked.append(
+                Question(
+                    "digest",
+                    f"nothing pins {name}: its feed gives no digest that could be checked. Take whatever arrives?",
+                    f'[{table}] unpinned = "accepted"',
+                )
+            )
+        return tuple(asked)
+
+    @property
+    def size(self) -> int | None:
+        """Bytes to fetch."""
+        return self.artefact.size
+
+    def prepare(self, bench: Bench) -> Record:
+        """See ``Change``."""
+        locations = bench.locations
+        if os.path.lexists(self.wanted.folder) and not self.replaces:
+            raise Problem(
+                f"the place of {self.subject} on the shelf is taken by something that this program did not put there",
+                where=str(self.wanted.folder),
+                advice="move it away, then run the command again",
+            )
+        fetched = [v.artefact for v in (self.wanted, self.wanted.earlier) if v is not None and v.artefact is not None]
+        kept = [kept_file(locations.downloads, each.digest, each.url) for each in fetched]
+        home = self.wanted.home
+        return {
+            "folder": str(self.wanted.folder),
+            "replaced": replacement(self.wanted.folder, bench) if self.replaces else {},
+            "home": str(home) if home is not None and not os.path.lexists(home) else "",
+            "staged": str(locations.staging / self._room),
+            "kept": [str(file) for file in kept if not file.exists()],
+            "made": [
+                made
+                for folder in (self.wanted.folder.parent, locations.staging, locations.downloads, *_around(home))
+                for made in folders.missing(folder)
+            ],
+        }
+
+    def carry_out(self, bench: Bench, record: Record) -> None:
+        """See ``Change``."""
+        for folder in (self.wanted.folder.parent, bench.locations.staging, bench.locations.downloads):
+            folders.make(folder)
+        rooms: list[Path] = []
+        try:
+            ready, digest = self._ready(self.wanted, bench, rooms)
+            self._finish(ready, digest, bench)
+            set_aside(record.get("replaced", {}))
+            place.put(ready, self.wanted.folder)
+        except Problem as problem:
+            inner = f": {problem.where}" if problem.where and problem.where != self.artefact.url else ""
+            problem.where = f"{self.subject}, {self.artefact.url}{inner}"
+            raise
+        finally:
+            for room in rooms:
+                discard(room)
+
+    def _ready(self, version: WantedVersion, bench: Bench, rooms: list[Path]) -> tuple[Path, str]:
+        """A version's files, obtained and built, in a folder beside the shelf; and the digest of what was fetched."""
+        room = place.stage(bench.locations.staging, self._room)
+        rooms.append(room)
+        digest = self._fetch(version, bench, room)
+        folder = place.content(room, version.recipe.bin)
+        if not version.source:
+            return folder, digest
+        earlier = self._ready(version.earlier, bench, rooms)[0] if version.earlier else None
+        out = place.stage(bench.locations.staging, self._room)
+        rooms.append(out)
+        self._build(version, bench, folder, out, earlier)
+        return out, digest
+
+    def _fetch(self, version: WantedVersion, bench: Bench, room: Path) -> str:
+        artefact = version.artefact
+        assert artefact is not None
+        if artefact.digest.startswith("commit:"):
+            check_out(artefact.url, artefact.digest.removeprefix("commit:"), room)
+            return artefact.digest
+        kept = kept_file(bench.locations.downloads, artefact.digest, artefact.url)
+        digest = obtain(
+            lambda: bench.open_body(artefact.url, f"the feed {version.feed!r}"),
+            artefact.digest,
+            artefact.size,
+            kept,
+            room,
+            lambda done, total: bench.moved(self.key, done, total),
+        )
+        if artefact.key is not None:
+            try:
+                check(artefact.signature, artefact.key, f"{version.runtime} {version.version}", file=kept)
+            except Problem:
+                kept.unlink()
+                raise
+        return digest
+
+    def _build(self, version: WantedVersion, bench: Bench, folder: Path, out: Path, earlier: Path | None) -> None:
+        recipe = version.recipe.build
+        assert recipe is not None
+        messages = {**COMMON_MESSAGES, **recipe.messages}
+        room = place.stage(bench.locations.staging, self._room)
+        try:
+            build(
+                recipe.steps,
+                version.build.options,
+                folder,
+                build_environment(
+                    out=out,
+                    prefix=version.folder,
+                    room=room,
+                    jobs=version.build.jobs or os.cpu_count() or 1,
+                    version=version.version,
+                    earlier=earlier,
+                    path=login_path(superuser=False),
+                    more={**recipe.environment, **version.build.environment},
+                ),
+                bench.log / f"build-{version.runtime}-{version.version}.log",
+                Pace(lambda text: bench.told(self.key, f"build {version.runtime} {version.version}, {text}")),
+                lambda line: need_of(line, messages),
+            )
+        finally:
+            discard(room)
+
+    def _finish(self, folder: Path, digest: str, bench: Bench) -> None:
+        """Check what was obtained, and put into it what belongs there. Raises ``Problem`` where a command is lacking."""
+        tool = self.wanted.recipe.manager
+        if tool is not None and tool.function is not None:
+            if not (folder / tool.function).is_file():
+                raise Problem(
+                    f"the archive holds no {tool.function!r}",
+                    advice=f"mend function in the recipe of {self.wanted.runtime!r}",
+                )
+            shell = find_program(tool.shell, {"PATH": login_path(superuser=False)}) or "/bin/sh"
+            write_call(folder, self.wanted.folder, self.wanted.recipe.commands, tool, shell)
+        absent = [c for c in self.wanted.recipe.commands if not self._has(folder, c)]
+        if absent:
+            raise Problem(
+                f"the {'build' if self.wanted.source else 'archive'} holds no command {absent[0]!r}",
+                where=f"looked in: {', '.join(self.wanted.recipe.bin)}",
+                advice=f"mend bin or commands in the recipe of {self.wanted.runtime!r}",
+            )
+        write(
+            folder,
+            Receipt(
+                runtime=self.wanted.runtime,
+                version=self.wanted.version,
+                feed=self.wanted.feed,
+                url=self.artefact.url,
+                digest=digest,
+                channels=self.wanted.channels,
+                on=self.wanted.on,
+                home=str(self.wanted.home) if self.wanted.home is not None else None,
+            ),
+        )
+
+    def _has(self, folder: Path, command: str) -> bool:
+        return any((folder / part / command).is_file() for part in self.wanted.recipe.bin)
+
+
+class Installs:
+    """The kind."""
+
+    name = "version"
+
+    def plan(self, wanted: Wanted, machine: Machine) -> Iterable[Install]:
+        """See ``Kind``."""
+        for version in wanted.versions:
+            if version.artefact is not None and not version.script:
+                yield Install(version, version.artefact, (version.runtime, version.version) in machine.shelf)
+
+    def take_back(self, record: Record, bench: Bench) -> Sequence[str]:
+        """See ``Kind``."""
+        folder, staging = Path(record["folder"]), bench.locations.staging
+        if folder.exists() and set_aside_is_done(record.get("replaced", {})):
+            folders.make(staging)
+            gone = place.take_off(folder, staging)
+            if gone is not None:
+                discard(gone)
+        bring_back(record.get("replaced", {}))
+        if record.get("home"):
+            discard(Path(record["home"]))
+        for file in map(Path, record["kept"]):
+            file.unlink(missing_ok=True)
+            for partial in file.parent.glob(file.name + ".*.part"):
+                partial.unlink(missing_ok=True)
+        staged = Path(record["staged"])
+        for room in staged.parent.glob(staged.name + ".*"):
+            discard(room)
+        return ()

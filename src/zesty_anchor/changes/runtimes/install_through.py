@@ -1,0 +1,189 @@
+"""The change that has a manager install a version, and puts it on the shelf: a link to where the manager keeps it."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterable, Iterator, Sequence
+from pathlib import Path
+from typing import ClassVar
+
+from zesty_anchor.changes.base import BaseChange
+from zesty_anchor.changes.change import Bench, Record, Stage
+from zesty_anchor.changes.runtimes import foreign
+from zesty_anchor.changes.runtimes.install import version_key
+from zesty_anchor.changes.runtimes.replacement import bring_back, replacement, set_aside
+from zesty_anchor.files import folders
+from zesty_anchor.manifest.wanted import Wanted, WantedVersion
+from zesty_anchor.shelf.build import Pace
+from zesty_anchor.shelf.manager import ManagerProgram
+from zesty_anchor.shelf.receipt import FILE_NAME, Receipt, write
+from zesty_anchor.survey.machine import Machine
+from zesty_anchor.system.host import plain_environment
+from zesty_anchor.system.problem import Problem
+
+_DEPTH = 4
+"""How deep below a manager's home the folders of versions are looked for, where it was cut off."""
+
+
+class InstallThrough(BaseChange, frozen=True):
+    """Have a manager install one version. It ``replaces`` the same version where that came another way.
+
+    ``after`` is the key of the change before it: a manager does one thing at a time.
+    """
+
+    wanted: WantedVersion
+    manager: WantedVersion
+    startup: tuple[foreign.Startup, ...]
+    replaces: bool
+    after: str
+    kind: ClassVar[str] = "managed-version"
+    action: ClassVar[str] = "install"
+    stage: ClassVar[Stage] = Stage.OBTAIN
+
+    @property
+    def subject(self) -> str:
+        """Runtime, version and manager."""
+        return f"{self.wanted.runtime} {self.wanted.version} through {self.manager.runtime}"
+
+    @property
+    def key(self) -> str:
+        """See ``Change``."""
+        return version_key(self.wanted.runtime, self.wanted.version)
+
+    @property
+    def pending(self) -> bool:
+        """See ``Change``."""
+        return self.wanted.pending
+
+    @property
+    def needs(self) -> frozenset[str]:
+        """The manager comes first."""
+        return frozenset({version_key(self.manager.runtime, self.manager.version), self.after} - {""})
+
+    @property
+    def detail(self) -> str:
+        """The want."""
+        role = "the default" if self.wanted.default else "kept beside it"
+        late = f"; which version that is, {self.manager.runtime} tells once it is there" if self.wanted.pending else ""
+        return f'want "{self.wanted.want}", {role}{late}'
+
+    def prepare(self, bench: Bench) -> Record:
+        """See ``Change``."""
+        if os.path.lexists(self.wanted.folder) and not self.replaces and self.wanted.folder.exists():
+            raise Problem(
+                f"the place of {self.subject} on the shelf is taken by something that this program did not put there",
+                where=str(self.wanted.folder),
+                advice="move it away, then run the command again",
+            )
+        program = manager_program(self.manager, bench.locations.home)
+        there = program.locate(self.wanted.runtime, self.wanted.version)
+        return {
+            **foreign.begin(bench, self.startup),
+            "manager": self.manager.runtime,
+            "folder": str(self.wanted.folder),
+            "there": str(there) if there else "",
+            "home": str(self.manager.home),
+            "before": sorted(_folders_below(self.manager.home)) if there is None else [],
+            "replaced": replacement(self.wanted.folder, bench) if self.replaces else {},
+            "made": folders.missing(self.wanted.folder.parent),
+        }
+
+    def carry_out(self, bench: Bench, record: Record) -> None:
+        """See ``Change``."""
+        folders.make(self.wanted.folder.parent)
+        name, version = self.wanted.runtime, self.wanted.version
+        program = manager_program(self.manager, bench.locations.home)
+        log = bench.log / f"{self.manager.runtime}-{name}-{version}.log"
+        if not record["there"]:
+            with foreign.watched(record, self.startup, bench, (str(self.manager.home), str(self.manager.folder))):
+                program.install(name, version, log, Pace(lambda text: bench.told(self.key, f"{self.subject}, {text}")))
+        located = program.locate(name, version)
+        if located is None:
+            raise Problem(
+                f"{self.manager.runtime} says that it installed {name} {version}, and does not know where",
+                where=" ".join(program.words(program.tool.locate, name, version)),
+                advice=f"it must print the folder; mend locate in the recipe of {self.manager.runtime!r}",
+            )
+        absent = [c for c in self.wanted.recipe.commands if not _holds(located, self.wanted.recipe.bin, c)]
+        if absent:
+            raise Problem(
+                f"what {self.manager.runtime} installed holds no command {absent[0]!r}",
+                where=str(located),
+                advice=f"mend bin or commands in the recipe of {name!r}",
+            )
+        record["located"] = str(located)
+        record["receipt"] = not (located / FILE_NAME).exists()
+        set_aside(record["replaced"])
+        channels = self.wanted.channels
+        write(located, Receipt(name, version, self.wanted.feed, "", "", channels, through=self.manager.runtime))
+        if self.wanted.folder.is_symlink():
+            self.wanted.folder.unlink()  # it led nowhere: the manager, or someone, had removed the version
+        self.wanted.folder.symlink_to(located)
+
+
+class ManagedVersions:
+    """The kind."""
+
+    name = "managed-version"
+
+    def plan(self, wanted: Wanted, machine: Machine) -> Iterable[InstallThrough]:
+        """See ``Kind``."""
+        after = ""
+        for version in wanted.versions:
+            manager = wanted.managers.get(version.through)
+            receipt = machine.shelf.get((version.runtime, version.version))
+            if manager is None or (receipt is not None and receipt.through == version.through):
+                continue
+            startup = foreign.startup_files(machine)
+            change = InstallThrough(version, manager, startup, receipt is not None, after)
+            after = change.key
+            yield change
+
+    def take_back(self, record: Record, bench: Bench) -> Sequence[str]:
+        """See ``Kind``."""
+        link, located = Path(record["folder"]), record.get("located", "")
+        if link.is_symlink() and (not located or os.readlink(link) == located):
+            link.unlink()
+        if located and not record["there"]:
+            foreign.discard_any(Path(located))
+            _remove_empty_above(Path(located), Path(record["home"]))
+        elif located and record.get("receipt"):
+            (Path(located) / FILE_NAME).unlink(missing_ok=True)
+        elif not record["there"]:
+            for folder in _folders_below(Path(record["home"])) - set(record["before"]):
+                foreign.discard_any(Path(folder))
+        bring_back(record["replaced"])
+        return foreign.take_back(record, bench, record["manager"])
+
+
+def manager_program(manager: WantedVersion, home: Path) -> ManagerProgram:
+    """A manager that stands on the shelf, ready to be spoken to."""
+    assert manager.recipe.manager is not None
+    environment = {**plain_environment(home, manager.bins), **dict(manager.variables)}
+    return ManagerProgram(manager.runtime, manager.recipe.manager, manager.bins, environment, home)
+
+
+def _holds(folder: Path, bins: Iterable[str], command: str) -> bool:
+    return any((folder / part / command).is_file() for part in bins)
+
+
+def _folders_below(home: Path | None) -> set[str]:
+    return set(_walk(str(home), _DEPTH)) if home is not None else set()
+
+
+def _walk(folder: str, depth: int) -> Iterator[str]:
+    try:
+        entries = [entry for entry in os.scandir(folder) if entry.is_dir(follow_symlinks=False)]
+    except OSError:
+        return
+    for entry in entries:
+        yield entry.path
+        if depth > 1:
+            yield from _walk(entry.path, depth - 1)
+
+
+def _remove_empty_above(folder: Path, home: Path) -> None:
+    """Remove the folders around a version that was taken away, as far as they are empty and the manager's."""
+    while home in folder.parent.parents:
+        folder = folder.parent
+        folders.remove_empty([str(folder)])

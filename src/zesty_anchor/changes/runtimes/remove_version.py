@@ -1,0 +1,27 @@
+"""The change that takes a version off the shelf, into the attic."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import ClassVar
+
+from zesty_anchor.changes.conflicts.retire_folder import RetireFolder, RetireFolders
+from zesty_anchor.manifest.wanted import Wanted
+from zesty_anchor.survey.machine import Machine
+
+
+class RemoveVersion(RetireFolder, frozen=True):
+    """Take one version off the shelf."""
+
+    kind: ClassVar[str] = "removed-version"
+    action: ClassVar[str] = "remove"
+
+
+class RemovedVersions(RetireFolders):
+    """The kind. It is never planned from a manifest: a person asks for it."""
+
+    name = "removed-version"
+
+    def plan(self, wanted: Wanted, machine: Machine) -> Iterable[RetireFolder]:
+        """See ``Kind``."""
+        return ()

@@ -1,0 +1,1 @@
+"""Changes of what shells read when they start, and of the launchers."""

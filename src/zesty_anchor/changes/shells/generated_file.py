@@ -1,0 +1,85 @@
+"""The change that writes a generated file: variables, PATH and the following of folders, in one shell's language."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterable, Sequence
+from pathlib import Path
+from typing import ClassVar
+
+from zesty_anchor.changes.base import FileChange
+from zesty_anchor.changes.change import Bench, Record, Stage
+from zesty_anchor.changes.shells.environment import environment_of
+from zesty_anchor.files.edit import Edit, put_back
+from zesty_anchor.manifest.wanted import Wanted
+from zesty_anchor.shells.known import FOLLOW, FOLLOWING, GENERATED, LAUNCH, SESSION, SHELLS
+from zesty_anchor.shells.shell import Environment
+from zesty_anchor.shells.syntax import passes
+from zesty_anchor.survey.machine import Machine, generated_file
+from zesty_anchor.survey.startup.sites import sites
+from zesty_anchor.system.problem import Problem
+
+
+class WriteGenerated(FileChange, frozen=True):
+    """Write, replace or remove one generated file. ``checker`` is the shell that must be able to read it."""
+
+    environment: Environment
+    checker: tuple[str, str] | None = None
+    kind: ClassVar[str] = "generated-file"
+    stage: ClassVar[Stage] = Stage.SHELL
+
+    @property
+    def detail(self) -> str:
+        """What it gives: its lines say nothing to a person."""
+        if self.edit.after is None:
+            return "nothing reads it any more"
+        names = ", ".join(name for name, _ in self.environment.variables)
+        folders = len(self.environment.first) + len(self.environment.default_bins) + len(self.environment.last)
+        parts = [f"{folders} folder{'' if folders == 1 else 's'} on PATH"] + ([f"variables {names}"] if names else [])
+        return "; ".join(parts)
+
+    def prepare(self, bench: Bench) -> Record:
+        """See ``Change``. Lines of the manifest or of a recipe stand in it: it is checked before it is put in place."""
+        if self.checker and self.edit.after is not None:
+            well, said = passes(self.checker, self.edit.after)
+            if not well:
+                raise Problem(
+                    f"the lines that a hook adds for {Path(self.checker[0]).name} do not pass its {self.checker[1]}: {said}",
+                    where=self.name,
+                    advice="mend [shells.hooks] in the manifest, or the hooks of the recipe; nothing was changed",
+                )
+        return self.edit.prepare(bench)
+
+
+class GeneratedFiles:
+    """The kind."""
+
+    name = "generated-file"
+
+    def plan(self, wanted: Wanted, machine: Machine) -> Iterable[WriteGenerated]:
+        """See ``Kind``. A file that nothing reads any more goes."""
+        environment = environment_of(wanted, machine)
+        used = used_files(wanted, machine)
+        for name, file in machine.generated.items():
+            # What follows the folder must know the file that it belongs to.
+            path = generated_file(machine.locations, name.removeprefix(FOLLOW))
+            after = os.fsencode(GENERATED[name](environment, str(path))) if name in used else None
+            if after != file.content:
+                edit = Edit(file, after)
+                edit.check_writable()
+                shell = machine.shell(name)
+                checker = (shell.program, SHELLS[name].check) if shell and environment.hooks_of(name) else None
+                yield WriteGenerated(edit, machine.locations.shown(file.path), environment, checker)
+
+    def take_back(self, record: Record, bench: Bench) -> Sequence[str]:
+        """See ``Kind``."""
+        return put_back(record)
+
+
+def used_files(wanted: Wanted, machine: Machine) -> frozenset[str]:
+    """The names of the generated files that something reads."""
+    used = {site.language for site in sites(wanted.shells, machine)} | {"fish"} & set(wanted.shells)
+    if used & FOLLOWING.keys():
+        used |= {"sh", *(f"{FOLLOW}{name}" for name in used & FOLLOWING.keys())}
+    used |= {LAUNCH} if wanted.recipes else set()
+    return frozenset(used | ({SESSION} if machine.has_user_generator else set()))

@@ -1,0 +1,105 @@
+"""The change that puts the block into a startup file, mends it, or takes it out."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterable, Sequence
+from pathlib import Path
+from typing import ClassVar
+
+from zesty_anchor.changes.base import FileChange
+from zesty_anchor.changes.change import Bench, Record, Stage
+from zesty_anchor.changes.shells.readable import check_syntax
+from zesty_anchor.files.edit import Edit, put_back
+from zesty_anchor.manifest.wanted import Wanted
+from zesty_anchor.shells.known import SHELLS
+from zesty_anchor.shells.shell import MARK, Site
+from zesty_anchor.survey.machine import Machine, generated_file
+from zesty_anchor.survey.startup.guard import ends_early
+from zesty_anchor.survey.startup.sites import sites
+
+_MARK = MARK.encode()
+_EARLY = b"case $- in "
+
+
+class WriteBlock(FileChange, frozen=True):
+    """Edit one startup file so that it holds the right block, once, or none."""
+
+    checker: tuple[str, str] | None
+    kind: ClassVar[str] = "startup-file"
+    stage: ClassVar[Stage] = Stage.SHELL
+
+    def prepare(self, bench: Bench) -> Record:
+        """See ``Change``. The file that is to come is checked with the shell's own ``-n`` first."""
+        if self.checker and self.edit.after is not None:
+            check_syntax(self.checker, self.edit.file, self.edit.after)
+        return self.edit.prepare(bench)
+
+
+class Blocks:
+    """The kind."""
+
+    name = "startup-file"
+
+    def plan(self, wanted: Wanted, machine: Machine) -> Iterable[WriteBlock]:
+        """See ``Kind``. Startup files that should not hold a block, and do, lose it."""
+        locations = machine.locations
+        placed = {site.file: site for site in sites(wanted.shells, machine)}
+        for path, file in machine.startup.items():
+            site = placed.get(path)
+            late = early = None
+            if site:
+                shell, generated = SHELLS[site.language], generated_file(locations, site.language)
+                late = os.fsencode(shell.block(generated, locations.home))
+                early = os.fsencode(shell.block(generated, locations.home, early=True)) if site.early else None
+            after = with_block(file.content, late, early)
+            if after != file.content:
+                edit = Edit(file, after)
+                edit.check_writable()
+                yield WriteBlock(edit, locations.shown(path), self._checker(path, site, machine))
+
+    @staticmethod
+    def _checker(path: Path, site: Site | None, machine: Machine) -> tuple[str, str] | None:
+        """The shell that is asked about a startup file: its own. .profile is often written for bash."""
+        names = ("bash", "sh") if path.name == ".profile" else (site.language,) if site else ()
+        shells = (machine.shell(name) for name in names)
+        return next(((shell.program, SHELLS[shell.name].check) for shell in shells if shell), None)
+
+    def take_back(self, record: Record, bench: Bench) -> Sequence[str]:
+        """See ``Kind``."""
+        return put_back(record)
+
+
+def with_block(content: bytes | None, line: bytes | None, early: bytes | None = None) -> bytes | None:
+    """A startup file's content with exactly the one block ``line`` (None: without a block).
+
+    A right block stays where it is. A wrong one is replaced in its place; a new one goes to the end, after
+    the file's own lines. With ``early`` there is a second one, above the statement that may end the reading. A block
+    always ends in a line feed alone, also in a file with CRLF: a shell would take the CR for a part of the command.
+    Pure.
+    """
+    if content is None:
+        return None if line is None else line + b"\n"
+    rows = content.splitlines(keepends=True)
+    marked = {i for i, row in enumerate(rows) if row.rstrip().endswith(_MARK)}
+    wanted = {}
+    if line is not None:
+        early_ones = {i for i in marked if rows[i].startswith(_EARLY)}
+        guard = ends_early(content) if early is not None else None
+        if early is not None:
+            above = [i for i in early_ones if guard is not None and i < guard]
+            wanted[above[0] if above else guard or 0] = early + b"\n"
+        kept = min(marked - early_ones, default=None)
+        if kept is not None:
+            wanted[kept] = line + b"\n"
+    result = []
+    for i, row in enumerate(rows):
+        if i in wanted:
+            result.append(wanted[i])
+        if i not in marked:
+            result.append(row)
+    if line is not None and line + b"\n" not in result:
+        if result and not result[-1].endswith(b"\n"):
+            result.append(b"\n")
+        result.append(line + b"\n")
+    return b"".join(result)

@@ -1,0 +1,1 @@
+"""Changes of the operating system: packages, and variables for everybody."""

@@ -1,0 +1,36 @@
+"""Folders of our own that come and go apart from the journal: its own, and that of the feeds' answers.
+
+Each notes in itself which folders around it had to be made for it, so that those go with it, and no others.
+"""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+from zesty_anchor.files.folders import remove_empty
+from zesty_anchor.files.removal import discard
+
+_NOTE = ".made-for-this"
+
+
+def make(folder: Path) -> None:
+    """Make a folder that only its owner may read. One that is there is no error."""
+    if folder.is_dir():
+        return
+    made = [str(f) for f in (folder, *folder.parents) if not f.exists()]
+    folder.parent.mkdir(parents=True, exist_ok=True)
+    folder.mkdir(mode=0o700, exist_ok=True)
+    (folder / _NOTE).write_text(json.dumps(made))
+
+
+def remove(*folders: Path) -> None:
+    """Remove folders with all in them, and those that were made for them as far as they are empty."""
+    made: set[str] = set()
+    for folder in folders:
+        try:
+            made |= set(json.loads((folder / _NOTE).read_text()))
+        except (OSError, ValueError):
+            pass
+        discard(folder)
+    remove_empty(made)

@@ -1,0 +1,1 @@
+"""One use of the program a file, without a screen."""

@@ -1,0 +1,113 @@
+"""What is done about whatever else answers to the manifest's commands: its policy, and what a person answers."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import msgspec
+
+from zesty_anchor.changes.change import Change, Question
+from zesty_anchor.manifest.model import SYSTEM, Manifest
+from zesty_anchor.manifest.wanted import Wanted
+from zesty_anchor.survey.machine import Machine
+from zesty_anchor.system.locations import Locations
+from zesty_anchor.system.package_manager import package_manager
+
+if TYPE_CHECKING:
+    from zesty_anchor.survey.rivals import Conflict
+
+_CAN_GO = ("folder", "file", "package")
+
+
+class Conflicting:
+    """The conflicts of one plan. Fresh shells are asked once, and not where all is outranked."""
+
+    def __init__(self, manifest: Manifest) -> None:
+        self._manifest = manifest
+        self._policy = manifest.conflicts.policy
+        self._found: list[Conflict] | None = None
+        self._needed: dict[str, bool] = {}
+        self.answers: dict[str, str] = {}
+        """What a person said to the questions, by their texts."""
+
+    def added(self, wanted: Wanted, machine: Machine) -> Wanted:
+        """What is wanted, with the conflicts that are to go."""
+        going = [each for each in self.found(wanted, machine) if self._goes(each, machine)]
+        paths = [Path(each.target) for each in going if each.kind != "package"]
+        packages = [each.target for each in going if each.kind == "package"]
+        return msgspec.structs.replace(
+            wanted,
+            removals=tuple(dict.fromkeys((*wanted.removals, *paths))),
+            purges=tuple(dict.fromkeys((*wanted.purges, *packages))),
+        )
+
+    def found(self, wanted: Wanted, machine: Machine) -> list[Conflict]:
+        """What else answers to the manifest's commands."""
+        if self._policy == "outrank":
+            return []
+        if self._found is None:
+            from zesty_anchor.survey.rivals import conflicts
+
+            ours = [recipe for name, recipe in wanted.recipes.items() if self._manifest.tools[name].want != SYSTEM]
+            self._found = conflicts((c for recipe in ours for c in recipe.commands), wanted.shells, machine)
+        return self._found
+
+    def questions(self, wanted: Wanted, machine: Machine, changes: Iterable[Change]) -> list[Question]:
+        """What is to be asked, where there is something to do anyway."""
+        if self._policy != "ask" or not list(changes):
+            return []
+        asked = [
+            Question("conflict", _about(each), '[conflicts] policy = "remove", or "outrank"', optional=True)
+            for each in self.found(wanted, machine)
+            if each.kind in _CAN_GO and not self._essential(each, machine)
+        ]
+        return [question for question in asked if question.text not in self.answers]
+
+    def staying(self, wanted: Wanted, machine: Machine) -> list[str]:
+        """A line for each that stays. An alias to what goes, or a function that came with it, goes along."""
+        staying = [each for each in self.found(wanted, machine) if not self._goes(each, machine)]
+        return [_told(each, machine.locations) for each in staying if not _along(each, wanted.removals)]
+
+    def _goes(self, conflict: Conflict, machine: Machine) -> bool:
+        """Whether a conflict is to be removed: it can be, and the policy, or the person, says so."""
+        if conflict.kind not in _CAN_GO or self._essential(conflict, machine):
+            return False
+        return self._policy == "remove" or self.answers.get(_about(conflict)) == "yes"
+
+    def _essential(self, conflict: Conflict, machine: Machine) -> bool:
+        """Whether it is a package that the system needs: such a one is outranked."""
+        if conflict.kind == "package" and conflict.target not in self._needed:
+            manager = package_manager(machine.host.families)
+            self._needed[conflict.target] = manager is None or manager.goes_with((conflict.target,)) is None
+        return self._needed.get(conflict.target, False)
+
+
+def _about(conflict: Conflict) -> str:
+    """The question about a conflict; its answer is kept under it."""
+    what = f"the package {conflict.target}" if conflict.kind == "package" else conflict.target
+    return f"{conflict.command} is also answered by {conflict.origin.path}: take {what} away, once the new one answers?"
+
+
+def _told(conflict: Conflict, locations: Locations) -> str:
+    """That a conflict stays."""
+    origin = conflict.origin
+    what = f"the {origin.kind} {conflict.command}" if conflict.kind == "line" else locations.shown(origin.path)
+    whose = f" ({origin.owner})" if origin.owner not in ("", "unknown") else ""
+    by = f", by {locations.shown(origin.startup_file)}:{origin.line}" if origin.startup_file else ""
+    if conflict.kind == "line":
+        return f"{conflict.command}: {what}{whose}{by} hides it, and stays; take that line out if it should not"
+    way = {"package": f'package = "{conflict.target}"'}.get(
+        conflict.kind, f'path = "{locations.shown(conflict.target)}"'
+    )
+    told = f"{conflict.command}: {what}{whose}{by} stands behind it, and stays"
+    return told if conflict.kind == "unknown" else f"{told}; to have it go: [[conflicts.remove]] {way}"
+
+
+def _along(conflict: Conflict, removals: Iterable[Path]) -> bool:
+    """Whether an alias leads into what is removed, or a function was read from there."""
+    if conflict.kind != "line":
+        return False
+    places = (conflict.origin.path.split(" ")[0], conflict.origin.startup_file or "/")
+    return any(Path(place).is_relative_to(folder) for place in places for folder in removals)

@@ -1,0 +1,110 @@
+"""Writing the lock: each want of a manifest resolved for each platform that is asked for."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Sequence
+from pathlib import Path
+
+import msgspec
+
+from zesty_anchor.feeds.release import Release
+from zesty_anchor.manifest.lock import Locked, LockedFile
+from zesty_anchor.manifest.model import Coupled, Manifest
+from zesty_anchor.manifest.version import Version
+from zesty_anchor.manifest.want import Want
+from zesty_anchor.manifest.wanted import WantedVersion
+from zesty_anchor.planning.resolve import Asked, Found, Resolver, to_build
+from zesty_anchor.survey.machine import Machine
+from zesty_anchor.system.host import Host, host
+
+
+class Locker:
+    """Locks the wants of one manifest, through its resolver."""
+
+    def __init__(self, manifest: Manifest, resolver: Resolver) -> None:
+        self._manifest = manifest
+        self._resolver = resolver
+
+    def anew(self, machine: Machine, platforms: Sequence[str], upgrade: Collection[str] | None) -> list[Locked]:
+        """The lock as it should be: entries that are there stay, but for those of the runtimes in ``upgrade`` (None:
+        none of them); what the manifest no longer wants is left out.
+        """
+        entries = []
+        here = machine.host.platform
+        for name, runtime in self._manifest.tools.items():
+            for want in dict.fromkeys(w for w in (runtime.want, *runtime.also) if w != "system"):
+                old = None if upgrade and name in upgrade else self._resolver.lock.get((name, want))
+                files, found = dict(old.files if old else {}), old
+                for platform in dict.fromkeys(platforms or (here,)):
+                    if platform in files:
+                        continue
+                    there = msgspec.structs.replace(machine, host=_on_platform(machine.host, platform))
+                    release = self._exact(name, want, found.version if found else "", there)
+                    files[platform] = _locked_file(release)
+                    found = Locked(
+                        name,
+                        want,
+                        release.version,
+                        self._resolver.supply(name, there).name,
+                        {},
+                        release.channels,
+                        release.licence,
+                    )
+                assert found is not None
+                entries.append(msgspec.structs.replace(found, files=files))
+                entries += self._earlier(entries[-1], machine)
+        return entries
+
+    def _earlier(self, entry: Locked, machine: Machine) -> list[Locked]:
+        """The entries of the versions that building a locked one takes, each under a want of its own."""
+        build = self._resolver.recipes[entry.runtime].build
+        needing = build.earlier.from_ if build and build.earlier else "latest"
+        if build is None or build.earlier is None or not any(file.source for file in entry.files.values()):
+            return []
+        if not Want(needing).admits(Version(entry.version), entry.channels):
+            return []
+        files: dict[str, LockedFile] = {}
+        version = ""
+        for platform in entry.files:
+            there = msgspec.structs.replace(machine, host=_on_platform(machine.host, platform))
+            newer = Release(version=entry.version, url="", digest="", channels=entry.channels)
+            older = self._resolver.older(entry.runtime, newer, build.earlier, there)
+            version, files[platform] = older.version, _locked_file(older)
+        earlier = Locked(entry.runtime, to_build(entry.version), version, entry.feed, files)
+        return [earlier, *self._earlier(earlier, machine)]
+
+    def _exact(self, name: str, want: str, version: str, machine: Machine) -> Release:
+        """The release for a want on a platform; of the version that is locked, or was found for another one, if any."""
+        if machine.host.platform != host().platform:
+            self._resolver.forget_answers()
+        below = self._below(self._resolver.recipes[name].on, machine)
+        try:
+            return self._resolver.release(Asked(name, version or want, True), machine, below)
+        finally:
+            if machine.host.platform != host().platform:
+                self._resolver.forget_answers()
+
+    def _below(self, coupled: Coupled | None, machine: Machine) -> Found:
+        """The versions that the manifest wants of the runtime below a coupled one."""
+        if coupled is None or coupled.runtime not in self._manifest.tools:
+            return {}
+        runtime = self._manifest.tools[coupled.runtime]
+        base = [
+            self._resolver.release(Asked(coupled.runtime, w, True), machine, {}) for w in (runtime.want, *runtime.also)
+        ]
+        recipe = self._resolver.recipes[coupled.runtime]
+        return {
+            coupled.runtime: {
+                r.version: WantedVersion(coupled.runtime, r.version, "", True, Path(), recipe, "") for r in base
+            }
+        }
+
+
+def _locked_file(release: Release) -> LockedFile:
+    signature = "" if release.sums else release.signature
+    return LockedFile(release.url, release.digest, release.size, signature, release.source)
+
+
+def _on_platform(here: Host, platform: str) -> Host:
+    system, _, machine = platform.partition("-")
+    return msgspec.structs.replace(here, system=system, machine=machine)

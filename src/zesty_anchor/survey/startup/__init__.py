@@ -1,0 +1,1 @@
+"""What startup files do: their statements, and the traces of fresh shells."""

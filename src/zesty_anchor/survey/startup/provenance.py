@@ -1,0 +1,220 @@
+"""Where a command, a variable or an entry of PATH comes from: asked of fresh shells, with the line that brought it."""
+
+from __future__ import annotations
+
+import os
+import re
+from collections.abc import Callable, Iterable, Iterator
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+
+import msgspec
+
+from zesty_anchor.files.text_file import TextFile, content_of
+from zesty_anchor.shells.fresh import unlittered
+from zesty_anchor.shells.known import SHELLS
+from zesty_anchor.survey.machine import Machine, generated_file
+from zesty_anchor.survey.owner import Owners
+from zesty_anchor.survey.startup import fish_variables
+from zesty_anchor.survey.startup.startup_trace import Place, StartupTrace, trace_startup
+
+
+class Origin(msgspec.Struct, frozen=True):
+    """One thing that answers to a name: ``kind`` is alias, function, builtin, file, launcher, variable or entry.
+
+    ``path`` is the file, else its definition or value. ``owner`` is who put it there, ``startup_file`` and ``line`` the
+    line that brought it, where one did. ``wins`` tells whether it is the first in some shell, ``wins_in`` in which, and
+    ``hidden_in`` where it stands behind another. ``remark`` says what is wrong with it. ``ours`` tells that
+    our generated files brought it, as the manifest says.
+    """
+
+    path: str
+    kind: str
+    owner: str
+    startup_file: str | None
+    line: int | None
+    wins: bool
+    wins_in: tuple[str, ...] = ()
+    hidden_in: tuple[str, ...] = ()
+    remark: str = ""
+    ours: bool = False
+
+
+class _Found(msgspec.Struct, frozen=True):
+    """``ours`` tells that one of our generated files brought it: which line of that, nobody needs to know."""
+
+    path: str
+    kind: str
+    place: Place | None
+    ours: bool = False
+    remark: str = ""
+
+
+def traces(machine: Machine, shells: Iterable[str] | None = None) -> list[StartupTrace]:
+    """The start of every shell here, or of those named, in each way of starting it, eight at a time."""
+    names = None if shells is None else set(shells)
+    used = [shell for shell in machine.shells if names is None or shell.name in names]
+    rounds = [(shell, context) for shell in used for context in SHELLS[shell.name].contexts]
+    leaves = [path for shell in used for path in SHELLS[shell.name].leaves(machine.around)]
+    with unlittered(leaves), ThreadPoolExecutor(8) as pool:
+        return list(pool.map(lambda each: trace_startup(each[0], each[1], machine), rounds))
+
+
+def origins(name: str, started: Iterable[StartupTrace], machine: Machine, owners: Owners) -> list[Origin]:
+    """All that answers to ``name``: a command, ``$NAME`` for a variable, or ``PATH`` for its entries.
+
+    The first in more shells comes first.
+    """
+    merged: dict[_Found, tuple[list[str], list[str]]] = {}
+    asked: dict[str, list[str]] = {}
+    for trace in started:
+        asked.setdefault(trace.shell, []).append(trace.context)
+        for number, found in enumerate(_without_ours(each, machine) for each in _of(name, trace, machine)):
+            wins = number == 0 or name == "PATH"
+            merged.setdefault(found, ([], []))[0 if wins else 1].append(f"{trace.shell}\0{trace.context}")
+    listed = [
+        Origin(
+            path=found.path,
+            kind=found.kind,
+            owner=_owner(found, owners, machine),
+            startup_file=found.place.file if found.place else None,
+            line=found.place.line or None if found.place else None,
+            wins=bool(wins),
+            wins_in=_summed(wins, asked),
+            hidden_in=_summed(hidden, asked),
+            remark=found.remark,
+            ours=found.ours,
+        )
+        for found, (wins, hidden) in merged.items()
+    ]
+    return listed if name == "PATH" else sorted(listed, key=lambda o: not o.wins)
+
+
+def _owner(found: _Found, owners: Owners, machine: Machine) -> str:
+    """The owner of a file; of a folder on PATH only where it is not the system's."""
+    if found.kind not in ("file", "launcher", "entry"):
+        return ""
+    if found.kind == "entry" and not Path(found.path).is_relative_to(machine.locations.home):
+        return ""
+    return owners.of(found.path)
+
+
+def _without_ours(found: _Found, machine: Machine) -> _Found:
+    file = Path(found.place.file) if found.place else None
+    generated = [each.path for each in machine.generated.values()]
+    if file is None or not (file.is_relative_to(machine.locations.data) or file in generated):
+        return found
+    return msgspec.structs.replace(found, place=None, ours=True)
+
+
+def _of(name: str, trace: StartupTrace, machine: Machine) -> Iterator[_Found]:
+    if name == "PATH":
+        yield from _entries(trace, machine)
+    elif name.startswith("$"):
+        value = trace.variables.get(name[1:])
+        if value is not None:
+            yield _Found(value, "variable", _place_of_variable(name[1:], value, trace, machine))
+    else:
+        yield from _of_command(name, trace, machine)
+
+
+def _of_command(name: str, trace: StartupTrace, machine: Machine) -> Iterator[_Found]:
+    """In the order in which a shell looks (POSIX.1-2017, XCU 2.3.1 and 2.9.1.1)."""
+    interactive = "interactive" in trace.context or trace.shell in ("zsh", "tcsh")
+    if interactive and name in trace.aliases:
+        value = trace.aliases[name]
+        yield _Found(value, "alias", trace.of_alias(name) or _written(value, trace, machine))
+    if name in trace.functions:
+        place = trace.functions[name] or trace.of_alias(name)
+        yield _Found(name, "function", _with_line(name, place) or _written(name, trace, machine))
+    if name in trace.builtins:
+        yield _Found(name, "builtin", None)
+    seen: set[str] = set()
+    for folder in trace.path.split(":"):
+        file = os.path.join(folder, name) if folder else ""
+        real = os.path.join(os.path.realpath(folder), name)  # /bin is /usr/bin on most systems
+        if file and real not in seen and os.access(file, os.X_OK) and os.path.isfile(file):
+            seen.add(real)
+            kind = "launcher" if Path(folder) == machine.locations.launchers else "file"
+            yield _Found(file, kind, _place_of_entry(folder, trace, machine))
+
+
+def _entries(trace: StartupTrace, machine: Machine) -> Iterator[_Found]:
+    seen: set[str] = set()
+    for entry in trace.path.split(":"):
+        remark = "twice" if entry in seen else "" if os.path.isdir(entry or ".") else "not there"
+        seen.add(entry)
+        place = _place_of_entry(entry, trace, machine)
+        yield _Found(entry or "(the current folder)", "entry", place, remark=remark)
+
+
+def _place_of_entry(entry: str, trace: StartupTrace, machine: Machine) -> Place | None:
+    if entry in machine.login_path.split(":"):
+        return None
+    place = trace.of_path_entry(entry) or _universal(lambda name, value: value == entry, trace, machine)
+    return place or (_written(entry, trace, machine) if _silent(trace) else None)
+
+
+def _place_of_variable(name: str, value: str, trace: StartupTrace, machine: Machine) -> Place | None:
+    place = trace.of_variable(name) or _universal(lambda called, _: called == name, trace, machine)
+    return place or (_written(name, trace, machine) if _silent(trace) else None)
+
+
+def _universal(speaks: Callable[[str, str], bool], trace: StartupTrace, machine: Machine) -> Place | None:
+    """The line of a universal variable that says something, where the shell is one that has such."""
+    path = machine.locations.others / "fish" / fish_variables.FILE
+    content = machine.startup[path].content if trace.shell == "fish" else None
+    for variable in fish_variables.universal_variables(content or b""):
+        if any(speaks(variable.name, value) for _, value in variable.entries):
+            return Place(str(path), variable.line)
+    return None
+
+
+def _silent(trace: StartupTrace) -> bool:
+    """Whether the shell does not tell in which file it is."""
+    return not any(step.file and step.line for step in trace.steps)
+
+
+def _written(what: str, trace: StartupTrace, machine: Machine) -> Place | None:
+    """The first line of a file that this shell reads which speaks of something; for shells that do not tell more."""
+    home = str(machine.locations.home)
+    read = {step.file for step in trace.steps if step.file}
+    readings = [reading.file for reading in SHELLS[trace.shell].reads(machine.around)]
+    ours = [generated_file(machine.locations, name) for name in (trace.shell, "sh")]
+    for path in (*readings, *(Path(file) for file in sorted(read)), *ours):
+        file = machine.startup.get(path)
+        content = file.content if isinstance(file, TextFile) else content_of(path)
+        for number, row in enumerate((content or b"").decode("utf-8", "replace").splitlines(), 1):
+            plain = re.sub(r"~(?=/)|\$HOME|\$\{HOME\}", lambda _: home, row)
+            if not row.lstrip().startswith("#") and re.search(rf"(?<![\w/]){re.escape(what)}(?![\w/])", plain):
+                return Place(str(path), number)
+    return None
+
+
+def _with_line(name: str, place: Place | None) -> Place | None:
+    """A function's place with its line, where the shell told only the file."""
+    if place is None or place.line:
+        return place
+    pattern = re.compile(rf"^\s*(?:function\s+)?{re.escape(name)}\s*(?:\(\)|\{{)")
+    rows = content_of(Path(place.file)).decode("utf-8", "replace").splitlines()
+    return Place(place.file, next((n for n, row in enumerate(rows, 1) if pattern.search(row)), 0))
+
+
+def _summed(where: list[str], asked: dict[str, list[str]]) -> tuple[str, ...]:
+    """Shells; with the ways of starting them, where it is not all."""
+    contexts: dict[str, set[str]] = {}
+    for each in where:
+        shell, _, context = each.partition("\0")
+        contexts.setdefault(shell, set()).add(context)
+    return tuple(_ways(shell, found, asked[shell]) for shell, found in contexts.items())
+
+
+def _ways(shell: str, found: set[str], asked: list[str]) -> str:
+    interactive = {context for context in asked if "interactive" in context}
+    if found == set(asked):
+        return shell
+    if found == interactive:
+        return f"{shell} interactive"
+    if found == set(asked) - interactive:
+        return f"{shell} not interactive"
+    return f"{shell} ({'; '.join(context for context in asked if context in found)})"

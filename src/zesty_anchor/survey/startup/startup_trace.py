@@ -1,0 +1,365 @@
+"""What a fresh shell does when it starts: every line that it executes, with its file, its time, and what it changed.
+
+bash, zsh, ksh and mksh are asked to trace themselves (``-x``), with a PS4 that carries time, file, line and PATH: bash(1)
+and zshparam(1), "PS4". fish writes a profile and a trace of its start. A person's files are read, and nothing is written
+into them.
+"""
+
+from __future__ import annotations
+
+import os
+import re
+import tempfile
+from collections.abc import Iterable, Mapping
+from pathlib import Path
+
+import msgspec
+
+from zesty_anchor.files.text_file import content_of
+from zesty_anchor.shells.fresh import clean_environment
+from zesty_anchor.shells.known import SHELLS
+from zesty_anchor.shells.posix import quote
+from zesty_anchor.shells.shell import Context
+from zesty_anchor.survey.machine import InstalledShell, Machine
+from zesty_anchor.survey.startup import fish_variables
+from zesty_anchor.survey.startup.fish_trace import fish_steps
+from zesty_anchor.survey.startup.fish_tree import Node, fish_tree
+from zesty_anchor.survey.startup.fish_words import fish_words
+from zesty_anchor.survey.startup.step import Step
+from zesty_anchor.system.host import user_name
+
+SECONDS = 5.0
+"""How long a shell may take to start, before it is cut off."""
+
+_RECORD, _FIELD = "\x1e", "\x1f"
+_TRACED = "9"
+
+
+class Place(msgspec.Struct, frozen=True):
+    """A line of a startup file."""
+
+    file: str
+    line: int
+
+
+class StartupTrace(msgspec.Struct, frozen=True):
+    """The start of one shell: its steps, and what it had when it was ready. ``cut_off`` says why it never was."""
+
+    shell: str
+    context: str
+    steps: tuple[Step, ...]
+    path: str = ""
+    variables: Mapping[str, str] = {}
+    aliases: Mapping[str, str] = {}
+    functions: Mapping[str, Place | None] = {}
+    builtins: frozenset[str] = frozenset()
+    cut_off: str = ""
+
+    def of_path_entry(self, entry: str) -> Place | None:
+        """The line that put a folder on PATH; None where the shell came with it. Pure."""
+        added = [s for s in self.steps if s.text.startswith("fish_add_path ") and entry in fish_words(s.text)]
+        if added:  # what is universal is there before, and would come again
+            return _place(added[-1])
+        paths = [*(step.path for step in self.steps), self.path]
+        for number, step in enumerate(self.steps):
+            if entry in paths[number].split(":"):
+                # ksh shows PATH as it is after the line.
+                return _place(step) if number and entry not in paths[number - 1].split(":") else None
+            if entry in paths[number + 1].split(":"):
+                following = self.steps[number + 1] if number + 1 < len(self.steps) else None
+                late = (
+                    self.shell == "ksh"
+                    and following is not None
+                    and "PATH" in following.text
+                    and "PATH" not in step.text
+                )
+                return _place(following if late and following is not None else step)
+        return None
+
+    def of_variable(self, name: str) -> Place | None:
+        """The line that set a variable last; None where the shell came with it. Pure."""
+        query = r"(?!(?:-\S+ )*(?:-\w*[qe]|--query|--erase))"
+        sets = rf"^set {query}(?:-\S+ )*{re.escape(name)}(?: |$)"
+        pattern = re.compile(sets if self.shell == "fish" else rf"(?:^|[\s']){re.escape(name)}\+?=")
+        found = [step for step in self.steps if pattern.search(step.text.split("\n")[0])]
+        return _place(found[-1]) if found else None
+
+    def of_alias(self, name: str) -> Place | None:
+        """The line that made an alias. Pure."""
+        pattern = re.compile(rf"^alias (?:.*[\s'])?'?{re.escape(name)}[= ]")
+        found = [step for step in self.steps if pattern.search(step.text)]
+        return _place(found[-1]) if found else None
+
+
+def _place(step: Step) -> Place | None:
+    return Place(step.file, step.line) if step.file else None
+
+
+def trace_startup(
+    shell: InstalledShell, context: Context, machine: Machine, *, seconds: float = SECONDS
+) -> StartupTrace:
+    """Start a shell once, under a pty, with nothing but what a login gives, and see what it does."""
+    import pexpect
+
+    environment = clean_environment(machine.locations.home, shell.program, user_name(), machine.login_path)
+    with tempfile.TemporaryDirectory(prefix="zesty-anchor-trace-") as name:
+        room = Path(name)
+        words, more = _words(shell, context, machine, room)
+        channel = _TRACED if shell.name in ("bash", "fish", "tcsh") else "2"
+        child = pexpect.spawn(
+            "/bin/sh",
+            ["-c", f'exec {channel}>"$1"; shift; exec "$@"', "sh", str(room / "trace"), *words],
+            env={**environment, **dict(context.variables), **more},
+            cwd=environment["HOME"],
+            timeout=seconds,
+            echo=False,
+            # zsh asks a user who has no startup files of its own about them, but not on a screen as narrow as this one.
+            dimensions=(24, 70),
+            use_poll=True,
+        )
+        try:
+            ended = child.expect([pexpect.EOF, pexpect.TIMEOUT]) == 0
+        finally:
+            child.close(force=True)
+        steps = tuple(_steps(shell, room, machine, environment["PATH"]))
+        if not (room / "ready").exists():
+            where = f", at {steps[-1].file}:{steps[-1].line}" if steps and steps[-1].file else ""
+            why = "ended it before the first command" if ended else f"did not come to an end within {seconds:.0f} s"
+            return StartupTrace(shell.name, context.name, steps, cut_off=f"a startup file {why}{where}")
+        return _read(shell.name, context.name, steps, room)
+
+
+def _words(shell: InstalledShell, context: Context, machine: Machine, room: Path) -> tuple[list[str], dict[str, str]]:
+    """The command that starts a shell so that it traces itself, and what its environment needs for that."""
+    name, options = shell.name, list(context.options)
+    probe = room / "probe"
+    probe.write_text(_PROBES.get(name, _PROBES["sh"]).format(room=quote(str(room))), "utf-8")
+    if name == "fish":
+        return [
+            shell.program,
+            f"--profile-startup={room / 'profile'}",
+            f"--debug-output={room / 'trace'}",
+            *options,
+            "-c",
+            f"set -e fish_trace; source {quote(str(probe))}",
+        ], {"fish_trace": "1"}
+    if name == "tcsh":
+        return [shell.program, "-V", *options, "-c", f"sh {quote(str(probe))}"], {}
+    where = {"bash": "${BASH_SOURCE[0]-}", "zsh": "%x", "ksh": "${.sh.file}"}.get(name, "")
+    clock = {"zsh": "%D{%s.%6.}", "ksh": "$SECONDS", "sh": ""}.get(name, "$EPOCHREALTIME")
+    line = "%I" if name == "zsh" else "$LINENO"
+    inside = "${zsh_eval_context[-1]}" if name == "zsh" else ""
+    prompt = _RECORD + _FIELD.join(["+", clock, where, line, inside, "$PATH"]) + _RECORD
+    more = {"PS4": prompt, "BASH_XTRACEFD": _TRACED} if name == "bash" else {"PS4": prompt}
+    source = f". {quote(str(probe))}"
+    if name == "zsh":
+        return [shell.program, "-o", "promptsubst", "-x", *options, "-c", f"set +x; {source}"], more
+    if name == "bash" and os.geteuid() == 0:
+        return [
+            shell.program,
+            "--rcfile",
+            str(_as_root(shell, context, machine, room, prompt)),
+            "-i",
+            "-c",
+            source,
+        ], more
+    return [shell.program, "-x", *options, "-c", f"set +x; {source}"], more
+
+
+def _as_root(shell: InstalledShell, context: Context, machine: Machine, room: Path, prompt: str) -> Path:
+    """bash run as root takes no PS4 from the environment (bash(1), "PS4"): a file of ours sets it, and then reads
+    those that this start would read, in their order.
+    """
+    script = [f"PS4={quote(prompt)}"]
+    if "-i" not in context.options:
+        script.append("set +o history")
+    script.append("set -x")
+    system = ["/etc/profile"] if "-l" in context.options else ["/etc/bash.bashrc"] if "-i" in context.options else []
+    held = set(context.options)
+    for reading in SHELLS[shell.name].reads(machine.around):
+        login = reading.when == "login" and "-l" in held
+        plain = "interactive" in reading.when and "-i" in held and "-l" not in held
+        over_ssh = "ssh" in reading.when and bool(context.variables)
+        if login or plain or over_ssh:
+            system.append(str(reading.file))
+    script += [f"[ ! -r {quote(file)} ] || . {quote(file)}" for file in dict.fromkeys(system)]
+    script.append("{ set +x; } 2>/dev/null")
+    file = room / "rc"
+    file.write_text("\n".join(script) + "\n", "utf-8", "surrogateescape")
+    return file
+
+
+_READY = """\
+env -0 >{room}/variables
+printf %s "$PATH" >{room}/path
+: >{room}/ready
+"""
+_PROBES = {
+    "sh": "alias >{room}/aliases 2>/dev/null\n" + _READY,
+    "bash": """\
+alias -p >{room}/aliases
+shopt -s extdebug
+for za_name in $(compgen -A function); do declare -F "$za_name"; done >{room}/functions
+compgen -bk >{room}/builtins
+"""
+    + _READY,
+    "zsh": """\
+alias -L >{room}/aliases
+print -rl -- "${{(@kv)functions_source}}" >{room}/functions
+print -rl -- ${{(k)builtins}} ${{(k)reswords}} >{room}/builtins
+"""
+    + _READY,
+    "ksh": "alias -p >{room}/aliases\nbuiltin >{room}/builtins\ntypeset +f >{room}/functions\n" + _READY,
+    "mksh": "alias >{room}/aliases\ntypeset +f >{room}/functions\n" + _READY,
+    "fish": """\
+for za_name in (functions -n -a | string split ', ')
+  set -l za_told (functions --details -v $za_name)
+  printf '%s\\n' $za_name $za_told[1] $za_told[3]
+end >{room}/functions
+builtin -n >{room}/builtins
+env -0 >{room}/variables
+string join -n : -- $PATH >{room}/path
+true >{room}/ready
+""",
+}
+"""Lines that write down what a shell has when it is ready."""
+
+
+def _steps(shell: InstalledShell, room: Path, machine: Machine, path: str) -> list[Step]:
+    trace = content_of(room / "trace")
+    if shell.name != "fish":
+        readings = [str(reading.file) for reading in SHELLS[shell.name].reads(machine.around)]
+        return _settled(shell.name, traced_steps(os.fsdecode(trace), str(room)), readings)
+
+    def read(file: str) -> tuple[bytes, Node | None]:
+        content = content_of(Path(file))
+        return content, fish_tree(content, shell.program)
+
+    universal = machine.startup[machine.locations.others / "fish" / fish_variables.FILE].content or b""
+    listed = fish_variables.universal_variables(universal)
+    first = [value for each in listed if each.name == "fish_user_paths" for _, value in each.entries]
+    profile = os.fsdecode(content_of(room / "profile"))
+    return fish_steps(profile, os.fsdecode(trace), read, str(machine.locations.home), ":".join([*first, path]))
+
+
+def traced_steps(text: str, own: str = "\0") -> list[Step]:
+    """The steps in a trace of a shell that is like sh; ``own`` begins the names of files of ours. Pure."""
+    steps = []
+    began: float | None = None
+    evaluated: int | None = None
+    for record in re.split(rf"{_RECORD}+(?=\+{_FIELD})", text):
+        head, _, command = record.partition(_RECORD)
+        fields = head.split(_FIELD)
+        if len(fields) != 6 or fields[2].startswith(own):
+            continue
+        try:
+            at = float(fields[1] or 0)
+        except ValueError:
+            at = 0.0
+        began = at if began is None else began
+        line = int(fields[3]) if fields[3].isdigit() else 0
+        if fields[4] == "eval" and evaluated is not None:
+            line = evaluated  # zsh counts on inside what is evaluated
+        elif command.startswith("eval "):
+            evaluated = line
+        steps.append(Step(fields[2], line, at - began, command.rstrip("\n"), fields[5]))
+    return steps
+
+
+class _Files:
+    """The lines of the files that a shell read."""
+
+    def __init__(self, readings: Iterable[str]) -> None:
+        self._rows: dict[str, list[str]] = {}
+        self._read = list(readings)
+
+    def settled(self, step: Step) -> Step:
+        """A step at the line where its command begins. mksh and sh tell no file, and ksh counts on over nested ones:
+        there the line must speak of what was executed, or another one near it.
+        """
+        sourced = re.match(r"(?:\.|source) '?(/[^' ]+)'?", step.text)
+        if sourced and sourced[1] not in self._read:
+            self._read.insert(0, sourced[1])
+        key = _key(step.text)
+        for exact in (True, False):
+            for file in [step.file] if step.file else self._read:
+                rows = self.rows(file)
+                near = sorted(range(1, len(rows) + 1), key=lambda number: abs(number - step.line))
+                holding = [n for n in near if key in rows[n - 1] and (n == step.line or not exact)]
+                if holding:
+                    return msgspec.structs.replace(step, file=file, line=self.first(file, holding[0]))
+        return step
+
+    def first(self, file: str, line: int) -> int:
+        """The first line of a command that is continued over several."""
+        rows = self.rows(file)
+        while 1 < line <= len(rows) and rows[line - 2].endswith("\\"):
+            line -= 1
+        return line
+
+    def rows(self, file: str) -> list[str]:
+        """A file's lines; none where it cannot be read."""
+        if file not in self._rows:
+            self._rows[file] = os.fsdecode(content_of(Path(file))).splitlines()
+        return self._rows[file]
+
+
+def _key(text: str) -> str:
+    """What a line that was executed must hold: the name that it sets, else its first word."""
+    found = re.match(r"(?:export |alias |typeset \S+ )?'?([\w.-]+)\+?=", text)
+    return f"{found[1]}=" if found else text.split(" ", 1)[0].strip("'")
+
+
+def _settled(shell: str, steps: list[Step], readings: Iterable[str]) -> list[Step]:
+    files = _Files(readings)
+    if shell in ("bash", "zsh"):
+        return [msgspec.structs.replace(s, line=files.first(s.file, s.line)) if s.file else s for s in steps]
+    return [files.settled(step) for step in steps]
+
+
+def _read(shell: str, context: str, steps: tuple[Step, ...], room: Path) -> StartupTrace:
+    def text(name: str) -> str:
+        return os.fsdecode(content_of(room / name))
+
+    variables = dict(pair.partition("=")[::2] for pair in text("variables").split("\0") if "=" in pair)
+    return StartupTrace(
+        shell=shell,
+        context=context,
+        steps=steps,
+        path=text("path").rstrip("\n"),
+        variables=variables,
+        aliases=aliases(text("aliases")),
+        functions=functions(shell, text("functions")),
+        builtins=frozenset(text("builtins").split()),
+    )
+
+
+def aliases(text: str) -> dict[str, str]:
+    """Aliases as shells print them: ``alias NAME='VALUE'`` or ``NAME='VALUE'``. Pure."""
+    found = {}
+    for row in text.splitlines():
+        match = re.match(r"(?:alias )?(?:-- )?'?([^\s=']+)'?=(.*)", row)
+        if match:
+            value = match[2]
+            quoted = len(value) > 1 and value[0] == value[-1] == "'"
+            found[match[1]] = value[1:-1].replace("'\\''", "'") if quoted else value
+    return found
+
+
+def functions(shell: str, text: str) -> dict[str, Place | None]:
+    """Functions as the probes list them, with their places where the shell tells. Pure."""
+    rows = text.splitlines()
+    found: dict[str, Place | None] = {}
+    if shell == "bash":
+        for row in rows:
+            name, line, file = (*row.split(" ", 2), "", "")[:3]
+            found[name] = Place(file, int(line)) if line.isdigit() and file.startswith("/") else None
+    elif shell == "zsh":
+        for name, file in zip(rows[::2], rows[1::2], strict=False):
+            found[name] = Place(file, 0) if file.startswith("/") else None
+    elif shell == "fish":
+        for name, file, line in zip(rows[::3], rows[1::3], rows[2::3], strict=False):
+            found[name] = Place(file, int(line)) if file.startswith("/") and line.isdigit() else None
+    else:
+        found = {row.split("(")[0].split()[-1]: None for row in rows if row.strip()}
+    return found

@@ -1,0 +1,77 @@
+"""What is wrong with startup files: found by reading them, and by what fresh shells did."""
+
+from __future__ import annotations
+
+import os
+import re
+import subprocess
+from collections.abc import Iterable, Iterator
+
+from zesty_anchor.shells.known import SHELLS
+from zesty_anchor.shells.syntax import passes
+from zesty_anchor.survey.findings import Trouble
+from zesty_anchor.survey.machine import Machine
+from zesty_anchor.survey.startup.provenance import Origin
+from zesty_anchor.survey.startup.sourced import resolved
+from zesty_anchor.survey.startup.startup_trace import StartupTrace
+
+_UNGUARDED = re.compile(r"""^\s*(?:\.|source)\s+(["']?)([^\s;"'&|<()]+)\1\s*(?:#.*)?$""")
+"""A line that does nothing but read a file, whether that is there or not."""
+
+
+def troubles(machine: Machine, started: Iterable[StartupTrace], entries: Iterable[Origin]) -> list[Trouble]:
+    """Broken syntax, files that are sourced and do not exist, shells that never became ready, and entries of PATH that
+    are twice there or lead nowhere.
+    """
+    shown = machine.locations.shown
+    found = [*_broken(machine), *_missing(machine)]
+    for trace in started:
+        if trace.cut_off:
+            last = next((step for step in reversed(trace.steps) if step.file), None)
+            place = (shown(last.file), last.line) if last else ("", 0)
+            found.append(Trouble(*place, trace.cut_off.split(", at ")[0], (f"{trace.shell} ({trace.context})",)))
+    for entry in entries:
+        if entry.remark and entry.startup_file:
+            what = f"{shown(entry.path)} is {'on PATH twice' if entry.remark == 'twice' else 'on PATH, and does not exist'}"
+            found.append(Trouble(shown(entry.startup_file), entry.line or 0, what, (*entry.wins_in, *entry.hidden_in)))
+    return list(dict.fromkeys(found))
+
+
+def _broken(machine: Machine) -> Iterator[Trouble]:
+    for name, shell in SHELLS.items():
+        installed = machine.shell(name)
+        for reading in shell.reads(machine.around) if installed else ():
+            file = machine.startup[reading.file]
+            if (
+                installed is None
+                or file.content is None
+                or not reading.runs
+                or (reading.file.name == ".profile" and name != "sh")
+            ):
+                continue
+            well, said = _said((installed.program, shell.check), file.content)
+            if not well:
+                line = re.search(r"line (\d+)|:(\d+):|\[(\d+)\]", said)
+                number = next((int(n) for n in line.groups() if n), 0) if line else 0
+                what = f"a syntax error: {said.removeprefix(f'(line {number}): ')}"
+                yield Trouble(machine.locations.shown(reading.file), number, what, (name,))
+
+
+def _said(checker: tuple[str, str], content: bytes) -> tuple[bool, str]:
+    """What a shell says that only reads; a shell that cannot be asked has nothing to say."""
+    try:
+        return passes(checker, content)
+    except (OSError, subprocess.TimeoutExpired):
+        return True, ""
+
+
+def _missing(machine: Machine) -> Iterator[Trouble]:
+    for path, file in machine.startup.items():
+        for number, row in enumerate((file.content or b"").decode("utf-8", "replace").splitlines(), 1):
+            sourced = _UNGUARDED.match(row)
+            if sourced is None:
+                continue
+            target = resolved(sourced[2], machine.locations.home)
+            if target is not None and not os.path.exists(target):
+                shown = machine.locations.shown
+                yield Trouble(shown(path), number, f"sources {shown(target)}, which does not exist")
