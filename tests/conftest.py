@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import fcntl
 import json
 import os
 import shutil
 import subprocess
 import sys
+import tempfile
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -14,10 +16,11 @@ from typing import Any
 
 import pytest
 
-from zesty_anchor.changes.change import Bench
+from zesty_anchor.changes.bench import Bench
 from zesty_anchor.demo.home import likeness
 from zesty_anchor.demo.host import Host
 from zesty_anchor.demo.wares import KELP, pack, write_index, write_runtime
+from zesty_anchor.files.attic import Attic
 from zesty_anchor.survey import machine
 from zesty_anchor.system.host import login_path
 from zesty_anchor.system.locations import locate
@@ -49,7 +52,7 @@ PROGRAMS = {
     if (path := shutil.which(name, path=login_path()))
 }
 SHELLS = PROGRAMS
-USER_GENERATOR = next((file for file in machine._USER_GENERATORS if file.is_file()), None)
+USER_GENERATOR = next((file for file in machine.USER_GENERATORS if file.is_file()), None)
 HELD_BACK = os.environ.get("ZESTY_ANCHOR_HELD_BACK", "").split()
 """Programs that scripts/test found missing and could not install: their tests are skipped, and say so."""
 KELP_SOURCE = (Path(__file__).parents[1] / "src/zesty_anchor/demo/sources/kelp.sh").read_text()
@@ -58,6 +61,24 @@ KELP_SOURCE = (Path(__file__).parents[1] / "src/zesty_anchor/demo/sources/kelp.s
 def pytest_report_header() -> str:
     held = f"; held back: {', '.join(HELD_BACK)}" if HELD_BACK else ""
     return f"programs: {', '.join(PROGRAMS)}{held}"
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Where tests are shared out to several workers, one of them has all those that change the system."""
+    for item in items:
+        if item.get_closest_marker("system"):
+            item.add_marker(pytest.mark.xdist_group("system"))
+
+
+@pytest.fixture(autouse=True)
+def alone_on_the_system(request: pytest.FixtureRequest) -> Iterator[None]:
+    """And where the tests run twice at once, one of the two waits."""
+    if request.node.get_closest_marker("system") is None:
+        yield
+        return
+    with open(Path(tempfile.gettempdir(), "zesty-anchor-tests.lock"), "w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        yield
 
 
 def pytest_runtest_setup(item: pytest.Item) -> None:
@@ -221,7 +242,8 @@ def bench_in(home: Path, run: Any = None) -> Bench:
         folder.mkdir(exist_ok=True)
     return Bench(
         locate({"HOME": str(home)}),
-        attic,
+        {"PATH": login_path()},
+        Attic(attic),
         lambda url, who: None,
         run or (lambda command, hear: 1),
         log,

@@ -10,10 +10,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.conftest import bench_in
-from zesty_anchor.changes.change import Bench
-from zesty_anchor.changes.shells.startup_block import with_block
+from zesty_anchor.changes.bench import Bench
+from zesty_anchor.changes.record import FileRecord
+from zesty_anchor.changes.shells.startup_block import Blocks, WriteBlock, with_block
 from zesty_anchor.engine.undo import tidy
-from zesty_anchor.files.edit import Edit, put_back
+from zesty_anchor.files.edit import Edit
 from zesty_anchor.files.text_file import read_text_file
 from zesty_anchor.shells.shell import MARK
 from zesty_anchor.system.problem import Problem
@@ -45,11 +46,19 @@ def bench(tmp_path: Path) -> Bench:
     return bench_in(tmp_path)
 
 
-def edited(file: Path, after: bytes | None, bench: Bench) -> dict[str, object]:
-    edit = Edit(read_text_file(file), after)
-    record = edit.prepare(bench)
-    edit.carry_out(bench, record)
+def change(file: Path, after: bytes | None) -> WriteBlock:
+    return WriteBlock(Edit(read_text_file(file), after), str(file), None)
+
+
+def edited(file: Path, after: bytes | None, bench: Bench) -> FileRecord:
+    write = change(file, after)
+    record = write.prepare(bench)
+    write.carry_out(bench, record)
     return record
+
+
+def put_back(record: FileRecord, bench: Bench) -> tuple[str, ...]:
+    return Blocks().take_back(record, bench).notices
 
 
 @pytest.mark.parametrize("before", [None, b"", b"a\n", b"caf\xe9\r\nno end", b"x\n" * 20_000])
@@ -61,13 +70,13 @@ def test_what_was_there_comes_back(before: bytes | None, tmp_path: Path, bench: 
         file.chmod(0o640)
     record = edited(file, (before or b"") + b"ours\n", bench)
     assert file.read_bytes() == (before or b"") + b"ours\n"
-    assert not put_back(record)
+    assert not put_back(record, bench)
     tidy(record)
     assert (file.read_bytes() if file.exists() else None) == before
     assert file.exists() or not (tmp_path / "deep").exists()
     if before is not None:
         assert stat.S_IMODE(file.stat().st_mode) == 0o640
-    assert not put_back(record), "a second time is harmless"
+    assert not put_back(record, bench), "a second time is harmless"
 
 
 def test_a_link_into_a_repository_stays_a_link(tmp_path: Path, bench: Bench) -> None:
@@ -78,7 +87,7 @@ def test_a_link_into_a_repository_stays_a_link(tmp_path: Path, bench: Bench) -> 
     record = edited(link, b"mine\nours\n", bench)
     assert link.is_symlink()
     assert (tmp_path / "dotfiles/bashrc").read_bytes() == b"mine\nours\n"
-    put_back(record)
+    put_back(record, bench)
     assert link.is_symlink()
     assert link.read_bytes() == b"mine\n"
 
@@ -88,7 +97,7 @@ def test_what_someone_added_meanwhile_stays(tmp_path: Path, bench: Bench) -> Non
     file.write_bytes(b"one\ntwo\nthree\n")
     record = edited(file, b"one\ntwo\nthree\nours\n", bench)
     file.write_bytes(b"zero\none\ntwo\nthree\nours\nfour, later\n")
-    told = put_back(record)
+    told = put_back(record, bench)
     assert file.read_bytes() == b"zero\none\ntwo\nthree\nfour, later\n"
     assert "only our own part" in told[0]
 
@@ -98,7 +107,7 @@ def test_the_same_lines_changed_twice_are_left_alone(tmp_path: Path, bench: Benc
     file.write_bytes(b"export A=1\n")
     record = edited(file, b"export A=2\n", bench)
     file.write_bytes(b"export A=3\n")
-    told = put_back(record)
+    told = put_back(record, bench)
     assert file.read_bytes() == b"export A=3\n"
     assert "left as it is" in told[0]
     assert Path(told[0].rpartition(" ")[2]).read_bytes() == b"export A=1\n"
@@ -107,11 +116,11 @@ def test_the_same_lines_changed_twice_are_left_alone(tmp_path: Path, bench: Benc
 def test_a_file_that_moves_under_us_is_not_written(tmp_path: Path, bench: Bench) -> None:
     file = tmp_path / ".bashrc"
     file.write_bytes(b"one\n")
-    edit = Edit(read_text_file(file), b"one\nours\n")
-    record = edit.prepare(bench)
+    write = change(file, b"one\nours\n")
+    record = write.prepare(bench)
     file.write_bytes(b"two\n")
     with pytest.raises(Problem, match="changed by someone else"):
-        edit.carry_out(bench, record)
+        write.carry_out(bench, record)
     assert file.read_bytes() == b"two\n"
 
 

@@ -120,6 +120,7 @@ def test_the_place_on_the_shelf_is_taken(desk: Desk) -> None:
     refused(desk, 1, "taken by something")
 
 
+@pytest.mark.system
 @pytest.mark.skipif(not is_root(), reason="mounting a small disk needs root")
 def test_a_full_disk(desk: Desk, offer: Callable[..., str], tmp_path: Path) -> None:
     import os

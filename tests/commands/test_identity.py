@@ -12,16 +12,16 @@ from collections.abc import Iterator
 from pathlib import Path
 from types import SimpleNamespace
 
-import msgspec
 import pexpect
 import pytest
 
 from tests.conftest import PROGRAM, PROGRAMS, Desk
-from zesty_anchor.changes.person.git_identity import Identities, Keys
+from zesty_anchor.changes.person.git_identity import Identities
+from zesty_anchor.changes.person.ssh_key import Keys
 from zesty_anchor.demo.home import likeness
 from zesty_anchor.manifest.model import Identity
 from zesty_anchor.survey import identity
-from zesty_anchor.survey.machine import shells_to_use, survey
+from zesty_anchor.survey.machine import Machine, shells_to_use
 from zesty_anchor.system.host import login_path
 from zesty_anchor.system.locations import locate
 from zesty_anchor.system.problem import UsageProblem
@@ -141,15 +141,15 @@ def test_a_host_is_known_by_its_fingerprint_and_takes_the_key(desk: Desk, tmp_pa
         assert "known with another key" in desk.run("preview").err
 
 
-def test_what_waits_for_a_package_is_planned_and_not_refused(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_what_waits_for_a_package_is_planned_and_not_refused(desk: Desk) -> None:
     """git is to be installed first: its configuration is known only then, and the passphrase is asked for all the same."""
     locations = locate({"HOME": str(desk.home)})
     wanted = Identity(name="Tide Desk", key="ed25519")
-    monkeypatch.setattr(identity.shutil, "which", lambda name: None)
-    facts = identity.identity_facts(wanted, locations, ["git"])
+    facts = identity.identity_facts(wanted, locations, {"PATH": "/nowhere"}, ["git"])
     assert facts.waits_for == "git"
     machine = SimpleNamespace(identity=facts, locations=locations)
-    planned = list(Identities().plan(SimpleNamespace(identity=wanted), machine))  # type: ignore[arg-type]
+    kind, asked = Identities(), SimpleNamespace(identity=wanted)
+    planned = list(kind.plan(asked, kind.look(asked, machine)))  # type: ignore[arg-type]
     assert [change.pending for change in planned] == [True]
     key = next(iter(Keys().plan(SimpleNamespace(identity=wanted), machine)))  # type: ignore[arg-type]
     assert key.needs == {"package:all"}
@@ -157,8 +157,8 @@ def test_what_waits_for_a_package_is_planned_and_not_refused(desk: Desk, monkeyp
 
 
 def test_a_shell_whose_package_is_coming_may_be_missing(desk: Desk) -> None:
-    seen = survey(locate({"HOME": str(desk.home)}), {"HOME": str(desk.home), "PATH": login_path()})
-    without = msgspec.structs.replace(seen, shells=tuple(s for s in seen.shells if s.name != "fish"))
+    without = Machine(locate({"HOME": str(desk.home)}), {"HOME": str(desk.home), "PATH": login_path()})
+    without.shells = tuple(shell for shell in without.shells if shell.name != "fish")
     assert shells_to_use(("bash", "fish"), without, ["fish"]) == ("bash",)
     with pytest.raises(UsageProblem, match="'fish' is not installed"):
         shells_to_use(("bash", "fish"), without)

@@ -345,6 +345,7 @@ def test_extras_go_into_each_version_and_into_new_ones(tide: Desk) -> None:
     assert {(c["kind"], c["subject"]) for c in changes} == {
         ("extra", "kelp-tidy@1.2 to kelp 4.2.1"),
         ("extra", "kelp-tidy@1.2 to kelp 3.6.2"),
+        ("launchers", "~/.local/share/zesty-anchor/bin"),
     }
     assert tide.shell("bash", "kelp-tidy --version", "-i").strip() == "kelp-tidy 1.2"
     wants(tide, kelps.replace('"3.6"', '"3.6", "5.0.0"') + 'extras = ["kelp-tidy@1.2"]\n')

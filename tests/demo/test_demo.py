@@ -13,7 +13,7 @@ from tests.conftest import PROGRAM, Desk, is_root, kelp
 from zesty_anchor.demo import system_copy
 from zesty_anchor.demo.home import likeness
 
-pytestmark = pytest.mark.needs("bash", "zsh")
+pytestmark = [pytest.mark.needs("bash", "zsh"), pytest.mark.system]
 
 
 def test_the_demo_goes_through(desk: Desk) -> None:

@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 
 from tests.engine.test_run import Mark
-from zesty_anchor.changes.change import Question
+from zesty_anchor.changes.question import Question
 from zesty_anchor.engine.questions import PASSWORD, AnswersNeeded, Declined, estimate, gather, settle
 from zesty_anchor.system.privilege import NO_ACCESS, Access
 
@@ -61,9 +61,9 @@ def test_a_person_is_asked_what_yes_may_not_answer() -> None:
 
 def test_the_estimate_counts_what_is_fetched() -> None:
     changes = [
-        Mark("a", Path(), kind="version", size=5),
-        Mark("b", Path(), kind="package"),
-        Mark("c", Path(), kind="version", size=7),
+        Mark("a", Path(), fetches=True, size=5),
+        Mark("b", Path(), fetches=True),
+        Mark("c", Path(), fetches=True, size=7),
         Mark("d", Path()),
     ]
     ahead = estimate(changes)

@@ -10,13 +10,20 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import bench_in
-from zesty_anchor.changes.change import Bench, Question, Record, Stage
+from zesty_anchor.changes.bench import Bench
+from zesty_anchor.changes.change import Stage
+from zesty_anchor.changes.question import Question
+from zesty_anchor.changes.record import WHOLE, Record, Reverted
 from zesty_anchor.engine.journal import Journal
 from zesty_anchor.engine.reporter import Silent
 from zesty_anchor.engine.run import Runner
 from zesty_anchor.engine.undo import recover, take_back_run
-from zesty_anchor.planning.compare import order
+from zesty_anchor.planning.plan import in_order
 from zesty_anchor.system.problem import Problem
+
+
+class MarkRecord(Record, kw_only=True, tag="mark"):
+    file: str
 
 
 @dataclass(frozen=True)
@@ -36,35 +43,48 @@ class Mark:
     privileged: bool = False
     detail: str = ""
     size: int | None = None
+    fetches: bool = False
+    pending: bool = False
+    on_trial: bool = False
+    touches: frozenset[str] = frozenset()
 
     @property
     def key(self) -> str:
         return self.subject
 
-    def prepare(self, bench: Bench) -> Record:
-        return {"file": str(self.folder / self.subject)}
+    def prepare(self, bench: Bench) -> MarkRecord:
+        return MarkRecord(file=str(self.folder / self.subject))
 
-    def carry_out(self, bench: Bench, record: Record) -> None:
-        Path(record["file"]).write_text("half")
+    def carry_out(self, bench: Bench, record: MarkRecord) -> None:
+        Path(record.file).write_text("half")
         if self.meets:
             self.meets.wait(10)
         if self.fails:
             raise self.fails
-        Path(record["file"]).write_text("whole")
+        Path(record.file).write_text("whole")
 
 
 @dataclass
 class Marks:
     name: str = "mark"
     taken: list[str] = field(default_factory=list)
+    stays: Reverted = WHOLE
+    record: type[Record] = MarkRecord
 
-    def plan(self, wanted: object, machine: object) -> Iterable[Mark]:
+    def look(self, wanted: object, machine: object) -> None:
+        pass
+
+    def plan(self, wanted: object, facts: None) -> Iterable[Mark]:
         return ()
 
-    def take_back(self, record: Record, bench: Bench) -> Sequence[str]:
-        Path(record["file"]).unlink(missing_ok=True)
-        self.taken.append(Path(record["file"]).name)
+    def notices(self, wanted: object, facts: None) -> Sequence[str]:
         return ()
+
+    def take_back(self, record: MarkRecord, bench: Bench) -> Reverted:
+        if self.stays.whole:
+            Path(record.file).unlink(missing_ok=True)
+        self.taken.append(Path(record.file).name)
+        return self.stays
 
 
 @pytest.fixture
@@ -121,7 +141,7 @@ def test_an_interruption_takes_back_what_was_under_way(work: tuple[Runner, Journ
 def test_a_change_that_was_cut_off_is_found_again(work: tuple[Runner, Journal, Marks, Path], tmp_path: Path) -> None:
     _, journal, marks, out = work
     (out / "x").write_text("half")
-    journal.begin(1, "mark", "x", "make", {"file": str(out / "x")})
+    journal.begin(1, "mark", "x", "make", MarkRecord(file=str(out / "x")))
     journal.close()
     again = Journal(tmp_path / ".local/state/zesty-anchor/journal.db")
     taken = recover({"mark": marks}, again, bench_in(tmp_path))
@@ -147,4 +167,4 @@ def test_the_order_keeps_stages_and_needs(tmp_path: Path) -> None:
         Mark("shell", tmp_path, Stage.SHELL, needs=frozenset({"second"})),
         Mark("first", tmp_path),
     ]
-    assert [c.key for c in order(changes)] == ["first", "second", "shell", "clear"]
+    assert [c.key for c in in_order(changes)] == ["first", "second", "shell", "clear"]

@@ -36,7 +36,7 @@ def manager(folder: Path) -> ManagerProgram:
     (folder / "it's here/rope.sh").write_text(ROPE)
     write_call(folder / "it's here", folder / "it's here", ("rope",), TOOL, "/bin/sh")
     bins = (folder / "it's here" / CALLED,)
-    return ManagerProgram("rope", TOOL, bins, {**plain_environment(folder, bins), "ROPE": str(folder)}, folder)
+    return ManagerProgram("rope", TOOL, bins, {**plain_environment({}, folder, bins), "ROPE": str(folder)}, folder)
 
 
 def test_a_function_answers_like_a_program(tmp_path: Path) -> None:

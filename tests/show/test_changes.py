@@ -8,4 +8,6 @@ from zesty_anchor.show.changes import _GROUPS
 
 def test_every_kind_that_a_manifest_can_bring_has_its_place_in_the_preview() -> None:
     shown = {kind for kinds, _ in _GROUPS for kind in kinds}
-    assert shown == KINDS.keys() - {"removed-version"}, "a version is removed by a command of its own"
+    assert shown == KINDS.keys() - {"removed-version", "choice"}, (
+        "a version is removed, and chosen, by a command of its own"
+    )

@@ -21,7 +21,7 @@ def test_plain_lines_are_few(monkeypatch: pytest.MonkeyPatch) -> None:
     clock = [0.0]
     monkeypatch.setattr(progress.time, "monotonic", lambda: clock[0])
     out = io.StringIO()
-    with reporter(Paint(out), quiet=False) as telling:
+    with reporter(Paint(out, "auto", {}), quiet=False) as telling:
         assert type(telling) is Lines
         telling.began("version:kelp:4", "install kelp 4")
         for second in range(12):
@@ -44,7 +44,7 @@ def test_plain_lines_are_few(monkeypatch: pytest.MonkeyPatch) -> None:
 
 def test_quiet_tells_only_what_must_be_looked_at() -> None:
     out = io.StringIO()
-    with reporter(Paint(out), quiet=True) as telling:
+    with reporter(Paint(out, "auto", {}), quiet=True) as telling:
         telling.said("x")
         telling.began("a", "b")
         telling.moved("a", 1, 2)
@@ -54,10 +54,9 @@ def test_quiet_tells_only_what_must_be_looked_at() -> None:
 
 
 @pytest.mark.parametrize(("term", "kind"), [("xterm", Live), ("dumb", Lines)])
-def test_live_lines_need_a_terminal_that_can_rewrite(monkeypatch: pytest.MonkeyPatch, term: str, kind: type) -> None:
-    monkeypatch.setenv("TERM", term)
+def test_live_lines_need_a_terminal_that_can_rewrite(term: str, kind: type) -> None:
     out = Terminal()
-    with reporter(Paint(out, "never"), quiet=False) as telling:
+    with reporter(Paint(out, "never", {"TERM": term}), quiet=False) as telling:
         assert type(telling) is kind
         telling.began("version:kelp:4", "install kelp 4")
         telling.moved("version:kelp:4", 1_000_000, 4_000_000)
@@ -74,10 +73,8 @@ def test_numbers_and_tables_for_a_person() -> None:
     assert table([["a", "b"], ["\x1b[1mlong\x1b[0m", ""]], [3]) == ["a     b", "\x1b[1mlong\x1b[0m"]
 
 
-def test_colour_only_where_it_is_wanted(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.delenv("NO_COLOR", raising=False)
-    assert Paint(io.StringIO(), "always").good("x") != "x"
-    assert Paint(Terminal(), "auto").good("x") != "x"
-    assert Paint(io.StringIO(), "auto").good("x") == "x"
-    monkeypatch.setenv("NO_COLOR", "1")
-    assert Paint(Terminal(), "auto").good("x") == "x"
+def test_colour_only_where_it_is_wanted() -> None:
+    assert Paint(io.StringIO(), "always", {}).good("x") != "x"
+    assert Paint(Terminal(), "auto", {}).good("x") != "x"
+    assert Paint(io.StringIO(), "auto", {}).good("x") == "x"
+    assert Paint(Terminal(), "auto", {"NO_COLOR": "1"}).good("x") == "x"

@@ -13,7 +13,7 @@ import pytest
 
 from tests.conftest import SHELLS
 from zesty_anchor.shells.shell import INTERACTIVE
-from zesty_anchor.survey.machine import Machine, survey
+from zesty_anchor.survey.machine import Machine
 from zesty_anchor.survey.startup.startup_trace import Place, StartupTrace, trace_startup
 from zesty_anchor.survey.startup.statements import statements_about, without
 from zesty_anchor.system.host import login_path
@@ -132,7 +132,7 @@ def started(home: Path, shell: str) -> StartupTrace:
 
 def looked_at(home: Path) -> Machine:
     environment = {"HOME": str(home), "PATH": login_path()}
-    return survey(locate(environment), environment)
+    return Machine(locate(environment), environment)
 
 
 @pytest.mark.needs("bash", "zsh")

@@ -9,6 +9,7 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import SHELLS, is_root
+from zesty_anchor.shells.fish_tree import FishParser
 from zesty_anchor.survey.startup.fish_statements import fish_statements_about, fish_statements_setting
 from zesty_anchor.survey.startup.statements import Statement, without
 
@@ -76,7 +77,7 @@ VARIABLES = [
 
 
 def about(content: bytes) -> list[Statement]:
-    return fish_statements_about(content, HOME / "old-kelp", HOME, program=SHELLS["fish"])
+    return fish_statements_about(content, HOME / "old-kelp", HOME, parser=FishParser(SHELLS["fish"]))
 
 
 def fish_reads(content: bytes, folder: Path) -> bool:
@@ -136,7 +137,7 @@ def test_what_fish_cannot_read_is_shown_by_the_line() -> None:
 @pytest.mark.parametrize(("text", "left"), VARIABLES)
 def test_a_variable_goes_with_what_holds_it_alone(text: str, left: str | None, tmp_path: Path) -> None:
     content = (HEAD + text + TAIL).encode()
-    found = fish_statements_setting(content, "KELP_HOME", HOME, program=SHELLS["fish"])
+    found = fish_statements_setting(content, "KELP_HOME", HOME, parser=FishParser(SHELLS["fish"]))
     assert [each.serves for each in found if left is None] == ([False] if left is None else [])
     assert without(content, found).decode() == HEAD + (text if left is None else left) + TAIL
     assert fish_reads(without(content, found), tmp_path)
@@ -151,10 +152,10 @@ def test_bytes_that_are_no_utf8_stay_where_they_are() -> None:
 AS_ANOTHER = """
 import os, sys
 from pathlib import Path
-from zesty_anchor.survey.startup.fish_tree import fish_tree
+from zesty_anchor.shells.fish_tree import FishParser
 from zesty_anchor.shells.syntax import passes
 os.setgroups([]); os.setresgid(65534, 65534, 65534); os.setresuid(65534, 65534, 65534)
-tree = fish_tree(b"if true\\n  set x 1\\nend\\n", sys.argv[1])
+tree = FishParser(sys.argv[1]).tree(b"if true\\n  set x 1\\nend\\n")
 print(tree and [node.text for node in tree.walk() if node.text], passes((sys.argv[1], "--no-execute"), b"if true\\n"))
 """
 

@@ -10,7 +10,7 @@ import pytest
 
 from tests.conftest import SHELLS
 from zesty_anchor.shells.shell import INTERACTIVE
-from zesty_anchor.survey.machine import Machine, survey
+from zesty_anchor.survey.machine import Machine
 from zesty_anchor.survey.owner import Owners
 from zesty_anchor.survey.startup.fish_statements import fish_statements_about
 from zesty_anchor.survey.startup.fish_trace import fish_steps
@@ -81,7 +81,7 @@ CORPUS = {
 
 def looked_at(home: Path) -> Machine:
     environment = {"HOME": str(home), "PATH": login_path()}
-    return survey(locate(environment), environment)
+    return Machine(locate(environment), environment)
 
 
 def started(home: Path) -> tuple[StartupTrace, Machine]:
@@ -119,7 +119,7 @@ def test_the_line_is_named_and_the_rest_stays_as_it_was(name: str, tmp_path: Pat
     assert startup in machine.startup
 
     content = startup.read_bytes()
-    left = without(content, fish_statements_about(content, old, tmp_path, program=SHELLS["fish"]))
+    left = without(content, fish_statements_about(content, old, tmp_path, parser=machine.fish_parser))
     assert left.decode() == HEAD + fragment.left + TAIL
     startup.write_bytes(left)
     assert subprocess.run([SHELLS["fish"], "--no-execute", str(startup)], check=False).returncode == 0

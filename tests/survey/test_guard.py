@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from zesty_anchor.changes.shells.startup_block import with_block
-from zesty_anchor.survey.startup.guard import ends_early
+from zesty_anchor.shells.guard import ends_early
 
 LATE = b"if x; then y; fi # zesty-anchor block"
 EARLY = b"case $- in *i*) ;; *) y ;; esac # zesty-anchor block"

@@ -15,9 +15,12 @@ from zesty_anchor.system.apt import Apt
 from zesty_anchor.system.deb_file import deb_file
 from zesty_anchor.system.problem import Problem
 
-pytestmark = pytest.mark.skipif(
-    not is_root() or shutil.which("apt-get") is None, reason="installing a package needs root and apt: not run"
-)
+pytestmark = [
+    pytest.mark.system,
+    pytest.mark.skipif(
+        not is_root() or shutil.which("apt-get") is None, reason="installing a package needs root and apt: not run"
+    ),
+]
 NAME = "tide-quay"
 FILES = {
     "DEBIAN/control": (
@@ -81,9 +84,9 @@ def apt(*words: str) -> None:
 
 def test_a_package_that_came_as_a_file_comes_back_as_it_was(installed: None, tmp_path: Path) -> None:
     Path("/etc/tide-quay.conf").write_text("side=south\n")
-    before, paragraph, manager = standing(), told(), Apt()
+    before, paragraph, manager = standing(), told(), Apt(os.environ)
     assert manager.is_alone(NAME, manager.versions([NAME])[NAME])
-    file = deb_file(NAME, tmp_path / "attic")
+    file = deb_file(NAME, tmp_path / "attic", os.defpath)
     assert file.parent.joinpath(file.name).is_file()
     assert os.listdir(file.parent) == [f"{NAME}.deb"], "nothing else is left there"
     apt("purge", NAME)
@@ -97,7 +100,7 @@ def test_a_package_that_came_as_a_file_comes_back_as_it_was(installed: None, tmp
 
 
 def test_a_version_of_an_archive_is_not_alone() -> None:
-    manager = Apt()
+    manager = Apt(os.environ)
     listed = subprocess.run(["apt-cache", "madison", "dpkg"], capture_output=True, text=True, check=True).stdout
     assert not manager.is_alone("dpkg", listed.split("|")[1].strip())
 
@@ -105,8 +108,8 @@ def test_a_version_of_an_archive_is_not_alone() -> None:
 def test_what_cannot_be_copied_as_it_is_is_refused(installed: None, tmp_path: Path) -> None:
     os.chown("/usr/share/tide-quay/remarks", 65534, 65534)
     with pytest.raises(Problem, match="/usr/share/tide-quay/remarks does not belong to root"):
-        deb_file(NAME, tmp_path / "attic")
+        deb_file(NAME, tmp_path / "attic", os.defpath)
     Path("/usr/share/tide-quay/remarks").unlink()
     with pytest.raises(Problem, match=r"no copy of it can be made: /usr/share/tide-quay/remarks: No such file"):
-        deb_file(NAME, tmp_path / "attic")
+        deb_file(NAME, tmp_path / "attic", os.defpath)
     assert not os.listdir(tmp_path / "attic")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import shutil
 import subprocess
 from collections.abc import Callable
@@ -91,7 +92,7 @@ def test_for_real_on_a_scratch_root(
 ) -> None:
     (tmp_path / "root").mkdir()
     make_root(tmp_path)
-    manager = kind(tmp_path / "root")
+    manager = kind(os.environ, tmp_path / "root")
     shown: list[str] = []
     hands = Hands(Access("root"), shown.append)
     told: list[str] = []
@@ -121,5 +122,5 @@ def test_for_real_on_a_scratch_root(
 
 @pytest.mark.skipif(shutil.which("pacman") is None, reason="pacman is not installed")
 def test_a_lock_has_its_message(tmp_path: Path) -> None:
-    problem = Pacman().problem(["error: failed to init transaction (unable to lock database)"], tmp_path / "log")
+    problem = Pacman({}).problem(["error: failed to init transaction (unable to lock database)"], tmp_path / "log")
     assert "lock" in problem.what

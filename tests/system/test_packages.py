@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import shutil
 import subprocess
 from collections.abc import Callable
@@ -13,7 +14,7 @@ from tests.conftest import bench_in
 from zesty_anchor.changes.change import Stage
 from zesty_anchor.changes.system.packages import InstallPackages, Packages
 from zesty_anchor.manifest.wanted import Wanted, WantedPackage
-from zesty_anchor.survey.machine import survey
+from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system import apt as apt_module
 from zesty_anchor.system import dpkg_status
 from zesty_anchor.system.apt import Apt, apt_problem
@@ -81,21 +82,23 @@ Status: install ok installed
     assert dpkg_status.needed_by(status, {"unzip", "no such"}) == set()
 
 
+@pytest.mark.system
 @has_apt
 def test_the_real_status_agrees_with_dpkg_query() -> None:
     asked = subprocess.run(
         ["dpkg-query", "-W", "-f", "${db:Status-Status} ${Package}\n"], capture_output=True, text=True, check=True
     )
     said = {line.split()[1] for line in asked.stdout.splitlines() if line.startswith("installed ")}
-    assert Apt().all_installed() == said
+    assert Apt(os.environ).all_installed() == said
 
 
 def planned(status: bytes, names: list[str], tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> list[InstallPackages]:
     (tmp_path / "status").write_bytes(status)
     monkeypatch.setattr(apt_module, "STATUS", tmp_path / "status")
-    machine = survey(locate({"HOME": str(tmp_path)}), {"PATH": "/bin"}, packages=names)
+    machine = Machine(locate({"HOME": str(tmp_path)}), {"PATH": "/bin"}, packages=names)
     wanted = Wanted((), (), (), (), (), (), (), tmp_path, tuple(WantedPackage(n, ("the manifest",)) for n in names))
-    return list(Packages().plan(wanted, machine))
+    kind = Packages()
+    return list(kind.plan(wanted, kind.look(wanted, machine)))
 
 
 @has_apt
@@ -174,7 +177,7 @@ def test_progress_and_waiting_are_told(tmp_path: Path, monkeypatch: pytest.Monke
             ],
         )
     )
-    Apt().install(["unzip"], run, lambda what, done, total: heard.append((what, done)), tmp_path / "log")
+    Apt(os.environ).install(["unzip"], run, lambda what, done, total: heard.append((what, done)), tmp_path / "log")
     assert heard == [
         ("wait for the lock held by apt (7)", 0),
         ("Retrieving file 1 of 2", 20),
@@ -189,15 +192,16 @@ def test_a_lock_is_waited_for_and_given_up(tmp_path: Path, monkeypatch: pytest.M
     monkeypatch.setattr(Apt, "_must_refresh", lambda self, names: False)
     monkeypatch.setattr(Apt, "_unknown", lambda self, names: [])
     monkeypatch.setattr(apt_module.time, "sleep", lambda seconds: None)
-    Apt().install(["x"], spoken((100, [lock]), (0, [])), lambda *_: None, tmp_path / "log")
+    Apt(os.environ).install(["x"], spoken((100, [lock]), (0, [])), lambda *_: None, tmp_path / "log")
     monkeypatch.setattr(apt_module, "LOCK_SECONDS", -1)
     with pytest.raises(Problem, match=r"apt \(7\)"):
-        Apt().install(["x"], spoken((100, [lock])), lambda *_: None, tmp_path / "log")
+        Apt(os.environ).install(["x"], spoken((100, [lock])), lambda *_: None, tmp_path / "log")
 
 
+@pytest.mark.system
 @has_apt
 def test_the_real_apt_knows_names_and_what_would_go() -> None:
-    apt = Apt()
+    apt = Apt(os.environ)
     if not apt._unknown(["bash-nonesuch-x"]) or apt._unknown(["bash"]):
         pytest.skip("this machine has no package lists")
     problem = apt._no_such(["unzipp"])

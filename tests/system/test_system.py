@@ -80,7 +80,7 @@ def test_setting_and_taking_back_with_real_commands(tmp_path: Path, monkeypatch:
     assert file.read_bytes() == b'PATH=/bin\nTIDE="high"\n'
     assert all(line.startswith("with privilege: ") for line in told)
     file.write_bytes(file.read_bytes() + b"LATER=1\n")
-    assert "only our own part" in SystemVariables().take_back(record, bench)[0]
+    assert "only our own part" in SystemVariables().take_back(record, bench).notices[0]
     assert file.read_bytes() == b"PATH=/bin\nLATER=1\n"
     with pytest.raises(Problem, match="could not be written"):
         change.carry_out(bench_in(tmp_path), record)
@@ -91,14 +91,14 @@ def test_a_command_is_shown_as_it_would_be_typed() -> None:
     assert Access("sudo", "/usr/bin/sudo").shown(command) == "sudo apt-get install 'a b'"
     assert Access("root").shown(command) == "apt-get install 'a b'"
     assert Access("").shown(("x",)) == "sudo x", "what an administrator types"
-    assert authenticate(Access("sudo", "/no/such", password=False), "desk").way == "sudo"
+    assert authenticate(Access("sudo", "/no/such", password=False), "desk", {}).way == "sudo"
 
 
 @pytest.mark.skipif(not is_root(), reason="stepping down needs root")
 def test_started_through_sudo_the_work_is_the_callers(tmp_path: Path) -> None:
     script = (
         "import os; from zesty_anchor.system.privilege import step_down\n"
-        "e = step_down(os.environ); print(os.getuid(), os.getgid(), e['HOME'], e['USER'], 'SUDO_UID' in e)\n"
+        "e, hand = step_down(os.environ); print(os.getuid(), os.getgid(), e['HOME'], e['USER'], 'SUDO_UID' in e)\n"
         "try: os.setuid(0); print('back')\nexcept PermissionError: print('for good')"
     )
     done = subprocess.run(

@@ -1,14 +1,23 @@
-"""What most changes have in common."""
+"""What most changes, and most kinds, have in common."""
 
 from __future__ import annotations
 
-from typing import ClassVar
+from collections.abc import Sequence
+from typing import Any, ClassVar
 
 import msgspec
 
-from zesty_anchor.changes.change import Bench, Question, Record, Stage
-from zesty_anchor.files.edit import Edit
+from zesty_anchor.changes.bench import Bench
+from zesty_anchor.changes.change import Stage
+from zesty_anchor.changes.question import Question
+from zesty_anchor.changes.record import FileRecord, Record, Reverted
+from zesty_anchor.files import folders
+from zesty_anchor.files.edit import Edit, put_back
+from zesty_anchor.manifest.wanted import Wanted
+from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system.package_manager import Command
+
+_NOTHING: frozenset[str] = frozenset()
 
 
 class BaseChange(msgspec.Struct, frozen=True):
@@ -16,32 +25,54 @@ class BaseChange(msgspec.Struct, frozen=True):
 
     kind: ClassVar[str]
     stage: ClassVar[Stage]
+    touches: ClassVar[frozenset[str]] = _NOTHING
     privileged: ClassVar[bool] = False
+    on_trial: ClassVar[bool] = False
+    fetches: ClassVar[bool] = False
 
     @property
     def needs(self) -> frozenset[str]:
-        """See ``Change``."""
-        return frozenset()
+        """None."""
+        return _NOTHING
 
     @property
     def pending(self) -> bool:
-        """See ``Change``."""
+        """It is known exactly."""
         return False
 
     @property
     def size(self) -> int | None:
-        """See ``Change``."""
-        return None
+        """Nothing is fetched."""
+        return 0
 
     @property
     def questions(self) -> tuple[Question, ...]:
-        """See ``Change``."""
+        """None."""
         return ()
 
     @property
     def commands(self) -> tuple[Command, ...]:
-        """See ``Change``."""
+        """None."""
         return ()
+
+
+class BaseKind:
+    """A kind that tells nothing beside its changes."""
+
+    name: ClassVar[str]
+    record: ClassVar[type[Record]]
+
+    def notices(self, wanted: Wanted, facts: Any) -> Sequence[str]:
+        """None."""
+        return ()
+
+
+class PlainKind(BaseKind):
+    """A kind that needs to know no more of the machine than everybody does."""
+
+    def look(self, wanted: Wanted, machine: Machine) -> Machine:
+        """The machine itself; what is not known yet of it is read when it is asked for."""
+        return machine
 
 
 class FileChange(BaseChange, frozen=True):
@@ -49,6 +80,7 @@ class FileChange(BaseChange, frozen=True):
 
     edit: Edit
     name: str
+    record: ClassVar[type[FileRecord]] = FileRecord
 
     @property
     def subject(self) -> str:
@@ -62,7 +94,7 @@ class FileChange(BaseChange, frozen=True):
 
     @property
     def key(self) -> str:
-        """See ``Change``."""
+        """The kind, and the file."""
         return f"{self.kind}:{self.name}"
 
     @property
@@ -70,10 +102,33 @@ class FileChange(BaseChange, frozen=True):
         """The diff."""
         return self.edit.diff(self.name)
 
-    def prepare(self, bench: Bench) -> Record:
-        """See ``Change``."""
-        return self.edit.prepare(bench)
+    def prepare(self, bench: Bench) -> FileRecord:
+        """Check that the file may be changed, and copy it to the attic. Raises ``Problem`` where it may not."""
+        self.edit.check_writable()
+        return self.saved(bench)
 
-    def carry_out(self, bench: Bench, record: Record) -> None:
-        """See ``Change``."""
-        self.edit.carry_out(bench, record)
+    def saved(self, bench: Bench) -> FileRecord:
+        """Copy the file to the attic, before and after the edit."""
+        kept = self.edit.keep(bench.attic, self.name)
+        made = folders.missing(self.edit.file.target.parent) if self.edit.after is not None else []
+        return self.record(
+            path=kept.path, name=kept.name, mode=kept.mode, before=kept.before, after=kept.after, made=made
+        )
+
+    def carry_out(self, bench: Bench, record: FileRecord) -> None:
+        """Replace the file. Raises ``Problem`` where somebody changed it meanwhile."""
+        self.edit.carry_out()
+
+
+class FileTakeBack(BaseKind):
+    """How edits of text files are taken back."""
+
+    record = FileRecord
+
+    def take_back(self, record: FileRecord, bench: Bench) -> Reverted:
+        """Put the file back; what someone else changed in it since then stays."""
+        return Reverted(put_back(record.copies))
+
+
+class FileKind(FileTakeBack, PlainKind):
+    """A kind of edit of text files that needs to know no more of the machine than everybody does."""

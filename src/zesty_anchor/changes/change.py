@@ -1,41 +1,22 @@
-"""What a change is. The engine knows changes by this alone."""
+"""What a change is, and a kind of change. The engine knows them by these protocols alone."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from enum import IntEnum
-from pathlib import Path
-from typing import Any, Protocol
+from typing import Any, Protocol, TypeVar
 
-import msgspec
-
+from zesty_anchor.changes.bench import Bench
+from zesty_anchor.changes.question import Question
+from zesty_anchor.changes.record import Record, Reverted
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.survey.machine import Machine
-from zesty_anchor.system.locations import Locations
 from zesty_anchor.system.package_manager import Command
 
 ALL_PACKAGES = "package:all"
 """The key of the change that installs packages: what others name in their needs."""
 
-Record = dict[str, Any]
-"""What the journal keeps of a change: plain JSON values, enough to take it back."""
-
-
-class Question(msgspec.Struct, frozen=True):
-    """Something that a person must decide before work begins.
-
-    ``key`` is what answers it once and for all: a line of the manifest, or an option. ``safe`` tells whether
-    ``--yes`` may answer it, ``secret`` that the answer is a text which nobody else may see. ``to_read`` is a text that a
-    person should read before. To one that is ``optional`` a no is an answer as well.
-    """
-
-    kind: str
-    text: str
-    key: str
-    safe: bool = False
-    secret: bool = False
-    to_read: str = ""
-    optional: bool = False
+Facts = TypeVar("Facts")
 
 
 class Stage(IntEnum):
@@ -49,26 +30,6 @@ class Stage(IntEnum):
     """Startup files and what they source: all of them, or none."""
     CLEAR = 3
     """Remove what conflicts, only after fresh shells have proved the new."""
-
-
-class Bench(msgspec.Struct, frozen=True):
-    """What a change may use while it works."""
-
-    locations: Locations
-    attic: Path
-    """This run's own folder in the attic; it exists."""
-    open_body: Callable[[str, str], Any]
-    """Opens an address for download, given the address and who is asked (a ``shelf.download.Body``)."""
-    run_privileged: Callable[[Command, Callable[[str], None]], int]
-    """Runs a command with privilege, given it and a listener for its lines; returns its exit status."""
-    log: Path
-    """The folder of this run's logs; it exists."""
-    told: Callable[[str, str], None]
-    """Tells what goes on in a change, by its key."""
-    moved: Callable[[str, int, int | None], None]
-    """Tells the bytes done, of those in all, for a change's key. Raises to break the work off."""
-    secrets: Mapping[str, str] = {}
-    """What was answered to the secret questions, by their kind."""
 
 
 class Change(Protocol):
@@ -99,20 +60,32 @@ class Change(Protocol):
         """The keys of changes that come first."""
 
     @property
+    def touches(self) -> frozenset[str]:
+        """The facts of the machine (``survey.machine.Machine``) that are read again once it is done."""
+
+    @property
     def pending(self) -> bool:
-        """Whether it cannot be known exactly yet: it waits for a manager, and is planned anew when that is there."""
+        """Whether it cannot be known exactly yet: it waits for a manager or a program, and is planned anew then."""
 
     @property
     def privileged(self) -> bool:
         """Whether it needs the rights of the superuser."""
 
     @property
+    def on_trial(self) -> bool:
+        """Whether it may be what keeps the new version from answering, so that it is tried before the proof is given up."""
+
+    @property
     def detail(self) -> str:
         """What exactly changes, for a person: one line, or a diff."""
 
     @property
+    def fetches(self) -> bool:
+        """Whether bytes are fetched for it."""
+
+    @property
     def size(self) -> int | None:
-        """Bytes to fetch, where known."""
+        """Bytes to fetch; None where nobody tells."""
 
     @property
     def questions(self) -> tuple[Question, ...]:
@@ -128,30 +101,38 @@ class Change(Protocol):
         Raises ``Problem`` where the change cannot be made.
         """
 
-    def carry_out(self, bench: Bench, record: Record) -> None:
-        """Make the change; what becomes known only now may be added to the record.
+    def carry_out(self, bench: Bench, record: Any) -> None:
+        """Make the change; what becomes known only now may be added to the record that ``prepare`` returned.
 
         Raises ``Problem`` or ``OSError``; it is then taken back.
         """
 
 
-class Kind(Protocol):
-    """One kind of change."""
+class Kind(Protocol[Facts]):
+    """One kind of change: it looks at the machine, plans from what it saw, and takes back."""
 
     @property
     def name(self) -> str:
         """The word for it in the journal and in JSON."""
 
-    def plan(self, wanted: Wanted, machine: Machine) -> Iterable[Change]:
+    @property
+    def record(self) -> type[Record]:
+        """The struct of its records."""
+
+    def look(self, wanted: Wanted, machine: Machine) -> Facts:
+        """What it must know of the machine to plan. May start programs; writes nothing. May be read lazily."""
+
+    def plan(self, wanted: Wanted, facts: Facts) -> Iterable[Change]:
         """The changes of this kind that are missing. Pure. Raises ``Problem`` where one cannot be made."""
 
-    def take_back(self, record: Record, bench: Bench) -> Sequence[str]:
-        """Undo a change that was begun or done, from its record. Doing so twice is harmless.
+    def notices(self, wanted: Wanted, facts: Facts) -> Sequence[str]:
+        """What a person should decide on, or know, beside the changes. Pure."""
 
-        A record of a change that needs privilege holds ``privileged``; the bench then runs commands with it.
-
-        Returns what a person should know, one sentence each: empty where all went back as it was.
-        """
+    def take_back(self, record: Any, bench: Bench) -> Reverted:
+        """Undo a change that was begun or done, from its record. Doing so twice is harmless."""
 
 
-Kinds = Mapping[str, Kind]
+AnyKind = Kind[Any]
+
+Kinds = Mapping[str, AnyKind]
+"""Every kind of change, by the name that the journal knows it by."""

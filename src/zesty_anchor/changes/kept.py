@@ -7,8 +7,8 @@ from pathlib import Path
 
 import msgspec
 
-from zesty_anchor.changes.change import Record
-from zesty_anchor.changes.runtimes.foreign import discard_any
+from zesty_anchor.changes.record import Record
+from zesty_anchor.files.removal import discard_any
 
 
 class Kept(msgspec.Struct, frozen=True):
@@ -22,12 +22,7 @@ class Kept(msgspec.Struct, frozen=True):
 
 def kept_by(record: Record, since: float) -> list[Kept]:
     """What one change keeps, and what of it is still there."""
-    pairs = list(record.get("replaced", {}).items())
-    if isinstance(record.get("kept"), str):
-        pairs.append((record["folder"], record["kept"]))
-    if record.get("aside"):
-        pairs.append((record["folder"], record["aside"]))
-    return [Kept(was, kept, _size(kept), since) for was, kept in pairs if os.path.lexists(kept)]
+    return [Kept(was, kept, _size(kept), since) for was, kept in record.in_attic().items() if os.path.lexists(kept)]
 
 
 def throw_away(each: Kept) -> None:

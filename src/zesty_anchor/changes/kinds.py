@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from zesty_anchor.changes.change import Kind
+from zesty_anchor.changes.change import AnyKind
 from zesty_anchor.changes.conflicts.drop_alternative import Alternatives
 from zesty_anchor.changes.conflicts.purge_packages import PackageRemovals
 from zesty_anchor.changes.conflicts.retire_folder import RetireFolders
 from zesty_anchor.changes.conflicts.retire_lines import RetireStatements
-from zesty_anchor.changes.person.git_identity import Identities, Keys
+from zesty_anchor.changes.person.choice import Choices
+from zesty_anchor.changes.person.git_identity import Identities
 from zesty_anchor.changes.person.setting import Settings
+from zesty_anchor.changes.person.ssh_key import Keys
 from zesty_anchor.changes.runtimes.choose_default import ManagerDefaults
 from zesty_anchor.changes.runtimes.extra import Extras
 from zesty_anchor.changes.runtimes.install import Installs
@@ -22,7 +24,7 @@ from zesty_anchor.changes.shells.startup_block import Blocks
 from zesty_anchor.changes.system.packages import Packages
 from zesty_anchor.changes.system.system_variables import SystemVariables
 
-KINDS: dict[str, Kind] = {
+KINDS: dict[str, AnyKind] = {
     kind.name: kind
     for kind in (
         Packages(),
@@ -44,5 +46,6 @@ KINDS: dict[str, Kind] = {
         Alternatives(),
         RetiredManagers(),
         RemovedVersions(),
+        Choices(),
     )
 }

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import click
 
-from zesty_anchor.changes.change import Question
+from zesty_anchor.changes.question import Question
 from zesty_anchor.show.paint import Paint
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import click
 
 from zesty_anchor.commands.options import Setting, with_setting
+from zesty_anchor.operations.attic import empty_attic, kept
 from zesty_anchor.show import attic
 
 
@@ -15,8 +16,8 @@ def command(setting: Setting, deed: str | None) -> None:
     """What was removed and is still kept: how big it is, and since when. "attic empty" throws it away after a yes; undo
     can then not bring it back any more.
     """
-    with setting.workstation(load=False) as workstation:
-        things = workstation.empty_attic() if deed else workstation.kept()
+    with setting.bare() as (workstation, person):
+        things = empty_attic(workstation, person) if deed else kept(workstation)
         shown = workstation.locations.shown
     if setting.as_json:
         setting.print_json({"thrown_away" if deed else "kept": things})

@@ -1,4 +1,4 @@
-"""What can be completed: runtimes and versions, from the manifest and the shelf; no feed is asked."""
+"""What can be completed: runtimes and versions."""
 
 from __future__ import annotations
 
@@ -8,23 +8,20 @@ from typing import TYPE_CHECKING
 
 import click
 
-from zesty_anchor.engine.reporter import Silent
 from zesty_anchor.system.problem import Problem
 
 if TYPE_CHECKING:
-    from zesty_anchor.operations.workstation import Workstation
+    from zesty_anchor.planning.workstation import Workstation
 
 
 def _workstation() -> Workstation | None:
     """The workstation here; None where there is no manifest that can be read: then nothing is completed."""
-    from zesty_anchor.operations.workstation import Workstation
+    from zesty_anchor.planning.workstation import open_workstation, with_manifest_here
 
-    workstation = Workstation(os.environ, Silent(), offline=True)
     try:
-        workstation.load(None, Path.cwd())
+        return with_manifest_here(open_workstation(os.environ, Path.cwd(), offline=True), None)
     except Problem:
         return None
-    return workstation
 
 
 def runtimes(context: click.Context, parameter: click.Parameter, incomplete: str) -> list[str]:
@@ -47,10 +44,7 @@ def pairs(context: click.Context, parameter: click.Parameter, incomplete: str) -
 
 
 def _versions(runtime: str, incomplete: str) -> list[str]:
-    from zesty_anchor.manifest.version import Version
+    from zesty_anchor.operations.complete import versions
 
     workstation = _workstation()
-    if workstation is None:
-        return []
-    here = sorted((v for r, v in workstation.shelf().shelf if r == runtime), key=Version, reverse=True)
-    return [word for word in (*here, "lts", "latest", "system") if word.startswith(incomplete)]
+    return [word for word in versions(workstation, runtime) if word.startswith(incomplete)] if workstation else []

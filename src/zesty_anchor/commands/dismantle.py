@@ -5,7 +5,10 @@ from __future__ import annotations
 import click
 
 from zesty_anchor.commands.options import Setting, with_setting
+from zesty_anchor.operations.take_back import dismantle
 from zesty_anchor.show import changes, document
+
+FAILED = 1
 
 
 @click.command()
@@ -15,10 +18,12 @@ def command(setting: Setting) -> None:
 
     Your manifest and your recipes stay, wherever they are: you wrote them.
     """
-    with setting.workstation(load=False) as workstation:
-        taken, removed = workstation.dismantle()
+    with setting.bare() as (workstation, person):
+        taken, removed = dismantle(workstation, person)
     if setting.as_json:
         setting.print_json({**document.taken_back(taken), "removed": removed})
     else:
         changes.taken_back(setting.out, taken)
         setting.out.write(f"Removed: {', '.join(removed) or 'nothing, there were no folders of ours'}")
+    if not taken.whole:
+        raise click.exceptions.Exit(FAILED)

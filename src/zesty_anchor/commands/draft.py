@@ -8,6 +8,7 @@ import click
 
 from zesty_anchor.commands.options import Setting, with_setting
 from zesty_anchor.manifest.read import FILE_NAME
+from zesty_anchor.operations.survey import draft
 
 
 @click.command()
@@ -18,9 +19,9 @@ def command(setting: Setting, file: Path) -> None:
 
     "-" prints it. A file that exists is never touched.
     """
-    with setting.workstation(load=False) as workstation:
+    with setting.bare() as (workstation, person):
         printed = str(file) == "-"
-        text = workstation.draft(Path("/nonexistent") if printed else file.absolute())
+        text = draft(workstation, person, None if printed else file.absolute())
     if printed:
         click.echo(text, nl=False)
         return

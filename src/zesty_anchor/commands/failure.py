@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import sys
 import traceback
 
@@ -22,5 +23,5 @@ def told(error: Exception) -> int:
         )
         wrapped.__cause__ = error
         error = wrapped
-    problem(err("auto"), error)
+    problem(err("auto", os.environ), error)
     return error.code

@@ -5,14 +5,15 @@ from __future__ import annotations
 import click
 
 from zesty_anchor.commands.options import Setting, with_setting
+from zesty_anchor.operations.identity import public_key
 
 
 @click.command()
 @with_setting()
 def command(setting: Setting) -> None:
     """Print the public half of your key, to copy it to a host."""
-    with setting.workstation() as workstation:
-        public = workstation.public_key()
+    with setting.opened() as (workstation, _):
+        public = public_key(workstation)
     if setting.as_json:
         setting.print_json({"public_key": public})
     else:

@@ -6,6 +6,9 @@ import click
 
 from zesty_anchor.commands.completing import runtimes
 from zesty_anchor.commands.options import Setting, with_setting
+from zesty_anchor.operations.list import licence as licence_text
+from zesty_anchor.operations.list import listing as one
+from zesty_anchor.operations.list import listings
 from zesty_anchor.show import listing
 
 
@@ -24,12 +27,11 @@ def command(setting: Setting, runtime: str | None, line: str, each: bool, licenc
     if licence and not runtime:
         raise click.UsageError("--licence needs a RUNTIME")
     if licence and runtime:
-        with setting.workstation() as workstation:
-            setting.out.write(workstation.licence(runtime))
+        with setting.opened() as (workstation, _):
+            setting.out.write(licence_text(workstation, runtime))
         return
-    with setting.workstation() as workstation:
-        workstation.keep_in_step()
-        found = [workstation.listing(runtime)] if runtime else workstation.listings()
+    with setting.opened() as (workstation, person):
+        found = [one(workstation, person, runtime)] if runtime else listings(workstation)
     if setting.as_json:
         setting.print_json(found[0] if runtime else {"runtimes": found})
     elif runtime:

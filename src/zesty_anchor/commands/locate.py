@@ -6,6 +6,7 @@ import click
 
 from zesty_anchor.commands.completing import installed, runtimes
 from zesty_anchor.commands.options import Setting, with_setting
+from zesty_anchor.operations.locate import locate
 
 
 @click.command()
@@ -14,9 +15,8 @@ from zesty_anchor.commands.options import Setting, with_setting
 @with_setting()
 def command(setting: Setting, runtime: str, version: str) -> None:
     """Print the folder of an installed version, for an editor: the one in effect here, or that of VERSION (a line will do)."""
-    with setting.workstation() as workstation:
-        workstation.keep_in_step()
-        folder = workstation.locate(runtime, version)
+    with setting.opened() as (workstation, _):
+        folder = locate(workstation, runtime, version)
     if setting.as_json:
         setting.print_json({"runtime": runtime, "version": folder.name, "folder": str(folder)})
     else:

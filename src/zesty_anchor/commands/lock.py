@@ -5,6 +5,7 @@ from __future__ import annotations
 import click
 
 from zesty_anchor.commands.options import Setting, with_setting
+from zesty_anchor.operations.lock import lock
 from zesty_anchor.show.sizes import count
 
 
@@ -19,8 +20,8 @@ def command(setting: Setting, platforms: tuple[str, ...], upgrade: tuple[str, ..
 
     What is locked stays so, until it is upgraded by name.
     """
-    with setting.workstation() as workstation:
-        file, entries = workstation.write_lock(list(platforms), list(upgrade))
+    with setting.opened() as (workstation, _):
+        file, entries = lock(workstation, platforms, upgrade)
         name = workstation.locations.shown(file)
     if setting.as_json:
         setting.print_json({"lock": str(file), "releases": entries})

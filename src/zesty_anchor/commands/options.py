@@ -6,19 +6,23 @@ import functools
 import os
 import sys
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, nullcontext
 from pathlib import Path
 from typing import Any
 
 import click
 
 from zesty_anchor.commands.asking import TerminalAsker
-from zesty_anchor.engine.reporter import Reporter, Silent
-from zesty_anchor.operations.workstation import Workstation
+from zesty_anchor.engine.reporter import Silent
+from zesty_anchor.operations.in_step import behind
+from zesty_anchor.operations.person import Person
+from zesty_anchor.planning.workstation import Workstation, open_workstation, with_manifest_here
 from zesty_anchor.show import paint
 from zesty_anchor.show.document import encode
 from zesty_anchor.show.progress import reporter
+from zesty_anchor.system.own_program import own_words
 from zesty_anchor.system.privilege import step_down
+from zesty_anchor.system.root_hand import RootHand
 
 
 class Setting:
@@ -37,47 +41,46 @@ class Setting:
     @property
     def out(self) -> paint.Paint:
         """Where results go."""
-        return paint.out(self.colour)
+        return paint.out(self.colour, os.environ)
 
     @property
     def err(self) -> paint.Paint:
         """Where all else goes."""
-        return paint.err(self.colour)
+        return paint.err(self.colour, os.environ)
 
     @contextmanager
-    def workstation(self, *, load: bool = True) -> Iterator[Workstation]:
-        """The workstation, with progress told meanwhile, and the manifest read."""
-        if self.as_json:
-            yield self._loaded(Silent(), load)
-            return
-        with reporter(self.err, quiet=self.quiet) as telling:
-            workstation = self._loaded(telling, load)
-            yield workstation
-        behind = workstation.behind() if load and not self.quiet else ""
-        if behind:
-            self.err.write(self.err.look("this shell was opened before the last provisioning; for it, run: ") + behind)
+    def opened(self) -> Iterator[tuple[Workstation, Person]]:
+        """The workstation with its manifest, and the person, with progress told meanwhile."""
+        with self.bare() as (bare, person):
+            workstation = with_manifest_here(bare, self.manifest)
+            yield workstation, person
+        line = behind(workstation) if not (self.quiet or self.as_json) else ""
+        if line:
+            self.err.write(self.err.look("this shell was opened before the last provisioning; for it, run: ") + line)
 
-    def _loaded(self, telling: Reporter, load: bool) -> Workstation:
+    @contextmanager
+    def bare(self) -> Iterator[tuple[Workstation, Person]]:
+        """The workstation without a manifest, and the person."""
+        environ, hand = self._environment()
         asker = TerminalAsker(self.err) if sys.stdin.isatty() else None
-        workstation = Workstation(
-            self._environment(), telling, jobs=self.jobs, asker=asker, yes=self.yes, offline=self.offline
-        )
-        if load:
-            workstation.load(self.manifest, Path.cwd())
-        return workstation
+        program = own_words(sys.argv[0], environ)
+        with nullcontext(Silent()) if self.as_json else reporter(self.err, quiet=self.quiet) as telling:
+            bare = open_workstation(environ, Path.cwd(), program, offline=self.offline)
+            yield bare, Person(telling, asker, self.yes, self.jobs, hand)
 
-    def _environment(self) -> dict[str, str]:
+    def _environment(self) -> tuple[dict[str, str], RootHand | None]:
         """Ours; where we were started through sudo, that of the user who called, whom we then become for good."""
-        environment = step_down(os.environ)
-        if environment is None:
-            return dict(os.environ)
+        stepped = step_down(os.environ)
+        if stepped is None:
+            return dict(os.environ), None
+        environment, hand = stepped
         os.environ.clear()
         os.environ.update(environment)
         self.err.write(
             f"  started with privilege: the work is done as {environment['USER']}, in {environment['HOME']}; "
             "privilege is used only where it is shown"
         )
-        return environment
+        return environment, hand
 
     def print_json(self, document: Any) -> None:
         """One document on standard output."""

@@ -9,6 +9,8 @@ from pathlib import Path
 import click
 
 from zesty_anchor.commands.options import Setting, with_setting
+from zesty_anchor.operations.pins import answer
+from zesty_anchor.planning.workstation import with_provisioned_manifest
 
 
 @click.command(hidden=True)
@@ -17,6 +19,6 @@ from zesty_anchor.commands.options import Setting, with_setting
 def command(setting: Setting, files: tuple[Path, ...]) -> None:
     """Resolve the pins in FILES, and write the answers where the shells read them."""
     may_install = os.environ.get("ZESTY_ANCHOR_SHELL") != "launcher" and sys.stderr.isatty()
-    with setting.workstation(load=False) as workstation:
-        workstation.load_provisioned(Path.cwd())
-        workstation.switching.answer([file.absolute() for file in files], may_install=may_install)
+    with setting.bare() as (workstation, person):
+        provisioned = with_provisioned_manifest(workstation)
+        answer(provisioned, person, [file.absolute() for file in files], may_install=may_install)

@@ -8,6 +8,7 @@ import sys
 import click
 
 from zesty_anchor.commands.options import Setting, with_setting
+from zesty_anchor.operations.preview import preview, script
 from zesty_anchor.show import changes, document
 
 PENDING = 3
@@ -22,8 +23,8 @@ def command(setting: Setting, check: bool, manager: str | None) -> None:
     if manager is not None:
         _script(setting, manager)
         return
-    with setting.workstation() as workstation:
-        seen = workstation.preview()
+    with setting.opened() as (workstation, person):
+        seen = preview(workstation, person)
         name = workstation.locations.shown(workstation.file)
     if setting.as_json:
         setting.print_json(document.preview(seen))
@@ -35,11 +36,11 @@ def command(setting: Setting, check: bool, manager: str | None) -> None:
 
 def _script(setting: Setting, manager: str) -> None:
     """The script itself goes to stdout; what to do after reading it goes beside."""
-    with setting.workstation() as workstation:
-        version, script = workstation.script(manager)
-    sys.stdout.buffer.write(script)
+    with setting.opened() as (workstation, _):
+        version, text = script(workstation, manager)
+    sys.stdout.buffer.write(text)
     sys.stdout.flush()
-    digest = hashlib.sha256(script).hexdigest()
+    digest = hashlib.sha256(text).hexdigest()
     if not setting.quiet:
         setting.err.write(f"the installer of {manager} {version}. Once you have read it, and would run it, write:")
         setting.err.write(f'  [managers.{manager}] reviewed = "sha256:{digest}"')

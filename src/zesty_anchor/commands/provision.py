@@ -5,6 +5,7 @@ from __future__ import annotations
 import click
 
 from zesty_anchor.commands.options import Setting, with_setting
+from zesty_anchor.operations.provision import provision
 from zesty_anchor.show import changes, document
 
 FAILED = 1
@@ -17,8 +18,8 @@ def command(setting: Setting) -> None:
 
     Running it again changes nothing. "zesty-anchor undo" takes it back.
     """
-    with setting.workstation() as workstation:
-        outcome = workstation.provision()
+    with setting.opened() as (workstation, person):
+        outcome = provision(workstation, person)
         name = workstation.locations.shown(workstation.file)
     if setting.as_json:
         setting.print_json(document.outcome(outcome))

@@ -6,6 +6,7 @@ import click
 
 from zesty_anchor.commands.completing import installed, runtimes
 from zesty_anchor.commands.options import Setting, with_setting
+from zesty_anchor.operations.remove import remove
 from zesty_anchor.show import document
 
 
@@ -18,7 +19,7 @@ def command(setting: Setting, runtime: str, version: str) -> None:
 
     Refused while the manifest wants it, or another version runs on it.
     """
-    with setting.workstation() as workstation:
-        removed = workstation.remove(runtime, version)
+    with setting.opened() as (workstation, person):
+        removed = remove(workstation, person, runtime, version)
     if setting.as_json:
         setting.print_json(document.taken_back(removed))

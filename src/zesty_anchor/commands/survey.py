@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from pathlib import Path
+from contextlib import suppress
 
 import click
 
 from zesty_anchor.commands.options import Setting, with_setting
+from zesty_anchor.manifest.read import NoManifest
+from zesty_anchor.operations.survey import survey
+from zesty_anchor.planning.workstation import with_manifest_here
 from zesty_anchor.show.findings import findings
-from zesty_anchor.system.problem import UsageProblem
 
 
 @click.command()
@@ -18,13 +20,10 @@ def command(setting: Setting) -> None:
 
     Without a manifest it tells of the machine alone.
     """
-    with setting.workstation(load=False) as workstation:
-        try:
-            workstation.load(setting.manifest, Path.cwd())
-        except UsageProblem as problem:
-            if setting.manifest is not None or not problem.what.startswith("no workstation.toml"):
-                raise
-        found = workstation.look()
+    with setting.bare() as (workstation, person):
+        with suppress(NoManifest):
+            workstation = with_manifest_here(workstation, setting.manifest)
+        found = survey(workstation, person)
     if setting.as_json:
         setting.print_json(found)
     else:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 from collections.abc import Callable
 from typing import Any
 
@@ -10,8 +9,9 @@ import click
 
 from zesty_anchor.commands.completing import installed, runtimes
 from zesty_anchor.commands.options import Setting, with_setting
-from zesty_anchor.operations.switching import Switched
-from zesty_anchor.operations.workstation import Workstation
+from zesty_anchor.engine.outcome import Outcome
+from zesty_anchor.operations.switch import by_default, choice, for_project, for_session, forget_project, forget_session
+from zesty_anchor.planning.listing import Switched
 from zesty_anchor.show import changes, choices
 from zesty_anchor.system.problem import UsageProblem
 
@@ -42,34 +42,33 @@ def command(setting: Setting, runtime: str, want: str | None, scope: str | None,
     The narrower scope wins: session, then project, then default. In a shell that we set up the scope is the session,
     unless another one is named.
     """
-    with setting.workstation() as workstation:
-        workstation.keep_in_step()
+    with setting.opened() as (workstation, person):
         if want is None and not forget:
-            choice = workstation.switching.choice(runtime)
+            found = choice(workstation, runtime)
             if setting.as_json:
-                setting.print_json(choice)
+                setting.print_json(found)
             else:
-                choices.in_effect(setting.out, choice)
+                choices.in_effect(setting.out, found)
             return
-        scope = scope or ("session" if os.environ.get("ZESTY_ANCHOR_SHELL") else None)
+        scope = scope or ("session" if workstation.environ.get("ZESTY_ANCHOR_SHELL") else None)
         if scope is None:
             raise UsageProblem("for which scope?", advice=f"add --{', --'.join(SCOPES[:-1])} or --{SCOPES[-1]}")
+        workstation.check_runtime(runtime)
         if scope == "default":
-            _by_default(setting, workstation, runtime, want)
-            return
-        done = _narrower(workstation, runtime, want, scope, forget=forget, install=install)
-    _tell(setting, done)
-
-
-def _narrower(
-    workstation: Workstation, runtime: str, want: str | None, scope: str, *, forget: bool, install: bool
-) -> Switched:
-    switching = workstation.switching
-    workstation.check_runtime(runtime)
-    if forget or want is None:
-        return switching.forget_session(runtime) if scope == "session" else switching.forget_project(runtime)
-    choose = switching.session if scope == "session" else switching.project
-    return choose(runtime, want, install=install)
+            if want is None:
+                advice = "name the version that it should be"
+                raise UsageProblem("a default cannot be dropped, only changed", advice=advice)
+            outcome, changed = by_default(workstation, person, runtime, want)
+        elif forget or want is None:
+            forgotten = scope == "session"
+            done = forget_session(workstation, runtime) if forgotten else forget_project(workstation, person, runtime)
+        else:
+            choose = for_session if scope == "session" else for_project
+            done = choose(workstation, person, runtime, want, install=install)
+    if scope != "default":
+        _tell(setting, done)
+    elif want is not None:
+        _tell_default(setting, workstation.locations.shown(workstation.file), runtime, want, outcome, changed=changed)
 
 
 def _tell(setting: Setting, done: Switched) -> None:
@@ -83,26 +82,13 @@ def _tell(setting: Setting, done: Switched) -> None:
         choices.switched(setting.out, done.choice, done.written)
 
 
-def _by_default(setting: Setting, workstation: Workstation, runtime: str, want: str | None) -> None:
-    workstation.check_runtime(runtime)
-    if want is None:
-        raise UsageProblem("a default cannot be dropped, only changed", advice="name the version that it should be")
-    file, before, after = workstation.switching.default(runtime, want)
-    shown = workstation.locations.shown(file)
-    try:
-        workstation.load(file, file.parent)
-        outcome = workstation.provision()
-        well = outcome.well
-    except BaseException:
-        file.write_bytes(before)
-        raise
-    if not well:
-        file.write_bytes(before)
-    if before != after and not setting.as_json:
-        choices.manifest_changed(setting.out, shown, runtime, want, kept=well)
+def _tell_default(setting: Setting, manifest: str, runtime: str, want: str, outcome: Outcome, *, changed: bool) -> None:
     if setting.as_json:
-        setting.print_json({"runtime": runtime, "want": want, "manifest": str(file), "well": well})
-    elif not (setting.quiet and well):
-        changes.outcome(setting.out, outcome, shown)
-    if not well:
+        setting.print_json({"runtime": runtime, "want": want, "manifest": manifest, "well": outcome.well})
+    else:
+        if changed:
+            choices.manifest_changed(setting.out, manifest, runtime, want, kept=outcome.well)
+        if not (setting.quiet and outcome.well):
+            changes.outcome(setting.out, outcome, manifest)
+    if not outcome.well:
         raise click.exceptions.Exit(1)

@@ -6,6 +6,7 @@ import click
 
 from zesty_anchor.commands.completing import runtimes
 from zesty_anchor.commands.options import Setting, with_setting
+from zesty_anchor.operations.trace import trace
 from zesty_anchor.show import origins
 
 
@@ -16,8 +17,8 @@ def command(setting: Setting, name: str) -> None:
     """Everything that answers to the command NAME in fresh shells: which one wins where, who owns it, the line of which
     startup file brought it, and what decided the version. '$NAME' traces a variable, PATH the entries of PATH.
     """
-    with setting.workstation() as workstation:
-        traced = workstation.trace(name)
+    with setting.opened() as (workstation, _):
+        traced = trace(workstation, name)
         shown = workstation.locations.shown
     if setting.as_json:
         setting.print_json(traced)

@@ -10,6 +10,7 @@ import click
 
 from zesty_anchor.commands.completing import pairs
 from zesty_anchor.commands.options import Setting, with_setting
+from zesty_anchor.operations.with_versions import environment as chosen_environment
 from zesty_anchor.system.problem import Problem, UsageProblem
 
 
@@ -34,9 +35,8 @@ def command(setting: Setting, words: tuple[str, ...], install: bool) -> None:
             "nothing to run" if chosen else "no version is chosen",
             advice="write it like: zesty-anchor with kelp=4.2 -- kelp bulletin.kelp",
         )
-    with setting.workstation() as workstation:
-        workstation.keep_in_step()
-        environment = workstation.switching.environment(chosen, install=install)
+    with setting.opened() as (workstation, person):
+        environment = chosen_environment(workstation, person, chosen, install=install)
     found = shutil.which(rest[0], path=environment["PATH"])
     if found is None:
         raise Problem(

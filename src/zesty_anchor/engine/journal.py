@@ -7,13 +7,13 @@ import os
 import sqlite3
 import threading
 import time
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from pathlib import Path
 
 import msgspec
 
-from zesty_anchor.changes.change import Record
+from zesty_anchor.changes.record import Record
 from zesty_anchor.files import own_folders
 from zesty_anchor.system.problem import Problem
 
@@ -47,15 +47,33 @@ _VERSION = 1
 
 
 class Entry(msgspec.Struct, frozen=True):
-    """One change in the journal. ``state`` is begun, done or taken back."""
+    """One change in the journal. ``record`` is the JSON of its record, ``state`` begun, done or taken back."""
 
     change: int
     run: int
     kind: str
     subject: str
     action: str
-    record: Record
+    record: bytes
     state: str
+
+
+class Past(msgspec.Struct, frozen=True):
+    """What the journal tells before anything is done: the version that each (runtime, want, feed) was resolved to, the
+    manifest of the latest run that still stands, and whether a run was cut off.
+    """
+
+    resolutions: Mapping[tuple[str, str, str], str] = {}
+    manifest: Path | None = None
+    cut_off: bool = False
+
+
+def past(file: Path) -> Past:
+    """Read it. No journal is made for asking. Raises ``Problem`` as ``Journal`` does."""
+    if not file.is_file():
+        return Past()
+    with Journal(file) as journal:
+        return Past(journal.resolutions(), journal.last_manifest(), bool(journal.unfinished()))
 
 
 class Journal:
@@ -83,6 +101,12 @@ class Journal:
                 where=str(file),
                 advice="without it nothing can be taken back: move it away only if you accept that",
             ) from None
+
+    def __enter__(self) -> Journal:
+        return self
+
+    def __exit__(self, *error: object) -> None:
+        self.close()
 
     def close(self) -> None:
         """Close the file."""
@@ -182,7 +206,7 @@ class Journal:
             f"SELECT change, run, kind, subject, action, record, state FROM changes WHERE {condition} ORDER BY change DESC",
             values,
         )
-        return [Entry(row[0], row[1], row[2], row[3], row[4], msgspec.json.decode(row[5]), row[6]) for row in rows]
+        return [Entry(row[0], row[1], row[2], row[3], row[4], row[5].encode(), row[6]) for row in rows]
 
 
 @contextmanager

@@ -6,7 +6,7 @@ from collections.abc import Iterable
 
 import msgspec
 
-from zesty_anchor.changes.change import Change, Question
+from zesty_anchor.changes.change import Change
 from zesty_anchor.proof.result import Proof
 from zesty_anchor.system.problem import Problem
 
@@ -20,7 +20,8 @@ class Estimate(msgspec.Struct, frozen=True):
 
 
 class ChangeReport(msgspec.Struct, frozen=True):
-    """One change. ``outcome`` is pending, done, failed, waited (for one that failed) or taken back."""
+    """One change. ``outcome`` is pending, done, failed, waited (for one that failed),
+    taken back or not taken back."""
 
     kind: str
     subject: str
@@ -30,18 +31,6 @@ class ChangeReport(msgspec.Struct, frozen=True):
     problem: str = ""
     where: str = ""
     advice: str = ""
-
-
-class Preview(msgspec.Struct, frozen=True):
-    """What would change. ``notices`` are what a person has to decide on, ``questions`` what would be asked first,
-    ``commands`` what would run with privilege.
-    """
-
-    changes: tuple[ChangeReport, ...]
-    notices: tuple[str, ...] = ()
-    questions: tuple[Question, ...] = ()
-    commands: tuple[str, ...] = ()
-    ahead: Estimate = Estimate(0, 0, 0)
 
 
 class Outcome(msgspec.Struct, frozen=True):
@@ -77,6 +66,11 @@ class TakenBack(msgspec.Struct, frozen=True):
 
     changes: tuple[ChangeReport, ...]
     notices: tuple[str, ...] = ()
+
+    @property
+    def whole(self) -> bool:
+        """Whether nothing is left that another try could take back."""
+        return all(change.outcome == "taken back" for change in self.changes)
 
 
 def report(change: Change, outcome: str = "pending", problem: Problem | None = None) -> ChangeReport:

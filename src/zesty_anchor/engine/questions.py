@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import Protocol
 
-from zesty_anchor.changes.change import Change, Question
+from zesty_anchor.changes.change import Change
+from zesty_anchor.changes.question import Question
 from zesty_anchor.engine.outcome import Estimate
 from zesty_anchor.system.privilege import Access
 from zesty_anchor.system.problem import Problem
@@ -66,7 +67,7 @@ def password_question(access: Access) -> Question:
 def estimate(changes: Iterable[Change]) -> Estimate:
     """How much work the changes are."""
     listed = list(changes)
-    sizes = [change.size for change in listed if change.kind in ("version", "package")]
+    sizes = [change.size for change in listed if change.fetches]
     return Estimate(len(listed), sum(size or 0 for size in sizes), sum(size is None for size in sizes))
 
 

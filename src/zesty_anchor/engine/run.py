@@ -9,7 +9,9 @@ from concurrent.futures import FIRST_COMPLETED, Future, ThreadPoolExecutor, wait
 
 import msgspec
 
-from zesty_anchor.changes.change import Bench, Change, Kinds, Record, Stage
+from zesty_anchor.changes.bench import Bench
+from zesty_anchor.changes.change import Change, Kinds, Stage
+from zesty_anchor.changes.record import Record
 from zesty_anchor.engine.journal import Entry, Journal
 from zesty_anchor.engine.outcome import ChangeReport, report, waits
 from zesty_anchor.engine.reporter import Reporter
@@ -25,22 +27,20 @@ class Runner:
         self._journal = journal
         self._bench = msgspec.structs.replace(bench, moved=self._moved)
         self._reporter = reporter
-        self._run = run
+        self.run = run
+        self.attic = bench.attic.folder
         self._jobs = max(1, jobs)
         self._stop = threading.Event()
         self._results: dict[str, ChangeReport] = {}
         self._untidy: list[Record] = []
+        self.notices: list[str] = []
+        """What a person should know of changes that were taken back again."""
 
     def _moved(self, key: str, done: int, total: int | None) -> None:
         """Bytes have arrived: tell it, unless the run was interrupted, which ends the download."""
         if self._stop.is_set():
             raise KeyboardInterrupt
         self._reporter.moved(key, done, total)
-
-    def leave(self, change: Change, reason: str) -> ChangeReport:
-        """Do not begin a change, for a reason; what needs it will wait."""
-        self._results[change.key] = waits(change, reason)
-        return self._results[change.key]
 
     def stage(self, changes: Sequence[Change]) -> list[ChangeReport]:
         """Carry out the changes of one stage.
@@ -61,12 +61,12 @@ class Runner:
 
     def attempt(self, changes: Sequence[Change], well: Callable[[], bool]) -> list[ChangeReport]:
         """Carry changes out in order, all or none; where ``well`` says no afterwards, they are taken back as well."""
-        done: list[Entry] = []
+        done: list[_Made] = []
         try:
             reports = self._all_or_none(changes, done)
             if done and not well():
-                for entry in reversed(done):
-                    self._take_back(entry)
+                for made in reversed(done):
+                    self._take_back(made)
                 reports = [report(change, "taken back") for change in changes]
         finally:
             while self._untidy:
@@ -102,57 +102,74 @@ class Runner:
     def _settled(need: str, results: dict[str, ChangeReport], keys: set[str]) -> bool:
         return need in results or need not in keys
 
-    def _all_or_none(self, changes: Sequence[Change], done: list[Entry]) -> list[ChangeReport]:
+    def _all_or_none(self, changes: Sequence[Change], done: list[_Made]) -> list[ChangeReport]:
         """``done`` gets what was carried out, and is empty again where that was taken back."""
         for place, change in enumerate(changes):
             try:
-                done.append(self._one_entry(change))
-            except (Problem, OSError) as error:
+                done.append(self._one_made(change))
+            except Exception as error:
                 problem = _as_problem(error, change)
-                for entry in reversed(done):
-                    self._take_back(entry)
+                for made in reversed(done):
+                    self._take_back(made)
                 done.clear()
                 reports = [report(c, "taken back") for c in changes[:place]]
                 reports.append(report(change, "failed", problem))
                 reports += [waits(c, f"all of them or none: {change.subject} failed") for c in changes[place + 1 :]]
                 return reports
             except BaseException:
-                for entry in reversed(done):
-                    self._take_back(entry)
+                for made in reversed(done):
+                    self._take_back(made)
                 raise
         return [report(change, "done") for change in changes]
 
-    def _take_back(self, entry: Entry) -> None:
-        take_back_entry(self._kinds, self._journal, entry, self._bench)
-        self._untidy.append(entry.record)
+    def _take_back(self, made: _Made) -> None:
+        """Take a change of this run back. Its record may hold more than the journal has of it yet."""
+        reverted = take_back_entry(self._kinds, self._journal, made.entry(), self._bench)
+        self.notices += reverted.notices
+        if reverted.whole:
+            self._untidy.append(made.record)
 
     def _one(self, change: Change) -> None:
         try:
-            self._one_entry(change)
-        except (Problem, OSError) as error:
+            self._one_made(change)
+        except Exception as error:
             raise _as_problem(error, change) from error
 
-    def _one_entry(self, change: Change) -> Entry:
+    def _one_made(self, change: Change) -> _Made:
         """Journal, carry out, journal. Whatever fails in between is taken back before it is raised on."""
         text = f"{change.action} {change.subject}"
         self._reporter.began(change.key, text)
         try:
             record = change.prepare(self._bench)
-            number = self._journal.begin(self._run, change.kind, change.subject, change.action, record)
-            entry = Entry(number, self._run, change.kind, change.subject, change.action, record, "begun")
+            number = self._journal.begin(self.run, change.kind, change.subject, change.action, record)
+            made = _Made(number, self.run, change, record)
             try:
                 if self._stop.is_set():
                     raise KeyboardInterrupt
                 change.carry_out(self._bench, record)
             except BaseException:
-                self._take_back(entry)
+                self._take_back(made)
                 raise
             self._journal.done(number, record)
         except BaseException:
             self._reporter.ended(change.key, text, well=False)
             raise
         self._reporter.ended(change.key, text, well=True)
-        return entry
+        return made
+
+
+class _Made(msgspec.Struct, frozen=True):
+    """A change that was begun, with its number in the journal and its record."""
+
+    number: int
+    run: int
+    change: Change
+    record: Record
+
+    def entry(self) -> Entry:
+        """As the journal would have it now."""
+        text = msgspec.json.encode(self.record)
+        return Entry(self.number, self.run, self.change.kind, self.change.subject, self.change.action, text, "begun")
 
 
 def _problem_of(future: Future[None]) -> Problem | None:
@@ -165,7 +182,12 @@ def _problem_of(future: Future[None]) -> Problem | None:
 def _as_problem(error: Exception, change: Change) -> Problem:
     if isinstance(error, Problem):
         return error
-    assert isinstance(error, OSError)
+    if not isinstance(error, OSError):
+        return Problem(
+            f"something unexpected: {type(error).__name__}: {error}",
+            where=change.subject,
+            advice="it was taken back; please report it, with what -v prints",
+        )
     where = str(error.filename or change.subject)
     if error.errno in (errno.ENOSPC, errno.EDQUOT):
         return Problem(

@@ -3,21 +3,17 @@
 from __future__ import annotations
 
 import hashlib
-import os
 import time
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import msgspec
 
+from zesty_anchor.files.replace import replace
 from zesty_anchor.system.problem import Problem
 
 if TYPE_CHECKING:
     import requests
-
-
-class NotThere(Problem):
-    """The server says that there is no such thing (404 or 410)."""
 
 
 class Answer(msgspec.Struct, frozen=True):
@@ -119,8 +115,6 @@ class Web:
         if file is None:
             return
         try:
-            beside = file.with_name(f"{file.name}.{os.getpid()}")
-            beside.write_bytes(msgspec.json.encode(answer) + b"\n" + body)
-            beside.replace(file)
+            replace(file, msgspec.json.encode(answer) + b"\n" + body, lasting=False)
         except OSError:
             return  # a cache that cannot be written costs time, not correctness

@@ -2,24 +2,26 @@
 
 from __future__ import annotations
 
-import os
 import re
-import subprocess
+from collections.abc import Mapping
 
 from zesty_anchor.feeds.base import BaseFeed
 from zesty_anchor.feeds.names import places, version_in
 from zesty_anchor.feeds.release import Release
+from zesty_anchor.system.git import run_git
 from zesty_anchor.system.problem import Problem
 
+_SECONDS = 120
 _REFERENCE = re.compile(r"^([0-9a-f]{40,64})\trefs/tags/(.+?)(\^\{\})?$", re.MULTILINE)
 
 
 class GitFeed(BaseFeed):
     """A repository at ``url`` whose tags are named after ``pattern``."""
 
-    def __init__(self, name: str, url: str, pattern: str) -> None:
+    def __init__(self, name: str, url: str, pattern: str, environ: Mapping[str, str]) -> None:
         super().__init__(name, url)
         self.pattern = pattern
+        self._environ = environ
 
     def releases(self, product: str, platform: str) -> list[Release]:
         """See ``Feed``. An annotated tag is followed to its commit, which ls-remote marks with ``^{}``."""
@@ -35,16 +37,7 @@ class GitFeed(BaseFeed):
         ]
 
     def _ask(self) -> str:
-        try:
-            answer = subprocess.run(
-                ["git", "ls-remote", "--tags", self.address],
-                stdin=subprocess.DEVNULL, capture_output=True, text=True, timeout=120, check=False,
-                env={**os.environ, "GIT_TERMINAL_PROMPT": "0", "LC_ALL": "C"},
-            )  # fmt: skip
-        except FileNotFoundError:
-            raise Problem("git is not installed", where=self.address, advice="on Debian: apt-get install git") from None
-        except subprocess.TimeoutExpired:
-            raise Problem(f"{self.who} does not answer", where=self.address, advice="try again later") from None
+        answer = run_git(["ls-remote", "--tags", self.address], self._environ, where=self.address, seconds=_SECONDS)
         if answer.returncode != 0:
             said = answer.stderr.strip().splitlines()
             raise Problem(

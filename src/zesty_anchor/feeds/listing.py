@@ -10,8 +10,9 @@ from html.parser import HTMLParser
 from urllib.parse import unquote, urljoin
 
 from zesty_anchor.feeds.base import BaseFeed, folder_address
-from zesty_anchor.feeds.documents import NotThere, Web
+from zesty_anchor.feeds.documents import Web
 from zesty_anchor.feeds.names import places, version_in
+from zesty_anchor.feeds.not_there import NotThere
 from zesty_anchor.feeds.release import Release
 from zesty_anchor.system.problem import Problem
 

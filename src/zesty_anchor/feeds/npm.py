@@ -19,7 +19,8 @@ from typing import Any
 from urllib.parse import quote
 
 from zesty_anchor.feeds.base import BaseFeed, folder_address
-from zesty_anchor.feeds.documents import NotThere, Web
+from zesty_anchor.feeds.documents import Web
+from zesty_anchor.feeds.not_there import NotThere
 from zesty_anchor.feeds.release import Release
 from zesty_anchor.system.problem import Problem, UsageProblem
 

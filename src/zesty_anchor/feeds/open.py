@@ -19,6 +19,7 @@ from zesty_anchor.feeds.pypi import PypiFeed, index_address
 from zesty_anchor.feeds.release import Feed, Release, channels_of
 from zesty_anchor.feeds.supply import Supply
 from zesty_anchor.manifest.model import Recipe
+from zesty_anchor.manifest.version import is_version
 
 if TYPE_CHECKING:
     from zesty_anchor.feeds.web import FileBody, WebBody
@@ -31,7 +32,7 @@ class Feeds:
         self._environ = environ
         self._home = home
         self.web = web
-        self._answers: dict[tuple[str, str], list[Release]] = {}
+        self._answers: dict[tuple[object, ...], list[Release]] = {}
 
     def feed(self, supply: Supply) -> Feed:
         """The feed itself. Raises ``UsageProblem`` where no address is known."""
@@ -46,25 +47,32 @@ class Feeds:
         if supply.kind == "json":
             return JsonFeed(name, url, supply.map, self.web)
         if supply.kind == "git":
-            return GitFeed(name, url, supply.file)
+            return GitFeed(name, url, supply.file, self._environ)
         if supply.kind == "folder":
             return FolderFeed(name, self._home / url[2:] if url.startswith("~/") else Path(url), supply.file)
         return IndexFeed(name, url, self.web)
 
     def releases(self, supply: Supply, recipe: Recipe, platform: str) -> list[Release]:
         """Every release, with the recipe's own channels added. Raises as ``Feed.releases`` does."""
-        key = (supply.name, supply.product)
-        if key not in self._answers:
-            # An index says itself which of its files are sources; of other feeds the recipe knows.
-            built = recipe.build is not None and supply.kind != "index"
-            self._answers[key] = [
-                msgspec.structs.replace(
-                    r, channels=r.channels + channels_of(r.version, recipe), source=r.source or built
-                )
-                for r in self.feed(supply).releases(supply.product, platform)
-                if r.version[:1].isdigit() or r.version[:1] == "v"
-            ]
-        return self._answers[key]
+        asked = (
+            supply.name,
+            supply.kind,
+            supply.url,
+            supply.product,
+            supply.file,
+            supply.sums,
+            *supply.map.items(),
+            platform,
+        )
+        if asked not in self._answers:
+            offered = self.feed(supply).releases(supply.product, platform)
+            self._answers[asked] = [release for release in offered if is_version(release.version)]
+        # An index says itself which of its files are sources; of other feeds the recipe knows.
+        built = recipe.build is not None and supply.kind != "index"
+        return [
+            msgspec.structs.replace(r, channels=r.channels + channels_of(r.version, recipe), source=r.source or built)
+            for r in self._answers[asked]
+        ]
 
     def body(self, url: str, who: str) -> WebBody | FileBody:
         """Open an address for download."""

@@ -16,8 +16,9 @@ from urllib.parse import unquote, urldefrag, urljoin
 import msgspec
 
 from zesty_anchor.feeds.base import BaseFeed, folder_address
-from zesty_anchor.feeds.documents import NotThere, Web
+from zesty_anchor.feeds.documents import Web
 from zesty_anchor.feeds.listing import Links
+from zesty_anchor.feeds.not_there import NotThere
 from zesty_anchor.feeds.release import Release
 from zesty_anchor.system.problem import Problem, UsageProblem
 

@@ -11,6 +11,7 @@ import time
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
+from urllib.request import getproxies
 
 import requests
 import urllib3
@@ -18,7 +19,7 @@ from requests.adapters import HTTPAdapter
 from urllib3.util.retry import Retry
 
 from zesty_anchor import __version__
-from zesty_anchor.feeds.documents import NotThere
+from zesty_anchor.feeds.not_there import NotThere
 from zesty_anchor.system.problem import Problem
 
 CONNECT_SECONDS = 10
@@ -94,7 +95,7 @@ def unreachable(who: str, url: str, error: Exception) -> Problem:
         requests.exceptions.MissingSchema | requests.exceptions.InvalidSchema | requests.exceptions.InvalidURL,
     ):
         return Problem(f"{who} has no usable address", where=url, advice="write it with https:// in front")
-    proxy = os.environ.get("https_proxy") or os.environ.get("HTTPS_PROXY")
+    proxy = getproxies().get(url.partition(":")[0])
     return Problem(
         f"{who} cannot be reached: {_reason(error)}",
         where=url,

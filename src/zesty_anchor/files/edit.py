@@ -3,16 +3,14 @@
 from __future__ import annotations
 
 import difflib
-import os
 import shlex
-import stat
-from collections.abc import Sequence
 from pathlib import Path
 
 import msgspec
 
-from zesty_anchor.changes.change import Bench, Record
 from zesty_anchor.files import folders
+from zesty_anchor.files.attic import Attic
+from zesty_anchor.files.replace import replace
 from zesty_anchor.files.text_file import TextFile
 from zesty_anchor.system.problem import Problem
 
@@ -41,40 +39,31 @@ class Edit(msgspec.Struct, frozen=True):
 
     def check_writable(self) -> None:
         """Raises ``Problem`` where the file, or the folder that it must be made in, is read-only."""
-        path, target = self.file.path, self.file.target
+        path, target, closed = self.file.path, self.file.target, self.file.closed
         if self.file.content is not None and not self.file.writable:
             raise Problem(
                 f"{path} is read-only",
                 where=f"mode {self.file.mode:o}" + (f", {target}" if target != path else ""),
                 advice=f"allow it with: chmod u+w {shlex.quote(str(path))}   (or leave its shell out of [shells] use)",
             )
-        folder = target.parent
-        while not folder.exists():
-            folder = folder.parent
-        if not folder.stat().st_mode & stat.S_IWUSR or not os.access(folder, os.W_OK):
+        if closed is not None:
             raise Problem(
                 f"{path} cannot be written: its folder is read-only",
-                where=str(folder),
-                advice=f"allow it with: chmod u+w {shlex.quote(str(folder))}",
+                where=str(closed),
+                advice=f"allow it with: chmod u+w {shlex.quote(str(closed))}",
             )
 
-    def prepare(self, bench: Bench) -> Record:
-        """Check that the file may be changed, then save it: see ``saved``. Raises ``Problem`` where it may not."""
-        self.check_writable()
-        return self.saved(bench)
+    def keep(self, attic: Attic, name: str) -> Copies:
+        """Copy the content before and after to the attic. ``name`` is the file as a person reads it."""
+        return Copies(
+            path=str(self.file.target),
+            name=name,
+            mode=self.file.mode,
+            before=attic.keep(self.file.path.name, self.file.content),
+            after=attic.keep(self.file.path.name + ".after", self.after),
+        )
 
-    def saved(self, bench: Bench) -> Record:
-        """Copy the content before and after to the attic, and return the record."""
-        return {
-            "path": str(self.file.target),
-            "name": bench.locations.shown(self.file.path),
-            "mode": self.file.mode,
-            "before": _keep(bench.attic, self.file.path.name, self.file.content),
-            "after": _keep(bench.attic, self.file.path.name + ".after", self.after),
-            "made": folders.missing(self.file.target.parent) if self.after is not None else [],
-        }
-
-    def carry_out(self, bench: Bench, record: Record) -> None:
+    def carry_out(self) -> None:
         """Replace the file. Raises ``Problem`` where it was changed since it was read."""
         target = self.file.target
         if _content(target) != self.file.content:
@@ -89,6 +78,16 @@ class Edit(msgspec.Struct, frozen=True):
             replace(target, self.after, self.file.mode)
 
 
+class Copies(msgspec.Struct, kw_only=True):
+    """Where a file's content before and after an edit is kept in the attic (None: there was no file, or will be none)."""
+
+    path: str
+    name: str
+    mode: int = 0o644
+    before: str | None = None
+    after: str | None = None
+
+
 class Reversal(msgspec.Struct, frozen=True):
     """What takes an edit back: the content that the file should get (None: no file), if any, and what to tell."""
 
@@ -97,26 +96,26 @@ class Reversal(msgspec.Struct, frozen=True):
     told: tuple[str, ...] = ()
 
 
-def put_back(record: Record) -> Sequence[str]:
-    """Put a file back as it was before its edit, and return what to tell. See ``reversal``."""
-    target = Path(record["path"])
-    found = reversal(record)
+def put_back(copies: Copies) -> tuple[str, ...]:
+    """Put a file back as it was before its edit, and return what a person should know. See ``reversal``."""
+    target = Path(copies.path)
+    found = reversal(copies)
     if found.needed and found.content is None:
         target.unlink(missing_ok=True)
     elif found.needed and found.content is not None:
         folders.make(target.parent)
-        replace(target, found.content, stat.S_IMODE(target.stat().st_mode) if target.exists() else record["mode"])
+        replace(target, found.content, None if target.exists() else copies.mode)
     return found.told
 
 
-def reversal(record: Record) -> Reversal:
+def reversal(copies: Copies) -> Reversal:
     """How to take an edit back, by what the file holds now.
 
     Where someone changed it since, only our edit is taken out and their changes stay; where both touched the
     same lines it is left alone, and the older content stays in the attic.
     """
-    name = record["name"]
-    before, after, now = (_content(Path(p)) if p else None for p in (record["before"], record["after"], record["path"]))
+    name = copies.name
+    before, after, now = (_content(Path(p)) if p else None for p in (copies.before, copies.after, copies.path))
     if now == before:
         return Reversal(False)
     if now == after:
@@ -125,29 +124,11 @@ def reversal(record: Record) -> Reversal:
         return Reversal(False, told=(f"{name} was removed by someone else meanwhile, and stays removed",))
     rows = taken_out(*((content or b"").splitlines(keepends=True) for content in (before, after, now)))
     if rows is None:
-        kept = f"; what it held before is kept in {record['before']}" if record["before"] else ""
-        told = f"{name} was changed in the same lines by someone else and is left as it is{kept}"
+        copy = f"; what it held before is kept in {copies.before}" if copies.before else ""
+        told = f"{name} was changed in the same lines by someone else and is left as it is{copy}"
         return Reversal(False, told=(told,))
     told = f"{name} was changed by someone else too: only our own part was taken out"
     return Reversal(True, b"".join(rows), (told,))
-
-
-def replace(target: Path, content: bytes, mode: int) -> None:
-    """Write a file beside and rename it into place, with its mode, and its owner where we may give it."""
-    beside = target.with_name(f".{target.name}.zesty-anchor-{os.getpid()}")
-    try:
-        handle = os.open(beside, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW, 0o600)
-        with open(handle, "wb") as out:
-            out.write(content)
-            out.flush()
-            os.fchmod(out.fileno(), mode)
-            if os.geteuid() == 0 and target.exists():
-                owner = target.stat()
-                os.fchown(out.fileno(), owner.st_uid, owner.st_gid)
-            os.fsync(out.fileno())
-        beside.replace(target)
-    finally:
-        beside.unlink(missing_ok=True)
 
 
 def taken_out(before: list[bytes], after: list[bytes], now: list[bytes]) -> list[bytes] | None:
@@ -180,23 +161,6 @@ def taken_out(before: list[bytes], after: list[bytes], now: list[bytes]) -> list
         rows[start:end] = lines
     # The last line of ``before`` may have had no line end, and need not be the last one now.
     return [row if row.endswith(b"\n") else row + b"\n" for row in rows[:-1]] + rows[-1:]
-
-
-def _keep(attic: Path, name: str, content: bytes | None) -> str | None:
-    """Store content in the attic under a name that is free there."""
-    if content is None:
-        return None
-    number = 1
-    while True:
-        file = attic / f"{number:03}-{name.lstrip('.')}"
-        try:
-            handle = os.open(file, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
-        except FileExistsError:
-            number += 1
-            continue
-        with open(handle, "wb") as out:
-            out.write(content)
-        return str(file)
 
 
 def _content(file: Path) -> bytes | None:

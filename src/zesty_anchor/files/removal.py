@@ -19,3 +19,11 @@ def discard(folder: Path) -> None:
             if not os.path.islink(path) and not os.stat(path).st_mode & stat.S_IWUSR:
                 os.chmod(path, 0o700)
     shutil.rmtree(folder)
+
+
+def discard_any(path: Path) -> None:
+    """Remove a file, a link, or a folder with all in it. Nothing there is no error."""
+    if path.is_dir() and not path.is_symlink():
+        discard(path)
+    else:
+        path.unlink(missing_ok=True)

@@ -16,7 +16,8 @@ class TextFile(msgspec.Struct, frozen=True):
     """A file of the person's: ``path`` as it is named, ``target`` what its links lead to.
 
     ``content`` is None where the file does not exist. ``writable`` goes by its mode, for root too: a file
-    that someone made read-only is not to be changed.
+    that someone made read-only is not to be changed. ``closed`` is the folder, around the file or above it, that is
+    read-only, so that the file cannot be replaced or made there.
     """
 
     path: Path
@@ -24,6 +25,7 @@ class TextFile(msgspec.Struct, frozen=True):
     content: bytes | None
     mode: int = 0o644
     writable: bool = True
+    closed: Path | None = None
 
 
 def read_text_file(path: Path) -> TextFile:
@@ -32,7 +34,7 @@ def read_text_file(path: Path) -> TextFile:
     try:
         handle = os.open(target, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
     except (FileNotFoundError, NotADirectoryError):
-        return TextFile(path, target, None)
+        return TextFile(path, target, None, closed=_closed(target.parent))
     except OSError as error:
         reason = "its links lead round in a circle" if error.errno == errno.ELOOP else error.strerror
         raise Problem(
@@ -44,7 +46,20 @@ def read_text_file(path: Path) -> TextFile:
         raise Problem(f"{path} is no regular file", advice="a startup file must be a file: move this out of the way")
     mode = stat.S_IMODE(state.st_mode)
     with open(handle, "rb") as opened:
-        return TextFile(path, target, opened.read(), mode, bool(mode & stat.S_IWUSR))
+        return TextFile(path, target, opened.read(), mode, bool(mode & stat.S_IWUSR), _closed(target.parent))
+
+
+def _closed(folder: Path) -> Path | None:
+    """The folder, or the nearest one above it that exists, where nothing can be made in it."""
+    while True:
+        try:
+            mode = folder.stat().st_mode
+        except OSError:
+            if folder == folder.parent:
+                return None
+            folder = folder.parent
+            continue
+        return None if mode & stat.S_IWUSR and os.access(folder, os.W_OK) else folder
 
 
 def content_of(path: Path) -> bytes:

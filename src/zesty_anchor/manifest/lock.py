@@ -9,6 +9,7 @@ from typing import Any
 
 import msgspec
 
+from zesty_anchor.files.replace import replace
 from zesty_anchor.system.problem import Problem, UsageProblem
 
 _HEAD = "# Written by: zesty-anchor lock. Keep it beside the manifest; provision keeps to it.\n"
@@ -61,9 +62,7 @@ def write(file: Path, entries: Iterable[Locked]) -> None:
 
     document = {"release": [msgspec.to_builtins(e) for e in sorted(entries, key=lambda e: (e.runtime, e.want))]}
     try:
-        beside = file.with_name(f".{file.name}.new")
-        beside.write_text(_HEAD + tomlkit.dumps(_without_none(document)), "utf-8")
-        beside.replace(file)
+        replace(file, (_HEAD + tomlkit.dumps(_without_none(document))).encode())
     except OSError as error:
         raise Problem(f"the lock cannot be written: {error.strerror}", where=str(file)) from None
 

@@ -8,18 +8,30 @@ from typing import Any
 Step = str | int
 
 
-def line_of(text: str, path: tuple[Step, ...]) -> int:
-    """The line, counted from 1, of the key at ``path``, or of the nearest table around it.
+class Lines:
+    """The lines of all keys of a text, which is parsed once, when a line is first asked for."""
 
-    A step is a key, or the index of an element of an array.
-    """
-    lines: dict[tuple[Step, ...], int] = {}
-    for each, line in _positions(text):
-        lines.setdefault(each, line)
-    for end in range(len(path), 0, -1):
-        if path[:end] in lines:
-            return lines[path[:end]]
-    return 1
+    def __init__(self, text: str) -> None:
+        self._text = text
+        self._lines: dict[tuple[Step, ...], int] = {}
+
+    def of(self, path: tuple[Step, ...]) -> int:
+        """The line, counted from 1, of the key at ``path``, or of the nearest table around it.
+
+        A step is a key, or the index of an element of an array.
+        """
+        if not self._lines:
+            for each, line in _positions(self._text):
+                self._lines.setdefault(each, line)
+        for end in range(len(path), 0, -1):
+            if path[:end] in self._lines:
+                return self._lines[path[:end]]
+        return 1
+
+
+def line_of(text: str, path: tuple[Step, ...]) -> int:
+    """The line of one key; see ``Lines.of``."""
+    return Lines(text).of(path)
 
 
 def _positions(text: str) -> Iterator[tuple[tuple[Step, ...], int]]:

@@ -20,6 +20,11 @@ from zesty_anchor.system.problem import Problem, Problems, UsageProblem
 
 FILE_NAME = "workstation.toml"
 
+
+class NoManifest(UsageProblem):
+    """No manifest was named, and none is found."""
+
+
 Model = TypeVar("Model", bound=msgspec.Struct)
 
 
@@ -39,7 +44,7 @@ def find(
     """The manifest to use: the given file, else the first one upward from ``folder``, else the personal one, else the
     one that was ``provisioned`` last. A file that only ``pins`` versions is a project's, if there is another.
 
-    Raises ``UsageProblem`` where there is none.
+    Raises ``NoManifest`` where there is none, ``UsageProblem`` where the given one is not there.
     """
     if given is not None:
         if given.is_file():
@@ -52,18 +57,23 @@ def find(
             return file
     if others:
         return others[0]
-    raise UsageProblem(
+    raise NoManifest(
         f"no {FILE_NAME} found in {folder}, in a folder above it, or in {personal}",
         advice=f"write one there (docs/manifest.md shows ten lines that work), or name it: -m path/to/{FILE_NAME}",
     )
 
 
 def read_manifest(file: Path) -> Manifest:
-    """Read and check a manifest.
+    """Read and check a manifest. Raises as ``parse_manifest`` does, and ``Problem`` where the file cannot be read."""
+    return parse_manifest(read_text(file), file)
+
+
+def parse_manifest(text: str, file: Path) -> Manifest:
+    """Check the text of a manifest, which stands, or will stand, in ``file``.
 
     Raises ``UsageProblem`` (``Problems`` where several things are wrong) that names file and line.
     """
-    text, raw = _load(file)
+    raw = _parsed(text, file)
     wrong = list(_check(raw, Manifest, ()))
     if not wrong:
         manifest = msgspec.convert(raw, Manifest)
@@ -75,17 +85,18 @@ def read_manifest(file: Path) -> Manifest:
 
 def read_recipe(file: Path) -> Recipe:
     """Read and check a recipe file. Raises ``UsageProblem`` that names file and line."""
-    text, raw = _load(file)
+    text = read_text(file)
+    raw = _parsed(text, file)
     wrong = list(_check(raw, Recipe, ()))
     if wrong:
         raise _told(file, text, wrong)
     return msgspec.convert(raw, Recipe)
 
 
-def _load(file: Path) -> tuple[str, dict[str, Any]]:
+def read_text(file: Path) -> str:
+    """The text of a TOML file. Raises ``Problem`` where it cannot be read, or is not UTF-8."""
     try:
-        text = file.read_bytes().decode("utf-8")
-        return text, tomllib.loads(text)
+        return file.read_bytes().decode("utf-8")
     except OSError as error:
         raise Problem(f"{file} cannot be read: {error.strerror}", advice="check its permissions") from None
     except UnicodeDecodeError as error:
@@ -94,6 +105,11 @@ def _load(file: Path) -> tuple[str, dict[str, Any]]:
             where=str(file),
             advice="save the file as UTF-8 (TOML 1.0 asks for it)",
         ) from None
+
+
+def _parsed(text: str, file: Path) -> dict[str, Any]:
+    try:
+        return tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
         raise _syntax(file, text, error) from None
 

@@ -41,6 +41,11 @@ def _items(rest: str) -> tuple[_Item, ...]:
     return tuple(items)
 
 
+def is_version(text: str) -> bool:
+    """Whether a text can be read as a version."""
+    return _SHAPE.fullmatch(text.strip()) is not None
+
+
 @functools.total_ordering
 class Version:
     """One version, for instance ``8u392``, ``3.2.2p53``, ``3.0.0-rc.1`` or ``v4.2``.

@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
-import os
 from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
 
 import msgspec
 
-from zesty_anchor.files import own_folders
-from zesty_anchor.manifest.model import Recipe
+from zesty_anchor.manifest.model import SYSTEM, Recipe
 from zesty_anchor.manifest.pin import Pin, names, read_pins
-from zesty_anchor.manifest.read import FILE_NAME
+from zesty_anchor.manifest.version import Version
+from zesty_anchor.planning.offers import Offers
+from zesty_anchor.planning.resolve import Asked
+from zesty_anchor.planning.standing import standing
+from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.shelf.receipt import Receipt
+from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system.locations import Locations
 
 SESSION = "ZESTY_ANCHOR_SESSION"
@@ -60,7 +63,7 @@ class Chooser:
         """What is in effect in a folder for every runtime. ``default_line`` says where each default is decided."""
         chosen: dict[str, tuple[str, str, bool]] = {}
         for file, pin in self.pins(folder):
-            version = self._version(pin)
+            version = self.version(pin)
             if version and (pin.runtime not in chosen or (chosen[pin.runtime][2] and pin.requirement is None)):
                 place = f"{self._locations.shown(file)}:{pin.line}"
                 chosen[pin.runtime] = (version, place, pin.requirement is not None)
@@ -78,7 +81,7 @@ class Chooser:
     def pins(self, folder: Path) -> Iterator[tuple[Path, Pin]]:
         """Every pin that holds in a folder, the nearest first, up to the home or the root."""
         for file in self.files(folder):
-            for pin in self._read(file):
+            for pin in self.read(file):
                 yield file, pin
 
     def files(self, folder: Path) -> Iterator[Path]:
@@ -95,11 +98,12 @@ class Chooser:
         return [
             Missing(pin, file)
             for file in files
-            for pin in self._read(file)
-            if self._version(pin) is None and (pin.runtime in self._recipes or pin.wrong)
+            for pin in self.read(file)
+            if self.version(pin) is None and (pin.runtime in self._recipes or pin.wrong)
         ]
 
-    def _read(self, file: Path) -> list[Pin]:
+    def read(self, file: Path) -> list[Pin]:
+        """The pins in a file; none where it cannot be read, or is the machine's own manifest."""
         if file == self._manifest:
             return []
         try:
@@ -107,67 +111,54 @@ class Chooser:
         except OSError:
             return []
 
-    def _version(self, pin: Pin) -> str | None:
+    def version(self, pin: Pin) -> str | None:
         """The folder's name of the version that a pin means."""
         version = pin.choose(self._here.get(pin.runtime, []), self._defaults.get(pin.runtime, ""))
         return self._folders.get((pin.runtime, version), version) if version else None
 
-    # -- what the shells read --------------------------------------------------------------------------
 
-    def write_answers(self, files: Sequence[Path], next_step: str) -> None:
-        """Write what each file's pins were resolved to, with the file's time of change, for the shells to read.
+def chooser(workstation: Workstation, machine: Machine) -> Chooser:
+    """The chooser among what stands on this machine's shelf."""
+    defaults = {name: default_version(workstation, name, machine) or "" for name in workstation.manifest.tools}
+    return Chooser(workstation.recipes, machine.shelf, defaults, workstation.locations, workstation.file)
 
-        An answer's first line holds words ``NAME=VERSION`` (with ``~`` before a requirement's) and ends in ``;``,
-        the second the same words apart, and the others are messages: ``- NAME TEXT``. A ``!`` stands for those.
-        """
-        own_folders.make(self._locations.pins)
-        for file in files:
-            try:
-                state = file.stat()
-            except OSError:
+
+def in_effect(workstation: Workstation, machine: Machine) -> list[Choice]:
+    """What is in effect in the current folder, for every runtime."""
+    session = workstation.environ.get(SESSION, "")
+    return chooser(workstation, machine).in_effect(workstation.folder, session, workstation.decided_by_default())
+
+
+def choice_of(workstation: Workstation, machine: Machine, runtime: str) -> Choice:
+    """What is in effect for one runtime. Raises ``UsageProblem`` where the manifest does not have it."""
+    workstation.check_runtime(runtime)
+    return next(choice for choice in in_effect(workstation, machine) if choice.runtime == runtime)
+
+
+def default_version(workstation: Workstation, name: str, machine: Machine) -> str | None:
+    """The version that a runtime has by default; ``system`` where it is left to that, None where none stands."""
+    want = workstation.manifest.tools[name].want
+    return SYSTEM if want == SYSTEM else standing(workstation, name, want, machine, workstation.past.resolutions)
+
+
+def wanted_by_project(workstation: Workstation, machine: Machine, offers: Offers) -> tuple[Asked, ...]:
+    """What the pins that hold in the current folder ask for, as far as no installed version answers to them."""
+    choosing = chooser(workstation, machine)
+    missing = [m for m in choosing.missing(list(choosing.files(workstation.folder))) if not m.pin.wrong]
+    return asked_for(missing, machine, offers)
+
+
+def asked_for(missing: Sequence[Missing], machine: Machine, offers: Offers) -> tuple[Asked, ...]:
+    """What to ask the feeds for. A requirement of another format takes the newest version that meets it."""
+    asked = []
+    for each in missing:
+        pin, want = each.pin, each.pin.want
+        if pin.requirement is not None:
+            offered = offers.releases(pin.runtime, machine)
+            fitting = [r.version for r in offered if pin.admits(r.version, r.channels)]
+            stable = [v for v in fitting if not Version(v).is_prerelease] or fitting
+            if not stable:
                 continue
-            answer = self._locations.pins / f"{str(file)[1:]}="
-            answer.parent.mkdir(parents=True, exist_ok=True)
-            beside = answer.with_name(f".{answer.name}.{os.getpid()}")
-            beside.write_text(self._answer(file, next_step), "utf-8", "surrogateescape")
-            os.utime(beside, ns=(state.st_atime_ns, state.st_mtime_ns))
-            beside.replace(answer)
-
-    def renew_answers(self, next_step: str) -> None:
-        """Write those anew that are there, since the shelf has changed; those of files that are gone go."""
-        kept = []
-        for root, _, found in os.walk(self._locations.pins):
-            for name in found:
-                file = Path("/", os.path.relpath(root, self._locations.pins), name[:-1])
-                if name.endswith("=") and file.is_file():
-                    kept.append(file)
-                elif name.endswith("="):
-                    Path(root, name).unlink()
-        if kept:
-            self.write_answers(kept, next_step)
-
-    def _answer(self, file: Path, next_step: str) -> str:
-        words, said = [], []
-        for pin in self._read(file):
-            version = self._version(pin)
-            if version:
-                words.append((("~" if pin.requirement else "") + pin.runtime, version))
-            elif pin.runtime in self._recipes or pin.wrong:
-                said.append(f"- {pin.runtime or '?'} {self.message(Missing(pin, file), next_step)}")
-            elif file.name == FILE_NAME:
-                told = f"{self._locations.shown(file)}:{pin.line} pins {pin.runtime}, which the manifest does not have"
-                said.append(f"- {pin.runtime} zesty-anchor: {told}")
-        mark = ["!"] if said else []
-        first = " ".join([*(f"{name}={version}" for name, version in words), *mark, ";"])
-        second = " ".join([*(f"{name} {version}" for name, version in words), *mark])
-        return "".join(f"{line}\n" for line in (first, second, *said))
-
-    def message(self, missing: Missing, next_step: str) -> str:
-        """One quiet line about a pin that cannot be followed."""
-        pin, place = missing.pin, f"{self._locations.shown(missing.file)}:{missing.pin.line}"
-        if pin.wrong:
-            text = f"zesty-anchor: {place} {pin.wrong}"
-        else:
-            verb = "requires" if pin.requirement else "wants"
-            text = f"zesty-anchor: {place} {verb} {pin.runtime} {pin.want}, which is not installed; {next_step}"
-        return "".join(letter if letter.isprintable() else "?" for letter in text)
+            want = max(stable, key=Version)
+        asked.append(Asked(pin.runtime, want, False))
+    return tuple(asked)

@@ -1,47 +1,35 @@
-"""What is done about whatever else answers to the manifest's commands: its policy, and what a person answers."""
+"""What is done about whatever else answers to the manifest's commands, by its policy and what a person answers."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 import msgspec
 
-from zesty_anchor.changes.change import Change, Question
+from zesty_anchor.changes.question import Question
 from zesty_anchor.manifest.model import SYSTEM, Manifest
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system.locations import Locations
-from zesty_anchor.system.package_manager import package_manager
 
 if TYPE_CHECKING:
     from zesty_anchor.survey.rivals import Conflict
 
 _CAN_GO = ("folder", "file", "package")
 
+Answers = Mapping[str, str]
+"""What a person said to the questions, yes or no, by their texts."""
 
-class Conflicting:
-    """The conflicts of one plan. Fresh shells are asked once, and not where all is outranked."""
+
+class Conflicts:
+    """The conflicts of one command's plans. Fresh shells are asked once, and not where all is outranked."""
 
     def __init__(self, manifest: Manifest) -> None:
         self._manifest = manifest
         self._policy = manifest.conflicts.policy
         self._found: list[Conflict] | None = None
-        self._needed: dict[str, bool] = {}
-        self.answers: dict[str, str] = {}
-        """What a person said to the questions, by their texts."""
-
-    def added(self, wanted: Wanted, machine: Machine) -> Wanted:
-        """What is wanted, with the conflicts that are to go."""
-        going = [each for each in self.found(wanted, machine) if self._goes(each, machine)]
-        paths = [Path(each.target) for each in going if each.kind != "package"]
-        packages = [each.target for each in going if each.kind == "package"]
-        return msgspec.structs.replace(
-            wanted,
-            removals=tuple(dict.fromkeys((*wanted.removals, *paths))),
-            purges=tuple(dict.fromkeys((*wanted.purges, *packages))),
-        )
 
     def found(self, wanted: Wanted, machine: Machine) -> list[Conflict]:
         """What else answers to the manifest's commands."""
@@ -54,34 +42,47 @@ class Conflicting:
             self._found = conflicts((c for recipe in ours for c in recipe.commands), wanted.shells, machine)
         return self._found
 
-    def questions(self, wanted: Wanted, machine: Machine, changes: Iterable[Change]) -> list[Question]:
-        """What is to be asked, where there is something to do anyway."""
-        if self._policy != "ask" or not list(changes):
+    def added(self, wanted: Wanted, found: list[Conflict], machine: Machine, answers: Answers) -> Wanted:
+        """What is wanted, with the conflicts that are to go."""
+        going = [each for each in found if self._goes(each, machine, answers)]
+        paths = [Path(each.target) for each in going if each.kind != "package"]
+        packages = [each.target for each in going if each.kind == "package"]
+        return msgspec.structs.replace(
+            wanted,
+            removals=tuple(dict.fromkeys((*wanted.removals, *paths))),
+            purges=tuple(dict.fromkeys((*wanted.purges, *packages))),
+        )
+
+    def questions(self, found: list[Conflict], machine: Machine, answers: Answers) -> list[Question]:
+        """What is to be asked, and was not answered."""
+        if self._policy != "ask":
             return []
         asked = [
             Question("conflict", _about(each), '[conflicts] policy = "remove", or "outrank"', optional=True)
-            for each in self.found(wanted, machine)
-            if each.kind in _CAN_GO and not self._essential(each, machine)
+            for each in found
+            if each.kind in _CAN_GO and not _essential(each, machine)
         ]
-        return [question for question in asked if question.text not in self.answers]
+        return [question for question in asked if question.text not in answers]
 
-    def staying(self, wanted: Wanted, machine: Machine) -> list[str]:
+    def staying(self, wanted: Wanted, found: list[Conflict], machine: Machine, answers: Answers) -> list[str]:
         """A line for each that stays. An alias to what goes, or a function that came with it, goes along."""
-        staying = [each for each in self.found(wanted, machine) if not self._goes(each, machine)]
+        staying = [each for each in found if not self._goes(each, machine, answers)]
         return [_told(each, machine.locations) for each in staying if not _along(each, wanted.removals)]
 
-    def _goes(self, conflict: Conflict, machine: Machine) -> bool:
+    def _goes(self, conflict: Conflict, machine: Machine, answers: Answers) -> bool:
         """Whether a conflict is to be removed: it can be, and the policy, or the person, says so."""
-        if conflict.kind not in _CAN_GO or self._essential(conflict, machine):
+        if conflict.kind not in _CAN_GO:
             return False
-        return self._policy == "remove" or self.answers.get(_about(conflict)) == "yes"
+        if self._policy != "remove" and answers.get(_about(conflict)) != "yes":
+            return False
+        return not _essential(conflict, machine)
 
-    def _essential(self, conflict: Conflict, machine: Machine) -> bool:
-        """Whether it is a package that the system needs: such a one is outranked."""
-        if conflict.kind == "package" and conflict.target not in self._needed:
-            manager = package_manager(machine.host.families)
-            self._needed[conflict.target] = manager is None or manager.goes_with((conflict.target,)) is None
-        return self._needed.get(conflict.target, False)
+
+def _essential(conflict: Conflict, machine: Machine) -> bool:
+    """Whether it is a package that the system needs: such a one is outranked."""
+    if conflict.kind != "package":
+        return False
+    return machine.manager is None or machine.manager.goes_with((conflict.target,)) is None
 
 
 def _about(conflict: Conflict) -> str:

@@ -3,26 +3,26 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Sequence
-from pathlib import Path
 
 import msgspec
 
 from zesty_anchor.feeds.release import Release
 from zesty_anchor.manifest.lock import Locked, LockedFile
-from zesty_anchor.manifest.model import Coupled, Manifest
+from zesty_anchor.manifest.model import Coupled
 from zesty_anchor.manifest.version import Version
 from zesty_anchor.manifest.want import Want
-from zesty_anchor.manifest.wanted import WantedVersion
 from zesty_anchor.planning.resolve import Asked, Found, Resolver, to_build
+from zesty_anchor.planning.standing import supply
+from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.survey.machine import Machine
-from zesty_anchor.system.host import Host, host
+from zesty_anchor.system.host import Host
 
 
 class Locker:
-    """Locks the wants of one manifest, through its resolver."""
+    """Locks the wants of one workstation's manifest, through its resolver."""
 
-    def __init__(self, manifest: Manifest, resolver: Resolver) -> None:
-        self._manifest = manifest
+    def __init__(self, workstation: Workstation, resolver: Resolver) -> None:
+        self._workstation = workstation
         self._resolver = resolver
 
     def anew(self, machine: Machine, platforms: Sequence[str], upgrade: Collection[str] | None) -> list[Locked]:
@@ -31,21 +31,21 @@ class Locker:
         """
         entries = []
         here = machine.host.platform
-        for name, runtime in self._manifest.tools.items():
+        for name, runtime in self._workstation.manifest.tools.items():
             for want in dict.fromkeys(w for w in (runtime.want, *runtime.also) if w != "system"):
-                old = None if upgrade and name in upgrade else self._resolver.lock.get((name, want))
+                old = None if upgrade and name in upgrade else self._workstation.lock.get((name, want))
                 files, found = dict(old.files if old else {}), old
                 for platform in dict.fromkeys(platforms or (here,)):
                     if platform in files:
                         continue
-                    there = msgspec.structs.replace(machine, host=_on_platform(machine.host, platform))
+                    there = machine.on(_on_platform(machine.host, platform))
                     release = self._exact(name, want, found.version if found else "", there)
                     files[platform] = _locked_file(release)
                     found = Locked(
                         name,
                         want,
                         release.version,
-                        self._resolver.supply(name, there).name,
+                        supply(self._workstation, name, there).name,
                         {},
                         release.channels,
                         release.licence,
@@ -57,7 +57,7 @@ class Locker:
 
     def _earlier(self, entry: Locked, machine: Machine) -> list[Locked]:
         """The entries of the versions that building a locked one takes, each under a want of its own."""
-        build = self._resolver.recipes[entry.runtime].build
+        build = self._workstation.recipes[entry.runtime].build
         needing = build.earlier.from_ if build and build.earlier else "latest"
         if build is None or build.earlier is None or not any(file.source for file in entry.files.values()):
             return []
@@ -66,7 +66,7 @@ class Locker:
         files: dict[str, LockedFile] = {}
         version = ""
         for platform in entry.files:
-            there = msgspec.structs.replace(machine, host=_on_platform(machine.host, platform))
+            there = machine.on(_on_platform(machine.host, platform))
             newer = Release(version=entry.version, url="", digest="", channels=entry.channels)
             older = self._resolver.older(entry.runtime, newer, build.earlier, there)
             version, files[platform] = older.version, _locked_file(older)
@@ -75,29 +75,18 @@ class Locker:
 
     def _exact(self, name: str, want: str, version: str, machine: Machine) -> Release:
         """The release for a want on a platform; of the version that is locked, or was found for another one, if any."""
-        if machine.host.platform != host().platform:
-            self._resolver.forget_answers()
-        below = self._below(self._resolver.recipes[name].on, machine)
-        try:
-            return self._resolver.release(Asked(name, version or want, True), machine, below)
-        finally:
-            if machine.host.platform != host().platform:
-                self._resolver.forget_answers()
+        below = self._below(self._workstation.recipes[name].on, machine)
+        return self._resolver.release(Asked(name, version or want, True), machine, below)
 
     def _below(self, coupled: Coupled | None, machine: Machine) -> Found:
         """The versions that the manifest wants of the runtime below a coupled one."""
-        if coupled is None or coupled.runtime not in self._manifest.tools:
+        if coupled is None or coupled.runtime not in self._workstation.manifest.tools:
             return {}
-        runtime = self._manifest.tools[coupled.runtime]
+        runtime = self._workstation.manifest.tools[coupled.runtime]
         base = [
             self._resolver.release(Asked(coupled.runtime, w, True), machine, {}) for w in (runtime.want, *runtime.also)
         ]
-        recipe = self._resolver.recipes[coupled.runtime]
-        return {
-            coupled.runtime: {
-                r.version: WantedVersion(coupled.runtime, r.version, "", True, Path(), recipe, "") for r in base
-            }
-        }
+        return {coupled.runtime: {release.version: release for release in base}}
 
 
 def _locked_file(release: Release) -> LockedFile:

@@ -36,7 +36,9 @@ def prove(wanted: Wanted, machine: Machine, jobs: int = 4) -> Proof:
 
 
 def _one(shell: InstalledShell, context: Context, asked: list[Question], machine: Machine) -> ShellResult:
-    environment = clean_environment(machine.locations.home, shell.program, user_name(), machine.login_path)
+    environment = clean_environment(
+        machine.environ, machine.locations.home, shell.program, user_name(), machine.login_path
+    )
     seconds = _PROGRAM_SECONDS if context.name == "programs" else SECONDS
     answered = ask(
         SHELLS[shell.name], shell.program, context, environment, [question.run for question in asked], seconds=seconds

@@ -76,6 +76,17 @@ def as_manager(name: str, recipe: Recipe, locations: Locations) -> Recipe:
     )
 
 
+def check_installers(manifest: Manifest, recipes: Mapping[str, Recipe], file: Path, text: str) -> None:
+    """Raises ``UsageProblem`` where a runtime's recipe brings a manager by its own installer: that is one of ``[managers]``."""
+    for name in manifest.runtimes:
+        if recipes[name].installer is not None:
+            raise UsageProblem(
+                f"the recipe of {name!r} runs an installer, which only a manager may have",
+                where=f"{file}:{line_of(text, ('runtimes', name))}",
+                advice=f"write it as [managers.{name}], or take [installer] out of the recipe",
+            )
+
+
 def check_clashes(manifest: Manifest, recipes: Mapping[str, Recipe], file: Path) -> None:
     """Raises ``UsageProblem`` where two runtimes or managers give the same command: which one answers must not be left
     to chance.

@@ -6,6 +6,8 @@ import os
 from collections.abc import Iterable, Mapping
 from pathlib import Path
 
+from zesty_anchor.files.replace import replace
+
 
 def commands(shelf: Path, runtimes: Iterable[tuple[str, tuple[str, ...]]]) -> dict[str, str]:
     """Every command of every version on the shelf, and its runtime: the first one that gives it.
@@ -38,10 +40,7 @@ def keep_in_step(folder: Path, texts: Mapping[str, str]) -> None:
         (folder / name).unlink(missing_ok=True)
     for name, text in texts.items():
         if there.get(name) != text:
-            beside = folder / f".{name}.{os.getpid()}"
-            beside.write_text(text, "utf-8")
-            beside.chmod(0o755)
-            beside.replace(folder / name)
+            replace(folder / name, text.encode(), 0o755, lasting=False)
     if not texts and folder.is_dir():
         folder.rmdir()
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import tempfile
 import time
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
 from pathlib import Path
 
@@ -13,6 +13,7 @@ import msgspec
 
 from zesty_anchor.files.removal import discard
 from zesty_anchor.shells.posix import quote
+from zesty_anchor.shells.pty import under_pty
 from zesty_anchor.shells.shell import Context, Shell
 
 SECONDS = 60.0
@@ -61,15 +62,17 @@ def unlittered(leaves: Iterable[Path]) -> Iterator[None]:
             path.unlink(missing_ok=True)
 
 
-def clean_environment(home: Path, program: str, user: str, path: str) -> dict[str, str]:
-    """Only what a login gives: nothing of the environment that we ourselves run in, but where XDG has things lie."""
+def clean_environment(environ: Mapping[str, str], home: Path, program: str, user: str, path: str) -> dict[str, str]:
+    """Only what a login gives: of ``environ``, which we ourselves run in, nothing but the language, and where XDG has
+    things lie.
+    """
     return {
-        **{name: value for name, value in os.environ.items() if name.startswith("XDG_") and name.endswith("_HOME")},
+        **{name: value for name, value in environ.items() if name.startswith("XDG_") and name.endswith("_HOME")},
         "HOME": str(home),
         "USER": user,
         "SHELL": program,
         "TERM": "xterm-256color",
-        "LANG": os.environ.get("LANG", "C.UTF-8"),
+        "LANG": environ.get("LANG", "C.UTF-8"),
         "PATH": path,
     }
 
@@ -101,23 +104,12 @@ def ask(
         if context.login_name:
             # A shell whose own name begins with a hyphen logs in; tcsh takes no option for that beside -c.
             words = ["bash", "--norc", "-c", 'exec -a "-${0##*/}" "$0" "$@"', *words]
-        child = pexpect.spawn(
-            words[0],
-            words[1:],
-            env={**environment, **dict(context.variables)},
-            cwd=environment["HOME"],
-            timeout=seconds,
-            echo=False,
-            dimensions=(24, 80),
-            use_poll=True,
-        )
         startup_ms: float | None = None
-        try:
+        started = {**environment, **dict(context.variables)}
+        with under_pty(words, started, Path(environment["HOME"]), seconds=seconds) as child:
             if child.expect_exact([_STARTED.encode(), pexpect.EOF, pexpect.TIMEOUT]) == 0:
                 startup_ms = (time.perf_counter() - began) * 1000
                 child.expect([pexpect.EOF, pexpect.TIMEOUT], timeout=max(0.1, seconds - startup_ms / 1000))
-        finally:
-            child.close(force=True)
         return Answers(tuple(_read(room, number) for number in range(len(questions))), startup_ms)
 
 

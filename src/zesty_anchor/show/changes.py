@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from zesty_anchor.engine.outcome import ChangeReport, Estimate, Outcome, Preview, TakenBack
+from zesty_anchor.engine.outcome import ChangeReport, Estimate, Outcome, TakenBack
+from zesty_anchor.planning.plan import Plan
 from zesty_anchor.show.paint import Paint
 from zesty_anchor.show.proof import failures, matrix
 from zesty_anchor.show.sizes import amount, count, table
@@ -24,12 +25,12 @@ _GROUPS = (
 )
 
 
-def preview(paint: Paint, seen: Preview, manifest: str) -> None:
+def preview(paint: Paint, seen: Plan, manifest: str) -> None:
     """What would change, down to the lines of each file."""
     if not seen.changes:
         paint.write(paint.good("Nothing to do: ") + f"this machine is as {manifest} says.")
     for kinds, title in _GROUPS:
-        group = [change for change in seen.changes if change.kind in kinds]
+        group = [change for change in seen.reports if change.kind in kinds]
         if group:
             paint.write(paint.head(title))
             _group(paint, group)
@@ -85,10 +86,15 @@ def outcome(paint: Paint, done: Outcome, manifest: str) -> None:
 def taken_back(paint: Paint, taken: TakenBack) -> None:
     """What ``undo`` or ``dismantle`` took back."""
     for change in taken.changes:
-        paint.write(f"  {paint.good('taken back')}  {change.action} {change.subject}")
+        look = paint.good if change.outcome == "taken back" else paint.bad
+        paint.write(f"  {look(change.outcome)}  {change.action} {change.subject}")
     _notices(paint, taken.notices)
+    done = sum(change.outcome == "taken back" for change in taken.changes)
     if taken.changes:
-        paint.write(paint.head(f"{count(len(taken.changes), 'change')} taken back."))
+        paint.write(paint.head(f"{count(done, 'change')} taken back."))
+        if done < len(taken.changes):
+            left = len(taken.changes) - done
+            paint.write(f"{left} could not be taken back yet: mend the cause, then run the same command again.")
     else:
         paint.write("There was no provisioning left to take back.")
 

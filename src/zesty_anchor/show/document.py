@@ -6,7 +6,8 @@ from typing import Any
 
 import msgspec
 
-from zesty_anchor.engine.outcome import ChangeReport, Outcome, Preview, TakenBack
+from zesty_anchor.engine.outcome import ChangeReport, Outcome, TakenBack
+from zesty_anchor.planning.plan import Plan
 
 
 def encode(document: Any) -> str:
@@ -14,11 +15,11 @@ def encode(document: Any) -> str:
     return msgspec.json.format(msgspec.json.encode(document), indent=2).decode()
 
 
-def preview(seen: Preview) -> dict[str, Any]:
+def preview(seen: Plan) -> dict[str, Any]:
     """``preview``."""
     return {
         "pending": len(seen.changes),
-        "changes": [_change(change) for change in seen.changes],
+        "changes": [_change(change) for change in seen.reports],
         "notices": seen.notices,
         "questions": [{"kind": q.kind, "text": q.text, "answer": q.key} for q in seen.questions],
         "privileged": seen.commands,
@@ -45,8 +46,8 @@ def outcome(done: Outcome) -> dict[str, Any]:
 def taken_back(taken: TakenBack) -> dict[str, Any]:
     """``undo`` and ``dismantle``."""
     return {
-        "taken_back": len(taken.changes),
-        "changes": [_change(change) for change in taken.changes],
+        "taken_back": sum(change.outcome == "taken back" for change in taken.changes),
+        "changes": [{**_change(change), "outcome": change.outcome} for change in taken.changes],
         "notices": taken.notices,
     }
 

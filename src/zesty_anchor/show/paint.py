@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-import os
 import sys
+from collections.abc import Mapping
 from typing import TextIO
 
 import click
@@ -12,10 +12,12 @@ import click
 class Paint:
     """Styles text for one stream. ``colour`` is auto, always or never; auto honours NO_COLOR and needs a terminal."""
 
-    def __init__(self, stream: TextIO, colour: str = "auto") -> None:
+    def __init__(self, stream: TextIO, colour: str, environ: Mapping[str, str]) -> None:
         self.stream = stream
         self.terminal = stream.isatty()
-        self.on = colour == "always" or (colour == "auto" and self.terminal and not os.environ.get("NO_COLOR"))
+        self.rewrites = self.terminal and environ.get("TERM", "dumb") != "dumb"
+        """Whether a line that was written can be written anew."""
+        self.on = colour == "always" or (colour == "auto" and self.terminal and not environ.get("NO_COLOR"))
 
     def _styled(self, text: str, **style: object) -> str:
         return click.style(text, **style) if self.on and text else text  # type: ignore[arg-type]
@@ -49,11 +51,11 @@ class Paint:
         print(text, file=self.stream)
 
 
-def out(colour: str) -> Paint:
+def out(colour: str, environ: Mapping[str, str]) -> Paint:
     """For results."""
-    return Paint(sys.stdout, colour)
+    return Paint(sys.stdout, colour, environ)
 
 
-def err(colour: str) -> Paint:
+def err(colour: str, environ: Mapping[str, str]) -> Paint:
     """For all else."""
-    return Paint(sys.stderr, colour)
+    return Paint(sys.stderr, colour, environ)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import threading
 import time
 from types import TracebackType
@@ -150,5 +149,4 @@ class Live(Lines):
 
 def reporter(paint: Paint, *, quiet: bool) -> Lines:
     """Live lines where there is a terminal that can rewrite them, else lines."""
-    able = paint.terminal and os.environ.get("TERM", "dumb") != "dumb"
-    return (Live if able else Lines)(paint, quiet=quiet)
+    return (Live if paint.rewrites else Lines)(paint, quiet=quiet)

@@ -35,7 +35,9 @@ _PACKAGES = {"git": ("git", "git-core"), "ssh-keygen": ("openssh-client", "opens
 """The packages that bring a program, as families of systems call them."""
 
 
-def identity_facts(identity: Identity, locations: Locations, coming: Collection[str] = ()) -> IdentityFacts:
+def identity_facts(
+    identity: Identity, locations: Locations, environ: Mapping[str, str], coming: Collection[str] = ()
+) -> IdentityFacts:
     """Look at the home; a host is asked for its keys only where the home does not know the right one.
 
     ``coming`` are packages that are still to be installed. Raises ``Problem`` where git or OpenSSH is missing, or a host does not answer.
@@ -43,14 +45,14 @@ def identity_facts(identity: Identity, locations: Locations, coming: Collection[
     git_file = read_text_file(git_config.user_file(locations.home, locations.others))
     known_hosts = read_text_file(locations.home / ".ssh/known_hosts")
     for program, packages in _PACKAGES.items():
-        if shutil.which(program) is None and set(packages) & set(coming):
+        if shutil.which(program, path=environ.get("PATH")) is None and set(packages) & set(coming):
             has_key = identity.key is None or ssh.key_file(locations.home, identity.key).exists()
             return IdentityFacts(git_file, {}, has_key, known_hosts, {}, {}, program)
     asked = [git for key, git in NAMES.items() if getattr(identity, key)]
     known = {h.label: tuple(ssh.known(known_hosts.content, h.name, h.port)) for h in identity.hosts}
     return IdentityFacts(
         git_file=git_file,
-        git_values={name: git_config.value(git_file.content, name) for name in asked},
+        git_values={name: git_config.value(git_file.content, name, environ) for name in asked},
         has_key=identity.key is None or ssh.key_file(locations.home, identity.key).exists(),
         known_hosts=known_hosts,
         known=known,

@@ -24,14 +24,15 @@ from zesty_anchor.survey.runtimes import runtimes
 from zesty_anchor.survey.startup.provenance import Origin, origins, traces
 from zesty_anchor.survey.startup.startup_trace import StartupTrace
 from zesty_anchor.survey.startup.troubles import troubles
-from zesty_anchor.system.package_manager import package_manager
-from zesty_anchor.system.privilege import access
 
 
-def look(machine: Machine, recipes: Mapping[str, Recipe], known: Mapping[str, Recipe], manifest: str = "") -> Findings:
+def look(
+    machine: Machine, recipes: Mapping[str, Recipe], known: Mapping[str, Recipe], privilege: str, manifest: str = ""
+) -> Findings:
     """Everything found. Fresh shells of every kind are started and asked; nothing is written.
 
-    ``recipes`` are those of the manifest, ``known`` those of runtimes that are looked for as well.
+    ``recipes`` are those of the manifest, ``known`` those of runtimes that are looked for as well, ``privilege`` is the
+    way to the superuser's rights.
     """
     wanted = tuple(dict.fromkeys(command for recipe in recipes.values() for command in recipe.commands))
     owners, started = Owners(machine), traces(machine)
@@ -56,8 +57,8 @@ def look(machine: Machine, recipes: Mapping[str, Recipe], known: Mapping[str, Re
         runtimes=tuple(runtimes({**known, **recipes}, started, machine, owners)),
         variables=tuple(_variables(started, machine)),
         path=tuple(_entries(path, machine)),
-        packages=_package_manager(machine),
-        privilege=access(os.environ).way,
+        packages=machine.manager.name if machine.manager else "",
+        privilege=privilege,
         free=shutil.disk_usage(machine.locations.home).free,
     )
 
@@ -92,11 +93,6 @@ def _entries(path: Iterable[Origin], machine: Machine) -> Iterable[VariableFound
 
 def _own(file: str, machine: Machine) -> bool:
     return Path(file).is_relative_to(machine.locations.home) and not Path(file).is_relative_to(machine.locations.data)
-
-
-def _package_manager(machine: Machine) -> str:
-    manager = package_manager(machine.host.families)
-    return manager.name if manager else ""
 
 
 def _startup_files(machine: Machine) -> Iterable[StartupFileFound]:

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import copy
 import os
 import subprocess
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Iterable, Mapping
+from functools import cached_property
 from pathlib import Path
 
 import msgspec
@@ -13,18 +15,19 @@ from zesty_anchor.files.text_file import TextFile, read_text_file
 from zesty_anchor.manifest.model import Identity
 from zesty_anchor.shelf import launchers
 from zesty_anchor.shelf.receipt import Receipt, stock
+from zesty_anchor.shells.fish_tree import FishParser
+from zesty_anchor.shells.guard import ends_early
 from zesty_anchor.shells.known import FOLLOW, GENERATED, LAUNCH, SESSION, SHELLS
 from zesty_anchor.shells.shell import Surroundings
 from zesty_anchor.survey.identity import IdentityFacts, identity_facts
-from zesty_anchor.survey.startup.guard import ends_early
 from zesty_anchor.system import pam_environment
 from zesty_anchor.system.host import Host, find_program, host, login_path, login_shell
 from zesty_anchor.system.locations import Locations
-from zesty_anchor.system.own_program import own_words
-from zesty_anchor.system.package_manager import PackageFacts, package_manager
+from zesty_anchor.system.package_manager import PackageFacts, PackageManager
+from zesty_anchor.system.package_managers import package_manager
 from zesty_anchor.system.problem import UsageProblem
 
-_USER_GENERATORS = tuple(
+USER_GENERATORS = tuple(
     Path(folder, "systemd/user-environment-generators/30-systemd-environment-d-generator")
     for folder in ("/usr/lib", "/lib")
 )
@@ -39,28 +42,120 @@ class InstalledShell(msgspec.Struct, frozen=True):
     login: bool
 
 
-class Machine(msgspec.Struct, frozen=True):
-    """The state of this machine, as far as a manifest can speak of it."""
+_FOLLOWS = {
+    "packages": ("packages", "coming", "shells", "zdotdir", "startup", "around", "has_user_generator", "identity"),
+    "startup": ("startup", "env_file", "zdotdir", "around"),
+    "home": ("startup", "env_file", "zdotdir", "around", "settings", "identity", "shelf"),
+}
+"""What else has to be read again where one fact has changed; of the others, that fact alone."""
 
-    host: Host
-    locations: Locations
-    shells: tuple[InstalledShell, ...]
-    zdotdir: Path | None
-    startup: dict[Path, TextFile]
-    generated: dict[str, TextFile]
-    shelf: dict[tuple[str, str], Receipt]
-    path: str
-    login_path: str
-    program: tuple[str, ...] = ("zesty-anchor",)
-    env_file: Path | None = None
-    has_user_generator: bool = False
-    launchers: Mapping[str, str] = {}
-    packages: PackageFacts | None = None
-    system_environment: TextFile | None = None
-    settings: Mapping[Path, TextFile] = {}
-    identity: IdentityFacts | None = None
 
-    @property
+class Machine:
+    """The state of this machine, as far as a manifest can speak of it. Each fact is read when it is first asked for.
+
+    ``packages`` are the names of packages to ask about, ``settings`` files of programs to read, ``identity`` what the
+    manifest says of the person. ``program`` are the words that start this program. Raises ``Problem`` where a file that
+    is asked for cannot be read.
+    """
+
+    def __init__(
+        self,
+        locations: Locations,
+        environ: Mapping[str, str],
+        *,
+        packages: Collection[str] = (),
+        settings: Collection[Path] = (),
+        identity: Identity | None = None,
+        program: tuple[str, ...] = ("zesty-anchor",),
+    ) -> None:
+        self.locations = locations
+        self.environ = environ
+        self.program = program
+        self._asked = (tuple(packages), tuple(settings), identity)
+
+    def again(self, touched: Iterable[str]) -> Machine:
+        """The machine after these facts have changed: they are read anew when they are asked for, the others are kept."""
+        fresh = copy.copy(self)
+        for fact in touched:
+            for follows in _FOLLOWS.get(fact, (fact,)):
+                fresh.__dict__.pop(follows, None)
+        return fresh
+
+    def on(self, here: Host) -> Machine:
+        """The same machine as if it were another one."""
+        fresh = copy.copy(self)
+        fresh.__dict__["host"] = here
+        return fresh
+
+    @cached_property
+    def host(self) -> Host:
+        """The operating system and the processor."""
+        return host()
+
+    @cached_property
+    def path(self) -> str:
+        """The PATH that this program was called with."""
+        return self.environ.get("PATH", "")
+
+    @cached_property
+    def login_path(self) -> str:
+        """The PATH that the system gives at login."""
+        return login_path()
+
+    @cached_property
+    def manager(self) -> PackageManager | None:
+        """The package manager of this system."""
+        return package_manager(self.host.families, self.environ)
+
+    @cached_property
+    def packages(self) -> PackageFacts | None:
+        """What is known of the packages that were asked about; None where there are none, or no manager that we know."""
+        names = self._asked[0]
+        return self.manager.facts(names) if names and self.manager else None
+
+    @cached_property
+    def coming(self) -> frozenset[str]:
+        """Of the packages that were asked about, those that are still to be installed."""
+        facts = self.packages
+        return frozenset(name for name in self._asked[0] if facts and name not in facts.installed)
+
+    @cached_property
+    def shells(self) -> tuple[InstalledShell, ...]:
+        """The shells that we know and that are here."""
+        return installed_shells(self.environ)
+
+    @cached_property
+    def fish_parser(self) -> FishParser:
+        """fish's own parser."""
+        fish = self.shell("fish")
+        return FishParser(fish.program if fish else "fish")
+
+    @cached_property
+    def zdotdir(self) -> Path | None:
+        """The ZDOTDIR that a fresh zsh will have."""
+        return _zdotdir(self.locations, self.environ, self.shells)
+
+    @cached_property
+    def env_file(self) -> Path | None:
+        """The file in the home that ENV names."""
+        return _env_file(self.locations, self.environ)
+
+    @cached_property
+    def _dropins(self) -> tuple[Path, ...]:
+        ours, folder = generated_file(self.locations, "fish"), self.locations.others / "fish/conf.d"
+        return tuple(sorted(path for path in folder.glob("*.fish") if path != ours))
+
+    @cached_property
+    def startup(self) -> dict[Path, TextFile]:
+        """Every startup file of every shell that we know, whether it exists or not."""
+        self.__dict__.pop("_dropins", None)
+        around = Surroundings(
+            self.locations.home, self.locations.others, self.host.system, self.zdotdir, self.env_file,
+            dropins=self._dropins,
+        )  # fmt: skip
+        return {r.file: read_text_file(r.file) for shell in SHELLS.values() for r in shell.reads(around)}
+
+    @cached_property
     def around(self) -> Surroundings:
         """What decides which startup files are read."""
         existing = frozenset(path for path, file in self.startup.items() if file.content is not None)
@@ -76,54 +171,45 @@ class Machine(msgspec.Struct, frozen=True):
             dropins=tuple(path for path in self.startup if path.parent == self.locations.others / "fish/conf.d"),
         )  # fmt: skip
 
+    @cached_property
+    def generated(self) -> dict[str, TextFile]:
+        """The files that we write for the shells, by their name."""
+        return {name: read_text_file(generated_file(self.locations, name)) for name in GENERATED}
+
+    @cached_property
+    def shelf(self) -> dict[tuple[str, str], Receipt]:
+        """The receipts of what stands on the shelf, by runtime and folder."""
+        return stock(self.locations.shelf)
+
+    @cached_property
+    def launchers(self) -> Mapping[str, str]:
+        """The launchers that are there, by name, with their text."""
+        return launchers.standing(self.locations.launchers)
+
+    @cached_property
+    def has_user_generator(self) -> bool:
+        """Whether systemd gives sessions the variables of environment.d(5)."""
+        return any(file.is_file() for file in USER_GENERATORS)
+
+    @cached_property
+    def system_environment(self) -> TextFile:
+        """/etc/environment."""
+        return read_text_file(pam_environment.FILE)
+
+    @cached_property
+    def settings(self) -> Mapping[Path, TextFile]:
+        """The files of programs in which the manifest sets keys."""
+        return {path: read_text_file(path) for path in self._asked[1]}
+
+    @cached_property
+    def identity(self) -> IdentityFacts | None:
+        """Who the person is to git and to hosts; None where the manifest says nothing of it. Hosts may be asked."""
+        identity = self._asked[2]
+        return identity_facts(identity, self.locations, self.environ, self.coming) if identity else None
+
     def shell(self, name: str) -> InstalledShell | None:
         """A shell by name, if it is installed."""
         return next((shell for shell in self.shells if shell.name == name), None)
-
-
-def survey(
-    locations: Locations,
-    environ: Mapping[str, str],
-    *,
-    packages: Collection[str] = (),
-    system_environment: bool = False,
-    settings: Collection[Path] = (),
-    identity: Identity | None = None,
-) -> Machine:
-    """Look at the machine; at packages and at /etc/environment only as far as they are asked for.
-
-    Raises ``Problem`` where a startup file cannot be read.
-    """
-    here = host()
-    manager = package_manager(here.families) if packages else None
-    facts = manager.facts(packages) if manager else None
-    coming = [name for name in packages if facts and name not in facts.installed]
-    shells = installed_shells(environ)
-    zdotdir = _zdotdir(locations, environ, shells)
-    env_file = _env_file(locations, environ)
-    ours, folder = generated_file(locations, "fish"), locations.others / "fish/conf.d"
-    dropins = tuple(sorted(path for path in folder.glob("*.fish") if path != ours))
-    around = Surroundings(locations.home, locations.others, here.system, zdotdir, env_file, dropins=dropins)
-    files = {reading.file: read_text_file(reading.file) for shell in SHELLS.values() for reading in shell.reads(around)}
-    return Machine(
-        host=here,
-        locations=locations,
-        shells=shells,
-        zdotdir=zdotdir,
-        startup=files,
-        generated={name: read_text_file(generated_file(locations, name)) for name in GENERATED},
-        shelf=stock(locations.shelf),
-        path=environ.get("PATH", ""),
-        login_path=login_path(),
-        program=own_words(),
-        env_file=env_file,
-        has_user_generator=any(file.is_file() for file in _USER_GENERATORS),
-        launchers=launchers.standing(locations.launchers),
-        packages=facts,
-        system_environment=read_text_file(pam_environment.FILE) if system_environment else None,
-        settings={path: read_text_file(path) for path in settings},
-        identity=identity_facts(identity, locations, coming) if identity else None,
-    )
 
 
 def generated_file(locations: Locations, name: str) -> Path:

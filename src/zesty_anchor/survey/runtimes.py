@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import re
 import subprocess
 from collections.abc import Iterable, Mapping
@@ -31,7 +30,7 @@ def runtimes(
         if origin.kind == "file"
     ]
     with ThreadPoolExecutor(8) as pool:
-        versions = list(pool.map(lambda each: _version(each[1], each[2].path), found))
+        versions = list(pool.map(lambda each: _version(each[1], each[2].path, machine.environ), found))
     shown = machine.locations.shown
     return [
         RuntimeFound(
@@ -42,11 +41,11 @@ def runtimes(
     ]  # fmt: skip
 
 
-def _version(recipe: Recipe, path: str) -> str:
+def _version(recipe: Recipe, path: str, environ: Mapping[str, str]) -> str:
     """What it says of itself; empty where it says nothing in time."""
     if recipe.version is None:
         return ""
-    environment = {**os.environ, "PATH": f"{Path(path).parent}:/usr/bin:/bin"}
+    environment = {**environ, "PATH": f"{Path(path).parent}:/usr/bin:/bin"}
     try:
         answer = subprocess.run(
             ["/bin/sh", "-c", recipe.version.run], env=environment, stdin=subprocess.DEVNULL, capture_output=True,

@@ -12,7 +12,6 @@ import re
 import subprocess
 import time
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
-from functools import lru_cache
 from pathlib import Path
 
 from zesty_anchor.system import dpkg_status
@@ -43,6 +42,10 @@ class Apt:
     name = "apt"
     family = "debian"
 
+    def __init__(self, environ: Mapping[str, str]) -> None:
+        self._path = environ.get("PATH", os.defpath)
+        self._answered: dict[tuple[object, ...], subprocess.CompletedProcess[str]] = {}
+
     def facts(self, names: Collection[str]) -> PackageFacts:
         """See ``PackageManager``."""
         try:
@@ -66,7 +69,7 @@ class Apt:
 
     def download_size(self, names: Sequence[str]) -> int | None:
         """See ``PackageManager``. ``--print-uris`` prints address, file name, size and digest, one package a line."""
-        answer = _ask("apt-get", "install", "--print-uris", "-qq", *names)
+        answer = self._ask("apt-get", "install", "--print-uris", "-qq", *names)
         if answer.returncode != 0:
             return None
         sizes = [
@@ -100,18 +103,16 @@ class Apt:
         return going, holding
 
     def goes_with(self, names: Sequence[str]) -> tuple[str, ...] | None:
-        """See ``PackageManager``. apt names what is essential (deb-control(5)) in capital letters of its own."""
-        answer = _ask_once("apt-get", "-s", "purge", *names)
-        if answer.returncode != 0 or "essential" in (answer.stdout + answer.stderr).lower():
+        """What else a removal would take; None where apt refuses it, or a package that the system needs would go."""
+        answer = self._ask_once("apt-get", "-s", "purge", *names)
+        going = _going(answer.stdout)
+        if answer.returncode != 0 or dpkg_status.essential(STATUS.read_bytes(), {*going, *names}):
             return None
-        going = {
-            line.split()[1].partition(":")[0] for line in answer.stdout.splitlines() if line[:5] in ("Purg ", "Remv ")
-        }
         return tuple(sorted(going - set(names)))
 
     def versions(self, names: Sequence[str]) -> dict[str, str]:
         """See ``PackageManager``."""
-        answer = _ask("dpkg-query", "-W", "-f", "${Package} ${Version}\\n", *names)
+        answer = self._ask("dpkg-query", "-W", "-f", "${Package} ${Version}\\n", *names)
         return dict(line.split(" ", 1) for line in answer.stdout.splitlines() if " " in line)
 
     def exactly(self, versions: Mapping[str, str]) -> list[str]:
@@ -120,16 +121,16 @@ class Apt:
 
     def is_alone(self, name: str, version: str) -> bool:
         """See ``PackageManager``. ``madison`` lists what the archives hold, and not what is merely installed."""
-        rows = (line.split("|") for line in _ask_once("apt-cache", "madison", name).stdout.splitlines())
+        rows = (line.split("|") for line in self._ask_once("apt-cache", "madison", name).stdout.splitlines())
         return all(len(row) < 2 or row[1].strip() != version for row in rows)
 
     def copy_of(self, name: str, folder: Path) -> Path:
         """See ``PackageManager``."""
-        return deb_file(name, folder)
+        return deb_file(name, folder, self._path)
 
     def settings_of(self, names: Sequence[str]) -> list[str]:
         """See ``PackageManager``."""
-        answer = _ask("dpkg-query", "-W", "-f", "${Conffiles}\\n", *names)
+        answer = self._ask("dpkg-query", "-W", "-f", "${Conffiles}\\n", *names)
         return [line.split()[0] for line in answer.stdout.splitlines() if line.startswith(" /")]
 
     def removal(self, names: Sequence[str]) -> Command:
@@ -142,14 +143,10 @@ class Apt:
 
     def _would_go(self, names: Sequence[str]) -> set[str]:
         """What a removal would take, by simulation. Where apt refuses even that, the rest of the system."""
-        answer = _ask("apt-get", "-s", "purge", *names)
+        answer = self._ask("apt-get", "-s", "purge", *names)
         if answer.returncode != 0:
             return {"much of the system"}
-        return {
-            line.split()[1].partition(":")[0]
-            for line in answer.stdout.splitlines()
-            if line.startswith(("Purg ", "Remv "))
-        }
+        return _going(answer.stdout)
 
     def _must_refresh(self, names: Sequence[str]) -> bool:
         if all(name.startswith("/") for name in names):
@@ -168,7 +165,7 @@ class Apt:
         and so is a package's own file, which needs no list.
         """
         names = [name.partition("=")[0] for name in names if not name.startswith("/")]
-        answer = _ask("apt-cache", "policy", *names)
+        answer = self._ask("apt-cache", "policy", *names)
         known, current = set(), ""
         for line in answer.stdout.splitlines():
             if line and not line.startswith(" "):
@@ -179,11 +176,11 @@ class Apt:
         return [name for name in missing if not self._provided(name)]
 
     def _provided(self, name: str) -> bool:
-        answer = _ask("apt-cache", "showpkg", name)
+        answer = self._ask("apt-cache", "showpkg", name)
         return bool(answer.stdout.partition("Reverse Provides:")[2].strip())
 
     def _no_such(self, unknown: Sequence[str]) -> Problem:
-        names = _ask("apt-cache", "pkgnames").stdout.split()
+        names = self._ask("apt-cache", "pkgnames").stdout.split()
         parts = []
         for name in unknown:
             close = difflib.get_close_matches(name, names, 3, 0.7)
@@ -218,6 +215,31 @@ class Apt:
                 raise apt_problem(errors, log)
             time.sleep(2)
 
+    def _ask(self, *words: str) -> subprocess.CompletedProcess[str]:
+        """A question to apt that needs no privilege and changes nothing."""
+        try:
+            return subprocess.run(
+                words, stdin=subprocess.DEVNULL, capture_output=True, text=True, errors="replace", check=False,
+                env={"LC_ALL": "C", "PATH": self._path}, timeout=120,
+            )  # fmt: skip
+        except (OSError, subprocess.TimeoutExpired) as error:
+            raise Problem(f"{words[0]} cannot be asked: {error}", advice="is apt well on this machine?") from None
+
+    def _ask_once(self, *words: str) -> subprocess.CompletedProcess[str]:
+        """The same, and not again while neither what is installed nor what can be had has changed: a simulation takes
+        seconds.
+        """
+        question = (words, *(path.stat().st_mtime_ns for path in (STATUS, LISTS) if path.exists()))
+        if question not in self._answered:
+            self._answered[question] = self._ask(*words)
+        return self._answered[question]
+
+
+def _going(simulated: str) -> set[str]:
+    """The names of the packages that a simulated removal takes (apt-get(8), ``-s``)."""
+    lines = (line for line in simulated.splitlines() if line.startswith(("Purg ", "Remv ")))
+    return {line.split()[1].partition(":")[0] for line in lines}
+
 
 def apt_problem(errors: Sequence[str], log: Path) -> Problem:
     """What apt's error lines mean, and the way out. Pure."""
@@ -248,25 +270,3 @@ def apt_problem(errors: Sequence[str], log: Path) -> Problem:
             advice="check the network; then: sudo apt-get update, and run the same command again",
         )
     return Problem(f"apt failed: {errors[0] if errors else 'it says no more'}", where=where, advice="see its output")
-
-
-def _ask(*words: str) -> subprocess.CompletedProcess[str]:
-    """A question to apt that needs no privilege and changes nothing."""
-    try:
-        return subprocess.run(
-            words, stdin=subprocess.DEVNULL, capture_output=True, text=True, errors="replace", check=False,
-            env={"LC_ALL": "C", "PATH": os.environ.get("PATH", os.defpath)}, timeout=120,
-        )  # fmt: skip
-    except (OSError, subprocess.TimeoutExpired) as error:
-        raise Problem(f"{words[0]} cannot be asked: {error}", advice="is apt well on this machine?") from None
-
-
-def _ask_once(*words: str) -> subprocess.CompletedProcess[str]:
-    """The same, and not again while neither what is installed nor what can be had has changed: a simulation takes seconds."""
-    changed = tuple(path.stat().st_mtime_ns for path in (STATUS, LISTS) if path.exists())
-    return _answered(words, changed)
-
-
-@lru_cache(64)
-def _answered(words: tuple[str, ...], changed: tuple[int, ...]) -> subprocess.CompletedProcess[str]:
-    return _ask(*words)

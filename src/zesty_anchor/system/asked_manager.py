@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import difflib
-import os
 import re
 import subprocess
 from collections.abc import Collection, Iterable, Mapping, Sequence
@@ -36,7 +35,8 @@ class AskedManager:
     locked: ClassVar[re.Pattern[str]]
     progress: ClassVar[re.Pattern[str]]
 
-    def __init__(self, root: Path = Path("/")) -> None:
+    def __init__(self, environ: Mapping[str, str], root: Path = Path("/")) -> None:
+        self._environ = environ
         self.root = root
 
     def at_root(self, command: Command) -> Command:
@@ -166,7 +166,7 @@ class AskedManager:
         try:
             return subprocess.run(
                 words, stdin=subprocess.DEVNULL, capture_output=True, text=True, errors="replace", check=False,
-                timeout=120, env={**os.environ, "LC_ALL": "C"},
+                timeout=120, env={**self._environ, "LC_ALL": "C"},
             )  # fmt: skip
         except (OSError, subprocess.TimeoutExpired) as error:
             raise Problem(f"{words[0]} cannot be asked: {error}", advice="is it well on this machine?") from None

@@ -20,8 +20,10 @@ _NOT_CONTROL = re.compile(r"^(Status|Config-Version|Conffiles):.*\n(?: .*\n)*", 
 """Fields that dpkg adds to the paragraph of an installed package (deb-control(5) has no such)."""
 
 
-def deb_file(name: str, folder: Path) -> Path:
+def deb_file(name: str, folder: Path, path: str) -> Path:
     """Make the file ``NAME.deb`` in a folder, from which ``apt-get install`` brings the package back as it is.
+
+    ``path`` is the PATH on which dpkg's tools are found.
 
     Raises ``Problem`` where a part of it cannot be read or does not belong to root, since the copy would not be the same.
     """
@@ -30,17 +32,21 @@ def deb_file(name: str, folder: Path) -> Path:
     with tempfile.TemporaryDirectory(dir=folder) as room:
         tree = Path(room, "tree")
         try:
-            _fill(tree, _asked("dpkg-query", "-L", name).splitlines())
+            _fill(tree, _asked(path, "dpkg-query", "-L", name).splitlines())
             control = tree / "DEBIAN"
             control.mkdir(0o755)
-            (control / "control").write_text(_NOT_CONTROL.sub("", _asked("dpkg-query", "-s", name)).strip() + "\n")
-            settings = [row.split() for row in _asked("dpkg-query", "-W", "-f", "${Conffiles}\\n", name).splitlines()]
+            (control / "control").write_text(
+                _NOT_CONTROL.sub("", _asked(path, "dpkg-query", "-s", name)).strip() + "\n"
+            )
+            settings = [
+                row.split() for row in _asked(path, "dpkg-query", "-W", "-f", "${Conffiles}\\n", name).splitlines()
+            ]
             listed = [f"{row[0]}\n" for row in settings if row and "obsolete" not in row]
             if listed:
                 (control / "conffiles").write_text("".join(listed))
-            for path in map(Path, _asked("dpkg-query", "--control-path", name).splitlines()):
-                shutil.copy(path, control / path.name.rpartition(".")[2])
-            _asked("dpkg-deb", "--root-owner-group", "-Zgzip", "--build", str(tree), str(target))
+            for script in map(Path, _asked(path, "dpkg-query", "--control-path", name).splitlines()):
+                shutil.copy(script, control / script.name.rpartition(".")[2])
+            _asked(path, "dpkg-deb", "--root-owner-group", "-Zgzip", "--build", str(tree), str(target))
         except OSError as error:
             raise _no_copy(name, f"{error.filename}: {error.strerror}") from None
         except ValueError as error:
@@ -67,10 +73,10 @@ def _fill(tree: Path, paths: Iterable[str]) -> None:
             shutil.copy2(path, target)
 
 
-def _asked(*words: str) -> str:
+def _asked(path: str, *words: str) -> str:
     done = subprocess.run(
         words, stdin=subprocess.DEVNULL, capture_output=True, text=True, errors="surrogateescape", check=False,
-        env={"LC_ALL": "C", "PATH": os.environ.get("PATH", os.defpath)}, timeout=120,
+        env={"LC_ALL": "C", "PATH": path}, timeout=120,
     )  # fmt: skip
     if done.returncode != 0:
         raise ValueError(done.stderr.strip() or f"{words[0]} ended with {done.returncode}")

@@ -10,6 +10,8 @@ _STATUS = re.compile(rb"^Status: (\S+) (\S+) (\S+)$", re.MULTILINE)
 _DEPENDS = re.compile(rb"^(?:Pre-)?Depends: (.*)$", re.MULTILINE)
 _PROVIDES = re.compile(rb"^Provides: (.*)$", re.MULTILINE)
 
+_ESSENTIAL = re.compile(rb"^(?:Essential|Protected): yes$", re.MULTILINE)
+
 UNFINISHED = frozenset({b"half-installed", b"unpacked", b"half-configured", b"triggers-awaited", b"triggers-pending"})
 """The states in which an interrupted dpkg leaves a package."""
 
@@ -22,6 +24,16 @@ def stanzas(status: bytes) -> list[tuple[str, bytes, bytes, bytes]]:
         if name and state:
             found.append((name[1].decode(), state[1], state[3], stanza))
     return found
+
+
+def essential(status: bytes, names: Collection[str]) -> set[str]:
+    """Those of ``names`` that are installed and that the system cannot do without (deb-control(5), "Essential" and
+    "Protected").
+    """
+    return {
+        name for name, _, state, stanza in stanzas(status)
+        if name in names and state == b"installed" and _ESSENTIAL.search(stanza)
+    }  # fmt: skip
 
 
 def installed(status: bytes) -> frozenset[str]:

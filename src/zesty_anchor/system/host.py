@@ -107,8 +107,11 @@ def calling_shell(environ: Mapping[str, str]) -> str:
     return name.lstrip("-") or Path(environ.get("SHELL", "")).name
 
 
-def plain_environment(home: Path, bins: tuple[Path, ...] = ()) -> dict[str, str]:
-    """A small environment for a program that works in the person's home: the system's PATH, and how it reaches the web."""
-    kept = {k: v for k, v in os.environ.items() if k.lower().endswith("_proxy") or "CA_BUNDLE" in k or "CERT" in k}
+def plain_environment(environ: Mapping[str, str], home: Path, bins: tuple[Path, ...] = ()) -> dict[str, str]:
+    """A small environment for a program that works in the person's home: the system's PATH, and how it reaches the web.
+
+    Of ``environ`` only proxies and certificates are taken. ``bins`` stand first on PATH.
+    """
+    kept = {k: v for k, v in environ.items() if k.lower().endswith("_proxy") or "CA_BUNDLE" in k or "CERT" in k}
     path = ":".join([*map(str, bins), login_path(superuser=False)])
     return {**kept, "PATH": path, "HOME": str(home), "LANG": "C.UTF-8", "TERM": "dumb"}

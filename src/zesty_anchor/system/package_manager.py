@@ -91,13 +91,3 @@ class PackageManager(Protocol):
 
     def typed_removal(self, names: Sequence[str]) -> Command:
         """The same as an administrator would type it."""
-
-
-def package_manager(families: Sequence[str]) -> PackageManager | None:
-    """The package manager of this machine, by the families that os-release(5) names; None where we know none."""
-    from zesty_anchor.system.apt import Apt
-    from zesty_anchor.system.pacman import Pacman
-    from zesty_anchor.system.rpm_managers import Dnf, Zypper
-
-    managers: list[PackageManager] = [Apt(), Dnf(), Zypper(), Pacman()]
-    return next((m for family in families for m in managers if m.family == family), None)

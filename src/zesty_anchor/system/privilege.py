@@ -26,12 +26,14 @@ _KEEP_ALIVE_SECONDS = 45.0
 class Access(msgspec.Struct, frozen=True):
     """How this process may get privilege. ``way`` is root (it has it), sudo, doas, or empty: not at all.
 
-    ``password`` tells whether one has to be typed first.
+    ``password`` tells whether one has to be typed first. ``hand`` is what stayed behind as root where this process
+    stepped down.
     """
 
     way: str
     program: str = ""
     password: bool = False
+    hand: RootHand | None = None
 
     def shown(self, command: tuple[str, ...]) -> str:
         """A command as a person, or an administrator, would type it."""
@@ -41,14 +43,14 @@ class Access(msgspec.Struct, frozen=True):
 
 NO_ACCESS = Access("")
 
-_kept: RootHand | None = None
-"""What stayed behind when this process stepped down."""
 
+def access(environ: Mapping[str, str], hand: RootHand | None = None) -> Access:
+    """Find out. sudo(8) and doas(1) are asked without a prompt (-n) whether they would want a password.
 
-def access(environ: Mapping[str, str]) -> Access:
-    """Find out. sudo(8) and doas(1) are asked without a prompt (-n) whether they would want a password."""
-    if os.geteuid() == 0 or _kept is not None:
-        return Access("root")
+    ``hand`` is what ``step_down`` left behind, if it did.
+    """
+    if os.geteuid() == 0 or hand is not None:
+        return Access("root", hand=hand)
     for way in ("sudo", "doas"):
         program = shutil.which(way, path=environ.get("PATH"))
         if program:
@@ -61,7 +63,7 @@ class Refused(Problem):
     """No privilege was given: the password was wrong, or the person may not have it."""
 
 
-def authenticate(given: Access, user: str) -> Access:
+def authenticate(given: Access, user: str, environ: Mapping[str, str]) -> Access:
     """Let sudo or doas ask for the password on the terminal, once. The password does not pass through us.
 
     Returns the access that there is then, ``NO_ACCESS`` where the person is not allowed any.
@@ -74,7 +76,7 @@ def authenticate(given: Access, user: str) -> Access:
     else:
         command = [given.program, "true"]
     sys.stderr.flush()
-    answer = subprocess.run(command, stderr=subprocess.PIPE, text=True, check=False, env={**os.environ, "LC_ALL": "C"})
+    answer = subprocess.run(command, stderr=subprocess.PIPE, text=True, check=False, env={**environ, "LC_ALL": "C"})
     if answer.returncode == 0:
         return msgspec.structs.replace(given, password=False)
     said = answer.stderr.strip()
@@ -96,8 +98,8 @@ class Hands:
     def run(self, command: tuple[str, ...], hear: Callable[[str], None]) -> int:
         """Run a command; each line that it prints, to either stream, goes to ``hear``. Returns its exit status."""
         self._tell(f"with privilege: {self.access.shown(command)}")
-        if _kept is not None:
-            return _kept.run(command, hear)
+        if self.access.hand is not None:
+            return self.access.hand.run(command, hear)
         return run_here(command if self.access.way == "root" else (self.access.program, "-n", *command), hear)
 
     @contextmanager
@@ -123,11 +125,11 @@ class Hands:
             thread.join()
 
 
-def step_down(environ: Mapping[str, str]) -> dict[str, str] | None:
+def step_down(environ: Mapping[str, str]) -> tuple[dict[str, str], RootHand] | None:
     """Where this process was started as root through sudo or doas, become the user who called, for good.
 
-    A ``RootHand`` stays behind for what needs privilege.
-    Returns the changed environment, or None where nothing had to be done. The caller is named by SUDO_UID and
+    Returns the changed environment, and what stays behind as root for what needs privilege; None where nothing had to
+    be done. The caller is named by SUDO_UID and
     SUDO_GID (sudo(8), "ENVIRONMENT"), or DOAS_USER (doas(1)).
     """
     import pwd
@@ -145,14 +147,13 @@ def step_down(environ: Mapping[str, str]) -> dict[str, str] | None:
         return None
     if caller.pw_uid == 0:
         return None
-    global _kept
-    _kept = RootHand()
+    hand = RootHand()
     os.initgroups(caller.pw_name, caller.pw_gid)
     os.setresgid(caller.pw_gid, caller.pw_gid, caller.pw_gid)
     os.setresuid(caller.pw_uid, caller.pw_uid, caller.pw_uid)
     changed = {k: v for k, v in environ.items() if not k.startswith(("SUDO_", "DOAS_", "XDG_"))}
     changed |= {"HOME": caller.pw_dir, "USER": caller.pw_name, "LOGNAME": caller.pw_name, "SHELL": caller.pw_shell}
-    return changed
+    return changed, hand
 
 
 def _without_environment(command: tuple[str, ...]) -> tuple[str, ...]:

@@ -3,15 +3,24 @@
 from __future__ import annotations
 
 import subprocess
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping
 from typing import ClassVar
 
-from zesty_anchor.changes.base import BaseChange
-from zesty_anchor.changes.change import Bench, Record, Stage
+from zesty_anchor.changes.base import BaseChange, BaseKind
+from zesty_anchor.changes.bench import Bench
+from zesty_anchor.changes.change import Stage
+from zesty_anchor.changes.record import WHOLE, Record, Reverted
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system.package_manager import Command
 from zesty_anchor.system.problem import Problem
+
+
+class AlternativeRecord(Record, kw_only=True, tag="alternative"):
+    """The name, and all that the alternatives system said of it."""
+
+    name: str
+    query: str
 
 
 class DropAlternative(BaseChange, frozen=True):
@@ -31,7 +40,7 @@ class DropAlternative(BaseChange, frozen=True):
 
     @property
     def key(self) -> str:
-        """See ``Change``."""
+        """The name."""
         return f"alternative:{self.name}"
 
     @property
@@ -42,40 +51,43 @@ class DropAlternative(BaseChange, frozen=True):
 
     @property
     def commands(self) -> tuple[Command, ...]:
-        """See ``Change``."""
+        """The command that takes the name out."""
         return (("update-alternatives", "--remove-all", self.name),)
 
-    def prepare(self, bench: Bench) -> Record:
-        """See ``Change``."""
-        return {"privileged": True, "name": self.name, "query": self.query}
+    def prepare(self, bench: Bench) -> AlternativeRecord:
+        """Write down what it leads to."""
+        return AlternativeRecord(privileged=True, name=self.name, query=self.query)
 
-    def carry_out(self, bench: Bench, record: Record) -> None:
-        """See ``Change``."""
+    def carry_out(self, bench: Bench, record: AlternativeRecord) -> None:
+        """Take it out. Raises ``Problem`` where that fails."""
         lines: list[str] = []
         if bench.run_privileged(self.commands[0], lines.append) != 0:
             raise Problem(f"update-alternatives failed: {lines[-1] if lines else 'it says no more'}", where=self.name)
 
 
-class Alternatives:
+class Alternatives(BaseKind):
     """The kind."""
 
     name = "alternative"
+    record = AlternativeRecord
 
-    def plan(self, wanted: Wanted, machine: Machine) -> Iterable[DropAlternative]:
-        """See ``Kind``."""
-        for name in wanted.alternatives:
-            query = _query(name)
-            if query:
-                yield DropAlternative(name, query)
+    def look(self, wanted: Wanted, machine: Machine) -> Mapping[str, str]:
+        """What the alternatives system says of each name that is to go; empty where it does not know it."""
+        return {name: _query(name) for name in wanted.alternatives}
 
-    def take_back(self, record: Record, bench: Bench) -> Sequence[str]:
-        """See ``Kind``."""
-        if _query(record["name"]):
-            return ()
-        for command in restored(record["query"]):
+    def plan(self, wanted: Wanted, facts: Mapping[str, str]) -> Iterable[DropAlternative]:
+        """One for each name that is there."""
+        return [DropAlternative(name, query) for name, query in facts.items() if query]
+
+    def take_back(self, record: AlternativeRecord, bench: Bench) -> Reverted:
+        """Bring it back as it was."""
+        if _query(record.name):
+            return WHOLE
+        for command in restored(record.query):
             if bench.run_privileged(command, lambda line: None) != 0:
-                return (f"the alternative {record['name']} could not be brought back: {' '.join(command)}",)
-        return ()
+                told = f"the alternative {record.name} could not be brought back: {' '.join(command)}"
+                return Reverted((told,), whole=False)
+        return WHOLE
 
 
 def restored(query: str) -> list[Command]:

@@ -3,32 +3,63 @@
 from __future__ import annotations
 
 import shutil
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable
 from pathlib import Path
 from typing import ClassVar
 
-from zesty_anchor.changes.base import BaseChange
-from zesty_anchor.changes.change import Bench, Question, Record, Stage
+import msgspec
+
+from zesty_anchor.changes.base import BaseChange, BaseKind
+from zesty_anchor.changes.bench import Bench
+from zesty_anchor.changes.change import Stage
+from zesty_anchor.changes.question import Question
+from zesty_anchor.changes.record import WHOLE, Record, Reverted
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.survey.machine import Machine
-from zesty_anchor.system.package_manager import Command, PackageManager, package_manager
+from zesty_anchor.system.package_manager import Command, PackageManager
+from zesty_anchor.system.package_managers import package_manager
 from zesty_anchor.system.problem import Problem
 
 
+class RemovalRecord(Record, kw_only=True, tag="package-removal"):
+    """The families of this system, the packages with their versions, where their files of configuration are kept, and the
+    copies of those that no archive holds.
+    """
+
+    families: list[str]
+    versions: dict[str, str]
+    settings: dict[str, str] = msgspec.field(default_factory=dict)
+    copies: dict[str, str] = msgspec.field(default_factory=dict)
+
+
+class Removal(msgspec.Struct, frozen=True):
+    """What a removal would take: of the packages to go those that are installed (``names``), what goes with them
+    (``more``; None: the system itself), and those of all that are nowhere to be had again (``alone``).
+    """
+
+    manager: PackageManager
+    families: tuple[str, ...]
+    names: tuple[str, ...]
+    more: tuple[str, ...] | None
+    alone: tuple[str, ...] = ()
+
+
 class PurgePackages(BaseChange, frozen=True):
-    """Remove packages with all that belongs to them. ``more`` are those that would go with them, ``alone`` those of all
-    that are nowhere to be had again.
+    """Remove packages with all that belongs to them. ``more`` are those that go with them, ``alone`` those of all that are
+    nowhere to be had again.
     """
 
     names: tuple[str, ...]
     more: tuple[str, ...]
     alone: tuple[str, ...]
     families: tuple[str, ...]
+    manager: PackageManager
     kind: ClassVar[str] = "package-removal"
     action: ClassVar[str] = "remove"
     key: ClassVar[str] = "package-removal:all"
     stage: ClassVar[Stage] = Stage.CLEAR
     privileged: ClassVar[bool] = True
+    touches: ClassVar[frozenset[str]] = frozenset({"packages", "home"})
 
     @property
     def subject(self) -> str:
@@ -53,88 +84,103 @@ class PurgePackages(BaseChange, frozen=True):
 
     @property
     def commands(self) -> tuple[Command, ...]:
-        """See ``Change``."""
-        return (self._manager().typed_removal((*self.names, *self.more)),)
+        """The package manager's own."""
+        return (self.manager.typed_removal((*self.names, *self.more)),)
 
-    def prepare(self, bench: Bench) -> Record:
-        """See ``Change``. What of their configuration can be read is kept, and what no archive holds."""
-        manager, names = self._manager(), (*self.names, *self.more)
-        kept: dict[str, str] = {}
-        for file in manager.settings_of(names):
-            copy = bench.attic / f"settings-{len(kept):03}"
+    def prepare(self, bench: Bench) -> RemovalRecord:
+        """Keep what of their configuration can be read, and those that no archive holds."""
+        names = (*self.names, *self.more)
+        settings: dict[str, str] = {}
+        for file in map(Path, self.manager.settings_of(names)):
             try:
-                shutil.copy2(file, copy)
+                copy = str(bench.attic.keep(f"settings-{file.name}", file.read_bytes()))
+                shutil.copystat(file, copy)
             except OSError:
                 continue
-            kept[file] = str(copy)
-        return {
-            "privileged": True, "families": list(self.families), "versions": manager.versions(names), "settings": kept,
-            "copies": {name: str(manager.copy_of(name, bench.attic)) for name in self.alone},
-        }  # fmt: skip
+            settings[str(file)] = copy
+        copies = bench.attic.room("packages") if self.alone else Path()
+        return RemovalRecord(
+            privileged=True,
+            families=list(self.families),
+            versions=self.manager.versions(names),
+            settings=settings,
+            copies={name: str(self.manager.copy_of(name, copies)) for name in self.alone},
+        )
 
-    def carry_out(self, bench: Bench, record: Record) -> None:
-        """See ``Change``."""
+    def carry_out(self, bench: Bench, record: RemovalRecord) -> None:
+        """Remove them. Raises ``Problem`` where one is still there."""
         lines: list[str] = []
-        manager = self._manager()
-        names = tuple(record["versions"])
-        if bench.run_privileged(manager.removal(names), lines.append) != 0 or manager.all_installed() & set(names):
+        names = tuple(record.versions)
+        status = bench.run_privileged(self.manager.removal(names), lines.append)
+        if status != 0 or self.manager.all_installed() & set(names):
             raise Problem(
                 f"the packages could not be removed: {lines[-1] if lines else 'it says no more'}",
                 advice="what the manifest wants answers all the same: it stands first on PATH",
             )
 
-    def _manager(self) -> PackageManager:
-        manager = package_manager(self.families)
-        assert manager is not None
-        return manager
 
-
-class PackageRemovals:
+class PackageRemovals(BaseKind):
     """The kind."""
 
     name = "package-removal"
+    record = RemovalRecord
 
-    def plan(self, wanted: Wanted, machine: Machine) -> Iterable[PurgePackages]:
-        """See ``Kind``. Raises ``Problem`` where the system itself would go with it."""
-        manager = package_manager(machine.host.families) if wanted.purges else None
+    def look(self, wanted: Wanted, machine: Machine) -> Removal | None:
+        """Have the package manager try it; None where nothing is to be removed."""
+        manager = machine.manager if wanted.purges else None
         if manager is None:
-            return
-        names = tuple(name for name in wanted.purges if name in manager.all_installed())
+            return None
+        here = manager.all_installed()
+        names = tuple(name for name in wanted.purges if name in here)
         if not names:
-            return
+            return None
         more = manager.goes_with(names)
         if more is None:
+            return Removal(manager, machine.host.families, names, None)
+        versions = manager.versions((*names, *more))
+        alone = tuple(name for name, version in versions.items() if manager.is_alone(name, version))
+        return Removal(manager, machine.host.families, names, more, alone)
+
+    def plan(self, wanted: Wanted, facts: Removal | None) -> Iterable[PurgePackages]:
+        """One change for all of them. Raises ``Problem`` where the system itself would go with it."""
+        if facts is None:
+            return
+        if facts.more is None:
             raise Problem(
-                f"{', '.join(names)} cannot be removed: the system needs it",
+                f"{', '.join(facts.names)} cannot be removed: the system needs it",
                 where="[[conflicts.remove]]",
                 advice="take it out of there: the manifest's version stands before it on PATH, and verify proves that",
             )
-        versions = manager.versions((*names, *more))
-        alone = tuple(name for name, version in versions.items() if manager.is_alone(name, version))
-        yield PurgePackages(names, more, alone, machine.host.families)
+        yield PurgePackages(facts.names, facts.more, facts.alone, facts.families, facts.manager)
 
-    def take_back(self, record: Record, bench: Bench) -> Sequence[str]:
-        """See ``Kind``. They come from apt's cache, from where it fetches packages, or from the copies kept."""
-        manager = package_manager(record["families"])
+    def take_back(self, record: RemovalRecord, bench: Bench) -> Reverted:
+        """They come from apt's cache, from where it fetches packages, or from the copies kept."""
+        manager = package_manager(record.families, bench.environ)
         if manager is None:
-            return ()
-        missing = [name for name in record["versions"] if name not in manager.all_installed()]
+            return WHOLE
+        here = manager.all_installed()
+        missing = [name for name in record.versions if name not in here]
         if missing:
-            copies = record.get("copies", {})
-            exact = {name: record["versions"][name] for name in missing if name not in copies}
-            wanted = [*manager.exactly(exact), *(copies[name] for name in missing if name in copies)]
+            exact = {name: record.versions[name] for name in missing if name not in record.copies}
+            wanted = [
+                *manager.exactly(exact),
+                *(record.copies[name] for name in missing if name in record.copies),
+            ]
             try:
                 manager.install(
                     wanted, bench.run_privileged, lambda what, done, total: None, bench.log / "packages.log"
                 )
             except Problem as problem:
-                return (f"the packages {', '.join(missing)} could not be brought back: {problem.what}",)
-        return [
-            f"{file} has the package's own content again; what it held is kept in {copy}"
-            for file, copy in record["settings"].items()
-            if _differ(Path(file), Path(copy))
-            and bench.run_privileged(("cp", "-p", copy, file), lambda line: None) != 0
-        ]
+                told = f"the packages {', '.join(missing)} could not be brought back: {problem.what}"
+                return Reverted((told,), whole=False)
+        return Reverted(
+            tuple(
+                f"{file} has the package's own content again; what it held is kept in {copy}"
+                for file, copy in record.settings.items()
+                if _differ(Path(file), Path(copy))
+                and bench.run_privileged(("cp", "-p", copy, file), lambda line: None) != 0
+            )
+        )
 
 
 def _differ(file: Path, copy: Path) -> bool:

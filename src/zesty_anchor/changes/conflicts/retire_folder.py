@@ -2,21 +2,37 @@
 
 from __future__ import annotations
 
-import errno
 import os
-import shutil
 import sys
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping
 from pathlib import Path
 from typing import ClassVar
 
-from zesty_anchor.changes.base import BaseChange
-from zesty_anchor.changes.change import Bench, Record, Stage
+import msgspec
+
+from zesty_anchor.changes.base import BaseChange, BaseKind
+from zesty_anchor.changes.bench import Bench
+from zesty_anchor.changes.change import Stage
+from zesty_anchor.changes.record import WHOLE, Record, Reverted
 from zesty_anchor.files import folders
+from zesty_anchor.files.move import move, same
 from zesty_anchor.files.removal import discard
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.survey.machine import Machine
+from zesty_anchor.system.locations import Locations
 from zesty_anchor.system.problem import Problem, UsageProblem
+
+
+class FolderRecord(Record, kw_only=True, tag="conflict"):
+    """Where the folder stood, where it is kept in the attic, and how a person reads it."""
+
+    folder: str
+    kept: str
+    name: str
+
+    def in_attic(self) -> dict[str, str]:
+        """The folder."""
+        return {self.folder: self.kept}
 
 
 class RetireFolder(BaseChange, frozen=True):
@@ -27,6 +43,7 @@ class RetireFolder(BaseChange, frozen=True):
     kind: ClassVar[str] = "conflict"
     action: ClassVar[str] = "retire"
     stage: ClassVar[Stage] = Stage.CLEAR
+    touches: ClassVar[frozenset[str]] = frozenset({"home", "shelf"})
 
     @property
     def subject(self) -> str:
@@ -35,7 +52,7 @@ class RetireFolder(BaseChange, frozen=True):
 
     @property
     def key(self) -> str:
-        """See ``Change``."""
+        """The folder."""
         return f"conflict:{self.folder}"
 
     @property
@@ -43,115 +60,87 @@ class RetireFolder(BaseChange, frozen=True):
         """Where it goes."""
         return "to the attic"
 
-    def prepare(self, bench: Bench) -> Record:
-        """See ``Change``."""
-        number = 1
-        while os.path.lexists(bench.attic / f"{number:03}-folder"):
-            number += 1
-        room = bench.attic / f"{number:03}-folder"
-        room.mkdir(mode=0o700)
-        return {"folder": str(self.folder), "kept": str(room / self.folder.name), "name": self.name}
+    def prepare(self, bench: Bench) -> FolderRecord:
+        """Make room for it in the attic."""
+        return FolderRecord(folder=str(self.folder), kept=str(bench.attic.place(self.folder.name)), name=self.name)
 
-    def carry_out(self, bench: Bench, record: Record) -> None:
-        """See ``Change``."""
-        move(self.folder, Path(record["kept"]))
+    def carry_out(self, bench: Bench, record: FolderRecord) -> None:
+        """Move it there."""
+        move(self.folder, Path(record.kept))
 
 
-class RetireFolders:
+class BaseRetireFolders(BaseKind):
+    """What all kinds have in common that move folders to the attic."""
+
+    record = FolderRecord
+
+    def take_back(self, record: FolderRecord, bench: Bench) -> Reverted:
+        """Move it back. Where something stands in its place, that stays, and so does the old one in the attic."""
+        folder, kept = Path(record.folder), Path(record.kept)
+        if not os.path.lexists(kept):
+            gone = not os.path.lexists(folder)
+            told = f"{record.name} does not come back: it was thrown away from the attic"
+            return Reverted((told,)) if gone else WHOLE
+        if os.path.lexists(folder):
+            if folder.is_dir() and kept.is_dir() and same(folder, kept):
+                discard(kept)  # a move between file systems was cut off after the copy back was whole
+                return WHOLE
+            return Reverted((f"{record.name} exists again, so the old one stays in {kept}",))
+        folders.make(folder.parent)
+        move(kept, folder)
+        folders.remove_empty([str(kept.parent)])
+        return WHOLE
+
+
+class Removable(msgspec.Struct, frozen=True):
+    """A folder that is to go: how a person reads it, and the problem where it must not, or cannot."""
+
+    name: str
+    problem: Problem | None
+
+
+class RetireFolders(BaseRetireFolders):
     """The kind."""
 
     name = "conflict"
 
-    def plan(self, wanted: Wanted, machine: Machine) -> Iterable[RetireFolder]:
-        """See ``Kind``."""
-        for folder in wanted.removals:
-            if os.path.lexists(folder):
-                _check_removable(folder, machine)
-                yield RetireFolder(folder, machine.locations.shown(folder))
+    def look(self, wanted: Wanted, machine: Machine) -> Mapping[Path, Removable]:
+        """Of the folders to be removed, those that are there."""
+        locations = machine.locations
+        there = (folder for folder in wanted.removals if os.path.lexists(folder))
+        return {folder: Removable(locations.shown(folder), _hindrance(folder, locations)) for folder in there}
 
-    def take_back(self, record: Record, bench: Bench) -> Sequence[str]:
-        """See ``Kind``."""
-        folder, kept = Path(record["folder"]), Path(record["kept"])
-        if not os.path.lexists(kept):
-            gone = not os.path.lexists(folder)
-            return (f"{record['name']} does not come back: it was thrown away from the attic",) if gone else ()
-        if os.path.lexists(folder):
-            if folder.is_dir() and kept.is_dir() and _same(folder, kept):
-                discard(kept)  # a move between file systems was cut off after the copy back was whole
-                return ()
-            return (f"{record['name']} exists again, so the old one stays in {kept}",)
-        folders.make(folder.parent)
-        move(kept, folder)
-        folders.remove_empty([str(kept.parent)])
-        return ()
+    def plan(self, wanted: Wanted, facts: Mapping[Path, Removable]) -> Iterable[RetireFolder]:
+        """One for each. Raises ``Problem`` where one holds what must stay, or cannot be moved."""
+        for folder, found in facts.items():
+            if found.problem is not None:
+                raise found.problem
+            yield RetireFolder(folder, found.name)
 
 
-def _check_removable(folder: Path, machine: Machine) -> None:
-    """Raises where a folder is not one that may be taken away."""
+def _hindrance(folder: Path, locations: Locations) -> Problem | None:
+    """Why a folder is not one that may be taken away; None where it may."""
     real = Path(os.path.realpath(folder))
     for own, what in (
-        (machine.locations.home, "your home"),
-        (machine.locations.data, "zesty-anchor's own folder"),
-        (machine.locations.state, "zesty-anchor's own folder"),
+        (locations.home, "your home"),
+        (locations.data, "zesty-anchor's own folder"),
+        (locations.state, "zesty-anchor's own folder"),
         (Path(sys.executable), "the Python that zesty-anchor itself runs on"),
         (Path(sys.prefix), "the Python that zesty-anchor itself runs on"),
         (Path(__file__), "zesty-anchor itself"),
     ):
         for place in (own, Path(os.path.realpath(own))):
             if real == place or real in place.parents:
-                raise UsageProblem(
+                return UsageProblem(
                     f"{folder} holds {what}, so it is not removed",
                     where="[[conflicts.remove]]",
                     advice="name the folder of the old install alone"
                     + (", or install zesty-anchor with another Python first" if "Python" in what else ""),
                 )
     if not os.access(folder.parent, os.W_OK | os.X_OK):
-        raise Problem(
+        return Problem(
             f"{folder} cannot be removed: the folder around it is not yours to write",
             where=str(folder.parent),
             advice="take the entry out of [[conflicts.remove]]: the new version is put before it on PATH anyway",
         )
-
-
-def move(source: Path, target: Path) -> None:
-    """Rename; between file systems copy beside, rename into place, and only then remove the source."""
-    try:
-        source.rename(target)
-        return
-    except OSError as error:
-        if error.errno != errno.EXDEV:
-            raise
-    beside = target.with_name(f".{target.name}.zesty-anchor-{os.getpid()}")
-    try:
-        if source.is_dir() and not source.is_symlink():
-            shutil.copytree(source, beside, symlinks=True)
-        else:
-            shutil.copy2(source, beside, follow_symlinks=False)
-        beside.rename(target)
-    finally:
-        if os.path.lexists(beside):
-            discard(beside)
-    if source.is_dir() and not source.is_symlink():
-        discard(source)
-    else:
-        source.unlink()
-
-
-def _same(one: Path, other: Path) -> bool:
-    """Whether two folders hold the same names, kinds and bytes."""
-    return _tree(one) == _tree(other)
-
-
-def _tree(folder: Path) -> dict[str, object]:
-    found: dict[str, object] = {}
-    for root, names, files in os.walk(folder):
-        for name in (*names, *files):
-            path = Path(root, name)
-            key = str(path.relative_to(folder))
-            if path.is_symlink():
-                found[key] = os.readlink(path)
-            elif path.is_dir():
-                found[key] = "folder"
-            else:
-                found[key] = path.read_bytes()
-    return found
+    return None

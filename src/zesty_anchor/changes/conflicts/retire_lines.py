@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable
 from functools import partial
 from pathlib import Path
 from typing import ClassVar
 
-from zesty_anchor.changes.base import FileChange
-from zesty_anchor.changes.change import Bench, Record, Stage
+import msgspec
+
+from zesty_anchor.changes.base import FileChange, FileTakeBack
+from zesty_anchor.changes.bench import Bench
+from zesty_anchor.changes.change import Stage
+from zesty_anchor.changes.record import FileRecord
 from zesty_anchor.changes.shells.readable import check_syntax
-from zesty_anchor.files.edit import Edit, put_back
+from zesty_anchor.files.edit import Edit
 from zesty_anchor.files.text_file import TextFile
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.shells.known import SHELLS
@@ -28,34 +32,64 @@ class RetireLines(FileChange, frozen=True):
     kind: ClassVar[str] = "conflict-lines"
     action: ClassVar[str] = "clean"
     stage: ClassVar[Stage] = Stage.CLEAR
+    touches: ClassVar[frozenset[str]] = frozenset({"startup"})
+    on_trial: ClassVar[bool] = True
 
-    def prepare(self, bench: Bench) -> Record:
-        """See ``Change``. The file that is to come is checked with the shell's own ``-n`` first."""
+    def prepare(self, bench: Bench) -> FileRecord:
+        """Check the file that is to come with the shell's own ``-n``, then copy the present one to the attic."""
         if self.checker and self.edit.after is not None:
             check_syntax(self.checker, self.edit.file, self.edit.after)
-        return self.edit.prepare(bench)
+        return FileChange.prepare(self, bench)
 
 
-class RetireStatements:
+class Lines(msgspec.Struct, frozen=True):
+    """What a startup file holds of old installs: the statements found, and its content without those that serve them
+    alone. ``name`` is the file as a person reads it, ``checker`` the shell that reads it.
+    """
+
+    file: TextFile
+    name: str
+    after: bytes | None
+    statements: tuple[Statement, ...]
+    checker: tuple[str, str] | None
+
+
+class RetireStatements(FileTakeBack):
     """The kind."""
 
     name = "conflict-lines"
 
-    def plan(self, wanted: Wanted, machine: Machine) -> Iterable[RetireLines]:
-        """See ``Kind``."""
+    def look(self, wanted: Wanted, machine: Machine) -> list[Lines]:
+        """Have the statements of every startup file found that speak of what is to go."""
         known: dict[Path, Known] = {}
+        seen = []
         for file in _files(wanted, machine):
-            content = file.content
+            content, statements = file.content, []
             for found in _about(file, wanted, machine, known):
                 content = without(content or b"", found)
-            if content != file.content:
-                edit = Edit(file, content)
-                edit.check_writable()
-                yield RetireLines(edit, machine.locations.shown(file.path), _checker(file, machine))
+                statements += found
+            if statements:
+                name = machine.locations.shown(file.path)
+                seen.append(Lines(file, name, content, tuple(statements), _checker(file, machine)))
+        return seen
 
-    def take_back(self, record: Record, bench: Bench) -> Sequence[str]:
-        """See ``Kind``."""
-        return put_back(record)
+    def plan(self, wanted: Wanted, facts: list[Lines]) -> Iterable[RetireLines]:
+        """An edit of each file in which something can be cut."""
+        for lines in facts:
+            if lines.after != lines.file.content:
+                edit = Edit(lines.file, lines.after)
+                edit.check_writable()
+                yield RetireLines(edit, lines.name, lines.checker)
+
+    def notices(self, wanted: Wanted, facts: list[Lines]) -> list[str]:
+        """The statements that speak of an old install and do more: not cut, but for a person to decide on."""
+        return [
+            f"{lines.name}:{statement.line} mentions what is removed, and does more, so it stays: "
+            + statement.text.splitlines()[0]
+            for lines in facts
+            for statement in lines.statements
+            if not statement.serves
+        ]
 
 
 def _files(wanted: Wanted, machine: Machine) -> list[TextFile]:
@@ -77,18 +111,6 @@ def _checker(file: TextFile, machine: Machine) -> tuple[str, str] | None:
     ending = file.path.suffix.lstrip(".")
     shells = (machine.shell(name) for name in readers or [ending if ending in SHELLS else "bash"])
     return next(((shell.program, SHELLS[shell.name].check) for shell in shells if shell), None)
-
-
-def undecided(wanted: Wanted, machine: Machine) -> list[tuple[str, Statement]]:
-    """The statements that mention an old install and do more: not cut, but for a person to decide on."""
-    known: dict[Path, Known] = {}
-    return [
-        (machine.locations.shown(file.path), statement)
-        for file in _files(wanted, machine)
-        for found in _about(file, wanted, machine, known)
-        for statement in found
-        if not statement.serves
-    ]
 
 
 def _about(file: TextFile, wanted: Wanted, machine: Machine, known: dict[Path, Known]) -> Iterable[list[Statement]]:
@@ -117,7 +139,6 @@ def _judges(path: Path, machine: Machine) -> tuple[_About, _Setting]:
     if path.name == fish_variables.FILE:
         return fish_variables.universal_statements_about, fish_variables.universal_statements_setting
     if path.suffix == ".fish":
-        fish = machine.shell("fish")
-        program = fish.program if fish else "fish"
-        return partial(fish_statements_about, program=program), partial(fish_statements_setting, program=program)
+        parser = machine.fish_parser
+        return partial(fish_statements_about, parser=parser), partial(fish_statements_setting, parser=parser)
     return statements_about, statements_setting

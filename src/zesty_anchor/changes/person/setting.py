@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable
 from pathlib import Path
 from typing import Any, ClassVar
 
-from zesty_anchor.changes.base import FileChange
-from zesty_anchor.changes.change import Bench, Record, Stage
-from zesty_anchor.files.edit import Edit, put_back
+from zesty_anchor.changes.base import FileChange, FileKind
+from zesty_anchor.changes.change import Stage
+from zesty_anchor.files.edit import Edit
 from zesty_anchor.files.keyed import form_of, with_key
 from zesty_anchor.manifest.model import Setting
 from zesty_anchor.manifest.wanted import Wanted, expand, refer
@@ -21,15 +21,16 @@ class SetKeys(FileChange, frozen=True):
 
     kind: ClassVar[str] = "setting"
     stage: ClassVar[Stage] = Stage.SHELL
+    touches: ClassVar[frozenset[str]] = frozenset({"settings"})
 
 
-class Settings:
+class Settings(FileKind):
     """The kind."""
 
     name = "setting"
 
     def plan(self, wanted: Wanted, machine: Machine) -> Iterable[SetKeys]:
-        """See ``Kind``. Raises ``Problem`` where a file is not what its name says, or is read-only."""
+        """One edit for each file. Raises ``Problem`` where a file is not what its name says, or is read-only."""
         places = {v.runtime: str(v.folder) for v in wanted.defaults}
         files: dict[Path, list[Setting]] = {}
         for setting in wanted.settings:
@@ -43,10 +44,6 @@ class Settings:
                 edit = Edit(file, after)
                 edit.check_writable()
                 yield SetKeys(edit, machine.locations.shown(path))
-
-    def take_back(self, record: Record, bench: Bench) -> Sequence[str]:
-        """See ``Kind``."""
-        return put_back(record)
 
 
 def _with(content: bytes | None, path: Path, setting: Setting, places: dict[str, str]) -> bytes:

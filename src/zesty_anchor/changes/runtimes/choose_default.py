@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping
 from pathlib import Path
 from typing import ClassVar
 
-from zesty_anchor.changes.base import BaseChange
-from zesty_anchor.changes.change import Bench, Record, Stage
+import msgspec
+
+from zesty_anchor.changes.base import BaseChange, BaseKind
+from zesty_anchor.changes.bench import Bench
+from zesty_anchor.changes.change import Stage
+from zesty_anchor.changes.record import WHOLE, Record, Reverted
 from zesty_anchor.changes.runtimes.install import version_key
 from zesty_anchor.changes.runtimes.install_through import manager_program
 from zesty_anchor.manifest.model import ManagerTool
@@ -19,6 +23,23 @@ from zesty_anchor.system.host import plain_environment
 from zesty_anchor.system.problem import Problem
 
 
+class ChoiceRecord(Record, kw_only=True, tag="manager-default"):
+    """What is needed to speak to the manager again, the version that was the default ``before`` (empty: none), and the
+    notes of the manager's that were ``there`` before, and ``came``.
+    """
+
+    runtime: str
+    manager: str
+    folder: str
+    before: str
+    choose: str | None
+    bins: list[str]
+    variables: dict[str, str]
+    home: str
+    there: list[str] = msgspec.field(default_factory=list)
+    came: list[str] = msgspec.field(default_factory=list)
+
+
 class ChooseDefault(BaseChange, frozen=True):
     """Tell it once."""
 
@@ -27,6 +48,7 @@ class ChooseDefault(BaseChange, frozen=True):
     kind: ClassVar[str] = "manager-default"
     action: ClassVar[str] = "choose"
     stage: ClassVar[Stage] = Stage.OBTAIN
+    touches: ClassVar[frozenset[str]] = frozenset({"shelf"})
 
     @property
     def subject(self) -> str:
@@ -53,68 +75,75 @@ class ChooseDefault(BaseChange, frozen=True):
         """Why."""
         return "so that it agrees with the manifest"
 
-    def prepare(self, bench: Bench) -> Record:
-        """See ``Change``."""
+    def prepare(self, bench: Bench) -> ChoiceRecord:
+        """Write down the choice that holds now."""
         tool = self.manager.recipe.manager
         assert tool is not None
-        return {
-            "runtime": self.wanted.runtime,
-            "manager": self.manager.runtime,
-            "folder": str(self.manager.folder),
-            "before": choices_in(self.manager.folder).get(self.wanted.runtime, ""),
-            "choose": tool.choose,
-            "bins": list(map(str, self.manager.bins)),
-            "variables": dict(self.manager.variables),
-            "home": str(self.manager.home),
-            "there": sorted(_entries(self.manager.home)),
-        }
+        return ChoiceRecord(
+            runtime=self.wanted.runtime,
+            manager=self.manager.runtime,
+            folder=str(self.manager.folder),
+            before=choices_in(self.manager.folder).get(self.wanted.runtime, ""),
+            choose=tool.choose,
+            bins=list(map(str, self.manager.bins)),
+            variables=dict(self.manager.variables),
+            home=str(self.manager.home),
+            there=sorted(_entries(self.manager.home)),
+        )
 
-    def carry_out(self, bench: Bench, record: Record) -> None:
-        """See ``Change``."""
+    def carry_out(self, bench: Bench, record: ChoiceRecord) -> None:
+        """Tell the manager, and note that it was told."""
         name, version = self.wanted.runtime, self.wanted.version
         log = bench.log / f"{self.manager.runtime}-choose-{name}.log"
-        manager_program(self.manager, bench.locations.home).choose(name, version, log, lambda text: None)
+        program = manager_program(self.manager, bench.environ, bench.locations.home)
+        program.choose(name, version, log, lambda text: None)
         note_choices(self.manager.folder, {**choices_in(self.manager.folder), name: version})
-        record["came"] = sorted(_entries(self.manager.home) - set(record.pop("there")))
+        record.came = sorted(_entries(self.manager.home) - set(record.there))
+        record.there = []
 
 
-class ManagerDefaults:
+class ManagerDefaults(BaseKind):
     """The kind."""
 
     name = "manager-default"
+    record = ChoiceRecord
 
-    def plan(self, wanted: Wanted, machine: Machine) -> Iterable[ChooseDefault]:
-        """See ``Kind``."""
+    def look(self, wanted: Wanted, machine: Machine) -> Mapping[str, Mapping[str, str]]:
+        """What each manager was told already: by its name, the version of each runtime."""
+        return {name: choices_in(manager.folder) for name, manager in wanted.managers.items()}
+
+    def plan(self, wanted: Wanted, facts: Mapping[str, Mapping[str, str]]) -> Iterable[ChooseDefault]:
+        """One for each default version whose manager can be told, and was not."""
         for version in wanted.versions:
             manager = wanted.managers.get(version.through)
             tool = manager.recipe.manager if manager else None
             if manager is None or tool is None or tool.choose is None or not version.default:
                 continue
-            if choices_in(manager.folder).get(version.runtime) != version.version:
+            if facts[manager.runtime].get(version.runtime) != version.version:
                 yield ChooseDefault(version, manager)
 
-    def take_back(self, record: Record, bench: Bench) -> Sequence[str]:
-        """See ``Kind``. Without an earlier choice there is nothing to tell it: what it noted is removed."""
-        folder, name = Path(record["folder"]), record["runtime"]
+    def take_back(self, record: ChoiceRecord, bench: Bench) -> Reverted:
+        """Tell it the earlier choice. Without one there is nothing to tell it: what it noted is removed."""
+        folder, name, before = Path(record.folder), record.runtime, record.before
         if not folder.is_dir():
-            return ()
+            return WHOLE
         choices = choices_in(folder)
-        before = record["before"]
         note_choices(folder, {**{k: v for k, v in choices.items() if k != name}, **({name: before} if before else {})})
         if not before:
-            for path in sorted(record.get("came", ()), key=len, reverse=True):
+            for path in sorted(record.came, key=len, reverse=True):
                 _remove(Path(path))
         if not before or choices.get(name) == before:
-            return ()
-        bins = tuple(map(Path, record["bins"]))
-        environment = {**plain_environment(bench.locations.home, bins), **record["variables"]}
-        tool = ManagerTool(list="", install="", locate="", choose=record["choose"])
-        program = ManagerProgram(record["manager"], tool, bins, environment, bench.locations.home)
+            return WHOLE
+        bins = tuple(map(Path, record.bins))
+        environment = {**plain_environment(bench.environ, bench.locations.home, bins), **record.variables}
+        tool = ManagerTool(list="", install="", locate="", choose=record.choose)
+        program = ManagerProgram(record.manager, tool, bins, environment, bench.locations.home)
         try:
-            program.choose(name, before, bench.log / f"{record['manager']}-choose-{name}.log", lambda text: None)
+            program.choose(name, before, bench.log / f"{record.manager}-choose-{name}.log", lambda text: None)
         except Problem as problem:
-            return (f"{record['manager']} could not be told to have {name} {before} by default: {problem.what}",)
-        return ()
+            told = f"{record.manager} could not be told to have {name} {before} by default: {problem.what}"
+            return Reverted((told,), whole=False)
+        return WHOLE
 
 
 _DEPTH = 2

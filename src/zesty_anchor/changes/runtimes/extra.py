@@ -3,12 +3,16 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping
 from pathlib import Path
 from typing import ClassVar
 
-from zesty_anchor.changes.base import BaseChange
-from zesty_anchor.changes.change import Bench, Record, Stage
+import msgspec
+
+from zesty_anchor.changes.base import BaseChange, BaseKind
+from zesty_anchor.changes.bench import Bench
+from zesty_anchor.changes.change import Stage
+from zesty_anchor.changes.record import WHOLE, Record, Reverted
 from zesty_anchor.changes.runtimes.install import version_key
 from zesty_anchor.files.removal import discard
 from zesty_anchor.manifest.wanted import Wanted, WantedVersion
@@ -17,6 +21,16 @@ from zesty_anchor.shelf.build import Pace, build
 from zesty_anchor.shelf.receipt import extras_in, note_extras
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system.host import plain_environment
+
+
+class ExtraRecord(Record, kw_only=True, tag="extra"):
+    """The version's folder, the package, its files ``before`` (until it is done), and those that it ``brought`` (None: it was
+    cut off)."""
+
+    folder: str
+    extra: str
+    before: list[str] = msgspec.field(default_factory=list)
+    brought: list[str] | None = None
 
 
 class AddExtra(BaseChange, frozen=True):
@@ -28,6 +42,7 @@ class AddExtra(BaseChange, frozen=True):
     kind: ClassVar[str] = "extra"
     action: ClassVar[str] = "add"
     stage: ClassVar[Stage] = Stage.OBTAIN
+    touches: ClassVar[frozenset[str]] = frozenset({"shelf"})
 
     @property
     def subject(self) -> str:
@@ -54,18 +69,18 @@ class AddExtra(BaseChange, frozen=True):
         """Who does it."""
         return f"by the package tool of {self.wanted.runtime}"
 
-    def prepare(self, bench: Bench) -> Record:
-        """See ``Change``."""
-        return {"folder": str(self.wanted.folder), "extra": self.extra, "before": _files(self.wanted.folder)}
+    def prepare(self, bench: Bench) -> ExtraRecord:
+        """Write down the files that the version has now."""
+        return ExtraRecord(folder=str(self.wanted.folder), extra=self.extra, before=_files(self.wanted.folder))
 
-    def carry_out(self, bench: Bench, record: Record) -> None:
-        """See ``Change``. The tool gets a home of its own, so that it leaves nothing in the person's."""
+    def carry_out(self, bench: Bench, record: ExtraRecord) -> None:
+        """Run the runtime's package tool. The tool gets a home of its own, so that it leaves nothing in the person's."""
         tool, folder = self.wanted.recipe.extras, self.wanted.folder
         assert tool is not None
         name, _, version = self.extra.partition("@") if not self.extra.startswith("@") else _scoped(self.extra)
         room = place.stage(bench.locations.staging, "extra")
         environment = {
-            **plain_environment(room, self.wanted.bins), **dict(self.wanted.variables),
+            **plain_environment(bench.environ, room, self.wanted.bins), **dict(self.wanted.variables),
             "TMPDIR": str(room), "NAME": name, "VERSION": version, "FOLDER": str(folder),
         }  # fmt: skip
         try:
@@ -77,40 +92,49 @@ class AddExtra(BaseChange, frozen=True):
         finally:
             discard(room)
         note_extras(folder, (*extras_in(folder), self.extra))
-        record["brought"] = sorted(set(_files(folder)) - set(record["before"]))
-        del record["before"]
+        record.brought = sorted(set(_files(folder)) - set(record.before))
+        record.before = []
 
 
-class Extras:
+class Extras(BaseKind):
     """The kind."""
 
     name = "extra"
+    record = ExtraRecord
 
-    def plan(self, wanted: Wanted, machine: Machine) -> Iterable[AddExtra]:
-        """See ``Kind``."""
+    def look(self, wanted: Wanted, machine: Machine) -> Mapping[Path, tuple[str, ...]]:
+        """The packages that each version has already. One that gives way to the same version from elsewhere takes its
+        packages along.
+        """
+        found = {}
+        for version in wanted.versions:
+            receipt = machine.shelf.get((version.runtime, version.version)) if version.extras else None
+            if receipt is not None and receipt.through == version.through:
+                found[version.folder] = extras_in(version.folder)
+        return found
+
+    def plan(self, wanted: Wanted, facts: Mapping[Path, tuple[str, ...]]) -> Iterable[AddExtra]:
+        """One for each package that a version does not have."""
         for version in wanted.versions:
             after = ""
-            receipt = machine.shelf.get((version.runtime, version.version))
-            # One that gives way to the same version from elsewhere takes its packages along.
-            here = extras_in(version.folder) if receipt and receipt.through == version.through else ()
             for extra in version.extras:
-                if extra not in here:
+                if extra not in facts.get(version.folder, ()):
                     change = AddExtra(version, extra, after)
                     after = change.key
                     yield change
 
-    def take_back(self, record: Record, bench: Bench) -> Sequence[str]:
-        """See ``Kind``. What the package brought is removed; a version that is gone took it along."""
-        folder = Path(record["folder"])
+    def take_back(self, record: ExtraRecord, bench: Bench) -> Reverted:
+        """Remove what the package brought; a version that is gone took it along."""
+        folder = Path(record.folder)
         if not folder.is_dir():
-            return ()
-        brought = record.get("brought") or sorted(set(_files(folder)) - set(record.get("before", ())))
+            return WHOLE
+        brought = record.brought if record.brought is not None else sorted(set(_files(folder)) - set(record.before))
         for name in brought:
             (folder / name).unlink(missing_ok=True)
         for inner in sorted({(folder / name).parent for name in brought}, key=lambda f: len(f.parts), reverse=True):
             _remove_empty(inner, folder)
-        note_extras(folder, tuple(e for e in extras_in(folder) if e != record["extra"]))
-        return ()
+        note_extras(folder, tuple(e for e in extras_in(folder) if e != record.extra))
+        return WHOLE
 
 
 def _files(folder: Path) -> list[str]:

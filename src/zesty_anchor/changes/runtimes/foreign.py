@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import shutil
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -11,9 +10,12 @@ from urllib.parse import quote_from_bytes, unquote_to_bytes
 
 import msgspec
 
-from zesty_anchor.changes.change import Bench, Record
-from zesty_anchor.files.edit import put_back, replace
-from zesty_anchor.files.removal import discard
+from zesty_anchor.changes.bench import Bench
+from zesty_anchor.changes.record import Record
+from zesty_anchor.files.edit import Copies, put_back
+from zesty_anchor.files.move import move
+from zesty_anchor.files.removal import discard_any
+from zesty_anchor.files.replace import replace
 from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.survey.home_watch import ONE_AT_A_TIME, HomeWatch, Seen, difference
 from zesty_anchor.survey.machine import Machine
@@ -26,6 +28,20 @@ class Startup(msgspec.Struct, frozen=True):
 
     path: str
     language: str
+
+
+class ForeignRecord(Record, kw_only=True, tag="foreign"):
+    """What a program did in the home outside its own places. ``seen`` is the file with what was there before, as long as
+    it was at work (None: it ended); ``startup`` are the startup files.
+
+    ``came`` are entries of the home that it made, percent-encoded since a name need not be UTF-8; ``touched`` are files of
+    settings that it changed.
+    """
+
+    seen: str | None = None
+    startup: list[str] = msgspec.field(default_factory=list)
+    came: list[str] = msgspec.field(default_factory=list)
+    touched: list[Copies] = msgspec.field(default_factory=list)
 
 
 class Traces(msgspec.Struct):
@@ -45,18 +61,20 @@ def startup_files(machine: Machine) -> tuple[Startup, ...]:
 
 
 @contextmanager
-def watched(record: Record, startup: Iterable[Startup], bench: Bench, own: Iterable[str]) -> Iterator[Traces]:
+def watched(record: ForeignRecord, startup: Iterable[Startup], bench: Bench, own: Iterable[str]) -> Iterator[Traces]:
     """Lets a foreign program work in the home. Afterwards its edits of startup files are taken out, and the rest of
     what it did outside the places that are its ``own`` is noted in the record, for ``take_back``.
 
-    The record has been through ``begin``.
+    The record holds what ``begin`` gave.
     """
     traces = Traces([])
     languages = {os.fsencode(each.path): each.language for each in startup}
     watch = _watch(bench.locations, languages)
     with ONE_AT_A_TIME:
         before = watch.look()
-        Path(record["seen"]).write_bytes(msgspec.msgpack.encode(before))
+        assert record.seen is not None
+        seen = Path(record.seen)
+        seen.write_bytes(msgspec.msgpack.encode(before))
         yield traces
         found = difference(before, watch.look())
         came = list(found.came)
@@ -64,48 +82,45 @@ def watched(record: Record, startup: Iterable[Startup], bench: Bench, own: Itera
             now = found.changed[path] if path in found.changed else _content(path)
             traces.edited.append((languages[path], before.contents.get(path, (b"", 0))[0], now or b""))
             _restore(path, before)
-        # The journal is JSON, which knows no bytes that are not UTF-8.
-        record["came"] = [quote_from_bytes(p) for p in came if p not in languages and not _within(p, own)]
-        record["touched"] = [
+        record.came = [quote_from_bytes(p) for p in came if p not in languages and not _within(p, own)]
+        record.touched = [
             _touched(path, now, before, bench)
             for path, now in found.changed.items()
             if path not in languages and path.isascii()
         ]
-        Path(record.pop("seen")).unlink()
+        record.seen = None
+        seen.unlink()
 
 
-def begin(bench: Bench, startup: Iterable[Startup]) -> Record:
-    """The part of a record that ``watched`` needs."""
-    room = bench.attic / f"seen-{len(list(bench.attic.glob('seen-*'))):03}"
-    return {"seen": str(room), "startup": [each.path for each in startup]}
+def begin(bench: Bench) -> str:
+    """A place for what stands in the home before the program works there: for ``ForeignRecord.seen``."""
+    return str(bench.attic.room("seen") / "seen")
 
 
-def take_back(record: Record, bench: Bench, name: str) -> list[str]:
+def take_back(record: ForeignRecord, bench: Bench, name: str) -> list[str]:
     """Take back what a program did outside its own places, and return what a person should know.
 
     ``name`` is the program's. What came and does not bear that name may be the person's own: it goes to the attic.
     """
-    if "seen" in record:
-        return _cut_off(record, bench, name)
+    if record.seen is not None:
+        return _cut_off(Path(record.seen), record.startup, bench, name)
     told: list[str] = []
-    for touched in record.get("touched", ()):
+    for touched in record.touched:
         told += put_back(touched)
-    return told + _away(map(unquote_to_bytes, record.get("came", ())), bench, name)
+    return told + _away(map(unquote_to_bytes, record.came), bench, name)
 
 
-def _cut_off(record: Record, bench: Bench, name: str) -> list[str]:
+def _cut_off(seen: Path, startup: Iterable[str], bench: Bench, name: str) -> list[str]:
     """The program was still at work, or nobody looked afterwards."""
-    seen = Path(record["seen"])
     if not seen.is_file():
         return []
     before = msgspec.msgpack.decode(seen.read_bytes(), type=Seen)
-    languages = dict.fromkeys(map(os.fsencode, record["startup"]), "")
+    languages = dict.fromkeys(map(os.fsencode, startup), "")
     found = difference(before, _watch(bench.locations, languages).look())
     told = []
     for path, now in found.changed.items():
         if now is not None and now != before.contents[path][0]:
-            kept = _free(bench.attic, os.path.basename(os.fsdecode(path)).lstrip(".") + ".found")
-            kept.write_bytes(now)
+            kept = bench.attic.keep(os.path.basename(os.fsdecode(path)) + ".found", now)
             told.append(
                 f"{bench.locations.shown(os.fsdecode(path))} is as it was before; what it held now is in {kept}"
             )
@@ -126,22 +141,22 @@ def _away(paths: Iterable[bytes], bench: Bench, name: str, *, cut_off: bool = Fa
         if name.lower() in os.path.basename(path).lower() and (hidden or not cut_off):
             discard_any(Path(path))
         else:
-            kept = _free(bench.attic, os.path.basename(path).lstrip("."))
-            shutil.move(path, kept)
+            kept = bench.attic.place(os.path.basename(path))
+            move(Path(path), kept)
             told.append(f"{bench.locations.shown(path)} came while {name} was at work; it is kept in {kept}")
     return told
 
 
-def _touched(path: bytes, now: bytes | None, before: Seen, bench: Bench) -> Record:
+def _touched(path: bytes, now: bytes | None, before: Seen, bench: Bench) -> Copies:
     content, mode = before.contents[path]
-    kept, after = _free(bench.attic, "touched-before"), None
-    kept.write_bytes(content)
-    if now is not None:
-        after = _free(bench.attic, "touched-after")
-        after.write_bytes(now)
     text = os.fsdecode(path)
-    return {"path": text, "name": bench.locations.shown(text), "mode": mode, "before": str(kept),
-            "after": str(after) if after else None}  # fmt: skip
+    return Copies(
+        path=text,
+        name=bench.locations.shown(text),
+        mode=mode,
+        before=bench.attic.keep("touched-before", content),
+        after=bench.attic.keep("touched-after", now),
+    )
 
 
 def _restore(path: bytes, before: Seen) -> None:
@@ -157,14 +172,6 @@ def _restore(path: bytes, before: Seen) -> None:
         discard_any(Path(text))
 
 
-def discard_any(path: Path) -> None:
-    """Remove a file, a link, or a folder with all in it. Nothing there is no error."""
-    if path.is_dir() and not path.is_symlink():
-        discard(path)
-    else:
-        path.unlink(missing_ok=True)
-
-
 def _watch(locations: Locations, files: Iterable[bytes]) -> HomeWatch:
     apart = (locations.data, locations.state, locations.cache, locations.config)
     return HomeWatch(locations.home, [Path(os.fsdecode(file)) for file in files], apart)
@@ -174,13 +181,6 @@ def _within(path: bytes, own: Iterable[str]) -> bool:
     """Whether a path is one of the program's own places, or a folder on the way to one."""
     text = os.fsdecode(path)
     return any(f"{text}/".startswith(f"{place}/") for place in own)
-
-
-def _free(attic: Path, name: str) -> Path:
-    number = 1
-    while os.path.lexists(attic / f"{number:03}-{name}"):
-        number += 1
-    return attic / f"{number:03}-{name}"
 
 
 def _content(path: bytes) -> bytes | None:

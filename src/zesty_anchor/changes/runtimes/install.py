@@ -4,12 +4,17 @@ from __future__ import annotations
 
 import os
 import re
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Mapping
 from pathlib import Path
 from typing import ClassVar
 
-from zesty_anchor.changes.base import BaseChange
-from zesty_anchor.changes.change import ALL_PACKAGES, Bench, Question, Record, Stage
+import msgspec
+
+from zesty_anchor.changes.base import BaseChange, PlainKind
+from zesty_anchor.changes.bench import Bench
+from zesty_anchor.changes.change import ALL_PACKAGES, Stage
+from zesty_anchor.changes.question import Question
+from zesty_anchor.changes.record import WHOLE, Record, Reverted
 from zesty_anchor.changes.runtimes.replacement import bring_back, replacement, set_aside, set_aside_is_done
 from zesty_anchor.files import folders
 from zesty_anchor.files.removal import discard
@@ -63,6 +68,22 @@ def _table(wanted: WantedVersion) -> str:
     return f"{'managers' if wanted.recipe.manager else 'runtimes'}.{wanted.runtime}"
 
 
+class InstallRecord(Record, kw_only=True, tag="version"):
+    """Where the version goes, what it ``replaced`` (see ``replacement``), the home of a manager that came with it (empty:
+    none), where it is unpacked, and the downloads that are kept for it.
+    """
+
+    folder: str
+    replaced: dict[str, str] = msgspec.field(default_factory=dict)
+    home: str = ""
+    staged: str
+    kept: list[str]
+
+    def in_attic(self) -> dict[str, str]:
+        """The version that gave way."""
+        return self.replaced
+
+
 class Install(BaseChange, frozen=True):
     """Fetch, check and unpack one version. It ``replaces`` the same version where that came through a manager."""
 
@@ -72,6 +93,8 @@ class Install(BaseChange, frozen=True):
     kind: ClassVar[str] = "version"
     action: ClassVar[str] = "install"
     stage: ClassVar[Stage] = Stage.OBTAIN
+    touches: ClassVar[frozenset[str]] = frozenset({"shelf"})
+    fetches: ClassVar[bool] = True
 
     @property
     def subject(self) -> str:
@@ -122,8 +145,8 @@ class Install(BaseChange, frozen=True):
         """Bytes to fetch."""
         return self.artefact.size
 
-    def prepare(self, bench: Bench) -> Record:
-        """See ``Change``."""
+    def prepare(self, bench: Bench) -> InstallRecord:
+        """Write down what it will make. Raises ``Problem`` where its place on the shelf is taken."""
         locations = bench.locations
         if os.path.lexists(self.wanted.folder) and not self.replaces:
             raise Problem(
@@ -134,28 +157,28 @@ class Install(BaseChange, frozen=True):
         fetched = [v.artefact for v in (self.wanted, self.wanted.earlier) if v is not None and v.artefact is not None]
         kept = [kept_file(locations.downloads, each.digest, each.url) for each in fetched]
         home = self.wanted.home
-        return {
-            "folder": str(self.wanted.folder),
-            "replaced": replacement(self.wanted.folder, bench) if self.replaces else {},
-            "home": str(home) if home is not None and not os.path.lexists(home) else "",
-            "staged": str(locations.staging / self._room),
-            "kept": [str(file) for file in kept if not file.exists()],
-            "made": [
+        return InstallRecord(
+            folder=str(self.wanted.folder),
+            replaced=replacement(self.wanted.folder, bench.attic) if self.replaces else {},
+            home=str(home) if home is not None and not os.path.lexists(home) else "",
+            staged=str(locations.staging / self._room),
+            kept=[str(file) for file in kept if not file.exists()],
+            made=[
                 made
                 for folder in (self.wanted.folder.parent, locations.staging, locations.downloads, *_around(home))
                 for made in folders.missing(folder)
             ],
-        }
+        )
 
-    def carry_out(self, bench: Bench, record: Record) -> None:
-        """See ``Change``."""
+    def carry_out(self, bench: Bench, record: InstallRecord) -> None:
+        """Obtain it beside the shelf, build it where it is a source, check it, and rename it into place."""
         for folder in (self.wanted.folder.parent, bench.locations.staging, bench.locations.downloads):
             folders.make(folder)
         rooms: list[Path] = []
         try:
             ready, digest = self._ready(self.wanted, bench, rooms)
             self._finish(ready, digest, bench)
-            set_aside(record.get("replaced", {}))
+            set_aside(record.replaced)
             place.put(ready, self.wanted.folder)
         except Problem as problem:
             inner = f": {problem.where}" if problem.where and problem.where != self.artefact.url else ""
@@ -183,7 +206,7 @@ class Install(BaseChange, frozen=True):
         artefact = version.artefact
         assert artefact is not None
         if artefact.digest.startswith("commit:"):
-            check_out(artefact.url, artefact.digest.removeprefix("commit:"), room)
+            check_out(artefact.url, artefact.digest.removeprefix("commit:"), room, bench.environ)
             return artefact.digest
         kept = kept_file(bench.locations.downloads, artefact.digest, artefact.url)
         digest = obtain(
@@ -265,33 +288,34 @@ class Install(BaseChange, frozen=True):
         return any((folder / part / command).is_file() for part in self.wanted.recipe.bin)
 
 
-class Installs:
+class Installs(PlainKind):
     """The kind."""
 
     name = "version"
+    record = InstallRecord
 
     def plan(self, wanted: Wanted, machine: Machine) -> Iterable[Install]:
-        """See ``Kind``."""
+        """One for each version that comes from a feed and does not stand there."""
         for version in wanted.versions:
             if version.artefact is not None and not version.script:
                 yield Install(version, version.artefact, (version.runtime, version.version) in machine.shelf)
 
-    def take_back(self, record: Record, bench: Bench) -> Sequence[str]:
-        """See ``Kind``."""
-        folder, staging = Path(record["folder"]), bench.locations.staging
-        if folder.exists() and set_aside_is_done(record.get("replaced", {})):
+    def take_back(self, record: InstallRecord, bench: Bench) -> Reverted:
+        """Take it off the shelf in one rename, with all that it left beside it; what it replaced comes back."""
+        folder, staging = Path(record.folder), bench.locations.staging
+        if folder.exists() and set_aside_is_done(record.replaced):
             folders.make(staging)
             gone = place.take_off(folder, staging)
             if gone is not None:
                 discard(gone)
-        bring_back(record.get("replaced", {}))
-        if record.get("home"):
-            discard(Path(record["home"]))
-        for file in map(Path, record["kept"]):
+        bring_back(record.replaced)
+        if record.home:
+            discard(Path(record.home))
+        for file in map(Path, record.kept):
             file.unlink(missing_ok=True)
             for partial in file.parent.glob(file.name + ".*.part"):
                 partial.unlink(missing_ok=True)
-        staged = Path(record["staged"])
+        staged = Path(record.staged)
         for room in staged.parent.glob(staged.name + ".*"):
             discard(room)
-        return ()
+        return WHOLE

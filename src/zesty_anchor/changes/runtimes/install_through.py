@@ -3,16 +3,21 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping
 from pathlib import Path
 from typing import ClassVar
 
-from zesty_anchor.changes.base import BaseChange
-from zesty_anchor.changes.change import Bench, Record, Stage
+import msgspec
+
+from zesty_anchor.changes.base import BaseChange, PlainKind
+from zesty_anchor.changes.bench import Bench
+from zesty_anchor.changes.change import Stage
+from zesty_anchor.changes.record import Reverted
 from zesty_anchor.changes.runtimes import foreign
 from zesty_anchor.changes.runtimes.install import version_key
 from zesty_anchor.changes.runtimes.replacement import bring_back, replacement, set_aside
 from zesty_anchor.files import folders
+from zesty_anchor.files.removal import discard_any
 from zesty_anchor.manifest.wanted import Wanted, WantedVersion
 from zesty_anchor.shelf.build import Pace
 from zesty_anchor.shelf.manager import ManagerProgram
@@ -23,6 +28,25 @@ from zesty_anchor.system.problem import Problem
 
 _DEPTH = 4
 """How deep below a manager's home the folders of versions are looked for, where it was cut off."""
+
+
+class ManagedRecord(foreign.ForeignRecord, kw_only=True, tag="managed-version"):
+    """The manager and its ``home``, the version's place on the shelf, where the manager had it already (``there``) or put
+    it (``located``), the folders ``before``, whether the receipt is ours, and what it ``replaced``.
+    """
+
+    manager: str
+    folder: str
+    there: str
+    home: str
+    before: list[str] = msgspec.field(default_factory=list)
+    replaced: dict[str, str] = msgspec.field(default_factory=dict)
+    located: str = ""
+    receipt: bool = False
+
+    def in_attic(self) -> dict[str, str]:
+        """The version that gave way."""
+        return self.replaced
 
 
 class InstallThrough(BaseChange, frozen=True):
@@ -39,6 +63,7 @@ class InstallThrough(BaseChange, frozen=True):
     kind: ClassVar[str] = "managed-version"
     action: ClassVar[str] = "install"
     stage: ClassVar[Stage] = Stage.OBTAIN
+    touches: ClassVar[frozenset[str]] = frozenset({"shelf"})
 
     @property
     def subject(self) -> str:
@@ -67,34 +92,35 @@ class InstallThrough(BaseChange, frozen=True):
         late = f"; which version that is, {self.manager.runtime} tells once it is there" if self.wanted.pending else ""
         return f'want "{self.wanted.want}", {role}{late}'
 
-    def prepare(self, bench: Bench) -> Record:
-        """See ``Change``."""
+    def prepare(self, bench: Bench) -> ManagedRecord:
+        """Ask the manager whether it has it already. Raises ``Problem`` where its place on the shelf is taken."""
         if os.path.lexists(self.wanted.folder) and not self.replaces and self.wanted.folder.exists():
             raise Problem(
                 f"the place of {self.subject} on the shelf is taken by something that this program did not put there",
                 where=str(self.wanted.folder),
                 advice="move it away, then run the command again",
             )
-        program = manager_program(self.manager, bench.locations.home)
+        program = manager_program(self.manager, bench.environ, bench.locations.home)
         there = program.locate(self.wanted.runtime, self.wanted.version)
-        return {
-            **foreign.begin(bench, self.startup),
-            "manager": self.manager.runtime,
-            "folder": str(self.wanted.folder),
-            "there": str(there) if there else "",
-            "home": str(self.manager.home),
-            "before": sorted(_folders_below(self.manager.home)) if there is None else [],
-            "replaced": replacement(self.wanted.folder, bench) if self.replaces else {},
-            "made": folders.missing(self.wanted.folder.parent),
-        }
+        return ManagedRecord(
+            seen=foreign.begin(bench),
+            startup=[each.path for each in self.startup],
+            manager=self.manager.runtime,
+            folder=str(self.wanted.folder),
+            there=str(there) if there else "",
+            home=str(self.manager.home),
+            before=sorted(_folders_below(self.manager.home)) if there is None else [],
+            replaced=replacement(self.wanted.folder, bench.attic) if self.replaces else {},
+            made=folders.missing(self.wanted.folder.parent),
+        )
 
-    def carry_out(self, bench: Bench, record: Record) -> None:
-        """See ``Change``."""
+    def carry_out(self, bench: Bench, record: ManagedRecord) -> None:
+        """Have it installed, see that its commands are there, and link it onto the shelf."""
         folders.make(self.wanted.folder.parent)
         name, version = self.wanted.runtime, self.wanted.version
-        program = manager_program(self.manager, bench.locations.home)
+        program = manager_program(self.manager, bench.environ, bench.locations.home)
         log = bench.log / f"{self.manager.runtime}-{name}-{version}.log"
-        if not record["there"]:
+        if not record.there:
             with foreign.watched(record, self.startup, bench, (str(self.manager.home), str(self.manager.folder))):
                 program.install(name, version, log, Pace(lambda text: bench.told(self.key, f"{self.subject}, {text}")))
         located = program.locate(name, version)
@@ -111,9 +137,9 @@ class InstallThrough(BaseChange, frozen=True):
                 where=str(located),
                 advice=f"mend bin or commands in the recipe of {name!r}",
             )
-        record["located"] = str(located)
-        record["receipt"] = not (located / FILE_NAME).exists()
-        set_aside(record["replaced"])
+        record.located = str(located)
+        record.receipt = not (located / FILE_NAME).exists()
+        set_aside(record.replaced)
         channels = self.wanted.channels
         write(located, Receipt(name, version, self.wanted.feed, "", "", channels, through=self.manager.runtime))
         if self.wanted.folder.is_symlink():
@@ -121,13 +147,14 @@ class InstallThrough(BaseChange, frozen=True):
         self.wanted.folder.symlink_to(located)
 
 
-class ManagedVersions:
+class ManagedVersions(PlainKind):
     """The kind."""
 
     name = "managed-version"
+    record = ManagedRecord
 
     def plan(self, wanted: Wanted, machine: Machine) -> Iterable[InstallThrough]:
-        """See ``Kind``."""
+        """One for each version that a manager is to bring and that did not come through it."""
         after = ""
         for version in wanted.versions:
             manager = wanted.managers.get(version.through)
@@ -139,27 +166,27 @@ class ManagedVersions:
             after = change.key
             yield change
 
-    def take_back(self, record: Record, bench: Bench) -> Sequence[str]:
-        """See ``Kind``."""
-        link, located = Path(record["folder"]), record.get("located", "")
+    def take_back(self, record: ManagedRecord, bench: Bench) -> Reverted:
+        """Remove the version, unless the manager had it before, and all that it did elsewhere; what it replaced comes back."""
+        link, located = Path(record.folder), record.located
         if link.is_symlink() and (not located or os.readlink(link) == located):
             link.unlink()
-        if located and not record["there"]:
-            foreign.discard_any(Path(located))
-            _remove_empty_above(Path(located), Path(record["home"]))
-        elif located and record.get("receipt"):
+        if located and not record.there:
+            discard_any(Path(located))
+            _remove_empty_above(Path(located), Path(record.home))
+        elif located and record.receipt:
             (Path(located) / FILE_NAME).unlink(missing_ok=True)
-        elif not record["there"]:
-            for folder in _folders_below(Path(record["home"])) - set(record["before"]):
-                foreign.discard_any(Path(folder))
-        bring_back(record["replaced"])
-        return foreign.take_back(record, bench, record["manager"])
+        elif not record.there:
+            for folder in _folders_below(Path(record.home)) - set(record.before):
+                discard_any(Path(folder))
+        bring_back(record.replaced)
+        return Reverted(tuple(foreign.take_back(record, bench, record.manager)))
 
 
-def manager_program(manager: WantedVersion, home: Path) -> ManagerProgram:
+def manager_program(manager: WantedVersion, environ: Mapping[str, str], home: Path) -> ManagerProgram:
     """A manager that stands on the shelf, ready to be spoken to."""
     assert manager.recipe.manager is not None
-    environment = {**plain_environment(home, manager.bins), **dict(manager.variables)}
+    environment = {**plain_environment(environ, home, manager.bins), **dict(manager.variables)}
     return ManagerProgram(manager.runtime, manager.recipe.manager, manager.bins, environment, home)
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import ClassVar
 
-from zesty_anchor.changes.conflicts.retire_folder import RetireFolder, RetireFolders
+from zesty_anchor.changes.conflicts.retire_folder import BaseRetireFolders, RetireFolder
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.survey.machine import Machine
 
@@ -17,11 +17,14 @@ class RemoveVersion(RetireFolder, frozen=True):
     action: ClassVar[str] = "remove"
 
 
-class RemovedVersions(RetireFolders):
+class RemovedVersions(BaseRetireFolders):
     """The kind. It is never planned from a manifest: a person asks for it."""
 
     name = "removed-version"
 
-    def plan(self, wanted: Wanted, machine: Machine) -> Iterable[RetireFolder]:
-        """See ``Kind``."""
+    def look(self, wanted: Wanted, machine: Machine) -> None:
+        """Nothing."""
+
+    def plan(self, wanted: Wanted, facts: None) -> Iterable[RemoveVersion]:
+        """None."""
         return ()

@@ -6,21 +6,17 @@ import os
 from collections.abc import Mapping
 from pathlib import Path
 
-from zesty_anchor.changes.change import Bench
-from zesty_anchor.changes.conflicts.retire_folder import move
 from zesty_anchor.files import folders
+from zesty_anchor.files.attic import Attic
+from zesty_anchor.files.move import move
 
 Moves = Mapping[str, str]
 """Where something stands, and where it goes in the attic."""
 
 
-def replacement(place: Path, bench: Bench) -> dict[str, str]:
+def replacement(place: Path, attic: Attic) -> dict[str, str]:
     """The moves that clear a place on the shelf: itself, and what it leads to where it is a link."""
-    number = 1
-    while os.path.lexists(bench.attic / f"{number:03}-replaced"):
-        number += 1
-    room = bench.attic / f"{number:03}-replaced"
-    room.mkdir(mode=0o700)
+    room = attic.room("replaced")
     moves = {str(place): str(room / "place")}
     if place.is_symlink():
         moves[os.path.realpath(place)] = str(room / "target")

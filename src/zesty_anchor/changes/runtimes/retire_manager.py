@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from pathlib import Path
 from typing import ClassVar
 
-from zesty_anchor.changes.change import Question
-from zesty_anchor.changes.conflicts.retire_folder import RetireFolder, RetireFolders
+import msgspec
+
+from zesty_anchor.changes.conflicts.retire_folder import BaseRetireFolders, RetireFolder
+from zesty_anchor.changes.question import Question
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.survey.machine import Machine
+from zesty_anchor.system.locations import Locations
 
 
 class RetireManager(RetireFolder, frozen=True):
@@ -29,28 +32,42 @@ class RetireManager(RetireFolder, frozen=True):
         return (Question("manager", text, f"--yes, or keep [managers.{self.manager}]", safe=True),)
 
 
-class RetiredManagers(RetireFolders):
+class ManagerPlaces(msgspec.Struct, frozen=True):
+    """The managers on the shelf: by name and folder, the places that go where the whole manager goes."""
+
+    places: Mapping[tuple[str, str], tuple[Path, ...]]
+    locations: Locations
+
+
+class RetiredManagers(BaseRetireFolders):
     """The kind."""
 
     name = "retired-manager"
 
-    def plan(self, wanted: Wanted, machine: Machine) -> Iterable[RetireManager]:
-        """See ``Kind``. Of a manager that stays, versions that gave way to a newer one go."""
+    def look(self, wanted: Wanted, machine: Machine) -> ManagerPlaces:
+        """Find the places of each manager."""
         shelf = machine.locations.shelf
-        for (name, folder), receipt in machine.shelf.items():
-            if receipt.home is None:
-                continue
+        found = {
+            (name, folder): tuple(_places(name, shelf / name / folder, receipt.home, machine))
+            for (name, folder), receipt in machine.shelf.items()
+            if receipt.home is not None
+        }
+        return ManagerPlaces(found, machine.locations)
+
+    def plan(self, wanted: Wanted, facts: ManagerPlaces) -> Iterable[RetireManager]:
+        """All places of a manager that the manifest no longer has; of one that stays, versions that gave way to a newer one."""
+        for (name, folder), places in facts.places.items():
             standing = wanted.managers.get(name)
             # Where its own installer brings it, an upgrade takes the older one's place itself.
             if standing is not None and standing.folder.name != folder and not standing.recipe.installer:
-                yield self._retire(shelf / name / folder, name, machine, whole=False)
+                yield self._retire(facts.locations.shelf / name / folder, name, facts.locations, whole=False)
             elif name not in wanted.recipes:
-                for place in _places(name, shelf / name / folder, receipt.home, machine):
-                    yield self._retire(place, name, machine, whole=True)
+                for place in places:
+                    yield self._retire(place, name, facts.locations, whole=True)
 
     @staticmethod
-    def _retire(place: Path, name: str, machine: Machine, *, whole: bool) -> RetireManager:
-        return RetireManager(place, machine.locations.shown(place), name, whole)
+    def _retire(place: Path, name: str, locations: Locations, *, whole: bool) -> RetireManager:
+        return RetireManager(place, locations.shown(place), name, whole)
 
 
 def _places(name: str, folder: Path, home: str, machine: Machine) -> Iterator[Path]:

@@ -9,13 +9,19 @@ from collections.abc import Iterable, Sequence
 from pathlib import Path
 from typing import ClassVar
 
-from zesty_anchor.changes.base import BaseChange
-from zesty_anchor.changes.change import ALL_PACKAGES, Bench, Question, Record, Stage
+import msgspec
+
+from zesty_anchor.changes.base import BaseChange, PlainKind
+from zesty_anchor.changes.bench import Bench
+from zesty_anchor.changes.change import ALL_PACKAGES, Stage
+from zesty_anchor.changes.question import Question
+from zesty_anchor.changes.record import Reverted
 from zesty_anchor.changes.runtimes import foreign
 from zesty_anchor.changes.runtimes.install import COMMON_MESSAGES, licence_question, need_of, version_key
 from zesty_anchor.changes.shells.environment import LIKE_SH
 from zesty_anchor.files import folders
-from zesty_anchor.files.removal import discard
+from zesty_anchor.files.move import move
+from zesty_anchor.files.removal import discard, discard_any
 from zesty_anchor.manifest.model import Installer
 from zesty_anchor.manifest.wanted import Artefact, Wanted, WantedVersion
 from zesty_anchor.shelf import place
@@ -29,6 +35,24 @@ from zesty_anchor.system.problem import Problem
 
 SILENCE = 600.0
 """Seconds after which an installer that says nothing is ended."""
+
+
+class InstallerRecord(foreign.ForeignRecord, kw_only=True, tag="installer-script"):
+    """The manager, its folder and its place on the shelf; where its older version was put ``aside`` (empty: there was
+    none), the parts that this ``keeps``, the ``older`` places on the shelf, and the home that came with it.
+    """
+
+    manager: str
+    folder: str
+    shelf: str
+    aside: str
+    keeps: list[str] = msgspec.field(default_factory=list)
+    older: list[str] = msgspec.field(default_factory=list)
+    home: str = ""
+
+    def in_attic(self) -> dict[str, str]:
+        """The version that gave way."""
+        return {self.folder: self.aside} if self.aside else {}
 
 
 class RunInstaller(BaseChange, frozen=True):
@@ -48,6 +72,7 @@ class RunInstaller(BaseChange, frozen=True):
     kind: ClassVar[str] = "installer-script"
     action: ClassVar[str] = "run"
     stage: ClassVar[Stage] = Stage.OBTAIN
+    touches: ClassVar[frozenset[str]] = frozenset({"home"})
 
     @property
     def subject(self) -> str:
@@ -100,8 +125,8 @@ class RunInstaller(BaseChange, frozen=True):
         """The places that are the manager's own."""
         return (str(self._folder), str(self.wanted.home or self._folder))
 
-    def prepare(self, bench: Bench) -> Record:
-        """See ``Change``."""
+    def prepare(self, bench: Bench) -> InstallerRecord:
+        """Write down what is there. Raises ``Problem`` where another install of it stands there that is not ours."""
         for taken in (self.wanted.folder, *(() if self.older else (self._folder,))):
             if os.path.lexists(taken):
                 raise Problem(
@@ -110,38 +135,36 @@ class RunInstaller(BaseChange, frozen=True):
                     advice="it is not touched. Move it away, or name it in [[conflicts.remove]] without [managers."
                     f"{self.wanted.runtime}] first; then run the command again",
                 )
-        room = bench.attic / f"manager-{self.wanted.runtime}"
-        if self.older:
-            room.mkdir(mode=0o700)
         home = self.wanted.home
         around = (home.parent,) if home is not None else ()
-        return {
-            **foreign.begin(bench, self.startup),
-            "manager": self.wanted.runtime,
-            "folder": str(self._folder),
-            "shelf": str(self.wanted.folder),
-            "aside": str(room / self._folder.name) if self.older else "",
-            "keeps": list(self.installer.keeps),
-            "older": list(map(str, self.older)),
-            "home": str(home) if home is not None and not os.path.lexists(home) else "",
-            "made": [
+        return InstallerRecord(
+            seen=foreign.begin(bench),
+            startup=[each.path for each in self.startup],
+            manager=self.wanted.runtime,
+            folder=str(self._folder),
+            shelf=str(self.wanted.folder),
+            aside=str(bench.attic.place(self._folder.name)) if self.older else "",
+            keeps=list(self.installer.keeps),
+            older=list(map(str, self.older)),
+            home=str(home) if home is not None and not os.path.lexists(home) else "",
+            made=[
                 made
                 for folder in (self.wanted.folder.parent, self._folder.parent, bench.locations.staging, *around)
                 for made in folders.missing(folder)
             ],
-        }
+        )
 
-    def carry_out(self, bench: Bench, record: Record) -> None:
-        """See ``Change``."""
+    def carry_out(self, bench: Bench, record: InstallerRecord) -> None:
+        """Run it, see that it left what it should, and link that onto the shelf."""
         for folder in (self.wanted.folder.parent, bench.locations.staging):
             folders.make(folder)
         with foreign.watched(record, self.startup, bench, self._own) as traces:
-            if record["aside"]:
-                self._folder.rename(record["aside"])
+            if record.aside:
+                move(self._folder, Path(record.aside))
             self._run(bench)
         self._check(bench)
-        for part in record["keeps"]:
-            _carry_over(Path(record["aside"]) / part, self._folder / part, bool(record["aside"]))
+        for part in record.keeps:
+            _carry_over(Path(record.aside) / part, self._folder / part, bool(record.aside))
         write(
             self._folder,
             Receipt(
@@ -158,7 +181,11 @@ class RunInstaller(BaseChange, frozen=True):
             key: value.replace(str(self.wanted.folder), str(self._folder)) for key, value in self.wanted.variables
         }
         bins = tuple(self._folder / part for part in self.wanted.recipe.bin)
-        return {**plain_environment(bench.locations.home, bins), **variables, **self.installer.environment}
+        return {
+            **plain_environment(bench.environ, bench.locations.home, bins),
+            **variables,
+            **self.installer.environment,
+        }
 
     def _run(self, bench: Bench) -> None:
         """Run the script as the person, with a small environment and nobody to ask."""
@@ -244,13 +271,14 @@ class RunInstaller(BaseChange, frozen=True):
         return answer.returncode == 0 and not answer.stderr
 
 
-class InstallerScripts:
+class InstallerScripts(PlainKind):
     """The kind."""
 
     name = "installer-script"
+    record = InstallerRecord
 
     def plan(self, wanted: Wanted, machine: Machine) -> Iterable[RunInstaller]:
-        """See ``Kind``."""
+        """One for each manager that its own installer brings and that does not stand there."""
         programs = [(shell.name, shell.program) for shell in machine.shells if shell.name in wanted.shells]
         for version in wanted.versions:
             installer = version.recipe.installer
@@ -269,27 +297,27 @@ class InstallerScripts:
                 machine.locations.shown(installer.folder),
             )
 
-    def take_back(self, record: Record, bench: Bench) -> Sequence[str]:
-        """See ``Kind``."""
-        folder, shelf = Path(record["folder"]), Path(record["shelf"])
-        aside = Path(record["aside"]) if record["aside"] else None
+    def take_back(self, record: InstallerRecord, bench: Bench) -> Reverted:
+        """Remove what it brought, and all that it did elsewhere in the home; the older version comes back."""
+        folder, shelf = Path(record.folder), Path(record.shelf)
+        aside = Path(record.aside) if record.aside else None
         if shelf.is_symlink():
             shelf.unlink()
         if aside is None:
-            foreign.discard_any(folder)
+            discard_any(folder)
         elif aside.exists():
-            for part in record["keeps"]:
+            for part in record.keeps:
                 _carry_over(folder / part, aside / part, True)
-            foreign.discard_any(folder)
-            aside.rename(folder)
+            discard_any(folder)
+            move(aside, folder)
         if aside is not None:
             folders.remove_empty([str(aside.parent)])
-        for older in map(Path, record["older"]):
+        for older in map(Path, record.older):
             if not os.path.lexists(older):
                 older.symlink_to(folder)
-        if record["home"]:
-            foreign.discard_any(Path(record["home"]))
-        return foreign.take_back(record, bench, record["manager"])
+        if record.home:
+            discard_any(Path(record.home))
+        return Reverted(tuple(foreign.take_back(record, bench, record.manager)))
 
 
 def _carry_over(source: Path, target: Path, upgraded: bool) -> None:
@@ -298,8 +326,8 @@ def _carry_over(source: Path, target: Path, upgraded: bool) -> None:
         return
     if os.path.lexists(target) and not _is_empty(target):
         return
-    foreign.discard_any(target)
-    source.rename(target)
+    discard_any(target)
+    move(source, target)
 
 
 def _is_empty(path: Path) -> bool:

@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable
 from pathlib import Path
 from typing import ClassVar
 
-from zesty_anchor.changes.base import FileChange
-from zesty_anchor.changes.change import Bench, Record, Stage
+from zesty_anchor.changes.base import FileChange, FileKind
+from zesty_anchor.changes.bench import Bench
+from zesty_anchor.changes.change import Stage
+from zesty_anchor.changes.record import FileRecord
 from zesty_anchor.changes.shells.environment import environment_of
-from zesty_anchor.files.edit import Edit, put_back
+from zesty_anchor.files.edit import Edit
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.shells.known import FOLLOW, FOLLOWING, GENERATED, LAUNCH, SESSION, SHELLS
 from zesty_anchor.shells.shell import Environment
@@ -27,6 +29,7 @@ class WriteGenerated(FileChange, frozen=True):
     checker: tuple[str, str] | None = None
     kind: ClassVar[str] = "generated-file"
     stage: ClassVar[Stage] = Stage.SHELL
+    touches: ClassVar[frozenset[str]] = frozenset({"generated"})
 
     @property
     def detail(self) -> str:
@@ -38,8 +41,8 @@ class WriteGenerated(FileChange, frozen=True):
         parts = [f"{folders} folder{'' if folders == 1 else 's'} on PATH"] + ([f"variables {names}"] if names else [])
         return "; ".join(parts)
 
-    def prepare(self, bench: Bench) -> Record:
-        """See ``Change``. Lines of the manifest or of a recipe stand in it: it is checked before it is put in place."""
+    def prepare(self, bench: Bench) -> FileRecord:
+        """Lines of the manifest or of a recipe stand in it, so the shell reads it before it is put in place."""
         if self.checker and self.edit.after is not None:
             well, said = passes(self.checker, self.edit.after)
             if not well:
@@ -48,16 +51,16 @@ class WriteGenerated(FileChange, frozen=True):
                     where=self.name,
                     advice="mend [shells.hooks] in the manifest, or the hooks of the recipe; nothing was changed",
                 )
-        return self.edit.prepare(bench)
+        return FileChange.prepare(self, bench)
 
 
-class GeneratedFiles:
+class GeneratedFiles(FileKind):
     """The kind."""
 
     name = "generated-file"
 
     def plan(self, wanted: Wanted, machine: Machine) -> Iterable[WriteGenerated]:
-        """See ``Kind``. A file that nothing reads any more goes."""
+        """Each file as it should be, where it is not. One that nothing reads any more goes."""
         environment = environment_of(wanted, machine)
         used = used_files(wanted, machine)
         for name, file in machine.generated.items():
@@ -70,10 +73,6 @@ class GeneratedFiles:
                 shell = machine.shell(name)
                 checker = (shell.program, SHELLS[name].check) if shell and environment.hooks_of(name) else None
                 yield WriteGenerated(edit, machine.locations.shown(file.path), environment, checker)
-
-    def take_back(self, record: Record, bench: Bench) -> Sequence[str]:
-        """See ``Kind``."""
-        return put_back(record)
 
 
 def used_files(wanted: Wanted, machine: Machine) -> frozenset[str]:

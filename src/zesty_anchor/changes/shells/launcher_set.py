@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Mapping
 from pathlib import Path
 from typing import ClassVar
 
-from zesty_anchor.changes.base import BaseChange
-from zesty_anchor.changes.change import Bench, Record, Stage
+import msgspec
+
+from zesty_anchor.changes.base import BaseChange, BaseKind
+from zesty_anchor.changes.bench import Bench
+from zesty_anchor.changes.change import Stage
+from zesty_anchor.changes.record import WHOLE, Record, Reverted
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.shelf.launchers import commands, keep_in_step, standing
 from zesty_anchor.shells.known import LAUNCH
@@ -17,6 +21,13 @@ from zesty_anchor.system.locations import Locations
 
 Runtimes = tuple[tuple[str, tuple[str, ...]], ...]
 """Names of runtimes, each with the folders of its commands below a version's folder."""
+
+
+class LaunchersRecord(Record, kw_only=True, tag="launchers"):
+    """The launchers that were there before, by name, with their text."""
+
+    folder: str
+    before: dict[str, str]
 
 
 class WriteLaunchers(BaseChange, frozen=True):
@@ -29,6 +40,7 @@ class WriteLaunchers(BaseChange, frozen=True):
     action: str
     kind: ClassVar[str] = "launchers"
     stage: ClassVar[Stage] = Stage.SHELL
+    touches: ClassVar[frozenset[str]] = frozenset({"launchers"})
 
     @property
     def subject(self) -> str:
@@ -37,7 +49,7 @@ class WriteLaunchers(BaseChange, frozen=True):
 
     @property
     def key(self) -> str:
-        """See ``Change``."""
+        """There is one such change."""
         return self.kind
 
     @property
@@ -45,38 +57,52 @@ class WriteLaunchers(BaseChange, frozen=True):
         """For whom."""
         return f"{', '.join(self.planned)}: for editors, cron and make, which read no startup file"
 
-    def prepare(self, bench: Bench) -> Record:
-        """See ``Change``."""
-        return {"folder": str(self.folder), "before": dict(sorted(standing(self.folder).items()))}
+    def prepare(self, bench: Bench) -> LaunchersRecord:
+        """Write down the launchers that are there."""
+        return LaunchersRecord(folder=str(self.folder), before=dict(sorted(standing(self.folder).items())))
 
-    def carry_out(self, bench: Bench, record: Record) -> None:
-        """See ``Change``."""
+    def carry_out(self, bench: Bench, record: LaunchersRecord) -> None:
+        """Make the folder hold one launcher for each command of the shelf, and no others."""
         keep_in_step(self.folder, texts(bench.locations, self.runtimes))
 
 
-class Launchers:
+class LauncherFacts(msgspec.Struct, frozen=True):
+    """The launchers that are there, those that the shelf gives now (both by name, with their text), and the folder."""
+
+    standing: Mapping[str, str]
+    given: Mapping[str, str]
+    folder: Path
+    name: str
+
+
+class Launchers(BaseKind):
     """The kind."""
 
     name = "launchers"
+    record = LaunchersRecord
 
-    def plan(self, wanted: Wanted, machine: Machine) -> Iterable[WriteLaunchers]:
-        """See ``Kind``. A command that an extra brought has its launcher made by ``keep_in_step`` later."""
-        runtimes = runtimes_of(wanted)
+    def look(self, wanted: Wanted, machine: Machine) -> LauncherFacts:
+        """Go through the commands on the shelf."""
+        locations = machine.locations
+        given = texts(locations, runtimes_of(wanted))
+        return LauncherFacts(machine.launchers, given, locations.launchers, locations.shown(locations.launchers))
+
+    def plan(self, wanted: Wanted, facts: LauncherFacts) -> Iterable[WriteLaunchers]:
+        """One change for all of them. A command that an extra brings gets its launcher by ``keep_in_step`` later."""
         coming = {name: v.runtime for v in wanted.versions for name in v.recipe.commands}
-        there = texts(machine.locations, runtimes)
-        missing = [name for name in coming if name not in there and name not in machine.launchers]
-        stale = {name for name, text in there.items() if machine.launchers.get(name) != text}
-        gone = machine.launchers.keys() - there.keys() - coming.keys()
+        there, standing = facts.given, facts.standing
+        missing = [name for name in coming if name not in there and name not in standing]
+        stale = {name for name, text in there.items() if standing.get(name) != text}
+        gone = standing.keys() - there.keys() - coming.keys()
         if missing or stale or gone:
             planned = tuple(sorted({*missing, *stale} or gone))
-            action = "edit" if machine.launchers else "create"
-            folder = machine.locations.launchers
-            yield WriteLaunchers(folder, machine.locations.shown(folder), runtimes, planned, action)
+            action = "edit" if standing else "create"
+            yield WriteLaunchers(facts.folder, facts.name, runtimes_of(wanted), planned, action)
 
-    def take_back(self, record: Record, bench: Bench) -> Sequence[str]:
-        """See ``Kind``."""
-        keep_in_step(Path(record["folder"]), record["before"])
-        return ()
+    def take_back(self, record: LaunchersRecord, bench: Bench) -> Reverted:
+        """Make the folder hold those of before."""
+        keep_in_step(Path(record.folder), record.before)
+        return WHOLE
 
 
 def runtimes_of(wanted: Wanted) -> Runtimes:

@@ -3,19 +3,21 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable
 from pathlib import Path
 from typing import ClassVar
 
-from zesty_anchor.changes.base import FileChange
-from zesty_anchor.changes.change import Bench, Record, Stage
+from zesty_anchor.changes.base import FileChange, FileKind
+from zesty_anchor.changes.bench import Bench
+from zesty_anchor.changes.change import Stage
+from zesty_anchor.changes.record import FileRecord
 from zesty_anchor.changes.shells.readable import check_syntax
-from zesty_anchor.files.edit import Edit, put_back
+from zesty_anchor.files.edit import Edit
 from zesty_anchor.manifest.wanted import Wanted
+from zesty_anchor.shells.guard import ends_early
 from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.shells.shell import MARK, Site
 from zesty_anchor.survey.machine import Machine, generated_file
-from zesty_anchor.survey.startup.guard import ends_early
 from zesty_anchor.survey.startup.sites import sites
 
 _MARK = MARK.encode()
@@ -28,21 +30,22 @@ class WriteBlock(FileChange, frozen=True):
     checker: tuple[str, str] | None
     kind: ClassVar[str] = "startup-file"
     stage: ClassVar[Stage] = Stage.SHELL
+    touches: ClassVar[frozenset[str]] = frozenset({"startup"})
 
-    def prepare(self, bench: Bench) -> Record:
-        """See ``Change``. The file that is to come is checked with the shell's own ``-n`` first."""
+    def prepare(self, bench: Bench) -> FileRecord:
+        """Check the file that is to come with the shell's own ``-n``, then copy the present one to the attic."""
         if self.checker and self.edit.after is not None:
             check_syntax(self.checker, self.edit.file, self.edit.after)
-        return self.edit.prepare(bench)
+        return FileChange.prepare(self, bench)
 
 
-class Blocks:
+class Blocks(FileKind):
     """The kind."""
 
     name = "startup-file"
 
     def plan(self, wanted: Wanted, machine: Machine) -> Iterable[WriteBlock]:
-        """See ``Kind``. Startup files that should not hold a block, and do, lose it."""
+        """Startup files that should hold the block get it; those that should not, and do, lose it."""
         locations = machine.locations
         placed = {site.file: site for site in sites(wanted.shells, machine)}
         for path, file in machine.startup.items():
@@ -64,10 +67,6 @@ class Blocks:
         names = ("bash", "sh") if path.name == ".profile" else (site.language,) if site else ()
         shells = (machine.shell(name) for name in names)
         return next(((shell.program, SHELLS[shell.name].check) for shell in shells if shell), None)
-
-    def take_back(self, record: Record, bench: Bench) -> Sequence[str]:
-        """See ``Kind``."""
-        return put_back(record)
 
 
 def with_block(content: bytes | None, line: bytes | None, early: bytes | None = None) -> bytes | None:

@@ -2,16 +2,51 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable
+from functools import cached_property
 from typing import ClassVar
 
-from zesty_anchor.changes.base import BaseChange
-from zesty_anchor.changes.change import ALL_PACKAGES, Bench, Record, Stage
+import msgspec
+
+from zesty_anchor.changes.base import BaseChange, PlainKind
+from zesty_anchor.changes.bench import Bench
+from zesty_anchor.changes.change import ALL_PACKAGES, Stage
+from zesty_anchor.changes.record import WHOLE, Record, Reverted
 from zesty_anchor.manifest.wanted import Wanted, WantedPackage
 from zesty_anchor.survey.machine import Machine
-from zesty_anchor.system.package_manager import Command, PackageManager, package_manager
+from zesty_anchor.system.package_manager import Command, PackageManager
+from zesty_anchor.system.package_managers import package_manager
 from zesty_anchor.system.privilege import Access
 from zesty_anchor.system.problem import Problem
+
+
+class PackagesRecord(Record, kw_only=True, tag="package"):
+    """The families of this system, the packages that were ``asked`` for, those installed ``before`` (until it is done), and
+    those that it ``brought`` (None: it was cut off).
+    """
+
+    families: list[str]
+    asked: list[str]
+    before: list[str] = msgspec.field(default_factory=list)
+    brought: list[str] | None = None
+
+
+class Errand:
+    """What the package manager says of an installation: asked when it is first wanted to be known."""
+
+    def __init__(self, manager: PackageManager, names: tuple[str, ...]) -> None:
+        self.manager = manager
+        self._names = names
+
+    @cached_property
+    def size(self) -> int | None:
+        """Bytes to fetch; None where it cannot tell."""
+        return self.manager.download_size(self._names)
+
+    @cached_property
+    def commands(self) -> tuple[Command, ...]:
+        """The commands, as an administrator could type them."""
+        return tuple(self.manager.commands(self._names))
 
 
 class InstallPackages(BaseChange, frozen=True):
@@ -21,10 +56,13 @@ class InstallPackages(BaseChange, frozen=True):
     families: tuple[str, ...]
     trouble: str
     way_out: str
+    errand: Errand
     kind: ClassVar[str] = "package"
     action: ClassVar[str] = "install"
     stage: ClassVar[Stage] = Stage.PREPARE
+    touches: ClassVar[frozenset[str]] = frozenset({"packages"})
     privileged: ClassVar[bool] = True
+    fetches: ClassVar[bool] = True
     key: ClassVar[str] = ALL_PACKAGES
 
     @property
@@ -45,49 +83,45 @@ class InstallPackages(BaseChange, frozen=True):
     @property
     def size(self) -> int | None:
         """Bytes to fetch."""
-        return self._manager().download_size(self.names)
+        return self.errand.size
 
     @property
     def commands(self) -> tuple[Command, ...]:
-        """See ``Change``."""
-        return tuple(self._manager().commands(self.names))
+        """The package manager's own."""
+        return self.errand.commands
 
-    def prepare(self, bench: Bench) -> Record:
-        """See ``Change``."""
+    def prepare(self, bench: Bench) -> PackagesRecord:
+        """Write down what is installed. Raises ``Problem`` where the package manager is in trouble."""
         if self.trouble:
             raise Problem(self.trouble, advice=f"mend it first: sudo {self.way_out}")
-        return {
-            "privileged": True,
-            "families": list(self.families),
-            "asked": list(self.names),
-            "before": sorted(self._manager().all_installed()),
-        }
+        return PackagesRecord(
+            privileged=True,
+            families=list(self.families),
+            asked=list(self.names),
+            before=sorted(self.errand.manager.all_installed()),
+        )
 
-    def carry_out(self, bench: Bench, record: Record) -> None:
-        """See ``Change``."""
+    def carry_out(self, bench: Bench, record: PackagesRecord) -> None:
+        """Install them."""
 
         def told(what: str, done: int, total: int) -> None:
             bench.told(self.key, f"{what}, {done} %" if done else what)
 
-        manager = self._manager()
+        manager = self.errand.manager
         manager.install(self.names, bench.run_privileged, told, bench.log / "packages.log")
-        record["brought"] = sorted(manager.all_installed() - set(record["before"]))
-
-    def _manager(self) -> PackageManager:
-        manager = package_manager(self.families)
-        assert manager is not None
-        return manager
+        record.brought = sorted(manager.all_installed() - set(record.before))
 
 
-class Packages:
+class Packages(PlainKind):
     """The kind."""
 
     name = "package"
+    record = PackagesRecord
 
     def plan(self, wanted: Wanted, machine: Machine) -> Iterable[InstallPackages]:
-        """See ``Kind``. Raises ``Problem`` for a package that someone has put on hold."""
-        facts = machine.packages
-        if facts is None:
+        """One change for all that are missing. Raises ``Problem`` for a package that someone has put on hold."""
+        facts, manager = machine.packages, machine.manager
+        if facts is None or manager is None:
             return
         held = [package.name for package in wanted.packages if package.name in facts.held]
         if held:
@@ -98,29 +132,31 @@ class Packages:
             )
         missing = tuple(package for package in wanted.packages if package.name not in facts.installed)
         if missing:
-            yield InstallPackages(missing, machine.host.families, facts.trouble, facts.way_out)
+            errand = Errand(manager, tuple(package.name for package in missing))
+            yield InstallPackages(missing, machine.host.families, facts.trouble, facts.way_out, errand)
 
-    def take_back(self, record: Record, bench: Bench) -> Sequence[str]:
-        """See ``Kind``. Only what this change put in goes, and of that only what nothing else needs."""
-        manager = package_manager(record["families"])
+    def take_back(self, record: PackagesRecord, bench: Bench) -> Reverted:
+        """Only what this change put in goes, and of that only what nothing else needs."""
+        manager = package_manager(record.families, bench.environ)
         if manager is None:
-            return ()
-        brought = record.get("brought") or sorted(manager.all_installed() - set(record["before"]))
-        going, holding = manager.removable(brought)
+            return WHOLE
+        came = record.brought
+        going, holding = manager.removable(
+            sorted(manager.all_installed() - set(record.before)) if came is None else came
+        )
         told = [
             f"the package {name} stays: {', '.join(holding[name][:5])} would go with it"
-            for name in record["asked"]
+            for name in record.asked
             if name in holding
         ]
-        others = [name for name in holding if name not in record["asked"]]
+        others = [name for name in holding if name not in record.asked]
         if others:
             told.append(f"and so do packages that came with it: {', '.join(others)}")
         if not going:
-            return told
-        command = manager.removal(going)
-        lines: list[str] = []
-        if bench.run_privileged(command, lines.append) != 0:
-            left = [name for name in going if name in manager.all_installed()]
+            return Reverted(tuple(told))
+        bench.run_privileged(manager.removal(going), lambda line: None)
+        left = [name for name in going if name in manager.all_installed()]
+        if left:
             typed = Access("").shown(manager.typed_removal(left))
-            told += [f"the packages could not be removed; an administrator can: {typed}"] if left else []
-        return told
+            told.append(f"the packages could not be removed; an administrator can: {typed}")
+        return Reverted(tuple(told), whole=not left)

@@ -7,7 +7,7 @@ import re
 from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
 
-from zesty_anchor.survey.startup.fish_tree import Node, fish_tree
+from zesty_anchor.shells.fish_tree import FishParser, Node
 from zesty_anchor.survey.startup.statements import Known, Statement, Use, whole_lines
 
 _HARMLESS = ("test", "[", "type", "command", "status", "true", "false", "builtin", "string", "contains", "functions")
@@ -16,24 +16,24 @@ _WORDS = ("string", "argument")
 
 
 def fish_statements_about(
-    content: bytes, folder: Path, home: Path, known: Known | None = None, *, program: str
+    content: bytes, folder: Path, home: Path, known: Known | None = None, *, parser: FishParser
 ) -> list[Statement]:
-    """The statements that mention a folder, in order; see ``statements_about``. ``program`` is a fish.
+    """The statements that mention a folder, in order; see ``statements_about``. ``parser`` is fish's own.
 
     Where it cannot read the file, each line that mentions the folder is shown, and none is cut.
     """
-    return _found(content, _Reader(str(folder), str(home), {} if known is None else known), program)
+    return _found(content, _Reader(str(folder), str(home), {} if known is None else known), parser)
 
 
-def fish_statements_setting(content: bytes, name: str, home: Path, *, program: str) -> list[Statement]:
+def fish_statements_setting(content: bytes, name: str, home: Path, *, parser: FishParser) -> list[Statement]:
     """The statements that set or use a variable; those serve that do nothing else."""
-    return _found(content, _VariableReader(name, str(home)), program)
+    return _found(content, _VariableReader(name, str(home)), parser)
 
 
-def _found(content: bytes, reader: _Reader, program: str) -> list[Statement]:
+def _found(content: bytes, reader: _Reader, parser: FishParser) -> list[Statement]:
     if not reader.may_mention(os.fsdecode(content)):
         return []
-    tree = fish_tree(content, program)
+    tree = parser.tree(content)
     if tree is not None:
         return list(reader.found(tree.children, content))
     at, found = 0, []

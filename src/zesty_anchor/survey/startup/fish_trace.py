@@ -14,7 +14,7 @@ from pathlib import Path
 
 import msgspec
 
-from zesty_anchor.survey.startup.fish_tree import Node
+from zesty_anchor.shells.fish_tree import Node
 from zesty_anchor.survey.startup.fish_words import fish_words
 from zesty_anchor.survey.startup.step import Step
 

@@ -16,14 +16,15 @@ from pathlib import Path
 import msgspec
 
 from zesty_anchor.files.text_file import content_of
+from zesty_anchor.shells.fish_tree import Node
 from zesty_anchor.shells.fresh import clean_environment
 from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.shells.posix import quote
+from zesty_anchor.shells.pty import under_pty
 from zesty_anchor.shells.shell import Context
 from zesty_anchor.survey.machine import InstalledShell, Machine
 from zesty_anchor.survey.startup import fish_variables
 from zesty_anchor.survey.startup.fish_trace import fish_steps
-from zesty_anchor.survey.startup.fish_tree import Node, fish_tree
 from zesty_anchor.survey.startup.fish_words import fish_words
 from zesty_anchor.survey.startup.step import Step
 from zesty_anchor.system.host import user_name
@@ -101,26 +102,18 @@ def trace_startup(
     """Start a shell once, under a pty, with nothing but what a login gives, and see what it does."""
     import pexpect
 
-    environment = clean_environment(machine.locations.home, shell.program, user_name(), machine.login_path)
+    environment = clean_environment(
+        machine.environ, machine.locations.home, shell.program, user_name(), machine.login_path
+    )
     with tempfile.TemporaryDirectory(prefix="zesty-anchor-trace-") as name:
         room = Path(name)
         words, more = _words(shell, context, machine, room)
         channel = _TRACED if shell.name in ("bash", "fish", "tcsh") else "2"
-        child = pexpect.spawn(
-            "/bin/sh",
-            ["-c", f'exec {channel}>"$1"; shift; exec "$@"', "sh", str(room / "trace"), *words],
-            env={**environment, **dict(context.variables), **more},
-            cwd=environment["HOME"],
-            timeout=seconds,
-            echo=False,
-            # zsh asks a user who has no startup files of its own about them, but not on a screen as narrow as this one.
-            dimensions=(24, 70),
-            use_poll=True,
-        )
-        try:
+        traced = ["/bin/sh", "-c", f'exec {channel}>"$1"; shift; exec "$@"', "sh", str(room / "trace"), *words]
+        started = {**environment, **dict(context.variables), **more}
+        # zsh asks a user who has no startup files of its own about them, but not on a screen as narrow as this one.
+        with under_pty(traced, started, Path(environment["HOME"]), seconds=seconds, columns=70) as child:
             ended = child.expect([pexpect.EOF, pexpect.TIMEOUT]) == 0
-        finally:
-            child.close(force=True)
         steps = tuple(_steps(shell, room, machine, environment["PATH"]))
         if not (room / "ready").exists():
             where = f", at {steps[-1].file}:{steps[-1].line}" if steps and steps[-1].file else ""
@@ -233,7 +226,7 @@ def _steps(shell: InstalledShell, room: Path, machine: Machine, path: str) -> li
 
     def read(file: str) -> tuple[bytes, Node | None]:
         content = content_of(Path(file))
-        return content, fish_tree(content, shell.program)
+        return content, machine.fish_parser.tree(content)
 
     universal = machine.startup[machine.locations.others / "fish" / fish_variables.FILE].content or b""
     listed = fish_variables.universal_variables(universal)

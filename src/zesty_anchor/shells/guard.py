@@ -2,10 +2,7 @@
 
 from __future__ import annotations
 
-import functools
 
-
-@functools.lru_cache(16)
 def ends_early(content: bytes) -> int | None:
     """The row (from 0) of the first statement that may end the reading of a file; None where there is none.
 

@@ -9,7 +9,6 @@ import os
 import re
 import subprocess
 from collections.abc import Iterator
-from functools import lru_cache
 from pathlib import Path
 
 import msgspec
@@ -48,15 +47,22 @@ class Node(msgspec.Struct, frozen=True):
             yield from child.walk()
 
 
-def fish_tree(content: bytes, program: str) -> Node | None:
-    """The tree of a script; ``program`` is a fish, beside which fish_indent stands. Nothing of the script is run.
+class FishParser:
+    """fish's own parser, asked once for each script. ``program`` is a fish, beside which fish_indent stands."""
 
-    None where fish cannot read the script, or writes its tree in a way that is not known here.
-    """
-    return _tree(content, str(Path(os.path.realpath(program)).with_name("fish_indent")))
+    def __init__(self, program: str) -> None:
+        self._parser = str(Path(os.path.realpath(program)).with_name("fish_indent"))
+        self._trees: dict[bytes, Node | None] = {}
+
+    def tree(self, content: bytes) -> Node | None:
+        """The tree of a script, of which nothing is run. None where fish cannot read it, or writes its tree in a way that
+        is not known here.
+        """
+        if content not in self._trees:
+            self._trees[content] = _tree(content, self._parser)
+        return self._trees[content]
 
 
-@lru_cache(64)
 def _tree(content: bytes, parser: str) -> Node | None:
     try:
         with apart() as (_, environment):

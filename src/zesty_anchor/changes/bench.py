@@ -1,0 +1,35 @@
+"""What changes work with."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from zesty_anchor.files.attic import Attic
+from zesty_anchor.system.locations import Locations
+from zesty_anchor.system.package_manager import Command
+
+
+class Bench(msgspec.Struct, frozen=True):
+    """What a change may use while it works."""
+
+    locations: Locations
+    environ: Mapping[str, str]
+    """The environment that programs are started in, where a change starts some."""
+    attic: Attic
+    """This run's own folder in the attic."""
+    open_body: Callable[[str, str], Any]
+    """Opens an address for download, given the address and who is asked (a ``shelf.download.Body``)."""
+    run_privileged: Callable[[Command, Callable[[str], None]], int]
+    """Runs a command with privilege, given it and a listener for its lines; returns its exit status."""
+    log: Path
+    """The folder of this run's logs; it exists."""
+    told: Callable[[str, str], None]
+    """Tells what goes on in a change, by its key."""
+    moved: Callable[[str, int, int | None], None]
+    """Tells the bytes done, of those in all, for a change's key. Raises to break the work off."""
+    secrets: Mapping[str, str] = {}
+    """What was answered to the secret questions, by their kind."""

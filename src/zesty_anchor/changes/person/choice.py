@@ -1,0 +1,62 @@
+"""The change that writes a choice of version into a file of the person's: the manifest, or a project's pin."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from pathlib import Path
+from typing import ClassVar
+
+from zesty_anchor.changes.base import FileChange, FileTakeBack
+from zesty_anchor.changes.change import Stage
+from zesty_anchor.files.edit import Edit
+from zesty_anchor.files.text_file import read_text_file
+from zesty_anchor.manifest.read import FILE_NAME
+from zesty_anchor.manifest.wanted import Wanted
+from zesty_anchor.survey.machine import Machine
+
+
+class WriteChoice(FileChange, frozen=True):
+    """Edit one file."""
+
+    kind: ClassVar[str] = "choice"
+    stage: ClassVar[Stage] = Stage.SHELL
+
+
+class Choices(FileTakeBack):
+    """The kind. It is never planned from a manifest: a person asks for it."""
+
+    name = "choice"
+
+    def look(self, wanted: Wanted, machine: Machine) -> None:
+        """Nothing."""
+
+    def plan(self, wanted: Wanted, facts: None) -> Iterable[WriteChoice]:
+        """None."""
+        return ()
+
+
+def with_default(text: str, runtime: str, want: str) -> str:
+    """The text of a manifest with another want of a runtime; its layout and comments stay. Pure."""
+    import tomlkit
+
+    document = tomlkit.parse(text)
+    document["runtimes"][runtime]["want"] = want
+    return tomlkit.dumps(document)
+
+
+def pin(file: Path, runtime: str, want: str, line: int) -> Edit:
+    """The edit that pins a version in a file; whatever else is in it stays. ``line`` is where it is pinned already, 0 for a
+    new file.
+    """
+    before = read_text_file(file)
+    if not line or before.content is None:
+        return Edit(before, f"{want}\n".encode())
+    text = before.content.decode("utf-8", "surrogateescape")
+    if file.name == FILE_NAME:
+        after = with_default(text, runtime, want)
+    else:
+        rows = text.splitlines(keepends=True)
+        old = rows[line - 1]
+        rows[line - 1] = old.replace(old.partition("#")[0].strip(), want, 1)
+        after = "".join(rows)
+    return Edit(before, after.encode("utf-8", "surrogateescape"))

@@ -1,0 +1,77 @@
+"""Installing versions beside those of the manifest, because a choice of version needs them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from zesty_anchor.changes.question import Question
+from zesty_anchor.manifest.pin import Pin
+from zesty_anchor.manifest.version import Version
+from zesty_anchor.manifest.want import Want
+from zesty_anchor.operations.person import Person
+from zesty_anchor.operations.provision import provision
+from zesty_anchor.planning.look import look_at
+from zesty_anchor.planning.resolve import Asked
+from zesty_anchor.planning.workstation import Workstation
+from zesty_anchor.survey.machine import Machine
+from zesty_anchor.system.problem import Problem, UsageProblem
+
+
+def may(person: Person, question: str) -> bool:
+    """Ask for a yes, where there is somebody to ask."""
+    return person.asker is not None and person.asker.yes(Question("install", question, "--install", safe=True))
+
+
+def bring(workstation: Workstation, person: Person, asked: Sequence[Asked]) -> None:
+    """Install versions. Raises ``Problem`` where that fails."""
+    outcome = provision(workstation, person, more=asked)
+    if not outcome.well:
+        failed = next((c for c in outcome.changes if c.outcome == "failed"), None)
+        raise Problem(
+            failed.problem if failed else "it could not be installed", advice="zesty-anchor provision tells more"
+        )
+
+
+def installed(
+    workstation: Workstation, person: Person, machine: Machine, runtime: str, want: str, *, install: bool = False
+) -> str:
+    """The installed version that a want means, by the name of its folder on the shelf.
+
+    Where none does, it is installed if ``install`` says so, or the person. Raises ``Problem`` where none is there then.
+    """
+    workstation.check_runtime(runtime)
+    refuse_manager(workstation, runtime)
+    check_want(want)
+    for again in (False, True):
+        here = [receipt for (name, _), receipt in machine.shelf.items() if name == runtime]
+        version = Pin(runtime, want, 1).choose(here, "")
+        if version is not None:
+            return next((f for (n, f), r in machine.shelf.items() if (n, r.version) == (runtime, version)), version)
+        if again or not (install or may(person, f"{runtime} {want} is not installed; install it now?")):
+            break
+        bring(workstation, person, [Asked(runtime, want, False)])
+        machine = look_at(workstation)
+    versions = ", ".join(sorted((receipt.version for receipt in here), key=Version)) or "none"
+    raise Problem(
+        f"{runtime} {want} is not installed",
+        where=f"installed: {versions}",
+        advice="the same command with --install installs it first",
+    )
+
+
+def check_want(want: str) -> None:
+    """Raises ``UsageProblem`` where a text is no want."""
+    try:
+        Want(want)
+    except ValueError as error:
+        raise UsageProblem(str(error)) from None
+
+
+def refuse_manager(workstation: Workstation, name: str) -> None:
+    """Raises ``UsageProblem`` for a manager: there is one version of it, for all."""
+    if name in workstation.manifest.managers:
+        raise UsageProblem(
+            f"{name} is a manager, and is not switched",
+            where=str(workstation.file),
+            advice=f"write another want in [managers.{name}], then run: zesty-anchor provision",
+        )

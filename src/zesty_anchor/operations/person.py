@@ -1,0 +1,23 @@
+"""The person who called this program: how they are told, and asked."""
+
+from __future__ import annotations
+
+import msgspec
+
+from zesty_anchor.engine.questions import Asker
+from zesty_anchor.engine.reporter import Reporter, Silent
+from zesty_anchor.system.root_hand import RootHand
+
+
+class Person(msgspec.Struct, frozen=True):
+    """Who is told of the work and asked about it.
+
+    ``asker`` is None where nobody can be asked; with ``yes`` it is not asked what is safe. ``jobs`` is how much may go on at
+    a time. ``hand`` is what stayed behind as root, where the program was started through sudo and stepped down.
+    """
+
+    reporter: Reporter = Silent()
+    asker: Asker | None = None
+    yes: bool = False
+    jobs: int = 4
+    hand: RootHand | None = None

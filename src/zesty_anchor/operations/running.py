@@ -1,0 +1,139 @@
+"""One run: the only way in which an operation changes something on the machine."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
+from pathlib import Path
+
+import msgspec
+
+from zesty_anchor.changes.bench import Bench
+from zesty_anchor.changes.change import Change
+from zesty_anchor.changes.kinds import KINDS
+from zesty_anchor.changes.question import Question
+from zesty_anchor.engine.journal import Entry, Journal, alone
+from zesty_anchor.engine.outcome import TakenBack, report
+from zesty_anchor.engine.questions import estimate, gather, password_question, settle
+from zesty_anchor.engine.run import Runner
+from zesty_anchor.engine.undo import attic_of, needs_privilege
+from zesty_anchor.files.attic import Attic
+from zesty_anchor.operations.person import Person
+from zesty_anchor.planning.offers import Offers
+from zesty_anchor.planning.workstation import Workstation
+from zesty_anchor.system.host import user_name
+from zesty_anchor.system.privilege import NO_ACCESS, Access, Hands, access, authenticate
+from zesty_anchor.system.problem import Problem
+
+
+class Granted(msgspec.Struct, frozen=True):
+    """What the person gave before the work began: the hands that have privilege (or none), and answers to secret questions
+    by their kind.
+    """
+
+    hands: Hands
+    secrets: Mapping[str, str] = {}
+
+
+def ask(
+    person: Person,
+    workstation: Workstation,
+    given: Access,
+    questions: Sequence[Question],
+    changes: Sequence[Change] = (),
+) -> Granted:
+    """Ask everything that there is to ask, the password last. ``given`` is the way to privilege, found but not used yet.
+
+    Raises ``Problem`` where an answer is missing, or is no.
+    """
+    asked = list(questions)
+    if given.password and password_question(given) not in asked:
+        asked.append(password_question(given))
+    secrets = settle(asked, person.asker, yes=person.yes)
+    granted = authenticate(given, user_name(), workstation.environ)
+    ahead = estimate(changes)
+    if asked and ahead.steps:
+        person.reporter.unattended(ahead.steps, ahead.size, ahead.unknown)
+    return Granted(Hands(granted, person.reporter.said), secrets)
+
+
+def ask_to_take_back(person: Person, workstation: Workstation, entries: Sequence[Entry]) -> Granted:
+    """Ask for the password, where taking these changes back needs privilege."""
+    needed = needs_privilege(KINDS, entries)
+    given = access(workstation.environ, person.hand) if needed else NO_ACCESS
+    return ask(person, workstation, given, gather((), given))
+
+
+def bench_at(
+    attic: Path, person: Person, workstation: Workstation, granted: Granted, offers: Offers | None = None
+) -> Bench:
+    """What changes work with, with this folder in the attic, and one of the same name for logs; both are made."""
+    log = workstation.locations.state / "logs" / attic.name
+    for folder in (attic, log):
+        folder.mkdir(parents=True, exist_ok=True, mode=0o700)
+    hands = granted.hands
+    return Bench(
+        locations=workstation.locations,
+        environ=workstation.environ,
+        attic=Attic(attic),
+        open_body=(offers or Offers(workstation)).open_body,
+        run_privileged=hands.run if hands.access.way else lambda command, hear: 1,
+        log=log,
+        told=person.reporter.told,
+        moved=person.reporter.moved,
+        secrets=granted.secrets,
+    )
+
+
+@contextmanager
+def journal_alone(workstation: Workstation, granted: Granted | None = None) -> Iterator[Journal]:
+    """The journal, while no other run of this home is under way. Raises ``Problem`` where one is."""
+    with alone(workstation.locations.state):
+        journal = Journal(workstation.locations.journal)
+        try:
+            if granted is None:
+                yield journal
+            else:
+                with granted.hands.kept_alive():
+                    yield journal
+        finally:
+            journal.close()
+
+
+@contextmanager
+def one_run(
+    journal: Journal,
+    person: Person,
+    workstation: Workstation,
+    granted: Granted,
+    offers: Offers | None = None,
+) -> Iterator[Runner]:
+    """Open a run in the journal, and close it afterwards. What it does not need of the attic and the logs goes again."""
+    run = journal.begin_run(workstation.file)
+    bench = bench_at(attic_of(run, workstation.locations), person, workstation, granted, offers)
+    try:
+        yield Runner(KINDS, journal, bench, person.reporter, run, person.jobs)
+    finally:
+        journal.end_run(run)
+        for folder in (bench.attic.folder, bench.log):
+            if folder.is_dir() and not any(folder.iterdir()):
+                folder.rmdir()
+
+
+def carry_out_alone(person: Person, workstation: Workstation, changes: Sequence[Change]) -> TakenBack:
+    """Carry out changes that a person asked for by name, in one run of their own. They need no privilege.
+
+    Raises the ``Problem`` of the first that failed.
+    """
+    granted = Granted(Hands(NO_ACCESS, person.reporter.said))
+    with journal_alone(workstation) as journal, one_run(journal, person, workstation, granted) as runner:
+        done = runner.stage(changes)
+    for each in done:
+        if each.outcome != "done":
+            raise Problem(each.problem, where=each.where, advice=each.advice)
+    return TakenBack(tuple(report(change, "taken back") for change in changes))
+
+
+def finder(person: Person, workstation: Workstation) -> Callable[[], Access]:
+    """Finds the way to privilege, when it is asked to."""
+    return lambda: access(workstation.environ, person.hand)

@@ -1,0 +1,150 @@
+"""The loop of a provisioning: plan, carry out the first stage of the plan, plan again with what is known now."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+from zesty_anchor.changes.change import Change, Stage
+from zesty_anchor.engine.journal import Journal
+from zesty_anchor.engine.outcome import ChangeReport, Outcome, waits
+from zesty_anchor.engine.run import Runner
+from zesty_anchor.operations.person import Person
+from zesty_anchor.planning.plan import Plan
+from zesty_anchor.planning.planner import Planner
+from zesty_anchor.proof.prove import prove
+from zesty_anchor.proof.result import Proof
+from zesty_anchor.survey.machine import Machine
+
+_NO_WAY = "it needs privilege, and there is no way to it here"
+_FAILED = "something before it failed"
+_NOT_THERE = "what it needs is not there"
+_OLD_STAYS = "the new version does not answer yet, so the old one stays"
+
+
+class Stages:
+    """Carries out one provisioning. A change is begun once at most; what failed is marked, and so is what hangs on it.
+
+    ``answers`` are what the person said about conflicts.
+    """
+
+    def __init__(
+        self, planner: Planner, runner: Runner, journal: Journal, person: Person, answers: Mapping[str, str]
+    ) -> None:
+        self._planner = planner
+        self._runner = runner
+        self._journal = journal
+        self._person = person
+        self._answers = answers
+        self._marked: dict[str, ChangeReport] = {}
+        """What became of each change, by its key."""
+        self._told: list[ChangeReport] = []
+        self._errands: dict[str, None] = {}
+        self.shells_changed = False
+        """Whether what shells read when they start has changed."""
+
+    def carry_out(self, plan: Plan, machine: Machine) -> Outcome:
+        """Make the changes, and prove them. What was not done is told in the outcome, with the reason.
+
+        Raises ``Problem`` where what is left cannot be planned any more.
+        """
+        plan, machine, well = self._until(Stage.SHELL, plan, machine)
+        proof = None
+        if well:
+            proof = self._prove(plan, machine)
+            if not proof.ok:
+                plan, machine, proof = self._try_lines(plan, machine, proof)
+            if proof.ok and self._open(plan, Stage.CLEAR):
+                plan, machine, _ = self._until(Stage.CLEAR, plan, machine)
+                proof = self._prove(plan, machine)
+            self._give_up(plan, _FAILED if proof.ok else _OLD_STAYS)
+        else:
+            self._give_up(plan, _FAILED)
+        return Outcome(tuple(self._told), proof, notices=tuple(self._runner.notices), errands=tuple(self._errands))
+
+    def _until(self, last: Stage, plan: Plan, machine: Machine) -> tuple[Plan, Machine, bool]:
+        """Carry out the first stage of the plan and plan again, until nothing of a stage up to ``last`` is open.
+
+        Returns the last plan, the machine, and whether the stages after it may follow.
+        """
+        self._mark_what_waits(plan)
+        while ready := self._open(plan, last):
+            stage = ready[0].stage
+            done = self._runner.stage([change for change in ready if change.stage is stage])
+            touched: set[str] = set()
+            for change, report in zip(ready, done, strict=False):
+                self._mark(change, report)
+                touched |= change.touches
+                self.shells_changed |= stage is Stage.SHELL and report.outcome == "done"
+            self._mark_what_waits(plan)
+            machine = machine.again(touched)
+            plan = self._planner.plan(machine, self._journal.resolutions(), self._answers, self._given_up)
+            self._mark_what_waits(plan)
+            if stage >= Stage.SHELL and any(report.outcome != "done" for report in done):
+                return plan, machine, False
+        for change in plan.changes:
+            if change.pending and change.key not in self._marked:
+                self._mark(change, waits(change, _NOT_THERE))
+        return plan, machine, plan.last >= Stage.SHELL
+
+    def _open(self, plan: Plan, last: Stage) -> Sequence[Change]:
+        """The changes up to a stage that can be begun."""
+        last = min(last, plan.last)
+        return [c for c in plan.changes if c.key not in self._marked and not c.pending and c.stage <= last]
+
+    @property
+    def _given_up(self) -> frozenset[str]:
+        """The keys of what could not be done."""
+        return frozenset(key for key, report in self._marked.items() if report.outcome != "done")
+
+    def _mark(self, change: Change, report: ChangeReport) -> None:
+        self._marked[change.key] = report
+        self._told.append(report)
+
+    def _mark_what_waits(self, plan: Plan) -> None:
+        """Mark what cannot be had, what has no way to privilege, and what hangs on something that was not done."""
+        self._told += [report for report in plan.failed if report not in self._told]
+        self._errands |= dict.fromkeys(plan.errands)
+        for change in plan.changes:
+            if change.key in self._marked:
+                continue
+            lacking = next((need for need in change.needs if need in self._given_up), None)
+            if change.key in plan.beyond:
+                self._mark(change, waits(change, _NO_WAY))
+            elif lacking is not None:
+                self._mark(change, waits(change, f"it needs {self._marked[lacking].subject}"))
+
+    def _give_up(self, plan: Plan, reason: str) -> None:
+        """Tell of the changes that are left that they were not begun."""
+        for change in plan.changes:
+            if change.key not in self._marked:
+                self._mark(change, waits(change, reason))
+
+    def _prove(self, plan: Plan, machine: Machine) -> Proof:
+        """Ask fresh shells, after writing down which versions were taken for which wants."""
+        for version in plan.wanted.versions:
+            if not version.pending:
+                self._journal.resolve(version.runtime, version.want, version.feed, version.version)
+        self._person.reporter.said("asking fresh shells")
+        return prove(plan.wanted, machine, self._person.jobs)
+
+    def _try_lines(self, plan: Plan, machine: Machine, proof: Proof) -> tuple[Plan, Machine, Proof]:
+        """An alias to the old one, or a line that puts it first, may be all that keeps the new one from answering. So
+        those lines are taken out on trial, and put back where that does not help. Returns the proof that holds then.
+        """
+        lines = [change for change in self._open(plan, Stage.CLEAR) if change.on_trial]
+        if not lines:
+            return plan, machine, proof
+        changed = machine.again({fact for change in lines for fact in change.touches})
+        proofs = [proof]
+
+        def well() -> bool:
+            proofs.append(prove(plan.wanted, changed, self._person.jobs))
+            return proofs[-1].ok
+
+        reports = self._runner.attempt(lines, well)
+        if not proofs[-1].ok:
+            return plan, machine, proof
+        for change, report in zip(lines, reports, strict=True):
+            self._mark(change, report)
+        plan = self._planner.plan(changed, self._journal.resolutions(), self._answers, self._given_up)
+        return plan, changed, proofs[-1]

@@ -1,0 +1,32 @@
+"""Looking at the machine for a person, and drafting a manifest from that."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from zesty_anchor.operations.person import Person
+from zesty_anchor.operations.running import finder
+from zesty_anchor.planning.look import look_at
+from zesty_anchor.planning.workstation import Workstation
+from zesty_anchor.recipes import shipped
+from zesty_anchor.survey.findings import Findings
+from zesty_anchor.survey.look import look
+from zesty_anchor.system.problem import UsageProblem
+
+
+def survey(workstation: Workstation, person: Person) -> Findings:
+    """What is here, with the commands of the manifest's runtimes, and those of runtimes that have a shipped recipe."""
+    manifest = workstation.locations.shown(workstation.file) if workstation.manifest.tools else ""
+    privilege = finder(person, workstation)().way
+    return look(look_at(workstation), workstation.recipes, shipped(), privilege, manifest)
+
+
+def draft(workstation: Workstation, person: Person, file: Path | None) -> str:
+    """The text of a starter manifest, from the survey. Raises ``UsageProblem`` where the file for it exists."""
+    from zesty_anchor.survey.draft import draft
+
+    if file is not None and file.exists():
+        raise UsageProblem(
+            f"{file} exists already", advice="name another one: zesty-anchor draft FILE; or - to print it"
+        )
+    return draft(survey(workstation, person))

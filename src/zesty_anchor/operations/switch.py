@@ -1,0 +1,117 @@
+"""Choosing versions: for the session, the project or by default."""
+
+from __future__ import annotations
+
+import msgspec
+
+from zesty_anchor.changes.person.choice import WriteChoice, pin, with_default
+from zesty_anchor.engine.outcome import Outcome
+from zesty_anchor.files.edit import Edit
+from zesty_anchor.files.text_file import read_text_file
+from zesty_anchor.manifest.pin import pin_files
+from zesty_anchor.operations.in_step import keep_launchers, reload_line
+from zesty_anchor.operations.obtain import check_want, installed, refuse_manager
+from zesty_anchor.operations.person import Person
+from zesty_anchor.operations.provision import provision
+from zesty_anchor.operations.running import carry_out_alone
+from zesty_anchor.planning.choices import SESSION, Choice, choice_of, chooser
+from zesty_anchor.planning.listing import Switched
+from zesty_anchor.planning.look import look_at
+from zesty_anchor.planning.workstation import Workstation, with_manifest
+from zesty_anchor.system.problem import Problem, UsageProblem
+
+
+def choice(workstation: Workstation, runtime: str) -> Choice:
+    """What is in effect for one runtime in the current folder. Raises ``UsageProblem`` where the manifest does not have it."""
+    keep_launchers(workstation)
+    return choice_of(workstation, look_at(workstation), runtime)
+
+
+def for_session(
+    workstation: Workstation, person: Person, runtime: str, want: str, *, install: bool = False
+) -> Switched:
+    """Choose for the session. The shell itself must take the answer, so it is asked for there."""
+    _refuse_outside_shell(workstation)
+    version = installed(workstation, person, look_at(workstation), runtime, want, install=install)
+    words = " ".join([*_others(workstation, runtime), f"{runtime}={version}"])
+    return Switched(Choice(runtime, version, "session", f"${SESSION}"), words)
+
+
+def forget_session(workstation: Workstation, runtime: str) -> Switched:
+    """Drop the session's choice."""
+    workstation.check_runtime(runtime)
+    _refuse_outside_shell(workstation)
+    rest = " ".join(_others(workstation, runtime))
+    without = msgspec.structs.replace(workstation, environ={**workstation.environ, SESSION: rest})
+    return Switched(choice(without, runtime), rest)
+
+
+def for_project(
+    workstation: Workstation, person: Person, runtime: str, want: str, *, install: bool = False
+) -> Switched:
+    """Pin a version for the project: in the file that pins it already, else in a new one in this folder."""
+    machine = look_at(workstation)
+    version = installed(workstation, person, machine, runtime, want, install=install)
+    pinned = [
+        (file, found)
+        for file, found in chooser(workstation, look_at(workstation)).pins(workstation.folder)
+        if found.runtime == runtime and found.requirement is None
+    ]
+    file = pinned[0][0] if pinned else workstation.folder / pin_files(runtime, workstation.recipes[runtime])[0]
+    line = pinned[0][1].line if pinned else 0
+    _write(workstation, person, pin(file, runtime, want, line))
+    place = f"{workstation.locations.shown(file)}:{line or 1}"
+    return Switched(Choice(runtime, version, "project", place), written=str(file))
+
+
+def forget_project(workstation: Workstation, person: Person, runtime: str) -> Switched:
+    """Remove this folder's pin of a runtime. Raises ``Problem`` where it stands elsewhere, or in a shared file."""
+    file = workstation.folder / f".{runtime}-version"
+    if not file.is_file():
+        decided = choice(workstation, runtime)
+        raise Problem(
+            f"no {file.name} in this folder pins {runtime}",
+            where=f"{runtime} {decided.version} is in effect: {decided.scope}, by {decided.decided_by}",
+            advice="take the pin out of the file that is named",
+        )
+    workstation.check_runtime(runtime)
+    _write(workstation, person, Edit(read_text_file(file), None))
+    return Switched(choice(workstation, runtime), written=str(file))
+
+
+def by_default(workstation: Workstation, person: Person, runtime: str, want: str) -> tuple[Outcome, bool]:
+    """Write the default version into the manifest, and make the machine follow, in one run: all of it or nothing.
+
+    Returns what the provisioning came to, and whether the manifest had to be changed.
+    """
+    workstation.check_runtime(runtime)
+    refuse_manager(workstation, runtime)
+    check_want(want)
+    file = read_text_file(workstation.file)
+    before = (file.content or b"").decode("utf-8")
+    text = with_default(before, runtime, want)
+    if text == before:
+        return provision(workstation, person), False
+    change = WriteChoice(Edit(file, text.encode()), workstation.locations.shown(workstation.file))
+    changed = with_manifest(workstation, workstation.file, text)
+    return provision(changed, person, first=[change]), True
+
+
+def _write(workstation: Workstation, person: Person, edit: Edit) -> None:
+    """Make one edit, if it changes anything."""
+    if edit.after != edit.file.content:
+        carry_out_alone(person, workstation, [WriteChoice(edit, workstation.locations.shown(edit.file.path))])
+
+
+def _others(workstation: Workstation, runtime: str) -> list[str]:
+    """The session's choices of other runtimes, as words."""
+    words = workstation.environ.get(SESSION, "").split()
+    return [word for word in words if not word.startswith(f"{runtime}=")]
+
+
+def _refuse_outside_shell(workstation: Workstation) -> None:
+    if not workstation.environ.get("ZESTY_ANCHOR_SHELL"):
+        raise UsageProblem(
+            "a session's choice lives in the shell itself, and this one has not read what we wrote for it",
+            advice=f"{reload_line(workstation)}   (or choose with --project or --default)",
+        )

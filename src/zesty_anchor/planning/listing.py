@@ -1,0 +1,45 @@
+"""What is told of versions, and of what answers to a name."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import msgspec
+
+from zesty_anchor.planning.choices import Choice
+from zesty_anchor.survey.startup.provenance import Origin
+
+
+class Listing(msgspec.Struct, frozen=True):
+    """One runtime's versions. ``in_effect`` is the default version, and what decided it. ``through`` is the manager that
+    installs it, ``manager`` tells that it is one.
+    """
+
+    runtime: str
+    in_effect: dict[str, str] | None
+    installed: tuple[str, ...]
+    obtainable: tuple[Any, ...]
+    through: str = ""
+    manager: bool = False
+
+
+class Traced(msgspec.Struct, frozen=True):
+    """All that answers to one name in fresh shells, and what decided the version where it is one of the manifest's.
+
+    ``here`` is what answers in the environment that we were called from (empty: nothing, or it is not a command),
+    ``cut_off`` are shells that never became ready, with the reason.
+    """
+
+    name: str
+    answers: tuple[Origin, ...]
+    here: str
+    cut_off: tuple[str, ...]
+    decided: Choice | None
+
+
+class Switched(msgspec.Struct, frozen=True):
+    """What a switch came to: the choice now in effect, the whole of the session's, and the file that was written."""
+
+    choice: Choice
+    session: str | None = None
+    written: str = ""

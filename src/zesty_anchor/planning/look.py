@@ -1,0 +1,47 @@
+"""The machine as a workstation's manifest speaks of it, and what is wanted of it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+
+from zesty_anchor.manifest.model import SYSTEM
+from zesty_anchor.manifest.wanted import Wanted, WantedVersion, expand, packages_of, put_together
+from zesty_anchor.planning.workstation import Workstation
+from zesty_anchor.survey.machine import Machine, shells_to_use
+from zesty_anchor.system.host import host
+
+
+def look_at(workstation: Workstation) -> Machine:
+    """The machine. Nothing is read before it is asked for."""
+    manifest = workstation.manifest
+    packages = {
+        package.name: None
+        for family in host().families
+        for package in packages_of(manifest, workstation.recipes, family)
+    }
+    return Machine(
+        workstation.locations,
+        workstation.environ,
+        packages=tuple(packages),
+        settings=[Path(expand(setting.file, workstation.locations.home)) for setting in manifest.settings],
+        identity=manifest.identity,
+        program=workstation.program,
+    )
+
+
+def wanted_of(workstation: Workstation, versions: Sequence[WantedVersion], machine: Machine) -> Wanted:
+    """What is wanted, given the versions. Raises ``UsageProblem`` where no shell could be set up."""
+    manifest, recipes = workstation.manifest, workstation.recipes
+    system = [name for name, tool in manifest.tools.items() if tool.want == SYSTEM]
+    return put_together(
+        manifest,
+        tuple(versions),
+        shells_to_use(manifest.shells.use, machine, machine.coming),
+        packages_of(manifest, recipes, machine.packages.family if machine.packages else ""),
+        workstation.file.parent,
+        workstation.locations.home,
+        tuple(command for name in system for command in recipes[name].commands[:1]),
+        workstation.locations.shelf,
+        recipes,
+    )

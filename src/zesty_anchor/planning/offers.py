@@ -1,0 +1,181 @@
+"""What feeds and managers offer. The network is used only here, and only when something is asked for."""
+
+from __future__ import annotations
+
+import hashlib
+from typing import TYPE_CHECKING, Any
+
+import msgspec
+
+from zesty_anchor.feeds.release import Release, channels_of
+from zesty_anchor.feeds.supply import Supply
+from zesty_anchor.files import own_folders
+from zesty_anchor.manifest.version import Version
+from zesty_anchor.manifest.want import Want
+from zesty_anchor.manifest.wanted import Artefact, refer
+from zesty_anchor.planning.standing import supply
+from zesty_anchor.planning.workstation import Workstation
+from zesty_anchor.shelf.signature import SignatureRefused, check, issuer
+from zesty_anchor.survey.machine import Machine
+from zesty_anchor.system.host import plain_environment
+from zesty_anchor.system.problem import Problem
+
+if TYPE_CHECKING:
+    from zesty_anchor.feeds.open import Feeds
+    from zesty_anchor.shelf.manager import ManagerProgram
+
+
+class ManagerAbsent(Problem):
+    """A manager was to be asked that does not stand yet."""
+
+
+class Offers:
+    """What the feeds and the managers of one workstation offer; each is asked once."""
+
+    def __init__(self, workstation: Workstation) -> None:
+        self._workstation = workstation
+        self._feeds: Feeds | None = None
+        self._listed: dict[str, list[Release]] = {}
+        self._scripts: dict[str, bytes] = {}
+
+    def releases(self, name: str, machine: Machine) -> list[Release]:
+        """Everything that a runtime's feed, or its manager, offers for this machine. Raises ``Problem`` where it fails."""
+        through = self._workstation.manifest.tools[name].through
+        if through is not None:
+            return self._listed_by(through, name, machine)
+        manager = self._workstation.manifest.managers.get(name)
+        if manager is not None and manager.script is not None:
+            return [Release(version=manager.want, url=manager.script.replace("{version}", manager.want), digest="")]
+        return self._opened().releases(
+            supply(self._workstation, name, machine), self._workstation.recipes[name], machine.host.platform
+        )
+
+    def _listed_by(self, manager: str, name: str, machine: Machine) -> list[Release]:
+        if name not in self._listed:
+            offered = self.manager(manager, machine).versions(name)
+            self._listed[name] = [
+                Release(
+                    version=version,
+                    url="",
+                    digest="",
+                    channels=channels + channels_of(version, self._workstation.recipes[name]),
+                )
+                for version, channels in offered
+            ]
+        return self._listed[name]
+
+    def manager(self, name: str, machine: Machine) -> ManagerProgram:
+        """A manager that stands on the shelf. Raises ``ManagerAbsent`` where it does not."""
+        recipe = self._workstation.recipes[name]
+        known = [v for n, v in machine.shelf if n == name]
+        version = max(known, key=Version, default=None)
+        if version is None or recipe.manager is None:
+            raise ManagerAbsent(f"{name} is not installed yet", advice="run: zesty-anchor provision")
+        folder = self._workstation.locations.shelf / name / version
+        bins = tuple(folder / part for part in recipe.bin)
+        variables = {k: refer(v, {"folder": str(folder)}) for k, v in recipe.variables.items()}
+        from zesty_anchor.shelf.manager import ManagerProgram
+
+        return ManagerProgram(
+            name=name, tool=recipe.manager, bins=bins, home=self._workstation.locations.home,
+            environment={**plain_environment(self._workstation.environ, self._workstation.locations.home, bins), **variables},
+        )  # fmt: skip
+
+    def pinned(self, name: str, release: Release, machine: Machine) -> Release:
+        """A release with what pins it. Raises ``Problem`` where its feed fails."""
+        workstation = self._workstation
+        manager = workstation.manifest.managers.get(name)
+        if manager is not None and manager.script is not None:
+            return msgspec.structs.replace(release, digest=sha256(self.script(name, release)))
+        if workstation.manifest.tools[name].through is not None:
+            return release
+        return self._opened().feed(supply(workstation, name, machine)).pinned(release)
+
+    def script(self, name: str, release: Release) -> bytes:
+        """The text of an installer, checked against the digest that its feed gives."""
+        if release.url not in self._scripts:
+            self._scripts[release.url] = self._opened().web.document(release.url, who=f"whoever offers {name}")[1]
+        content = self._scripts[release.url]
+        algorithm = release.digest.partition(":")[0] or "sha256"
+        found = f"{algorithm}:{hashlib.new(algorithm, content).hexdigest()}"
+        if release.digest and found != release.digest:
+            raise Problem(
+                f"the installer of {name} {release.version} has another digest than expected",
+                where=f"expected {release.digest}, got {found}, from {release.url}",
+                advice="nothing of it was run. It was damaged or replaced: tell whoever offers it, do not go around it",
+            )
+        return content
+
+    def licence_text(self, name: str, machine: Machine) -> str:
+        """The licence of the version that a runtime's default want takes. Raises ``Problem`` where there is none."""
+        release = Want(self._workstation.manifest.tools[name].want).choose(self.releases(name, machine))
+        if release is None or not release.licence:
+            raise Problem(
+                f"{name} {release.version if release else ''} comes under no licence that must be accepted",
+                advice=f"zesty-anchor list {name} shows its versions",
+            )
+        if not release.licence_url:
+            return f"{name} {release.version}: {release.licence} (the feed gives no text of it)"
+        return self._opened().web.text(release.licence_url, who=f"the feed of {name!r}")
+
+    def artefact(self, release: Release, supply: Supply, subject: str) -> Artefact:
+        """What is fetched, with the signature that it must bear. Raises ``Problem`` where it bears none, or a bad one."""
+        plain = Artefact(release.url, release.digest, release.size)
+        if supply.unsigned or (supply.key is None and not release.signature):
+            return plain
+        who = f"the feed {supply.name!r}"
+        if not release.signature:
+            raise SignatureRefused(
+                f"{subject} is not signed, and the manifest names a key for {who}",
+                where=release.url,
+                advice=f"choose a signed version; if that feed signs nothing, say so: [feeds.{supply.name}] "
+                'signature = "not offered" in place of key',
+            )
+        signature = self._opened().web.document(release.signature, who=who)[1]
+        if supply.key is None:
+            by = issuer(signature, subject) or "a key that it does not name"
+            raise SignatureRefused(
+                f"{subject} is signed with the key {by}, and the manifest names no key for {who}",
+                where=release.signature,
+                advice=f"save that key, from a place that you trust, and add: [feeds.{supply.name}] "
+                f'key = "keys/{supply.name}.asc"',
+            )
+        if release.sums:
+            listed = self._opened().web.document(release.sums, who=who)[1]
+            check(signature, supply.key, f"the list of digests of {who}", content=listed)
+            return plain
+        return msgspec.structs.replace(plain, signature=signature, key=supply.key)
+
+    def open_body(self, url: str, who: str) -> Any:
+        """Open an address for download; see ``Bench.open_body``."""
+        return self._opened().body(url, who)
+
+    def ages_told(self) -> list[str]:
+        """Offline: how old each answer is that was used, a sentence each."""
+        ages = self._feeds.web.ages if self._feeds else {}
+        return [f"offline: what {who} answered is {_age(age)} old" for who, age in ages.items()]
+
+    def _opened(self) -> Feeds:
+        if self._feeds is None:
+            from zesty_anchor.feeds.documents import Web
+            from zesty_anchor.feeds.open import Feeds
+
+            locations = self._workstation.locations
+            own_folders.make(locations.answers)
+            web = Web(locations.answers, offline=self._workstation.offline)
+            self._feeds = Feeds(self._workstation.environ, locations.home, web)
+        return self._feeds
+
+
+def sha256(content: bytes) -> str:
+    """A digest as it is written in manifests and locks."""
+    return f"sha256:{hashlib.sha256(content).hexdigest()}"
+
+
+def _age(seconds: float) -> str:
+    """A time span for a person."""
+    for unit, size in (("day", 86400), ("hour", 3600), ("minute", 60)):
+        if seconds >= size:
+            number = int(seconds // size)
+            return f"{number} {unit}{'' if number == 1 else 's'}"
+    return "less than a minute"

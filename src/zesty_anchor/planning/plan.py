@@ -1,0 +1,54 @@
+"""The plan: the only one there is. A value."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from graphlib import TopologicalSorter
+
+import msgspec
+
+from zesty_anchor.changes.change import Change, Stage
+from zesty_anchor.changes.question import Question
+from zesty_anchor.engine.outcome import ChangeReport, Estimate, reports
+from zesty_anchor.engine.questions import estimate
+from zesty_anchor.manifest.wanted import Wanted
+
+
+class Plan(msgspec.Struct, frozen=True):
+    """What is missing on this machine, and what must be known or decided about it.
+
+    ``changes`` are in the order in which they can be carried out; those whose keys are in ``beyond`` need privilege, and
+    there is no way to it here: ``errands`` are their commands, for an administrator. ``commands`` are all that would run
+    with privilege. ``failed`` is what cannot be had at all. No change of a stage after ``last`` may be begun.
+    """
+
+    wanted: Wanted
+    changes: tuple[Change, ...] = ()
+    beyond: frozenset[str] = frozenset()
+    questions: tuple[Question, ...] = ()
+    notices: tuple[str, ...] = ()
+    errands: tuple[str, ...] = ()
+    commands: tuple[str, ...] = ()
+    failed: tuple[ChangeReport, ...] = ()
+    last: Stage = Stage.CLEAR
+
+    @property
+    def reports(self) -> tuple[ChangeReport, ...]:
+        """The changes, as a person reads them."""
+        return reports(self.changes)
+
+    @property
+    def ahead(self) -> Estimate:
+        """How much work they are."""
+        return estimate(self.changes)
+
+
+def in_order(changes: Iterable[Change]) -> list[Change]:
+    """Stage by stage, and what is needed first comes first; otherwise as given."""
+    ordered: list[Change] = []
+    by_key = {change.key: change for change in changes}
+    for stage in Stage:
+        staged = [change for change in by_key.values() if change.stage is stage]
+        graph = {c.key: [need for need in c.needs if need in by_key and by_key[need].stage is stage] for c in staged}
+        ordered += [by_key[key] for key in TopologicalSorter(graph).static_order()]
+    return ordered

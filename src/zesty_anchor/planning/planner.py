@@ -1,0 +1,158 @@
+"""The planner: compares what is wanted with what is there. The only way to a plan."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Collection, Iterable, Mapping
+
+from zesty_anchor.changes.change import Change, Kinds, Stage
+from zesty_anchor.changes.question import Question
+from zesty_anchor.changes.runtimes.install import version_key
+from zesty_anchor.engine.outcome import ChangeReport
+from zesty_anchor.engine.questions import gather
+from zesty_anchor.manifest.wanted import Wanted, WantedVersion
+from zesty_anchor.planning.conflicts import Conflicts
+from zesty_anchor.planning.look import wanted_of
+from zesty_anchor.planning.offers import Offers
+from zesty_anchor.planning.plan import Plan, in_order
+from zesty_anchor.planning.resolve import Asked, Resolver
+from zesty_anchor.planning.standing import Known
+from zesty_anchor.planning.workstation import Workstation
+from zesty_anchor.survey.machine import Machine
+from zesty_anchor.system.privilege import NO_ACCESS, Access
+from zesty_anchor.system.problem import Problem
+
+
+class Planner:
+    """Makes the plans of one command. It writes nothing, and uses no privilege.
+
+    ``more`` are wants beside those of the manifest. ``find_access`` finds the way to privilege; it is asked once, and only
+    where something needs privilege.
+    """
+
+    def __init__(
+        self,
+        workstation: Workstation,
+        kinds: Kinds,
+        offers: Offers,
+        find_access: Callable[[], Access],
+        more: tuple[Asked, ...] = (),
+    ) -> None:
+        self._workstation = workstation
+        self._kinds = kinds
+        self._offers = offers
+        self._resolver = Resolver(workstation, offers, more)
+        self._conflicts = Conflicts(workstation.manifest)
+        self._find_access = find_access
+        self.access: Access | None = None
+        """The way to privilege, once it was asked for. Whoever gets a password from the person puts it here."""
+
+    def plan(
+        self,
+        machine: Machine,
+        known: Known,
+        answers: Mapping[str, str] | None = None,
+        given_up: Collection[str] | None = None,
+    ) -> Plan:
+        """What is missing.
+
+        ``known`` is what wants were resolved to before, ``answers`` what a person said to the questions about conflicts, by
+        their texts. ``given_up`` are the keys of changes that failed, or that wait for one that did, in a work that has
+        begun: what cannot be had is then left out, and told. Raises ``Problem`` where no plan can be made.
+        """
+        problems: dict[str, Problem] | None = None if given_up is None else {}
+        versions = self._resolver.versions(machine, known, failing=problems)
+        had, stuck = _without(versions, machine, given_up or ())
+        wanted = wanted_of(self._workstation, had, machine)
+        found = self._conflicts.found(wanted, machine)
+        wanted = self._conflicts.added(wanted, found, machine, answers or {})
+        last = Stage.OBTAIN if stuck else Stage.SHELL if _may_be_missed(wanted, versions, had) else Stage.CLEAR
+        facts = {kind.name: kind.look(wanted, machine) for kind in self._kinds.values()}
+        changes = in_order(c for kind in self._kinds.values() for c in kind.plan(wanted, facts[kind.name]))
+        notices = [text for kind in self._kinds.values() for text in kind.notices(wanted, facts[kind.name])]
+        given = self._access(changes)
+        beyond = {change.key for change in changes if change.privileged and not given.way}
+        return Plan(
+            wanted=wanted,
+            changes=tuple(changes),
+            beyond=frozenset(beyond),
+            questions=(
+                *as_root(self._workstation, changes),
+                *(self._conflicts.questions(found, machine, answers or {}) if changes else ()),
+                *gather(changes, given),
+            ),
+            notices=(
+                *notices,
+                *self._conflicts.staying(wanted, found, machine, answers or {}),
+                *self._passed_over(machine),
+            ),
+            errands=tuple(given.shown(word) for change in changes if change.key in beyond for word in change.commands),
+            commands=tuple(given.shown(word) for change in changes for word in change.commands),
+            failed=tuple(self._failed(name, problem) for name, problem in (problems or {}).items()),
+            last=last,
+        )
+
+    def _access(self, changes: Iterable[Change]) -> Access:
+        if self.access is None and any(change.privileged for change in changes):
+            self.access = self._find_access()
+        return self.access or NO_ACCESS
+
+    def _failed(self, name: str, problem: Problem) -> ChangeReport:
+        tool = self._workstation.manifest.tools[name]
+        subject = f"{name} {tool.want} through {tool.through}"
+        return ChangeReport(
+            "managed-version", subject, "install", "", "failed", problem.what, problem.where, problem.advice
+        )
+
+    def _passed_over(self, machine: Machine) -> list[str]:
+        notices = []
+        if self._workstation.manifest.prerequisites.packages and machine.manager is None:
+            title = machine.host.title
+            notices.append(f"[prerequisites] is passed over: no package manager that we know is on {title}")
+        return [*notices, *self._offers.ages_told()]
+
+
+def _without(
+    versions: tuple[WantedVersion, ...], machine: Machine, given_up: Collection[str]
+) -> tuple[tuple[WantedVersion, ...], bool]:
+    """The versions without those that could not be had; and whether that would take one from shells that use it in favour
+    of none, or leave nothing: then all of them, and the shells stay as they are.
+    """
+    absent = [
+        v for v in versions
+        if version_key(v.runtime, v.version) in given_up and (v.runtime, v.version) not in machine.shelf
+    ]  # fmt: skip
+    if not absent:
+        return versions, False
+    rest = tuple(version for version in versions if version not in absent)
+    lost = {version.runtime for version in absent if version.default}
+    used = b"".join(file.content or b"" for file in machine.generated.values())
+    if not rest or any(os.fsencode(machine.locations.shelf / name) + b"/" in used for name in lost):
+        return versions, True
+    return tuple(version for version in rest if version.default or version.runtime not in lost), False
+
+
+def _may_be_missed(wanted: Wanted, versions: tuple[WantedVersion, ...], had: tuple[WantedVersion, ...]) -> bool:
+    """Whether what is to go may be all that answers to a command of a runtime that could not be had."""
+    if had == versions:
+        return False
+    if wanted.purges or wanted.alternatives:
+        return True
+    here = {version.runtime for version in had}
+    commands = [command for v in versions if v.runtime not in here for command in v.recipe.commands]
+    folders = [folder / part for folder in wanted.removals for part in ("", "bin", "sbin")]
+    return any((folder / command).exists() for folder in folders for command in commands)
+
+
+def as_root(workstation: Workstation, work: Collection[object]) -> tuple[Question, ...]:
+    """As root nothing that came from a feed may run, unless the manifest, or the person, allows it."""
+    manifest = workstation.manifest
+    if os.geteuid() != 0 or manifest.as_root == "allowed" or not manifest.tools or not work:
+        return ()
+    return (
+        Question(
+            "as-root",
+            "this runs as root, and so would the programs from the feeds when they are proved: shall they?",
+            'as-root = "allowed" (at the top of the manifest), or run it as another user',
+        ),
+    )

@@ -1,0 +1,102 @@
+"""The workstation: what is fixed for one command. A value; it does nothing."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from pathlib import Path
+
+import msgspec
+
+from zesty_anchor.engine.journal import Past, past
+from zesty_anchor.manifest.lock import Locked, file_beside
+from zesty_anchor.manifest.lock import read as read_lock
+from zesty_anchor.manifest.model import Manifest, Recipe
+from zesty_anchor.manifest.pin import is_project
+from zesty_anchor.manifest.position import Lines
+from zesty_anchor.manifest.read import find, parse_manifest, read_text
+from zesty_anchor.recipes import as_manager, check_clashes, check_installers, recipe_for
+from zesty_anchor.system.locations import Locations, locate
+from zesty_anchor.system.problem import UsageProblem
+
+
+class Workstation(msgspec.Struct, frozen=True):
+    """One home, one environment, the folder that a command is used in, and one manifest with its recipes and its lock.
+
+    ``program`` are the words that start this program, ``file`` is where the manifest stands and ``text`` what it says;
+    both are empty, and the manifest too, where a command needs none. ``past`` is what the journal tells.
+    """
+
+    environ: Mapping[str, str]
+    locations: Locations
+    folder: Path
+    program: tuple[str, ...] = ("zesty-anchor",)
+    offline: bool = False
+    past: Past = Past()
+    file: Path = Path()
+    text: str = ""
+    manifest: Manifest = Manifest()
+    recipes: Mapping[str, Recipe] = {}
+    lock: Mapping[tuple[str, str], Locked] = {}
+
+    def check_runtime(self, name: str) -> None:
+        """Raises ``UsageProblem`` where the manifest does not have a runtime, or a manager, of this name."""
+        if name not in self.manifest.tools:
+            import difflib
+
+            close = difflib.get_close_matches(name, self.manifest.tools, 1)
+            raise UsageProblem(
+                f"the manifest has no runtime {name!r}",
+                where=str(self.file),
+                advice=f"did you mean {close[0]!r}?" if close else f"add [runtimes.{name}] with want = …",
+            )
+
+    def decided_by_default(self) -> dict[str, str]:
+        """Where the manifest says which version of each runtime is the default."""
+        lines, shown = Lines(self.text), self.locations.shown(self.file)
+        return {
+            name: f"{shown}:{lines.of((*self.manifest.step(name), 'want'))} (want {tool.want})"
+            for name, tool in self.manifest.tools.items()
+        }
+
+
+def open_workstation(
+    environ: Mapping[str, str], folder: Path, program: tuple[str, ...] = ("zesty-anchor",), *, offline: bool = False
+) -> Workstation:
+    """The workstation without a manifest. Raises ``Problem`` where the journal cannot be read."""
+    locations = locate(environ)
+    return Workstation(environ, locations, folder, program, offline, past(locations.journal))
+
+
+def with_manifest_here(bare: Workstation, given: Path | None) -> Workstation:
+    """With the manifest that is given, or that is found from the folder. Raises ``UsageProblem``."""
+    file = find(given, bare.folder, bare.locations.config, _provisioned(bare), _only_pins).absolute()
+    return with_manifest(bare, file, read_text(file))
+
+
+def with_provisioned_manifest(bare: Workstation) -> Workstation:
+    """With the manifest that this machine was provisioned from last: what the shells ask about is in its terms."""
+    file = _provisioned(bare) or find(None, bare.locations.home, bare.locations.config).absolute()
+    return with_manifest(bare, file, read_text(file))
+
+
+def with_manifest(bare: Workstation, file: Path, text: str) -> Workstation:
+    """With a manifest that stands, or will stand, in ``file``, its recipes and its lock. Raises ``UsageProblem``."""
+    manifest = parse_manifest(text, file)
+    recipes = {name: recipe_for(name, manifest, bare.locations.recipes, file) for name in manifest.tools}
+    check_installers(manifest, recipes, file, text)
+    for name in manifest.managers:
+        recipes[name] = as_manager(name, recipes[name], bare.locations)
+    if manifest.managers:
+        check_clashes(manifest, recipes, file)
+    return msgspec.structs.replace(
+        bare, file=file, text=text, manifest=manifest, recipes=recipes, lock=read_lock(file_beside(file))
+    )
+
+
+def _provisioned(bare: Workstation) -> Path | None:
+    file = bare.past.manifest
+    return file if file is not None and file.is_file() else None
+
+
+def _only_pins(file: Path) -> bool:
+    return is_project(file.read_text("utf-8", "replace"))

@@ -1,0 +1,68 @@
+"""Opening a program under a terminal of its own: the only place that does."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import contextmanager
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    import pexpect
+
+_ENDING_SECONDS = 0.2
+"""How long a program may take to end, once it has closed its terminal or was told to hang up."""
+_KILLED_SECONDS = 5.0
+
+
+@contextmanager
+def under_pty(
+    words: Sequence[str],
+    environment: Mapping[str, str],
+    folder: Path,
+    *,
+    seconds: float,
+    columns: int = 80,
+    encoding: str | None = None,
+) -> Iterator[pexpect.spawn[Any]]:
+    """Start a program under a pty (pty(7)) with nothing but this environment, in this folder.
+
+    Each wait for what it prints may take ``seconds``. It is ended, with all that it left on its terminal, when the block is
+    left. Raises ``FileNotFoundError`` where there is no such program.
+    """
+    import pexpect
+
+    try:
+        child: pexpect.spawn[Any] = pexpect.spawn(
+            words[0], list(words[1:]), env=dict(environment), cwd=str(folder), timeout=seconds, echo=False,
+            dimensions=(24, columns), use_poll=True, encoding=encoding,
+        )  # fmt: skip
+    except pexpect.ExceptionPexpect as error:
+        raise FileNotFoundError(str(error)) from None
+    # Each of these would sleep for a tenth of a second, whether there is something to wait for or not.
+    terminal: Any = child
+    terminal.delaybeforesend = None
+    for each in (terminal, terminal.ptyproc):
+        each.delayafterclose = each.delayafterterminate = 0.0
+    try:
+        yield child
+    finally:
+        _end(child)
+
+
+def _end(child: pexpect.spawn[Any]) -> None:
+    """Close it. One that has ended, or is about to, is only waited for; any other is told to hang up, then killed."""
+    import signal
+
+    until = time.monotonic() + (_ENDING_SECONDS if child.flag_eof else 0.0)
+    while child.isalive() and time.monotonic() < until:
+        time.sleep(0.001)
+    for number in (signal.SIGHUP, signal.SIGKILL):
+        if not child.isalive():
+            break
+        child.kill(number)
+        until = time.monotonic() + (_KILLED_SECONDS if number == signal.SIGKILL else _ENDING_SECONDS)
+        while child.isalive() and time.monotonic() < until:
+            time.sleep(0.001)
+    child.close(force=True)
