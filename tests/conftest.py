@@ -63,6 +63,7 @@ def pytest_report_header() -> str:
     return f"programs: {', '.join(PROGRAMS)}{held}"
 
 
+@pytest.hookimpl(tryfirst=True)
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     """Where tests are shared out to several workers, one of them has all those that change the system."""
     for item in items:

@@ -275,6 +275,7 @@ needs_root = pytest.mark.skipif(
 )
 
 
+@pytest.mark.system
 @needs_root
 def test_a_runtime_of_the_system_is_outranked_or_goes_and_comes_back(desk: Desk, make_feed: Callable[..., str]) -> None:
     """Debian's own lua5.4, which answers to ``lua`` through the alternatives system; the manifest owns that command."""

@@ -20,6 +20,8 @@ import pytest
 from tests.conftest import PROGRAM, SHELLS, Desk, kelp
 from zesty_anchor.demo.home import likeness
 from zesty_anchor.demo.wares import pack, write_runtime
+from zesty_anchor.proof.checks import Question, judge_all
+from zesty_anchor.shells.fresh import ask
 from zesty_anchor.shells.known import SHELLS as KNOWN
 from zesty_anchor.system.host import login_path
 
@@ -288,9 +290,7 @@ def test_a_journal_of_a_newer_program_is_not_touched(desk: Desk) -> None:
     assert "the journal cannot be read" in desk.run("undo").err
 
 
-def test_a_shell_that_never_starts_is_cut_off_and_told(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
-    from zesty_anchor.shells.fresh import ask
-
+def test_a_shell_that_never_starts_is_cut_off_and_told(desk: Desk) -> None:
     desk.write("read answer\n", ".bashrc")
     asked = ask(
         KNOWN["bash"],
@@ -302,3 +302,5 @@ def test_a_shell_that_never_starts_is_cut_off_and_told(desk: Desk, monkeypatch: 
     )
     assert asked.startup_ms is None
     assert asked.answers[0].status is None
+    (judged,) = judge_all([Question("it speaks", "echo", "*", "glob")], asked.answers, started=False)
+    assert not judged.ok and "a startup file waits or ended it" in judged.observed

@@ -13,9 +13,10 @@ from tests.conftest import PROGRAM, Desk, is_root, kelp
 from zesty_anchor.demo import system_copy
 from zesty_anchor.demo.home import likeness
 
-pytestmark = [pytest.mark.needs("bash", "zsh"), pytest.mark.system]
+pytestmark = pytest.mark.needs("bash", "zsh")
 
 
+@pytest.mark.system
 def test_the_demo_goes_through(desk: Desk) -> None:
     before = likeness(desk.home)
     answer = desk.well("demo")
@@ -31,6 +32,7 @@ def test_the_demo_goes_through(desk: Desk) -> None:
         assert "the kelp of a Debian package is left out" in answer.out
 
 
+@pytest.mark.system
 def test_a_kept_demo_can_be_entered(desk: Desk, tmp_path: Path) -> None:
     desk.well("demo", "--keep", str(tmp_path / "kept"))
     done = subprocess.run(
@@ -62,6 +64,7 @@ def test_kelp_is_a_real_interpreter(tmp_path: Path, text: str, said: str, code: 
     assert (done.stdout, done.returncode) == (said, code)
 
 
+@pytest.mark.system
 def test_without_a_compiler_the_package_is_named(desk: Desk, tmp_path: Path) -> None:
     for name in ("sh", "bash", "zsh"):
         (tmp_path / "bin").mkdir(exist_ok=True)

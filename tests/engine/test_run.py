@@ -168,3 +168,33 @@ def test_the_order_keeps_stages_and_needs(tmp_path: Path) -> None:
         Mark("first", tmp_path),
     ]
     assert [c.key for c in in_order(changes)] == ["first", "second", "shell", "clear"]
+
+
+def test_what_a_change_says_as_it_is_taken_back_is_kept(work: tuple[Runner, Journal, Marks, Path]) -> None:
+    runner, journal, marks, out = work
+    marks.stays = Reverted(("a stays: the tide is out",), whole=False)
+    runner.stage([Mark("a", out, Stage.SHELL), Mark("b", out, Stage.SHELL, fails=Problem("no"))])
+    assert runner.notices == ["a stays: the tide is out"] * 2
+    assert [entry.subject for entry in journal.entries(1)] == ["b", "a"], "both still stand, for the next try"
+
+
+def test_what_could_not_be_taken_back_is_not_said_to_be(
+    work: tuple[Runner, Journal, Marks, Path], tmp_path: Path
+) -> None:
+    runner, journal, marks, out = work
+    runner.stage([Mark("a", out, Stage.SHELL)])
+    journal.end_run(1)
+    marks.stays = Reverted(("a stays",), whole=False)
+    taken = take_back_run({"mark": marks}, journal, 1, bench_in(tmp_path))
+    assert not taken.whole and [change.outcome for change in taken.changes] == ["not taken back"]
+    assert journal.standing_runs() == [1] and (out / "a").exists()
+    marks.stays = WHOLE
+    assert take_back_run({"mark": marks}, journal, 1, bench_in(tmp_path)).whole
+    assert journal.standing_runs() == [] and not (out / "a").exists()
+
+
+def test_an_error_of_our_own_ends_one_change_and_not_the_run(work: tuple[Runner, Journal, Marks, Path]) -> None:
+    runner, _, _, out = work
+    reports = runner.stage([Mark("bad", out, fails=KeyError("x")), Mark("good", out)])
+    assert [report.outcome for report in reports] == ["failed", "done"]
+    assert "something unexpected: KeyError" in reports[0].problem

@@ -16,6 +16,9 @@ import pytest
 from zesty_anchor.feeds.documents import Web
 from zesty_anchor.feeds.index import IndexFeed
 from zesty_anchor.feeds.npm import NpmFeed, integrity_digest, registry_address
+from zesty_anchor.feeds.open import Feeds
+from zesty_anchor.feeds.supply import Supply
+from zesty_anchor.manifest.model import Recipe
 from zesty_anchor.system.problem import Problem, UsageProblem
 
 
@@ -140,3 +143,29 @@ def test_where_the_npm_registry_comes_from(tmp_path: Path) -> None:
     assert registry_address({**nothing, "PLACE": "quay"}, tmp_path) == "http://quay/"
     assert registry_address({**nothing, "npm_config_registry": "http://low/"}, tmp_path) == "http://low/"
     assert registry_address({**nothing, "NPM_CONFIG_REGISTRY": "http://env/"}, tmp_path) == "http://env/"
+
+
+def test_two_recipes_on_one_package_each_get_their_own_files(make_feed: Callable[..., str], tmp_path: Path) -> None:
+    """A listing of one folder with files of two names: what one was asked must not answer the other."""
+    content = dict.fromkeys(("kelp-4.2.1.tgz", "tool-4.2.1.tgz"), b"x")
+    sums = "".join(f"{hashlib.sha256(b'x').hexdigest()}  {name}\n" for name in content)
+    url = make_feed({**content, "SHA256SUMS": sums.encode()})
+    recipe = Recipe(commands=("kelp",), channels={"calm": ("4.2",)})
+    feeds = Feeds({}, tmp_path, Web())
+    supplies = [Supply("tides", "listing", url, "kelp", file=f"{name}-{{version}}.tgz") for name in ("kelp", "tool")]
+    found = [feeds.releases(supply, recipe, "linux-x86_64") for supply in supplies]
+    assert [[r.url.rpartition("/")[2] for r in releases] for releases in found] == [
+        ["kelp-4.2.1.tgz"],
+        ["tool-4.2.1.tgz"],
+    ]
+    other = Recipe(commands=("kelp",))
+    assert [r.channels for r in feeds.releases(supplies[0], recipe, "linux-x86_64")] == [("calm",)]
+    assert [r.channels for r in feeds.releases(supplies[0], other, "linux-x86_64")] == [()], "channels are the recipe's"
+
+
+def test_what_is_no_version_is_left_out(tmp_path: Path) -> None:
+    for name in ("kelp-vNext.tgz", "kelp-v4.2.tgz", "kelp-next.tgz", "kelp-4.1.tgz"):
+        (tmp_path / name).write_bytes(b"x")
+    supply = Supply("here", "folder", str(tmp_path), "kelp", file="kelp-{version}.tgz")
+    found = Feeds({}, tmp_path, Web()).releases(supply, Recipe(commands=("kelp",)), "linux-x86_64")
+    assert sorted(release.version for release in found) == ["4.1", "v4.2"]

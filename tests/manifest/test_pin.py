@@ -9,7 +9,9 @@ import pytest
 
 from zesty_anchor.manifest.model import Recipe
 from zesty_anchor.manifest.pin import is_project, names, read_pins
+from zesty_anchor.operations.answers import renew_answers, write_answers
 from zesty_anchor.planning.choices import Chooser
+from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.shelf.receipt import Receipt
 from zesty_anchor.system.locations import locate
 
@@ -128,24 +130,24 @@ def test_what_the_shells_read_bears_the_time_of_the_file(tmp_path: Path) -> None
     file = tmp_path / "work/workstation.toml"
     file.parent.mkdir()
     file.write_text('[runtimes.kelp]\nwant = "5"\n[runtimes.coral]\nwant = "9"\n[runtimes.brine]\nwant = "1"\n')
-    choose = chooser(tmp_path)
-    choose.write_answers([file, tmp_path / "gone"], "do this")
+    here = Workstation({}, locate({"HOME": str(tmp_path)}), tmp_path, recipes=RECIPES)
+    write_answers(chooser(tmp_path), here, [file, tmp_path / "gone"])
     answer = locate({"HOME": str(tmp_path)}).pins / f"{str(file)[1:]}="
     assert answer.stat().st_mtime_ns == file.stat().st_mtime_ns
     assert answer.read_text().splitlines() == [
         "kelp=5.0.0 ! ;",
         "kelp 5.0.0 !",
-        "- coral zesty-anchor: ~/work/workstation.toml:4 wants coral 9, which is not installed; do this",
+        "- coral zesty-anchor: ~/work/workstation.toml:4 wants coral 9, which is not installed; install it with: zesty-anchor provision",
         "- brine zesty-anchor: ~/work/workstation.toml:6 pins brine, which the manifest does not have",
     ]
     SHELF["coral", "9.1"] = Receipt("coral", "9.1", "harbour", "", "")
     try:
-        chooser(tmp_path).renew_answers("do this")
+        renew_answers(chooser(tmp_path), here)
     finally:
         del SHELF["coral", "9.1"]
     assert answer.read_text().startswith("kelp=5.0.0 coral=9.1 ! ;\n")
     file.unlink()
-    choose.renew_answers("do this")
+    renew_answers(chooser(tmp_path), here)
     assert not answer.exists()
 
 

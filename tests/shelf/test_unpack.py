@@ -154,3 +154,28 @@ def test_taking_off_removes_folders_without_write_permission(tmp_path: Path) -> 
     discard(gone)
     assert not list((tmp_path / "staging").iterdir())
     discard(target)
+
+
+def test_a_damaged_zst_is_told(tmp_path: Path) -> None:
+    content = pack("kelp", FILES, "tar.zst")
+    with pytest.raises(Problem, match="cannot be unpacked"):
+        unpack_tar(io.BytesIO(content[:40] + b"\xff" * 40 + content[80:]), tmp_path)
+
+
+def encrypted(content: bytes) -> bytes:
+    """A zip with the flag of an encrypted member in each header (APPNOTE.TXT, 4.4.4)."""
+    changed = bytearray(content)
+    for magic, at in ((b"PK\x03\x04", 6), (b"PK\x01\x02", 8)):
+        place = content.find(magic)
+        while place >= 0:
+            changed[place + at] |= 1
+            place = content.find(magic, place + 1)
+    return bytes(changed)
+
+
+def test_an_encrypted_zip_is_told(tmp_path: Path) -> None:
+    file = tmp_path / "kelp.zip"
+    file.write_bytes(encrypted(pack("kelp", {"bin/kelp": (b"#!/bin/sh\n", 0o755)}, "zip")))
+    (tmp_path / "out").mkdir()
+    with pytest.raises(Problem, match="encrypted"):
+        unpack_zip(file, tmp_path / "out")

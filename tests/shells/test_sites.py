@@ -33,8 +33,10 @@ def names(shell: str, existing: list[str], system: str = "linux", **more: object
 )
 def test_bash_reads_the_first_of_three_at_login(existing: list[str], system: str, login: str, language: str) -> None:
     assert names("bash", existing, system) == [(login, language, False), (".bashrc", "bash", False)]
-    hidden = [r.file.name for r in SHELLS["bash"].reads(around(existing, system)) if r.when == "hidden"]
-    assert login not in hidden or not existing
+    # Once our line stands there, that file is the only one of the three that bash reads.
+    reads = SHELLS["bash"].reads(around([*existing, login], system))
+    assert [reading.file.name for reading in reads if reading.when == "login"] == [login]
+    assert sum(reading.when == "hidden" for reading in reads) == 2
 
 
 def test_a_guard_asks_for_a_second_block_above_it() -> None:

@@ -211,3 +211,22 @@ def test_the_real_apt_knows_names_and_what_would_go() -> None:
     going, holding = apt.removable(["libc6"])
     assert going == []
     assert holding["libc6"], "what would go with it is told"
+
+
+@pytest.mark.parametrize(
+    ("essential", "more"), [(b"", ("build-essential",)), (b"Essential: yes\n", None), (b"Protected: yes\n", None)]
+)
+def test_only_what_is_marked_so_is_essential(
+    essential: bytes, more: tuple[str, ...] | None, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Removing make takes build-essential with it, which is no more than a name."""
+    status = tmp_path / "status"
+    status.write_bytes(
+        b"Package: make\nStatus: install ok installed\n" + essential
+        + b"\nPackage: build-essential\nStatus: install ok installed\nDepends: make\n"
+    )  # fmt: skip
+    monkeypatch.setattr(apt_module, "STATUS", status)
+    said = "Reading package lists...\nPurg build-essential [12.9]\nPurg make [4.3-4.1]\n"
+    answer = subprocess.CompletedProcess([], 0, said, "")
+    monkeypatch.setattr(Apt, "_ask", lambda self, *words: answer)
+    assert Apt({}).goes_with(["make"]) == more

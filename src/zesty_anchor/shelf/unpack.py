@@ -22,6 +22,8 @@ from zesty_anchor.system.problem import Problem
 
 CHUNK = 1 << 18
 _ZIP = b"PK\x03\x04"
+_ENCRYPTED = 0x1
+"""The flag of an encrypted member (APPNOTE.TXT, 4.4.4)."""
 _MAGIC = {b"\x1f\x8b": "gz", b"\xfd7zXZ\x00": "xz", b"BZh": "bz2", b"\x28\xb5\x2f\xfd": "zst"}
 
 
@@ -61,6 +63,11 @@ def unpack_zip(file: Path, folder: Path) -> None:
         with zipfile.ZipFile(file) as archive, file.open("rb") as raw, Writer() as writer:
             room = _Room(folder, writer)
             for info in archive.infolist():
+                if info.flag_bits & _ENCRYPTED:
+                    raise Problem(
+                        f"{info.filename!r} in the archive is encrypted, and there is nobody to ask for a password",
+                        advice="tell whoever runs the feed, or choose another version",
+                    )
                 _unpack_zipped(archive, raw.fileno(), info, room, gate)
     except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, struct.error) as error:
         raise _damaged(b"", error) from None
@@ -81,14 +88,31 @@ def _inflated(start: bytes, source: Source) -> IO[bytes]:
     whole = _Joined(start, source)
     kind = next((k for magic, k in _MAGIC.items() if start.startswith(magic)), "")
     if kind == "zst":
-        import zstandard
-
-        return zstandard.ZstdDecompressor().stream_reader(
-            cast(IO[bytes], whole), read_size=CHUNK, read_across_frames=True
-        )
+        return cast(IO[bytes], _Zstd(whole))
     if kind:
         return cast(IO[bytes], _Inflating(whole, kind))
     return cast(IO[bytes], whole)
+
+
+class _Zstd(io.RawIOBase):
+    """The content of a zstd stream (RFC 8878), of several frames too. Raises ``ValueError`` where it is damaged."""
+
+    def __init__(self, compressed: io.RawIOBase) -> None:
+        import zstandard
+
+        self._error = zstandard.ZstdError
+        self._stream = zstandard.ZstdDecompressor().stream_reader(
+            cast(IO[bytes], compressed), read_size=CHUNK, read_across_frames=True
+        )
+
+    def readable(self) -> bool:
+        return True
+
+    def read(self, size: int = -1, /) -> bytes:
+        try:
+            return self._stream.read(size)
+        except self._error as error:
+            raise ValueError(str(error)) from None
 
 
 class _Joined(io.RawIOBase):

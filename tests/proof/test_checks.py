@@ -1,0 +1,33 @@
+"""What is made of a fresh shell's answers: each way of judging, where it says yes and where it must say no."""
+
+from __future__ import annotations
+
+import pytest
+
+from zesty_anchor.proof.checks import Question, judge
+from zesty_anchor.shells.fresh import Answer
+
+CASES = {
+    "the same bytes": ("bytes", "a b", Answer(b"a b\n", 0), True),
+    "other bytes": ("bytes", "a b", Answer(b"a  b\n", 0), False),
+    "empty, and it should be": ("bytes", "", Answer(b"\n", 0), True),
+    "not set at all": ("bytes", "", Answer(b"", 1), False),
+    "no end in time": ("bytes", "", Answer(b"", None), False),
+    "a pattern": ("glob", "kelp 4.*", Answer(b"kelp 4.2\n", 0), True),
+    "a pattern, but it failed": ("glob", "kelp 4.*", Answer(b"kelp 4.2\n", 3), False),
+    "the place": ("place", "/s/kelp\n/b/kelp", Answer(b"/b/kelp\n", 0), True),
+    "another place": ("place", "/s/kelp\n/b/kelp", Answer(b"/usr/bin/kelp\n", 0), False),
+    "an alias in its place": ("place", "/s/kelp\n/b/kelp", Answer(b"kelp\n", 0), False),
+    "the system's": ("outside", "/home/d/shelf", Answer(b"/usr/bin/kelp\n", 0), True),
+    "ours, where it should be the system's": ("outside", "/home/d/shelf", Answer(b"/home/d/shelf/kelp/4/kelp\n", 0), False),
+    "once": ("once", "/a:/b", Answer(b"/a:/x:/b", 0), True),
+    "twice": ("once", "/a:/b", Answer(b"/a:/b:/a", 0), False),
+    "missing": ("once", "/a:/b", Answer(b"/a", 0), False),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", CASES)
+def test_an_answer_is_judged(name: str) -> None:
+    how, expected, answer, ok = CASES[name]
+    assert judge(Question(name, "", expected, how), answer, started=True).ok is ok
+    assert not judge(Question(name, "", expected, how), answer, started=False).ok
