@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import hashlib
+import json
 import subprocess
 from collections.abc import Callable
 from pathlib import Path
@@ -9,7 +11,7 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import Desk, is_root, kelp
-from tests.shelf.test_unpack import BAD_TARS, tar_of
+from tests.shelf.test_unpack import BAD_TARS, encrypted, tar_of
 from zesty_anchor.demo.wares import pack
 
 GOOD = pack("kelp-4.2.1", kelp("4.2.1"), "tar.gz")
@@ -139,3 +141,30 @@ def test_questions_without_a_terminal(desk: Desk) -> None:
     answer = desk.run("dismantle")
     assert answer.code == 5
     assert "--yes" in answer.err
+
+
+DAMAGED = {
+    "a zst with an error in it": (lambda: damaged(pack("coral", {"bin/coral": (b"x" * 9000, 0o755)}, "tar.zst")), "cannot be unpacked"),
+    "an encrypted zip": (lambda: encrypted(pack("coral", {"bin/coral": (b"x", 0o755)}, "zip")), "is encrypted"),
+}  # fmt: skip
+
+
+def damaged(content: bytes) -> bytes:
+    return content[:20] + bytes(byte ^ 0xFF for byte in content[20:40]) + content[40:]
+
+
+@pytest.mark.parametrize("name", DAMAGED)
+def test_one_bad_archive_ends_its_own_change_alone(desk: Desk, make_feed: Callable[..., str], name: str) -> None:
+    make, why = DAMAGED[name]
+    content = make()
+    file = {"platform": "any", "url": "coral.bin", "sha256": hashlib.sha256(content).hexdigest()}
+    document = {"format": "zesty-anchor-index/1", "runtime": "coral", "releases": [{"version": "1.0", "files": [file]}]}
+    url = make_feed({"coral.bin": content, "coral.json": json.dumps(document).encode()})
+    desk.wants(
+        f'[feeds.other]\nkind = "index"\nurl = "{url}"\n[recipes.coral]\ncommands = ["coral"]\n',
+        '[runtimes.kelp]\nwant = "lts"\nfeed = "harbour"\n[runtimes.coral]\nwant = "1.0"\nfeed = "other"\n',
+    )
+    answer = desk.run("provision")
+    assert answer.code == 1 and why in answer.out and "unexpected" not in answer.out + answer.err
+    assert (desk.shelf / "kelp/4.2.1/bin/kelp").exists() and not (desk.shelf / "coral").exists()
+    assert desk.shell("bash", "kelp --version", "-i").strip() == "kelp 4.2.1"

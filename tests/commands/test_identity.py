@@ -162,3 +162,18 @@ def test_a_shell_whose_package_is_coming_may_be_missing(desk: Desk) -> None:
     assert shells_to_use(("bash", "fish"), without, ["fish"]) == ("bash",)
     with pytest.raises(UsageProblem, match="'fish' is not installed"):
         shells_to_use(("bash", "fish"), without)
+
+
+def test_only_a_provisioning_asks_hosts(desk: Desk) -> None:
+    """Nobody listens on the host's port: what does not need it works all the same."""
+    desk.wants(WHO)
+    desk.well("provision")
+    desk.wants(WHO + '[[identity.hosts]]\nname = "127.0.0.1"\nport = 9\nfingerprint = "SHA256:' + "A" * 43 + '"\n')
+    assert "offers no key" in desk.run("preview").err
+    for words in (
+        ("list", "--offline"),
+        ("list",),
+        ("locate", "kelp"),
+        ("with", "kelp=4.2", "--", "kelp", "--version"),
+    ):
+        assert desk.well(*words).err == ""

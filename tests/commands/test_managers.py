@@ -402,3 +402,11 @@ def test_what_the_manifest_gets_wrong(quay: Desk, text: str, said: str) -> None:
     refused = quay.run("preview")
     assert refused.code == 2, refused.err
     assert said in refused.err.replace("\n", " ")
+
+
+def test_a_runtime_whose_recipe_runs_an_installer_is_refused(quay: Desk) -> None:
+    wants(quay, '[runtimes.bollard]\nwant = "0.9.4"\n', bollard="")
+    answer = quay.run("preview")
+    assert answer.code == 2 and "write it as [managers.bollard]" in answer.err
+    line = quay.manifest.read_text().splitlines().index("[runtimes.bollard]") + 1
+    assert f"workstation.toml:{line}" in answer.err

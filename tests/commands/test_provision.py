@@ -304,3 +304,16 @@ def test_a_shell_that_never_starts_is_cut_off_and_told(desk: Desk) -> None:
     assert asked.answers[0].status is None
     (judged,) = judge_all([Question("it speaks", "echo", "*", "glob")], asked.answers, started=False)
     assert not judged.ok and "a startup file waits or ended it" in judged.observed
+
+
+def test_however_the_program_is_started_nothing_is_left_to_do(desk: Desk) -> None:
+    """What shells read holds the words that start this program: the same ones, whichever way it was started."""
+    desk.wants(EVERY)
+    module = [str(PROGRAM.with_name("python")), "-m", "zesty_anchor"]
+    environment = {"HOME": str(desk.home), "PATH": login_path(), "LANG": "C.UTF-8"}
+    done = subprocess.run(
+        [*module, "provision"], cwd=desk.home, env=environment, capture_output=True, text=True, check=False
+    )
+    assert done.returncode == 0, done.stdout + done.stderr
+    assert desk.well("preview", "--json").json["pending"] == 0
+    assert desk.well("provision", "--json").json["changed"] == 0

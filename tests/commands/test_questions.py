@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 import os
+import pkgutil
 import re
 import sys
 from collections.abc import Callable
@@ -13,6 +14,7 @@ from pathlib import Path
 import pexpect
 import pytest
 
+import zesty_anchor
 from tests.conftest import PROGRAM, Desk, is_root, kelp
 from zesty_anchor.demo.wares import pack
 from zesty_anchor.system.host import login_path
@@ -84,41 +86,61 @@ def test_as_root_nothing_of_a_feed_runs_unasked(desk: Desk) -> None:
     assert not desk.shelf.exists()
 
 
-@pytest.mark.needs("setpriv")
-@pytest.mark.skipif(not is_root(), reason="becoming somebody else needs root")
-@pytest.mark.skipif(not os.access("/var/lib/dpkg/status", os.R_OK), reason="this system has no dpkg")
-def test_without_any_way_to_privilege_the_rest_is_done(desk: Desk, tmp_path: Path) -> None:
-    """No sudo on PATH: what an administrator must type is printed, and all that does not need it is done."""
+def as_somebody_else(desk: Desk, tmp_path: Path) -> tuple[str, int]:
+    """What provision says to a user with no sudo on PATH, and its exit status."""
     os.chmod(tmp_path, 0o755)
     for folder in tmp_path.parents:
         if folder.name.startswith(("pytest", "popen")):
             os.chmod(folder, 0o755)
     empty = tmp_path / "bin"
     empty.mkdir()
-    for name in ("sh", "bash", "zsh", "apt-cache", "apt-get"):
+    for name in ("sh", "bash", "zsh", "apt-cache", "apt-get", "dpkg-query"):
         (empty / name).symlink_to(f"/usr/bin/{name}")
-    desk.wants('[prerequisites]\npackages.debian = ["cowsay"]\n')
-    os.chown(desk.home, 65534, 65534)
+    for path in (desk.home, *desk.home.rglob("*")):
+        os.chown(path, 65534, 65534)
     script = (
         "import os, sys; os.setgroups([]); os.setresgid(65534, 65534, 65534); os.setresuid(65534, 65534, 65534)\n"
         f"os.environ.clear(); os.environ.update(HOME={str(desk.home)!r}, PATH={str(empty)!r}, LANG='C.UTF-8')\n"
         "from zesty_anchor.commands import run; sys.argv = ['zesty-anchor', 'provision']; os.chdir(os.environ['HOME']); run()"
     )
+    # The environment that the program is installed in may be closed to others: all of it is read before.
+    modules = [
+        module.name
+        for module in pkgutil.walk_packages(zesty_anchor.__path__, "zesty_anchor.")
+        if module.name != "zesty_anchor.__main__"
+    ]
+    more = ["pexpect", "requests", "tree_sitter_bash", "tree_sitter_toml", "tomlkit", "rich.progress", "rich.text"]
     child = pexpect.spawn(
-        sys.executable,
-        [
-            "-c",
-            "import zesty_anchor.commands.provision, pexpect, requests, tree_sitter_bash, zesty_anchor.proof.prove, zesty_anchor.engine.run, zesty_anchor.feeds.open, rich.progress, rich.text\n"
-            + script,
-        ],
-        timeout=90,
-        encoding="utf-8",
+        sys.executable, ["-c", f"import {', '.join([*modules, *more])}\n{script}"], timeout=90, encoding="utf-8"
     )
     child.expect(pexpect.EOF)
     child.close()
-    said = re.sub(r"\x1b\[[0-9;?]*[A-Za-z]", "", child.before)
+    assert child.exitstatus is not None
+    return re.sub(r"\x1b\[[0-9;?]*[A-Za-z]", "", child.before), child.exitstatus
+
+
+@pytest.mark.needs("setpriv")
+@pytest.mark.skipif(not is_root(), reason="becoming somebody else needs root")
+@pytest.mark.skipif(not os.access("/var/lib/dpkg/status", os.R_OK), reason="this system has no dpkg")
+def test_without_any_way_to_privilege_the_rest_is_done(desk: Desk, tmp_path: Path) -> None:
+    """No sudo on PATH: what an administrator must type is printed, and all that does not need it is done."""
+    desk.wants('[prerequisites]\npackages.debian = ["cowsay"]\n')
+    said, status = as_somebody_else(desk, tmp_path)
     assert "An administrator must still run" in said, said
     assert "sudo apt-get install cowsay" in said
     assert "every fresh shell answers" in said
-    assert child.exitstatus == 1, "the machine is not yet as the manifest says"
+    assert status == 1, "the machine is not yet as the manifest says"
     assert (desk.shelf / "kelp/4.2.1/bin/kelp").exists()
+
+
+@pytest.mark.needs("setpriv")
+@pytest.mark.skipif(not is_root(), reason="becoming somebody else needs root")
+@pytest.mark.skipif(not os.access("/var/lib/dpkg/status", os.R_OK), reason="this system has no dpkg")
+def test_without_privilege_a_folder_goes_and_a_package_is_told_once(desk: Desk, tmp_path: Path) -> None:
+    desk.write("#!/bin/sh\n", "old-kelp/bin/kelp").chmod(0o755)
+    desk.wants('[[conflicts.remove]]\npath = "~/old-kelp"\n[[conflicts.remove]]\npackage = "zsh"\n')
+    said, status = as_somebody_else(desk, tmp_path)
+    assert status == 1, said
+    assert said.count("apt-get purge zsh") == 1, said
+    assert not (desk.home / "old-kelp").exists()
+    assert "every fresh shell answers" in said

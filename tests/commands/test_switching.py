@@ -361,3 +361,35 @@ def test_our_own_commands_are_completed(settled: Desk, shell: str) -> None:
         lines = "autoload -Uz compinit; compinit -D; . ~/.zshrc; echo bound $_comps[za]"
         assert "bound za__complete" in interactive(settled, shell, lines, {})
     assert os.environ.get("HOME") != str(settled.home)
+
+
+def test_a_default_that_does_not_answer_is_taken_back_whole(desk: Desk) -> None:
+    """A check that only the old version passes: manifest, shells and what list says are as they were."""
+    check = '[shells]\nuse = ["bash"]\n[[checks]]\nname = "four"\nrun = "kelp --version"\nexpect = "kelp 4.*"\n'
+    desk.wants(check, '[runtimes.kelp]\nwant = "lts"\nalso = ["3.6"]\n')
+    desk.well("provision")
+    before, manifest = desk.likeness(), desk.manifest.read_bytes()
+    answer = desk.run("switch", "kelp", "3.6", "--default")
+    assert answer.code == 1 and "four" in answer.out
+    assert desk.manifest.read_bytes() == manifest
+    assert desk.likeness() == before
+    assert desk.shell("bash", "kelp --version", "-i").strip() == "kelp 4.2.1"
+    effect = desk.well("list", "--json").json["runtimes"][0]["in_effect"]
+    assert (effect["version"], effect["scope"]) == ("4.2.1", "default")
+    assert desk.well("verify").code == 0
+
+
+def test_a_default_and_a_pin_are_taken_back_by_undo(desk: Desk) -> None:
+    desk.wants('[shells]\nuse = ["bash"]\n', '[runtimes.kelp]\nwant = "lts"\nalso = ["3.6"]\n')
+    desk.well("provision")
+    first, manifest = desk.likeness(), desk.manifest.read_bytes()
+    desk.well("switch", "kelp", "3.6", "--default")
+    switched = desk.likeness()
+    (desk.home / "work").mkdir()
+    assert within(desk, "work", "switch", "kelp", "4.2", "--project").code == 0
+    assert (desk.home / "work/.kelp-version").exists()
+    assert "taken back  create ~/work/.kelp-version" in desk.well("undo").out
+    (desk.home / "work").rmdir()
+    assert desk.likeness() == switched
+    desk.well("undo")
+    assert desk.manifest.read_bytes() == manifest and desk.likeness() == first, "manifest and shells go together"
