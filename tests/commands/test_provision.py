@@ -302,7 +302,7 @@ def test_a_shell_that_never_starts_is_cut_off_and_told(desk: Desk) -> None:
     )
     assert asked.startup_ms is None
     assert asked.answers[0].status is None
-    (judged,) = judge_all([Question("it speaks", "echo", "*", "glob")], asked.answers, started=False)
+    (judged,) = judge_all([Question("it speaks", "echo", "*", "glob")], {"echo": asked.answers[0]}, started=False)
     assert not judged.ok and "a startup file waits or ended it" in judged.observed
 
 

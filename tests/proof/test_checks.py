@@ -4,15 +4,16 @@ from __future__ import annotations
 
 import pytest
 
-from zesty_anchor.proof.checks import Question, judge
+from zesty_anchor.proof.checks import Question, judge_all
 from zesty_anchor.shells.fresh import Answer
 
 CASES = {
-    "the same bytes": ("bytes", "a b", Answer(b"a b\n", 0), True),
-    "other bytes": ("bytes", "a b", Answer(b"a  b\n", 0), False),
-    "empty, and it should be": ("bytes", "", Answer(b"\n", 0), True),
-    "not set at all": ("bytes", "", Answer(b"", 1), False),
-    "no end in time": ("bytes", "", Answer(b"", None), False),
+    "the same bytes": ("variable", "a b", Answer(b"X=1\0GAUGE=a b\0", 0), True),
+    "other bytes": ("variable", "a b", Answer(b"GAUGE=a  b\0", 0), False),
+    "a line end at its end": ("variable", "a b", Answer(b"GAUGE=a b\n\0", 0), False),
+    "empty, and it should be": ("variable", "", Answer(b"GAUGE=\0X=1\0", 0), True),
+    "not set at all": ("variable", "", Answer(b"X=1\0GAUGES=\0", 0), False),
+    "no end in time": ("variable", "", Answer(b"GAUGE=\0", None), False),
     "a pattern": ("glob", "kelp 4.*", Answer(b"kelp 4.2\n", 0), True),
     "a pattern, but it failed": ("glob", "kelp 4.*", Answer(b"kelp 4.2\n", 3), False),
     "the place": ("place", "/s/kelp\n/b/kelp", Answer(b"/b/kelp\n", 0), True),
@@ -29,5 +30,8 @@ CASES = {
 @pytest.mark.parametrize("name", CASES)
 def test_an_answer_is_judged(name: str) -> None:
     how, expected, answer, ok = CASES[name]
-    assert judge(Question(name, "", expected, how), answer, started=True).ok is ok
-    assert not judge(Question(name, "", expected, how), answer, started=False).ok
+    run = "command env -0" if how == "variable" else "kelp"
+    question = Question("$GAUGE", run, expected, how)
+    for started in (True, False):
+        (judged,) = judge_all([question], {run: answer}, started)
+        assert judged.ok is (ok and started)

@@ -61,6 +61,24 @@ def test_the_default_with_its_words_variables_and_path(shelf: Path, tmp_path: Pa
     assert run(bin / "kelp", PATH=path)[1].endswith(f"|{path}"), "nothing stands there twice"
 
 
+@pytest.mark.parametrize("where", ["first", "last", "twice", "not there", "in another order"])
+def test_a_version_stands_first_on_any_path_and_once(shelf: Path, tmp_path: Path, where: str) -> None:
+    bin, many = made(tmp_path), [f"/opt/tide {n:03}/*/bin" for n in range(150)]
+    own = [f"{shelf}/kelp/4.2/bin", f"{shelf}/kelp/4.2"]
+    path = {
+        "first": [*own, *many, str(bin)],
+        "last": [*many, str(bin), *own],
+        "twice": [own[0], *many, *own, str(bin)],
+        "not there": many,
+        "in another order": [*many[:9], own[1], *many[9:], own[0], str(bin)],
+    }[where]
+    rest = [folder for folder in path if folder not in own]
+    expected = [*own, *rest] if str(bin) in rest else [*own, str(bin), *rest]
+    for end in ("", ":"):
+        found = run(bin / "kelp", PATH=":".join(path) + end)[1].rpartition("|")[2]
+        assert found == ":".join(expected) + end
+
+
 def test_the_session_and_the_project_count(shelf: Path, tmp_path: Path) -> None:
     bin, project = made(tmp_path), tmp_path / "project/deep"
     project.mkdir(parents=True)

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import base64
 import fnmatch
+import os
 import re
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 
 import msgspec
@@ -20,13 +21,15 @@ from zesty_anchor.system.locations import Locations
 from zesty_anchor.system.ssh import key_file
 
 _LONGEST = 400
+_ENVIRONMENT = "command env -0"
 
 
 class Question(msgspec.Struct, frozen=True):
     """A command line, and what its output must be.
 
-    ``how`` is ``place`` (one of these paths, a line each), ``bytes`` (the same bytes, one line end apart), ``glob``, ``once``
-    (a PATH that holds each of the expected folders once), or ``outside`` (a path that is not in that folder).
+    ``how`` is ``place`` (one of these paths, a line each), ``variable`` (the value that ``env -0`` gives for the name after
+    the dollar sign of ``name``, byte for byte), ``glob``, ``once`` (a PATH that holds each of the expected folders once), or
+    ``outside`` (a path that is not in that folder). Questions with the same ``run`` share one answer.
     """
 
     name: str
@@ -45,7 +48,7 @@ def questions(wanted: Wanted, locations: Locations) -> list[Question]:
     for command in wanted.of_system:
         asked.append(Question(f"the system's {command} answers", f"command -v {command}", str(wanted.shelf), "outside"))
     for name, value in wanted.by_default:
-        asked.append(Question(f"${name}", f"command printenv {name}", value, "bytes"))
+        asked.append(Question(f"${name}", _ENVIRONMENT, value, "variable"))
     for check in wanted.checks:
         run = f"cd {quote(str(wanted.folder))} && {check.run}"
         asked.append(Question(check.name, run, check.expect, "glob"))
@@ -119,8 +122,8 @@ def _which(version: WantedVersion) -> list[Question]:
     ]
 
 
-def judge(question: Question, answer: Answer, started: bool) -> CheckResult:
-    """Compare an answer with what is expected."""
+def judge(question: Question, answer: Answer, started: bool, given: Mapping[bytes, bytes]) -> CheckResult:
+    """Compare an answer with what is expected; ``given`` are the variables of the shell's environment."""
     observed = answer.text[:_LONGEST]
     if not started:
         return CheckResult(
@@ -133,10 +136,10 @@ def judge(question: Question, answer: Answer, started: bool) -> CheckResult:
         return CheckResult(
             question.name, False, question.expected, f"no end within the time allowed; so far: {observed!r}"
         )
-    if question.how == "bytes":
-        # printenv(1) ends with 1 where the variable is not set at all, which is not the same as empty.
-        value = answer.output.removesuffix(b"\n")
+    if question.how == "variable":
+        value = given.get(os.fsencode(question.name[1:]))
         ok = answer.status == 0 and value == question.expected.encode("utf-8", "surrogateescape")
+        observed = "not set" if value is None else value.decode("utf-8", "replace")[:_LONGEST]
     elif question.how == "once":
         observed = _not_once(question.expected.split(":"), answer.text.split(":"))
         ok = not observed
@@ -155,6 +158,11 @@ def judge(question: Question, answer: Answer, started: bool) -> CheckResult:
     return CheckResult(question.name, ok, expected or "(nothing)", observed or "(nothing)")
 
 
+def environment_in(output: bytes) -> dict[bytes, bytes]:
+    """The variables in what ``env -0`` printed (env(1)). Pure."""
+    return {name: value for name, sign, value in (each.partition(b"=") for each in output.split(b"\0")) if sign}
+
+
 def _unquoted(text: str) -> str:
     """A path as it is: ksh's ``command -v`` quotes one that has blanks or the like."""
     if text.startswith("$'"):
@@ -171,6 +179,7 @@ def _not_once(expected: Sequence[str], path: Sequence[str]) -> str:
     return "; ".join(wrong)
 
 
-def judge_all(asked: Sequence[Question], answers: Sequence[Answer], started: bool) -> tuple[CheckResult, ...]:
-    """Compare all answers of one shell."""
-    return tuple(judge(q, a, started) for q, a in zip(asked, answers, strict=True))
+def judge_all(asked: Sequence[Question], answers: Mapping[str, Answer], started: bool) -> tuple[CheckResult, ...]:
+    """Compare all answers of one shell; they come by the command lines that they answer."""
+    given = environment_in(answers[_ENVIRONMENT].output) if _ENVIRONMENT in answers else {}
+    return tuple(judge(question, answers[question.run], started, given) for question in asked)

@@ -40,11 +40,10 @@ def _one(shell: InstalledShell, context: Context, asked: list[Question], machine
         machine.environ, machine.locations.home, shell.program, user_name(), machine.login_path
     )
     seconds = _PROGRAM_SECONDS if context.name == "programs" else SECONDS
-    answered = ask(
-        SHELLS[shell.name], shell.program, context, environment, [question.run for question in asked], seconds=seconds
-    )
+    runs = list(dict.fromkeys(question.run for question in asked))
+    answered = ask(SHELLS[shell.name], shell.program, context, environment, runs, seconds=seconds)
     started = answered.startup_ms is not None
-    checks = judge_all(asked, answered.answers, started)
+    checks = judge_all(asked, dict(zip(runs, answered.answers, strict=True)), started)
     return ShellResult(
         shell=shell.name,
         context=context.name,

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Mapping
+from functools import cached_property
 from pathlib import Path
 from typing import Protocol
 
@@ -43,7 +44,7 @@ class Switchable(msgspec.Struct, frozen=True):
     requirement_files: tuple[str, ...] = ()
 
 
-class Environment(msgspec.Struct, frozen=True):
+class Environment(msgspec.Struct, frozen=True, dict=True):
     """What a generated file puts in place: variables in order, PATH, and the versions that may be switched.
 
     ``shelf`` is the folder of which only the versions in effect may stay on PATH. ``launchers`` is the folder of the
@@ -64,7 +65,7 @@ class Environment(msgspec.Struct, frozen=True):
     hooks: tuple[tuple[str, str], ...] = ()
     completions: tuple[tuple[str, str], ...] = ()
 
-    @property
+    @cached_property
     def stamp(self) -> str:
         """Changes with everything that a generated file says: an open shell that has another one is stale."""
         return hashlib.sha256(msgspec.json.encode(_plain(msgspec.structs.asdict(self)))).hexdigest()[:12]
@@ -102,9 +103,13 @@ class Environment(msgspec.Struct, frozen=True):
         """The folders first on PATH where nothing follows the current folder: the launchers do it."""
         return tuple(dict.fromkeys((*self.first, self.launchers, *self.default_bins)))
 
+    @cached_property
+    def _defaults(self) -> dict[str, str]:
+        return {runtime.name: runtime.default for runtime in self.runtimes}
+
     def by_default(self, template: Template) -> str | None:
         """A value with the versions by default; None where it speaks of one that is not there."""
-        defaults = {r.name: r.default for r in self.runtimes}
+        defaults = self._defaults
         if any(isinstance(part, Of) and not defaults.get(part.runtime) for part in template):
             return None
         return "".join(f"{self.shelf}/{p.runtime}/{defaults[p.runtime]}" if isinstance(p, Of) else p for p in template)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from zesty_anchor.proof.result import Proof, ShellResult
+from zesty_anchor.proof.result import Proof
 from zesty_anchor.show.paint import Paint
 from zesty_anchor.show.sizes import count, table
 
@@ -16,8 +16,12 @@ def matrix(paint: Paint, proof: Proof) -> None:
     starts = [f"{max(result.startup_ms for result in group):.0f} ms" for group in groups]
     heads = [["fresh shell", *shells], ["started in", *(count(len(g), "way") for g in groups)], ["up after", *starts]]
     rows = [[paint.faint(cell) for cell in head] for head in heads]
-    for name in dict.fromkeys(check.name for result in proof.shells for check in result.checks):
-        rows.append([name, *(_cell(paint, name, group) for group in groups)])
+    marks: dict[str, dict[str, list[bool]]] = {}
+    for result in proof.shells:
+        for check in result.checks:
+            marks.setdefault(check.name, {}).setdefault(result.shell, []).append(check.ok)
+    for name, by_shell in marks.items():
+        rows.append([name, *(_cell(paint, by_shell.get(shell, [])) for shell in shells)])
     for line in table(rows, [26]):
         paint.write(f"  {line}")
     ways: dict[str, list[str]] = {}
@@ -27,8 +31,7 @@ def matrix(paint: Paint, proof: Proof) -> None:
         paint.write(paint.faint(f"  {', '.join(names)}: {way}"))
 
 
-def _cell(paint: Paint, name: str, group: list[ShellResult]) -> str:
-    marks = [check.ok for result in group for check in result.checks if check.name == name]
+def _cell(paint: Paint, marks: list[bool]) -> str:
     if not marks:
         return ""
     if all(marks):
@@ -38,12 +41,15 @@ def _cell(paint: Paint, name: str, group: list[ShellResult]) -> str:
 
 def failures(paint: Paint, proof: Proof) -> None:
     """Each check that failed: expected, observed, and in which shells."""
+    asked: dict[str, int] = {}
+    for each in proof.shells:
+        for name in {check.name for check in each.checks}:
+            asked[name] = asked.get(name, 0) + 1
     seen: dict[tuple[str, str, str], list[str]] = {}
     for shell, check in proof.failures:
         seen.setdefault((check.name, check.expected, check.observed), []).append(f"{shell.shell} ({shell.context})")
     for (name, expected, observed), shells in seen.items():
-        asked = sum(any(check.name == name for check in shell.checks) for shell in proof.shells)
-        where = "every fresh shell" if len(shells) == asked > 1 else "; ".join(shells)
+        where = "every fresh shell" if len(shells) == asked[name] > 1 else "; ".join(shells)
         paint.write(paint.bad("not so: ") + f"{name}, in {where}")
         paint.write(f"  expected: {expected}")
         paint.write(f"  observed: {observed}")
