@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from enum import IntEnum
 from typing import Any, Protocol, TypeVar
 
@@ -15,6 +15,12 @@ from zesty_anchor.system.package_manager import Command
 
 ALL_PACKAGES = "package:all"
 """The key of the change that installs packages: what others name in their needs."""
+
+
+def version_key(runtime: str, version: str) -> str:
+    """The key of the change that brings a version, whichever way it comes."""
+    return f"version:{runtime}:{version}"
+
 
 Facts = TypeVar("Facts")
 
@@ -136,3 +142,6 @@ AnyKind = Kind[Any]
 
 Kinds = Mapping[str, AnyKind]
 """Every kind of change, by the name that the journal knows it by."""
+
+Concerned = Callable[[Wanted, Machine], Sequence[AnyKind]]
+"""The kinds that could have something to do, in the order in which changes of one stage are told."""

@@ -1,51 +1,86 @@
-"""Every kind of change, by the name that the journal knows it by."""
+"""Every kind of change there is. A kind's own file is read when it is first needed, which most of them seldom are."""
 
 from __future__ import annotations
 
-from zesty_anchor.changes.change import AnyKind
-from zesty_anchor.changes.conflicts.drop_alternative import Alternatives
-from zesty_anchor.changes.conflicts.purge_packages import PackageRemovals
-from zesty_anchor.changes.conflicts.retire_folder import RetireFolders
-from zesty_anchor.changes.conflicts.retire_lines import RetireStatements
-from zesty_anchor.changes.person.choice import Choices
-from zesty_anchor.changes.person.git_identity import Identities
-from zesty_anchor.changes.person.setting import Settings
-from zesty_anchor.changes.person.ssh_key import Keys
-from zesty_anchor.changes.runtimes.choose_default import ManagerDefaults
-from zesty_anchor.changes.runtimes.extra import Extras
-from zesty_anchor.changes.runtimes.install import Installs
-from zesty_anchor.changes.runtimes.install_through import ManagedVersions
-from zesty_anchor.changes.runtimes.remove_version import RemovedVersions
-from zesty_anchor.changes.runtimes.retire_manager import RetiredManagers
-from zesty_anchor.changes.runtimes.run_installer import InstallerScripts
-from zesty_anchor.changes.shells.generated_file import GeneratedFiles
-from zesty_anchor.changes.shells.launcher_set import Launchers
-from zesty_anchor.changes.shells.startup_block import Blocks
-from zesty_anchor.changes.system.packages import Packages
-from zesty_anchor.changes.system.system_variables import SystemVariables
+import importlib
+from collections.abc import Callable, Iterator, Mapping
+from typing import cast
 
-KINDS: dict[str, AnyKind] = {
-    kind.name: kind
-    for kind in (
-        Packages(),
-        SystemVariables(),
-        Installs(),
-        InstallerScripts(),
-        ManagedVersions(),
-        ManagerDefaults(),
-        Extras(),
-        Launchers(),
-        GeneratedFiles(),
-        Blocks(),
-        Settings(),
-        Identities(),
-        Keys(),
-        RetireStatements(),
-        RetireFolders(),
-        PackageRemovals(),
-        Alternatives(),
-        RetiredManagers(),
-        RemovedVersions(),
-        Choices(),
-    )
+from zesty_anchor.changes.change import AnyKind
+from zesty_anchor.manifest.wanted import Wanted
+from zesty_anchor.survey.machine import Machine
+
+_When = Callable[[Wanted, Machine], bool]
+"""Whether a kind could have something to do: told by what is wanted, and by what is known of the machine anyway."""
+
+
+def _always(wanted: Wanted, machine: Machine) -> bool:
+    return True
+
+
+def _never(wanted: Wanted, machine: Machine) -> bool:
+    """A person asks for it."""
+    return False
+
+
+def _has_manager(wanted: Wanted, machine: Machine) -> bool:
+    return bool(wanted.managers) or any(receipt.home is not None for receipt in machine.shelf.values())
+
+
+def _goes(wanted: Wanted, machine: Machine) -> bool:
+    return bool(wanted.removals or wanted.stale_variables)
+
+
+# The order is that in which changes of one stage are told and, where none needs another, carried out.
+_TABLE: dict[str, tuple[str, str, _When]] = {
+    "package": ("system.packages", "Packages", lambda wanted, machine: bool(wanted.packages)),
+    "system-variables": (
+        "system.system_variables",
+        "SystemVariables",
+        lambda wanted, machine: bool(wanted.system_variables),
+    ),
+    "version": ("runtimes.install", "Installs", lambda wanted, machine: any(v.artefact for v in wanted.versions)),
+    "installer-script": ("runtimes.run_installer", "InstallerScripts", lambda wanted, machine: bool(wanted.managers)),
+    "managed-version": ("runtimes.install_through", "ManagedVersions", lambda wanted, machine: bool(wanted.managers)),
+    "manager-default": ("runtimes.choose_default", "ManagerDefaults", lambda wanted, machine: bool(wanted.managers)),
+    "extra": ("runtimes.extra", "Extras", lambda wanted, machine: any(v.extras for v in wanted.versions)),
+    "launchers": ("shells.launcher_set", "Launchers", _always),
+    "generated-file": ("shells.generated_file", "GeneratedFiles", _always),
+    "startup-file": ("shells.startup_block", "Blocks", _always),
+    "setting": ("person.setting", "Settings", lambda wanted, machine: bool(wanted.settings)),
+    "identity": ("person.git_identity", "Identities", lambda wanted, machine: wanted.identity is not None),
+    "ssh-key": ("person.ssh_key", "Keys", lambda wanted, machine: wanted.identity is not None),
+    "conflict-lines": ("conflicts.retire_lines", "RetireStatements", _goes),
+    "conflict": ("conflicts.retire_folder", "RetireFolders", lambda wanted, machine: bool(wanted.removals)),
+    "package-removal": ("conflicts.purge_packages", "PackageRemovals", lambda wanted, machine: bool(wanted.purges)),
+    "alternative": ("conflicts.drop_alternative", "Alternatives", lambda wanted, machine: bool(wanted.alternatives)),
+    "retired-manager": ("runtimes.retire_manager", "RetiredManagers", _has_manager),
+    "removed-version": ("runtimes.remove_version", "RemovedVersions", _never),
+    "choice": ("person.choice", "Choices", _never),
 }
+"""By its name: the file and the class of a kind, and when it could have something to do."""
+
+
+class _Kinds(Mapping[str, AnyKind]):
+    def __init__(self) -> None:
+        self._known: dict[str, AnyKind] = {}
+
+    def __getitem__(self, name: str) -> AnyKind:
+        if name not in self._known:
+            module, kind, _ = _TABLE[name]
+            found = importlib.import_module(f"zesty_anchor.changes.{module}")
+            self._known[name] = cast(AnyKind, getattr(found, kind)())
+        return self._known[name]
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(_TABLE)
+
+    def __len__(self) -> int:
+        return len(_TABLE)
+
+    def concerned(self, wanted: Wanted, machine: Machine) -> list[AnyKind]:
+        """The kinds that could have something to do, in their order."""
+        return [self[name] for name, (_, _, when) in _TABLE.items() if when(wanted, machine)]
+
+
+KINDS = _Kinds()

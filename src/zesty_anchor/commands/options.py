@@ -8,7 +8,7 @@ import sys
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager, nullcontext
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import click
 
@@ -18,11 +18,12 @@ from zesty_anchor.operations.in_step import behind
 from zesty_anchor.operations.person import Person
 from zesty_anchor.planning.workstation import Workstation, open_workstation, with_manifest_here
 from zesty_anchor.show import paint
-from zesty_anchor.show.document import encode
 from zesty_anchor.show.progress import reporter
 from zesty_anchor.system.own_program import own_words
 from zesty_anchor.system.privilege import step_down
-from zesty_anchor.system.root_hand import RootHand
+
+if TYPE_CHECKING:
+    from zesty_anchor.system.root_hand import RootHand
 
 
 class Setting:
@@ -84,6 +85,8 @@ class Setting:
 
     def print_json(self, document: Any) -> None:
         """One document on standard output."""
+        from zesty_anchor.show.document import encode
+
         click.echo(encode(document))
 
 

@@ -6,7 +6,7 @@ import click
 
 from zesty_anchor.commands.options import Setting, with_setting
 from zesty_anchor.operations.provision import provision
-from zesty_anchor.show import changes, document
+from zesty_anchor.show import changes
 
 FAILED = 1
 
@@ -22,6 +22,8 @@ def command(setting: Setting) -> None:
         outcome = provision(workstation, person)
         name = workstation.locations.shown(workstation.file)
     if setting.as_json:
+        from zesty_anchor.show import document
+
         setting.print_json(document.outcome(outcome))
     elif not (setting.quiet and outcome.well):
         changes.outcome(setting.out, outcome, name)

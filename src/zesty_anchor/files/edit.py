@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import difflib
-import shlex
 from pathlib import Path
 
 import msgspec
@@ -28,6 +26,8 @@ class Edit(msgspec.Struct, frozen=True):
 
     def diff(self, name: str) -> str:
         """The change as a unified diff, with ``name`` for the file. A missing last line end is passed over."""
+        import difflib
+
         rows = difflib.unified_diff(
             _shown_lines(self.file.content),
             _shown_lines(self.after),
@@ -40,6 +40,10 @@ class Edit(msgspec.Struct, frozen=True):
     def check_writable(self) -> None:
         """Raises ``Problem`` where the file, or the folder that it must be made in, is read-only."""
         path, target, closed = self.file.path, self.file.target, self.file.closed
+        if (self.file.content is None or self.file.writable) and closed is None:
+            return
+        import shlex
+
         if self.file.content is not None and not self.file.writable:
             raise Problem(
                 f"{path} is read-only",
@@ -137,6 +141,8 @@ def taken_out(before: list[bytes], after: list[bytes], now: list[bytes]) -> list
     None where a line of that edit is no longer there. A general three-way merge will not do: it calls a line
     that was added right below our own a conflict, and that is where most installers add theirs.
     """
+    import difflib
+
     same = difflib.SequenceMatcher(None, after, now, autojunk=False)
     place = {a + k: n + k for a, n, size in same.get_matching_blocks() for k in range(size)}
     edits: list[tuple[int, int, list[bytes]]] = []

@@ -5,8 +5,9 @@ Each notes in itself which folders around it had to be made for it, so that thos
 
 from __future__ import annotations
 
-import json
 from pathlib import Path
+
+import msgspec
 
 from zesty_anchor.files.folders import remove_empty
 from zesty_anchor.files.removal import discard
@@ -21,7 +22,7 @@ def make(folder: Path) -> None:
     made = [str(f) for f in (folder, *folder.parents) if not f.exists()]
     folder.parent.mkdir(parents=True, exist_ok=True)
     folder.mkdir(mode=0o700, exist_ok=True)
-    (folder / _NOTE).write_text(json.dumps(made))
+    (folder / _NOTE).write_bytes(msgspec.json.encode(made))
 
 
 def remove(*folders: Path) -> None:
@@ -29,8 +30,8 @@ def remove(*folders: Path) -> None:
     made: set[str] = set()
     for folder in folders:
         try:
-            made |= set(json.loads((folder / _NOTE).read_text()))
-        except (OSError, ValueError):
+            made |= set(msgspec.json.decode((folder / _NOTE).read_bytes(), type=list[str]))
+        except (OSError, msgspec.MsgspecError):
             pass
         discard(folder)
     remove_empty(made)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import shutil
 import stat
 from pathlib import Path
 
@@ -18,6 +17,8 @@ def discard(folder: Path) -> None:
             path = os.path.join(root, name)
             if not os.path.islink(path) and not os.stat(path).st_mode & stat.S_IWUSR:
                 os.chmod(path, 0o700)
+    import shutil
+
     shutil.rmtree(folder)
 
 

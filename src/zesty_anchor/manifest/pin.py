@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import re
 import tomllib
 from collections.abc import Mapping, Sequence
@@ -138,6 +137,8 @@ def _required(runtime: str, requirement: Requirement, content: bytes) -> list[Pi
         value, line = (found[1], text[: found.start()].count("\n") + 1) if found else (None, 1)
     else:
         try:
+            import json
+
             value = _field(json.loads(text) if requirement.file.endswith(".json") else tomllib.loads(text), requirement)
         except ValueError:
             return []  # the project's own tools will say so

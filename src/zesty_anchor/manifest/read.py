@@ -74,23 +74,24 @@ def parse_manifest(text: str, file: Path) -> Manifest:
     Raises ``UsageProblem`` (``Problems`` where several things are wrong) that names file and line.
     """
     raw = _parsed(text, file)
-    wrong = list(_check(raw, Manifest, ()))
-    if not wrong:
+    try:
         manifest = msgspec.convert(raw, Manifest)
-        wrong = list(_meaning(manifest))
-        if not wrong:
-            return manifest
-    raise _told(file, text, wrong)
+    except msgspec.ValidationError as error:
+        raise _told(file, text, list(_check(raw, Manifest, ())) or [_Wrong((), str(error), "")]) from None
+    wrong = list(_meaning(manifest))
+    if wrong:
+        raise _told(file, text, wrong)
+    return manifest
 
 
 def read_recipe(file: Path) -> Recipe:
     """Read and check a recipe file. Raises ``UsageProblem`` that names file and line."""
     text = read_text(file)
     raw = _parsed(text, file)
-    wrong = list(_check(raw, Recipe, ()))
-    if wrong:
-        raise _told(file, text, wrong)
-    return msgspec.convert(raw, Recipe)
+    try:
+        return msgspec.convert(raw, Recipe)
+    except msgspec.ValidationError as error:
+        raise _told(file, text, list(_check(raw, Recipe, ())) or [_Wrong((), str(error), "")]) from None
 
 
 def read_text(file: Path) -> str:

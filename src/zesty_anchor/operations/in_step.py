@@ -30,6 +30,11 @@ def keep_launchers(workstation: Workstation) -> None:
 def bring_in_step(workstation: Workstation, machine: Machine) -> None:
     """Bring the launchers in step with the shelf, and the answers to projects' pins that shells read."""
     keep_launchers(workstation)
+    bring_answers_in_step(workstation, machine)
+
+
+def bring_answers_in_step(workstation: Workstation, machine: Machine) -> None:
+    """Bring the answers to projects' pins in step with the shelf."""
     if workstation.locations.pins.is_dir():
         renew_answers(chooser(workstation, machine), workstation)
 

@@ -2,11 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Mapping
+from typing import TYPE_CHECKING
+
 import msgspec
 
 from zesty_anchor.engine.questions import Asker
 from zesty_anchor.engine.reporter import Reporter, Silent
-from zesty_anchor.system.root_hand import RootHand
+from zesty_anchor.system.privilege import Access, access
+
+if TYPE_CHECKING:
+    from zesty_anchor.system.root_hand import RootHand
 
 
 class Person(msgspec.Struct, frozen=True):
@@ -21,3 +27,8 @@ class Person(msgspec.Struct, frozen=True):
     yes: bool = False
     jobs: int = 4
     hand: RootHand | None = None
+
+
+def finder(person: Person, environ: Mapping[str, str]) -> Callable[[], Access]:
+    """Finds the way to privilege, when it is asked to."""
+    return lambda: access(environ, person.hand)

@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 from zesty_anchor.changes.kinds import KINDS
-from zesty_anchor.operations.person import Person
-from zesty_anchor.operations.running import finder
+from zesty_anchor.operations.person import Person, finder
 from zesty_anchor.planning.choices import wanted_by_project
 from zesty_anchor.planning.look import look_at
 from zesty_anchor.planning.offers import Offers
@@ -19,7 +18,7 @@ def preview(workstation: Workstation, person: Person) -> Plan:
     """The plan that a provisioning would begin with. Raises ``Problem`` where none can be made."""
     machine, offers = look_at(workstation), Offers(workstation)
     wants = wanted_by_project(workstation, machine, offers)
-    planner = Planner(workstation, KINDS, offers, finder(person, workstation), wants)
+    planner = Planner(workstation, KINDS.concerned, offers, finder(person, workstation.environ), wants)
     return planner.plan(machine, workstation.past.resolutions)
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from pathlib import Path
 
@@ -132,8 +132,3 @@ def carry_out_alone(person: Person, workstation: Workstation, changes: Sequence[
         if each.outcome != "done":
             raise Problem(each.problem, where=each.where, advice=each.advice)
     return TakenBack(tuple(report(change, "taken back") for change in changes))
-
-
-def finder(person: Person, workstation: Workstation) -> Callable[[], Access]:
-    """Finds the way to privilege, when it is asked to."""
-    return lambda: access(workstation.environ, person.hand)

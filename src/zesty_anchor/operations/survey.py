@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from zesty_anchor.operations.person import Person
-from zesty_anchor.operations.running import finder
+from zesty_anchor.operations.person import Person, finder
 from zesty_anchor.planning.look import look_at
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.recipes import shipped
@@ -17,7 +16,7 @@ from zesty_anchor.system.problem import UsageProblem
 def survey(workstation: Workstation, person: Person) -> Findings:
     """What is here, with the commands of the manifest's runtimes, and those of runtimes that have a shipped recipe."""
     manifest = workstation.locations.shown(workstation.file) if workstation.manifest.tools else ""
-    privilege = finder(person, workstation)().way
+    privilege = finder(person, workstation.environ)().way
     return look(look_at(workstation), workstation.recipes, shipped(), privilege, manifest)
 
 

@@ -6,9 +6,9 @@ from zesty_anchor.planning.choices import choice_of
 from zesty_anchor.planning.listing import Traced
 from zesty_anchor.planning.look import look_at
 from zesty_anchor.planning.workstation import Workstation
-from zesty_anchor.survey.look import answering
 from zesty_anchor.survey.owner import Owners
 from zesty_anchor.survey.startup.provenance import origins, traces
+from zesty_anchor.system.host import answering
 
 
 def trace(workstation: Workstation, name: str) -> Traced:

@@ -80,18 +80,9 @@ class Chooser:
 
     def pins(self, folder: Path) -> Iterator[tuple[Path, Pin]]:
         """Every pin that holds in a folder, the nearest first, up to the home or the root."""
-        for file in self.files(folder):
+        for file in pin_files_above(folder, self._recipes, self._locations.home):
             for pin in self.read(file):
                 yield file, pin
-
-    def files(self, folder: Path) -> Iterator[Path]:
-        """The files that may hold pins for a folder, the nearest first."""
-        for each in (folder, *folder.parents):
-            for name in names(self._recipes):
-                if (each / name).is_file():
-                    yield each / name
-            if each == self._locations.home:
-                return
 
     def missing(self, files: Sequence[Path]) -> list[Missing]:
         """The pins in these files that no installed version answers to, or that say nothing that can be read."""
@@ -115,6 +106,17 @@ class Chooser:
         """The folder's name of the version that a pin means."""
         version = pin.choose(self._here.get(pin.runtime, []), self._defaults.get(pin.runtime, ""))
         return self._folders.get((pin.runtime, version), version) if version else None
+
+
+def pin_files_above(folder: Path, recipes: Mapping[str, Recipe], home: Path) -> Iterator[Path]:
+    """The files that may hold pins for a folder, the nearest first, up to the home or the root."""
+    looked_for = names(recipes)
+    for each in (folder, *folder.parents):
+        for name in looked_for:
+            if (each / name).is_file():
+                yield each / name
+        if each == home:
+            return
 
 
 def chooser(workstation: Workstation, machine: Machine) -> Chooser:
@@ -143,8 +145,10 @@ def default_version(workstation: Workstation, name: str, machine: Machine) -> st
 
 def wanted_by_project(workstation: Workstation, machine: Machine, offers: Offers) -> tuple[Asked, ...]:
     """What the pins that hold in the current folder ask for, as far as no installed version answers to them."""
-    choosing = chooser(workstation, machine)
-    missing = [m for m in choosing.missing(list(choosing.files(workstation.folder))) if not m.pin.wrong]
+    files = list(pin_files_above(workstation.folder, workstation.recipes, workstation.locations.home))
+    if not files:
+        return ()
+    missing = [each for each in chooser(workstation, machine).missing(files) if not each.pin.wrong]
     return asked_for(missing, machine, offers)
 
 

@@ -15,7 +15,6 @@ from zesty_anchor.manifest.want import Want
 from zesty_anchor.manifest.wanted import Artefact, refer
 from zesty_anchor.planning.standing import supply
 from zesty_anchor.planning.workstation import Workstation
-from zesty_anchor.shelf.signature import SignatureRefused, check, issuer
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system.host import plain_environment
 from zesty_anchor.system.problem import Problem
@@ -123,6 +122,8 @@ class Offers:
         plain = Artefact(release.url, release.digest, release.size)
         if supply.unsigned or (supply.key is None and not release.signature):
             return plain
+        from zesty_anchor.shelf.signature import SignatureRefused, check, issuer
+
         who = f"the feed {supply.name!r}"
         if not release.signature:
             raise SignatureRefused(

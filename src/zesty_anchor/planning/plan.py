@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from graphlib import TopologicalSorter
 
 import msgspec
 
@@ -45,8 +44,13 @@ class Plan(msgspec.Struct, frozen=True):
 
 def in_order(changes: Iterable[Change]) -> list[Change]:
     """Stage by stage, and what is needed first comes first; otherwise as given."""
+    listed = list(changes)
+    if not listed:
+        return []
+    from graphlib import TopologicalSorter
+
     ordered: list[Change] = []
-    by_key = {change.key: change for change in changes}
+    by_key = {change.key: change for change in listed}
     for stage in Stage:
         staged = [change for change in by_key.values() if change.stage is stage]
         graph = {c.key: [need for need in c.needs if need in by_key and by_key[need].stage is stage] for c in staged}

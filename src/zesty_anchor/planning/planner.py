@@ -5,9 +5,8 @@ from __future__ import annotations
 import os
 from collections.abc import Callable, Collection, Iterable, Mapping
 
-from zesty_anchor.changes.change import Change, Kinds, Stage
+from zesty_anchor.changes.change import Change, Concerned, Stage, version_key
 from zesty_anchor.changes.question import Question
-from zesty_anchor.changes.runtimes.install import version_key
 from zesty_anchor.engine.outcome import ChangeReport
 from zesty_anchor.engine.questions import gather
 from zesty_anchor.manifest.wanted import Wanted, WantedVersion
@@ -33,13 +32,13 @@ class Planner:
     def __init__(
         self,
         workstation: Workstation,
-        kinds: Kinds,
+        concerned: Concerned,
         offers: Offers,
         find_access: Callable[[], Access],
         more: tuple[Asked, ...] = (),
     ) -> None:
         self._workstation = workstation
-        self._kinds = kinds
+        self._concerned = concerned
         self._offers = offers
         self._resolver = Resolver(workstation, offers, more)
         self._conflicts = Conflicts(workstation.manifest)
@@ -67,9 +66,10 @@ class Planner:
         found = self._conflicts.found(wanted, machine)
         wanted = self._conflicts.added(wanted, found, machine, answers or {})
         last = Stage.OBTAIN if stuck else Stage.SHELL if _may_be_missed(wanted, versions, had) else Stage.CLEAR
-        facts = {kind.name: kind.look(wanted, machine) for kind in self._kinds.values()}
-        changes = in_order(c for kind in self._kinds.values() for c in kind.plan(wanted, facts[kind.name]))
-        notices = [text for kind in self._kinds.values() for text in kind.notices(wanted, facts[kind.name])]
+        kinds = self._concerned(wanted, machine)
+        facts = {kind.name: kind.look(wanted, machine) for kind in kinds}
+        changes = in_order(change for kind in kinds for change in kind.plan(wanted, facts[kind.name]))
+        notices = [text for kind in kinds for text in kind.notices(wanted, facts[kind.name])]
         given = self._access(changes)
         beyond = {change.key for change in changes if change.privileged and not given.way}
         return Plan(

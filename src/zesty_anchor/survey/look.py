@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import shutil
 from collections.abc import Iterable, Mapping
 from pathlib import Path
@@ -24,6 +23,7 @@ from zesty_anchor.survey.runtimes import runtimes
 from zesty_anchor.survey.startup.provenance import Origin, origins, traces
 from zesty_anchor.survey.startup.startup_trace import StartupTrace
 from zesty_anchor.survey.startup.troubles import troubles
+from zesty_anchor.system.host import answering
 
 
 def look(
@@ -119,13 +119,3 @@ def _startup_files(machine: Machine) -> Iterable[StartupFileFound]:
 def _answers(command: str, shell: str, path: str, machine: Machine, owners: Owners) -> Iterable[Answering]:
     for place, file in enumerate(answering(command, path)):
         yield Answering(command, shell, machine.locations.shown(file), owners.of(file), wins=place == 0)
-
-
-def answering(command: str, path: str) -> list[str]:
-    """The files that answer to a command, in the order of a PATH; what is reached by two names of a folder, once."""
-    found: dict[str, str] = {}
-    for folder in path.split(":"):
-        file = Path(folder, command)
-        if folder and os.access(file, os.X_OK) and file.is_file():
-            found.setdefault(os.path.join(os.path.realpath(folder), command), str(file))
-    return list(found.values())

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import copy
 import os
-import subprocess
 from collections.abc import Collection, Iterable, Mapping
 from functools import cached_property
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import msgspec
 
@@ -15,17 +15,18 @@ from zesty_anchor.files.text_file import TextFile, read_text_file
 from zesty_anchor.manifest.model import Identity
 from zesty_anchor.shelf import launchers
 from zesty_anchor.shelf.receipt import Receipt, stock
-from zesty_anchor.shells.fish_tree import FishParser
 from zesty_anchor.shells.guard import ends_early
 from zesty_anchor.shells.known import FOLLOW, GENERATED, LAUNCH, SESSION, SHELLS
 from zesty_anchor.shells.shell import Surroundings
-from zesty_anchor.survey.identity import IdentityFacts, identity_facts
 from zesty_anchor.system import pam_environment
 from zesty_anchor.system.host import Host, find_program, host, login_path, login_shell
 from zesty_anchor.system.locations import Locations
-from zesty_anchor.system.package_manager import PackageFacts, PackageManager
-from zesty_anchor.system.package_managers import package_manager
 from zesty_anchor.system.problem import UsageProblem
+
+if TYPE_CHECKING:
+    from zesty_anchor.shells.fish_tree import FishParser
+    from zesty_anchor.survey.identity import IdentityFacts
+    from zesty_anchor.system.package_manager import PackageFacts, PackageManager
 
 USER_GENERATORS = tuple(
     Path(folder, "systemd/user-environment-generators/30-systemd-environment-d-generator")
@@ -105,6 +106,8 @@ class Machine:
     @cached_property
     def manager(self) -> PackageManager | None:
         """The package manager of this system."""
+        from zesty_anchor.system.package_managers import package_manager
+
         return package_manager(self.host.families, self.environ)
 
     @cached_property
@@ -127,6 +130,8 @@ class Machine:
     @cached_property
     def fish_parser(self) -> FishParser:
         """fish's own parser."""
+        from zesty_anchor.shells.fish_tree import FishParser
+
         fish = self.shell("fish")
         return FishParser(fish.program if fish else "fish")
 
@@ -205,7 +210,11 @@ class Machine:
     def identity(self) -> IdentityFacts | None:
         """Who the person is to git and to hosts; None where the manifest says nothing of it. Hosts may be asked."""
         identity = self._asked[2]
-        return identity_facts(identity, self.locations, self.environ, self.coming) if identity else None
+        if identity is None:
+            return None
+        from zesty_anchor.survey.identity import identity_facts
+
+        return identity_facts(identity, self.locations, self.environ, self.coming)
 
     def shell(self, name: str) -> InstalledShell | None:
         """A shell by name, if it is installed."""
@@ -288,6 +297,8 @@ def _zdotdir(locations: Locations, environ: Mapping[str, str], shells: tuple[Ins
 
 
 def _ask_zdotdir(program: str, home: Path) -> Path | None:
+    import subprocess
+
     try:
         answer = subprocess.run(
             [program, "-c", 'printf %s "${ZDOTDIR-}"'],

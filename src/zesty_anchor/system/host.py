@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 import os
+import platform
 import pwd
 import re
-import shlex
-import shutil
 from collections.abc import Mapping
 from pathlib import Path
 
@@ -38,21 +37,16 @@ def host() -> Host:
     name = os.uname()
     machine = name.machine.lower()
     system = _SYSTEMS.get(name.sysname, name.sysname.lower())
-    release = _os_release()
+    try:
+        release = platform.freedesktop_os_release()
+    except OSError:
+        release = {}
     return Host(
         system,
         _MACHINES.get(machine, machine),
         release.get("PRETTY_NAME") or f"{name.sysname} {name.release}",
         tuple(f"{release.get('ID', '')} {release.get('ID_LIKE', '')}".split()),
     )
-
-
-def _os_release() -> dict[str, str]:
-    try:
-        text = Path("/etc/os-release").read_text("utf-8")
-    except OSError:
-        return {}
-    return {key: "".join(shlex.split(value)[:1]) for key, value in re.findall(r"^([A-Z_]+)=(.*)$", text, re.MULTILINE)}
 
 
 def user_name() -> str:
@@ -93,9 +87,20 @@ def login_path(superuser: bool | None = None) -> str:
     return os.confstr("CS_PATH") or os.defpath
 
 
+def answering(command: str, path: str) -> list[str]:
+    """The files that answer to a command, in the order of a PATH; what is reached by two names of a folder, once."""
+    found: dict[str, str] = {}
+    for folder in path.split(":"):
+        file = os.path.join(folder, command)
+        if folder and os.access(file, os.X_OK) and os.path.isfile(file):
+            found.setdefault(os.path.join(os.path.realpath(folder), command), file)
+    return list(found.values())
+
+
 def find_program(name: str, environ: Mapping[str, str]) -> str | None:
     """Where a program of the system is: on the PATH given, else on the one that a login gives."""
-    return shutil.which(name, path=environ.get("PATH")) or shutil.which(name, path=login_path())
+    found = answering(name, environ.get("PATH", "")) or answering(name, login_path())
+    return found[0] if found else None
 
 
 def calling_shell(environ: Mapping[str, str]) -> str:

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 import os
 import shlex
-import shutil
-import subprocess
 import sys
 import threading
 from collections.abc import Callable, Mapping
@@ -14,11 +12,13 @@ from typing import TYPE_CHECKING
 
 import msgspec
 
+from zesty_anchor.system.host import answering
 from zesty_anchor.system.problem import Problem
-from zesty_anchor.system.root_hand import RootHand, run_here
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
+
+    from zesty_anchor.system.root_hand import RootHand
 
 _KEEP_ALIVE_SECONDS = 45.0
 
@@ -51,9 +51,10 @@ def access(environ: Mapping[str, str], hand: RootHand | None = None) -> Access:
     """
     if os.geteuid() == 0 or hand is not None:
         return Access("root", hand=hand)
+    import subprocess
+
     for way in ("sudo", "doas"):
-        program = shutil.which(way, path=environ.get("PATH"))
-        if program:
+        for program in answering(way, environ.get("PATH", ""))[:1]:
             answer = subprocess.run([program, "-n", "true"], stdin=subprocess.DEVNULL, capture_output=True, check=False)
             return Access(way, program, answer.returncode != 0)
     return NO_ACCESS
@@ -71,6 +72,8 @@ def authenticate(given: Access, user: str, environ: Mapping[str, str]) -> Access
     """
     if not given.password:
         return given
+    import subprocess
+
     if given.way == "sudo":
         command = [given.program, "-v", "-p", f"Password of {user}, asked once: "]
     else:
@@ -100,6 +103,8 @@ class Hands:
         self._tell(f"with privilege: {self.access.shown(command)}")
         if self.access.hand is not None:
             return self.access.hand.run(command, hear)
+        from zesty_anchor.system.root_hand import run_here
+
         return run_here(command if self.access.way == "root" else (self.access.program, "-n", *command), hear)
 
     @contextmanager
@@ -108,6 +113,8 @@ class Hands:
         if self.access.way != "sudo":
             yield
             return
+        import subprocess
+
         over = threading.Event()
 
         def renew() -> None:
@@ -147,6 +154,8 @@ def step_down(environ: Mapping[str, str]) -> tuple[dict[str, str], RootHand] | N
         return None
     if caller.pw_uid == 0:
         return None
+    from zesty_anchor.system.root_hand import RootHand
+
     hand = RootHand()
     os.initgroups(caller.pw_name, caller.pw_gid)
     os.setresgid(caller.pw_gid, caller.pw_gid, caller.pw_gid)

@@ -10,9 +10,8 @@ import msgspec
 
 from zesty_anchor.changes.base import BaseChange, BaseKind
 from zesty_anchor.changes.bench import Bench
-from zesty_anchor.changes.change import Stage
+from zesty_anchor.changes.change import Stage, version_key
 from zesty_anchor.changes.record import WHOLE, Record, Reverted
-from zesty_anchor.changes.runtimes.install import version_key
 from zesty_anchor.changes.runtimes.install_through import manager_program
 from zesty_anchor.manifest.model import ManagerTool
 from zesty_anchor.manifest.wanted import Wanted, WantedVersion

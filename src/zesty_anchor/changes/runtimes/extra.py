@@ -11,9 +11,8 @@ import msgspec
 
 from zesty_anchor.changes.base import BaseChange, BaseKind
 from zesty_anchor.changes.bench import Bench
-from zesty_anchor.changes.change import Stage
+from zesty_anchor.changes.change import Stage, version_key
 from zesty_anchor.changes.record import WHOLE, Record, Reverted
-from zesty_anchor.changes.runtimes.install import version_key
 from zesty_anchor.files.removal import discard
 from zesty_anchor.manifest.wanted import Wanted, WantedVersion
 from zesty_anchor.shelf import place

@@ -12,7 +12,7 @@ import msgspec
 
 from zesty_anchor.changes.base import BaseChange, PlainKind
 from zesty_anchor.changes.bench import Bench
-from zesty_anchor.changes.change import ALL_PACKAGES, Stage
+from zesty_anchor.changes.change import ALL_PACKAGES, Stage, version_key
 from zesty_anchor.changes.question import Question
 from zesty_anchor.changes.record import WHOLE, Record, Reverted
 from zesty_anchor.changes.runtimes.replacement import bring_back, replacement, set_aside, set_aside_is_done
@@ -39,11 +39,6 @@ COMMON_MESSAGES = {
     r"fatal error: openssl/": "libssl-dev",
 }
 """What a line of a build's output points to: a pattern, and the Debian package that is probably missing."""
-
-
-def version_key(runtime: str, version: str) -> str:
-    """The key of the change that installs a version."""
-    return f"version:{runtime}:{version}"
 
 
 def licence_question(wanted: WantedVersion) -> list[Question]:

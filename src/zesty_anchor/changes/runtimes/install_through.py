@@ -11,10 +11,9 @@ import msgspec
 
 from zesty_anchor.changes.base import BaseChange, PlainKind
 from zesty_anchor.changes.bench import Bench
-from zesty_anchor.changes.change import Stage
+from zesty_anchor.changes.change import Stage, version_key
 from zesty_anchor.changes.record import Reverted
 from zesty_anchor.changes.runtimes import foreign
-from zesty_anchor.changes.runtimes.install import version_key
 from zesty_anchor.changes.runtimes.replacement import bring_back, replacement, set_aside
 from zesty_anchor.files import folders
 from zesty_anchor.files.removal import discard_any

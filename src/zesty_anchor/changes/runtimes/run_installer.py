@@ -13,11 +13,11 @@ import msgspec
 
 from zesty_anchor.changes.base import BaseChange, PlainKind
 from zesty_anchor.changes.bench import Bench
-from zesty_anchor.changes.change import ALL_PACKAGES, Stage
+from zesty_anchor.changes.change import ALL_PACKAGES, Stage, version_key
 from zesty_anchor.changes.question import Question
 from zesty_anchor.changes.record import Reverted
 from zesty_anchor.changes.runtimes import foreign
-from zesty_anchor.changes.runtimes.install import COMMON_MESSAGES, licence_question, need_of, version_key
+from zesty_anchor.changes.runtimes.install import COMMON_MESSAGES, licence_question, need_of
 from zesty_anchor.changes.shells.environment import LIKE_SH
 from zesty_anchor.files import folders
 from zesty_anchor.files.move import move

@@ -16,7 +16,6 @@ from zesty_anchor.files.edit import Edit
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.shells.known import FOLLOW, FOLLOWING, GENERATED, LAUNCH, SESSION, SHELLS
 from zesty_anchor.shells.shell import Environment
-from zesty_anchor.shells.syntax import passes
 from zesty_anchor.survey.machine import Machine, generated_file
 from zesty_anchor.survey.startup.sites import sites
 from zesty_anchor.system.problem import Problem
@@ -44,6 +43,8 @@ class WriteGenerated(FileChange, frozen=True):
     def prepare(self, bench: Bench) -> FileRecord:
         """Lines of the manifest or of a recipe stand in it, so the shell reads it before it is put in place."""
         if self.checker and self.edit.after is not None:
+            from zesty_anchor.shells.syntax import passes
+
             well, said = passes(self.checker, self.edit.after)
             if not well:
                 raise Problem(

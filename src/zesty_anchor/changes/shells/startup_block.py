@@ -11,7 +11,6 @@ from zesty_anchor.changes.base import FileChange, FileKind
 from zesty_anchor.changes.bench import Bench
 from zesty_anchor.changes.change import Stage
 from zesty_anchor.changes.record import FileRecord
-from zesty_anchor.changes.shells.readable import check_syntax
 from zesty_anchor.files.edit import Edit
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.shells.guard import ends_early
@@ -35,6 +34,8 @@ class WriteBlock(FileChange, frozen=True):
     def prepare(self, bench: Bench) -> FileRecord:
         """Check the file that is to come with the shell's own ``-n``, then copy the present one to the attic."""
         if self.checker and self.edit.after is not None:
+            from zesty_anchor.changes.shells.readable import check_syntax
+
             check_syntax(self.checker, self.edit.file, self.edit.after)
         return FileChange.prepare(self, bench)
 

@@ -1,0 +1,92 @@
+"""The work of a provisioning: all questions first, then the changes, while nobody else is at work in this home."""
+
+from __future__ import annotations
+
+import msgspec
+
+from zesty_anchor.changes.change import Change
+from zesty_anchor.changes.kinds import KINDS
+from zesty_anchor.engine.journal import Journal
+from zesty_anchor.engine.outcome import Outcome, TakenBack
+from zesty_anchor.engine.questions import settle
+from zesty_anchor.engine.run import Runner
+from zesty_anchor.engine.undo import recover, take_back_run
+from zesty_anchor.operations.in_step import line_for_this_shell
+from zesty_anchor.operations.person import Person
+from zesty_anchor.operations.running import Granted, ask, bench_at, journal_alone, one_run
+from zesty_anchor.operations.stages import Stages
+from zesty_anchor.planning.look import look_at
+from zesty_anchor.planning.offers import Offers
+from zesty_anchor.planning.plan import Plan
+from zesty_anchor.planning.planner import Planner
+from zesty_anchor.planning.workstation import Workstation
+from zesty_anchor.survey.machine import Machine
+from zesty_anchor.system.privilege import NO_ACCESS
+
+
+class Work:
+    """One provisioning that has something to do. ``first`` are changes of the manifest itself: see ``provision``."""
+
+    def __init__(
+        self, workstation: Workstation, person: Person, planner: Planner, offers: Offers, first: tuple[Change, ...]
+    ) -> None:
+        self._workstation = workstation
+        self._person = person
+        self._planner = planner
+        self._offers = offers
+        self._first = first
+        self._answers: dict[str, str] = {}
+
+    def carry_out(self, plan: Plan, machine: Machine) -> Outcome:
+        """Ask, make the changes, and prove them. Raises ``Problem`` where nothing could be begun."""
+        known = self._workstation.past.resolutions
+        about_conflicts = [question for question in plan.questions if question.optional]
+        if about_conflicts and self._person.asker is not None:
+            self._answers = settle(about_conflicts, self._person.asker, yes=self._person.yes)
+            plan = self._planner.plan(machine, known, self._answers)
+        given = self._planner.access or NO_ACCESS
+        granted = ask(self._person, self._workstation, given, plan.questions, plan.changes)
+        self._planner.access = granted.hands.access if self._planner.access is not None else None
+        with journal_alone(self._workstation, granted) as journal:
+            attic = self._workstation.locations.attic
+            recovered = recover(KINDS, journal, bench_at(attic, self._person, self._workstation, granted))
+            for change in recovered.changes:
+                self._person.reporter.said(f"an earlier run was cut off: took back {change.action} {change.subject}")
+            resolved = journal.resolutions()
+            if recovered.changes or resolved != known or self._person.asker is not None:
+                # Something has changed since the first look, or time has passed.
+                machine = look_at(self._workstation)
+                plan = self._planner.plan(machine, resolved, self._answers)
+            outcome = self._run(granted, journal, plan, machine) if plan.changes or self._first else Outcome(())
+        return msgspec.structs.replace(outcome, notices=(*recovered.notices, *outcome.notices))
+
+    def _run(self, granted: Granted, journal: Journal, plan: Plan, machine: Machine) -> Outcome:
+        with one_run(journal, self._person, self._workstation, granted, self._offers) as runner:
+            done = tuple(runner.stage(self._first))
+            if any(each.outcome != "done" for each in done):
+                return Outcome(done, notices=tuple(runner.notices))
+            stages = Stages(self._planner, runner, journal, self._person, self._answers)
+            try:
+                outcome = stages.carry_out(plan, machine)
+            except BaseException:
+                if self._first:
+                    self._take_back(runner, journal, granted)
+                raise
+            if self._first and not outcome.well:
+                taken = self._take_back(runner, journal, granted)
+                undone = tuple(
+                    msgspec.structs.replace(each, outcome="taken back") if each.outcome == "done" else each
+                    for each in (*done, *outcome.changes)
+                )
+                outcome = msgspec.structs.replace(outcome, changes=undone, notices=(*outcome.notices, *taken.notices))
+        proved = outcome.proof is not None
+        return msgspec.structs.replace(
+            outcome,
+            notices=(*outcome.notices, *(plan.notices if proved else ())),
+            reload=line_for_this_shell(self._workstation) if stages.shells_changed and proved else "",
+        )
+
+    def _take_back(self, runner: Runner, journal: Journal, granted: Granted) -> TakenBack:
+        """Take back all that the run did so far, the change of the manifest too."""
+        bench = bench_at(runner.attic, self._person, self._workstation, granted)
+        return take_back_run(KINDS, journal, runner.run, bench)
