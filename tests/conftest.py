@@ -65,7 +65,7 @@ def pytest_report_header() -> str:
 
 @pytest.hookimpl(tryfirst=True)
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """Where tests are shared out to several workers, one of them has all those that change the system."""
+    """Where tests are shared out to several workers, one has all those that change the system, or look at what changes."""
     for item in items:
         if item.get_closest_marker("system"):
             item.add_marker(pytest.mark.xdist_group("system"))

@@ -18,7 +18,8 @@ from zesty_anchor.demo.home import likeness
 from zesty_anchor.demo.wares import pack
 from zesty_anchor.system.host import login_path
 
-pytestmark = pytest.mark.needs("bash", "zsh")
+# What else answers to kelp counts, and the tests of the demo install a package of it.
+pytestmark = [pytest.mark.needs("bash", "zsh"), pytest.mark.system]
 STATE = (".local/state/zesty-anchor", ".cache/zesty-anchor/answers", "workstation.toml")
 OLD = "#!/bin/sh\necho kelp 3.1\n"
 RC = """alias tides=ls
@@ -275,7 +276,6 @@ needs_root = pytest.mark.skipif(
 )
 
 
-@pytest.mark.system
 @needs_root
 def test_a_runtime_of_the_system_is_outranked_or_goes_and_comes_back(desk: Desk, make_feed: Callable[..., str]) -> None:
     """Debian's own lua5.4, which answers to ``lua`` through the alternatives system; the manifest owns that command."""

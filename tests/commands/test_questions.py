@@ -109,7 +109,23 @@ def as_somebody_else(desk: Desk, tmp_path: Path) -> tuple[str, int]:
         for module in pkgutil.walk_packages(zesty_anchor.__path__, "zesty_anchor.")
         if module.name != "zesty_anchor.__main__"
     ]
-    more = ["pexpect", "requests", "tree_sitter_bash", "tree_sitter_toml", "tomlkit", "rich.progress", "rich.text"]
+    more = [
+        "graphlib",
+        "difflib",
+        "shlex",
+        "sysconfig",
+        "concurrent.futures.thread",
+        "shutil",
+        "json",
+        "tempfile",
+        "pexpect",
+        "requests",
+        "tree_sitter_bash",
+        "tree_sitter_toml",
+        "tomlkit",
+        "rich.progress",
+        "rich.text",
+    ]
     child = pexpect.spawn(
         sys.executable, ["-c", f"import {', '.join([*modules, *more])}\n{script}"], timeout=90, encoding="utf-8"
     )

@@ -9,7 +9,8 @@ import pytest
 
 from tests.conftest import Desk
 
-pytestmark = pytest.mark.needs("bash", "zsh", "fish", "ksh", "mksh", "tcsh", "dash")
+# What else answers to kelp counts, and the tests of the demo install a package of it.
+pytestmark = [pytest.mark.needs("bash", "zsh", "fish", "ksh", "mksh", "tcsh", "dash"), pytest.mark.system]
 BASHRC = """alias kelp=~/old-kelp/bin/kelp
 export KELP_HOME=~/old-kelp
 . ~/gone/env.sh

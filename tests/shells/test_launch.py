@@ -107,7 +107,7 @@ def test_a_command_that_the_version_does_not_have(shelf: Path, tmp_path: Path) -
 def test_what_is_left_to_the_system(shelf: Path, tmp_path: Path) -> None:
     bin, own = made(tmp_path, ""), tmp_path / "usr"
     own.mkdir()
-    assert run(bin / "kelp", PATH=f"{bin}:/usr/bin:/bin")[0] == 127
+    assert run(bin / "kelp", PATH=f"{bin}:/nowhere")[0] == 127
     (own / "kelp").write_text("#!/bin/sh\necho of the system\n")
     (own / "kelp").chmod(0o755)
     assert run(bin / "kelp", PATH=f"{bin}:{shelf}/kelp/4.2/bin:{own}:/bin")[1] == "of the system"
