@@ -56,12 +56,16 @@ def nothing_to_do() -> Iterator[Result]:
         ours, click = side_by_side(
             lambda: seconds(command, environment), lambda: seconds(CLICK, environment), rounds=25
         )
-    yield Result("`provision`, nothing to do, 20 runtimes", '`python -c "import click"`', ours / click, 4)
+    yield Result("`provision`, nothing to do, 20 runtimes", '`python -c "import click"`', ours / click, 2.2)
+
+
+provisioned_in: dict[Path, float] = {}
+"""The seconds that it took to provision each home."""
 
 
 @contextmanager
-def provisioned(count: int) -> Iterator[tuple[Path, Path]]:
-    """A home with ``count`` small runtimes on the shelf, and its manifest."""
+def provisioned(count: int, *, also: bool = False) -> Iterator[tuple[Path, Path]]:
+    """A home with ``count`` small runtimes on the shelf, and its manifest; with ``also`` two versions of each."""
     with room() as home:
         feed = home / "feed"
         feed.mkdir()
@@ -80,9 +84,11 @@ def provisioned(count: int) -> Iterator[tuple[Path, Path]]:
             text = f'as-root = "allowed"\n[feeds.harbour]\nkind = "index"\nurl = "{serving.url}"\n'
             for name in names:
                 text += f'[recipes.{name}]\ncommands = ["{name}"]\n[recipes.{name}.version]\nrun = "{name}"\n'
-                text += f'[runtimes.{name}]\nwant = "latest"\n' + ('also = ["1.1"]\n' if name == names[0] else "")
+                text += f'[runtimes.{name}]\nwant = "latest"\n' + (
+                    'also = ["1.1"]\n' if also or name == names[0] else ""
+                )
             manifest.write_text(text)
-            seconds([*PROGRAM, "provision", "-m", str(manifest)], plain_environment(home))
+            provisioned_in[home] = seconds([*PROGRAM, "provision", "-m", str(manifest)], plain_environment(home))
         yield home, manifest
 
 
@@ -180,49 +186,76 @@ def followed() -> Iterator[tuple[Path, Path, dict[str, str]]]:
 
 
 def shell_start() -> Iterator[Result]:
+    """A start against that of a shell whose startup file reads an empty file, as ours must be read in any case."""
     with followed() as (home, bare, shells):
         for name, program in shells.items():
+            (bare / "empty").touch()
+            (bare / FOLLOWING[name]).write_text(f"{'source' if name == 'fish' else '.'} {bare}/empty\n")
             hooked, empty = plain_environment(home), plain_environment(bare)
             command = [program, "-i", "-c", ":"]
-            ours, without = side_by_side(
+            ours, limit = side_by_side(
                 lambda c=command, e=hooked: seconds(c, e), lambda c=command, e=empty: seconds(c, e), rounds=151
             )
-            added = (ours - without) * 1000
-            yield Result(f"interactive {name} starts: time added by the hook", "an empty startup file", added, 1, "ms")
+            note = f"{(ours - limit) * 1000:.2f} ms more"
+            yield Result(f"interactive {name} starts", "the same, reading an empty file", ours / limit, 2, note=note)
             extra = processes(command, hooked) - processes(command, empty)
             what = f"interactive {name} starts: processes added by the hook (strace)"
             yield Result(what, "an empty startup file", extra, 0, "processes")
 
 
+NAMES = ("workstation.toml", *(f".gauge{number:02}-version" for number in range(4)))
+"""The names by which a project of ``followed`` could choose versions."""
+
+
 def shell_folders() -> Iterator[Result]:
-    """Loops of many rounds in one shell, with what we do and without, side by side."""
+    """Loops of many rounds in one shell: what we do, beside the least that a right answer takes."""
     rounds = 400
     with followed() as (home, bare, shells):
+        (bare / "project/.gauge00-version").write_text("1.1\n")
         for name, program in shells.items():
             hooked, empty = plain_environment(home), plain_environment(bare)
-            empty_call = "function za_empty; end; " if name == "fish" else "za_empty() { :; }; "
-            begin = f"{empty_call}za__prompt; cd project; cd ..; "
-            for where, enter in (("an ordinary folder", ""), ("a pinned folder", "cd project; ")):
-                commands = ("za__prompt", ":", "za_empty")
-                loops = [_loop(name, rounds * 5, f"{begin}{enter}", command) for command in commands]
-                ours, without, call = side_by_side(
+            for where, enter, limit in _limits(name):
+                begin = f"{limit}; za__prompt; cd project; cd ..; {enter}"
+                loops = [_loop(name, rounds * 5, begin, command) for command in ("za__prompt", "za_limit", ":")]
+                ours, least, nothing = side_by_side(
                     *(
                         lambda c=loop, p=program, e=hooked, h=home: seconds([p, "-i", "-c", c], e, str(h))
                         for loop in loops
                     ),
                     rounds=15,
                 )
-                added, least = ((took - without) / (rounds * 5) * 1e6 for took in (ours, call))
-                note = f"of them {least:.1f} for the call of a function"
-                yield Result(f"{name}: a prompt in {where}", "`:`", added, 20, "us", note)
-            loop = _loop(name, rounds, "", "cd project; cd ..")
-            ours, without = side_by_side(
-                lambda p=program, c=loop, e=hooked: seconds([p, "-i", "-c", c], e, str(home)),
-                lambda p=program, c=loop, e=empty: seconds([p, "-i", "-c", c], e, str(bare)),
+                note = f"{(ours - nothing) / (rounds * 5) * 1e6:.1f} us"
+                ratio = (ours - nothing) / (least - nothing)
+                yield Result(f"{name}: a prompt in {where}", "a function that only looks for it", ratio, 1.5, note=note)
+            enter = _loop(name, rounds, "", "cd project; cd ..")
+            read = _loop(name, rounds, "", "cd project; read line <.gauge00-version; cd ..")
+            ours, least = side_by_side(
+                lambda p=program, c=enter, e=hooked: seconds([p, "-i", "-c", c], e, str(home)),
+                lambda p=program, c=read, e=empty: seconds([p, "-i", "-c", c], e, str(bare)),
                 rounds=15,
             )
-            added = (ours - without) / (rounds * 2) * 1e6
-            yield Result(f"{name}: entering a pinned folder, or leaving it", "`cd` alone", added, 300, "us")
+            note = f"{(ours - least) / (rounds * 2) * 1e6:.0f} us more"
+            what = f"{name}: entering a pinned folder and leaving it"
+            yield Result(what, "`cd`, one read of the pin, `cd`", ours / least, 3, note=note)
+
+
+def _limits(name: str) -> Iterator[tuple[str, str, str]]:
+    """Where a prompt is, how to get there, and a function that does no more than the comparisons which tell whether the
+    folder is another, or a pin has come, or has changed. (fish and zsh tell of another folder by themselves.)
+    """
+    there = "" if name == "zsh" else "$PWD == $za_here && "
+    entry = "~/.cache/zesty-anchor/pins{}/.gauge00-version="
+    if name == "fish":
+        yield "an ordinary folder", "", f"function za_limit; path is -- {' '.join(NAMES)}; end"
+        changed = "test .gauge00-version -nt $za_entry -o .gauge00-version -ot $za_entry"
+        enter = f"cd project; set -g za_entry {entry.format('(pwd)')}; "
+        yield "a pinned folder", enter, f"function za_limit; {changed}; end"
+        return
+    tests = " || ".join(f"-e {each}" for each in NAMES)
+    yield "an ordinary folder", "za_here=$PWD; ", f"za_limit() {{ [[ $PWD == $za_here && ! ( {tests} ) ]]; }}"
+    same = "! .gauge00-version -nt $za_entry && ! .gauge00-version -ot $za_entry"
+    enter = f"cd project; za_here=$PWD za_entry={entry.format('$PWD')}; "
+    yield "a pinned folder", enter, f"za_limit() {{ [[ {there}{same} ]]; }}"
 
 
 def _loop(shell: str, rounds: int, before: str, command: str) -> str:
@@ -236,15 +269,64 @@ def launcher() -> Iterator[Result]:
         deep = home / "/".join("abcdefgh")
         deep.mkdir(parents=True)
         environment = plain_environment(home)
-        launchers = home / ".local/share/zesty-anchor/bin"
-        direct = home / ".local/share/zesty-anchor/shelf/gauge00/1.2.0/bin/gauge00"
-        seconds([str(launchers / "gauge00")], environment, str(deep))
-        ours, without = side_by_side(
-            lambda: seconds([str(launchers / "gauge00")], environment, str(deep)),
-            lambda: seconds([str(direct)], environment, str(deep)),
+        data = home / ".local/share/zesty-anchor"
+        direct, own = data / "shelf/gauge00/1.2.0/bin", [str(data / "bin/gauge00")]
+        many = ":".join(f"/opt/tides/of/the/northern/quay/{n:04}/with/its/own/folder/bin" for n in range(130))
+        long = {**environment, "PATH": f"{environment['PATH']}:{many}:{direct}"}
+        seconds(own, environment, str(deep))
+        ours, without, late = side_by_side(
+            lambda: seconds(own, environment, str(deep)),
+            lambda: seconds([str(direct / "gauge00")], environment, str(deep)),
+            lambda: seconds(own, long, str(deep)),
             rounds=301,
         )
     yield Result("a launcher, eight folders deep", "the command itself", (ours - without) * 1000, 1.5, "ms")
+    kilobytes = f"{len(long['PATH']) / 1000:.1f} kB of PATH, its own folder the last"
+    yield Result(f"a launcher with {kilobytes}", "with a short PATH", (late - ours) * 1000, 2, "ms")
+
+
+def growth() -> Iterator[Result]:
+    """Three times the wants, at most 3.3 times the time; each runtime with two versions."""
+    with provisioned(50, also=True) as (few, small), provisioned(150, also=True) as (many, large):
+        for words, bar in ((("provision",), 0.0), (("verify",), 3.3), (("list",), 3.3)):
+            if not bar:
+                took = [provisioned_in[few], provisioned_in[many]]
+                bar = 3.3
+            else:
+                took = side_by_side(
+                    *(
+                        lambda h=home, m=manifest, w=words: seconds(
+                            [*PROGRAM, *w, "-m", str(m)], plain_environment(h), str(h)
+                        )
+                        for home, manifest in ((few, small), (many, large))
+                    ),
+                    rounds=3,
+                )
+            note = f"{took[1]:.1f} s, and {took[0]:.1f} s"
+            yield Result(f"`{words[0]}` of 150 runtimes, two versions each", "of 50", took[1] / took[0], bar, note=note)
+    with provisioned(5) as (few, _), provisioned(150) as (many, _):
+        for name in FOLLOWING:
+            program = shutil.which(name, path=login_path())
+            if program is None:
+                continue
+            command = [program, "-i", "-c", ":"]
+            small_start, large_start = side_by_side(
+                *(lambda h=home, c=command: seconds(c, plain_environment(h), str(h)) for home in (few, many)),
+                rounds=101,
+            )
+            ratio = large_start / small_start
+            yield Result(
+                f"interactive {name} starts, 150 runtimes", "with 5", ratio, 2, note=f"{large_start * 1e3:.1f} ms"
+            )
+
+
+def many_variables() -> Iterator[Result]:
+    with room() as home:
+        lines = "".join(f'TIDE_{number:04} = "{number} at the north quay"\n' for number in range(1000))
+        head = 'as-root = "allowed"\n[shells]\nuse = "all"\n[variables]\n'
+        (home / "workstation.toml").write_text(head + lines)
+        took = seconds([*PROGRAM, "provision"], plain_environment(home), str(home))
+    yield Result("`provision` of 1,000 variables, every shell proved", "–", took, 5, "s")
 
 
 def processes(command: list[str], environment: dict[str, str]) -> int:
@@ -408,4 +490,6 @@ ROWS = (
     shell_start,
     shell_folders,
     launcher,
+    growth,
+    many_variables,
 )
