@@ -17,7 +17,7 @@ class BaseFeed:
 
     @property
     def address(self) -> str:
-        """See ``Feed``."""
+        """The address it asks, for a person to read."""
         return self._address
 
     @property
@@ -27,7 +27,7 @@ class BaseFeed:
         return self._web
 
     def pinned(self, release: Release) -> Release:
-        """See ``Feed``."""
+        """The release itself: it has all that pins it."""
         return release
 
 

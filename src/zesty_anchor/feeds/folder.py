@@ -23,7 +23,7 @@ class FolderFeed(BaseFeed):
         self.pattern = pattern
 
     def releases(self, product: str, platform: str) -> list[Release]:
-        """See ``Feed``."""
+        """Every version of ``product`` for ``platform``, in no particular order."""
         known = places(product, platform)
         try:
             files = sorted(self.folder.iterdir())
@@ -40,7 +40,7 @@ class FolderFeed(BaseFeed):
         ]
 
     def pinned(self, release: Release) -> Release:
-        """See ``Feed``: the digest of the file as it is now."""
+        """The digest of the file as it is now."""
         with file_of(release.url).open("rb") as opened:
             digest = hashlib.file_digest(opened, "sha256").hexdigest()
         return msgspec.structs.replace(release, digest=f"sha256:{digest}")

@@ -24,7 +24,7 @@ class GitFeed(BaseFeed):
         self._environ = environ
 
     def releases(self, product: str, platform: str) -> list[Release]:
-        """See ``Feed``. An annotated tag is followed to its commit, which ls-remote marks with ``^{}``."""
+        """An annotated tag is followed to its commit, which ls-remote marks with ``^{}``."""
         commits: dict[str, str] = {}
         for commit, tag, peeled in _REFERENCE.findall(self._ask()):
             if peeled or tag not in commits:

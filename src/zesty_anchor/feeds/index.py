@@ -59,7 +59,7 @@ class IndexFeed(BaseFeed):
         super().__init__(name, folder_address(url), web)
 
     def releases(self, product: str, platform: str) -> list[Release]:
-        """See ``Feed.releases``."""
+        """Every version of ``product`` for ``platform``, in no particular order."""
         url = urljoin(self.address, quote(product) + ".json")
         try:
             answer = self.web.json(url, who=self.who)

@@ -27,7 +27,7 @@ class JsonFeed(BaseFeed):
         self.mapping = mapping
 
     def releases(self, product: str, platform: str) -> list[Release]:
-        """See ``Feed``."""
+        """Every version of ``product`` for ``platform``, in no particular order."""
         known = places(product, platform)
         url = filled(self.address, known)
         answer = self.web.json(url, who=self.who)

@@ -43,7 +43,7 @@ class ListingFeed(BaseFeed):
         self.sums = sums
 
     def releases(self, product: str, platform: str) -> list[Release]:
-        """See ``Feed``."""
+        """Every version of ``product`` for ``platform``, in no particular order."""
         page = self.web.text(self.address, who=self.who)
         known = places(product, platform)
         digests = self._digests()

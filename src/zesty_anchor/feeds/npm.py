@@ -36,7 +36,7 @@ class NpmFeed(BaseFeed):
         self.who = f"the npm registry of feed {name!r}" if name != "npm" else "the npm registry"
 
     def releases(self, product: str, platform: str) -> list[Release]:
-        """See ``Feed.releases``; ``product`` is the package's name, which already says the platform."""
+        """``product`` is the package's name, which already says the platform."""
         url = self.address + quote(product, safe="@")
         try:
             answer = self.web.json(url, who=self.who, accept=_ABBREVIATED)

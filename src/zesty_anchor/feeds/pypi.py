@@ -34,7 +34,7 @@ class PypiFeed(BaseFeed):
         self.who = f"the package index of feed {name!r}" if name != "pypi" else "the package index"
 
     def releases(self, product: str, platform: str) -> list[Release]:
-        """See ``Feed``; ``product`` is the project's name. Yanked files (PEP 592) are passed over."""
+        """``product`` is the project's name. Yanked files (PEP 592) are passed over."""
         from packaging.utils import InvalidWheelFilename, canonicalize_name, parse_wheel_filename
 
         url = urljoin(self.address, canonicalize_name(product) + "/")

@@ -12,17 +12,17 @@ class Apart:
     """fish and tcsh."""
 
     def quote(self, text: str) -> str:
-        """See ``Shell``."""
+        """``text`` as one word of its language, byte for byte."""
         raise NotImplementedError
 
     def leaves(self, around: Surroundings) -> tuple[Path, ...]:
-        """See ``Shell``."""
+        """What it makes in a home when it starts there for the first time, the outermost first."""
         return ()
 
     def behind(self, lines: str) -> str:
-        """See ``Shell``. Here they are left as they are."""
+        """Here they are left as they are."""
         return lines
 
     def reload(self, generated: Path, home: Path) -> str:
-        """See ``Shell``."""
+        """The line that a person types to bring an open shell up to date."""
         return posix.reload(generated, home, "source")

@@ -52,7 +52,7 @@ class Bash(korn.Korn):
     contexts: tuple[Context, ...] = (LOGIN, INTERACTIVE, LOGIN_INTERACTIVE, OVER_SSH)
 
     def reads(self, around: Surroundings) -> tuple[Reading, ...]:
-        """See ``Shell``. At login it reads the first of three; else, when interactive, .bashrc.
+        """At login it reads the first of three; else, when interactive, .bashrc.
 
         Debian's, and others, are built so that a command over ssh reads .bashrc too.
         """
@@ -64,9 +64,7 @@ class Bash(korn.Korn):
         )
 
     def sites(self, around: Surroundings) -> tuple[Site, ...]:
-        """See ``Shell``.
-
-        The login file is the first of the three that exists. Where none does it is .profile, which hides none of the
+        """The login file is the first of the three that exists. Where none does it is .profile, which hides none of the
         others and which other shells read too, so what it sources is in the language of sh; on macOS, where every
         new window logs in, it is .bash_profile.
         """
@@ -79,7 +77,7 @@ class Bash(korn.Korn):
         )
 
     def dialect(self, environment: Environment) -> korn.Dialect:
-        """See ``Korn``."""
+        """Where this one differs."""
         return korn.Dialect(
             self.name, "${BASH_VERSION-}", _AT_PROMPT, _AT_CD, completes=_COMPLETES.format(shell=environment.shell_word),
             completion=completion.bash(posix.words(environment.program)),

@@ -285,7 +285,7 @@ class Fish(Apart):
     check = "--no-execute"
 
     def reads(self, around: Surroundings) -> tuple[Reading, ...]:
-        """See ``Shell``. Before config.fish it reads each file of conf.d: one of them is ours, whole."""
+        """Before config.fish it reads each file of conf.d: one of them is ours, whole."""
         return (
             Reading(around.config / "fish/fish_variables", "always", 'fish(1), "Universal variables"', runs=False),
             *(Reading(file, "always", _SOURCE) for file in around.dropins),
@@ -293,38 +293,38 @@ class Fish(Apart):
         )
 
     def leaves(self, around: Surroundings) -> tuple[Path, ...]:
-        """See ``Shell``. Its universal variables, its history, and an empty file of settings."""
+        """Its universal variables, its history, and an empty file of settings."""
         names = ("conf.d", "completions", "functions", "fish_variables", "config.fish")
         folder = around.config / "fish"
         own = (around.config, folder, *(folder / name for name in names), around.data / "fish", around.cache / "fish")
         return (around.home / ".local", around.data, around.cache, *own)
 
     def sites(self, around: Surroundings) -> tuple[Site, ...]:
-        """See ``Shell``. None: the generated file itself stands in the folder that fish reads."""
+        """None: the generated file itself stands in the folder that fish reads."""
         return ()
 
     def quote(self, text: str) -> str:
-        """See ``Shell``. In single quotes only the quote and the backslash mean something ("Quotes")."""
+        """In single quotes only the quote and the backslash mean something ("Quotes")."""
         return "'" + text.replace("\\", "\\\\").replace("'", "\\'") + "'"
 
     def block(self, generated: Path, home: Path, *, early: bool = False) -> str:
-        """See ``Shell``."""
+        """The one line, without a line end, that sources the generated file."""
         raise NotImplementedError("fish needs no line in a startup file")
 
     def behind(self, lines: str) -> str:
-        """See ``Shell``."""
+        """``lines`` such that folders which they put first on PATH end up behind those that are there."""
         return (
             f"set -l za__path $PATH\n{lines.rstrip()}\n"
             "set -gx PATH $za__path (for za_entry in $PATH; contains -- $za_entry $za__path; or echo $za_entry; end)"
         )
 
     def script(self, file: str) -> str:
-        """See ``Shell``. The functions that fish itself brings call the program of their name, and hide nothing."""
+        """The functions that fish itself brings call the program of their name, and hide nothing."""
         names = "(for f in (functions -n); test -e $__fish_data_dir/functions/$f.fish; or echo $f; end)"
         return f"set -x {HIDING} {names}; sh {self.quote(file)}"
 
     def environment(self, environment: Environment, file: str) -> str:
-        """See ``Shell``. A fish without path(1) leaves it to the launchers to follow the folder, like a script."""
+        """A fish without path(1) leaves it to the launchers to follow the folder, like a script."""
         q, follow = self.quote, f"{environment.shell}/follow.fish"
         values = ((name, environment.by_default(template)) for name, template in environment.variables)
         exact = dict.fromkeys((*environment.first, environment.launchers, *environment.last))

@@ -330,9 +330,9 @@ class Korn(Sh):
         raise NotImplementedError
 
     def environment(self, environment: Environment, file: str) -> str:
-        """See ``Shell``."""
+        """The text of the generated file, which will stand at ``file``."""
         return at_start(environment, self.dialect(environment))
 
     def on_demand(self, environment: Environment, file: str) -> str:
-        """See ``Follower``."""
+        """The text of the second file, read when something is to be chosen; ``file`` is the first one."""
         return on_demand(environment, file, self.dialect(environment))

@@ -31,21 +31,21 @@ class Ksh(korn.Korn):
     source = 'ksh(1), "Invocation"'
 
     def reads(self, around: Surroundings) -> tuple[Reading, ...]:
-        """See ``Shell``. ENV, where it is set, names the file that an interactive one reads."""
+        """ENV, where it is set, names the file that an interactive one reads."""
         return (
             Reading(around.home / ".profile", "login", self.source),
             Reading(around.env or around.home / self.file, "interactive", self.source),
         )
 
     def leaves(self, around: Surroundings) -> tuple[Path, ...]:
-        """See ``Shell``. An interactive one makes its history."""
+        """An interactive one makes its history."""
         return (around.home / ".sh_history",)
 
     def sites(self, around: Surroundings) -> tuple[Site, ...]:
-        """See ``Shell``. The file that ENV names may be read by other shells too: it gets the language of sh."""
+        """The file that ENV names may be read by other shells too: it gets the language of sh."""
         interactive = Site(around.env, "sh") if around.env else Site(around.home / self.file, self.name)
         return (Site(around.home / ".profile", "sh"), interactive)
 
     def dialect(self, environment: Environment) -> korn.Dialect:
-        """See ``Korn``."""
+        """Where this one differs."""
         return korn.Dialect(self.name, "${KSH_VERSION-}", _AT_PROMPT, _AT_CD)

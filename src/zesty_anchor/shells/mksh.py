@@ -20,5 +20,5 @@ class Mksh(Ksh):
     source = 'mksh(1), "INVOCATION"'
 
     def dialect(self, environment: Environment) -> korn.Dialect:
-        """See ``Korn``."""
+        """Where this one differs."""
         return korn.Dialect(self.name, "${KSH_VERSION-}", _AT_PROMPT, _AT_CD)

@@ -55,27 +55,27 @@ class Sh:
     check = "-n"
 
     def reads(self, around: Surroundings) -> tuple[Reading, ...]:
-        """See ``Shell``. An interactive one reads the file that ENV names, which belongs to other shells as well."""
+        """An interactive one reads the file that ENV names, which belongs to other shells as well."""
         return (Reading(around.home / ".profile", "login", 'dash(1), "Invocation"'),)
 
     def leaves(self, around: Surroundings) -> tuple[Path, ...]:
-        """See ``Shell``."""
+        """What it makes in a home when it starts there for the first time, the outermost first."""
         return ()
 
     def sites(self, around: Surroundings) -> tuple[Site, ...]:
-        """See ``Shell``."""
+        """The startup files that get the block."""
         return (Site(around.home / ".profile", self.name),)
 
     def quote(self, text: str) -> str:
-        """See ``Shell``."""
+        """``text`` as one word of its language, byte for byte."""
         return posix.quote(text)
 
     def block(self, generated: Path, home: Path, *, early: bool = False) -> str:
-        """See ``Shell``."""
+        """The one line, without a line end, that sources the generated file."""
         return posix.block(generated, home, early=early)
 
     def environment(self, environment: Environment, file: str) -> str:
-        """See ``Shell``."""
+        """The text of the generated file, which will stand at ``file``."""
         files = {n: posix.quote(f"{environment.shell}/environment.{n}") for n in ("bash", "zsh", "ksh", "mksh")}
         return "".join(
             [
@@ -89,15 +89,15 @@ class Sh:
         )
 
     def behind(self, lines: str) -> str:
-        """See ``Shell``."""
+        """``lines`` such that folders which they put first on PATH end up behind those that are there."""
         return posix.behind(lines)
 
     def reload(self, generated: Path, home: Path) -> str:
-        """See ``Shell``."""
+        """The line that a person types to bring an open shell up to date."""
         return posix.reload(generated, home)
 
     def script(self, file: str) -> str:
-        """See ``Shell``."""
+        """A command line of its own that runs a file in the language of sh, in the shell itself where it can."""
         return posix.script(file)
 
 

@@ -55,7 +55,7 @@ class Tcsh(Apart):
     check = "-n"
 
     def reads(self, around: Surroundings) -> tuple[Reading, ...]:
-        """See ``Shell``. .tcshrc where it exists, else .cshrc; both before .login."""
+        """.tcshrc where it exists, else .cshrc; both before .login."""
         first = ".tcshrc" if around.home / ".tcshrc" in around.existing else ".cshrc"
         return (
             Reading(around.home / ".tcshrc", "always" if first == ".tcshrc" else "hidden", _SOURCE),
@@ -64,7 +64,7 @@ class Tcsh(Apart):
         )
 
     def sites(self, around: Surroundings) -> tuple[Site, ...]:
-        """See ``Shell``. A new .tcshrc would hide a .cshrc, so that is the one where it exists; .login comes later."""
+        """A new .tcshrc would hide a .cshrc, so that is the one where it exists; .login comes later."""
         names = (
             [".cshrc"]
             if {around.home / ".tcshrc", around.home / ".cshrc"} & around.existing == {around.home / ".cshrc"}
@@ -75,22 +75,22 @@ class Tcsh(Apart):
         return tuple(Site(around.home / name, self.name) for name in names)
 
     def quote(self, text: str) -> str:
-        """See ``Shell``. In single quotes a quote, a ``!`` and a line end must be taken out by a backslash
+        """In single quotes a quote, a ``!`` and a line end must be taken out by a backslash
         ("Lexical structure", "History substitution").
         """
         return "'" + text.replace("'", "'\\''").replace("!", "\\!").replace("\n", "\\\n") + "'"
 
     def block(self, generated: Path, home: Path, *, early: bool = False) -> str:
-        """See ``Shell``."""
+        """The one line, without a line end, that sources the generated file."""
         word = posix.home_word(generated, home)
         return f"if ( -r {word} ) source {word} {MARK}"
 
     def script(self, file: str) -> str:
-        """See ``Shell``."""
+        """A command line of its own that runs a file in the language of sh, in the shell itself where it can."""
         return f'set za__all = (`alias | cut -f1`); setenv {HIDING} "$za__all"; sh {self.quote(file)}'
 
     def environment(self, environment: Environment, file: str) -> str:
-        """See ``Shell``."""
+        """The text of the generated file, which will stand at ``file``."""
         q = self.quote
         values = ((name, environment.by_default(template)) for name, template in environment.variables)
         lines = [f"setenv {name} {q(value)}\n" for name, value in values if value is not None]

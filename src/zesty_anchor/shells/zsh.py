@@ -43,7 +43,7 @@ class Zsh(korn.Korn):
     contexts: tuple[Context, ...] = (LOGIN, INTERACTIVE, LOGIN_INTERACTIVE, SCRIPT)
 
     def reads(self, around: Surroundings) -> tuple[Reading, ...]:
-        """See ``Shell``. ZDOTDIR, where it is set, stands in for the home, except for the first .zshenv."""
+        """ZDOTDIR, where it is set, stands in for the home, except for the first .zshenv."""
         folder, source = around.zdotdir or around.home, 'zsh(1), "STARTUP/SHUTDOWN FILES"'
         return (
             Reading(around.home / ".zshenv", "always", source),
@@ -53,9 +53,7 @@ class Zsh(korn.Korn):
         )
 
     def sites(self, around: Surroundings) -> tuple[Site, ...]:
-        """See ``Shell``.
-
-        .zshenv serves every zsh, and .zshrc comes again after the person's own lines for interactive ones.
+        """.zshenv serves every zsh, and .zshrc comes again after the person's own lines for interactive ones.
         .zprofile is added where it may reorder PATH after .zshenv: where it exists, and on macOS, whose
         /etc/zprofile runs a path tool.
         """
@@ -69,7 +67,7 @@ class Zsh(korn.Korn):
         return tuple(Site(file, self.name) for file in files)
 
     def dialect(self, environment: Environment) -> korn.Dialect:
-        """See ``Korn``."""
+        """Where this one differs."""
         return korn.Dialect(
             self.name, "${ZSH_VERSION-}", _AT_PROMPT, _AT_CD, _SH_OPTIONS, "() {{ emulate -L sh; . {}; }}",
             _COMPLETES.format(shell=environment.shell_word), completion.zsh(posix.words(environment.program)),

@@ -41,32 +41,32 @@ class Lines:
                 self._paint.write(text)
 
     def said(self, text: str) -> None:
-        """See ``Reporter``."""
+        """A plain statement about the run as a whole."""
         self._line(f"  {text}")
 
     def warned(self, text: str) -> None:
-        """See ``Reporter``; told also when quiet."""
+        """Told also when quiet."""
         self._paint.write(self._paint.look(f"  look: {text}"))
 
     def began(self, key: str, text: str) -> None:
-        """See ``Reporter``."""
+        """Work on a change has begun."""
         self._spoke[key] = time.monotonic()
         self._names[key] = text
 
     def told(self, key: str, text: str) -> None:
-        """See ``Reporter``; not more often than a person wants to read."""
+        """Not more often than a person wants to read."""
         now = time.monotonic()
         if now - self._told.get(key, -_SPEAK_AGAIN_SECONDS) >= _SPEAK_AGAIN_SECONDS:
             self._told[key] = now
             self._line(f"  {text}")
 
     def unattended(self, steps: int, size: int, unknown: int) -> None:
-        """See ``Reporter``."""
+        """All is asked."""
         more = f", and {count(unknown, 'download')} of unknown size" if unknown else ""
         self._line(f"  unattended from here: {count(steps, 'step')}, {amount(size)} to fetch{more}")
 
     def moved(self, key: str, done: int, total: int | None) -> None:
-        """See ``Reporter``."""
+        """``done`` bytes of ``total`` (None: unknown) have arrived for a change."""
         self._done[key] = done
         now = time.monotonic()
         if now - self._spoke.get(key, now) >= _SPEAK_AGAIN_SECONDS:
@@ -75,7 +75,7 @@ class Lines:
             self._line(f"  {self._names.get(key, key)}: {amount(done)}{of}")
 
     def ended(self, key: str, text: str, *, well: bool) -> None:
-        """See ``Reporter``."""
+        """Work on a change has ended, well or not."""
         size = f", {amount(self._done[key])}" if self._done.get(key) else ""
         word = self._paint.good("done  ") if well else self._paint.bad("failed")
         self._line(f"  {word}  {text}{self._paint.faint(size)}")
@@ -117,11 +117,11 @@ class Live(Lines):
             self._live.console.print(Text.from_ansi(text), soft_wrap=True)
 
     def told(self, key: str, text: str) -> None:
-        """See ``Reporter``."""
+        """What goes on in a change, in words."""
         self._update(key, text)
 
     def moved(self, key: str, done: int, total: int | None) -> None:
-        """See ``Reporter``."""
+        """``done`` bytes of ``total`` (None: unknown) have arrived for a change."""
         self._done[key] = done
         self._update(key, self._far(key, done, total))
 
@@ -141,7 +141,7 @@ class Live(Lines):
         return f"{part}, {amount(done / seconds)} a second" if seconds > 0.5 else part
 
     def ended(self, key: str, text: str, *, well: bool) -> None:
-        """See ``Reporter``."""
+        """Work on a change has ended, well or not."""
         if self._live is not None and key in self._tasks:
             self._live.remove_task(self._tasks.pop(key))
         super().ended(key, text, well=well)

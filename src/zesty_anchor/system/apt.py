@@ -47,7 +47,7 @@ class Apt:
         self._answered: dict[tuple[object, ...], subprocess.CompletedProcess[str]] = {}
 
     def facts(self, names: Collection[str]) -> PackageFacts:
-        """See ``PackageManager``."""
+        """What is known of some packages."""
         try:
             status = STATUS.read_bytes()
         except OSError as error:
@@ -59,16 +59,16 @@ class Apt:
         return PackageFacts(self.family, self.name, here, held, trouble, "dpkg --configure -a" if trouble else "")
 
     def all_installed(self) -> frozenset[str]:
-        """See ``PackageManager``."""
+        """The names of everything that is installed."""
         return dpkg_status.installed(STATUS.read_bytes())
 
     def commands(self, names: Sequence[str]) -> list[Command]:
-        """See ``PackageManager``."""
+        """The commands that installing takes, as an administrator could type them."""
         refresh: list[Command] = [("apt-get", "update")] if self._must_refresh(names) else []
         return [*refresh, ("apt-get", "install", *names)]
 
     def download_size(self, names: Sequence[str]) -> int | None:
-        """See ``PackageManager``. ``--print-uris`` prints address, file name, size and digest, one package a line."""
+        """``--print-uris`` prints address, file name, size and digest, one package a line."""
         answer = self._ask("apt-get", "install", "--print-uris", "-qq", *names)
         if answer.returncode != 0:
             return None
@@ -78,7 +78,7 @@ class Apt:
         return sum(int(size) for size in sizes if size.isdigit())
 
     def install(self, names: Sequence[str], run: Run, told: Told, log: Path) -> None:
-        """See ``PackageManager``."""
+        """Install packages."""
         with log.open("a", encoding="utf-8") as written:
             if self._must_refresh(names):
                 told("refresh the package lists", 0, 100)
@@ -89,7 +89,7 @@ class Apt:
             self._run((*_ENVIRONMENT, "apt-get", "install", *_OPTIONS, *names), run, told, written.write, log)
 
     def removable(self, names: Iterable[str]) -> tuple[list[str], dict[str, list[str]]]:
-        """See ``PackageManager``."""
+        """Which of these can go so that nothing else goes with them, found by simulation."""
         here = self.all_installed()
         going = [name for name in names if name in here]
         holding: dict[str, list[str]] = {}
@@ -111,34 +111,34 @@ class Apt:
         return tuple(sorted(going - set(names)))
 
     def versions(self, names: Sequence[str]) -> dict[str, str]:
-        """See ``PackageManager``."""
+        """The installed versions of packages."""
         answer = self._ask("dpkg-query", "-W", "-f", "${Package} ${Version}\\n", *names)
         return dict(line.split(" ", 1) for line in answer.stdout.splitlines() if " " in line)
 
     def exactly(self, versions: Mapping[str, str]) -> list[str]:
-        """See ``PackageManager``."""
+        """The words by which just these versions are installed."""
         return [f"{name}={version}" for name, version in versions.items()]
 
     def is_alone(self, name: str, version: str) -> bool:
-        """See ``PackageManager``. ``madison`` lists what the archives hold, and not what is merely installed."""
+        """``madison`` lists what the archives hold, and not what is merely installed."""
         rows = (line.split("|") for line in self._ask_once("apt-cache", "madison", name).stdout.splitlines())
         return all(len(row) < 2 or row[1].strip() != version for row in rows)
 
     def copy_of(self, name: str, folder: Path) -> Path:
-        """See ``PackageManager``."""
+        """A file in a folder, made from what is installed, that ``install`` takes for a name."""
         return deb_file(name, folder, self._path)
 
     def settings_of(self, names: Sequence[str]) -> list[str]:
-        """See ``PackageManager``."""
+        """The files of configuration that belong to packages."""
         answer = self._ask("dpkg-query", "-W", "-f", "${Conffiles}\\n", *names)
         return [line.split()[0] for line in answer.stdout.splitlines() if line.startswith(" /")]
 
     def removal(self, names: Sequence[str]) -> Command:
-        """See ``PackageManager``."""
+        """The command that removes packages with all that belongs to them, and asks nothing."""
         return (*_ENVIRONMENT, "apt-get", "purge", *_OPTIONS, *names)
 
     def typed_removal(self, names: Sequence[str]) -> Command:
-        """See ``PackageManager``."""
+        """The same as an administrator would type it."""
         return ("apt-get", "purge", *names)
 
     def _would_go(self, names: Sequence[str]) -> set[str]:

@@ -44,7 +44,7 @@ class AskedManager:
         return command
 
     def facts(self, names: Collection[str]) -> PackageFacts:
-        """See ``PackageManager``; what an installed package provides counts as installed."""
+        """What an installed package provides counts as installed."""
         here = self.all_installed()
         return PackageFacts(self.family, self.name, frozenset(n for n in names if n in here or self.is_provided(n)))
 
@@ -53,19 +53,19 @@ class AskedManager:
         raise NotImplementedError
 
     def all_installed(self) -> frozenset[str]:
-        """See ``PackageManager``."""
+        """The names of everything that is installed."""
         return frozenset(self.ask(self.list_installed).stdout.split())
 
     def commands(self, names: Sequence[str]) -> list[Command]:
-        """See ``PackageManager``."""
+        """The commands that installing takes, as an administrator could type them."""
         return [(*self.install_words, *names)]
 
     def download_size(self, names: Sequence[str]) -> int | None:
-        """See ``PackageManager``: not told beforehand."""
+        """Not told beforehand."""
         return None
 
     def install(self, names: Sequence[str], run: Run, told: Told, log: Path) -> None:
-        """See ``PackageManager``."""
+        """Install packages."""
         lines: list[str] = []
         with log.open("a", encoding="utf-8") as written:
 
@@ -110,7 +110,7 @@ class AskedManager:
         )
 
     def removable(self, names: Iterable[str]) -> tuple[list[str], dict[str, list[str]]]:
-        """See ``PackageManager``. The trial says which of them something else needs; those stay."""
+        """The trial says which of them something else needs; those stay."""
         here = self.all_installed()
         going = [name for name in names if name in here]
         holding: dict[str, list[str]] = {}
@@ -125,39 +125,39 @@ class AskedManager:
         return [], holding
 
     def goes_with(self, names: Sequence[str]) -> tuple[str, ...] | None:
-        """See ``PackageManager``. What needs them holds them back: it would have to go as well."""
+        """What needs them holds them back: it would have to go as well."""
         holding = self.removable(names)[1]
         return tuple(sorted({user for users in holding.values() for user in users} - set(names)))
 
     def versions(self, names: Sequence[str]) -> dict[str, str]:
-        """See ``PackageManager``."""
+        """The installed versions of packages."""
         lines = self.ask((*self.list_versions, *names)).stdout.splitlines()
         return dict(line.split(" ", 1) for line in lines if " " in line)
 
     def exactly(self, versions: Mapping[str, str]) -> list[str]:
-        """See ``PackageManager``."""
+        """The words by which just these versions are installed."""
         return [self.exact.format(name=name, version=version) for name, version in versions.items()]
 
     def is_alone(self, name: str, version: str) -> bool:
-        """See ``PackageManager``. Not asked of these: what they remove comes back from their repositories."""
+        """Not asked of these: what they remove comes back from their repositories."""
         return False
 
     def copy_of(self, name: str, folder: Path) -> Path:
-        """See ``PackageManager``."""
+        """A file in a folder, made from what is installed, that ``install`` takes for a name."""
         raise NotImplementedError
 
     def settings_of(self, names: Sequence[str]) -> list[str]:
-        """See ``PackageManager``."""
+        """The files of configuration that belong to packages."""
         if not self.list_settings:
             return []
         return [line for line in self.ask((*self.list_settings, *names)).stdout.splitlines() if line.startswith("/")]
 
     def removal(self, names: Sequence[str]) -> Command:
-        """See ``PackageManager``."""
+        """The command that removes packages with all that belongs to them, and asks nothing."""
         return self.at_root((*self.remove_words, *names))
 
     def typed_removal(self, names: Sequence[str]) -> Command:
-        """See ``PackageManager``."""
+        """The same as an administrator would type it."""
         return self.removal(names)
 
     def ask(self, command: Command) -> subprocess.CompletedProcess[str]:

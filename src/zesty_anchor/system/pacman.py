@@ -26,11 +26,11 @@ class Pacman(AskedManager):
     progress = re.compile(r"\((\d+)/(\d+)\)")
 
     def is_provided(self, name: str) -> bool:
-        """See ``AskedManager``. ``-T`` prints the needs that nothing installed meets."""
+        """``-T`` prints the needs that nothing installed meets."""
         return self.ask(("pacman", "-T", name)).returncode == 0
 
     def at_root(self, command: Command) -> Command:
-        """See ``AskedManager``."""
+        """The command for the system at ``root``."""
         if str(self.root) == "/":
             return command
         return (command[0], "--root", str(self.root), "--config", f"{self.root}/etc/pacman.conf", *command[1:])

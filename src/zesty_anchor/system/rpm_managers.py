@@ -18,7 +18,7 @@ class _OnRpm(AskedManager):
     needed_by = re.compile(r"is needed by \(installed\) (\S+)-[^-]+-[^-]+$", re.MULTILINE)
 
     def is_provided(self, name: str) -> bool:
-        """See ``AskedManager``."""
+        """Whether an installed package of another name provides this one."""
         return self.ask(("rpm", "-q", "--whatprovides", name)).returncode == 0
 
 
@@ -35,7 +35,7 @@ class Dnf(_OnRpm):
     progress = re.compile(r"\b(\d+)/(\d+)\b")
 
     def at_root(self, command: Command) -> Command:
-        """See ``AskedManager``."""
+        """The command for the system at ``root``."""
         if str(self.root) == "/":
             return command
         options: Command = ("--root", str(self.root))
@@ -63,5 +63,5 @@ class Zypper(_OnRpm):
     progress = re.compile(r"\((\d+)/(\d+)\)")
 
     def at_root(self, command: Command) -> Command:
-        """See ``AskedManager``."""
+        """The command for the system at ``root``."""
         return command if str(self.root) == "/" else (command[0], "--root", str(self.root), *command[1:])

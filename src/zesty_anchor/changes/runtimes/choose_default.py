@@ -56,12 +56,12 @@ class ChooseDefault(BaseChange, frozen=True):
 
     @property
     def key(self) -> str:
-        """See ``Change``."""
+        """Names the change among all others."""
         return f"manager-default:{self.wanted.runtime}"
 
     @property
     def pending(self) -> bool:
-        """See ``Change``."""
+        """Whether it cannot be known exactly yet: it waits for a manager or a program, and is planned anew then."""
         return self.wanted.pending
 
     @property

@@ -24,7 +24,8 @@ from zesty_anchor.system.host import plain_environment
 
 class ExtraRecord(Record, kw_only=True, tag="extra"):
     """The version's folder, the package, its files ``before`` (until it is done), and those that it ``brought`` (None: it was
-    cut off)."""
+    cut off).
+    """
 
     folder: str
     extra: str
@@ -50,7 +51,7 @@ class AddExtra(BaseChange, frozen=True):
 
     @property
     def key(self) -> str:
-        """See ``Change``."""
+        """Names the change among all others."""
         return f"extra:{self.wanted.runtime}:{self.wanted.version}:{self.extra}"
 
     @property
@@ -60,7 +61,7 @@ class AddExtra(BaseChange, frozen=True):
 
     @property
     def pending(self) -> bool:
-        """See ``Change``."""
+        """Whether it cannot be known exactly yet: it waits for a manager or a program, and is planned anew then."""
         return self.wanted.pending
 
     @property

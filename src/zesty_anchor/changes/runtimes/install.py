@@ -98,7 +98,7 @@ class Install(BaseChange, frozen=True):
 
     @property
     def key(self) -> str:
-        """See ``Change``."""
+        """Names the change among all others."""
         return version_key(self.wanted.runtime, self.wanted.version)
 
     @property

@@ -71,12 +71,12 @@ class InstallThrough(BaseChange, frozen=True):
 
     @property
     def key(self) -> str:
-        """See ``Change``."""
+        """Names the change among all others."""
         return version_key(self.wanted.runtime, self.wanted.version)
 
     @property
     def pending(self) -> bool:
-        """See ``Change``."""
+        """Whether it cannot be known exactly yet: it waits for a manager or a program, and is planned anew then."""
         return self.wanted.pending
 
     @property
