@@ -2,27 +2,22 @@
 
 from __future__ import annotations
 
-import re
-from collections.abc import Iterable
 from pathlib import Path
 
-from zesty_anchor.shells import completion, posix
+from zesty_anchor.shells import posix
 from zesty_anchor.shells.apart import Apart
+from zesty_anchor.shells.fish_follow import either, literal, on_demand, quote, words
 from zesty_anchor.shells.shell import (
     HIDING,
     INTERACTIVE,
     LOGIN,
     LOGIN_INTERACTIVE,
-    MANIFEST_NAME,
     SCRIPT,
     Context,
     Environment,
-    Of,
     Reading,
     Site,
     Surroundings,
-    Switchable,
-    Template,
 )
 
 _SOURCE = 'fish(1), "Configuration files"'
@@ -95,185 +90,6 @@ function za__late --on-variable PATH
 end
 set -e za__changed
 {hooks}"""
-_ON_DEMAND = """\
-set -g za__default {front}
-set -g za__kept_folder
-function za__place
-  set -l za_rest
-  set -l za_placed
-  set -g za__before
-  for za_entry in $PATH
-    if contains -- $za_entry {static}; or string match -qr -- {shelf_pattern} $za_entry
-      if test "$argv[1]" = keep; and not set -q za_placed[1]
-        set za_placed 1
-        set za__before $za_rest
-        set za_rest
-      end
-    else if not contains -- $za_entry $za_rest $za__before
-      set -a za_rest $za_entry
-    end
-  end
-  set -g za__rest $za_rest
-  set -g za__placing
-  set -gx PATH $za__before $za__first $za__rest $za__tail
-  set -e za__placing za__changed
-end
-function za__choose
-  if not set -q argv[1]
-    za__choose_default
-    return
-  end
-  set -g za__tokens $argv
-  za__work_out $argv
-  za__put
-end
-function za__choose_default
-  set -g za__tokens
-  set -g za__first $za__default
-{default_variables}  za__put
-end
-function za__put
-  if set -q za__changed
-    za__place keep
-    return
-  end
-  set -g za__placing
-  set -gx PATH $za__before $za__first $za__rest $za__tail
-  set -e za__placing
-end
-function za__work_out
-{defaults}  set -l za_name
-  for za_token in $argv
-    switch $za_token
-      case {runtimes}
-        set za_name $za_token
-      case '*'
-        switch "$za_name"
-{tokens}        end
-        set za_name
-    end
-  end
-  set -g za__first {first} {all}
-{variables}end
-function za__plain
-  set -e za__near
-  function za__prompt --on-event fish_prompt
-    path is -- {pin_names}; and za__look
-  end
-end
-function za__watch
-  set -g za__near $argv[1]
-  set -g za__answer $argv[2]
-  function za__prompt --on-event fish_prompt
-    test $za__near -nt $za__answer -o $za__near -ot $za__answer; and za__look
-  end
-end
-function za__as_kept
-  set -q ZESTY_ANCHOR_SESSION; and return 1
-  path is -- $za__kept_others; and return 1
-  test $za__kept[1] -nt $za__kept[2] -o $za__kept[1] -ot $za__kept[2]; and return 1
-  za__watch $za__kept
-  test "$za__kept_pins" = "$za__tokens"; and return
-  set -g za__tokens $za__kept_pins
-  set -g za__first $za__kept_first
-{kept_variables}  za__put
-end
-function za__follow
-  set -l za_found (path filter -f -- {names} $za__above/{any_name})
-  set -l za_files
-  set -q za_found[1]; and set za_files (path normalize -- $PWD/$za_found)
-  set -l za_pins
-  set -l za_soft
-  set -l za_asked
-  set -l za_near
-  set -l za_quiet 1
-  set -l za_keep
-  set -g za__kept_folder
-  for za_file in $za_files
-    if test $za_file = {manifest}
-      test "$PWD/{manifest_name}" = $za_file; and za__watch $za_file $za_file
-      continue
-    end
-    # Above the home nothing counts.
-    if string match -q -- "$HOME/*" $PWD/; and not string match -q -- "$HOME/*" $za_file
-      continue
-    end
-    set -l za_answer {pins}$za_file=
-    if test ! -r $za_answer -o $za_file -nt $za_answer -o $za_file -ot $za_answer
-      set -q za_asked[1]; or za__ask $za_files
-      set za_asked 1
-      test -r $za_answer; or continue
-    end
-    begin
-      read -l za_line
-      read -l -a za_tokens
-      if string match -q '~*' -- $za_line
-        set -p za_soft $za_tokens
-      else
-        set -p za_pins $za_tokens
-      end
-      if contains -- ! $za_tokens
-        za__tell $za_answer
-        set za_quiet
-      end
-    end <$za_answer
-    if not set -q za_near[1]
-      set za_near $za_file $za_answer
-    end
-  end
-  set -a za_soft $za_pins
-  if set -q za_near[1]; and test "$PWD/" = (string replace -r '[^/]*$' '' -- $za_near[1])
-    za__watch (string replace -r '^.*/' '' -- $za_near[1]) $za_near[2]
-    if set -q za_quiet[1]; and not set -q za_found[2]
-      set za_keep $PWD
-      set -g za__kept $za__near $za__answer
-      set -g za__kept_pins $za_soft
-      set -g za__kept_others $za__above/{any_name}
-      for za_name in {names}
-        test $za_name = $za_found[1]; or set -a za__kept_others $za_name
-      end
-    end
-  end
-  set -q ZESTY_ANCHOR_SESSION; and set -a za_soft (string split -n ' ' -- (string replace -a '=' ' ' -- $ZESTY_ANCHOR_SESSION))
-  test "$za_soft" = "$za__tokens"; or za__choose $za_soft
-  if set -q za_keep[1]; and test "$za_soft" = "$za__kept_pins"
-    set -g za__kept_folder $za_keep
-    set -g za__kept_first $za__first
-{keep_variables}  end
-end
-function za__tell
-  while read -l za_text
-    if string match -q -- '- *' $za_text; and not contains -- $za_text $za__said
-      set -ga za__said $za_text
-      string replace -r '^- \\S+ ' '' -- $za_text >&2
-    end
-  end <$argv[1]
-end
-function za__ask
-  test -x {executable} -a -r {file}; and ZESTY_ANCHOR_SHELL=fish {program} pins -- $argv
-end
-function za
-  set -l za_status 0
-  if test "$argv[1]" = switch
-    set -l za_out (ZESTY_ANCHOR_SHELL=fish {program} $argv | string collect)
-    set za_status $pipestatus[1]
-    if string match -q 'session:*' -- $za_out
-      set -gx ZESTY_ANCHOR_SESSION (string replace -r '^session: ?' '' -- $za_out)
-    else if test -n "$za_out"
-      echo $za_out
-    end
-  else
-    ZESTY_ANCHOR_SHELL=fish {program} $argv; or set za_status $status
-  end
-  if test -r {file}
-    set -l za_head
-    read -l -L za_head za_head <{file}
-    test "$za_head" = '# stamp {stamp}'; or source {file}
-  end
-  za__look
-  return $za_status
-end
-{completion}"""
 
 
 class Fish(Apart):
@@ -305,7 +121,7 @@ class Fish(Apart):
 
     def quote(self, text: str) -> str:
         """In single quotes only the quote and the backslash mean something ("Quotes")."""
-        return "'" + text.replace("\\", "\\\\").replace("'", "\\'") + "'"
+        return quote(text)
 
     def block(self, generated: Path, home: Path, *, early: bool = False) -> str:
         """The one line, without a line end, that sources the generated file."""
@@ -328,19 +144,19 @@ class Fish(Apart):
         q, follow = self.quote, f"{environment.shell}/follow.fish"
         values = ((name, environment.by_default(template)) for name, template in environment.variables)
         exact = dict.fromkeys((*environment.first, environment.launchers, *environment.last))
-        ours = "|".join([f"{_literal(environment.shelf)}/", *(f"{_literal(folder)}$" for folder in exact)])
+        ours = "|".join([f"{literal(environment.shelf)}/", *(f"{literal(folder)}$" for folder in exact)])
         files = (f"test -r {q(f)}; and source {q(f)}\n" for f in environment.completions_of(self.name))
         return posix.HEAD.format(stamp=environment.stamp) + _AT_START.format(
             exports="".join(f"set -gx {name} {q(value)}\n" for name, value in values if value is not None),
             stamp=environment.stamp,
             ours=q(f"^({ours})"),
             known="; or ".join(f"contains -- {q(folder)} $PATH" for folder in exact),
-            front=self._words(dict.fromkeys((*environment.first, *environment.default_bins))),
+            front=words(dict.fromkeys((*environment.first, *environment.default_bins))),
             launchers=q(environment.launchers),
-            last=self._words(environment.last),
-            scripted=self._words(environment.scripted),
+            last=words(environment.last),
+            scripted=words(environment.scripted),
             names=" ".join(environment.names),
-            any_name=_list(environment.names),
+            any_name=either(environment.names),
             pin_names=" ".join(environment.pin_names),
             many=_above(_LEVELS),
             some=_above(4),
@@ -352,76 +168,7 @@ class Fish(Apart):
 
     def on_demand(self, environment: Environment, file: str) -> str:
         """The text of the file that is read when something is to be chosen."""
-        q, numbered = self.quote, [(r, n) for n, r in enumerate(environment.runtimes)]
-        switched = [(n, t) for n, t in environment.variables if any(isinstance(p, Of) for p in t)]
-        static = dict.fromkeys((*environment.first, environment.launchers, *environment.last))
-        plain = [(name, environment.by_default(template)) for name, template in switched]
-        return posix.HEAD.format(stamp=environment.stamp) + _ON_DEMAND.format(
-            static=self._words(static),
-            shelf_pattern=q(f"^{_literal(environment.shelf)}/"),
-            defaults="".join(self._version(environment, r, n, r.default and q(r.default), "  ") for r, n in numbered),
-            runtimes=" ".join(f"{q(r.name)} {q('~' + r.name)}" for r, _ in numbered) or "''",
-            tokens="".join(
-                f"          case {q(r.name)} {q('~' + r.name)}\n"
-                + self._version(environment, r, n, "$za_token", "            ")
-                for r, n in numbered
-            ),
-            all=" ".join(f"$za_{n}" for _, n in numbered),
-            variables="".join(self._variable(environment, name, template) for name, template in switched),
-            first=self._words(environment.first),
-            launchers=q(environment.launchers),
-            last=self._words(environment.last),
-            names=" ".join(environment.names),
-            pin_names=" ".join(environment.pin_names),
-            any_name=_list(environment.names),
-            front=self._words(dict.fromkeys((*environment.first, *environment.default_bins))),
-            default_variables="".join(
-                f"  set -e {name}\n" if value is None else f"  set -gx {name} {q(value)}\n" for name, value in plain
-            ),
-            kept_variables="".join(
-                f"  set -q za__kept_{n}[1]; and set -gx {name} $za__kept_{n}; or set -e {name}\n"
-                for n, (name, _) in enumerate(switched)
-            ),
-            keep_variables="".join(f"    set -g za__kept_{n} ${name}\n" for n, (name, _) in enumerate(switched)),
-            manifest=q(environment.manifest),
-            manifest_name=MANIFEST_NAME,
-            pins=q(environment.pins),
-            program=self._words(environment.program),
-            executable=q(environment.program[0]),
-            file=q(file),
-            stamp=environment.stamp,
-            completion=completion.fish(self._words(environment.program)),
-        )
-
-    def _version(self, environment: Environment, runtime: Switchable, number: int, version: str, indent: str) -> str:
-        """The lines that give a runtime a version: the folders of its commands in za_N, its own in za_folder_N."""
-        if not version:
-            return f"{indent}set -l za_{number}\n{indent}set -l za_folder_{number}\n"
-        local = "" if version == "$za_token" else "-l "
-        folder = self.quote(f"{environment.shelf}/{runtime.name}/") + version
-        bins = " ".join(folder + ("" if b == "." else self.quote(f"/{b}")) for b in runtime.bins)
-        spoken = any(isinstance(p, Of) and p.runtime == runtime.name for _, t in environment.variables for p in t)
-        lines = [f"{indent}set {local}za_{number} {bins}\n"]
-        lines += [f"{indent}set {local}za_folder_{number} {folder}\n"] if spoken else []
-        if not local:
-            empty = "; ".join([f"set za_{number}", *([f"set za_folder_{number}"] if spoken else [])])
-            lines += [f"{indent}test $za_token = system; and begin; {empty}; end\n"]
-        return "".join(lines)
-
-    def _variable(self, environment: Environment, name: str, template: Template) -> str:
-        """A value that speaks of a version which the shelf does not give is taken away."""
-        numbers = {r.name: n for n, r in enumerate(environment.runtimes)}
-        spoken = [f"set -q za_folder_{numbers[p.runtime]}[1]" for p in template if isinstance(p, Of)]
-        value = posix.word(template, lambda runtime: f"za_folder_{numbers[runtime]}", self.quote)
-        return f"  if {'; and '.join(spoken)}\n    set -gx {name} {value}\n  else\n    set -e {name}\n  end\n"
-
-    def _words(self, texts: Iterable[str]) -> str:
-        return " ".join(self.quote(text) for text in texts)
-
-
-def _list(names: tuple[str, ...]) -> str:
-    """Names that stand for one another in a path, as a brace expansion."""
-    return "{" + ",".join(names) + "}" if len(names) > 1 else names[0]
+        return on_demand(environment, file)
 
 
 _LEVELS = 16
@@ -431,8 +178,3 @@ _LEVELS = 16
 def _above(levels: int) -> str:
     """The folders above the current one, as words."""
     return " ".join("/".join([".."] * n) for n in range(1, levels + 1))
-
-
-def _literal(text: str) -> str:
-    """A text as a regular expression that only it fits (PCRE2)."""
-    return re.sub(r"([^\w/-])", r"\\\1", text, flags=re.ASCII)
