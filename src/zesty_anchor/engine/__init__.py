@@ -1,1 +1,1 @@
-"""Compare, order, run, journal, undo."""
+"""Carries plans out, writes each change to the journal, and takes changes back."""
