@@ -1,0 +1,179 @@
+"""The rows about the program itself."""
+
+from __future__ import annotations
+
+import functools
+import http.server
+import json
+import os
+import shutil
+import threading
+import time
+from collections.abc import Iterator
+from typing import Any
+
+from homes import CLICK, FOLLOWING, PROGRAM, plain_environment, provisioned, provisioned_in, room
+from measure import Result, seconds, side_by_side
+
+from zesty_anchor.demo.home import furnish
+from zesty_anchor.demo.host import Host
+from zesty_anchor.demo.wares import pack, write_index, write_runtime
+from zesty_anchor.system.host import login_path
+
+
+def version() -> Iterator[Result]:
+    with room() as home:
+        environment = plain_environment(home)
+        ours, click = side_by_side(
+            lambda: seconds([*PROGRAM, "--version"], environment), lambda: seconds(CLICK, environment), rounds=25
+        )
+    yield Result("`zesty-anchor --version`", '`python -c "import click"`', ours / click, 1.6)
+
+
+def nothing_to_do() -> Iterator[Result]:
+    with provisioned(20) as (home, manifest):
+        environment = plain_environment(home)
+        folder = str(manifest.parent)
+        ours, click = side_by_side(
+            lambda: seconds([*PROGRAM, "provision"], environment, folder),
+            lambda: seconds(CLICK, environment, folder),
+            rounds=25,
+        )
+    yield Result("`provision`, nothing to do, 20 runtimes", '`python -c "import click"`', ours / click, 2.2)
+
+
+def long_list() -> Iterator[Result]:
+    with room() as home:
+        releases = [
+            {
+                "version": f"{a}.{b}.{c}",
+                "date": "2026-01-01",
+                "files": [{"platform": "any", "url": "x", "sha256": "0" * 64}],
+            }
+            for a in range(7)
+            for b in range(10)
+            for c in range(10)
+        ]
+        document = {"format": "zesty-anchor-index/1", "runtime": "kelp", "releases": releases}
+        (home / "kelp.json").write_text(json.dumps(document))
+        environment = plain_environment(home)
+        manifest = home / "workstation.toml"
+        command = [*PROGRAM, "list", "kelp", "-m", str(manifest)]
+        with Host(home) as serving:
+            manifest.write_text(
+                f'[feeds.harbour]\nkind = "index"\nurl = "{serving.url}"\n'
+                '[recipes.kelp]\ncommands = ["kelp"]\n[runtimes.kelp]\nwant = "latest"\n'
+            )
+            seconds(command, environment)
+        ours, click = side_by_side(
+            lambda: seconds([*command, "--offline"], environment), lambda: seconds(CLICK, environment), rounds=25
+        )
+    yield Result("`list` of 700 versions, from what was answered before", '`python -c "import click"`', ours / click, 4)
+
+
+def crowded_survey() -> Iterator[Result]:
+    """The demo's home, with every shell that is installed: each is started in each of its ways."""
+    with room() as home:
+        furnish(home, "http://127.0.0.1:9/", with_c=True)
+        environment = plain_environment(home)
+        seconds([*PROGRAM, "survey"], environment, str(home))
+        took = sorted(seconds([*PROGRAM, "survey"], environment, str(home)) for _ in range(5))[2]
+    yield Result("`survey` of a home that people have lived in", "–", took, 3, "s")
+
+
+DOWNLOADS, BUILDS, SLOTS, RATE = 12, 4, 4, 2_000_000
+
+
+SIZE, BUILD_SECONDS = 4_000_000, 4.0
+
+
+class Metered(http.server.SimpleHTTPRequestHandler):
+    """Gives each connection two megabytes a second."""
+
+    def copyfile(self, source: Any, outputfile: Any) -> None:
+        began, given = time.monotonic(), 0
+        while chunk := source.read(RATE // 50):
+            outputfile.write(chunk)
+            given += len(chunk)
+            time.sleep(max(0.0, given / RATE - (time.monotonic() - began)))
+
+    def log_message(self, format: str, *args: object) -> None:
+        pass
+
+
+def overlap() -> Iterator[Result]:
+    """Every download and every build takes one of the slots for a known time: their sum over the slots is the bound."""
+    with room() as home:
+        feed = home / "feed"
+        feed.mkdir()
+        text = 'as-root = "allowed"\n[shells]\nuse = ["bash"]\n'
+        recipes = ""
+        for number in range(DOWNLOADS):
+            name, source = f"gauge{number:02}", number < BUILDS
+            files = {f"bin/{name}": (f"#!/bin/sh\necho {name}\n".encode(), 0o755), "ballast": (os.urandom(SIZE), 0o644)}
+            content = pack(name, files, "tar.gz")
+            write_runtime(
+                feed, name, [("1.0", "2026-01-01", (), "source" if source else "any", f"{name}.tgz", content)]
+            )
+            recipes += f'[recipes.{name}]\ncommands = ["{name}"]\n[runtimes.{name}]\nwant = "latest"\n'
+            if source:
+                recipes += f"[recipes.{name}.build]\nsteps = ['sleep {BUILD_SECONDS}', 'cp -R bin \"$OUT\"']\n"
+        write_index(feed, [f"gauge{n:02}" for n in range(DOWNLOADS)])
+        server = http.server.ThreadingHTTPServer(("127.0.0.1", 0), functools.partial(Metered, directory=str(feed)))
+        threading.Thread(target=server.serve_forever, daemon=True).start()
+        address = f"http://127.0.0.1:{server.server_address[1]}/"
+        (home / "workstation.toml").write_text(f'{text}[feeds.harbour]\nkind = "index"\nurl = "{address}"\n{recipes}')
+        size = (feed / "gauge00.tgz").stat().st_size
+        bound = (DOWNLOADS * size / RATE + BUILDS * BUILD_SECONDS) / SLOTS
+        took = seconds([*PROGRAM, "provision", "-j", str(SLOTS)], plain_environment(home), str(home))
+        server.shutdown()
+    yield Result(
+        f"{DOWNLOADS} downloads at 2 MB/s each and {BUILDS} builds, `-j {SLOTS}`",
+        f"the lower bound, {bound:.1f} s",
+        took / bound,
+        1.15,
+    )
+
+
+def growth() -> Iterator[Result]:
+    """Three times the wants, at most 3.3 times the time; each runtime with two versions."""
+    with provisioned(50, also=True) as (few, small), provisioned(150, also=True) as (many, large):
+        for words, bar in ((("provision",), 0.0), (("verify",), 3.3), (("list",), 3.3)):
+            if not bar:
+                took = [provisioned_in[few], provisioned_in[many]]
+                bar = 3.3
+            else:
+                took = side_by_side(
+                    *(
+                        lambda h=home, m=manifest, w=words: seconds(
+                            [*PROGRAM, *w, "-m", str(m)], plain_environment(h), str(h)
+                        )
+                        for home, manifest in ((few, small), (many, large))
+                    ),
+                    rounds=3,
+                )
+            note = f"{took[1]:.1f} s, and {took[0]:.1f} s"
+            yield Result(f"`{words[0]}` of 150 runtimes, two versions each", "of 50", took[1] / took[0], bar, note=note)
+    with provisioned(5) as (few, _), provisioned(150) as (many, _):
+        for name in FOLLOWING:
+            program = shutil.which(name, path=login_path())
+            if program is None:
+                continue
+            command = [program, "-i", "-c", ":"]
+            small_start, large_start = side_by_side(
+                *(lambda h=home, c=command: seconds(c, plain_environment(h), str(h)) for home in (few, many)),
+                rounds=101,
+            )
+            ratio = large_start / small_start
+            yield Result(
+                f"interactive {name} starts, 150 runtimes", "with 5", ratio, 2, note=f"{large_start * 1e3:.1f} ms"
+            )
+
+
+def many_variables() -> Iterator[Result]:
+    with room() as home:
+        lines = "".join(f'TIDE_{number:04} = "{number} at the north quay"\n' for number in range(1000))
+        head = 'as-root = "allowed"\n[shells]\nuse = "all"\n[variables]\n'
+        (home / "workstation.toml").write_text(head + lines)
+        took = seconds([*PROGRAM, "provision"], plain_environment(home), str(home))
+    yield Result("`provision` of 1,000 variables, every shell proved", "–", took, 5, "s")
