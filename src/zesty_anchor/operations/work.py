@@ -53,8 +53,8 @@ class Work:
             for change in recovered.changes:
                 self._person.reporter.said(f"an earlier run was cut off: took back {change.action} {change.subject}")
             resolved = journal.resolutions()
-            if recovered.changes or resolved != known or self._person.asker is not None:
-                # Something has changed since the first look, or time has passed.
+            if recovered.changes or resolved != known or plan.questions or about_conflicts:
+                # Something has changed since the first look, or a person took their time to answer.
                 machine = look_at(self._workstation)
                 plan = self._planner.plan(machine, resolved, self._answers)
             outcome = self._run(granted, journal, plan, machine) if plan.changes or self._first else Outcome(())

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-import shlex
 from collections.abc import Mapping
 from pathlib import Path
 
@@ -49,6 +48,8 @@ def by_hand(content: bytes, variables: Mapping[str, str]) -> tuple[tuple[str, ..
     """The commands that set these names, for an administrator: old lines out with sed(1), new ones added."""
     there = {found[1].decode() for row in content.splitlines() if (found := _LINE.match(row))}
     commands = [("sed", "-i", rf"/^\s*\(export\s\+\)\?{name}=/d", str(FILE)) for name in variables if name in there]
+    import shlex
+
     lines = " ".join(shlex.quote(_line(name, value).decode()) for name, value in variables.items())
     return (*commands, ("sh", "-c", f"printf '%s\\n' {lines} >>{FILE}"))
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import shlex
 import sys
 import threading
 from collections.abc import Callable, Mapping
@@ -37,6 +36,8 @@ class Access(msgspec.Struct, frozen=True):
 
     def shown(self, command: tuple[str, ...]) -> str:
         """A command as a person, or an administrator, would type it."""
+        import shlex
+
         words = shlex.join(_without_environment(command))
         return words if self.way == "root" else f"{self.way or 'sudo'} {words}"
 
