@@ -1,0 +1,115 @@
+"""Replacing files, keeping things in the attic, and moving them."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import stat
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import is_root
+from zesty_anchor.files.attic import Attic
+from zesty_anchor.files.move import move, same
+from zesty_anchor.files.replace import replace
+
+
+def test_a_file_keeps_its_link_and_its_mode(tmp_path: Path) -> None:
+    (tmp_path / "dotfiles").mkdir()
+    real, link = tmp_path / "dotfiles/bashrc", tmp_path / ".bashrc"
+    real.write_bytes(b"mine\n")
+    real.chmod(0o640)
+    link.symlink_to("dotfiles/bashrc")
+    replace(link, b"ours\n")
+    assert link.is_symlink() and real.read_bytes() == b"ours\n"
+    assert stat.S_IMODE(real.stat().st_mode) == 0o640
+    assert sorted(path.name for path in tmp_path.rglob("*")) == [".bashrc", "bashrc", "dotfiles"], (
+        "nothing is left beside"
+    )
+
+
+def test_a_new_file_and_one_with_a_time_of_its_own(tmp_path: Path) -> None:
+    file = tmp_path / "a"
+    replace(file, b"1", 0o600)
+    assert stat.S_IMODE(file.stat().st_mode) == 0o600
+    replace(file, b"2", lasting=False, times_ns=(5_000_000_000, 7_000_000_000))
+    assert (file.read_bytes(), file.stat().st_mtime_ns, stat.S_IMODE(file.stat().st_mode)) == (
+        b"2",
+        7_000_000_000,
+        0o600,
+    )
+
+
+@pytest.mark.skipif(not is_root(), reason="giving a file away needs root")
+def test_a_file_stays_its_owners(tmp_path: Path) -> None:
+    file = tmp_path / "a"
+    file.write_bytes(b"1")
+    os.chown(file, 65534, 65534)
+    file.chmod(0o4755)
+    replace(file, b"2")
+    assert (file.stat().st_uid, stat.S_IMODE(file.stat().st_mode)) == (65534, 0o4755)
+
+
+def test_where_it_fails_the_file_is_as_it_was(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    file = tmp_path / "a"
+    file.write_bytes(b"1")
+
+    def full(handle: int) -> None:
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr(os, "fsync", full)
+    with pytest.raises(OSError, match="No space"):
+        replace(file, b"2")
+    assert file.read_bytes() == b"1" and os.listdir(tmp_path) == ["a"]
+
+
+def test_a_name_in_the_attic_is_never_used_twice(tmp_path: Path) -> None:
+    attic = Attic(tmp_path)
+    kept = [attic.keep(".bashrc", b"1"), attic.keep(".bashrc", b"2"), attic.keep("profile", b"")]
+    rooms = [attic.place("old-kelp"), attic.place("old-kelp"), attic.room("replaced")]
+    names = [str(Path(path or "").relative_to(tmp_path)) for path in (*kept, *rooms)]
+    assert names == [
+        "001-bashrc",
+        "002-bashrc",
+        "001-profile",
+        "001-folder/old-kelp",
+        "002-folder/old-kelp",
+        "001-replaced",
+    ]
+    assert attic.keep("nothing", None) is None
+    assert Path(kept[0] or "").read_bytes() == b"1"
+    assert stat.S_IMODE(Path(kept[0] or "").stat().st_mode) == 0o600
+    assert stat.S_IMODE(rooms[0].parent.stat().st_mode) == 0o700
+
+
+@pytest.fixture
+def elsewhere(tmp_path: Path) -> Iterator[Path]:
+    """A folder on another file system than the tests' own."""
+    folder = Path("/dev/shm", f"zesty-anchor-test-{os.getpid()}")
+    try:
+        folder.mkdir()
+    except OSError:
+        pytest.skip("there is no /dev/shm that could be written")
+    if folder.stat().st_dev == tmp_path.stat().st_dev:
+        folder.rmdir()
+        pytest.skip("the temporary folder is on /dev/shm itself")
+    yield folder
+    shutil.rmtree(folder)
+
+
+def test_a_move_between_file_systems_keeps_all(tmp_path: Path, elsewhere: Path) -> None:
+    old = tmp_path / "old"
+    (old / "bin").mkdir(parents=True)
+    (old / "bin/kelp").write_bytes(b"#!/bin/sh\n")
+    (old / "bin/kelp").chmod(0o755)
+    (old / "link").symlink_to("bin/kelp")
+    (old / "shut").mkdir(mode=0o500)
+    shutil.copytree(old, tmp_path / "copy", symlinks=True)
+    move(old, elsewhere / "kept")
+    assert not old.exists()
+    assert same(tmp_path / "copy", elsewhere / "kept")
+    assert os.access(elsewhere / "kept/bin/kelp", os.X_OK) and (elsewhere / "kept/link").is_symlink()
+    move(elsewhere / "kept/link", tmp_path / "link")
+    assert os.readlink(tmp_path / "link") == "bin/kelp" and not same(tmp_path / "copy", elsewhere / "kept")
