@@ -11,7 +11,7 @@ from zesty_anchor.system.host import login_path
 HEAVY = (
     "rich", "requests", "urllib3", "tomlkit", "tree_sitter", "tree_sitter_bash", "tree_sitter_toml", "pexpect", "ptyprocess",
     "pysequoia", "zstandard", "semantic_version", "packaging", "jmespath", "configupdater", "subprocess", "tempfile",
-    "tarfile", "zipfile", "concurrent.futures", "socket", "logging", "sysconfig", "graphlib", "http.client",
+    "tarfile", "zipfile", "hashlib", "concurrent.futures", "socket", "logging", "sysconfig", "graphlib", "http.client",
 )  # fmt: skip
 """Modules that take their time, and that nothing needs where there is nothing to do."""
 SCRIPT = """

@@ -6,9 +6,12 @@ import gc
 import importlib
 import sys
 
-import click
+# A command lives for a moment and makes few circles: looking for them costs a tenth of its start.
+gc.set_threshold(50_000)
 
-from zesty_anchor import __version__
+import click  # noqa: E402
+
+from zesty_anchor import __version__  # noqa: E402
 
 _COMMANDS = {
     "survey": "What is here: shells, startup files, who answers to each command.",
@@ -79,8 +82,6 @@ def main() -> None:
 
 def run() -> None:
     """The program: runs the command and ends with its exit code."""
-    # A command lives for a moment and makes few circles: looking for them costs a tenth of its start.
-    gc.set_threshold(50_000)
     try:
         # Without its standalone mode click returns the code that a command exits with, and raises all else.
         sys.exit(main.main(prog_name="zesty-anchor", standalone_mode=False))

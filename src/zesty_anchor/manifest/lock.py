@@ -1,7 +1,5 @@
 """``workstation.lock``: the exact versions, addresses and digests that a manifest's wants were resolved to."""
 
-from __future__ import annotations
-
 import tomllib
 from collections.abc import Iterable
 from pathlib import Path

@@ -1,7 +1,5 @@
 """The manifest as frozen models. docs/manifest.md says what each key means to a person."""
 
-from __future__ import annotations
-
 import re
 from typing import Annotated, Any, Literal
 
@@ -11,7 +9,7 @@ Name = Annotated[str, msgspec.Meta(pattern=r"^[A-Za-z][A-Za-z0-9._-]*$")]
 VariableName = Annotated[str, msgspec.Meta(pattern=r"^[A-Za-z_][A-Za-z0-9_]*$")]
 
 
-_VERSION = re.compile(r"\{version(?::(\d))?\}")
+_VERSION = r"\{version(?::(\d))?\}"
 FileName = Annotated[str, msgspec.Meta(pattern=r"^[A-Za-z0-9._-]+$")]
 ShellName = Literal["bash", "zsh", "fish", "ksh", "mksh", "tcsh", "sh"]
 FeedKind = Literal["index", "npm", "pypi", "json", "listing", "git", "folder"]
@@ -117,7 +115,7 @@ class ProofOfVersion(_Part, frozen=True):
             shown = ".".join(bare.split(".")[: int(found[1])]) if found[1] else bare
             return "".join(f"[{c}]" if c in "*?[" else c for c in shown)
 
-        return _VERSION.sub(cut, self.expect)
+        return re.sub(_VERSION, cut, self.expect)
 
 
 class Program(_Part, frozen=True):

@@ -6,8 +6,8 @@ import functools
 import re
 
 _SHAPE = re.compile(r"v?(\d+(?:\.\d+)*)(.*)", re.IGNORECASE | re.DOTALL)
-_PIECE = re.compile(r"[A-Za-z]+|\d+")
-_ATTACHED_PRE = re.compile(r"(?:a|b|c)\d+$|(?:a|b|c)\d+[^A-Za-z0-9]", re.IGNORECASE)
+_PIECE = r"[A-Za-z]+|\d+"
+_ATTACHED_PRE = r"(?i:(?:a|b|c)\d+$|(?:a|b|c)\d+[^A-Za-z0-9])"
 
 # Words that stand before a release, the earliest first; PEP 440 and Semantic Versioning 2.0.0 item 9
 # name most of them, the rest are what vendors write.
@@ -26,9 +26,11 @@ _END: _Item = (0, 0, "")
 
 
 def _items(rest: str) -> tuple[_Item, ...]:
-    attached = bool(_ATTACHED_PRE.match(rest))
+    if not rest:
+        return ()
+    attached = bool(re.match(_ATTACHED_PRE, rest))
     items: list[_Item] = []
-    for place, piece in enumerate(_PIECE.findall(rest)):
+    for place, piece in enumerate(re.findall(_PIECE, rest)):
         word = piece.lower()
         if piece.isdigit():
             items.append((2, int(piece), ""))

@@ -9,7 +9,7 @@ from typing import Protocol, TypeVar
 
 from zesty_anchor.manifest.version import Version
 
-_RANGE_PART = re.compile(r"(>=|<=|==|!=|=|>|<)\s*([^\s,<>=!]+)")
+_RANGE_PART = r"(>=|<=|==|!=|=|>|<)\s*([^\s,<>=!]+)"
 _WORD = re.compile(r"v?\d[0-9A-Za-z._+-]*")
 _COMPARE: dict[str, Callable[[Version, Version], bool]] = {
     ">=": operator.ge,
@@ -107,8 +107,8 @@ def nearest(text: str, versions: Iterable[str], most: int = 3) -> list[str]:
 
 
 def _range(text: str) -> tuple[tuple[str, Version], ...]:
-    parts = _RANGE_PART.findall(text)
-    rest = _RANGE_PART.sub("", text).replace(",", " ").strip()
+    parts = re.findall(_RANGE_PART, text)
+    rest = re.sub(_RANGE_PART, "", text).replace(",", " ").strip()
     if not parts or rest:
         raise ValueError(f'{text!r} is not a range: write it like ">=4 <6"')
     return tuple((sign, Version(number)) for sign, number in parts)

@@ -10,7 +10,7 @@ import msgspec
 
 from zesty_anchor.manifest.model import BuildChoices, Check, Identity, Manifest, Recipe, Setting, Shells, names_for
 
-_REFERENCE = re.compile(r"\{\{([A-Za-z][A-Za-z0-9._-]*)\}\}|\{([A-Za-z][A-Za-z0-9._-]*)\}")
+_REFERENCE = r"\{\{([A-Za-z][A-Za-z0-9._-]*)\}\}|\{([A-Za-z][A-Za-z0-9._-]*)\}"
 
 
 class Reference(msgspec.Struct, frozen=True):
@@ -210,7 +210,7 @@ def pieces(text: str, runtimes: Mapping[str, str]) -> Value:
     """``text`` taken apart at its references: ``{name}`` stands for the folder of the runtime that a name means."""
     found: list[str | Reference] = []
     end = 0
-    for match in _REFERENCE.finditer(text):
+    for match in re.finditer(_REFERENCE, text) if "{" in text else ():
         name = match[1] or match[2]
         if name in runtimes:
             found += [text[end : match.start()], f"{{{name}}}" if match[1] else Reference(runtimes[name])]
@@ -229,7 +229,7 @@ def refer(text: str, places: Mapping[str, str]) -> str:
             return f"{{{found[1]}}}" if found[1] in places else found[0]
         return places.get(found[2], found[0])
 
-    return _REFERENCE.sub(place, text)
+    return re.sub(_REFERENCE, place, text)
 
 
 def expand(path: str, home: Path) -> str:

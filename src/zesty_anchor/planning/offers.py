@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 from typing import TYPE_CHECKING, Any
 
 import msgspec
@@ -95,6 +94,8 @@ class Offers:
         if release.url not in self._scripts:
             self._scripts[release.url] = self._opened().web.document(release.url, who=f"whoever offers {name}")[1]
         content = self._scripts[release.url]
+        import hashlib
+
         algorithm = release.digest.partition(":")[0] or "sha256"
         found = f"{algorithm}:{hashlib.new(algorithm, content).hexdigest()}"
         if release.digest and found != release.digest:
@@ -170,6 +171,8 @@ class Offers:
 
 def sha256(content: bytes) -> str:
     """A digest as it is written in manifests and locks."""
+    import hashlib
+
     return f"sha256:{hashlib.sha256(content).hexdigest()}"
 
 

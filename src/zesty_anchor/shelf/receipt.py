@@ -1,7 +1,5 @@
 """The slip in each version's folder that says what it is and where it came from."""
 
-from __future__ import annotations
-
 from pathlib import Path
 
 import msgspec

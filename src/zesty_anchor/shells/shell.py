@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-import hashlib
+import zlib
 from collections.abc import Mapping
 from functools import cached_property
 from pathlib import Path
@@ -67,8 +67,12 @@ class Environment(msgspec.Struct, frozen=True, dict=True):
 
     @cached_property
     def stamp(self) -> str:
-        """Changes with everything that a generated file says: an open shell that has another one is stale."""
-        return hashlib.sha256(msgspec.json.encode(_plain(msgspec.structs.asdict(self)))).hexdigest()[:12]
+        """Changes with everything that a generated file says: an open shell that has another one is stale.
+
+        A checksum is enough, since nobody gains by two that are equal, and it costs a start less than a digest does.
+        """
+        content = msgspec.json.encode(_plain(msgspec.structs.asdict(self)))
+        return f"{zlib.crc32(content):08x}{len(content) & 0xFFFF:04x}"
 
     @property
     def names(self) -> tuple[str, ...]:

@@ -8,7 +8,7 @@ from pathlib import Path
 
 FILE = Path("/etc/environment")
 
-_LINE = re.compile(rb"^\s*(?:export\s+)?([A-Za-z_][A-Za-z0-9_]*)=")
+_LINE = rb"^\s*(?:export\s+)?([A-Za-z_][A-Za-z0-9_]*)="
 
 
 def unfit(value: str) -> str:
@@ -34,7 +34,7 @@ def with_variables(content: bytes, variables: Mapping[str, str]) -> bytes:
     rows = content.splitlines(keepends=True)
     left = dict(variables)
     for place in range(len(rows) - 1, -1, -1):
-        found = _LINE.match(rows[place])
+        found = re.match(_LINE, rows[place])
         name = found[1].decode() if found else ""
         if name in left:
             end = b"\n" if rows[place].endswith(b"\n") else b""
@@ -46,7 +46,7 @@ def with_variables(content: bytes, variables: Mapping[str, str]) -> bytes:
 
 def by_hand(content: bytes, variables: Mapping[str, str]) -> tuple[tuple[str, ...], ...]:
     """The commands that set these names, for an administrator: old lines out with sed(1), new ones added."""
-    there = {found[1].decode() for row in content.splitlines() if (found := _LINE.match(row))}
+    there = {found[1].decode() for row in content.splitlines() if (found := re.match(_LINE, row))}
     commands = [("sed", "-i", rf"/^\s*\(export\s\+\)\?{name}=/d", str(FILE)) for name in variables if name in there]
     import shlex
 
