@@ -10,7 +10,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from homes import PYTHON, plain_environment, room
-from measure import Result, peak_megabytes, seconds, side_by_side
+from measure import Result, cpu_seconds, peak_megabytes, seconds, side_by_side
 
 from zesty_anchor.demo.host import Host
 from zesty_anchor.demo.wares import pack
@@ -51,15 +51,24 @@ def node_tarball() -> Iterator[Result]:
                 rounds=7,
             )
             size = tarball.stat().st_size / 1e6
+            used = side_by_side(
+                lambda: cpu_seconds(ours, environment, without=place / "ours"),
+                lambda: cpu_seconds(theirs, environment, str(place), without=place / "theirs"),
+                rounds=3,
+            )
             yield Result(
                 "install Node's tarball: fetch, check, unpack",
                 "`curl`, then `sha512sum`, then `tar`",
                 mine / other,
                 1.2,
-                note=f"{size:.0f} MB from loopback",
+                note=f"{size:.0f} MB from loopback; {_cpu(used)}",
             )
             shutil.rmtree(place / "ours")
             yield Result("its peak memory", "–", peak_megabytes(ours, environment), 120, "MB")
+
+
+def _cpu(used: list[float]) -> str:
+    return f"CPU: {used[0]:.2f} s and {used[1]:.2f} s"
 
 
 def fetch_node(folder: Path) -> Path | None:
@@ -113,8 +122,14 @@ def many_files() -> Iterator[Result]:
                     lambda c=theirs, e=environment, p=place: seconds(c, e, str(p), without=p / "out"),
                     rounds=5,
                 )
+                used = side_by_side(
+                    lambda c=ours, e=environment, p=place: cpu_seconds(c, e, without=p / "ours"),
+                    lambda c=theirs, e=environment, p=place: cpu_seconds(c, e, str(p), without=p / "out"),
+                    rounds=3,
+                )
             name = f"install a {kind} of 10,000 files: fetch, check, unpack"
-            yield Result(name, f"`{tool.split(' {')[0].split('&& ')[-1]}` alone", mine / other, bar)
+            against = f"`{tool.split(' {')[0].split('&& ')[-1]}` alone"
+            yield Result(name, against, mine / other, bar, note=_cpu(used))
 
 
 def large_archive() -> Iterator[Result]:

@@ -63,16 +63,36 @@ def side_by_side(*works: Callable[[], float], rounds: int) -> list[float]:
 _WATCH = """
 import resource, subprocess, sys
 subprocess.run(sys.argv[1:], check=True)
-print(resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss)
+used = resource.getrusage(resource.RUSAGE_CHILDREN)
+print(used.ru_maxrss, used.ru_utime + used.ru_stime)
 """
 
 
-def peak_megabytes(command: Sequence[str], environment: dict[str, str]) -> float:
-    """The peak resident memory of a process, in megabytes (getrusage(2): ru_maxrss is in KiB on Linux).
+def _used(command: Sequence[str], environment: dict[str, str], folder: str) -> list[str]:
+    """What a process and its children used.
 
     A small process in between starts it: a child's peak begins with the size of the one that it was forked from.
     """
     done = subprocess.run(
-        [sys.executable, "-c", _WATCH, *command], env=environment, capture_output=True, text=True, check=True
+        [sys.executable, "-c", _WATCH, *command],
+        env=environment,
+        cwd=folder,
+        capture_output=True,
+        text=True,
+        check=True,
     )
-    return int(done.stdout.split()[-1]) * 1024 / 1e6
+    return done.stdout.split()[-2:]
+
+
+def cpu_seconds(
+    command: Sequence[str], environment: dict[str, str], folder: str = "/", *, without: Path | None = None
+) -> float:
+    """The processor's time that a command takes, in and out of the kernel (getrusage(2)), in seconds."""
+    if without is not None:
+        shutil.rmtree(without, ignore_errors=True)
+    return float(_used(command, environment, folder)[1])
+
+
+def peak_megabytes(command: Sequence[str], environment: dict[str, str]) -> float:
+    """The peak resident memory of a process, in megabytes (getrusage(2): ru_maxrss is in KiB on Linux)."""
+    return int(_used(command, environment, "/")[0]) * 1024 / 1e6

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import os
 import shutil
 import subprocess
 import tempfile
 from collections.abc import Iterator
+from pathlib import Path
 
 from homes import FOLLOWING, followed, plain_environment, provisioned
 from measure import Result, seconds, side_by_side
@@ -37,9 +39,12 @@ def shell_folders() -> Iterator[Result]:
     """Loops of many rounds in one shell: what we do, beside the least that a right answer takes."""
     rounds = 400
     with followed() as (home, bare, shells):
-        (bare / "project/.gauge00-version").write_text("1.1\n")
+        pin = bare / "project/.gauge00-version"
+        for file in (pin, bare / "entry"):
+            file.write_text("gauge00=1.1 ;\n")
+            os.utime(file, (1_700_000_000, 1_700_000_000))
         for name, program in shells.items():
-            hooked, empty = plain_environment(home), plain_environment(bare)
+            hooked = plain_environment(home)
             for where, enter, limit in _limits(name):
                 begin = f"{limit}; za__prompt; cd project; cd ..; {enter}"
                 loops = [_loop(name, rounds * 5, begin, command) for command in ("za__prompt", "za_limit", ":")]
@@ -53,16 +58,23 @@ def shell_folders() -> Iterator[Result]:
                 note = f"{(ours - nothing) / (rounds * 5) * 1e6:.1f} us"
                 ratio = (ours - nothing) / (least - nothing)
                 yield Result(f"{name}: a prompt in {where}", "a function that only looks for it", ratio, 1.5, note=note)
-            enter = _loop(name, rounds, "", "cd project; cd ..")
-            read = _loop(name, rounds, "", "cd project; read line <.gauge00-version; cd ..")
-            ours, least = side_by_side(
-                lambda p=program, c=enter, e=hooked: seconds([p, "-i", "-c", c], e, str(home)),
-                lambda p=program, c=read, e=empty: seconds([p, "-i", "-c", c], e, str(bare)),
-                rounds=15,
-            )
-            note = f"{(ours - least) / (rounds * 2) * 1e6:.0f} us more"
-            what = f"{name}: entering a pinned folder and leaving it"
-            yield Result(what, "`cd`, one read of the pin, `cd`", ours / least, 3, note=note)
+            yield from _entering(name, program, rounds, home, bare)
+
+
+def _entering(name: str, program: str, rounds: int, home: Path, bare: Path) -> Iterator[Result]:
+    """Into a pinned folder and out of it, beside two limits: what a person would see as the least, and the least that
+    a right answer takes. (In fish the first one is kept by itself.)
+    """
+    enter, read = "cd project; cd ..", "cd project; read line <.gauge00-version; cd .."
+    loops = [(home, "", enter), (bare, "", read)] + ([] if name == "fish" else [(bare, _least(name), enter)])
+    commands = [([program, "-i", "-c", _loop(name, rounds, begin, c)], place) for place, begin, c in loops]
+    ours, *limits = side_by_side(
+        *(lambda c=command, p=place: seconds(c, plain_environment(p), str(p)) for command, place in commands), rounds=15
+    )
+    against = ("`cd`, one read of the pin, `cd`", "the same with the comparisons of files, and PATH set")
+    for limit, what in zip(limits, against, strict=False):
+        note = f"{(ours - limit) / (rounds * 2) * 1e6:.0f} us more"
+        yield Result(f"{name}: entering a pinned folder and leaving it", what, ours / limit, 3, note=note)
 
 
 def _limits(name: str) -> Iterator[tuple[str, str, str]]:
@@ -82,6 +94,41 @@ def _limits(name: str) -> Iterator[tuple[str, str, str]]:
     same = "! .gauge00-version -nt $za_entry && ! .gauge00-version -ot $za_entry"
     enter = f"cd project; za_here=$PWD za_entry={entry.format('$PWD')}; "
     yield "a pinned folder", enter, f"za_limit() {{ [[ {there}{same} ]]; }}"
+
+
+_LEAST = """\
+shelf=$HOME/.local/share/zesty-anchor/shelf rest=:$PATH
+more=:$shelf/gauge01/1.2.0/bin:$shelf/gauge02/1.2.0/bin:$shelf/gauge03/1.2.0/bin
+PATH=$shelf/gauge00/1.2.0/bin$more$rest known=$HOME/project entry=$HOME/entry plain=$PATH
+pinned=$shelf/gauge00/1.1.0/bin$more$rest
+function za_unchanged {{
+  [[ ! $known/.gauge00-version -nt $entry && ! $known/.gauge00-version -ot $entry && ! ( {others} || {above} ) ]] &&
+    read -r line <"$entry"
+}}
+function za_look {{
+  where=$PWD
+  if [[ $PWD == "$known" ]] && za_unchanged; then
+    [[ $PATH == "$plain" ]] && PATH=$pinned
+  elif [[ ! ( {here} ) ]]; then
+    [[ $PATH == "$pinned" ]] && PATH=$plain
+  fi
+}}
+{follow}
+"""
+
+
+def _least(shell: str) -> str:
+    """Following into one folder and back with no more than a right answer takes: each file compared that could choose
+    a version, from the folder up to the home, one read, and PATH set where nobody else has set it.
+    """
+    real = "command" if shell == "ksh" else "builtin"
+    follow = f'function cd {{ {real} cd "$@" && {{ [[ $PWD == "$where" ]] || za_look; }}; }}'
+    return _LEAST.format(
+        others=" || ".join(f"-e $known/{name}" for name in NAMES if name != ".gauge00-version"),
+        above=" || ".join(f"-e $HOME/{name}" for name in NAMES),
+        here=" || ".join(f"-e $PWD/{name}" for name in NAMES),
+        follow="chpwd_functions=(za_look)" if shell == "zsh" else follow,
+    )
 
 
 def _loop(shell: str, rounds: int, before: str, command: str) -> str:

@@ -85,6 +85,11 @@ function za__as_kept
   set -q ZESTY_ANCHOR_SESSION; and return 1
   path is -- $za__kept_others; and return 1
   test $za__kept[1] -nt $za__kept[2] -o $za__kept[1] -ot $za__kept[2]; and return 1
+  begin
+    read -l za_line
+    read -l -a za_tokens
+    test "$za_tokens" = "$za__kept_pins"; or return 1
+  end <$za__kept[2]
   za__watch $za__kept
   test "$za__kept_pins" = "$za__tokens"; and return
   set -g za__tokens $za__kept_pins

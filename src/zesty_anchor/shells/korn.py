@@ -44,7 +44,11 @@ class Dialect(msgspec.Struct, frozen=True):
 # za__look finds the nearest folder, up to the home or the root, with a file by which a project chooses versions; from
 # there za__follow gathers them all. What a file resolves to stands in one of ours under {pins}, with the very time of
 # change of the project's file: as long as that is equal, nothing is to be asked. Only when it differs is this program
-# called. What one file came to is kept in variables for the next time (za__kept_…), with the versions that followed.
+# called. The versions that followed are kept for the next time (za__kept_…).
+#
+# A folder with such files that was entered last is known (za__known): za__keep writes a function, za__unchanged, which
+# compares each of them, looks that no other has come on the way up, and reads the answers again, since another shell may
+# have had them renewed. Then za__recall does the rest. No % expansion stands on that way: ksh takes 200 us for it.
 #
 # za__prompt looks for new files in the current folder. Where there is one, or one above, it is another (za__near), which
 # compares that file, za__file, with its answer, za__entry: a shell copies a function each time that it calls it, so a
@@ -58,10 +62,13 @@ za__look
 {tail}return 0
 fi
 za__front={front} za__mode=first
-{place}za__first=$za__front za__tokens= za__new=1 za__said=${{za__said-}} za__near= za__pins= za__where= za__folder= za__file= za__entry=
+{place}za__first=$za__front za__tokens= za__new=1 za__said=${{za__said-}} za__near= za__pins= za__where= za__known= za__folder= za__file= za__entry=
 unset za__front za__mode
 function za__look {{
-  za__where=$PWD za__folder=${{PWD%/}} za__file=
+  za__where=$PWD
+  if [[ $PWD == "$za__known" ]] && za__unchanged; then za__recall; return 0; fi
+  za__folder=$PWD za__file=
+  [[ $PWD != / ]] || za__folder=
   [[ -z $za__near ]] || za__plain
   until [[ {some} ]]; do
     if [[ -z $za__folder || $za__folder == "${{HOME-}}" ]]; then
@@ -91,7 +98,7 @@ za__where= za__file=
 {tail}"""
 _ON_DEMAND = """\
 function za__forget {{
-{start}  za__kept_file= za__kept_entry= za__kept_pins= za__kept_tokens= za__kept_first={no_variables}
+{start}  za__known= za__kept_tokens= za__kept_first={no_variables}
 }}
 za__forget
 function za__place {{
@@ -120,7 +127,7 @@ function za__work_out {{
 {on_path}  za__first=${{za__first#:}}
 {variables}}}
 function za__follow {{
-  za__pins=
+  za__pins= za__sure=1
   set --
   while [[ $za__folder != - ]]; do
 {collect}    while
@@ -129,13 +136,10 @@ function za__follow {{
       [[ ! ( {some} ) ]]
     do :; done
   done
-  if [[ $# == 1 && $1 == "$za__kept_file" && ! ( $1 -nt $za__kept_entry || $1 -ot $za__kept_entry ) ]]; then
-    za__file=$1 za__entry=$za__kept_entry za__pins=$za__kept_pins
-  elif [[ $# != 0 ]]; then
-    za__read "$@"
-  fi
+  [[ $# == 0 ]] || za__read "$@"
   if [[ -n $za__file ]]; then
     if [[ ${{za__file%/*}} == "${{PWD%/}}" ]]; then
+      [[ -z $za__sure ]] || za__keep "$@"
       za__file=${{za__file##*/}}
       za__watch_here
     else
@@ -148,18 +152,48 @@ function za__follow {{
   set -- "$za__pins${{ZESTY_ANCHOR_SESSION-}}"
   [[ $1 == "$za__tokens" ]] || za__choose "$1" "$za__first"
 }}
+function za__keep {{
+{start}  typeset za_folder=${{PWD%/}} za_name za_entry za_line za_number=0 za_text= za_same=
+  for za_name; do
+    za_number=$((za_number + 1)) za_entry={pins}$za_name=
+    read -r za_line <"$za_entry"
+    eval "za__pin_$za_number=\\$za_name za__entry_$za_number=\\$za_entry za__line_$za_number=\\$za_line"
+    za_same="$za_same && read -r za__line <\\"\\$za__entry_$za_number\\" && [[ \\$za__line == \\"\\$za__line_$za_number\\" ]]"
+    za_text="$za_text{there_kept}! \\$za__pin_$za_number -nt \\$za__entry_$za_number && ! \\$za__pin_$za_number -ot \\$za__entry_$za_number && "
+  done
+  za_number=0
+  while
+    za_number=$((za_number + 1))
+    eval "za__up_$za_number=\\$za_folder"
+    if [[ {some_inside} ]]; then
+      for za_name in {names}; do [[ -f $za_folder/$za_name ]] || za_text="$za_text! -e \\$za__up_$za_number/$za_name && "; done
+    else
+      za_text="$za_text! ( {some_kept} ) && "
+    fi
+    [[ -n $za_folder && $za_folder != "${{HOME-}}" ]]
+  do
+    za_folder=${{za_folder%/*}}
+  done
+  eval "function za__unchanged {{ [[ ${{za_text%' && '}} ]]$za_same; }}"
+  za__known=$PWD za__known_file=${{za__file##*/}} za__known_entry=$za__entry za__known_pins=$za__pins
+}}
+function za__recall {{
+  za__file=$za__known_file za__entry=$za__known_entry za__pins=$za__known_pins
+  [[ $za__near == here ]] || za__watch_here
+  [[ $za__pins${{ZESTY_ANCHOR_SESSION-}} == "$za__tokens" ]] || za__choose "$za__pins${{ZESTY_ANCHOR_SESSION-}}" "$za__first"
+}}
 function za__plain {{
   za__near=
   function za__prompt {{ [[ $PWD == "$za__where" && ! ( {here} ) ]] || za__again; }}
 }}
 function za__watch_here {{
-  za__near=1
+  za__near=here
   function za__prompt {{
     [[ {moved}{there}! $za__file -nt $za__entry && ! $za__file -ot $za__entry ]] || za__again
   }}
 }}
 function za__watch_above {{
-  za__near=1
+  za__near=above
   function za__prompt {{
     [[ $PWD == "$za__where" && ! ( {here} ) && {there}! $za__file -nt $za__entry && ! $za__file -ot $za__entry ]] || za__again
   }}
@@ -171,19 +205,17 @@ function za__read {{
     if [[ ! -r $za_entry || $za_name -nt $za_entry || $za_name -ot $za_entry ]]; then
       [[ -n $za_asked ]] || za__ask "$@"
       za_asked=1
-      [[ ! -r $za_entry || $za_name -nt $za_entry || $za_name -ot $za_entry ]] && continue
+      if [[ ! -r $za_entry || $za_name -nt $za_entry || $za_name -ot $za_entry ]]; then za__sure=; continue; fi
     fi
     [[ -n $za__file ]] || za__file=$za_name za__entry=$za_entry
-    read -r za_line <"$za_entry" || continue
+    read -r za_line <"$za_entry" || {{ za__sure=; continue; }}
     case $za_line in
       '~'*) za_soft="$za_line $za_soft" ;;
       *) za__pins="$za_line $za__pins" ;;
     esac
-    case $za_line in *'!'*) za__tell "$za_entry"; za_entry= ;; esac
+    case $za_line in *'!'*) za__tell "$za_entry"; za__sure= ;; esac
   done
   za__pins=$za_soft$za__pins
-  [[ $# == 1 && -n $za_entry && $za__file == "$1" ]] && za__kept_file=$1 za__kept_entry=$za_entry za__kept_pins=$za__pins
-  return 0
 }}
 function za__tell {{
   typeset za_text
@@ -273,7 +305,11 @@ def on_demand(environment: Environment, file: str, dialect: Dialect) -> str:
         collect="".join(_collect(name, environment) for name in environment.names),
         manifest_name=MANIFEST_NAME,
         here=_here(environment),
-        there=dialect.there,
+        there=dialect.there.format("$za__file"),
+        there_kept=dialect.there.format(r"\$za__pin_$za_number"),
+        names=" ".join(environment.names),
+        some_inside=" || ".join(posix.tests(environment.names, "$za_folder/")),
+        some_kept=" || ".join(posix.tests(environment.names, r"\$za__up_$za_number/")),
         moved="" if dialect.told_of_cd else '$PWD == "$za__where" && ',
         manifest=quote(environment.manifest),
         pins=quote(environment.pins),

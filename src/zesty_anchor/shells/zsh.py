@@ -71,7 +71,7 @@ class Zsh(korn.Korn):
         return korn.Dialect(
             self.name, "${ZSH_VERSION-}", _AT_PROMPT, _AT_CD, _SH_OPTIONS, "() {{ emulate -L sh; . {}; }}",
             _COMPLETES.format(shell=environment.shell_word), completion.zsh(posix.words(environment.program)),
-            "-e $za__file && ", self._place(environment), told_of_cd=True,
+            "-e {} && ", self._place(environment), told_of_cd=True,
         )  # fmt: skip
 
     def _place(self, environment: Environment) -> str:

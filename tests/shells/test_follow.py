@@ -1,0 +1,80 @@
+"""What the shells keep of the folder that they were in, by real shells on a shelf of the test's own."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import SHELLS
+from zesty_anchor.shells.known import FOLLOWING, GENERATED
+from zesty_anchor.shells.shell import Environment, Of, Switchable
+
+KELP = Switchable("kelp", "4.2", ("bin",), (".kelp-version",))
+BRINE = Switchable("brine", "2", ("bin",), (".brine-version",))
+PINS = {
+    "quay/north/.kelp-version": "kelp=3.6",
+    "quay/.brine-version": "brine=1",
+    "quay/north/.brine-version": "brine=1",
+}
+STEPS = (
+    ("cd quay/north", "kelp 3.6 brine 2"),
+    ("cd", "kelp 4.2 brine 2"),
+    ("cd quay/north", "kelp 3.6 brine 2"),
+    ("cd; {above}; cd quay/north", "kelp 3.6 brine 1"),
+    ("cd; cd quay/north", "kelp 3.6 brine 1"),
+    ("cd; rm quay/.brine-version; cd quay/north", "kelp 3.6 brine 2"),
+    ("cd; {beside}; cd quay/north", "kelp 3.6 brine 1"),
+    ("cd; cd quay/north", "kelp 3.6 brine 1"),
+    ("cd; rm quay/north/.brine-version; cd quay/north", "kelp 3.6 brine 2"),
+    ("cd; {edited}; cd quay/north", "kelp 3.5 brine 2"),
+    ("cd; cd quay/north; cd deep", "kelp 3.5 brine 2"),
+    ("cd ../..", "kelp 4.2 brine 2"),
+    ("cd north; rm .kelp-version; cd ..; cd north", "kelp 4.2 brine 2"),
+)
+
+
+@pytest.mark.parametrize("shell", [pytest.param(name, marks=pytest.mark.needs(name)) for name in FOLLOWING])
+def test_a_folder_that_is_known_is_looked_at_again(shell: str, tmp_path: Path) -> None:
+    home = tmp_path / "it's home"
+    for name, version in (("kelp", "4.2"), ("kelp", "3.6"), ("kelp", "3.5"), ("brine", "2"), ("brine", "1")):
+        program = home / "shelf" / name / version / "bin" / name
+        program.parent.mkdir(parents=True)
+        program.write_text(f"#!/bin/sh\necho {name} {version} $KELP_AT\n")
+        program.chmod(0o755)
+    (home / "quay/north/deep").mkdir(parents=True)
+    for file, token in PINS.items():
+        entry = Path(f"{home}/pins{home}/{file}=")
+        entry.parent.mkdir(parents=True, exist_ok=True)
+        entry.write_text(f"{token} ;\n{token.replace('=', ' ')}\n")
+    pin = {file: f'echo >{file}; touch -r "$HOME/pins$HOME/{file}=" {file}' for file in PINS}
+    environment = Environment(
+        (("KELP_AT", (Of("kelp"),)),), (), (), f"{home}/shelf", f"{home}/bin", f"{home}/pins", f"{home}/shell",
+        program=("/nowhere/zesty-anchor",), runtimes=(KELP, BRINE),
+    )  # fmt: skip
+    (home / "shell").mkdir()
+    for name in ("sh", shell, f"follow.{shell}"):
+        file = home / "shell" / (name if name.startswith("follow") else f"environment.{name}")
+        file.write_text(GENERATED[name](environment, str(file)))
+    above, beside, kelp = (
+        pin[f] for f in ("quay/.brine-version", "quay/north/.brine-version", "quay/north/.kelp-version")
+    )
+    entry = '"$HOME/pins$HOME/quay/north/.kelp-version="'
+    # Another shell had the pin looked up, which was edited meanwhile.
+    edited = f"printf 'kelp=3.5 ;\\nkelp 3.5\\n' >{entry}; touch -d 2026-01-01 {entry}; {kelp}"
+    steps = [(step.format(above=above, beside=beside, edited=edited), wanted) for step, wanted in STEPS]
+    lines = ["cd", f'. "$HOME/shell/environment.{shell}"', kelp, *(f"{step}; kelp; brine" for step, _ in steps)]
+    (home / "script").write_text("\n".join(lines) + "\n")
+    plain = {"bash": ["--norc"], "zsh": ["-f"], "fish": ["--no-config"]}.get(shell, [])
+    done = subprocess.run(
+        [SHELLS[shell], *plain, "-i", "-c", '. "$HOME/script"'], cwd=home, capture_output=True, text=True, check=False,
+        env={"HOME": str(home), "PATH": "/usr/bin:/bin", "LANG": "C.UTF-8", "TERM": "dumb", "ENV": "/dev/null"},
+        stdin=subprocess.DEVNULL, timeout=60,
+    )  # fmt: skip
+    seen = [line.split() for line in done.stdout.splitlines() if line.startswith(("kelp ", "brine "))]
+    assert [" ".join([*one[:2], *two[:2]]) for one, two in zip(seen[::2], seen[1::2], strict=True)] == [
+        wanted for _, wanted in steps
+    ], done.stderr
+    assert all(os.path.basename(words[-1]) == seen[place // 2 * 2][1] for place, words in enumerate(seen)), seen
