@@ -136,9 +136,18 @@ def test_where_the_npm_registry_comes_from(tmp_path: Path) -> None:
     with pytest.raises(UsageProblem, match="no npm registry"):
         registry_address(nothing, tmp_path)
     npm = tmp_path / "npm"
-    npm.write_text("#!/bin/sh\n[ \"$1 $2 $3\" = 'config get registry' ] && echo http://from-npm/\n")
+    npm.write_text(
+        f'#!/bin/sh\necho asked >>{tmp_path}/asked\n[ "$npm_config_logs_max" = 0 ] || echo >{tmp_path}/log\n'
+        "[ \"$1 $2 $3\" = 'config get registry' ] && echo http://from-npm/\n"
+    )
     npm.chmod(0o755)
-    assert registry_address({"PATH": f"{tmp_path}:{os.defpath}"}, tmp_path) == "http://from-npm/"
+    found = {"PATH": f"{tmp_path}:{os.defpath}"}
+    assert registry_address(found, tmp_path) == "http://from-npm/"
+    assert not (tmp_path / "log").exists(), "npm writes a log into the home at each start, unless it is told not to"
+    feeds = Feeds(found, tmp_path, Web())
+    for _ in range(3):
+        feeds.feed(Supply("npm", "npm", None, "kelp"))
+    assert (tmp_path / "asked").read_text() == "asked\n" * 2, "a run asks once"
     (tmp_path / ".npmrc").write_text('; mine\n//x/:_authToken=t\nregistry = "http://${PLACE}/"\n')
     assert registry_address({**nothing, "PLACE": "quay"}, tmp_path) == "http://quay/"
     assert registry_address({**nothing, "npm_config_registry": "http://low/"}, tmp_path) == "http://low/"

@@ -125,6 +125,7 @@ def registry_in(file: Path, environ: Mapping[str, str]) -> str:
 
 
 def _ask_npm(environ: Mapping[str, str]) -> str:
+    """Without a log in the person's home (npm documentation, "config", logs-max)."""
     npm = shutil.which("npm", path=environ.get("PATH"))
     if npm is None:
         return ""
@@ -134,7 +135,7 @@ def _ask_npm(environ: Mapping[str, str]) -> str:
             capture_output=True,
             text=True,
             timeout=20,
-            env=dict(environ),
+            env={**environ, "npm_config_logs_max": "0"},
             cwd=os.sep,
             check=False,
         )

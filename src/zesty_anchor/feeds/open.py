@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -26,7 +27,9 @@ if TYPE_CHECKING:
 
 
 class Feeds:
-    """The feeds of one run, each opened once; answers are kept for the run."""
+    """The feeds of one run. What they answer is kept for the run, and so are the addresses that pip's and npm's own
+    configuration names.
+    """
 
     def __init__(self, environ: Mapping[str, str], home: Path, web: Web) -> None:
         self._environ = environ
@@ -34,13 +37,21 @@ class Feeds:
         self.web = web
         self._answers: dict[tuple[object, ...], list[Release]] = {}
 
+    @cached_property
+    def _npm_registry(self) -> str:
+        return registry_address(self._environ, self._home)
+
+    @cached_property
+    def _pypi_index(self) -> str:
+        return index_address(self._environ, self._home)
+
     def feed(self, supply: Supply) -> Feed:
         """The feed itself. Raises ``UsageProblem`` where no address is known."""
         name, url = supply.name, supply.url
         if supply.kind == "npm":
-            return NpmFeed(name, url or registry_address(self._environ, self._home), self.web)
+            return NpmFeed(name, url or self._npm_registry, self.web)
         if supply.kind == "pypi":
-            return PypiFeed(name, url or index_address(self._environ, self._home), self.web)
+            return PypiFeed(name, url or self._pypi_index, self.web)
         assert url is not None
         if supply.kind == "listing":
             return ListingFeed(name, url, supply.file, supply.sums, self.web)
