@@ -198,6 +198,14 @@ def desk(tmp_path: Path, kelp_feed: str) -> Desk:
 
 
 @pytest.fixture
+def open_room() -> Iterator[Path]:
+    """A folder that every user may enter. Pytest closes its own ones to others, each time that it starts anywhere."""
+    with tempfile.TemporaryDirectory(prefix="tide-") as name:
+        os.chmod(name, 0o755)
+        yield Path(name)
+
+
+@pytest.fixture
 def make_feed(tmp_path: Path) -> Iterator[Callable[..., str]]:
     """Serves a folder of the test's own: ``make_feed(files)`` gives the address."""
     hosts: list[Host] = []

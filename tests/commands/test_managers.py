@@ -275,6 +275,7 @@ def test_an_upgrade_replaces_every_path_of_the_older_one(quay: Desk) -> None:
     assert likeness(quay.home, (*STATE, "workstation.toml")) == before
 
 
+@pytest.mark.system
 def test_a_manager_that_the_manifest_drops_goes_after_a_yes(quay: Desk) -> None:
     wants(quay, KELP + EBB, fairlead="2.0")
     quay.well("provision")

@@ -86,13 +86,16 @@ def test_as_root_nothing_of_a_feed_runs_unasked(desk: Desk) -> None:
     assert not desk.shelf.exists()
 
 
-def as_somebody_else(desk: Desk, tmp_path: Path) -> tuple[str, int]:
+@pytest.fixture
+def open_desk(open_room: Path, kelp_feed: str) -> Desk:
+    """A home that somebody else may work in."""
+    (open_room / "home").mkdir()
+    return Desk(open_room / "home", kelp_feed)
+
+
+def as_somebody_else(desk: Desk) -> tuple[str, int]:
     """What provision says to a user with no sudo on PATH, and its exit status."""
-    os.chmod(tmp_path, 0o755)
-    for folder in tmp_path.parents:
-        if folder.name.startswith(("pytest", "popen")):
-            os.chmod(folder, 0o755)
-    empty = tmp_path / "bin"
+    empty = desk.home.parent / "bin"
     empty.mkdir()
     for name in ("sh", "bash", "zsh", "apt-cache", "apt-get", "dpkg-query"):
         (empty / name).symlink_to(f"/usr/bin/{name}")
@@ -138,10 +141,11 @@ def as_somebody_else(desk: Desk, tmp_path: Path) -> tuple[str, int]:
 @pytest.mark.needs("setpriv")
 @pytest.mark.skipif(not is_root(), reason="becoming somebody else needs root")
 @pytest.mark.skipif(not os.access("/var/lib/dpkg/status", os.R_OK), reason="this system has no dpkg")
-def test_without_any_way_to_privilege_the_rest_is_done(desk: Desk, tmp_path: Path) -> None:
+def test_without_any_way_to_privilege_the_rest_is_done(open_desk: Desk) -> None:
     """No sudo on PATH: what an administrator must type is printed, and all that does not need it is done."""
+    desk = open_desk
     desk.wants('[prerequisites]\npackages.debian = ["cowsay"]\n')
-    said, status = as_somebody_else(desk, tmp_path)
+    said, status = as_somebody_else(desk)
     assert "An administrator must still run" in said, said
     assert "sudo apt-get install cowsay" in said
     assert "every fresh shell answers" in said
@@ -152,10 +156,11 @@ def test_without_any_way_to_privilege_the_rest_is_done(desk: Desk, tmp_path: Pat
 @pytest.mark.needs("setpriv")
 @pytest.mark.skipif(not is_root(), reason="becoming somebody else needs root")
 @pytest.mark.skipif(not os.access("/var/lib/dpkg/status", os.R_OK), reason="this system has no dpkg")
-def test_without_privilege_a_folder_goes_and_a_package_is_told_once(desk: Desk, tmp_path: Path) -> None:
+def test_without_privilege_a_folder_goes_and_a_package_is_told_once(open_desk: Desk) -> None:
+    desk = open_desk
     desk.write("#!/bin/sh\n", "old-kelp/bin/kelp").chmod(0o755)
     desk.wants('[[conflicts.remove]]\npath = "~/old-kelp"\n[[conflicts.remove]]\npackage = "zsh"\n')
-    said, status = as_somebody_else(desk, tmp_path)
+    said, status = as_somebody_else(desk)
     assert status == 1, said
     assert said.count("apt-get purge zsh") == 1, said
     assert not (desk.home / "old-kelp").exists()

@@ -69,8 +69,11 @@ def test_what_a_folder_came_to_is_not_taken_for_what_it_is_now(settled: Desk, sh
         ("cd ../..; kelp --version; echo home=$KELP_AT=", "4.2.1"),
         ("sleep 0.05; echo 4.1 >known/.kelp-version; cd known; kelp --version; cd ..", "4.1.0"),
         ("cd known; kelp --version; cd ..", "4.1.0"),
-        ("touch -d '2026-01-01 00:00' known/.kelp-version; echo 3.6 >other; touch -r known/.kelp-version other", None),
-        ("mv other known/.kelp-version; touch -d '2025-01-01 00:00' known/.kelp-version", None),
+        (
+            "touch -d '2026-01-01 00:00' known/.kelp-version; echo 3.6 >renamed; touch -r known/.kelp-version renamed",
+            None,
+        ),
+        ("mv renamed known/.kelp-version; touch -d '2025-01-01 00:00' known/.kelp-version", None),
         ("cd known; kelp --version; cd ..", "3.6.2"),
         (
             "printf '[runtimes.kelp]\\nwant = \"4.1\"\\n' >known/workstation.toml; cd known; kelp --version; cd ..",

@@ -95,10 +95,8 @@ print(json.dumps(found))
 
 @pytest.mark.needs("bash")
 @pytest.mark.skipif(not is_root(), reason="becoming somebody else needs root")
-def test_bash_as_somebody_who_is_not_root(tmp_path: Path) -> None:
-    for folder in (tmp_path, *tmp_path.parents):
-        if folder.name.startswith(("pytest", "popen")):
-            folder.chmod(0o755)
+def test_bash_as_somebody_who_is_not_root(open_room: Path) -> None:
+    tmp_path = open_room
     (tmp_path / ".profile").write_text("umask 022\nif true; then\n  . ~/.bashrc\nfi\n")
     (tmp_path / ".bashrc").write_text("alias tides=ls\nPATH=/tides:$PATH\n")
     for file in (tmp_path, tmp_path / ".profile", tmp_path / ".bashrc"):
