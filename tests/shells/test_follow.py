@@ -33,11 +33,16 @@ STEPS = (
     ("cd; cd quay/north; cd deep", "kelp 3.5 brine 2"),
     ("cd ../..", "kelp 4.2 brine 2"),
     ("cd north; rm .kelp-version; cd ..; cd north", "kelp 4.2 brine 2"),
+    ("{appears}; za__prompt", "kelp 3.5 brine 2"),
 )
 
 
+GAUGES = tuple(Switchable(f"gauge{n}", "1", ("bin",), (f".gauge{n}-version",), (f"gauge{n}.mod",)) for n in range(40))
+
+
+@pytest.mark.parametrize("more", [(), GAUGES], ids=["two runtimes", "many"])
 @pytest.mark.parametrize("shell", [pytest.param(name, marks=pytest.mark.needs(name)) for name in FOLLOWING])
-def test_a_folder_that_is_known_is_looked_at_again(shell: str, tmp_path: Path) -> None:
+def test_a_folder_that_is_known_is_looked_at_again(shell: str, more: tuple[Switchable, ...], tmp_path: Path) -> None:
     home = tmp_path / "it's home"
     for name, version in (("kelp", "4.2"), ("kelp", "3.6"), ("kelp", "3.5"), ("brine", "2"), ("brine", "1")):
         program = home / "shelf" / name / version / "bin" / name
@@ -52,7 +57,7 @@ def test_a_folder_that_is_known_is_looked_at_again(shell: str, tmp_path: Path) -
     pin = {file: f'echo >{file}; touch -r "$HOME/pins$HOME/{file}=" {file}' for file in PINS}
     environment = Environment(
         (("KELP_AT", (Of("kelp"),)),), (), (), f"{home}/shelf", f"{home}/bin", f"{home}/pins", f"{home}/shell",
-        program=("/nowhere/zesty-anchor",), runtimes=(KELP, BRINE),
+        program=("/nowhere/zesty-anchor",), runtimes=(KELP, BRINE, *more),
     )  # fmt: skip
     (home / "shell").mkdir()
     for name in ("sh", shell, f"follow.{shell}"):
@@ -64,7 +69,10 @@ def test_a_folder_that_is_known_is_looked_at_again(shell: str, tmp_path: Path) -
     entry = '"$HOME/pins$HOME/quay/north/.kelp-version="'
     # Another shell had the pin looked up, which was edited meanwhile.
     edited = f"printf 'kelp=3.5 ;\\nkelp 3.5\\n' >{entry}; touch -d 2026-01-01 {entry}; {kelp}"
-    steps = [(step.format(above=above, beside=beside, edited=edited), wanted) for step, wanted in STEPS]
+    appears = f"echo >.kelp-version; touch -r {entry} .kelp-version"
+    steps = [
+        (step.format(above=above, beside=beside, edited=edited, appears=appears), wanted) for step, wanted in STEPS
+    ]
     lines = ["cd", f'. "$HOME/shell/environment.{shell}"', kelp, *(f"{step}; kelp; brine" for step, _ in steps)]
     (home / "script").write_text("\n".join(lines) + "\n")
     plain = {"bash": ["--norc"], "zsh": ["-f"], "fish": ["--no-config"]}.get(shell, [])

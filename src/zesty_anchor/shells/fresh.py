@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import tempfile
 import time
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Container, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
 from pathlib import Path
 
@@ -85,8 +85,10 @@ def ask(
     questions: Sequence[str],
     *,
     seconds: float = SECONDS,
+    harmless: Container[str] = (),
 ) -> Answers:
-    """Start a fresh shell and let it run each question, a command line in the language of sh, in a subshell.
+    """Start a fresh shell and let it run each question, a command line in the language of sh: in a subshell, or in the
+    shell itself if it is one of the ``harmless``, which change nothing there and end by themselves.
 
     Answers come back through files, so that greetings and prompts do not mix with them.
     """
@@ -94,10 +96,12 @@ def ask(
 
     with tempfile.TemporaryDirectory(prefix="zesty-anchor-proof-") as name:
         room = Path(name)
-        script = [f"printf '%s\\n' '{_STARTED}'"]
+        script = [f"echo '{_STARTED}'"]
         for number, question in enumerate(questions):
+            # mksh has no printf of its own, and would look for one in all of PATH each time.
             out = quote(str(room / str(number)))
-            script.append(f'( {question}\n) >{out}.out 2>&1 </dev/null; printf %s "$?" >{out}.status')
+            begin, end = "{}" if question in harmless else "()"
+            script.append(f'{begin} {question}\n{end} >{out}.out 2>&1 </dev/null; echo "$?" >{out}.status')
         began = time.perf_counter()
         (room / "questions").write_text("\n".join(script) + "\n", "utf-8", "surrogateescape")
         words = [program, *context.options, "-c", shell.script(str(room / "questions"))]

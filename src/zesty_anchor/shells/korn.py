@@ -36,6 +36,9 @@ class Dialect(msgspec.Struct, frozen=True):
     told_of_cd: bool = False
 
 
+_FEW = 20
+"""As many names of files are tested without a function of their own, which would take a call at each prompt."""
+
 # Two files: what every interactive shell reads when it starts, and what it reads when it first has to choose, complete
 # or call this program. A shell takes about 8 us to read a simple command, so the first one is short.
 #
@@ -64,13 +67,13 @@ fi
 za__front={front} za__mode=first
 {place}za__first=$za__front za__tokens= za__new=1 za__said=${{za__said-}} za__near= za__pins= za__where= za__known= za__folder= za__file= za__entry=
 unset za__front za__mode
-function za__look {{
+{shared}function za__look {{
   za__where=$PWD
   if [[ $PWD == "$za__known" ]] && za__unchanged; then za__recall; return 0; fi
   za__folder=$PWD za__file=
   [[ $PWD != / ]] || za__folder=
   [[ -z $za__near ]] || za__plain
-  until [[ {some} ]]; do
+  until {some}; do
     if [[ -z $za__folder || $za__folder == "${{HOME-}}" ]]; then
       if [[ -n ${{ZESTY_ANCHOR_SESSION-}} ]]; then za__folder=-; break; fi
       [[ -z $za__tokens ]] || za__choose "" "$za__first"
@@ -81,7 +84,7 @@ function za__look {{
   za__follow
 }}
 function za__entered {{ [[ $PWD == "$za__where" ]] || za__look; }}
-function za__prompt {{ [[ $PWD == "$za__where" && ! ( {here} ) ]] || za__again; }}
+function za__prompt {{ {prompt}; }}
 function za__again {{
   if [[ -n $za__new ]]; then
     za__new=
@@ -253,7 +256,7 @@ function za {{
 
 def at_start(environment: Environment, dialect: Dialect) -> str:
     """The text of the file that the startup files read."""
-    names, hooks = environment.names, environment.hooks_of(dialect.name)
+    hooks = environment.hooks_of(dialect.name)
     front = tuple(dict.fromkeys((*environment.first, *environment.default_bins)))
     sh = quote(f"{environment.shell}/environment.sh")
     files = (f"if [[ -r {quote(f)} ]]; then . {quote(f)}; fi\n" for f in environment.completions_of(dialect.name))
@@ -267,8 +270,7 @@ def at_start(environment: Environment, dialect: Dialect) -> str:
         place=dialect.place
         or posix.place(environment, (environment.launchers, *environment.last)) + "unset za__out za__ifs za__flags\n",
         stamp=environment.stamp,
-        some=" || ".join(posix.tests(names, "$za__folder/")),
-        here=_here(environment),
+        **_looks(environment),
         follow=quote(f"{environment.shell}/follow.{dialect.name}"),
         at_prompt=dialect.at_prompt,
         at_cd=dialect.at_cd,
@@ -320,6 +322,27 @@ def on_demand(environment: Environment, file: str, dialect: Dialect) -> str:
         stamp=environment.stamp,
         completion=dialect.completion,
     )
+
+
+def _looks(environment: Environment) -> dict[str, str]:
+    """What looks for the project's files when a shell starts, and at a prompt. Few names are tested where they are looked
+    for; many by a function that both call, so that a start reads them once.
+    """
+    names = environment.names
+    if len(names) <= _FEW:
+        some, here = " || ".join(posix.tests(names, "$za__folder/")), _here(environment)
+        return {
+            "shared": "",
+            "some": f"[[ {some} ]]",
+            "prompt": f'[[ $PWD == "$za__where" && ! ( {here} ) ]] || za__again',
+        }
+    pins, others = environment.pin_names, names[len(environment.pin_names) :]
+    rest = f" || [[ {' || '.join(posix.tests(others, '$za__folder/'))} ]]" if others else ""
+    return {
+        "shared": f"function za__pinned {{ [[ {' || '.join(posix.tests(pins, '$1'))} ]]; }}\n",
+        "some": f'za__pinned "$za__folder/"{rest}',
+        "prompt": '[[ $PWD == "$za__where" ]] && ! za__pinned "" || za__again',
+    }
 
 
 def _here(environment: Environment) -> str:
