@@ -187,7 +187,7 @@ function za__recall {{
 }}
 function za__plain {{
   za__near=
-  function za__prompt {{ [[ $PWD == "$za__where" && ! ( {here} ) ]] || za__again; }}
+  function za__prompt {{ {prompt}; }}
 }}
 function za__watch_here {{
   za__near=here
@@ -307,6 +307,7 @@ def on_demand(environment: Environment, file: str, dialect: Dialect) -> str:
         collect="".join(_collect(name, environment) for name in environment.names),
         manifest_name=MANIFEST_NAME,
         here=_here(environment),
+        prompt=_looks(environment)["prompt"],
         there=dialect.there.format("$za__file"),
         there_kept=dialect.there.format(r"\$za__pin_$za_number"),
         names=" ".join(environment.names),
