@@ -70,7 +70,15 @@ def _release(version: str, document: dict[str, Any], tags: Mapping[str, Any]) ->
         digest=integrity_digest(str(dist.get("integrity", ""))),
         size=None,
         channels=tuple(tag for tag, tagged in tags.items() if tagged == version),
+        requires=_engines(document.get("engines")),
     )
+
+
+def _engines(stated: Any) -> dict[str, str]:
+    """Which versions of others a package says it needs (npm documentation, "package.json", engines)."""
+    if not isinstance(stated, dict):
+        return {}
+    return {f"engines.{name}": text for name, text in stated.items() if isinstance(text, str)}
 
 
 def integrity_digest(integrity: str) -> str:

@@ -9,6 +9,16 @@ import msgspec
 from zesty_anchor.manifest.model import Recipe
 
 
+class Piece(msgspec.Struct, frozen=True):
+    """A further file of a release: a companion, or another package of the same version. As in ``Release``."""
+
+    name: str
+    version: str
+    url: str
+    digest: str
+    size: int | None = None
+
+
 class Release(msgspec.Struct, frozen=True):
     """One version of a runtime for this platform.
 
@@ -17,6 +27,8 @@ class Release(msgspec.Struct, frozen=True):
     ``date`` is YYYY-MM-DD, empty where the feed does not tell. ``licence`` is the name of a licence that must be
     accepted first, and ``licence_url`` where its text is. ``signature`` is the address of a detached OpenPGP
     signature, of the archive itself or, where ``sums`` is given, of the list of digests at that address. ``source`` tells that it must be built first.
+    ``parts`` are its further files. ``requires`` are the versions of others that it says it needs, by name (``engines.node``).
+    ``lacking`` says why this machine cannot have it (empty: it can). ``feed`` is the name of the feed that offers it.
     """
 
     version: str
@@ -30,6 +42,10 @@ class Release(msgspec.Struct, frozen=True):
     signature: str = ""
     sums: str = ""
     source: bool = False
+    parts: tuple[Piece, ...] = ()
+    requires: dict[str, str] = {}
+    lacking: str = ""
+    feed: str = ""
 
 
 class Feed(Protocol):

@@ -1,4 +1,4 @@
-"""Deciding which feed a runtime's versions come from. Nothing is opened for it."""
+"""Deciding which feeds a runtime's versions come from. Nothing is opened for it."""
 
 from __future__ import annotations
 
@@ -6,11 +6,13 @@ from pathlib import Path
 
 import msgspec
 
-from zesty_anchor.manifest.model import Manifest, Recipe
+from zesty_anchor.manifest.model import Manifest, Recipe, Source
 from zesty_anchor.system.problem import UsageProblem
 
-_OWN_ADDRESS = ("npm", "pypi")
-"""The kinds whose address may come from the user's own configuration."""
+_OWN_ADDRESS = ("npm", "pypi", "debian")
+"""The kinds whose address may come from the user's, or the machine's, own configuration."""
+_FILES = {"listing": "{name}-{version}.tar.gz", "folder": "{name}-{version}.tar.gz", "git": "v{version}"}
+_SUMS = "SHA256SUMS"
 
 
 class Supply(msgspec.Struct, frozen=True):
@@ -18,7 +20,8 @@ class Supply(msgspec.Struct, frozen=True):
 
     ``file`` is the pattern of file names, or of tags; ``sums`` the name of the list of digests; ``map`` the JMESPath
     expressions. ``key`` is the file of the OpenPGP key that releases must be signed with, None where none is named,
-    and ``unsigned`` tells that the manifest says the feed offers no signatures.
+    and ``unsigned`` tells that the manifest says the feed offers no signatures. ``source`` is what the recipe says of
+    feeds of this kind, and ``suites`` are those of a Debian archive.
     """
 
     name: str
@@ -26,61 +29,95 @@ class Supply(msgspec.Struct, frozen=True):
     url: str | None
     product: str
     file: str = "{name}-{version}.tar.gz"
-    sums: str = "SHA256SUMS"
+    sums: str = _SUMS
     map: dict[str, str] = {}
     key: Path | None = None
     unsigned: bool = False
+    suites: tuple[str, ...] = ()
+    source: Source | None = None
 
 
-def supply_for(runtime: str, manifest: Manifest, recipe: Recipe, platform: str, folder: Path) -> Supply:
-    """Decide on the feed: the one that the manifest names, else the recipe's kind, else the only one that may do.
+def supplies_for(runtime: str, manifest: Manifest, recipe: Recipe, platform: str, folder: Path) -> tuple[Supply, ...]:
+    """The feeds to ask, in order: the one that the manifest names, else those that the recipe brings along (at the
+    address of the manifest's feed of that kind, if it has one), else the only one that may do.
 
     ``folder`` is where the manifest lies: what its paths are relative to.
-    Raises ``UsageProblem`` where that gives none, or more than one.
+    Raises ``UsageProblem`` where that gives none, or more than one that may do.
     """
-    source = recipe.feed
     tool = manifest.tools[runtime]
     if tool.through is not None:
-        return Supply(tool.through, "manager", None, runtime)
+        return (Supply(tool.through, "manager", None, runtime),)
     script = manifest.managers[runtime].script if runtime in manifest.managers else None
     if script is not None:
-        return Supply("script", "script", script, runtime)
-    named = tool.feed
-    if named is None and source is not None:
-        fitting = [name for name, feed in manifest.feeds.items() if feed.kind == source.kind]
-        named = fitting[0] if fitting else None
-        if named is None and source.kind in _OWN_ADDRESS:
-            return Supply(source.kind, source.kind, None, _product(runtime, recipe, platform))
-    if named is None:
-        usable = [name for name, feed in manifest.feeds.items() if feed.kind not in _OWN_ADDRESS]
-        if len(usable) != 1:
-            raise UsageProblem(
-                f"no feed is named for the runtime {runtime!r}"
-                + (f", and there are several: {', '.join(usable)}" if usable else ", and the manifest has none"),
-                advice=f'write feed = "{usable[0]}" in [{".".join(manifest.step(runtime))}]'
-                if usable
-                else 'add one: [feeds.NAME] with kind = "index" and url = "https://…/"',
-            )
-        named = usable[0]
-    feed = manifest.feeds[named]
-    defaults = {"listing": "{name}-{version}.tar.gz", "folder": "{name}-{version}.tar.gz", "git": "v{version}"}
+        return (Supply("script", "script", script, runtime),)
+    if tool.feed is not None:
+        return (_named(tool.feed, runtime, manifest, recipe, platform, folder),)
+    found: dict[str, Supply] = {}
+    without_package = None
+    for source in recipe.sources:
+        fitting = next((name for name, feed in manifest.feeds.items() if feed.kind == source.kind), None)
+        if fitting is None and source.kind not in _OWN_ADDRESS and source.url is None:
+            continue
+        try:
+            product = _product(runtime, source, platform)
+        except UsageProblem as problem:
+            without_package = problem
+            continue
+        if fitting is None:
+            name = source.kind if source.kind not in found else f"{source.kind}-{len(found)}"
+            found[name] = _own(name, product, source)
+        elif fitting not in found:
+            found[fitting] = _named(fitting, runtime, manifest, recipe, platform, folder)
+    if found:
+        return tuple(found.values())
+    if without_package is not None:
+        raise without_package
+    return (_named(_only_one(runtime, manifest), runtime, manifest, recipe, platform, folder),)
+
+
+def _only_one(runtime: str, manifest: Manifest) -> str:
+    usable = [name for name, feed in manifest.feeds.items() if feed.kind not in _OWN_ADDRESS]
+    if len(usable) == 1:
+        return usable[0]
+    raise UsageProblem(
+        f"no feed is named for the runtime {runtime!r}"
+        + (f", and there are several: {', '.join(usable)}" if usable else ", and the manifest has none"),
+        advice=f'write feed = "{usable[0]}" in [{".".join(manifest.step(runtime))}]'
+        if usable
+        else 'add one: [feeds.NAME] with kind = "index" and url = "https://…/"',
+    )
+
+
+def _own(name: str, product: str, source: Source) -> Supply:
+    """A feed as the recipe alone describes it."""
     return Supply(
-        name=named,
+        name=name, kind=source.kind, url=source.url, product=product, file=source.file or _FILES.get(source.kind, ""),
+        sums=source.sums or _SUMS, map=source.map, suites=source.suites, source=source,
+    )  # fmt: skip
+
+
+def _named(name: str, runtime: str, manifest: Manifest, recipe: Recipe, platform: str, folder: Path) -> Supply:
+    """A feed of the manifest, with what the recipe says of feeds of its kind."""
+    feed = manifest.feeds[name]
+    source = next((source for source in recipe.sources if source.kind == feed.kind), None)
+    return Supply(
+        name=name,
         kind=feed.kind,
         url=feed.url,
-        product=_product(runtime, recipe, platform) if source and feed.kind == source.kind else runtime,
-        file=feed.file or (source.file if source and source.file else "") or defaults.get(feed.kind, ""),
+        product=_product(runtime, source, platform) if source else runtime,
+        file=feed.file or (source.file if source and source.file else "") or _FILES.get(feed.kind, ""),
         sums=feed.sums,
         map=feed.map or (source.map if source else {}),
         key=folder / feed.key if feed.key else None,
         unsigned=feed.signature == "not offered",
+        suites=feed.suites or (source.suites if source else ()),
+        source=source,
     )
 
 
-def _product(runtime: str, recipe: Recipe, platform: str) -> str:
-    source = recipe.feed
-    product = source.packages.get(platform, source.package) if source else None
-    if product is None and source and source.kind in _OWN_ADDRESS:
+def _product(runtime: str, source: Source, platform: str) -> str:
+    product = source.packages.get(platform, source.package)
+    if product is None and source.kind in ("npm", "pypi"):
         raise UsageProblem(
             f"the recipe of {runtime!r} names no package for {platform}",
             advice="it cannot be had for this machine from this feed: choose another feed in the manifest",

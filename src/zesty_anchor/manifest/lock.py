@@ -13,6 +13,16 @@ from zesty_anchor.system.problem import Problem, UsageProblem
 _HEAD = "# Written by: zesty-anchor lock. Keep it beside the manifest; provision keeps to it.\n"
 
 
+class LockedPart(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """A further file of a version, by its name: a companion, or another package."""
+
+    name: str
+    version: str
+    url: str
+    digest: str
+    size: int | None = None
+
+
 class LockedFile(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """What is fetched on one platform. ``digest`` is ``sha256:hex``, ``sha512:hex`` or ``commit:hex``."""
 
@@ -21,6 +31,7 @@ class LockedFile(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_d
     size: int | None = None
     signature: str = ""
     source: bool = False
+    parts: tuple[LockedPart, ...] = ()
 
 
 class Locked(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):

@@ -12,7 +12,7 @@ VariableName = Annotated[str, msgspec.Meta(pattern=r"^[A-Za-z_][A-Za-z0-9_]*$")]
 _VERSION = r"\{version(?::(\d))?\}"
 FileName = Annotated[str, msgspec.Meta(pattern=r"^[A-Za-z0-9._-]+$")]
 ShellName = Literal["bash", "zsh", "fish", "ksh", "mksh", "tcsh", "sh"]
-FeedKind = Literal["index", "npm", "pypi", "json", "listing", "git", "folder"]
+FeedKind = Literal["index", "npm", "pypi", "debian", "json", "listing", "git", "folder"]
 
 
 class _Part(msgspec.Struct, frozen=True, forbid_unknown_fields=True, rename="kebab"):
@@ -40,6 +40,7 @@ class Feed(_Part, frozen=True):
     map: dict[str, str] = {}
     key: str | None = None
     signature: Literal["not offered"] | None = None
+    suites: tuple[str, ...] = ()
 
 
 Names = tuple[str, ...] | dict[str, tuple[str, ...]]
@@ -142,14 +143,45 @@ class Requirement(_Part, frozen=True):
     pattern: str = ""
 
 
+class Companion(_Part, frozen=True):
+    """``[[feeds.companions]]`` of a recipe: a further package that belongs to a version.
+
+    Of those that ``kind`` offers it is the newest whose field ``requires`` (a dotted path in the registry's document of the
+    package) the version fulfils, or the one that the manifest wants. It is put ``into`` a folder of the version; ``links``
+    are its commands, each with its file, in the first folder of commands.
+    """
+
+    name: Name
+    kind: Literal["npm"]
+    into: str
+    requires: str = ""
+    package: str | None = None
+    links: dict[FileName, str] = {}
+
+
 class Source(_Part, frozen=True):
-    """The feed that a recipe brings along, used where the manifest names none."""
+    """A feed that a recipe brings along, used where the manifest names none.
+
+    ``root`` is the folder of the archive that is the version (``*`` stands for a part of a name), ``links`` are commands
+    that the archive does not have as such, each with its file, and ``companions`` what belongs to a version.
+
+    For a Debian archive ``names`` are the packages of a version, ``{line}`` standing for its number in their names, and
+    ``version`` is a regular expression with one group: what of the package's version counts.
+    """
 
     kind: FeedKind
     package: str | None = None
     packages: dict[str, str] = {}
     file: str | None = None
     map: dict[str, str] = {}
+    url: str | None = None
+    sums: str | None = None
+    suites: tuple[str, ...] = ()
+    names: tuple[str, ...] = ()
+    version: str = ""
+    root: str = ""
+    links: dict[FileName, str] = {}
+    companions: tuple[Companion, ...] = ()
 
 
 class ManagerTool(_Part, frozen=True):
@@ -190,6 +222,7 @@ class Recipe(_Part, frozen=True):
     title: str = ""
     bin: tuple[str, ...] = ("bin",)
     feed: Source | None = None
+    feeds: tuple[Source, ...] = ()
     channels: dict[str, tuple[str, ...]] = {}
     variables: dict[VariableName, str] = {}
     version: ProofOfVersion | None = None
@@ -205,6 +238,11 @@ class Recipe(_Part, frozen=True):
     manager: ManagerTool | None = None
     installer: Installer | None = None
 
+    @property
+    def sources(self) -> tuple[Source, ...]:
+        """The feeds that it brings along, the first one first."""
+        return ((self.feed,) if self.feed else ()) + self.feeds
+
 
 class Runtime(_Part, frozen=True):
     """``[runtimes.NAME]``: the default version, and those kept beside it. ``through`` names the manager to install it."""
@@ -217,6 +255,7 @@ class Runtime(_Part, frozen=True):
     unpinned: Literal["accepted"] | None = None
     optional_needs: bool = False
     extras: tuple[str, ...] = ()
+    companions: dict[Name, str] = {}
     build: BuildChoices = BuildChoices()
 
 

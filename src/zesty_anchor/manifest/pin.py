@@ -45,7 +45,7 @@ class Pin(msgspec.Struct, frozen=True):
         if self.wrong:
             return False
         if self.requirement is not None:
-            return _meets(self.want, self.requirement.form, version)
+            return meets(self.want, self.requirement.form, version)
         return Want(self.want).admits(Version(version), channels)
 
     def choose(self, here: Sequence[Here], default: str) -> str | None:
@@ -153,7 +153,7 @@ def _field(document: Any, requirement: Requirement) -> Any:
     return document
 
 
-def _meets(text: str, form: str, version: str) -> bool:
+def meets(text: str, form: str, version: str) -> bool:
     """Whether a version meets a requirement, as the libraries of those formats read it."""
     bare = version.removeprefix("v")
     try:

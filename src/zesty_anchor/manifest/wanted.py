@@ -26,7 +26,7 @@ class Artefact(msgspec.Struct, frozen=True):
     """A file to fetch: its address, size in bytes if known, and digest as ``sha256:hex`` or ``sha512:hex``.
 
     A repository has ``commit:hex`` instead. Where there is a ``signature`` (its bytes), the file must have been signed
-    with the OpenPGP key in the file ``key``.
+    with the OpenPGP key in the file ``key``. ``package`` tells that it is a binary package of Debian (deb(5)).
     """
 
     url: str
@@ -34,6 +34,19 @@ class Artefact(msgspec.Struct, frozen=True):
     size: int | None = None
     signature: bytes = b""
     key: Path | None = None
+    package: bool = False
+
+
+class Part(msgspec.Struct, frozen=True):
+    """A further file that belongs to a version. A companion is put ``into`` a folder of the version (empty: it is another
+    package of the version itself), and ``links`` are its commands, each with its file in there.
+    """
+
+    name: str
+    version: str
+    artefact: Artefact
+    into: str = ""
+    links: Mapping[str, str] = {}
 
 
 class WantedPackage(msgspec.Struct, frozen=True):
@@ -51,7 +64,8 @@ class WantedVersion(msgspec.Struct, frozen=True):
     ``NAME VERSION``. ``extras`` are the command-line packages to be put into it. ``variables`` are those of its recipe.
 
     It is installed ``through`` a manager, if one is named; while that is not there, ``version`` is the want, and
-    ``pending`` says so. A manager has a ``home``; what its installer's ``script`` holds was ``reviewed``, or is asked about.
+    ``pending`` says so. ``root`` is the folder of the archive that is the version (empty: all of it), ``links`` are commands
+    that it does not have as such, each with its file, ``parts`` its further files. A manager has a ``home``; what its installer's ``script`` holds was ``reviewed``, or is asked about.
     """
 
     runtime: str
@@ -78,6 +92,9 @@ class WantedVersion(msgspec.Struct, frozen=True):
     pending: bool = False
     script: bytes = b""
     reviewed: bool = False
+    root: str = ""
+    links: Mapping[str, str] = {}
+    parts: tuple[Part, ...] = ()
 
     @property
     def bins(self) -> tuple[Path, ...]:

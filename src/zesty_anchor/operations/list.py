@@ -30,7 +30,7 @@ def listing(workstation: Workstation, person: Person, runtime: str) -> Listing:
     keep_launchers(workstation)
     machine, offers = look_at(workstation), Offers(workstation)
     offered = offers.releases(runtime, machine)
-    for notice in offers.ages_told():
+    for notice in offers.notices():
         person.reporter.said(notice)
     newest_first = sorted(offered, key=lambda release: Version(release.version), reverse=True)
     return _listing(workstation, runtime, machine, in_effect(workstation, machine), newest_first)

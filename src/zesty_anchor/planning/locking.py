@@ -7,12 +7,11 @@ from collections.abc import Collection, Sequence
 import msgspec
 
 from zesty_anchor.feeds.release import Release
-from zesty_anchor.manifest.lock import Locked, LockedFile
+from zesty_anchor.manifest.lock import Locked, LockedFile, LockedPart
 from zesty_anchor.manifest.model import Coupled
 from zesty_anchor.manifest.version import Version
 from zesty_anchor.manifest.want import Want
 from zesty_anchor.planning.resolve import Asked, Found, Resolver, to_build
-from zesty_anchor.planning.standing import supply
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system.host import Host
@@ -45,7 +44,7 @@ class Locker:
                         name,
                         want,
                         release.version,
-                        supply(self._workstation, name, there).name,
+                        release.feed,
                         {},
                         release.channels,
                         release.licence,
@@ -67,7 +66,7 @@ class Locker:
         version = ""
         for platform in entry.files:
             there = machine.on(_on_platform(machine.host, platform))
-            newer = Release(version=entry.version, url="", digest="", channels=entry.channels)
+            newer = Release(version=entry.version, url="", digest="", channels=entry.channels, feed=entry.feed)
             older = self._resolver.older(entry.runtime, newer, build.earlier, there)
             version, files[platform] = older.version, _locked_file(older)
         earlier = Locked(entry.runtime, to_build(entry.version), version, entry.feed, files)
@@ -91,7 +90,8 @@ class Locker:
 
 def _locked_file(release: Release) -> LockedFile:
     signature = "" if release.sums else release.signature
-    return LockedFile(release.url, release.digest, release.size, signature, release.source)
+    parts = tuple(LockedPart(p.name, p.version, p.url, p.digest, p.size) for p in release.parts)
+    return LockedFile(release.url, release.digest, release.size, signature, release.source, parts)
 
 
 def _on_platform(here: Host, platform: str) -> Host:

@@ -2,21 +2,24 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any
 
 import msgspec
 
-from zesty_anchor.feeds.release import Release, channels_of
+from zesty_anchor.feeds.release import Piece, Release, channels_of
 from zesty_anchor.feeds.supply import Supply
 from zesty_anchor.files import own_folders
+from zesty_anchor.manifest.model import Companion, Recipe, Source
+from zesty_anchor.manifest.pin import meets
 from zesty_anchor.manifest.version import Version
-from zesty_anchor.manifest.want import Want
-from zesty_anchor.manifest.wanted import Artefact, refer
-from zesty_anchor.planning.standing import supply
+from zesty_anchor.manifest.want import Want, nearest
+from zesty_anchor.manifest.wanted import Artefact, Part, refer
+from zesty_anchor.planning.standing import supplies
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system.host import plain_environment
-from zesty_anchor.system.problem import Problem
+from zesty_anchor.system.problem import Problem, UsageProblem
 
 if TYPE_CHECKING:
     from zesty_anchor.feeds.open import Feeds
@@ -35,18 +38,62 @@ class Offers:
         self._feeds: Feeds | None = None
         self._listed: dict[str, list[Release]] = {}
         self._scripts: dict[str, bytes] = {}
+        self._passed_over: dict[str, None] = {}
 
     def releases(self, name: str, machine: Machine) -> list[Release]:
-        """Everything that a runtime's feed, or its manager, offers for this machine. Raises ``Problem`` where it fails."""
+        """Everything that a runtime's feeds, or its manager, offer for this machine; of a version that several offer, what
+        the first of them does. Raises ``Problem`` where none of them answers.
+        """
+        found: dict[str, Release] = {}
+        for offered in self.in_order(name, machine):
+            for release in offered:
+                found.setdefault(release.version, release)
+        return list(found.values())
+
+    def in_order(self, name: str, machine: Machine) -> Iterator[list[Release]]:
+        """What each of the feeds offers, one after the other: the later ones are asked only when it comes to them.
+
+        One that cannot be used here is passed over, and told of where another one answers.
+        Raises ``Problem``, that of the first one, where none answers.
+        """
         through = self._workstation.manifest.tools[name].through
-        if through is not None:
-            return self._listed_by(through, name, machine)
         manager = self._workstation.manifest.managers.get(name)
+        if through is not None:
+            yield self._listed_by(through, name, machine)
+            return
         if manager is not None and manager.script is not None:
-            return [Release(version=manager.want, url=manager.script.replace("{version}", manager.want), digest="")]
-        return self._opened().releases(
-            supply(self._workstation, name, machine), self._workstation.recipes[name], machine.host.platform
-        )
+            url = manager.script.replace("{version}", manager.want)
+            yield [Release(version=manager.want, url=url, digest="", feed="script")]
+            return
+        troubles: list[Problem] = []
+        answered = False
+        for supply in supplies(self._workstation, name, machine):
+            try:
+                offered = self._asked(supply, name, machine)
+            except Problem as problem:
+                troubles.append(problem)
+                continue
+            answered = True
+            self._passed_over |= {f"{name} comes from {supply.name}, since {problem}": None for problem in troubles}
+            yield offered
+        if not answered:
+            raise troubles[0]
+
+    def _asked(self, supply: Supply, name: str, machine: Machine) -> list[Release]:
+        offered = self._opened().releases(supply, self._workstation.recipes[name], machine.host.platform)
+        return [msgspec.structs.replace(release, feed=supply.name) for release in offered]
+
+    def supply(self, name: str, feed: str, machine: Machine) -> Supply:
+        """The one of a runtime's feeds that has this name. Raises ``UsageProblem`` where it has none such."""
+        found = supplies(self._workstation, name, machine)
+        supply = next((each for each in found if each.name == feed), None)
+        if supply is None:
+            raise UsageProblem(
+                f"{name} no longer comes from the feed {feed!r}, which the lock names",
+                where=f"its feeds: {', '.join(each.name for each in found)}",
+                advice=f"lock it anew: zesty-anchor lock --upgrade {name}",
+            )
+        return supply
 
     def _listed_by(self, manager: str, name: str, machine: Machine) -> list[Release]:
         if name not in self._listed:
@@ -57,6 +104,7 @@ class Offers:
                     url="",
                     digest="",
                     channels=channels + channels_of(version, self._workstation.recipes[name]),
+                    feed=manager,
                 )
                 for version, channels in offered
             ]
@@ -87,7 +135,48 @@ class Offers:
             return msgspec.structs.replace(release, digest=sha256(self.script(name, release)))
         if workstation.manifest.tools[name].through is not None:
             return release
-        return self._opened().feed(supply(workstation, name, machine)).pinned(release)
+        supply = self.supply(name, release.feed, machine)
+        pinned = self._opened().feed(supply).pinned(release)
+        pieces = tuple(self._companion(each, name, release) for each in self.companions(supply, name, machine))
+        return msgspec.structs.replace(pinned, parts=pinned.parts + pieces)
+
+    def companions(self, supply: Supply, name: str, machine: Machine) -> list[Companion]:
+        """The companions of what a feed offers: its own, and others of the recipe that the manifest asks for by name.
+
+        Raises ``UsageProblem`` where the manifest asks for one that the recipe does not know.
+        """
+        wanted = self._workstation.manifest.tools[name].companions
+        own = {each.name: each for each in supply.source.companions} if supply.source else {}
+        known = {each.name: each for s in self._workstation.recipes[name].sources for each in s.companions} | own
+        unknown = next((each for each in wanted if each not in known), None)
+        if unknown is not None:
+            raise UsageProblem(
+                f"the recipe of {name!r} knows no companion {unknown!r}",
+                where=f"{self._workstation.file}, runtimes.{name}.companions",
+                advice=f"it knows: {', '.join(known)}" if known else "take that line out",
+            )
+        return list((own | {each: known[each] for each in wanted}).values())
+
+    def _companion(self, companion: Companion, name: str, release: Release) -> Piece:
+        """The newest package of a companion that the manifest wants and that runs on the version."""
+        want = self._workstation.manifest.tools[name].companions.get(companion.name, "latest")
+        source = Source(companion.kind, package=companion.package or companion.name)
+        fitting = next((n for n, feed in self._workstation.manifest.feeds.items() if feed.kind == companion.kind), None)
+        url = self._workstation.manifest.feeds[fitting].url if fitting else None
+        supply = Supply(fitting or companion.kind, companion.kind, url, source.package or companion.name, source=source)
+        offered = self._opened().releases(supply, Recipe(commands=()), "any")
+        fits = [
+            each for each in offered
+            if meets(each.requires.get(companion.requires, "*"), "npm", release.version)
+        ]  # fmt: skip
+        chosen = Want(want).choose(fits)
+        if chosen is None:
+            raise UsageProblem(
+                f"no {companion.name} {want!r} runs on {name} {release.version}",
+                where=f"{self._workstation.file}, runtimes.{name}.companions",
+                advice=f"the nearest: {', '.join(nearest(want, (each.version for each in fits)))}",
+            )
+        return Piece(companion.name, chosen.version, chosen.url, chosen.digest, chosen.size)
 
     def script(self, name: str, release: Release) -> bytes:
         """The text of an installer, checked against the digest that its feed gives."""
@@ -118,9 +207,23 @@ class Offers:
             return f"{name} {release.version}: {release.licence} (the feed gives no text of it)"
         return self._opened().web.text(release.licence_url, who=f"the feed of {name!r}")
 
+    def parts(self, release: Release, supply: Supply, name: str, machine: Machine) -> tuple[Part, ...]:
+        """The further files of a version, each with its place."""
+        known = {each.name: each for each in self.companions(supply, name, machine)}
+        return tuple(
+            Part(
+                piece.name,
+                piece.version,
+                Artefact(piece.url, piece.digest, piece.size, package=piece.name not in known),
+                known[piece.name].into if piece.name in known else "",
+                known[piece.name].links if piece.name in known else {},
+            )
+            for piece in release.parts
+        )
+
     def artefact(self, release: Release, supply: Supply, subject: str) -> Artefact:
         """What is fetched, with the signature that it must bear. Raises ``Problem`` where it bears none, or a bad one."""
-        plain = Artefact(release.url, release.digest, release.size)
+        plain = Artefact(release.url, release.digest, release.size, package=supply.kind == "debian")
         if supply.unsigned or (supply.key is None and not release.signature):
             return plain
         from zesty_anchor.shelf.signature import SignatureRefused, check, issuer
@@ -152,10 +255,10 @@ class Offers:
         """Open an address for download; see ``Bench.open_body``."""
         return self._opened().body(url, who)
 
-    def ages_told(self) -> list[str]:
-        """Offline: how old each answer is that was used, a sentence each."""
+    def notices(self) -> list[str]:
+        """Which feeds were passed over, and why; offline, how old each answer is that was used. A sentence each."""
         ages = self._feeds.web.ages if self._feeds else {}
-        return [f"offline: what {who} answered is {_age(age)} old" for who, age in ages.items()]
+        return [*self._passed_over, *(f"offline: what {who} answered is {_age(age)} old" for who, age in ages.items())]
 
     def _opened(self) -> Feeds:
         if self._feeds is None:

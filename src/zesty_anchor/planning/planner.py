@@ -109,7 +109,7 @@ class Planner:
         if self._workstation.manifest.prerequisites.packages and machine.manager is None:
             title = machine.host.title
             notices.append(f"[prerequisites] is passed over: no package manager that we know is on {title}")
-        return [*notices, *self._offers.ages_told()]
+        return [*notices, *self._offers.notices()]
 
 
 def _without(

@@ -8,7 +8,7 @@ from typing import NamedTuple
 
 import msgspec
 
-from zesty_anchor.feeds.release import Release
+from zesty_anchor.feeds.release import Piece, Release
 from zesty_anchor.manifest.lock import Locked, file_beside
 from zesty_anchor.manifest.model import Earlier, names_for
 from zesty_anchor.manifest.version import Version
@@ -16,7 +16,7 @@ from zesty_anchor.manifest.want import Want, nearest
 from zesty_anchor.manifest.wanted import Artefact, WantedVersion, refer
 from zesty_anchor.planning.coupling import may_run, runs_on
 from zesty_anchor.planning.offers import Offers, sha256
-from zesty_anchor.planning.standing import Known, moved, standing, supply
+from zesty_anchor.planning.standing import Known, moved, standing
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system.problem import Problem, UsageProblem
@@ -82,10 +82,10 @@ class Resolver:
         name, want = asked.runtime, asked.want
         workstation = self._workstation
         recipe, runtime = workstation.recipes[name], workstation.manifest.tools[name]
-        source, below = supply(workstation, name, machine), found.get(recipe.on.runtime, {}) if recipe.on else {}
+        below = found.get(recipe.on.runtime, {}) if recipe.on else {}
         folder = workstation.locations.shelf / name
         base = WantedVersion(
-            runtime=name, version="", want=want, default=asked.default, folder=folder, recipe=recipe, feed=source.name,
+            runtime=name, version="", want=want, default=asked.default, folder=folder, recipe=recipe, feed="",
             extras=runtime.extras, build=runtime.build, through=runtime.through or "",
             home=Path(recipe.manager.home) if recipe.manager and recipe.manager.home else None,
         )  # fmt: skip
@@ -93,7 +93,8 @@ class Resolver:
         here = standing(workstation, name, want, machine, known)
         if here is not None:
             on = runs_on(name, here, recipe.on, list(below), workstation.file)
-            return placed(msgspec.structs.replace(base, version=here, folder=folder / here, on=on))
+            feed = machine.shelf[name, here].feed
+            return placed(msgspec.structs.replace(base, version=here, folder=folder / here, on=on, feed=feed))
         if not obtainable:
             raise NotProvisioned(
                 f"{name} {want!r} is not installed", where=str(workstation.file), advice="run: zesty-anchor provision"
@@ -101,7 +102,11 @@ class Resolver:
         before = moved(name, want, machine, known)
         if runtime.through is not None and not any(n == runtime.through for n, _ in machine.shelf):
             version = locked.version if locked else before or want
-            return placed(msgspec.structs.replace(base, version=version, folder=folder / version, pending=True))
+            return placed(
+                msgspec.structs.replace(
+                    base, version=version, folder=folder / version, pending=True, feed=runtime.through
+                )
+            )
         if locked:
             release = self._locked_release(locked, machine)
         elif before and any(r.version == before for r in self._offers.releases(name, machine)):
@@ -116,16 +121,23 @@ class Resolver:
             packages=names_for(recipe.needs.packages, family),
             licence=release.licence,
             licence_accepted=runtime.licence == "accepted",
+            feed=release.feed,
         )
         if recipe.installer is not None:
             return placed(self._by_script(base, release))
+        if runtime.through is None:
+            source = self._offers.supply(name, release.feed, machine)
+            base = msgspec.structs.replace(
+                base,
+                artefact=self._offers.artefact(release, source, f"{name} {release.version}"),
+                parts=self._offers.parts(release, source, name, machine),
+                root=source.source.root if source.source else "",
+                links=source.source.links if source.source else {},
+            )
         return placed(
             msgspec.structs.replace(
                 base,
                 channels=release.channels,
-                artefact=None
-                if runtime.through
-                else self._offers.artefact(release, source, f"{name} {release.version}"),
                 unpinned_accepted=runtime.unpinned == "accepted",
                 source=release.source,
                 earlier=self._earlier(name, release, machine),
@@ -160,7 +172,7 @@ class Resolver:
             return None
         if not Want(build.earlier.from_).admits(Version(release.version), release.channels):
             return None
-        source = supply(self._workstation, name, machine)
+        source = self._offers.supply(name, release.feed, machine)
         locked = self._workstation.lock.get((name, to_build(release.version)))
         pinned = self._locked_release(locked, machine) if locked else self.older(name, release, build.earlier, machine)
         return WantedVersion(
@@ -186,25 +198,32 @@ class Resolver:
     def release(self, asked: Asked, machine: Machine, found: Found) -> Release:
         """The release to take for a want, pinned. Raises ``UsageProblem`` where nothing fulfils it."""
         name, want = asked.runtime, asked.want
-        workstation, offered = self._workstation, self._offers.releases(name, machine)
+        workstation = self._workstation
         manager = workstation.manifest.managers.get(name)
-        if manager is not None and manager.script is not None:
-            return self._offers.pinned(name, offered[0], machine)
         coupled = workstation.recipes[name].on
         below = list(found.get(coupled.runtime, {})) if coupled else []
-        chosen = Want(want).choose([r for r in offered if may_run(coupled, r.version, below)])
+        for offered in self._offers.in_order(name, machine):
+            if manager is not None and manager.script is not None:
+                return self._offers.pinned(name, offered[0], machine)
+            fits = [r for r in offered if not r.lacking and may_run(coupled, r.version, below)]
+            chosen = Want(want).choose(fits)
+            if chosen is not None:
+                return self._offers.pinned(name, chosen, machine)
+        raise self._none(asked, self._offers.releases(name, machine), below, machine)
+
+    def _none(self, asked: Asked, offered: list[Release], below: list[str], machine: Machine) -> Problem:
+        """Why none of the versions that are offered will do, and the way out."""
+        name, want = asked.runtime, asked.want
+        coupled, file = self._workstation.recipes[name].on, self._workstation.file
         alone = Want(want).choose(offered)
-        if chosen is None and alone is not None:
-            runs_on(name, alone.version, coupled, below, workstation.file)  # raises: the pair is wrong
-        if chosen is None:
-            close = nearest(want, (r.version for r in offered))
-            near = f"the nearest: {', '.join(close)}" if close else f"the feed offers none for {machine.host.platform}"
-            raise UsageProblem(
-                f"no version of {name} fulfils {want!r}",
-                where=str(workstation.file),
-                advice=f"{near}; zesty-anchor list {name} shows all",
-            )
-        return self._offers.pinned(name, chosen, machine)
+        if alone is not None and not alone.lacking:
+            runs_on(name, alone.version, coupled, below, file)  # raises: the pair is wrong
+        close = nearest(want, (r.version for r in offered if not r.lacking))
+        near = f"the nearest: {', '.join(close)}" if close else f"the feed offers none for {machine.host.platform}"
+        what = f"no version of {name} fulfils {want!r}"
+        if alone is not None:
+            what = f"{name} {alone.version} cannot be had on this machine: {alone.lacking}"
+        return UsageProblem(what, where=str(file), advice=f"{near}; zesty-anchor list {name} shows all")
 
     def _locked_release(self, locked: Locked, machine: Machine) -> Release:
         file = locked.files.get(machine.host.platform)
@@ -216,7 +235,8 @@ class Resolver:
             )
         return Release(
             version=locked.version, url=file.url, digest=file.digest, size=file.size, channels=locked.channels,
-            licence=locked.licence, signature=file.signature, source=file.source,
+            licence=locked.licence, signature=file.signature, source=file.source, feed=locked.feed,
+            parts=tuple(Piece(each.name, each.version, each.url, each.digest, each.size) for each in file.parts),
         )  # fmt: skip
 
 

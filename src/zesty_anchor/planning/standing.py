@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from zesty_anchor.feeds.supply import Supply, supply_for
+from zesty_anchor.feeds.supply import Supply, supplies_for
+from zesty_anchor.manifest.version import Version
+from zesty_anchor.manifest.want import Want
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.shelf.receipt import Receipt
 from zesty_anchor.survey.machine import Machine
@@ -14,10 +16,10 @@ Known = Mapping[tuple[str, str, str], str]
 """The version that each (runtime, want, feed) was resolved to before."""
 
 
-def supply(workstation: Workstation, name: str, machine: Machine) -> Supply:
-    """Where a runtime's versions come from. Raises ``UsageProblem`` where the manifest does not say."""
+def supplies(workstation: Workstation, name: str, machine: Machine) -> tuple[Supply, ...]:
+    """Where a runtime's versions come from, in order. Raises ``UsageProblem`` where nothing says it."""
     recipe = workstation.recipes[name]
-    return supply_for(name, workstation.manifest, recipe, machine.host.platform, workstation.file.parent)
+    return supplies_for(name, workstation.manifest, recipe, machine.host.platform, workstation.file.parent)
 
 
 def standing(workstation: Workstation, name: str, want: str, machine: Machine, known: Known) -> str | None:
@@ -27,14 +29,17 @@ def standing(workstation: Workstation, name: str, want: str, machine: Machine, k
     """
     locked = workstation.lock.get((name, want))
     if locked is None:
-        meant = (want, known.get((name, want, supply(workstation, name, machine).name), ""))
-        return next((version for version in meant if _here(workstation, name, version, machine)), None)
+        before = (known.get((name, want, each.name), "") for each in supplies(workstation, name, machine))
+        return next((version for version in (want, *before) if _here(workstation, name, version, machine)), None)
     receipt = _here(workstation, name, locked.version, machine)
     file = locked.files.get(machine.host.platform)
-    if receipt is not None and file is not None and file.digest and receipt.digest != file.digest:
+    there = {"": receipt.digest, **{part.name: part.digest for part in receipt.parts}} if receipt else {}
+    asked = {"": file.digest, **{part.name: part.digest for part in file.parts}} if file else {}
+    other = next((part for part in asked if there and asked[part] and there.get(part) != asked[part]), None)
+    if other is not None:
         raise UsageProblem(
-            f"{name} {locked.version} on the shelf has another digest than the lock",
-            where=f"{receipt.digest} there, {file.digest} in the lock",
+            f"{name} {locked.version}{f', its {other},' if other else ''} on the shelf has another digest than the lock",
+            where=f"{there.get(other, 'none')} there, {asked[other]} in the lock",
             advice=f"if the lock is right: zesty-anchor remove {name} {locked.version}, then provision",
         )
     return locked.version if receipt is not None else None
@@ -48,7 +53,18 @@ def moved(name: str, want: str, machine: Machine, known: Known) -> str | None:
 
 
 def _here(workstation: Workstation, name: str, version: str, machine: Machine) -> Receipt | None:
-    """The receipt of a version on the shelf that came the way which the manifest says: from a feed, or a manager."""
+    """The receipt of a version on the shelf that came the way which the manifest says: from a feed, or a manager, and with
+    the companions that it wants.
+    """
     receipt = machine.shelf.get((name, version))
-    through = workstation.manifest.tools[name].through or ""
-    return receipt if receipt and receipt.through == through else None
+    runtime = workstation.manifest.tools[name]
+    if receipt is None or receipt.through != (runtime.through or ""):
+        return None
+    parts = {part.name: part.version for part in receipt.parts}
+    fits = all(part in parts and admits(want, parts[part]) for part, want in runtime.companions.items())
+    return receipt if fits else None
+
+
+def admits(want: str, version: str) -> bool:
+    """Whether a companion's version is what is wanted; the newest one is whatever came."""
+    return want == "latest" or Want(want).admits(Version(version), ())

@@ -10,6 +10,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Protocol
 
+from zesty_anchor.shelf.deb_package import unpack_deb
 from zesty_anchor.shelf.unpack import CHUNK, is_zip, unpack_tar, unpack_zip
 from zesty_anchor.system.problem import Problem
 
@@ -43,9 +44,16 @@ def kept_file(downloads: Path, digest: str, url: str) -> Path:
 
 
 def obtain(
-    fetch: Callable[[], Body], digest: str, size: int | None, kept: Path, folder: Path, progress: Progress
+    fetch: Callable[[], Body],
+    digest: str,
+    size: int | None,
+    kept: Path,
+    folder: Path,
+    progress: Progress,
+    *,
+    package: bool = False,
 ) -> str:
-    """Bring an archive in and unpack it into the empty ``folder``. Returns its digest.
+    """Bring an archive in, or a Debian ``package``, and unpack it into the empty ``folder``. Returns its digest.
 
     A file kept from earlier is used when its digest still fits. ``kept`` afterwards holds the archive; it
     appears under that name only once it is checked. An empty ``digest`` means that nothing pins the file.
@@ -53,14 +61,14 @@ def obtain(
     """
     if kept.is_file():
         if digest and _digest_of(kept, digest) == digest:
-            _unpack_file(kept, folder)
+            _unpack_file(kept, folder, package)
             return digest
         kept.unlink()
     body = fetch()
     total = size if size is not None else body.size
     partial = kept.with_name(f"{kept.name}.{os.getpid()}-{threading.get_ident()}.part")
     try:
-        found = _stream(body, digest, total, partial, folder, progress)
+        found = _stream(body, digest, total, partial, folder, progress, package)
         partial.replace(kept)
         return found
     finally:
@@ -68,16 +76,19 @@ def obtain(
         partial.unlink(missing_ok=True)
 
 
-def _stream(body: Body, digest: str, total: int | None, partial: Path, folder: Path, progress: Progress) -> str:
+def _stream(
+    body: Body, digest: str, total: int | None, partial: Path, folder: Path, progress: Progress, package: bool
+) -> str:
     algorithm = hashlib.new(digest.partition(":")[0] or "sha256")
     arriving = body.chunks(CHUNK)
     first = next(arriving, b"")
     pipe = _Pipe()
     worker = None
-    if is_zip(first):
+    unpack = unpack_deb if package else unpack_tar
+    if is_zip(first) and not package:
         pipe.close()
     else:
-        worker = threading.Thread(target=pipe.run, args=(lambda: unpack_tar(pipe, folder),), daemon=True)
+        worker = threading.Thread(target=pipe.run, args=(lambda: unpack(pipe, folder),), daemon=True)
         worker.start()
     done = 0
     try:
@@ -121,12 +132,12 @@ def _compare(digest: str, found: str, done: int, total: int | None) -> None:
     )
 
 
-def _unpack_file(file: Path, folder: Path) -> None:
+def _unpack_file(file: Path, folder: Path, package: bool) -> None:
     with file.open("rb") as opened:
-        zipped = is_zip(opened.read(8))
+        zipped = is_zip(opened.read(8)) and not package
         opened.seek(0)
         if not zipped:
-            unpack_tar(opened, folder)
+            (unpack_deb if package else unpack_tar)(opened, folder)
     if zipped:
         unpack_zip(file, folder)
 

@@ -20,10 +20,14 @@ class ArchiveRefused(Problem):
 
 
 class Gate:
-    """Lets members of one archive in, one after the other, or raises ``ArchiveRefused``."""
+    """Lets members of one archive in, one after the other, or raises ``ArchiveRefused``.
 
-    def __init__(self) -> None:
+    Links must stay ``within`` the archive's folder, unless somebody settles them before anything follows one.
+    """
+
+    def __init__(self, *, within: bool = True) -> None:
         self._links: set[str] = set()
+        self.within = within
 
     def place(self, name: str) -> str:
         """The relative path to unpack ``name`` at; ``.`` for the archive's own root.
@@ -51,10 +55,10 @@ class Gate:
 
     def link(self, name: str, path: str, target: str) -> None:
         """Note a symbolic link at ``path``. Refused: a target outside the archive's folder."""
-        if target.startswith("/"):
+        if self.within and target.startswith("/"):
             raise ArchiveRefused(f"a link leads to an absolute path, {target!r}", name)
         led = posixpath.normpath(posixpath.join(posixpath.dirname(path), target))
-        if led == ".." or led.startswith("../"):
+        if self.within and (led == ".." or led.startswith("../")):
             raise ArchiveRefused(f"a link leads outside, to {target!r}", name)
         self._links.add(path)
 

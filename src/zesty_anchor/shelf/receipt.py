@@ -9,6 +9,14 @@ EXTRAS_NAME = ".zesty-anchor-extras.json"
 CHOICES_NAME = ".zesty-anchor-choices.json"
 
 
+class PartReceipt(msgspec.Struct, frozen=True):
+    """A further file that was put into a version."""
+
+    name: str
+    version: str
+    digest: str
+
+
 class Receipt(msgspec.Struct, frozen=True):
     """What stands in one folder of the shelf. Without a readable receipt a folder is no version.
 
@@ -27,6 +35,7 @@ class Receipt(msgspec.Struct, frozen=True):
     through: str = ""
     adopted: dict[str, str] = {}
     home: str | None = None
+    parts: tuple[PartReceipt, ...] = ()
 
 
 def write(folder: Path, receipt: Receipt) -> None:

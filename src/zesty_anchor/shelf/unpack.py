@@ -39,15 +39,15 @@ def is_zip(start: bytes) -> bool:
     return start.startswith(_ZIP)
 
 
-def unpack_tar(source: Source, folder: Path) -> None:
-    """Unpack a tar archive, compressed or not, that arrives in ``source`` into an empty folder.
+def unpack_tar(source: Source, folder: Path, gate: Gate | None = None) -> None:
+    """Unpack a tar archive, compressed or not, that arrives in ``source`` into an empty folder. ``gate`` lets its members in.
 
     Raises ``ArchiveRefused`` or ``Problem``; the folder is then to be thrown away.
     """
     start = source.read(CHUNK)
     try:
         with tarfile.open(fileobj=_inflated(start, source), mode="r|", bufsize=CHUNK) as archive:
-            _unpack_members(archive, folder)
+            _unpack_members(archive, folder, gate or Gate())
     except (tarfile.TarError, zlib.error, lzma.LZMAError, EOFError, ValueError) as error:
         raise _damaged(start, error) from None
     except OSError as error:
@@ -214,8 +214,7 @@ class _Room:
         return full
 
 
-def _unpack_members(archive: tarfile.TarFile, folder: Path) -> None:
-    gate = Gate()
+def _unpack_members(archive: tarfile.TarFile, folder: Path, gate: Gate) -> None:
     folders: list[tuple[str, float]] = []
     with Writer() as writer:
         room = _Room(folder, writer)
@@ -236,7 +235,8 @@ def _unpack_members(archive: tarfile.TarFile, folder: Path) -> None:
                 _hard_link(room, path, gate.place(member.linkname), member.name)
             elif member.type not in (tarfile.XHDTYPE, tarfile.XGLTYPE):
                 raise gate.special(member.name, _what(member))
-    _check_links(folder, gate)
+    if gate.within:
+        _check_links(folder, gate)
     for full, moment in reversed(folders):
         os.utime(full, (moment, moment))
 

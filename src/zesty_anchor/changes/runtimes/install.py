@@ -22,9 +22,10 @@ from zesty_anchor.manifest.wanted import Artefact, Wanted, WantedVersion
 from zesty_anchor.shelf import place
 from zesty_anchor.shelf.build import Pace, build, build_environment
 from zesty_anchor.shelf.checkout import check_out
+from zesty_anchor.shelf.deb_package import merge
 from zesty_anchor.shelf.download import kept_file, obtain
 from zesty_anchor.shelf.manager import write_call
-from zesty_anchor.shelf.receipt import Receipt, write
+from zesty_anchor.shelf.receipt import PartReceipt, Receipt, write
 from zesty_anchor.shelf.signature import check
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system.host import find_program, login_path
@@ -61,6 +62,56 @@ def _around(home: Path | None) -> tuple[Path, ...]:
 
 def _table(wanted: WantedVersion) -> str:
     return f"{'managers' if wanted.recipe.manager else 'runtimes'}.{wanted.runtime}"
+
+
+class _Download:
+    """What is fetched for one version: its archive and its further files, counted together. Their folders are ``rooms``."""
+
+    def __init__(self, key: str, version: WantedVersion, bench: Bench, rooms: list[Path]) -> None:
+        self._key = key
+        self._version = version
+        self._bench = bench
+        self._rooms = rooms
+        self._done = 0
+        sizes = [part.artefact.size for part in version.parts] + [version.artefact.size if version.artefact else None]
+        self._total = None if None in sizes else sum(size or 0 for size in sizes)
+
+    def room(self) -> Path:
+        """A new empty folder beside the shelf."""
+        room = place.stage(self._bench.locations.staging, f"{self._version.runtime}-{self._version.version}")
+        self._rooms.append(room)
+        return room
+
+    def archive(self, artefact: Artefact | None) -> tuple[Path, str]:
+        """Fetch, check and unpack one file. Returns its folder, and the digest of what came. Raises ``Problem``."""
+        assert artefact is not None
+        room, bench, version = self.room(), self._bench, self._version
+        if artefact.digest.startswith("commit:"):
+            check_out(artefact.url, artefact.digest.removeprefix("commit:"), room, bench.environ)
+            return room, artefact.digest
+        kept = kept_file(bench.locations.downloads, artefact.digest, artefact.url)
+        before = self._done
+
+        def moved(done: int, total: int | None) -> None:
+            self._done = before + done
+            bench.moved(self._key, self._done, self._total if version.parts else total)
+
+        digest = obtain(
+            lambda: bench.open_body(artefact.url, f"the feed {version.feed!r}"),
+            artefact.digest,
+            artefact.size,
+            kept,
+            room,
+            moved,
+            package=artefact.package,
+        )
+        if artefact.key is not None:
+            try:
+                check(artefact.signature, artefact.key, f"{version.runtime} {version.version}", file=kept)
+            except Problem:
+                kept.unlink()
+                raise
+        return room, digest
 
 
 class InstallRecord(Record, kw_only=True, tag="version"):
@@ -137,8 +188,9 @@ class Install(BaseChange, frozen=True):
 
     @property
     def size(self) -> int | None:
-        """Bytes to fetch."""
-        return self.artefact.size
+        """Bytes to fetch; None where not all is known."""
+        sizes = [each.size for each in (self.artefact, *(part.artefact for part in self.wanted.parts))]
+        return None if None in sizes else sum(size or 0 for size in sizes)
 
     def prepare(self, bench: Bench) -> InstallRecord:
         """Write down what it will make. Raises ``Problem`` where its place on the shelf is taken."""
@@ -150,6 +202,7 @@ class Install(BaseChange, frozen=True):
                 advice="move it away, then run the command again",
             )
         fetched = [v.artefact for v in (self.wanted, self.wanted.earlier) if v is not None and v.artefact is not None]
+        fetched += [part.artefact for part in self.wanted.parts]
         kept = [kept_file(locations.downloads, each.digest, each.url) for each in fetched]
         home = self.wanted.home
         return InstallRecord(
@@ -171,8 +224,8 @@ class Install(BaseChange, frozen=True):
             folders.make(folder)
         rooms: list[Path] = []
         try:
-            ready, digest = self._ready(self.wanted, bench, rooms)
-            self._finish(ready, digest, bench)
+            ready, digest, added = self._ready(self.wanted, bench, rooms)
+            self._finish(ready, digest, added, bench)
             set_aside(record.replaced)
             place.put(ready, self.wanted.folder)
         except Problem as problem:
@@ -183,42 +236,37 @@ class Install(BaseChange, frozen=True):
             for room in rooms:
                 discard(room)
 
-    def _ready(self, version: WantedVersion, bench: Bench, rooms: list[Path]) -> tuple[Path, str]:
-        """A version's files, obtained and built, in a folder beside the shelf; and the digest of what was fetched."""
-        room = place.stage(bench.locations.staging, self._room)
-        rooms.append(room)
-        digest = self._fetch(version, bench, room)
-        folder = place.content(room, version.recipe.bin)
+    def _ready(self, version: WantedVersion, bench: Bench, rooms: list[Path]) -> tuple[Path, str, list[PartReceipt]]:
+        """A version's files, obtained and built, in a folder beside the shelf; the digest of what was fetched, and what
+        was added to it.
+        """
+        download = _Download(self.key, version, bench, rooms)
+        room, digest = download.archive(version.artefact)
+        packages = [download.archive(p.artefact) for p in version.parts if p.artefact.package]
+        if version.artefact is not None and version.artefact.package:
+            folder = download.room()
+            merge([room, *(tree for tree, _ in packages)], version.root, folder)
+        elif version.root:
+            folder = place.root_in(room, version.root)
+        else:
+            folder = place.content(room, version.recipe.bin)
+        added = [
+            PartReceipt(part.name, part.version, found)
+            for part, (_, found) in zip((p for p in version.parts if p.artefact.package), packages, strict=True)
+        ]
+        place.link_commands(folder, version.recipe.bin[0], version.links)
+        for part in version.parts:
+            if not part.artefact.package:
+                companion, found = download.archive(part.artefact)
+                place.put_into(place.content(companion), folder, part.into)
+                place.link_commands(folder, version.recipe.bin[0], part.links, part.into)
+                added.append(PartReceipt(part.name, part.version, found))
         if not version.source:
-            return folder, digest
+            return folder, digest, added
         earlier = self._ready(version.earlier, bench, rooms)[0] if version.earlier else None
-        out = place.stage(bench.locations.staging, self._room)
-        rooms.append(out)
+        out = download.room()
         self._build(version, bench, folder, out, earlier)
-        return out, digest
-
-    def _fetch(self, version: WantedVersion, bench: Bench, room: Path) -> str:
-        artefact = version.artefact
-        assert artefact is not None
-        if artefact.digest.startswith("commit:"):
-            check_out(artefact.url, artefact.digest.removeprefix("commit:"), room, bench.environ)
-            return artefact.digest
-        kept = kept_file(bench.locations.downloads, artefact.digest, artefact.url)
-        digest = obtain(
-            lambda: bench.open_body(artefact.url, f"the feed {version.feed!r}"),
-            artefact.digest,
-            artefact.size,
-            kept,
-            room,
-            lambda done, total: bench.moved(self.key, done, total),
-        )
-        if artefact.key is not None:
-            try:
-                check(artefact.signature, artefact.key, f"{version.runtime} {version.version}", file=kept)
-            except Problem:
-                kept.unlink()
-                raise
-        return digest
+        return out, digest, added
 
     def _build(self, version: WantedVersion, bench: Bench, folder: Path, out: Path, earlier: Path | None) -> None:
         recipe = version.recipe.build
@@ -247,7 +295,7 @@ class Install(BaseChange, frozen=True):
         finally:
             discard(room)
 
-    def _finish(self, folder: Path, digest: str, bench: Bench) -> None:
+    def _finish(self, folder: Path, digest: str, added: list[PartReceipt], bench: Bench) -> None:
         """Check what was obtained, and put into it what belongs there. Raises ``Problem`` where a command is lacking."""
         tool = self.wanted.recipe.manager
         if tool is not None and tool.function is not None:
@@ -276,6 +324,7 @@ class Install(BaseChange, frozen=True):
                 channels=self.wanted.channels,
                 on=self.wanted.on,
                 home=str(self.wanted.home) if self.wanted.home is not None else None,
+                parts=tuple(added),
             ),
         )
 
