@@ -15,6 +15,8 @@ from zesty_anchor.system.problem import Problem
 if TYPE_CHECKING:
     import requests
 
+    from zesty_anchor.feeds.trust import Trust
+
 
 class Answer(msgspec.Struct, frozen=True):
     """What is kept of an answer beside its body: enough to ask whether it still holds (RFC 9110, section 13)."""
@@ -29,10 +31,11 @@ class Answer(msgspec.Struct, frozen=True):
 class Web:
     """Documents of feeds, kept in ``cache`` (None: not kept), and asked for again only if they changed.
 
-    ``offline`` takes what is kept and asks nobody; ``ages`` then tells how old each of those answers is, in seconds.
+    ``trust`` says whom HTTPS trusts, and through which proxies it goes. ``offline`` takes what is kept and asks nobody; ``ages`` then tells how old each of those answers is, in seconds.
     """
 
-    def __init__(self, cache: Path | None = None, *, offline: bool = False) -> None:
+    def __init__(self, cache: Path | None = None, *, offline: bool = False, trust: Trust | None = None) -> None:
+        self._trust = trust
         self._session: requests.Session | None = None
         self.cache = cache
         self.offline = offline
@@ -44,7 +47,7 @@ class Web:
         if self._session is None:
             from zesty_anchor.feeds.web import session
 
-            self._session = session()
+            self._session = session(self._trust)
         return self._session
 
     def json(self, url: str, *, who: str, accept: str = "application/json") -> Any:

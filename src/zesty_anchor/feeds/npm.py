@@ -9,15 +9,13 @@ from __future__ import annotations
 
 import base64
 import binascii
-import os
 import re
-import shutil
-import subprocess
 from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 from urllib.parse import quote
 
+from zesty_anchor.feeds import npm_config
 from zesty_anchor.feeds.base import BaseFeed, folder_address
 from zesty_anchor.feeds.documents import Web
 from zesty_anchor.feeds.not_there import NotThere
@@ -99,55 +97,13 @@ def registry_address(environ: Mapping[str, str], home: Path) -> str:
     The order is that of npm's own documentation (npm-config: environment, user file, global file).
     Raises ``UsageProblem`` where none of them knows one.
     """
-    for key, value in environ.items():
-        if key.lower() == "npm_config_registry" and value:
-            return value
-    files = [Path(environ.get("NPM_CONFIG_USERCONFIG") or environ.get("npm_config_userconfig") or home / ".npmrc")]
-    files += [Path(f) for f in (environ.get("NPM_CONFIG_GLOBALCONFIG"), "/etc/npmrc", "/usr/etc/npmrc") if f]
-    for file in files:
-        found = registry_in(file, environ)
-        if found:
-            return found
-    found = _ask_npm(environ)
+    found = npm_config.setting("registry", environ, home) or npm_config.ask_npm(environ)
     if found:
         return found
     raise UsageProblem(
         "no npm registry is known on this machine",
-        where="asked: NPM_CONFIG_REGISTRY, " + ", ".join(str(f) for f in files) + ", and an installed npm",
+        where="asked: NPM_CONFIG_REGISTRY, "
+        + ", ".join(map(str, npm_config.files(environ, home)))
+        + ", and an installed npm",
         advice='name it in the manifest, [feeds.npm] kind = "npm", url = "https://…", or in NPM_CONFIG_REGISTRY',
     )
-
-
-def registry_in(file: Path, environ: Mapping[str, str]) -> str:
-    """The ``registry`` line of an npmrc file (npm documentation, "npmrc"), with ``${NAME}`` replaced; else empty."""
-    try:
-        text = file.read_text("utf-8", "replace")
-    except OSError:
-        return ""
-    for line in text.splitlines():
-        key, sign, value = line.partition("=")
-        if sign and key.strip() == "registry":
-            bare = value.strip().strip("\"'")
-            return re.sub(r"\$\{(\w+)\}", lambda m: environ.get(m[1], m[0]), bare)
-    return ""
-
-
-def _ask_npm(environ: Mapping[str, str]) -> str:
-    """Without a log in the person's home (npm documentation, "config", logs-max)."""
-    npm = shutil.which("npm", path=environ.get("PATH"))
-    if npm is None:
-        return ""
-    try:
-        answer = subprocess.run(
-            [npm, "config", "get", "registry"],
-            capture_output=True,
-            text=True,
-            timeout=20,
-            env={**environ, "npm_config_logs_max": "0"},
-            cwd=os.sep,
-            check=False,
-        )
-    except (OSError, subprocess.TimeoutExpired):
-        return ""
-    words = answer.stdout.split()
-    return words[-1] if answer.returncode == 0 and words and words[-1].startswith("http") else ""

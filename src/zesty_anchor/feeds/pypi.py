@@ -2,12 +2,7 @@
 
 from __future__ import annotations
 
-import configparser
-import os
 import re
-import shutil
-import subprocess
-import sys
 from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
@@ -15,6 +10,7 @@ from urllib.parse import unquote, urldefrag, urljoin
 
 import msgspec
 
+from zesty_anchor.feeds import pip_config
 from zesty_anchor.feeds.base import BaseFeed, folder_address
 from zesty_anchor.feeds.documents import Web
 from zesty_anchor.feeds.listing import Links
@@ -123,48 +119,13 @@ def index_address(environ: Mapping[str, str], home: Path) -> str:
     The files are those of pip's documentation ("Configuration"): the user's before the global ones.
     Raises ``UsageProblem`` where none of them knows one.
     """
-    if environ.get("PIP_INDEX_URL"):
-        return environ["PIP_INDEX_URL"]
-    config = Path(environ.get("XDG_CONFIG_HOME") or home / ".config")
-    files = [Path(environ["PIP_CONFIG_FILE"])] if environ.get("PIP_CONFIG_FILE") else []
-    files += [config / "pip/pip.conf", home / ".pip/pip.conf", Path("/etc/xdg/pip/pip.conf"), Path("/etc/pip.conf")]
-    for file in files:
-        found = _index_in(file)
-        if found:
-            return found
-    found = _ask_pip(environ)
+    found = pip_config.setting("index-url", environ, home) or pip_config.ask_pip(environ)
     if found:
         return found
     raise UsageProblem(
         "no Python package index is known on this machine",
-        where="asked: PIP_INDEX_URL, " + ", ".join(str(f) for f in files) + ", and an installed pip",
+        where="asked: PIP_INDEX_URL, "
+        + ", ".join(map(str, pip_config.files(environ, home)))
+        + ", and an installed pip",
         advice='name it in the manifest, [feeds.pypi] kind = "pypi", url = "https://…", or in PIP_INDEX_URL',
     )
-
-
-def _index_in(file: Path) -> str:
-    parser = configparser.RawConfigParser()
-    try:
-        parser.read_string(file.read_text("utf-8", "replace"))
-    except (OSError, configparser.Error):
-        return ""
-    return next((parser[s]["index-url"] for s in ("install", "global") if parser.has_option(s, "index-url")), "")
-
-
-def _ask_pip(environ: Mapping[str, str]) -> str:
-    """pip's own default stands in its help."""
-    pip = shutil.which("pip3", path=environ.get("PATH")) or shutil.which("pip", path=environ.get("PATH"))
-    for words in ([pip] if pip else [], [sys.executable, "-m", "pip"]):
-        if not words:
-            continue
-        try:
-            answer = subprocess.run(
-                [*words, "install", "--help"], capture_output=True, text=True, timeout=30, check=False,
-                env={**environ, "COLUMNS": "400"}, cwd=os.sep, stdin=subprocess.DEVNULL,
-            )  # fmt: skip
-        except (OSError, subprocess.TimeoutExpired):
-            continue
-        found = re.search(r"--index-url.*?\(default\s+(\S+?)\)", answer.stdout, re.DOTALL)
-        if found:
-            return found[1]
-    return ""

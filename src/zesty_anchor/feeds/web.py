@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import http.client
 import os
+import ssl
 import time
 from collections.abc import Iterator
 from pathlib import Path
@@ -20,6 +21,7 @@ from urllib3.util.retry import Retry
 
 from zesty_anchor import __version__
 from zesty_anchor.feeds.not_there import NotThere
+from zesty_anchor.feeds.trust import Trust, context, goes_direct
 from zesty_anchor.system.problem import Problem
 
 CONNECT_SECONDS = 10
@@ -29,20 +31,63 @@ RESUME_PAUSE = 0.5
 LARGEST_ANSWER = 64 * 1024 * 1024
 
 
-def session() -> requests.Session:
+def session(trust: Trust | None = None) -> requests.Session:
     """A session that retries what may pass (no connection, 429, 500, 502, 503, 504) three times with back-off.
 
-    Proxies and a custom certificate authority come from the environment, as requests documents it.
+    It trusts the system's store, and what ``trust`` names beside it. Proxies come from the environment, as requests documents
+    it, then from ``trust``. Raises ``UsageProblem`` where a file of ``trust`` cannot be used.
     """
-    made = requests.Session()
+    trust = trust or Trust()
+    made = _Session(trust)
     retry = Retry(
         total=3, connect=2, backoff_factor=0.2, status_forcelist=(429, 500, 502, 503, 504), raise_on_status=False
     )
-    adapter = HTTPAdapter(max_retries=retry, pool_maxsize=16)
-    made.mount("http://", adapter)
-    made.mount("https://", adapter)
+    made.mount("http://", HTTPAdapter(max_retries=retry, pool_maxsize=16))
+    made.mount("https://", _Adapter(context(trust), max_retries=retry, pool_maxsize=16))
     made.headers["User-Agent"] = f"zesty-anchor/{__version__}"
     return made
+
+
+class _Session(requests.Session):
+    """Takes the proxies of npm's and pip's configuration where the environment names none for an address."""
+
+    def __init__(self, trust: Trust) -> None:
+        super().__init__()
+        self._trust = trust
+
+    def merge_environment_settings(self, url: Any, *given: Any) -> Any:
+        """See ``requests.Session``."""
+        settings = super().merge_environment_settings(url, *given)
+        scheme = str(url).partition(":")[0]
+        named, direct = self._trust.proxies.get(scheme), self._trust.direct
+        bypassed = requests.utils.should_bypass_proxies(str(url), None) or goes_direct(str(url), direct)
+        if named and not bypassed and not requests.utils.select_proxy(str(url), settings["proxies"]):
+            settings["proxies"][scheme] = named
+        return settings
+
+
+class _Adapter(HTTPAdapter):
+    """Hands one TLS context to all connections, in place of a bundle of its own."""
+
+    def __init__(self, context: ssl.SSLContext, **more: Any) -> None:
+        self._context = context
+        super().__init__(**more)
+
+    def init_poolmanager(self, *given: Any, **more: Any) -> None:
+        """See ``HTTPAdapter``."""
+        super().init_poolmanager(*given, ssl_context=self._context, **more)
+
+    def proxy_manager_for(self, *given: Any, **more: Any) -> Any:
+        """See ``HTTPAdapter``."""
+        return super().proxy_manager_for(*given, ssl_context=self._context, **more)
+
+    def build_connection_pool_key_attributes(self, *given: Any, **more: Any) -> Any:
+        """See ``HTTPAdapter``: without the bundle that requests would name."""
+        host, _ = super().build_connection_pool_key_attributes(*given, **more)
+        return host, {"ssl_context": self._context}
+
+    def cert_verify(self, conn: Any, url: Any, verify: Any, cert: Any) -> None:
+        """The context verifies."""
 
 
 def body_of(response: requests.Response, who: str, url: str) -> bytes:
@@ -88,7 +133,8 @@ def unreachable(who: str, url: str, error: Exception) -> Problem:
         return Problem(
             f"{who} cannot be trusted: {_reason(error)}",
             where=url,
-            advice="if your network has a certificate authority of its own, name its file in REQUESTS_CA_BUNDLE",
+            advice="if your network has a certificate authority of its own, add it to the system's (Debian: put it into "
+            "/usr/local/share/ca-certificates, then run update-ca-certificates), or name its file in SSL_CERT_FILE",
         )
     if isinstance(
         error,

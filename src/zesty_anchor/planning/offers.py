@@ -264,11 +264,14 @@ class Offers:
         if self._feeds is None:
             from zesty_anchor.feeds.documents import Web
             from zesty_anchor.feeds.open import Feeds
+            from zesty_anchor.feeds.trust import trust_here
 
             locations = self._workstation.locations
             own_folders.make(locations.answers)
-            web = Web(locations.answers, offline=self._workstation.offline)
-            self._feeds = Feeds(self._workstation.environ, locations.home, web)
+            environ = self._workstation.environ
+            trust = trust_here(environ, locations.home)
+            web = Web(locations.answers, offline=self._workstation.offline, trust=trust)
+            self._feeds = Feeds(environ, locations.home, web)
         return self._feeds
 
 
