@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import time
+from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -32,6 +33,7 @@ class Web:
     """Documents of feeds, kept in ``cache`` (None: not kept), and asked for again only if they changed.
 
     ``trust`` says whom HTTPS trusts, and through which proxies it goes. ``offline`` takes what is kept and asks nobody; ``ages`` then tells how old each of those answers is, in seconds.
+    ``remarks`` are what feeds passed over, a sentence each.
     """
 
     def __init__(self, cache: Path | None = None, *, offline: bool = False, trust: Trust | None = None) -> None:
@@ -40,6 +42,7 @@ class Web:
         self.cache = cache
         self.offline = offline
         self.ages: dict[str, float] = {}
+        self.remarks: dict[str, None] = {}
 
     @property
     def session(self) -> requests.Session:
@@ -49,6 +52,13 @@ class Web:
 
             self._session = session(self._trust)
         return self._session
+
+    def go_through(self, url: str, proxy: str) -> None:
+        """Go through a proxy to the host of an address, where the environment names none."""
+        if proxy:
+            scheme, _, rest = url.partition("://")
+            host = rest.partition("/")[0].partition(":")[0]
+            self.session.proxies[f"{scheme}://{host}"] = proxy
 
     def json(self, url: str, *, who: str, accept: str = "application/json") -> Any:
         """The JSON document at ``url``; ``who`` names the feed in errors.
@@ -75,11 +85,7 @@ class Web:
         kept, body = self._kept(url, accept)
         if self.offline:
             if kept is None:
-                raise Problem(
-                    f"{who} was never asked for this, and --offline asks nobody",
-                    where=url,
-                    advice="run the command once without --offline",
-                )
+                raise _never_asked(who, url)
             self.ages[who] = max(self.ages.get(who, 0.0), time.time() - kept.at)
             return kept.kind, body
         headers = {"Accept": accept}
@@ -101,6 +107,41 @@ class Web:
         self._keep(found, accept, fresh)
         return found.kind, fresh
 
+    def distilled(
+        self, url: str, digest: str, what: str, who: str, distil: Callable[[Iterable[bytes]], bytes]
+    ) -> bytes:
+        """What ``distil`` makes of a document with a known digest (``sha256:hex``), which is not kept itself; what was made of
+        it is, under the name ``what``. Raises ``NotThere``, or ``Problem`` where it has another digest or is damaged.
+        """
+        key = f"{digest} {what}"
+        kept, body = self._kept(url, key)
+        if kept is not None:
+            return body
+        if self.offline:
+            raise _never_asked(who, url)
+        from zesty_anchor.feeds.web import chunks_of, get
+
+        found = hashlib.sha256()
+        with get(self.session, url, who=who) as response:
+
+            def arriving() -> Iterator[bytes]:
+                for chunk in chunks_of(response, who, url):
+                    found.update(chunk)
+                    yield chunk
+
+            try:
+                made = distil(arriving())
+            except ValueError as error:
+                raise Problem(f"what {who} gives is damaged: {error}", where=url, advice="try again later") from None
+        if f"sha256:{found.hexdigest()}" != digest:
+            raise Problem(
+                f"what {who} gives has another digest than its signed list says",
+                where=f"expected {digest}, got sha256:{found.hexdigest()}, from {url}",
+                advice="nothing of it was used; if the archive is being renewed just now, try again in a few minutes",
+            )
+        self._keep(Answer(url, "", "", "", time.time()), key, made)
+        return made
+
     def _file(self, url: str, accept: str) -> Path | None:
         return self.cache / hashlib.sha256(f"{url} {accept}".encode()).hexdigest() if self.cache else None
 
@@ -121,3 +162,11 @@ class Web:
             replace(file, msgspec.json.encode(answer) + b"\n" + body, lasting=False)
         except OSError:
             return  # a cache that cannot be written costs time, not correctness
+
+
+def _never_asked(who: str, url: str) -> Problem:
+    return Problem(
+        f"{who} was never asked for this, and --offline asks nobody",
+        where=url,
+        advice="run the command once without --offline",
+    )

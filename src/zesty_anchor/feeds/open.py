@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 
 import msgspec
 
+from zesty_anchor.feeds.base import folder_address
 from zesty_anchor.feeds.documents import Web
 from zesty_anchor.feeds.folder import FolderFeed, file_of
 from zesty_anchor.feeds.git import GitFeed
@@ -21,6 +22,8 @@ from zesty_anchor.feeds.release import Feed, Release, channels_of
 from zesty_anchor.feeds.supply import Supply
 from zesty_anchor.manifest.model import Recipe
 from zesty_anchor.manifest.version import is_version
+from zesty_anchor.system.host import libc_version
+from zesty_anchor.system.problem import UsageProblem
 
 if TYPE_CHECKING:
     from zesty_anchor.feeds.web import FileBody, WebBody
@@ -52,6 +55,8 @@ class Feeds:
             return NpmFeed(name, url or self._npm_registry, self.web)
         if supply.kind == "pypi":
             return PypiFeed(name, url or self._pypi_index, self.web)
+        if supply.kind == "debian":
+            return self._debian(supply)
         assert url is not None
         if supply.kind == "listing":
             return ListingFeed(name, url, supply.file, supply.sums, self.web)
@@ -63,6 +68,26 @@ class Feeds:
             return FolderFeed(name, self._home / url[2:] if url.startswith("~/") else Path(url), supply.file)
         return IndexFeed(name, url, self.web)
 
+    def _debian(self, supply: Supply) -> Feed:
+        """The archive that the manifest names, else the one that apt is set to, through apt's proxy."""
+        from zesty_anchor.feeds.debian import DebianFeed
+        from zesty_anchor.system import apt_archive
+
+        if supply.source is None or not supply.source.names:
+            raise UsageProblem(
+                f"the recipe of {supply.product!r} does not say which packages of a Debian archive make a version",
+                advice='add a feed to it: [[feeds]] kind = "debian", names = ["…"] (docs/recipes.md shows how)',
+            )
+        if supply.url is not None:
+            address = folder_address(supply.url)
+            suites = [apt_archive.Suite(address, name, named=True) for name in supply.suites]
+        else:
+            suites = apt_archive.suites_here(self._environ, supply.suites)
+        for url in {suite.url for suite in suites}:
+            self.web.go_through(url, apt_archive.proxy(url, self._environ))
+        keyrings = [supply.key] if supply.key else apt_archive.keyrings()
+        return DebianFeed(supply.name, suites, keyrings, libc_version(), supply.source, self.web)
+
     def releases(self, supply: Supply, recipe: Recipe, platform: str) -> list[Release]:
         """Every release, with the recipe's own channels added. Raises as ``Feed.releases`` does."""
         asked = (
@@ -72,6 +97,8 @@ class Feeds:
             supply.product,
             supply.file,
             supply.sums,
+            supply.suites,
+            msgspec.json.encode(supply.source),
             *supply.map.items(),
             platform,
         )

@@ -92,15 +92,20 @@ class _Adapter(HTTPAdapter):
 
 def body_of(response: requests.Response, who: str, url: str) -> bytes:
     """The whole body of an answer. Raises ``Problem`` where it breaks off, or is absurdly large."""
-    body = bytearray()
+    return b"".join(chunks_of(response, who, url))
+
+
+def chunks_of(response: requests.Response, who: str, url: str) -> Iterator[bytes]:
+    """The body of an answer as it arrives. Raises ``Problem`` where it breaks off, or is absurdly large."""
+    done = 0
     try:
         for chunk in response.iter_content(1 << 18):
-            body += chunk
-            if len(body) > LARGEST_ANSWER:
+            done += len(chunk)
+            if done > LARGEST_ANSWER:
                 raise Problem(f"{who} answers with more than {LARGEST_ANSWER >> 20} MiB", where=url)
+            yield chunk
     except (requests.RequestException, OSError) as error:
         raise unreachable(who, url, error) from None
-    return bytes(body)
 
 
 def get(web: requests.Session, url: str, *, who: str, headers: dict[str, str] | None = None) -> requests.Response:

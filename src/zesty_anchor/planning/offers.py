@@ -223,10 +223,11 @@ class Offers:
 
     def artefact(self, release: Release, supply: Supply, subject: str) -> Artefact:
         """What is fetched, with the signature that it must bear. Raises ``Problem`` where it bears none, or a bad one."""
-        plain = Artefact(release.url, release.digest, release.size, package=supply.kind == "debian")
-        if supply.unsigned or (supply.key is None and not release.signature):
+        archive = supply.kind == "debian"  # its list of digests is signed, and was checked when it was read
+        plain = Artefact(release.url, release.digest, release.size, package=archive)
+        if archive or supply.unsigned or (supply.key is None and not release.signature):
             return plain
-        from zesty_anchor.shelf.signature import SignatureRefused, check, issuer
+        from zesty_anchor.system.signature import SignatureRefused, check, issuer
 
         who = f"the feed {supply.name!r}"
         if not release.signature:
@@ -258,7 +259,12 @@ class Offers:
     def notices(self) -> list[str]:
         """Which feeds were passed over, and why; offline, how old each answer is that was used. A sentence each."""
         ages = self._feeds.web.ages if self._feeds else {}
-        return [*self._passed_over, *(f"offline: what {who} answered is {_age(age)} old" for who, age in ages.items())]
+        remarks = self._feeds.web.remarks if self._feeds else {}
+        return [
+            *self._passed_over,
+            *remarks,
+            *(f"offline: what {who} answered is {_age(age)} old" for who, age in ages.items()),
+        ]
 
     def _opened(self) -> Feeds:
         if self._feeds is None:

@@ -49,6 +49,14 @@ def host() -> Host:
     )
 
 
+def libc_version() -> str:
+    """The version of the GNU C library that this runs on; empty where it is another one (confstr(3))."""
+    try:
+        return (os.confstr("CS_GNU_LIBC_VERSION") or "").partition(" ")[2]
+    except (OSError, ValueError):
+        return ""
+
+
 def user_name() -> str:
     """The name of the user that this process runs as."""
     try:

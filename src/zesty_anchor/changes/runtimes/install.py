@@ -26,10 +26,10 @@ from zesty_anchor.shelf.deb_package import merge
 from zesty_anchor.shelf.download import kept_file, obtain
 from zesty_anchor.shelf.manager import write_call
 from zesty_anchor.shelf.receipt import PartReceipt, Receipt, write
-from zesty_anchor.shelf.signature import check
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system.host import find_program, login_path
 from zesty_anchor.system.problem import Problem
+from zesty_anchor.system.signature import check
 
 COMMON_MESSAGES = {
     r"\b(g?cc|c99): (command )?not found": "gcc",

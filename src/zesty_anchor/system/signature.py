@@ -1,9 +1,10 @@
-"""Checking OpenPGP detached signatures (RFC 9580, section 10.4) with the keys that the manifest names."""
+"""Checking OpenPGP signatures (RFC 9580) with the keys that the manifest names, or that the system trusts."""
 
 from __future__ import annotations
 
 import datetime
 import warnings
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
@@ -108,3 +109,36 @@ def _fingerprints(key: Any) -> set[str]:
         if each.tag in (packet.Tag.PublicKey, packet.Tag.PublicSubkey):
             found |= {str(each.fingerprint).lower(), str(each.key_id).lower()}
     return found
+
+
+def signed_text(signed: bytes, keyrings: Sequence[Path], who: str) -> bytes:
+    """The text of a message that is signed inline (RFC 9580, section 7: Cleartext Signature Framework) with one of the keys in
+    the keyrings. One good signature is enough, as apt-secure(8) has it.
+
+    Raises ``SignatureRefused`` where none of the signatures holds, or no keyring can be read.
+    """
+    import pysequoia
+
+    keys: list[Any] = []
+    for file in keyrings:
+        try:
+            keys += pysequoia.Cert.split_bytes(file.read_bytes())
+        except Exception:
+            continue
+    if not keys:
+        raise SignatureRefused(
+            f"there is no key to check {who} with",
+            where=", ".join(map(str, keyrings)) or "no keyring",
+            advice="install the archive's keyring (Debian: the package debian-archive-keyring), or name its file as the feed's key",
+        )
+    now = datetime.datetime.now(datetime.UTC)
+    usable = [key for key in keys if not key.is_revoked and not (key.expiration is not None and key.expiration < now)]
+    try:
+        found = pysequoia.verify(bytes=signed, store=lambda ids: usable)
+    except RuntimeError as error:
+        raise SignatureRefused(
+            f"{who} is not signed with a key that this machine trusts for it",
+            where=f"{str(error).splitlines()[0]}; asked: {', '.join(map(str, keyrings))}",
+            advice="nothing of it was used. If the archive has a new key, get its keyring from a place that you trust",
+        ) from None
+    return bytes(found.bytes or b"")

@@ -1,0 +1,87 @@
+"""Which archive apt is set to, what this machine trusts it by, and how it is reached (sources.list(5), apt.conf(5))."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import subprocess
+from collections.abc import Mapping
+from pathlib import Path
+
+import msgspec
+
+from zesty_anchor.system.problem import UsageProblem
+
+_TARGETS = ("apt-get", "indextargets", "--format", "$(REPO_URI) $(RELEASE) $(COMPONENT)", "Created-By: Packages")
+_OS_RELEASE = Path("/etc/os-release")
+_KEYRINGS = Path("/usr/share/keyrings")
+_TRUSTED = Path("/etc/apt/trusted.gpg.d")
+
+
+class Suite(msgspec.Struct, frozen=True):
+    """One suite of an archive at ``url``, which ends in a slash. One that is ``named`` must be there and be signed well."""
+
+    url: str
+    name: str
+    named: bool = False
+
+
+def suites_here(environ: Mapping[str, str], more: tuple[str, ...]) -> list[Suite]:
+    """The suites that apt is set to, those of this system's release first, then ``more`` of the same archive.
+
+    Raises ``UsageProblem`` where there is no apt, or it is set to no archive.
+    """
+    apt = shutil.which("apt-get", path=environ.get("PATH"))
+    rows = _asked((apt, *_TARGETS[1:]), environ) if apt else []
+    found = dict.fromkeys(Suite(row[0], row[1]) for row in map(str.split, rows) if len(row) == 3 and row[2] == "main")
+    code = os_release().get("VERSION_CODENAME", "")
+    own = [suite for suite in found if suite.name == code or suite.name.startswith(f"{code}-")]
+    listed = own or list(found)
+    if not listed:
+        raise UsageProblem(
+            "no archive of Debian's form is known on this machine",
+            where="asked: apt-get indextargets" if apt else "there is no apt-get here",
+            advice='name one in the manifest: [feeds.debian] kind = "debian", url = "http://…/debian/", suites = ["…"]',
+        )
+    archive = listed[0].url
+    return list(dict.fromkeys([*listed, *(Suite(archive, name) for name in more if name != code)]))
+
+
+def keyrings() -> list[Path]:
+    """The keyrings of the system's own archive: what apt trusts for all, and that of the distribution's package."""
+    release = os_release()
+    names = [release.get("ID", ""), *release.get("ID_LIKE", "").split()]
+    files = [_KEYRINGS / f"{name}-archive-keyring.{ending}" for name in names if name for ending in ("gpg", "pgp")]
+    trusted = sorted(_TRUSTED.glob("*.gpg")) + sorted(_TRUSTED.glob("*.asc")) if _TRUSTED.is_dir() else []
+    return [file for file in (*files, *trusted) if os.access(file, os.R_OK)]
+
+
+def proxy(url: str, environ: Mapping[str, str]) -> str:
+    """The proxy that apt goes through to an address; empty where it goes directly (apt.conf(5), Acquire::http::Proxy)."""
+    scheme, _, rest = url.partition("://")
+    host = rest.partition("/")[0].partition(":")[0]
+    config = shutil.which("apt-config", path=environ.get("PATH"))
+    rows = _asked((config, "dump", "--format", "%F %v%n"), environ) if config else []
+    values = dict(row.split(" ", 1) for row in rows if " " in row)
+    found = values.get(f"Acquire::{scheme}::Proxy::{host}") or values.get(f"Acquire::{scheme}::Proxy", "")
+    return "" if found == "DIRECT" else found
+
+
+def os_release() -> dict[str, str]:
+    """What the system says of itself (os-release(5))."""
+    try:
+        rows = _OS_RELEASE.read_text("utf-8", "replace").splitlines()
+    except OSError:
+        return {}
+    return {key: value.strip("\"'") for key, sign, value in (row.partition("=") for row in rows) if sign}
+
+
+def _asked(words: tuple[str, ...], environ: Mapping[str, str]) -> list[str]:
+    try:
+        answer = subprocess.run(
+            words, capture_output=True, text=True, timeout=20, check=False, stdin=subprocess.DEVNULL,
+            env={**environ, "LC_ALL": "C"},
+        )  # fmt: skip
+    except (OSError, subprocess.TimeoutExpired):
+        return []
+    return answer.stdout.splitlines()
