@@ -36,6 +36,11 @@ class BaseChange(msgspec.Struct, frozen=True):
         return _NOTHING
 
     @property
+    def follows(self) -> frozenset[str]:
+        """None."""
+        return _NOTHING
+
+    @property
     def pending(self) -> bool:
         """It is known exactly."""
         return False

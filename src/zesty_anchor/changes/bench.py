@@ -31,5 +31,7 @@ class Bench(msgspec.Struct, frozen=True):
     """Tells what goes on in a change, by its key."""
     moved: Callable[[str, int, int | None], None]
     """Tells the bytes done, of those in all, for a change's key. Raises to break the work off."""
+    offline: bool = False
+    """Whether nobody may be asked."""
     secrets: Mapping[str, str] = {}
     """What was answered to the secret questions, by their kind."""

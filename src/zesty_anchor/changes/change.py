@@ -66,6 +66,10 @@ class Change(Protocol):
         """The keys of changes that come first."""
 
     @property
+    def follows(self) -> frozenset[str]:
+        """The keys of changes that must not be at work at the same time: they come first, whether they are done or fail."""
+
+    @property
     def touches(self) -> frozenset[str]:
         """The facts of the machine (``survey.machine.Machine``) that are read again once it is done."""
 

@@ -81,7 +81,8 @@ class Runner:
         with ThreadPoolExecutor(jobs) as pool:
             try:
                 while waiting or running:
-                    for change in [c for c in waiting if all(self._settled(n, results, keys) for n in c.needs)]:
+                    first = {c.key: c.needs | c.follows for c in waiting}
+                    for change in [c for c in waiting if all(self._settled(n, results, keys) for n in first[c.key])]:
                         waiting.remove(change)
                         failed = [n for n in change.needs if n in results and results[n].outcome != "done"]
                         if failed:

@@ -35,7 +35,9 @@ class LockedFile(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_d
 
 
 class Locked(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
-    """One want, resolved. What a version is built with stands under the want ``to build VERSION``."""
+    """One want, resolved. What a version is built with stands under the want ``to build VERSION``. ``extras`` are the
+    versions of its command-line packages, by what the manifest asks for.
+    """
 
     runtime: str
     want: str
@@ -44,6 +46,7 @@ class Locked(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defau
     files: dict[str, LockedFile]
     channels: tuple[str, ...] = ()
     licence: str = ""
+    extras: dict[str, str] = {}
 
 
 def file_beside(manifest: Path) -> Path:

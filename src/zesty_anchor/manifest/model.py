@@ -96,10 +96,13 @@ class Coupled(_Part, frozen=True):
 class ExtraTool(_Part, frozen=True):
     """``[extras]`` of a recipe: how the runtime's own package tool adds a command-line package.
 
-    The step finds NAME, VERSION (empty for any) and FOLDER in its environment.
+    The step finds NAME, VERSION (empty for any), FOLDER, CACHE (a folder to keep downloads in), PERSON (the person's home),
+    AUTHORITIES (the file of certificate authorities that count here) and, where nobody may be asked, OFFLINE in its
+    environment. ``kind`` is the registry that the packages come from, if it is one that we can ask for their versions.
     """
 
     install: str
+    kind: Literal["npm"] | None = None
 
 
 class ProofOfVersion(_Part, frozen=True):

@@ -49,6 +49,17 @@ class Part(msgspec.Struct, frozen=True):
     links: Mapping[str, str] = {}
 
 
+class WantedExtra(msgspec.Struct, frozen=True):
+    """A command-line package to be put into a version: as it is ``asked`` for, its name and its version (empty: any).
+    ``commands`` are those that it brought, where it is there already.
+    """
+
+    asked: str
+    name: str
+    version: str
+    commands: tuple[str, ...] = ()
+
+
 class WantedPackage(msgspec.Struct, frozen=True):
     """A package of the operating system, and who needs it: the manifest, or runtimes by name."""
 
@@ -85,7 +96,7 @@ class WantedVersion(msgspec.Struct, frozen=True):
     build: BuildChoices = BuildChoices()
     earlier: WantedVersion | None = None
     on: str = ""
-    extras: tuple[str, ...] = ()
+    extras: tuple[WantedExtra, ...] = ()
     variables: tuple[tuple[str, str], ...] = ()
     through: str = ""
     home: Path | None = None

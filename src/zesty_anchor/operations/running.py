@@ -81,6 +81,7 @@ def bench_at(
         log=log,
         told=person.reporter.told,
         moved=person.reporter.moved,
+        offline=workstation.offline,
         secrets=granted.secrets,
     )
 

@@ -50,7 +50,8 @@ class Locker:
                         release.licence,
                     )
                 assert found is not None
-                entries.append(msgspec.structs.replace(found, files=files))
+                extras = self._resolver.extra_versions(name, want, found.version)
+                entries.append(msgspec.structs.replace(found, files=files, extras=extras))
                 entries += self._earlier(entries[-1], machine)
         return entries
 

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, Literal
 
 import msgspec
 
 from zesty_anchor.feeds.release import Piece, Release, channels_of
 from zesty_anchor.feeds.supply import Supply
 from zesty_anchor.files import own_folders
-from zesty_anchor.manifest.model import Companion, Recipe, Source
+from zesty_anchor.manifest.model import Companion, Recipe
 from zesty_anchor.manifest.pin import meets
 from zesty_anchor.manifest.version import Version
 from zesty_anchor.manifest.want import Want, nearest
@@ -160,11 +160,7 @@ class Offers:
     def _companion(self, companion: Companion, name: str, release: Release) -> Piece:
         """The newest package of a companion that the manifest wants and that runs on the version."""
         want = self._workstation.manifest.tools[name].companions.get(companion.name, "latest")
-        source = Source(companion.kind, package=companion.package or companion.name)
-        fitting = next((n for n, feed in self._workstation.manifest.feeds.items() if feed.kind == companion.kind), None)
-        url = self._workstation.manifest.feeds[fitting].url if fitting else None
-        supply = Supply(fitting or companion.kind, companion.kind, url, source.package or companion.name, source=source)
-        offered = self._opened().releases(supply, Recipe(commands=()), "any")
+        offered = self.of_registry(companion.kind, companion.package or companion.name)
         fits = [
             each for each in offered
             if meets(each.requires.get(companion.requires, "*"), "npm", release.version)
@@ -177,6 +173,13 @@ class Offers:
                 advice=f"the nearest: {', '.join(nearest(want, (each.version for each in fits)))}",
             )
         return Piece(companion.name, chosen.version, chosen.url, chosen.digest, chosen.size)
+
+    def of_registry(self, kind: Literal["npm"], package: str) -> list[Release]:
+        """The versions of any package of a registry: the one that the manifest names for that kind, or the user's own."""
+        feeds = self._workstation.manifest.feeds
+        named = next((name for name, feed in feeds.items() if feed.kind == kind), None)
+        supply = Supply(named or kind, kind, feeds[named].url if named else None, package)
+        return self._opened().releases(supply, Recipe(commands=()), "any")
 
     def script(self, name: str, release: Release) -> bytes:
         """The text of an installer, checked against the digest that its feed gives."""

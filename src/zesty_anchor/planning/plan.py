@@ -53,6 +53,8 @@ def in_order(changes: Iterable[Change]) -> list[Change]:
     by_key = {change.key: change for change in listed}
     for stage in Stage:
         staged = [change for change in by_key.values() if change.stage is stage]
-        graph = {c.key: [need for need in c.needs if need in by_key and by_key[need].stage is stage] for c in staged}
+        graph = {
+            c.key: [k for k in sorted(c.needs | c.follows) if k in by_key and by_key[k].stage is stage] for c in staged
+        }
         ordered += [by_key[key] for key in TopologicalSorter(graph).static_order()]
     return ordered

@@ -13,8 +13,9 @@ from zesty_anchor.manifest.lock import Locked, file_beside
 from zesty_anchor.manifest.model import Earlier, names_for
 from zesty_anchor.manifest.version import Version
 from zesty_anchor.manifest.want import Want, nearest
-from zesty_anchor.manifest.wanted import Artefact, WantedVersion, refer
+from zesty_anchor.manifest.wanted import Artefact, WantedExtra, WantedVersion, refer
 from zesty_anchor.planning.coupling import may_run, runs_on
+from zesty_anchor.planning.extras import installed_extras, wanted_extras
 from zesty_anchor.planning.offers import Offers, sha256
 from zesty_anchor.planning.standing import Known, moved, standing
 from zesty_anchor.planning.workstation import Workstation
@@ -78,6 +79,14 @@ class Resolver:
                 found[name].setdefault(version.version, version)
         return tuple(version for versions in found.values() for version in versions.values())
 
+    def extra_versions(self, name: str, want: str, version: str) -> dict[str, str]:
+        """The versions of the command-line packages of a version, by what is asked for: those that it has, else the newest."""
+        return {extra.asked: extra.version for extra in self._extras(name, want, version) if extra.version}
+
+    def _extras(self, name: str, want: str, version: str) -> tuple[WantedExtra, ...]:
+        there = installed_extras(self._workstation, name, self._workstation.locations.shelf / name / version)
+        return wanted_extras(self._workstation, self._offers, name, want, there)
+
     def _version(self, asked: Asked, machine: Machine, known: Known, obtainable: bool, found: Found) -> WantedVersion:
         name, want = asked.runtime, asked.want
         workstation = self._workstation
@@ -86,25 +95,32 @@ class Resolver:
         folder = workstation.locations.shelf / name
         base = WantedVersion(
             runtime=name, version="", want=want, default=asked.default, folder=folder, recipe=recipe, feed="",
-            extras=runtime.extras, build=runtime.build, through=runtime.through or "",
+            build=runtime.build, through=runtime.through or "",
             home=Path(recipe.manager.home) if recipe.manager and recipe.manager.home else None,
         )  # fmt: skip
         locked = workstation.lock.get((name, want))
         here = standing(workstation, name, want, machine, known)
         if here is not None:
             on = runs_on(name, here, recipe.on, list(below), workstation.file)
-            feed = machine.shelf[name, here].feed
-            return placed(msgspec.structs.replace(base, version=here, folder=folder / here, on=on, feed=feed))
-        if not obtainable:
-            raise NotProvisioned(
-                f"{name} {want!r} is not installed", where=str(workstation.file), advice="run: zesty-anchor provision"
+            there = installed_extras(workstation, name, folder / here)
+            lacking = next((each for each in runtime.extras if each not in there), None)
+            if lacking is not None and not obtainable:
+                raise _not_provisioned(f"{lacking} is not in {name} {here}", workstation)
+            extras = self._extras(name, want, here)
+            return placed(
+                msgspec.structs.replace(
+                    base, version=here, folder=folder / here, on=on, feed=machine.shelf[name, here].feed, extras=extras
+                )
             )
+        if not obtainable:
+            raise _not_provisioned(f"{name} {want!r} is not installed", workstation)
         before = moved(name, want, machine, known)
         if runtime.through is not None and not any(n == runtime.through for n, _ in machine.shelf):
             version = locked.version if locked else before or want
+            extras = wanted_extras(workstation, self._offers, name, want, {})
             return placed(
                 msgspec.structs.replace(
-                    base, version=version, folder=folder / version, pending=True, feed=runtime.through
+                    base, version=version, folder=folder / version, pending=True, feed=runtime.through, extras=extras
                 )
             )
         if locked:
@@ -122,6 +138,7 @@ class Resolver:
             licence=release.licence,
             licence_accepted=runtime.licence == "accepted",
             feed=release.feed,
+            extras=self._extras(name, want, release.version),
         )
         if recipe.installer is not None:
             return placed(self._by_script(base, release))
@@ -238,6 +255,10 @@ class Resolver:
             licence=locked.licence, signature=file.signature, source=file.source, feed=locked.feed,
             parts=tuple(Piece(each.name, each.version, each.url, each.digest, each.size) for each in file.parts),
         )  # fmt: skip
+
+
+def _not_provisioned(what: str, workstation: Workstation) -> NotProvisioned:
+    return NotProvisioned(what, where=str(workstation.file), advice="run: zesty-anchor provision")
 
 
 def to_build(version: str) -> str:

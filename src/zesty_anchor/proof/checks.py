@@ -43,7 +43,8 @@ def questions(wanted: Wanted, locations: Locations) -> list[Question]:
     asked: list[Question] = []
     for version in wanted.versions:
         if version.default:
-            asked += [_where(version, command, locations.launchers) for command in version.recipe.commands]
+            commands = (*version.recipe.commands, *(c for extra in version.extras for c in extra.commands))
+            asked += [_where(version, command, locations.launchers) for command in dict.fromkeys(commands)]
         asked += _which(version)
     for command in wanted.of_system:
         asked.append(Question(f"the system's {command} answers", f"command -v {command}", str(wanted.shelf), "outside"))

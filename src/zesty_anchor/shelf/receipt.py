@@ -1,5 +1,6 @@
 """The slip in each version's folder that says what it is and where it came from."""
 
+from collections.abc import Mapping
 from pathlib import Path
 
 import msgspec
@@ -64,18 +65,28 @@ def stock(shelf: Path) -> dict[tuple[str, str], Receipt]:
     return found
 
 
-def extras_in(folder: Path) -> tuple[str, ...]:
-    """The command-line packages that were put into a version, as the manifest asked for them."""
+class Extra(msgspec.Struct, frozen=True):
+    """A command-line package in a version: the version of its own that was asked for (empty: any), and the commands that it
+    brought.
+    """
+
+    version: str = ""
+    commands: tuple[str, ...] = ()
+
+
+def extras_in(folder: Path) -> dict[str, Extra]:
+    """The command-line packages that were put into a version, by what the manifest asked for."""
     try:
-        return tuple(msgspec.json.decode((folder / EXTRAS_NAME).read_bytes(), type=list[str]))
+        found = msgspec.json.decode((folder / EXTRAS_NAME).read_bytes(), type=dict[str, Extra] | list[str])
     except (OSError, msgspec.MsgspecError):
-        return ()
+        return {}
+    return found if isinstance(found, dict) else {name: Extra() for name in found}
 
 
-def note_extras(folder: Path, extras: tuple[str, ...]) -> None:
+def note_extras(folder: Path, extras: Mapping[str, Extra]) -> None:
     """Write down the command-line packages that are in a version."""
     if extras:
-        (folder / EXTRAS_NAME).write_bytes(msgspec.json.encode(sorted(extras)) + b"\n")
+        (folder / EXTRAS_NAME).write_bytes(msgspec.json.encode(dict(sorted(extras.items()))) + b"\n")
     else:
         (folder / EXTRAS_NAME).unlink(missing_ok=True)
 

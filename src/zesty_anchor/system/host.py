@@ -32,6 +32,10 @@ class Host(msgspec.Struct, frozen=True):
         return f"{self.system}-{self.machine}"
 
 
+_BUNDLES = ("/etc/ssl/certs/ca-certificates.crt", "/etc/pki/tls/certs/ca-bundle.crt", "/etc/ssl/cert.pem")
+"""Where Debian, Fedora and macOS have the authorities of the system."""
+
+
 def host() -> Host:
     """This machine."""
     name = os.uname()
@@ -55,6 +59,14 @@ def libc_version() -> str:
         return (os.confstr("CS_GNU_LIBC_VERSION") or "").partition(" ")[2]
     except (OSError, ValueError):
         return ""
+
+
+def authorities(environ: Mapping[str, str]) -> str:
+    """The file of the certificate authorities that programs are to trust here; empty where there is none."""
+    import ssl
+
+    named = (environ.get("SSL_CERT_FILE", ""), ssl.get_default_verify_paths().cafile or "", *_BUNDLES)
+    return next((file for file in named if file and os.access(file, os.R_OK)), "")
 
 
 def user_name() -> str:

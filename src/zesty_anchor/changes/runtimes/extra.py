@@ -13,22 +13,24 @@ from zesty_anchor.changes.base import BaseChange, BaseKind
 from zesty_anchor.changes.bench import Bench
 from zesty_anchor.changes.change import Stage, version_key
 from zesty_anchor.changes.record import WHOLE, Record, Reverted
+from zesty_anchor.files import folders, own_folders
 from zesty_anchor.files.removal import discard
-from zesty_anchor.manifest.wanted import Wanted, WantedVersion
+from zesty_anchor.manifest.wanted import Wanted, WantedExtra, WantedVersion
 from zesty_anchor.shelf import place
 from zesty_anchor.shelf.build import Pace, build
-from zesty_anchor.shelf.receipt import extras_in, note_extras
+from zesty_anchor.shelf.receipt import Extra, extras_in, note_extras
 from zesty_anchor.survey.machine import Machine
-from zesty_anchor.system.host import plain_environment
+from zesty_anchor.system.host import authorities, plain_environment
 
 
 class ExtraRecord(Record, kw_only=True, tag="extra"):
-    """The version's folder, the package, its files ``before`` (until it is done), and those that it ``brought`` (None: it was
+    """The version's folder, the package, the ``cache`` that was made for it (empty: it was there), its files ``before`` (until it is done), and those that it ``brought`` (None: it was
     cut off).
     """
 
     folder: str
     extra: str
+    cache: str = ""
     before: list[str] = msgspec.field(default_factory=list)
     brought: list[str] | None = None
 
@@ -37,7 +39,7 @@ class AddExtra(BaseChange, frozen=True):
     """Put one package into one version."""
 
     wanted: WantedVersion
-    extra: str
+    extra: WantedExtra
     after: str
     kind: ClassVar[str] = "extra"
     action: ClassVar[str] = "add"
@@ -47,17 +49,23 @@ class AddExtra(BaseChange, frozen=True):
     @property
     def subject(self) -> str:
         """The package, and where it goes."""
-        return f"{self.extra} to {self.wanted.runtime} {self.wanted.version}"
+        shown = f"{self.extra.name}@{self.extra.version}" if self.extra.version else self.extra.name
+        return f"{shown} to {self.wanted.runtime} {self.wanted.version}"
 
     @property
     def key(self) -> str:
         """Names the change among all others."""
-        return f"extra:{self.wanted.runtime}:{self.wanted.version}:{self.extra}"
+        return f"extra:{self.wanted.runtime}:{self.wanted.version}:{self.extra.asked}"
 
     @property
     def needs(self) -> frozenset[str]:
-        """The version comes first; then one package after the other, since they write into the same folder."""
-        return frozenset({version_key(self.wanted.runtime, self.wanted.version), self.after} - {""})
+        """The version comes first."""
+        return frozenset({version_key(self.wanted.runtime, self.wanted.version)})
+
+    @property
+    def follows(self) -> frozenset[str]:
+        """One package after the other, since they write into the same folder."""
+        return frozenset({self.after} - {""})
 
     @property
     def pending(self) -> bool:
@@ -71,28 +79,41 @@ class AddExtra(BaseChange, frozen=True):
 
     def prepare(self, bench: Bench) -> ExtraRecord:
         """Write down the files that the version has now."""
-        return ExtraRecord(folder=str(self.wanted.folder), extra=self.extra, before=_files(self.wanted.folder))
+        cache = _cache(bench, self.wanted.runtime)
+        return ExtraRecord(
+            folder=str(self.wanted.folder),
+            extra=self.extra.asked,
+            cache="" if os.path.lexists(cache) else str(cache),
+            before=_files(self.wanted.folder),
+            made=folders.missing(cache.parent),
+        )
 
     def carry_out(self, bench: Bench, record: ExtraRecord) -> None:
         """Run the runtime's package tool. The tool gets a home of its own, so that it leaves nothing in the person's."""
         tool, folder = self.wanted.recipe.extras, self.wanted.folder
         assert tool is not None
-        name, _, version = self.extra.partition("@") if not self.extra.startswith("@") else _scoped(self.extra)
+        cache = _cache(bench, self.wanted.runtime)
+        own_folders.make(cache)
         room = place.stage(bench.locations.staging, "extra")
         environment = {
             **plain_environment(bench.environ, room, self.wanted.bins), **dict(self.wanted.variables),
-            "TMPDIR": str(room), "NAME": name, "VERSION": version, "FOLDER": str(folder),
+            "TMPDIR": str(room), "NAME": self.extra.name, "VERSION": self.extra.version, "FOLDER": str(folder),
+            "CACHE": str(cache), "PERSON": str(bench.locations.home), "AUTHORITIES": authorities(bench.environ),
+            "OFFLINE": "yes" if bench.offline else "",
         }  # fmt: skip
         try:
             build(
                 [tool.install], (), room, environment,
                 bench.log / f"extra-{self.wanted.runtime}-{self.wanted.version}.log",
                 Pace(lambda text: bench.told(self.key, f"add {self.subject}, {text}")), lambda line: "",
+                what=f"the package tool of {self.wanted.runtime}",
             )  # fmt: skip
         finally:
             discard(room)
-        note_extras(folder, (*extras_in(folder), self.extra))
         record.brought = sorted(set(_files(folder)) - set(record.before))
+        bins = {os.path.normpath(part) for part in self.wanted.recipe.bin}
+        commands = sorted(Path(f).name for f in record.brought if (os.path.dirname(f) or ".") in bins)
+        note_extras(folder, {**extras_in(folder), self.extra.asked: Extra(self.extra.version, tuple(commands))})
         record.before = []
 
 
@@ -102,7 +123,7 @@ class Extras(BaseKind):
     name = "extra"
     record = ExtraRecord
 
-    def look(self, wanted: Wanted, machine: Machine) -> Mapping[Path, tuple[str, ...]]:
+    def look(self, wanted: Wanted, machine: Machine) -> Mapping[Path, Mapping[str, Extra]]:
         """The packages that each version has already. One that gives way to the same version from elsewhere takes its
         packages along.
         """
@@ -113,12 +134,13 @@ class Extras(BaseKind):
                 found[version.folder] = extras_in(version.folder)
         return found
 
-    def plan(self, wanted: Wanted, facts: Mapping[Path, tuple[str, ...]]) -> Iterable[AddExtra]:
+    def plan(self, wanted: Wanted, facts: Mapping[Path, Mapping[str, Extra]]) -> Iterable[AddExtra]:
         """One for each package that a version does not have."""
         for version in wanted.versions:
             after = ""
             for extra in version.extras:
-                if extra not in facts.get(version.folder, ()):
+                there = facts.get(version.folder, {}).get(extra.asked)
+                if there is None or (extra.version and there.version not in ("", extra.version)):
                     change = AddExtra(version, extra, after)
                     after = change.key
                     yield change
@@ -126,6 +148,8 @@ class Extras(BaseKind):
     def take_back(self, record: ExtraRecord, bench: Bench) -> Reverted:
         """Remove what the package brought; a version that is gone took it along."""
         folder = Path(record.folder)
+        if record.cache:
+            discard(Path(record.cache))
         if not folder.is_dir():
             return WHOLE
         brought = record.brought if record.brought is not None else sorted(set(_files(folder)) - set(record.before))
@@ -133,8 +157,12 @@ class Extras(BaseKind):
             (folder / name).unlink(missing_ok=True)
         for inner in sorted({(folder / name).parent for name in brought}, key=lambda f: len(f.parts), reverse=True):
             _remove_empty(inner, folder)
-        note_extras(folder, tuple(e for e in extras_in(folder) if e != record.extra))
+        note_extras(folder, {asked: extra for asked, extra in extras_in(folder).items() if asked != record.extra})
         return WHOLE
+
+
+def _cache(bench: Bench, runtime: str) -> Path:
+    return bench.locations.cache / "packages" / runtime
 
 
 def _files(folder: Path) -> list[str]:
@@ -145,9 +173,3 @@ def _remove_empty(inner: Path, folder: Path) -> None:
     while inner != folder and inner.is_dir() and not any(inner.iterdir()):
         inner.rmdir()
         inner = inner.parent
-
-
-def _scoped(extra: str) -> tuple[str, str, str]:
-    """A name that begins with @, as npm's scopes do, and its version."""
-    name, sign, version = extra[1:].partition("@")
-    return f"@{name}", sign, version
