@@ -40,6 +40,7 @@ PROGRAMS = {
         "git",
         "setpriv",
         "strace",
+        "openssl",
         "ssh",
         "sshd",
         "systemctl",

@@ -34,6 +34,7 @@ class Mark:
     folder: Path
     stage: Stage = Stage.OBTAIN
     needs: frozenset[str] = frozenset()
+    follows: frozenset[str] = frozenset()
     questions: tuple[Question, ...] = ()
     commands: tuple[tuple[str, ...], ...] = ()
     fails: BaseException | None = None

@@ -21,7 +21,7 @@ from zesty_anchor.show import listing
 def command(setting: Setting, runtime: str | None, line: str, each: bool, licence: bool) -> None:
     """Versions: with no RUNTIME those installed, else those that can be had, newest first.
 
-    LINE keeps only the versions that begin with it: "list kelp 4.2". Where there are many, those of one line
+    LINE keeps only the versions that begin with it, or are of that channel: "list kelp 4.2", "list kelp lts". Where there are many, those of one line
     (4.2.…) share a line.
     """
     if licence and not runtime:

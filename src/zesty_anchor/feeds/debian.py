@@ -179,7 +179,7 @@ def _inflated(chunks: Iterable[bytes], index: str) -> Iterator[bytes]:
 
 
 def _picked(content: Iterable[bytes], wanted: re.Pattern[bytes]) -> Iterator[bytes]:
-    """The stanzas whose first row fits."""
+    """The stanzas whose first row fits: each begins with the field Package (DebianRepository/Format, "Packages" Indices)."""
     rest = b""
     for chunk in content:
         *whole, rest = (rest + chunk).split(b"\n\n")

@@ -51,7 +51,10 @@ def _listing(
         runtime=name,
         in_effect=effect if choice.version else None,
         installed=tuple(version for runtime, version in machine.shelf if runtime == name),
-        obtainable=tuple({"version": r.version, "channels": r.channels, "date": r.date} for r in offered),
+        obtainable=tuple(
+            {"version": r.version, "channels": r.channels, "date": r.date, "feed": r.feed, "lacking": r.lacking}
+            for r in offered
+        ),
         through=workstation.manifest.tools[name].through or "",
         manager=name in workstation.manifest.managers,
     )

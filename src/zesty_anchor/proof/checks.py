@@ -97,10 +97,12 @@ def _program(version: WantedVersion, program: Program) -> Question:
 
 
 def _where(version: WantedVersion, command: str, launchers: Path) -> Question:
-    folder = next((b for b in version.bins if (b / command).is_file()), version.bins[0])
+    folder = next((b for b in version.bins if (b / command).is_file()), None)
     # A function answers with its name alone.
     function = version.recipe.manager is not None and version.recipe.manager.function is not None
-    places = f"{folder / command}\n{launchers / command}" + (f"\n{command}" if function else "")
+    # A launcher is no proof where the version has no such command any more.
+    places = f"{folder / command}\n{launchers / command}" if folder else str(version.bins[0] / command)
+    places += f"\n{command}" if function else ""
     hidden = f'case " ${{{HIDING}-}} " in *" {command} "*) echo {command} ;; *) command -v {command} ;; esac'
     return Question(f"{command} is found", hidden, places, "place")
 

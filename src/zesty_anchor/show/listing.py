@@ -71,12 +71,16 @@ def runtime(paint: Paint, listed: Listed, only: str, *, each: bool = False) -> N
         paint.write(f"{paint.name(listed.runtime)}  {paint.good(effect['version'])} is in effect: {decided}")
     else:
         paint.write(f"{paint.name(listed.runtime)}  {paint.look('none is in effect')}")
-    shown = [r for r in listed.obtainable if not only or _begins(r["version"], only)]
+    shown = [r for r in listed.obtainable if not only or only in r["channels"] or _begins(r["version"], only)]
     rows = [_row(paint, listed, r) for r in shown] if each or len(shown) <= _MANY else _grouped(paint, listed, shown)
     for line in table(rows, [12, 10, 10]):
         paint.write(f"  {line}")
     if not rows:
-        paint.write(f"  no version begins with {only}" if only else "  the feed offers none for this machine")
+        paint.write(
+            f"  no version begins with {only}, and there is no such channel"
+            if only
+            else "  the feed offers none for this machine"
+        )
     elif len(rows) < len(shown):
         paint.write(
             paint.faint(
@@ -118,6 +122,10 @@ def _state(paint: Paint, listed: Listed, releases: list[Any]) -> str:
     for version in listed.installed:
         if version in versions and version != effect:
             parts.append(paint.good("installed" if len(versions) == 1 else f"{version} installed"))
+    if len(releases) == 1 and releases[0]["lacking"]:
+        parts.append(paint.look(releases[0]["lacking"]))
+    if len({release["feed"] for release in listed.obtainable}) > 1:
+        parts.append(paint.faint(f"from {' and '.join(dict.fromkeys(release['feed'] for release in releases))}"))
     return ", ".join(parts)
 
 

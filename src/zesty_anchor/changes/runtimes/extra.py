@@ -85,7 +85,8 @@ class AddExtra(BaseChange, frozen=True):
             extra=self.extra.asked,
             cache="" if os.path.lexists(cache) else str(cache),
             before=_files(self.wanted.folder),
-            made=folders.missing(cache.parent),
+            # Ours in any case: the package that made it may have failed since.
+            made=[*folders.missing(cache.parent.parent), str(cache.parent)],
         )
 
     def carry_out(self, bench: Bench, record: ExtraRecord) -> None:

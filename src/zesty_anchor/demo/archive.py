@@ -1,0 +1,86 @@
+"""The stand-in for an archive in the Debian repository format: packages, indexes and a signed suite, in a folder to be served."""
+
+from __future__ import annotations
+
+import datetime
+import email.utils
+import hashlib
+import io
+import lzma
+import tarfile
+from collections.abc import Mapping, Sequence
+from pathlib import Path
+from typing import Any
+
+_MOMENT = 1_760_000_000
+
+
+def deb(fields: Mapping[str, str], files: Mapping[str, bytes | str]) -> bytes:
+    """A binary package (deb(5)) of these fields. A file's content is bytes, a link's the text that it leads to."""
+    control = "".join(f"{name}: {value}\n" for name, value in fields.items()).encode()
+    members = {
+        "debian-binary": b"2.0\n",
+        "control.tar.xz": _tar({"control": control}),
+        "data.tar.xz": _tar(files),
+    }
+    written = b"!<arch>\n"
+    for name, content in members.items():
+        written += f"{name:<16}{_MOMENT:<12}{0:<6}{0:<6}{'100644':<8}{len(content):<10}`\n".encode()
+        written += content + b"\n" * (len(content) % 2)
+    return written
+
+
+def _tar(files: Mapping[str, bytes | str]) -> bytes:
+    plain = io.BytesIO()
+    with tarfile.open(fileobj=plain, mode="w:xz") as archive:
+        for path, content in files.items():
+            member = tarfile.TarInfo(f"./{path}")
+            member.mtime, member.mode = _MOMENT, 0o755 if "/bin/" in path else 0o644
+            if isinstance(content, str):
+                member.type, member.linkname = tarfile.SYMTYPE, content
+                archive.addfile(member)
+            else:
+                member.size = len(content)
+                archive.addfile(member, io.BytesIO(content))
+    return plain.getvalue()
+
+
+def write_suite(
+    folder: Path,
+    suite: str,
+    packages: Sequence[tuple[Mapping[str, str], Mapping[str, bytes | str]]],
+    signer: Any,
+    *,
+    valid_days: int = 7,
+    architecture: str = "amd64",
+) -> None:
+    """A suite of packages, each its fields and its files, with its index and the list of digests, signed by a ``signer`` of
+    pysequoia. It is valid for some days from now on.
+    """
+    import pysequoia
+
+    stanzas = []
+    for fields, files in packages:
+        named = {"Package": fields["Package"], "Architecture": architecture}
+        whole = {**named, "Maintainer": "the tide desk <desk@harbour.invalid>", **fields}
+        content = deb({**whole, "Description": "made up"}, files)
+        place = f"pool/main/{suite}/{fields['Package']}_{fields['Version'].replace(':', '%3a')}_{architecture}.deb"
+        (folder / place).parent.mkdir(parents=True, exist_ok=True)
+        (folder / place).write_bytes(content)
+        told = {"Filename": place, "Size": str(len(content)), "SHA256": hashlib.sha256(content).hexdigest()}
+        stanzas.append("".join(f"{name}: {value}\n" for name, value in {**whole, **told}.items()))
+    index = lzma.compress("\n".join(stanzas).encode())
+    name = f"main/binary-{architecture}/Packages.xz"
+    where = folder / "dists" / suite
+    (where / name).parent.mkdir(parents=True, exist_ok=True)
+    (where / name).write_bytes(index)
+    now = datetime.datetime.now(datetime.UTC)
+    rows = {
+        "Origin": "Harbour", "Suite": suite, "Codename": suite, "Date": email.utils.format_datetime(now),
+        "Valid-Until": email.utils.format_datetime(now + datetime.timedelta(days=valid_days)),
+        "Architectures": architecture, "Components": "main",
+        "SHA256": f"\n {hashlib.sha256(index).hexdigest()} {len(index):>8} {name}",
+    }  # fmt: skip
+    text = "".join(f"{key}: {value}\n" for key, value in rows.items())
+    signed = pysequoia.sign(signer, text.encode(), mode=pysequoia.SignatureMode.CLEAR)
+    (where / "InRelease").write_bytes(signed)
