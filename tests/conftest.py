@@ -215,6 +215,7 @@ def make_feed(tmp_path: Path) -> Iterator[Callable[..., str]]:
         folder = tmp_path / f"feed{len(hosts)}"
         folder.mkdir()
         for name, content in files.items():
+            (folder / name).parent.mkdir(parents=True, exist_ok=True)
             (folder / name).write_bytes(content)
         hosts.append(Host(folder).__enter__())
         return hosts[-1].url

@@ -281,6 +281,7 @@ def test_a_runtime_of_the_system_is_outranked_or_goes_and_comes_back(desk: Desk,
     """Debian's own lua5.4, which answers to ``lua`` through the alternatives system; the manifest owns that command."""
     apt = ["apt-get", "install", "-y", "-qq", "lua5.4"]
     subprocess.run(apt, capture_output=True, check=True)
+    subprocess.run(["apt-mark", "auto", "lua5.4"], capture_output=True, check=True)
     chosen = Path("/etc/alternatives/lua-interpreter").resolve()
     content = pack("lua", {"bin/lua": (b"#!/bin/sh\necho Lua 9.0\n", 0o755)}, "tar.gz")
     file = {"platform": "any", "url": "lua.tgz", "sha256": hashlib.sha256(content).hexdigest()}
@@ -302,6 +303,8 @@ def test_a_runtime_of_the_system_is_outranked_or_goes_and_comes_back(desk: Desk,
         desk.well("undo")
         assert Path("/etc/alternatives/lua-interpreter").resolve() == chosen
         assert chosen.exists()
+        marked = subprocess.run(["apt-mark", "showauto", "lua5.4"], capture_output=True, text=True, check=True)
+        assert marked.stdout == "lua5.4\n", "it comes back as it was: there because something needs it"
         desk.well("undo")
         desk.wants('[[conflicts.remove]]\nalternative = "lua-interpreter"\n', runtime, url)
         desk.well("provision")

@@ -11,6 +11,7 @@ import threading
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
+import msgspec
 import pytest
 
 from zesty_anchor.feeds.documents import Web
@@ -19,6 +20,7 @@ from zesty_anchor.feeds.npm import NpmFeed, integrity_digest, registry_address
 from zesty_anchor.feeds.open import Feeds
 from zesty_anchor.feeds.supply import Supply
 from zesty_anchor.manifest.model import Recipe
+from zesty_anchor.recipes import shipped
 from zesty_anchor.system.problem import Problem, UsageProblem
 
 
@@ -178,3 +180,55 @@ def test_what_is_no_version_is_left_out(tmp_path: Path) -> None:
     supply = Supply("here", "folder", str(tmp_path), "kelp", file="kelp-{version}.tgz")
     found = Feeds({}, tmp_path, Web()).releases(supply, Recipe(commands=("kelp",)), "linux-x86_64")
     assert sorted(release.version for release in found) == ["4.1", "v4.2"]
+
+
+def test_the_upstreams_list_of_versions_with_a_list_of_digests_each(
+    make_feed: Callable[..., str], tmp_path: Path
+) -> None:
+    """The shape of Node's own release list: versions with a letter, long-term names or false, files by platform."""
+    listed = [
+        {"version": "v22.1.0", "date": "2026-05-02", "files": ["linux-x64", "src"], "lts": "Jod"},
+        {"version": "v23.0.0", "date": "2026-06-01", "files": ["linux-x64"], "lts": False},
+        {"version": "v24.0.0", "date": "2026-06-02", "files": ["linux-arm64"], "lts": False},
+        {"version": "nightly", "date": "2026-06-02", "files": ["linux-x64"], "lts": False},
+    ]
+    name = "node-v22.1.0-linux-x64.tar.xz"
+    sums = f"{'a' * 64}  node-v22.1.0.pkg\n{'b' * 64}  ./{name}\n"
+    url = make_feed({"index.json": json.dumps(listed).encode(), "v22.1.0/SHASUMS256.txt": sums.encode()})
+    source = next(each for each in shipped()["node"].sources if each.kind == "json")
+    supply = Supply(
+        "json", "json", f"{url}index.json", "linux-x64", map=source.map, sums=source.sums or "", source=source
+    )
+    feed = Feeds({}, tmp_path, Web())
+    found = {r.version: r for r in feed.releases(supply, shipped()["node"], "linux-x86_64")}
+    assert found.keys() == {"22.1.0", "23.0.0"}
+    assert found["22.1.0"].channels == ("lts", "lts") and found["23.0.0"].channels == ()
+    pinned = feed.feed(supply).pinned(found["22.1.0"])
+    assert pinned.digest == f"sha256:{'b' * 64}" and pinned.url == f"{url}v22.1.0/{name}" and not pinned.signature
+    with pytest.raises(Problem, match="404"):
+        feed.feed(supply).pinned(found["23.0.0"])
+    signed = msgspec.structs.replace(supply, key=tmp_path / "keys.asc")
+    make_signature = tmp_path / "feed0/v22.1.0/SHASUMS256.txt.sig"
+    make_signature.write_bytes(b"a signature")
+    pinned = feed.feed(signed).pinned(found["22.1.0"])
+    assert pinned.signature == f"{url}v22.1.0/SHASUMS256.txt.sig" and pinned.sums == f"{url}v22.1.0/SHASUMS256.txt"
+
+
+def test_a_listing_with_a_folder_for_each_version(make_feed: Callable[..., str], tmp_path: Path) -> None:
+    files = {f"v{v}/kelp-{v}-linux.tgz": f"kelp {v}".encode() for v in ("4.2.1", "4.10.0")}
+    sums = {
+        f"v{v}/SUMS": f"{hashlib.sha256(f'kelp {v}'.encode()).hexdigest()} *kelp-{v}-linux.tgz\n".encode()
+        for v in ("4.2.1",)
+    }
+    url = make_feed({**files, **sums, "v4.10.0/SUMS": b"nothing", "latest.txt": b"x", "notes/a": b"x"})
+    supply = Supply(
+        "tides", "listing", url, "kelp", file="v{version}/{name}-{version}-{system}.tgz", sums="v{version}/SUMS"
+    )
+    feeds = Feeds({}, tmp_path, Web())
+    found = {r.version: r for r in feeds.releases(supply, Recipe(commands=("kelp",)), "linux-x86_64")}
+    assert found.keys() == {"4.2.1", "4.10.0"}
+    feed = feeds.feed(supply)
+    assert feed.pinned(found["4.2.1"]).digest == f"sha256:{hashlib.sha256(b'kelp 4.2.1').hexdigest()}"
+    assert found["4.2.1"].url == f"{url}v4.2.1/kelp-4.2.1-linux.tgz"
+    with pytest.raises(Problem, match=r"names no digest of kelp-4\.10\.0-linux"):
+        feed.pinned(found["4.10.0"])

@@ -52,7 +52,7 @@ def test_a_right_manifest_is_read(tmp_path: Path) -> None:
         (('kind = "index"', 'kind = "indx"'), 5, "one of", "index"),
         (('use = ["bash"]', 'use = "al"'), 3, "one of", "all"),
         (("[variables]", "[varables]"), 10, "'varables' is not known", "'variables'"),
-        (("GAUGE =", '"GA-UGE" ='), 11, "a name is expected", ""),
+        (("GAUGE =", '"GA-UGE" ='), 11, "expected is a variable's name: a letter or _", ""),
         (('want = "lts"', 'want = "kelp@4"'), 8, "kelp@4", '"4"'),
         (('path = "~/old-kelp"', 'path = "old-kelp"'), 13, "neither absolute", "~/old-kelp"),
         (('run = "kelp one"', ""), 14, "lacks the key 'run'", "run ="),

@@ -45,7 +45,7 @@ def test_a_function_answers_like_a_program(tmp_path: Path) -> None:
     (tmp_path / "1.2").mkdir()
     assert rope.locate("kelp", "1.2") == tmp_path / "1.2"
     assert rope.locate("kelp", "1.3") is None
-    rope.install("kelp", "1.2", tmp_path / "log", lambda text: None)
+    rope.install("kelp", "1.2", tmp_path / "log", lambda text: None, lambda: False)
     assert (tmp_path / "log").read_text().splitlines()[-1] == "<take><kelp 1.2>"
 
 

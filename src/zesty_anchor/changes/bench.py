@@ -31,6 +31,8 @@ class Bench(msgspec.Struct, frozen=True):
     """Tells what goes on in a change, by its key."""
     moved: Callable[[str, int, int | None], None]
     """Tells the bytes done, of those in all, for a change's key. Raises to break the work off."""
+    interrupted: Callable[[], bool] = lambda: False
+    """Whether the run was interrupted: what is at work is to end."""
     offline: bool = False
     """Whether nobody may be asked."""
     secrets: Mapping[str, str] = {}

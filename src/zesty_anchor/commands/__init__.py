@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import gc
 import importlib
+import os
 import sys
 
 # A command lives for a moment and makes few circles: looking for them costs a tenth of its start.
@@ -82,6 +83,7 @@ def main() -> None:
 
 def run() -> None:
     """The program: runs the command and ends with its exit code."""
+    _open_what_is_closed()
     try:
         # Without its standalone mode click returns the code that a command exits with, and raises all else.
         sys.exit(main.main(prog_name="zesty-anchor", standalone_mode=False))
@@ -92,6 +94,11 @@ def run() -> None:
         sys.exit(130)
     except click.ClickException as error:
         error.show()
+        if "--json" in sys.argv[1:]:
+            from zesty_anchor.commands.failure import print_document
+            from zesty_anchor.system.problem import UsageProblem
+
+            print_document(UsageProblem(error.format_message()))
         sys.exit(2)
     except BrokenPipeError:
         sys.stderr.close()
@@ -100,3 +107,12 @@ def run() -> None:
         from zesty_anchor.commands.failure import told
 
         sys.exit(told(error))
+
+
+def _open_what_is_closed() -> None:
+    """Where we were started without input, output or errors, nothing goes there: else the first file that is opened would get
+    their place, and what is printed.
+    """
+    for name, mode in (("stdin", "r"), ("stdout", "w"), ("stderr", "w")):
+        if getattr(sys, name) is None:
+            setattr(sys, name, open(os.devnull, mode, encoding="utf-8"))  # noqa: SIM115 - as long as we live

@@ -12,16 +12,22 @@ from zesty_anchor.operations.survey import draft
 
 
 @click.command()
-@click.argument("file", type=click.Path(path_type=Path, allow_dash=True), required=False, default=FILE_NAME)
+@click.argument("words", metavar="[RUNTIME]... [FILE]", nargs=-1)
 @with_setting(manifest=False)
-def command(setting: Setting, file: Path) -> None:
-    """Write a starter manifest to FILE (workstation.toml) from what is here: shells, runtimes, variables, PATH.
+def command(setting: Setting, words: tuple[str, ...]) -> None:
+    """Write a starter manifest to FILE (workstation.toml): for the RUNTIMEs that are named, else from what is here (shells,
+    runtimes, variables, PATH).
 
-    "-" prints it. A file that exists is never touched.
+    A FILE has a slash or ends in .toml; "-" prints it. A file that exists is never touched.
     """
+    files = [word for word in words if word == "-" or "/" in word or word.endswith(".toml")]
+    names = [word for word in words if word not in files]
+    if len(files) > 1:
+        raise click.UsageError(f"one file is enough: {files[0]} or {files[1]}")
+    file = Path(files[0] if files else FILE_NAME)
     with setting.bare() as (workstation, person):
         printed = str(file) == "-"
-        text = draft(workstation, person, None if printed else file.absolute())
+        text = draft(workstation, person, None if printed else file.absolute(), names)
     if printed:
         click.echo(text, nl=False)
         return

@@ -6,6 +6,7 @@ import os
 import sys
 import traceback
 
+from zesty_anchor.show.document import encode, failed
 from zesty_anchor.show.paint import err
 from zesty_anchor.show.problem import problem
 from zesty_anchor.system.problem import Problem
@@ -24,4 +25,11 @@ def told(error: Exception) -> int:
         wrapped.__cause__ = error
         error = wrapped
     problem(err("auto", os.environ), error)
+    if "--json" in sys.argv[1:]:
+        print_document(error)
     return error.code
+
+
+def print_document(error: Problem) -> None:
+    """The error for a program to read, on standard output."""
+    sys.stdout.write(encode(failed(error)) + "\n")

@@ -6,9 +6,13 @@ import click
 
 from zesty_anchor.commands.completing import runtimes
 from zesty_anchor.commands.options import Setting, with_setting
+from zesty_anchor.manifest.read import NoManifest
 from zesty_anchor.operations.list import licence as licence_text
 from zesty_anchor.operations.list import listing as one
 from zesty_anchor.operations.list import listings
+from zesty_anchor.operations.person import Person
+from zesty_anchor.operations.recipes import obtainable, with_runtimes
+from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.show import listing
 
 
@@ -19,19 +23,42 @@ from zesty_anchor.show import listing
 @click.option("--licence", is_flag=True, help="Print the licence of the version that would be taken.")
 @with_setting()
 def command(setting: Setting, runtime: str | None, line: str, each: bool, licence: bool) -> None:
-    """Versions: with no RUNTIME those installed, else those that can be had, newest first.
+    """Versions: with no RUNTIME those installed, else those that can be had, newest first. Without a manifest: the runtimes
+    that can be had here.
 
     LINE keeps only the versions that begin with it, or are of that channel: "list kelp 4.2", "list kelp lts". Where there are many, those of one line
     (4.2.…) share a line.
     """
     if licence and not runtime:
         raise click.UsageError("--licence needs a RUNTIME")
+    try:
+        with setting.opened() as (workstation, person):
+            _tell(setting, workstation, person, runtime, line, each=each, licence=licence)
+    except NoManifest:
+        with setting.bare() as (bare, person):
+            if runtime:
+                workstation = with_runtimes(bare, [runtime])
+                _tell(setting, workstation, person, runtime, line, each=each, licence=licence)
+            elif setting.as_json:
+                setting.print_json({"recipes": obtainable(bare)})
+            else:
+                listing.recipes(setting.out, list(obtainable(bare)))
+
+
+def _tell(
+    setting: Setting,
+    workstation: Workstation,
+    person: Person,
+    runtime: str | None,
+    line: str,
+    *,
+    each: bool,
+    licence: bool,
+) -> None:
     if licence and runtime:
-        with setting.opened() as (workstation, _):
-            setting.out.write(licence_text(workstation, runtime))
+        setting.out.write(licence_text(workstation, runtime))
         return
-    with setting.opened() as (workstation, person):
-        found = [one(workstation, person, runtime)] if runtime else listings(workstation)
+    found = [one(workstation, person, runtime)] if runtime else listings(workstation)
     if setting.as_json:
         setting.print_json(found[0] if runtime else {"runtimes": found})
     elif runtime:

@@ -25,7 +25,7 @@ class Runner:
     def __init__(self, kinds: Kinds, journal: Journal, bench: Bench, reporter: Reporter, run: int, jobs: int) -> None:
         self._kinds = kinds
         self._journal = journal
-        self._bench = msgspec.structs.replace(bench, moved=self._moved)
+        self._bench = msgspec.structs.replace(bench, moved=self._moved, interrupted=self._stopped)
         self._reporter = reporter
         self.run = run
         self.attic = bench.attic.folder
@@ -35,6 +35,9 @@ class Runner:
         self._untidy: list[Record] = []
         self.notices: list[str] = []
         """What a person should know of changes that were taken back again."""
+
+    def _stopped(self) -> bool:
+        return self._stop.is_set()
 
     def _moved(self, key: str, done: int, total: int | None) -> None:
         """Bytes have arrived: tell it, unless the run was interrupted, which ends the download."""

@@ -7,10 +7,13 @@ from collections.abc import Mapping
 from typing import Any
 from urllib.parse import urljoin
 
+import msgspec
+
 from zesty_anchor.feeds.base import BaseFeed
 from zesty_anchor.feeds.documents import Web
 from zesty_anchor.feeds.names import filled, places
 from zesty_anchor.feeds.release import Release
+from zesty_anchor.feeds.sums import pinned_by
 from zesty_anchor.system.problem import Problem, UsageProblem
 
 _HEX = re.compile(r"[0-9a-fA-F]+")
@@ -19,12 +22,25 @@ _ALGORITHMS = {64: "sha256", 96: "sha384", 128: "sha512"}
 
 class JsonFeed(BaseFeed):
     """A document at ``url``, in which ``mapping`` finds ``releases``, and of each ``version``, ``file``, and maybe
-    ``channel``, ``date``, ``digest``, ``size`` and ``licence``.
+    ``channel``, ``date``, ``digest``, ``size`` and ``licence``. Where it gives no digests, ``sums`` may name a list of them for
+    each version, which is ``signed`` where the manifest names a key. ``version`` is what of a version's text counts.
     """
 
-    def __init__(self, name: str, url: str, mapping: Mapping[str, str], web: Web) -> None:
+    def __init__(
+        self, name: str, url: str, mapping: Mapping[str, str], web: Web, *,
+        sums: str = "", version: str = "", signed: bool = False,
+    ) -> None:  # fmt: skip
         super().__init__(name, url, web)
         self.mapping = mapping
+        self._sums = sums
+        self._version = version
+        self._signed = signed
+
+    def pinned(self, release: Release) -> Release:
+        """With the digest of its version's own list, where the document gives none."""
+        if release.digest or not self._sums:
+            return release
+        return pinned_by(self._sums, release, self.address, self.web, self.who, signed=self._signed)
 
     def releases(self, product: str, platform: str) -> list[Release]:
         """Every version of ``product`` for ``platform``, in no particular order."""
@@ -39,7 +55,15 @@ class JsonFeed(BaseFeed):
                 where=f"{url}, {self.mapping['releases']}",
                 advice="mend the expression; jmespath.org describes the language",
             )
-        return [release for entry in entries if (release := _release(entry, expressions, url)) is not None]
+        found = (_release(entry, expressions, url) for entry in entries)
+        return [named for release in found if release is not None and (named := self._named(release)) is not None]
+
+    def _named(self, release: Release) -> Release | None:
+        """A release under what of its version's text counts; None where the text is another."""
+        if not self._version:
+            return release
+        fits = re.fullmatch(self._version, release.version)
+        return msgspec.structs.replace(release, version=fits[1]) if fits else None
 
     def _compiled(self, key: str, text: str) -> Any:
         import jmespath

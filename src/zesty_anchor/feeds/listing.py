@@ -5,18 +5,16 @@ The list has the form that sha256sum(1) writes: a digest, two spaces (or a space
 
 from __future__ import annotations
 
-import re
 from html.parser import HTMLParser
 from urllib.parse import unquote, urljoin
 
 from zesty_anchor.feeds.base import BaseFeed, folder_address
 from zesty_anchor.feeds.documents import Web
-from zesty_anchor.feeds.names import places, version_in
+from zesty_anchor.feeds.names import filled, places, version_in
 from zesty_anchor.feeds.not_there import NotThere
 from zesty_anchor.feeds.release import Release
+from zesty_anchor.feeds.sums import digests_in, pinned_by
 from zesty_anchor.system.problem import Problem
-
-_SUM = re.compile(r"^([0-9A-Fa-f]{64}) [ *](.+)$", re.MULTILINE)
 
 
 class Links(HTMLParser):
@@ -37,13 +35,24 @@ class Links(HTMLParser):
 class ListingFeed(BaseFeed):
     """A folder at ``url``, whose files are named after ``pattern``."""
 
-    def __init__(self, name: str, url: str, pattern: str, sums: str, web: Web) -> None:
+    def __init__(self, name: str, url: str, pattern: str, sums: str, web: Web, *, signed: bool = False) -> None:
         super().__init__(name, folder_address(url), web)
         self.pattern = pattern
         self.sums = sums
+        self._signed = signed
+
+    def pinned(self, release: Release) -> Release:
+        """With the digest of its version's own list, where the lists are in folders."""
+        if "{version}" not in self.sums:
+            return release
+        return pinned_by(self.sums, release, self.address, self.web, self.who, signed=self._signed)
 
     def releases(self, product: str, platform: str) -> list[Release]:
-        """Every version of ``product`` for ``platform``, in no particular order."""
+        """Every version of ``product`` for ``platform``, in no particular order. Where the pattern has a folder, the versions
+        are those of the folders.
+        """
+        if "/" in self.pattern:
+            return self._in_folders(product, platform)
         page = self.web.text(self.address, who=self.who)
         known = places(product, platform)
         digests = self._digests()
@@ -59,22 +68,34 @@ class ListingFeed(BaseFeed):
                     Release(
                         version=version,
                         url=urljoin(self.address, link),
-                        digest=f"sha256:{digest}" if digest else "",
+                        digest=digest,
                         signature=urljoin(self.address, sums) if sums else signature,
                         sums=urljoin(self.address, self.sums) if sums else "",
                     )
                 )
-        if not found:
-            raise Problem(
-                f"{self.who} lists no file that fits {self.pattern!r}",
-                where=self.address,
-                advice="mend file = … of the feed; {name}, {version}, {platform}, {system} and {machine} have a meaning",
-            )
-        return found
+        return found or self._none()
+
+    def _in_folders(self, product: str, platform: str) -> list[Release]:
+        known = places(product, platform)
+        outer = self.pattern.partition("/")[0]
+        found = []
+        for link, _ in Links(self.web.text(self.address, who=self.who)).found:
+            name = unquote(link.split("#")[0].split("?")[0])
+            version = version_in(name.rstrip("/").rpartition("/")[2], outer, known) if name.endswith("/") else ""
+            if version:
+                inner = filled(self.pattern, {**known, "version": version}).partition("/")[2]
+                found.append(Release(version=version, url=urljoin(urljoin(self.address, link), inner), digest=""))
+        return found or self._none()
+
+    def _none(self) -> list[Release]:
+        raise Problem(
+            f"{self.who} lists nothing that fits {self.pattern!r}",
+            where=self.address,
+            advice="mend file = … of the feed; {name}, {version}, {platform}, {system} and {machine} have a meaning",
+        )
 
     def _digests(self) -> dict[str, str]:
         try:
-            text = self.web.text(urljoin(self.address, self.sums), who=self.who)
+            return digests_in(self.web.text(urljoin(self.address, self.sums), who=self.who))
         except NotThere:
             return {}
-        return {name.strip().removeprefix("./"): digest.lower() for digest, name in _SUM.findall(text)}

@@ -59,9 +59,12 @@ class Feeds:
             return self._debian(supply)
         assert url is not None
         if supply.kind == "listing":
-            return ListingFeed(name, url, supply.file, supply.sums, self.web)
+            return ListingFeed(name, url, supply.file, supply.sums, self.web, signed=supply.key is not None)
         if supply.kind == "json":
-            return JsonFeed(name, url, supply.map, self.web)
+            version = supply.source.version if supply.source else ""
+            return JsonFeed(
+                name, url, supply.map, self.web, sums=supply.sums, version=version, signed=supply.key is not None
+            )
         if supply.kind == "git":
             return GitFeed(name, url, supply.file, self._environ)
         if supply.kind == "folder":

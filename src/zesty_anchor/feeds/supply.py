@@ -12,7 +12,6 @@ from zesty_anchor.system.problem import UsageProblem
 _OWN_ADDRESS = ("npm", "pypi", "debian")
 """The kinds whose address may come from the user's, or the machine's, own configuration."""
 _FILES = {"listing": "{name}-{version}.tar.gz", "folder": "{name}-{version}.tar.gz", "git": "v{version}"}
-_SUMS = "SHA256SUMS"
 
 
 class Supply(msgspec.Struct, frozen=True):
@@ -29,7 +28,7 @@ class Supply(msgspec.Struct, frozen=True):
     url: str | None
     product: str
     file: str = "{name}-{version}.tar.gz"
-    sums: str = _SUMS
+    sums: str = "SHA256SUMS"
     map: dict[str, str] = {}
     key: Path | None = None
     unsigned: bool = False
@@ -92,7 +91,7 @@ def _own(name: str, product: str, source: Source) -> Supply:
     """A feed as the recipe alone describes it."""
     return Supply(
         name=name, kind=source.kind, url=source.url, product=product, file=source.file or _FILES.get(source.kind, ""),
-        sums=source.sums or _SUMS, map=source.map, suites=source.suites, source=source,
+        sums=source.sums or _sums(source.kind), map=source.map, suites=source.suites, source=source,
     )  # fmt: skip
 
 
@@ -106,13 +105,18 @@ def _named(name: str, runtime: str, manifest: Manifest, recipe: Recipe, platform
         url=feed.url,
         product=_product(runtime, source, platform) if source else runtime,
         file=feed.file or (source.file if source and source.file else "") or _FILES.get(feed.kind, ""),
-        sums=feed.sums,
+        sums=feed.sums or (source.sums if source and source.sums else "") or _sums(feed.kind),
         map=feed.map or (source.map if source else {}),
         key=folder / feed.key if feed.key else None,
         unsigned=feed.signature == "not offered",
         suites=feed.suites or (source.suites if source else ()),
         source=source,
     )
+
+
+def _sums(kind: str) -> str:
+    """The list of digests where nobody names it: of other kinds there is none."""
+    return "SHA256SUMS" if kind == "listing" else ""
 
 
 def _product(runtime: str, source: Source, platform: str) -> str:

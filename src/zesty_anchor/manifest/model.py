@@ -5,12 +5,24 @@ from typing import Annotated, Any, Literal
 
 import msgspec
 
-Name = Annotated[str, msgspec.Meta(pattern=r"^[A-Za-z][A-Za-z0-9._-]*$")]
-VariableName = Annotated[str, msgspec.Meta(pattern=r"^[A-Za-z_][A-Za-z0-9_]*$")]
+Name = Annotated[
+    str,
+    msgspec.Meta(
+        pattern=r"^[A-Za-z][A-Za-z0-9._-]*$", description="a name: a letter, then letters, digits, dots, _ and -"
+    ),
+]
+VariableName = Annotated[
+    str,
+    msgspec.Meta(
+        pattern=r"^[A-Za-z_][A-Za-z0-9_]*$", description="a variable's name: a letter or _, then letters, digits and _"
+    ),
+]
 
 
 _VERSION = r"\{version(?::(\d))?\}"
-FileName = Annotated[str, msgspec.Meta(pattern=r"^[A-Za-z0-9._-]+$")]
+FileName = Annotated[
+    str, msgspec.Meta(pattern=r"^[A-Za-z0-9._-]+$", description="a file's name: letters, digits, dots, _ and -")
+]
 ShellName = Literal["bash", "zsh", "fish", "ksh", "mksh", "tcsh", "sh"]
 FeedKind = Literal["index", "npm", "pypi", "debian", "json", "listing", "git", "folder"]
 
@@ -36,7 +48,7 @@ class Feed(_Part, frozen=True):
     kind: FeedKind
     url: str | None = None
     file: str | None = None
-    sums: str = "SHA256SUMS"
+    sums: str | None = None
     map: dict[str, str] = {}
     key: str | None = None
     signature: Literal["not offered"] | None = None
@@ -168,8 +180,9 @@ class Source(_Part, frozen=True):
     ``root`` is the folder of the archive that is the version (``*`` stands for a part of a name), ``links`` are commands
     that the archive does not have as such, each with its file, and ``companions`` what belongs to a version.
 
-    For a Debian archive ``names`` are the packages of a version, ``{line}`` standing for its number in their names, and
-    ``version`` is a regular expression with one group: what of the package's version counts.
+    ``sums`` is the list of digests, beside the files (``listing``) or of each version (``{version}`` stands for it), and
+    ``version`` a regular expression with one group: what of a version's text counts. For a Debian archive ``names`` are the
+    packages of a version, ``{line}`` standing for its number in their names.
     """
 
     kind: FeedKind
@@ -262,7 +275,9 @@ class Runtime(_Part, frozen=True):
     build: BuildChoices = BuildChoices()
 
 
-Digest = Annotated[str, msgspec.Meta(pattern=r"^sha256:[0-9a-f]{64}$")]
+Digest = Annotated[
+    str, msgspec.Meta(pattern=r"^sha256:[0-9a-f]{64}$", description='"sha256:" and 64 digits and letters from a to f')
+]
 
 
 class Manager(_Part, frozen=True):
@@ -321,7 +336,13 @@ class KnownHost(_Part, frozen=True):
     """``[[identity.hosts]]``: a host, and the fingerprint of its key. With ``user`` it is proved that it takes ours."""
 
     name: str
-    fingerprint: Annotated[str, msgspec.Meta(pattern=r"^SHA256:[A-Za-z0-9+/]{43}$")]
+    fingerprint: Annotated[
+        str,
+        msgspec.Meta(
+            pattern=r"^SHA256:[A-Za-z0-9+/]{43}$",
+            description='"SHA256:" and 43 signs, as ssh-keygen -lf prints a fingerprint',
+        ),
+    ]
     port: int = 22
     user: str | None = None
 

@@ -59,7 +59,8 @@ def find(
         return others[0]
     raise NoManifest(
         f"no {FILE_NAME} found in {folder}, in a folder above it, or in {personal}",
-        advice=f"write one there (docs/manifest.md shows ten lines that work), or name it: -m path/to/{FILE_NAME}",
+        advice=f"begin one with: zesty-anchor draft node   (zesty-anchor list names the runtimes that can be had), "
+        f"or name it: -m path/to/{FILE_NAME}",
     )
 
 
@@ -206,9 +207,11 @@ def _expected(kind: Any, message: str) -> str:
     choices = _choices(kind)
     if choices:
         return "one of " + ", ".join(f'"{c}"' for c in choices) + " is expected"
-    pattern: str | None = typing.get_args(kind)[1].pattern if typing.get_origin(kind) is typing.Annotated else None
-    if pattern and "regex" in message:
-        return "a name is expected: a letter first, then letters, digits and signs (" + pattern + ")"
+    if "regex" in message:
+        arms = (kind, *typing.get_args(kind))
+        meant = next((arm for arm in arms if typing.get_origin(arm) is typing.Annotated), None)
+        if meant is not None:
+            return f"expected is {typing.get_args(meant)[1].description}"
     if typing.get_origin(kind) is tuple:
         return "a list is expected"
     word = re.search(r"Expected `([^`]+)`", message)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from pathlib import Path
 
 import msgspec
@@ -258,6 +258,22 @@ def refer(text: str, places: Mapping[str, str]) -> str:
         return places.get(found[2], found[0])
 
     return re.sub(_REFERENCE, place, text)
+
+
+def mistyped(variables: Mapping[str, object], runtimes: Iterable[str]) -> list[str]:
+    """A sentence for each name in braces, in the values of variables, that stands for no runtime and looks like one. Pure."""
+    import difflib
+
+    known = list(runtimes)
+    told = []
+    for variable, value in variables.items():
+        for found in re.finditer(_REFERENCE, value) if isinstance(value, str) and "{" in value else ():
+            close = difflib.get_close_matches(found[2] or "", known, 1) if found[2] not in known else []
+            if close:
+                told.append(
+                    f"{variable} holds {found[0]}, which stands for no runtime and stays as it is: did you mean {{{close[0]}}}?"
+                )
+    return told
 
 
 def expand(path: str, home: Path) -> str:

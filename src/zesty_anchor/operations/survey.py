@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 
 from zesty_anchor.operations.person import Person, finder
+from zesty_anchor.operations.recipes import manifest_of
 from zesty_anchor.planning.look import look_at
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.recipes import shipped
@@ -20,12 +22,15 @@ def survey(workstation: Workstation, person: Person) -> Findings:
     return look(look_at(workstation), workstation.recipes, shipped(), privilege, manifest)
 
 
-def draft(workstation: Workstation, person: Person, file: Path | None) -> str:
-    """The text of a starter manifest, from the survey. Raises ``UsageProblem`` where the file for it exists."""
+def draft(workstation: Workstation, person: Person, file: Path | None, names: Sequence[str] = ()) -> str:
+    """The text of a starter manifest, for runtimes by name, else from the survey.
+
+    Raises ``UsageProblem`` where the file for it exists, or a runtime has no recipe.
+    """
     from zesty_anchor.survey.draft import draft
 
     if file is not None and file.exists():
         raise UsageProblem(
             f"{file} exists already", advice="name another one: zesty-anchor draft FILE; or - to print it"
         )
-    return draft(survey(workstation, person))
+    return manifest_of(workstation, names) if names else draft(survey(workstation, person))

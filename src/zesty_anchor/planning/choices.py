@@ -17,6 +17,7 @@ from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.shelf.receipt import Receipt
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system.locations import Locations
+from zesty_anchor.system.problem import UsageProblem
 
 SESSION = "ZESTY_ANCHOR_SESSION"
 """The variable that holds a session's choices, as words ``NAME=VERSION``."""
@@ -153,7 +154,10 @@ def wanted_by_project(workstation: Workstation, machine: Machine, offers: Offers
 
 
 def asked_for(missing: Sequence[Missing], machine: Machine, offers: Offers) -> tuple[Asked, ...]:
-    """What to ask the feeds for. A requirement of another format takes the newest version that meets it."""
+    """What to ask the feeds for. A requirement of another format takes the newest version that meets it.
+
+    Raises ``UsageProblem`` where none does.
+    """
     asked = []
     for each in missing:
         pin, want = each.pin, each.pin.want
@@ -162,7 +166,12 @@ def asked_for(missing: Sequence[Missing], machine: Machine, offers: Offers) -> t
             fitting = [r.version for r in offered if pin.admits(r.version, r.channels)]
             stable = [v for v in fitting if not Version(v).is_prerelease] or fitting
             if not stable:
-                continue
+                newest = max((r.version for r in offered), key=Version, default="none")
+                raise UsageProblem(
+                    f"no version of {pin.runtime} that can be had meets {pin.want!r}",
+                    where=f"{each.file}:{pin.line}",
+                    advice=f"the newest is {newest}; ask for less there, or name a feed that has it",
+                )
             want = max(stable, key=Version)
         asked.append(Asked(pin.runtime, want, False))
     return tuple(asked)

@@ -9,7 +9,7 @@ from zesty_anchor.changes.change import Change, Concerned, Stage, version_key
 from zesty_anchor.changes.question import Question
 from zesty_anchor.engine.outcome import ChangeReport
 from zesty_anchor.engine.questions import gather
-from zesty_anchor.manifest.wanted import Wanted, WantedVersion
+from zesty_anchor.manifest.wanted import Wanted, WantedVersion, mistyped
 from zesty_anchor.planning.conflicts import Conflicts
 from zesty_anchor.planning.look import wanted_of
 from zesty_anchor.planning.offers import Offers
@@ -109,7 +109,8 @@ class Planner:
         if self._workstation.manifest.prerequisites.packages and machine.manager is None:
             title = machine.host.title
             notices.append(f"[prerequisites] is passed over: no package manager that we know is on {title}")
-        return [*notices, *self._offers.notices()]
+        manifest = self._workstation.manifest
+        return [*notices, *mistyped(manifest.variables, manifest.tools), *self._offers.notices()]
 
 
 def _without(

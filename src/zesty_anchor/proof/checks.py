@@ -13,6 +13,7 @@ import msgspec
 
 from zesty_anchor.manifest.model import Identity, KnownHost, Program
 from zesty_anchor.manifest.wanted import Wanted, WantedVersion
+from zesty_anchor.proof.advice import advice
 from zesty_anchor.proof.result import CheckResult
 from zesty_anchor.shells.fresh import Answer
 from zesty_anchor.shells.posix import quote
@@ -158,7 +159,8 @@ def judge(question: Question, answer: Answer, started: bool, given: Mapping[byte
     if not ok and answer.status != 0:
         observed = f"{observed} (exit status {answer.status})".strip()
     expected = question.expected.split("\n")[0] if question.how == "place" else question.expected
-    return CheckResult(question.name, ok, expected or "(nothing)", observed or "(nothing)")
+    then = "" if ok else advice(question.how, question.name, answer.text if question.how == "glob" else observed)
+    return CheckResult(question.name, ok, expected or "(nothing)", observed or "(nothing)", then)
 
 
 def environment_in(output: bytes) -> dict[bytes, bytes]:

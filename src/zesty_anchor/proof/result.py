@@ -6,12 +6,13 @@ import msgspec
 
 
 class CheckResult(msgspec.Struct, frozen=True):
-    """One check in one shell."""
+    """One check in one shell. ``advice`` is what to do next about one that failed, where that is known."""
 
     name: str
     ok: bool
     expected: str
     observed: str
+    advice: str = ""
 
 
 class ShellResult(msgspec.Struct, frozen=True):

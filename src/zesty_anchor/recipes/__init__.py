@@ -45,6 +45,14 @@ def shipped() -> dict[str, Recipe]:
     return {file.stem: read_recipe(file) for file in sorted(SHIPPED.glob("*.toml"))}
 
 
+def all_recipes(personal: Path) -> dict[str, Recipe]:
+    """Every recipe that a manifest may name without bringing it, by its runtime: the shipped ones, and the person's own in
+    ``personal``, which go before them.
+    """
+    own = {file.stem: read_recipe(file) for file in sorted(personal.glob("*.toml"))}
+    return dict(sorted({**shipped(), **own}.items()))
+
+
 def as_manager(name: str, recipe: Recipe, locations: Locations) -> Recipe:
     """The recipe of a manager with its home written out, and what stands for a function among its commands.
 

@@ -5,16 +5,21 @@ from __future__ import annotations
 import collections
 import os
 import re
+import select
+import signal
 import subprocess
 import threading
 import time
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from pathlib import Path
 
 from zesty_anchor.system.problem import Problem
 
 LAST_LINES = 20
 _TELL_SECONDS = 0.5
+_LOOK_SECONDS = 0.2
+"""How often it is looked whether the run was interrupted."""
+_CHUNK = 1 << 16
 
 
 class BuildFailed(Problem):
@@ -32,12 +37,14 @@ def build(
     *,
     what: str = "the build",
     patience: float | None = None,
+    interrupted: Callable[[], bool] = lambda: False,
 ) -> None:
     """Run each step with sh(1) in ``folder``; ``options`` are its positional parameters, ``"$@"``.
 
     ``told`` hears the last line of output and the time so far. ``missing`` names the prerequisite that an output
     line points to, or nothing; ``what`` is the word for all of it. Nobody can be asked: the steps have no terminal and
-    an empty input. One that says nothing for ``patience`` seconds is ended.
+    an empty input. One that says nothing for ``patience`` seconds is ended, and so is one during which
+    the run is ``interrupted``: with all that it started.
     Raises ``BuildFailed`` with the last lines, the log, and what is probably missing.
     """
     began = time.monotonic()
@@ -52,6 +59,7 @@ def build(
                 environment,
                 lambda line: _heard(line, written.write, last, told, began),
                 patience,
+                interrupted,
             )
             if status != 0:
                 written.flush()
@@ -73,52 +81,51 @@ def _run(
     environment: Mapping[str, str],
     hear: Callable[[str], None],
     patience: float | None,
+    interrupted: Callable[[], bool],
 ) -> int:
     with subprocess.Popen(
         ["/bin/sh", "-e", "-c", step, "sh", *options],
         cwd=folder, env=dict(environment), stdin=subprocess.DEVNULL, stdout=subprocess.PIPE,
-        stderr=subprocess.STDOUT, text=True, errors="replace", start_new_session=True,
+        stderr=subprocess.STDOUT, start_new_session=True,
     ) as running:  # fmt: skip
         assert running.stdout is not None
-        watch = _Silence(patience, running.pid, hear)
         try:
-            for line in running.stdout:
-                watch.heard()
-                hear(line.rstrip("\n"))
+            for line in _lines(running.stdout.fileno(), interrupted, patience):
+                hear(line)
+        except _Silent:
+            os.killpg(running.pid, signal.SIGKILL)
+            hear(f"(zesty-anchor: it said nothing for {patience:.0f} s, and was ended)")
         except BaseException:
-            os.killpg(running.pid, 9)
+            os.killpg(running.pid, signal.SIGKILL)
             raise
-        finally:
-            watch.end()
     return running.returncode
 
 
-class _Silence:
-    """Ends a group of processes that says nothing for too long."""
+class _Silent(Exception):
+    """Nothing was said for too long."""
 
-    def __init__(self, patience: float | None, group: int, tell: Callable[[str], None]) -> None:
-        self._patience = patience
-        self._group = group
-        self._tell = tell
-        self._timer: threading.Timer | None = None
-        self.heard()
 
-    def heard(self) -> None:
-        """Something was said: begin to count anew."""
-        self.end()
-        if self._patience is not None:
-            self._timer = threading.Timer(self._patience, self._too_long)
-            self._timer.daemon = True
-            self._timer.start()
-
-    def end(self) -> None:
-        """Stop counting."""
-        if self._timer is not None:
-            self._timer.cancel()
-
-    def _too_long(self) -> None:
-        self._tell(f"(zesty-anchor: it said nothing for {self._patience:.0f} s, and was ended)")
-        os.killpg(self._group, 9)
+def _lines(pipe: int, interrupted: Callable[[], bool], patience: float | None) -> Iterator[str]:
+    """The lines that arrive, one that has no end in pieces. Raises ``KeyboardInterrupt`` where the run was interrupted,
+    ``_Silent`` where nothing arrives for ``patience`` seconds.
+    """
+    rest, heard = b"", time.monotonic()
+    while True:
+        if not select.select([pipe], [], [], _LOOK_SECONDS)[0]:
+            if interrupted():
+                raise KeyboardInterrupt
+            if patience is not None and time.monotonic() - heard > patience:
+                raise _Silent
+            continue
+        if interrupted():
+            raise KeyboardInterrupt
+        heard, chunk = time.monotonic(), os.read(pipe, _CHUNK)
+        *whole, rest = (rest + chunk).split(b"\n")
+        if len(rest) > _CHUNK or (rest and not chunk):
+            whole, rest = [*whole, rest], b""
+        yield from (line.decode("utf-8", "replace").removesuffix("\r") for line in whole)
+        if not chunk:
+            return
 
 
 _ASKS = re.compile(r"(\?|:|\]|\)|>)\s*$")

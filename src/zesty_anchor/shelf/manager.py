@@ -54,9 +54,11 @@ class ManagerProgram(msgspec.Struct, frozen=True):
             return None
         return Path(said)
 
-    def install(self, runtime: str, version: str, log: Path, told: Callable[[str], None]) -> None:
-        """Have it install a version. Raises ``Problem`` with its last lines."""
-        self._work(self.tool.install, runtime, version, log, told)
+    def install(
+        self, runtime: str, version: str, log: Path, told: Callable[[str], None], interrupted: Callable[[], bool]
+    ) -> None:
+        """Have it install a version; it is ended where the run is interrupted. Raises ``Problem`` with its last lines."""
+        self._work(self.tool.install, runtime, version, log, told, interrupted)
 
     def choose(self, runtime: str, version: str, log: Path, told: Callable[[str], None]) -> None:
         """Tell it which version is the default. Raises ``Problem`` with its last lines."""
@@ -68,11 +70,19 @@ class ManagerProgram(msgspec.Struct, frozen=True):
         values = {"{runtime}": runtime, "{version}": version}
         return [re.sub(r"\{(runtime|version)\}", lambda m: values[m[0]], word) for word in shlex.split(template)]
 
-    def _work(self, template: str, runtime: str, version: str, log: Path, told: Callable[[str], None]) -> None:
+    def _work(
+        self,
+        template: str,
+        runtime: str,
+        version: str,
+        log: Path,
+        told: Callable[[str], None],
+        interrupted: Callable[[], bool] = lambda: False,
+    ) -> None:
         words = self.words(template, runtime, version)
         build(
             ['"$@"'], words, self.home, self.environment, log, told, lambda line: "",
-            what=self.name, patience=_INSTALL_SILENCE,
+            what=self.name, patience=_INSTALL_SILENCE, interrupted=interrupted,
         )  # fmt: skip
 
     def _ask(self, template: str, runtime: str, version: str) -> str:

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from zesty_anchor.engine.outcome import ChangeReport, Estimate, Outcome, TakenBack
+from zesty_anchor.engine.outcome import ChangeReport, Outcome, TakenBack
 from zesty_anchor.planning.plan import Plan
 from zesty_anchor.show.paint import Paint
 from zesty_anchor.show.proof import failures, matrix
-from zesty_anchor.show.sizes import amount, count, table
+from zesty_anchor.show.sizes import count, fetching, table
 
 _GROUPS = (
     (("package", "system-variables"), "For the whole system, with privilege"),
@@ -49,7 +49,7 @@ def preview(paint: Paint, seen: Plan, manifest: str) -> None:
         paint.write()
     if seen.changes:
         paint.write(
-            f"{paint.head(count(len(seen.changes), 'change'))} pending, {_fetching(seen.ahead)}; nothing is changed yet. "
+            f"{paint.head(count(len(seen.changes), 'change'))} pending, {fetching(seen.ahead.size, seen.ahead.unknown)}; nothing is changed yet. "
             f"To make {'it' if len(seen.changes) == 1 else 'them'}: {paint.name('zesty-anchor provision')}"
         )
 
@@ -97,11 +97,6 @@ def taken_back(paint: Paint, taken: TakenBack) -> None:
             paint.write(f"{left} could not be taken back yet: mend the cause, then run the same command again.")
     else:
         paint.write("There was no provisioning left to take back.")
-
-
-def _fetching(ahead: Estimate) -> str:
-    more = f" and {count(ahead.unknown, 'download')} of unknown size" if ahead.unknown else ""
-    return f"{amount(ahead.size)}{more} to fetch"
 
 
 def _summary(changes: Iterable[ChangeReport]) -> str:

@@ -8,11 +8,18 @@ import msgspec
 
 from zesty_anchor.engine.outcome import ChangeReport, Outcome, TakenBack
 from zesty_anchor.planning.plan import Plan
+from zesty_anchor.system.problem import Problem, Problems
 
 
 def encode(document: Any) -> str:
     """A document as text, indented by two."""
     return msgspec.json.format(msgspec.json.encode(document), indent=2).decode()
+
+
+def failed(error: Problem) -> dict[str, Any]:
+    """Any command that ends with an error: its exit code, and each thing that is wrong."""
+    each = error.each if isinstance(error, Problems) else [error]
+    return {"code": error.code, "errors": [{"what": e.what, "where": e.where, "advice": e.advice} for e in each]}
 
 
 def preview(seen: Plan) -> dict[str, Any]:

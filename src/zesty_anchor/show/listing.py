@@ -54,6 +54,34 @@ def runtimes(paint: Paint, listed: list[Listed]) -> None:
         paint.write(line)
 
 
+_FEEDS = {
+    "pypi": "the Python package index",
+    "npm": "the npm registry",
+    "debian": "Debian's archive",
+    "git": "a repository",
+}
+"""What a person calls where the feeds of recipes get things from."""
+
+
+def recipes(paint: Paint, listed: list[Any]) -> None:
+    """The runtimes that can be had, a line each, and what is here of them."""
+    rows = [
+        [
+            paint.name(each.runtime),
+            each.title,
+            paint.faint(f"from {', else '.join(_FEEDS.get(kind, f'a {kind}') for kind in each.feeds)}"),
+            paint.good(f"here: {each.here[0].path}, of {each.here[0].owner}") if each.here else "",
+        ]
+        for each in listed
+    ]
+    for line in table(rows, [10, 10]):
+        paint.write(line)
+    paint.write()
+    paint.write(
+        f"Versions: {paint.name('zesty-anchor list node')}   A manifest for some: {paint.name('zesty-anchor draft node java')}"
+    )
+
+
 def _more(listed: Listed, others: list[str]) -> list[str]:
     parts = [f"through {listed.through}"] if listed.through else ["a manager"] if listed.manager else []
     return parts + ([f"beside it: {', '.join(others)}"] if others else [])

@@ -8,7 +8,7 @@ from types import TracebackType
 from typing import TYPE_CHECKING, Self
 
 from zesty_anchor.show.paint import Paint
-from zesty_anchor.show.sizes import amount, count
+from zesty_anchor.show.sizes import amount, count, fetching
 
 if TYPE_CHECKING:
     from rich.progress import Progress, TaskID
@@ -62,8 +62,7 @@ class Lines:
 
     def unattended(self, steps: int, size: int, unknown: int) -> None:
         """All is asked."""
-        more = f", and {count(unknown, 'download')} of unknown size" if unknown else ""
-        self._line(f"  unattended from here: {count(steps, 'step')}, {amount(size)} to fetch{more}")
+        self._line(f"  unattended from here: {count(steps, 'step')}{', ' + fetching(size, unknown)}")
 
     def moved(self, key: str, done: int, total: int | None) -> None:
         """``done`` bytes of ``total`` (None: unknown) have arrived for a change."""
@@ -93,10 +92,18 @@ class Live(Lines):
         if self._live is None:
             from rich.console import Console
             from rich.progress import Progress, TextColumn
+            from rich.table import Column
 
+            # What is told holds whatever a build prints: it is no markup, and one line.
             self._live = Progress(
-                TextColumn("  now     {task.description}"),
-                TextColumn("{task.fields[told]}", style="dim"),
+                TextColumn("  now     {task.description}", markup=False, table_column=Column(no_wrap=True)),
+                TextColumn(
+                    "{task.fields[told]}",
+                    style="dim",
+                    markup=False,
+                    table_column=Column(no_wrap=True, overflow="ellipsis", ratio=1),
+                ),
+                expand=True,
                 console=Console(file=self._paint.stream, no_color=not self._paint.on, highlight=False),
                 transient=True,
             )
@@ -137,6 +144,8 @@ class Live(Lines):
     def _far(self, key: str, done: int, total: int | None) -> str:
         """How far a download is: 73 %, 11.0 MB of 15.0 MB, 3.3 MB a second."""
         seconds = time.monotonic() - self._spoke.get(key, time.monotonic())
+        if total and done >= total:
+            return f"{amount(total)}, unpacking"
         part = f"{100 * done // total:3} %, {amount(done)} of {amount(total)}" if total else amount(done)
         return f"{part}, {amount(done / seconds)} a second" if seconds > 0.5 else part
 

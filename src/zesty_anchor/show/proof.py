@@ -45,14 +45,18 @@ def failures(paint: Paint, proof: Proof) -> None:
     for each in proof.shells:
         for name in {check.name for check in each.checks}:
             asked[name] = asked.get(name, 0) + 1
-    seen: dict[tuple[str, str, str], list[str]] = {}
+    seen: dict[tuple[str, str, str, str], list[str]] = {}
     for shell, check in proof.failures:
-        seen.setdefault((check.name, check.expected, check.observed), []).append(f"{shell.shell} ({shell.context})")
-    for (name, expected, observed), shells in seen.items():
+        seen.setdefault((check.name, check.expected, check.observed, check.advice), []).append(
+            f"{shell.shell} ({shell.context})"
+        )
+    for (name, expected, observed, then), shells in seen.items():
         where = "every fresh shell" if len(shells) == asked[name] > 1 else "; ".join(shells)
         paint.write(paint.bad("not so: ") + f"{name}, in {where}")
         paint.write(f"  expected: {expected}")
         paint.write(f"  observed: {observed}")
+        if then:
+            paint.write(f"  next:     {then}")
 
 
 def verdict(paint: Paint, proof: Proof) -> None:

@@ -13,6 +13,14 @@ def amount(size: int | float) -> str:
     raise AssertionError
 
 
+def fetching(size: int, unknown: int) -> str:
+    """What is to be fetched: so many bytes, and downloads whose size nobody tells."""
+    downloads = count(unknown, "download")
+    if not size:
+        return f"{downloads} of unknown size" if unknown else "nothing to fetch"
+    return f"{amount(size)}{f' and {downloads} of unknown size' if unknown else ''} to fetch"
+
+
 def count(number: int, one: str, many: str = "") -> str:
     """A number with its noun: 1 change, 2 changes."""
     return f"{number} {one if number == 1 else many or one + 's'}"

@@ -133,6 +133,14 @@ class Apt:
         answer = self._ask("dpkg-query", "-W", "-f", "${Conffiles}\\n", *names)
         return [line.split()[0] for line in answer.stdout.splitlines() if line.startswith(" /")]
 
+    def unasked(self, names: Sequence[str]) -> list[str]:
+        """What apt calls automatically installed (apt-mark(8))."""
+        return self._ask("apt-mark", "showauto", *names).stdout.split()
+
+    def mark_unasked(self, names: Sequence[str]) -> Command | None:
+        """See ``unasked``."""
+        return ("apt-mark", "auto", *names)
+
     def removal(self, names: Sequence[str]) -> Command:
         """The command that removes packages with all that belongs to them, and asks nothing."""
         return (*_ENVIRONMENT, "apt-get", "purge", *_OPTIONS, *names)

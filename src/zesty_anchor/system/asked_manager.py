@@ -29,6 +29,8 @@ class AskedManager:
     try_remove: ClassVar[Command]
     list_versions: ClassVar[Command]
     list_settings: ClassVar[Command] = ()
+    list_unasked: ClassVar[Command] = ()
+    mark_words: ClassVar[Command] = ()
     exact: ClassVar[str] = "{name}"
     needed_by: ClassVar[re.Pattern[str]]
     unknown: ClassVar[re.Pattern[str]]
@@ -151,6 +153,14 @@ class AskedManager:
         if not self.list_settings:
             return []
         return [line for line in self.ask((*self.list_settings, *names)).stdout.splitlines() if line.startswith("/")]
+
+    def unasked(self, names: Sequence[str]) -> list[str]:
+        """See ``list_unasked``."""
+        return self.ask((*self.list_unasked, *names)).stdout.split() if self.list_unasked else []
+
+    def mark_unasked(self, names: Sequence[str]) -> Command | None:
+        """See ``mark_words``."""
+        return self.at_root((*self.mark_words, *names)) if self.mark_words else None
 
     def removal(self, names: Sequence[str]) -> Command:
         """The command that removes packages with all that belongs to them, and asks nothing."""

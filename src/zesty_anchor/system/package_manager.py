@@ -86,6 +86,12 @@ class PackageManager(Protocol):
     def settings_of(self, names: Sequence[str]) -> list[str]:
         """The files of configuration that belong to packages."""
 
+    def unasked(self, names: Sequence[str]) -> list[str]:
+        """Those of installed packages that came because others need them, and may go when nothing does any more."""
+
+    def mark_unasked(self, names: Sequence[str]) -> Command | None:
+        """The command that says so of packages; None where this manager keeps no such marks, or they cannot be set."""
+
     def removal(self, names: Sequence[str]) -> Command:
         """The command that removes packages with all that belongs to them, and asks nothing."""
 

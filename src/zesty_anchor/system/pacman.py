@@ -20,6 +20,8 @@ class Pacman(AskedManager):
     install_words: ClassVar[Command] = ("pacman", "-S", "--noconfirm", "--needed", "--noprogressbar")
     remove_words = ("pacman", "-Rn", "--noconfirm", "--noprogressbar")
     try_remove = ("pacman", "-R", "--print")
+    list_unasked: ClassVar[Command] = ("pacman", "-Qqd")
+    mark_words: ClassVar[Command] = ("pacman", "-D", "--asdeps")
     needed_by = re.compile(r"required by (\S+)")
     unknown = re.compile(r"^error: target not found: (\S+)", re.MULTILINE)
     locked = re.compile(r"unable to lock database")

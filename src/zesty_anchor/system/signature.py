@@ -16,14 +16,16 @@ class SignatureRefused(Problem):
 
 
 def check(signature: bytes, key_file: Path, subject: str, *, file: Path | None = None, content: bytes = b"") -> None:
-    """Check that ``file``, or ``content``, was signed with the key in ``key_file``. ``subject`` names it in errors.
+    """Check that ``file``, or ``content``, was signed with a key in ``key_file``. ``subject`` names it in errors.
 
     Raises ``SignatureRefused``, each reason with its own message.
     """
     import pysequoia
 
-    key = _key(key_file)
     sig = _signature(signature, subject)
+    by = issuer_of(sig)
+    keys = _keys(key_file)
+    key = next((each for each in keys if by.lower() in _fingerprints(each)), keys[0])
     fingerprint = str(key.fingerprint).upper()
     if key.is_revoked:
         raise SignatureRefused(
@@ -37,10 +39,9 @@ def check(signature: bytes, key_file: Path, subject: str, *, file: Path | None =
             where=str(key_file),
             advice="get its renewed form, from a place that you trust",
         )
-    issuer = issuer_of(sig)
-    if issuer and issuer.lower() not in _fingerprints(key):
+    if by and by.lower() not in _fingerprints(key):
         raise SignatureRefused(
-            f"{subject} is signed with another key: {issuer}",
+            f"{subject} is signed with another key: {by}",
             where=f"the manifest names {fingerprint}, {key_file}",
             advice="if the publisher has a new key, get it from a place that you trust, and name its file instead",
         )
@@ -68,7 +69,8 @@ def issuer_of(sig: Any) -> str:
     return str(found or "").upper()
 
 
-def _key(file: Path) -> Any:
+def _keys(file: Path) -> list[Any]:
+    """The keys in a file, one at least."""
     import pysequoia
 
     try:
@@ -80,7 +82,7 @@ def _key(file: Path) -> Any:
             advice="save the publisher's public key there, from a place that you trust",
         ) from None
     try:
-        return pysequoia.Cert.from_bytes(content)
+        return list(pysequoia.Cert.split_bytes(content)) or [pysequoia.Cert.from_bytes(content)]
     except Exception:
         raise SignatureRefused(
             "this file holds no OpenPGP key", where=str(file), advice="save the publisher's public key there"

@@ -22,14 +22,15 @@ from zesty_anchor.system.problem import Problem
 
 
 class RemovalRecord(Record, kw_only=True, tag="package-removal"):
-    """The families of this system, the packages with their versions, where their files of configuration are kept, and the
-    copies of those that no archive holds.
+    """The families of this system, the packages with their versions, where their files of configuration are kept, the
+    copies of those that no archive holds, and those that were ``unasked``: there because others need them.
     """
 
     families: list[str]
     versions: dict[str, str]
     settings: dict[str, str] = msgspec.field(default_factory=dict)
     copies: dict[str, str] = msgspec.field(default_factory=dict)
+    unasked: list[str] = msgspec.field(default_factory=list)
 
 
 class Removal(msgspec.Struct, frozen=True):
@@ -105,6 +106,7 @@ class PurgePackages(BaseChange, frozen=True):
             versions=self.manager.versions(names),
             settings=settings,
             copies={name: str(self.manager.copy_of(name, copies)) for name in self.alone},
+            unasked=self.manager.unasked(names),
         )
 
     def carry_out(self, bench: Bench, record: RemovalRecord) -> None:
@@ -173,6 +175,10 @@ class PackageRemovals(BaseKind):
             except Problem as problem:
                 told = f"the packages {', '.join(missing)} could not be brought back: {problem.what}"
                 return Reverted((told,), whole=False)
+        marks = [name for name in record.unasked if name in missing]
+        mark = manager.mark_unasked(marks) if marks else None
+        if mark is not None:
+            bench.run_privileged(mark, lambda line: None)
         return Reverted(
             tuple(
                 f"{file} has the package's own content again; what it held is kept in {copy}"

@@ -107,7 +107,7 @@ class AddExtra(BaseChange, frozen=True):
                 [tool.install], (), room, environment,
                 bench.log / f"extra-{self.wanted.runtime}-{self.wanted.version}.log",
                 Pace(lambda text: bench.told(self.key, f"add {self.subject}, {text}")), lambda line: "",
-                what=f"the package tool of {self.wanted.runtime}",
+                what=f"the package tool of {self.wanted.runtime}", interrupted=bench.interrupted,
             )  # fmt: skip
         finally:
             discard(room)

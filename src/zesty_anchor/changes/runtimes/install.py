@@ -291,6 +291,7 @@ class Install(BaseChange, frozen=True):
                 bench.log / f"build-{version.runtime}-{version.version}.log",
                 Pace(lambda text: bench.told(self.key, f"build {version.runtime} {version.version}, {text}")),
                 lambda line: need_of(line, messages),
+                interrupted=bench.interrupted,
             )
         finally:
             discard(room)

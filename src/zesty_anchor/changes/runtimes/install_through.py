@@ -121,7 +121,8 @@ class InstallThrough(BaseChange, frozen=True):
         log = bench.log / f"{self.manager.runtime}-{name}-{version}.log"
         if not record.there:
             with foreign.watched(record, self.startup, bench, (str(self.manager.home), str(self.manager.folder))):
-                program.install(name, version, log, Pace(lambda text: bench.told(self.key, f"{self.subject}, {text}")))
+                pace = Pace(lambda text: bench.told(self.key, f"{self.subject}, {text}"))
+                program.install(name, version, log, pace, bench.interrupted)
         located = program.locate(name, version)
         if located is None:
             raise Problem(

@@ -201,7 +201,7 @@ class RunInstaller(BaseChange, frozen=True):
                 bench.log / f"installer-{self.wanted.runtime}-{self.wanted.version}.log",
                 Pace(lambda text: bench.told(self.key, f"{self.subject}, {text}")),
                 lambda line: need_of(line, COMMON_MESSAGES),
-                what=f"the {self.subject}", patience=SILENCE,
+                what=f"the {self.subject}", patience=SILENCE, interrupted=bench.interrupted,
             )  # fmt: skip
         finally:
             discard(room)

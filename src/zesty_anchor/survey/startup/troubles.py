@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import re
 import subprocess
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 
 from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.shells.syntax import passes
@@ -15,6 +15,10 @@ from zesty_anchor.survey.startup.provenance import Origin
 from zesty_anchor.survey.startup.sourced import resolved
 from zesty_anchor.survey.startup.startup_trace import StartupTrace
 
+_BEGINS = re.compile(r"\s*(?:if|for|foreach|while|until|case|switch|begin)\b")
+_ENDS = re.compile(r"\s*(?:fi|done|esac|end|endif|endsw)\b")
+_ENDED = re.compile(r"[;\s](?:fi|done|esac|end)\s*(?:#.*)?$")
+_OTHERWISE = re.compile(r"\s*(?:elif|else\s+if)\b")
 _UNGUARDED = re.compile(r"""^\s*(?:\.|source)\s+(["']?)([^\s;"'&|<()]+)\1\s*(?:#.*)?$""")
 """A line that does nothing but read a file, whether that is there or not."""
 
@@ -35,6 +39,27 @@ def troubles(machine: Machine, started: Iterable[StartupTrace], entries: Iterabl
             what = f"{shown(entry.path)} is {'on PATH twice' if entry.remark == 'twice' else 'on PATH, and does not exist'}"
             found.append(Trouble(shown(entry.startup_file), entry.line or 0, what, (*entry.wins_in, *entry.hidden_in)))
     return list(dict.fromkeys(found))
+
+
+def guarded(above: Sequence[str], target: str) -> bool:
+    """Whether a condition around the row that follows asks first whether ``target`` is there. In the languages of all shells: a
+    block begins and ends with a row of its own. Pure.
+    """
+    tests = re.compile(rf"\s-[efrs]\s+[\"']?{re.escape(target)}[\"']?(?=[\s\]);]|$)")
+    depth = 0
+    for row in reversed(above):
+        ends, begins = bool(_ENDS.match(row)), bool(_BEGINS.match(row))
+        if ends and not begins:
+            depth += 1
+        elif begins and not _ENDED.search(row):
+            if depth == 0 and tests.search(row):
+                return True
+            depth = max(0, depth - 1)
+        elif depth == 0 and _OTHERWISE.match(row):
+            if tests.search(row):
+                return True
+            depth = 0
+    return False
 
 
 def _broken(machine: Machine) -> Iterator[Trouble]:
@@ -67,11 +92,12 @@ def _said(checker: tuple[str, str], content: bytes) -> tuple[bool, str]:
 
 def _missing(machine: Machine) -> Iterator[Trouble]:
     for path, file in machine.startup.items():
-        for number, row in enumerate((file.content or b"").decode("utf-8", "replace").splitlines(), 1):
+        rows = (file.content or b"").decode("utf-8", "replace").splitlines()
+        for number, row in enumerate(rows, 1):
             sourced = _UNGUARDED.match(row)
             if sourced is None:
                 continue
             target = resolved(sourced[2], machine.locations.home)
-            if target is not None and not os.path.exists(target):
+            if target is not None and not os.path.exists(target) and not guarded(rows[: number - 1], sourced[2]):
                 shown = machine.locations.shown
                 yield Trouble(shown(path), number, f"sources {shown(target)}, which does not exist")

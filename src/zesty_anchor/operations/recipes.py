@@ -1,0 +1,77 @@
+"""Which runtimes can be had, without a manifest."""
+
+from __future__ import annotations
+
+import difflib
+from collections.abc import Sequence
+
+import msgspec
+
+from zesty_anchor.planning.look import look_at
+from zesty_anchor.planning.workstation import Workstation, with_manifest
+from zesty_anchor.recipes import all_recipes
+from zesty_anchor.survey.owner import Owners
+from zesty_anchor.system.host import answering
+from zesty_anchor.system.problem import UsageProblem
+
+
+class Answering(msgspec.Struct, frozen=True):
+    """A file that answers to a runtime's command already, and whose it is."""
+
+    path: str
+    owner: str
+
+
+class Obtainable(msgspec.Struct, frozen=True):
+    """A runtime that has a recipe: the kinds of its feeds in order, and what is here of it already, the first one first."""
+
+    runtime: str
+    title: str
+    feeds: tuple[str, ...]
+    here: tuple[Answering, ...]
+
+
+def obtainable(bare: Workstation) -> list[Obtainable]:
+    """Every runtime that a manifest can name here. No feed is asked."""
+    machine = look_at(bare)
+    owners = Owners(machine)
+    path = bare.environ.get("PATH", "")
+    return [
+        Obtainable(
+            name,
+            recipe.title or name,
+            tuple(dict.fromkeys(source.kind for source in recipe.sources)),
+            tuple(
+                Answering(machine.locations.shown(file), owners.of(file))
+                for file in answering(recipe.commands[0], path)
+            ),
+        )
+        for name, recipe in all_recipes(bare.locations.recipes).items()
+        if recipe.manager is None
+    ]
+
+
+def with_runtimes(bare: Workstation, names: Sequence[str]) -> Workstation:
+    """The workstation as if a manifest asked for these runtimes. Raises ``UsageProblem`` where one has no recipe."""
+    return with_manifest(bare, bare.folder / "workstation.toml", manifest_of(bare, names))
+
+
+def manifest_of(bare: Workstation, names: Sequence[str]) -> str:
+    """The text of a manifest that asks for runtimes: their long-term line, where they have one, else the newest version.
+
+    Raises ``UsageProblem`` where one has no recipe.
+    """
+    known = all_recipes(bare.locations.recipes)
+    text = "# Written by zesty-anchor draft. Read it, change it, then look with: zesty-anchor preview\n"
+    for name in dict.fromkeys(names):
+        if name not in known:
+            close = difflib.get_close_matches(name, known, 1)
+            raise UsageProblem(
+                f"there is no recipe for {name!r}",
+                where=f"there are recipes for: {', '.join(known)}",
+                advice=f"did you mean {close[0]!r}?" if close else "docs/recipes.md shows how to write one",
+            )
+        want = "lts" if "lts" in known[name].channels else "latest"
+        text += f"\n# {known[name].title or name}; zesty-anchor list {name} shows its versions\n"
+        text += f'[runtimes.{name}]\nwant = "{want}"\n'
+    return text
