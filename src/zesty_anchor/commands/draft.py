@@ -31,6 +31,7 @@ def command(setting: Setting, words: tuple[str, ...]) -> None:
     if printed:
         click.echo(text, nl=False)
         return
+    file.parent.mkdir(parents=True, exist_ok=True)
     file.write_text(text, "utf-8")
     if setting.as_json:
         setting.print_json({"file": str(file.absolute())})
