@@ -80,7 +80,9 @@ class Untouched(Machine):
         (self.root / "etc/pip.conf").write_text("[global]\ncert = /etc/ssl/certs/ca-certificates.crt\n")
 
     def words(self, *command: str) -> list[str]:
-        return [word.replace("/home/tide/env/bin", "/home/tide/.local/zesty-anchor/bin") for word in super().words(*command)]
+        return [
+            word.replace("/home/tide/env/bin", "/home/tide/.local/zesty-anchor/bin") for word in super().words(*command)
+        ]
 
 
 @pytest.fixture
@@ -132,7 +134,14 @@ def test_whole_runtimes_in_one_go(untouched: Untouched) -> None:
     (untouched.root / "etc/pip.conf").unlink()
     manifest = untouched.home / "workstation.toml"
     manifest.write_text(WHOLE)
-    state = (".local/state/zesty-anchor", ".cache/zesty-anchor", "desk", ".local/zesty-anchor", ".sudo_as_admin_successful", ".cache")
+    state = (
+        ".local/state/zesty-anchor",
+        ".cache/zesty-anchor",
+        "desk",
+        ".local/zesty-anchor",
+        ".sudo_as_admin_successful",
+        ".cache",
+    )
     before = likeness(untouched.home, state)
     began = time.monotonic()
     timed = "import resource,subprocess,sys; c=subprocess.call(sys.argv[1:]); print('peak', resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss, 'kB'); sys.exit(c)"
@@ -152,7 +161,9 @@ def test_whole_runtimes_in_one_go(untouched: Untouched) -> None:
         assert answers[shell, "compiled"].endswith("42\n")
         assert re.search(r"go version go1\.\d+", answers[shell, "others"])
     for version in ("22", "24"):
-        code, shown, _ = untouched.person("zesty-anchor", "with", f"node={version}", "--", "npm", "exec", "--", "node", "--version")
+        code, shown, _ = untouched.person(
+            "zesty-anchor", "with", f"node={version}", "--", "npm", "exec", "--", "node", "--version"
+        )
         assert code == 0 and f"v{version}." in shown
     code, shown, _ = untouched.person("zesty-anchor", "with", "java=11", "--", "javac", "-version")
     assert code == 0 and "javac 11." in shown
@@ -187,6 +198,8 @@ cp -R ~/.cache/zesty-anchor ~/second/.cache/ && cd ~/second && export HOME=~/sec
         files = sorted(shelf.glob("*/*/.zesty-anchor.json"))
         receipts[home] = {str(f.relative_to(shelf)): json.loads(f.read_text()) for f in files}
     one, two = receipts.values()
-    digests = [{name: (r["digest"], [p["digest"] for p in r["parts"]]) for name, r in each.items()} for each in (one, two)]
+    digests = [
+        {name: (r["digest"], [p["digest"] for p in r["parts"]]) for name, r in each.items()} for each in (one, two)
+    ]
     assert digests[0] == digests[1] and len(digests[0]) == 7
     shutil.rmtree(untouched.home / "second")

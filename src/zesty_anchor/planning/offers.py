@@ -3,18 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from pathlib import Path
 from typing import TYPE_CHECKING, Any, Literal
 
 import msgspec
 
-from zesty_anchor.feeds.release import Piece, Release, channels_of
+from zesty_anchor.feeds.release import Release, channels_of
 from zesty_anchor.feeds.supply import Supply
 from zesty_anchor.files import own_folders
-from zesty_anchor.manifest.model import Companion, Recipe
-from zesty_anchor.manifest.pin import meets
+from zesty_anchor.manifest.model import Recipe
 from zesty_anchor.manifest.version import Version
-from zesty_anchor.manifest.want import Want, nearest
-from zesty_anchor.manifest.wanted import Artefact, Part, refer
+from zesty_anchor.manifest.want import Want
+from zesty_anchor.manifest.wanted import Artefact, refer
+from zesty_anchor.planning.companions import companion_for, companions_of
 from zesty_anchor.planning.standing import supplies
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.survey.machine import Machine
@@ -137,42 +138,9 @@ class Offers:
             return release
         supply = self.supply(name, release.feed, machine)
         pinned = self._opened().feed(supply).pinned(release)
-        pieces = tuple(self._companion(each, name, release) for each in self.companions(supply, name, machine))
+        known = companions_of(workstation, supply, name)
+        pieces = tuple(companion_for(release, each, workstation, name, self.of_registry) for each in known)
         return msgspec.structs.replace(pinned, parts=pinned.parts + pieces)
-
-    def companions(self, supply: Supply, name: str, machine: Machine) -> list[Companion]:
-        """The companions of what a feed offers: its own, and others of the recipe that the manifest asks for by name.
-
-        Raises ``UsageProblem`` where the manifest asks for one that the recipe does not know.
-        """
-        wanted = self._workstation.manifest.tools[name].companions
-        own = {each.name: each for each in supply.source.companions} if supply.source else {}
-        known = {each.name: each for s in self._workstation.recipes[name].sources for each in s.companions} | own
-        unknown = next((each for each in wanted if each not in known), None)
-        if unknown is not None:
-            raise UsageProblem(
-                f"the recipe of {name!r} knows no companion {unknown!r}",
-                where=f"{self._workstation.file}, runtimes.{name}.companions",
-                advice=f"it knows: {', '.join(known)}" if known else "take that line out",
-            )
-        return list((own | {each: known[each] for each in wanted}).values())
-
-    def _companion(self, companion: Companion, name: str, release: Release) -> Piece:
-        """The newest package of a companion that the manifest wants and that runs on the version."""
-        want = self._workstation.manifest.tools[name].companions.get(companion.name, "latest")
-        offered = self.of_registry(companion.kind, companion.package or companion.name)
-        fits = [
-            each for each in offered
-            if meets(each.requires.get(companion.requires, "*"), "npm", release.version)
-        ]  # fmt: skip
-        chosen = Want(want).choose(fits)
-        if chosen is None:
-            raise UsageProblem(
-                f"no {companion.name} {want!r} runs on {name} {release.version}",
-                where=f"{self._workstation.file}, runtimes.{name}.companions",
-                advice=f"the nearest: {', '.join(nearest(want, (each.version for each in fits)))}",
-            )
-        return Piece(companion.name, chosen.version, chosen.url, chosen.digest, chosen.size)
 
     def of_registry(self, kind: Literal["npm"], package: str) -> list[Release]:
         """The versions of any package of a registry: the one that the manifest names for that kind, or the user's own."""
@@ -209,20 +177,6 @@ class Offers:
         if not release.licence_url:
             return f"{name} {release.version}: {release.licence} (the feed gives no text of it)"
         return self._opened().web.text(release.licence_url, who=f"the feed of {name!r}")
-
-    def parts(self, release: Release, supply: Supply, name: str, machine: Machine) -> tuple[Part, ...]:
-        """The further files of a version, each with its place."""
-        known = {each.name: each for each in self.companions(supply, name, machine)}
-        return tuple(
-            Part(
-                piece.name,
-                piece.version,
-                Artefact(piece.url, piece.digest, piece.size, package=piece.name not in known),
-                known[piece.name].into if piece.name in known else "",
-                known[piece.name].links if piece.name in known else {},
-            )
-            for piece in release.parts
-        )
 
     def artefact(self, release: Release, supply: Supply, subject: str) -> Artefact:
         """What is fetched, with the signature that it must bear. Raises ``Problem`` where it bears none, or a bad one."""
@@ -269,6 +223,11 @@ class Offers:
             *(f"offline: what {who} answered is {_age(age)} old" for who, age in ages.items()),
         ]
 
+    def _with_our_npm(self) -> dict[str, str]:
+        """The environment, with every npm of the shelf last on PATH."""
+        path = ":".join([self._workstation.environ.get("PATH", ""), *_shelved_npm(self._workstation.locations.shelf)])
+        return {**self._workstation.environ, "PATH": path.strip(":")}
+
     def _opened(self) -> Feeds:
         if self._feeds is None:
             from zesty_anchor.feeds.documents import Web
@@ -277,11 +236,16 @@ class Offers:
 
             locations = self._workstation.locations
             own_folders.make(locations.answers)
-            environ = self._workstation.environ
+            environ = self._with_our_npm()
             trust = trust_here(environ, locations.home)
             web = Web(locations.answers, offline=self._workstation.offline, trust=trust)
             self._feeds = Feeds(environ, locations.home, web)
         return self._feeds
+
+
+def _shelved_npm(shelf: Path) -> list[str]:
+    """The folders of each npm on the shelf: it knows its own registry."""
+    return sorted(str(file.parent) for file in shelf.glob("*/*/bin/npm"))
 
 
 def sha256(content: bytes) -> str:

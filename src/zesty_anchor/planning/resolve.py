@@ -14,6 +14,7 @@ from zesty_anchor.manifest.model import Earlier, names_for
 from zesty_anchor.manifest.version import Version
 from zesty_anchor.manifest.want import Want, nearest
 from zesty_anchor.manifest.wanted import Artefact, WantedExtra, WantedVersion, refer
+from zesty_anchor.planning.companions import parts_of
 from zesty_anchor.planning.coupling import may_run, runs_on
 from zesty_anchor.planning.extras import installed_extras, wanted_extras
 from zesty_anchor.planning.offers import Offers, sha256
@@ -147,7 +148,7 @@ class Resolver:
             base = msgspec.structs.replace(
                 base,
                 artefact=self._offers.artefact(release, source, f"{name} {release.version}"),
-                parts=self._offers.parts(release, source, name, machine),
+                parts=parts_of(release, source, workstation, name),
                 root=source.source.root if source.source else "",
                 links=source.source.links if source.source else {},
             )
