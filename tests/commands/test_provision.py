@@ -109,7 +109,7 @@ def test_the_shapes_of_json(desk: Desk) -> None:
         (name, context.name) for name, shell in KNOWN.items() for context in shell.contexts
     ]
     assert set(proof["shells"][0]) == {"shell", "context", "ok", "startup_ms", "checks"}
-    assert set(proof["shells"][0]["checks"][0]) == {"name", "ok", "expected", "observed"}
+    assert set(proof["shells"][0]["checks"][0]) == {"name", "ok", "expected", "observed", "advice"}
     listed = desk.well("list", "kelp", "--json").json
     assert listed["in_effect"] == {
         "version": "4.2.1",

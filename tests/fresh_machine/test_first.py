@@ -15,8 +15,11 @@ from pathlib import Path
 
 import pytest
 
+from tests.feeds.test_trust import secured
 from tests.fresh_machine.test_fresh_machine import PASSWORD, PROJECT, SCRATCH, Machine
 from zesty_anchor.demo.home import likeness
+
+__all__ = ["secured"]
 
 pytestmark = [pytest.mark.scratch, pytest.mark.network]
 
@@ -46,16 +49,16 @@ want = "latest"
 ASKED = {
     "node": "node --version && npm --version && npx --version && command -v npm",
     "extras": "cowsay tide && json --version",
-    "java": "javac -version && jshell --version && command -v javac && echo $JAVA_HOME",
-    "others": "go version && zig version && deno --version",
+    "java": "javac -version && jar --version && command -v jshell javac && echo $JAVA_HOME",
+    "others": "export XDG_CONFIG_HOME=$(mktemp -d); go version && zig version && deno --version",
     "compiled": (
         "cd $(mktemp -d) && printf '%s' 'public class T { public static void main(String[] a) { System.out.println(6 * 7); } }'"
         " >T.java && javac T.java && java -cp . T"
     ),
 }
 TLS = (
-    "cd $(mktemp -d) && printf '%s' 'public class S { public static void main(String[] a) throws Exception {"
-    " System.out.println(((javax.net.ssl.SSLContext) javax.net.ssl.SSLContext.getDefault()).getProtocol()); } }'"
+    "cd $(mktemp -d) && printf '%s' 'public class S {{ public static void main(String[] a) throws Exception {{"
+    ' System.out.println(new String(new java.net.URL("{}").openStream().readAllBytes())); }} }}\''
     " >S.java && javac S.java && java -cp . S"
 )
 
@@ -72,8 +75,9 @@ class Untouched(Machine):
         subprocess.run(["tar", "-x", "-C", str(self.desk)], input=packed, check=True)
         self.inside("chown", "-R", "tide:tide", "/home/tide")
 
-    def knows_the_authority(self) -> None:
+    def knows_the_authority(self, own: Path) -> None:
         """As an administrator does: into the system's store, and pip, which has a bundle of its own, is told of it."""
+        shutil.copy(own, self.root / "usr/local/share/ca-certificates/tides.crt")
         for file in AUTHORITIES.glob("*.crt"):
             shutil.copy(file, self.root / "usr/local/share/ca-certificates")
         self.inside("update-ca-certificates")
@@ -86,7 +90,7 @@ class Untouched(Machine):
 
 
 @pytest.fixture
-def untouched() -> Iterator[Untouched]:
+def untouched(secured: tuple[str, Path]) -> Iterator[Untouched]:
     root = SCRATCH / "first"
     for place in ("dev", "proc"):
         subprocess.run(["umount", "-l", str(root / place)], capture_output=True, check=False)
@@ -95,7 +99,7 @@ def untouched() -> Iterator[Untouched]:
     subprocess.run(["mount", "-t", "proc", "proc", str(root / "proc")], check=True)
     subprocess.run(["mount", "--rbind", "/dev", str(root / "dev")], check=True)
     made = Untouched(root)
-    made.knows_the_authority()
+    made.knows_the_authority(secured[1])
     made.inside("apt-get", "update", "-qq")
     yield made
     for place in ("dev", "proc"):
@@ -126,7 +130,7 @@ def test_first_the_readme_as_written(untouched: Untouched) -> None:
     assert code == 0 and "Nothing to do" in shown
 
 
-def test_whole_runtimes_in_one_go(untouched: Untouched) -> None:
+def test_whole_runtimes_in_one_go(untouched: Untouched, secured: tuple[str, Path]) -> None:
     """One manifest, an ordinary user: all of it proved, again nothing, a second home with the lock, offline, and back."""
     for line in commands()[:3]:
         code, shown, _ = untouched.person("bash", "-c", line, passwords=(PASSWORD,))
@@ -160,6 +164,11 @@ def test_whole_runtimes_in_one_go(untouched: Untouched) -> None:
         assert re.search(r"^javac 17\.", answers[shell, "java"], re.MULTILINE)
         assert answers[shell, "compiled"].endswith("42\n")
         assert re.search(r"go version go1\.\d+", answers[shell, "others"])
+    for version in ("11", "17"):
+        code, shown, _ = untouched.person(
+            "zesty-anchor", "with", f"java={version}", "--", "sh", "-c", TLS.format(secured[0])
+        )
+        assert code == 0 and "tide" in shown, "Java trusts what the system trusts"
     for version in ("22", "24"):
         code, shown, _ = untouched.person(
             "zesty-anchor", "with", f"node={version}", "--", "npm", "exec", "--", "node", "--version"
@@ -178,7 +187,8 @@ def test_whole_runtimes_in_one_go(untouched: Untouched) -> None:
     (untouched.home / "workstation.lock").unlink()
     code, shown, _ = untouched.person("zesty-anchor", "undo", passwords=(PASSWORD,))
     assert code == 0
-    assert likeness(untouched.home, state) == before
+    after = likeness(untouched.home, state)
+    assert {name: after.get(name) for name in {*before, *after} if before.get(name) != after.get(name)} == {}
 
 
 def _second_home(untouched: Untouched) -> None:

@@ -178,7 +178,9 @@ class Source(_Part, frozen=True):
     """A feed that a recipe brings along, used where the manifest names none.
 
     ``root`` is the folder of the archive that is the version (``*`` stands for a part of a name), ``links`` are commands
-    that the archive does not have as such, each with its file, and ``companions`` what belongs to a version.
+    that the archive does not have as such, each with its file, and ``companions`` what belongs to a version. ``finish`` is a
+    step of sh that runs in a version's folder once all is there, with AUTHORITIES (the file of certificate authorities that
+    count here).
 
     ``sums`` is the list of digests, beside the files (``listing``) or of each version (``{version}`` stands for it), and
     ``version`` a regular expression with one group: what of a version's text counts. For a Debian archive ``names`` are the
@@ -198,6 +200,7 @@ class Source(_Part, frozen=True):
     root: str = ""
     links: dict[FileName, str] = {}
     companions: tuple[Companion, ...] = ()
+    finish: str = ""
 
 
 class ManagerTool(_Part, frozen=True):

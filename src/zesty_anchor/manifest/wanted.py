@@ -76,7 +76,8 @@ class WantedVersion(msgspec.Struct, frozen=True):
 
     It is installed ``through`` a manager, if one is named; while that is not there, ``version`` is the want, and
     ``pending`` says so. ``root`` is the folder of the archive that is the version (empty: all of it), ``links`` are commands
-    that it does not have as such, each with its file, ``parts`` its further files. A manager has a ``home``; what its installer's ``script`` holds was ``reviewed``, or is asked about.
+    that it does not have as such, each with its file, ``parts`` its further files, and
+    ``finish`` a step that runs in its folder once all is there. A manager has a ``home``; what its installer's ``script`` holds was ``reviewed``, or is asked about.
     """
 
     runtime: str
@@ -106,6 +107,7 @@ class WantedVersion(msgspec.Struct, frozen=True):
     root: str = ""
     links: Mapping[str, str] = {}
     parts: tuple[Part, ...] = ()
+    finish: str = ""
 
     @property
     def bins(self) -> tuple[Path, ...]:

@@ -151,6 +151,7 @@ class Resolver:
                 parts=parts_of(release, source, workstation, name),
                 root=source.source.root if source.source else "",
                 links=source.source.links if source.source else {},
+                finish=source.source.finish if source.source else "",
             )
         return placed(
             msgspec.structs.replace(

@@ -15,21 +15,20 @@ from zesty_anchor.changes.bench import Bench
 from zesty_anchor.changes.change import ALL_PACKAGES, Stage, version_key
 from zesty_anchor.changes.question import Question
 from zesty_anchor.changes.record import WHOLE, Record, Reverted
+from zesty_anchor.changes.runtimes.download import Download
 from zesty_anchor.changes.runtimes.replacement import bring_back, replacement, set_aside, set_aside_is_done
 from zesty_anchor.files import folders
 from zesty_anchor.files.removal import discard
 from zesty_anchor.manifest.wanted import Artefact, Wanted, WantedVersion
 from zesty_anchor.shelf import place
 from zesty_anchor.shelf.build import Pace, build, build_environment
-from zesty_anchor.shelf.checkout import check_out
 from zesty_anchor.shelf.deb_package import merge
-from zesty_anchor.shelf.download import kept_file, obtain
+from zesty_anchor.shelf.download import kept_file
 from zesty_anchor.shelf.manager import write_call
 from zesty_anchor.shelf.receipt import PartReceipt, Receipt, write
 from zesty_anchor.survey.machine import Machine
-from zesty_anchor.system.host import find_program, login_path
+from zesty_anchor.system.host import authorities, find_program, login_path, plain_environment
 from zesty_anchor.system.problem import Problem
-from zesty_anchor.system.signature import check
 
 COMMON_MESSAGES = {
     r"\b(g?cc|c99): (command )?not found": "gcc",
@@ -62,56 +61,6 @@ def _around(home: Path | None) -> tuple[Path, ...]:
 
 def _table(wanted: WantedVersion) -> str:
     return f"{'managers' if wanted.recipe.manager else 'runtimes'}.{wanted.runtime}"
-
-
-class _Download:
-    """What is fetched for one version: its archive and its further files, counted together. Their folders are ``rooms``."""
-
-    def __init__(self, key: str, version: WantedVersion, bench: Bench, rooms: list[Path]) -> None:
-        self._key = key
-        self._version = version
-        self._bench = bench
-        self._rooms = rooms
-        self._done = 0
-        sizes = [part.artefact.size for part in version.parts] + [version.artefact.size if version.artefact else None]
-        self._total = None if None in sizes else sum(size or 0 for size in sizes)
-
-    def room(self) -> Path:
-        """A new empty folder beside the shelf."""
-        room = place.stage(self._bench.locations.staging, f"{self._version.runtime}-{self._version.version}")
-        self._rooms.append(room)
-        return room
-
-    def archive(self, artefact: Artefact | None) -> tuple[Path, str]:
-        """Fetch, check and unpack one file. Returns its folder, and the digest of what came. Raises ``Problem``."""
-        assert artefact is not None
-        room, bench, version = self.room(), self._bench, self._version
-        if artefact.digest.startswith("commit:"):
-            check_out(artefact.url, artefact.digest.removeprefix("commit:"), room, bench.environ)
-            return room, artefact.digest
-        kept = kept_file(bench.locations.downloads, artefact.digest, artefact.url)
-        before = self._done
-
-        def moved(done: int, total: int | None) -> None:
-            self._done = before + done
-            bench.moved(self._key, self._done, self._total if version.parts else total)
-
-        digest = obtain(
-            lambda: bench.open_body(artefact.url, f"the feed {version.feed!r}"),
-            artefact.digest,
-            artefact.size,
-            kept,
-            room,
-            moved,
-            package=artefact.package,
-        )
-        if artefact.key is not None:
-            try:
-                check(artefact.signature, artefact.key, f"{version.runtime} {version.version}", file=kept)
-            except Problem:
-                kept.unlink()
-                raise
-        return room, digest
 
 
 class InstallRecord(Record, kw_only=True, tag="version"):
@@ -240,7 +189,7 @@ class Install(BaseChange, frozen=True):
         """A version's files, obtained and built, in a folder beside the shelf; the digest of what was fetched, and what
         was added to it.
         """
-        download = _Download(self.key, version, bench, rooms)
+        download = Download(self.key, version, bench, rooms)
         room, digest = download.archive(version.artefact)
         packages = [download.archive(p.artefact) for p in version.parts if p.artefact.package]
         if version.artefact is not None and version.artefact.package:
@@ -261,12 +210,28 @@ class Install(BaseChange, frozen=True):
                 place.put_into(place.content(companion), folder, part.into)
                 place.link_commands(folder, version.recipe.bin[0], part.links, part.into)
                 added.append(PartReceipt(part.name, part.version, found))
+        if version.finish:
+            self._end(version, bench, folder)
         if not version.source:
             return folder, digest, added
         earlier = self._ready(version.earlier, bench, rooms)[0] if version.earlier else None
         out = download.room()
         self._build(version, bench, folder, out, earlier)
         return out, digest, added
+
+    def _end(self, version: WantedVersion, bench: Bench, folder: Path) -> None:
+        """The last step of a version that was unpacked, in a home of its own."""
+        room = place.stage(bench.locations.staging, self._room)
+        try:
+            build(
+                [version.finish], (), folder,
+                {**plain_environment(bench.environ, room), "TMPDIR": str(room), "AUTHORITIES": authorities(bench.environ)},
+                bench.log / f"finish-{version.runtime}-{version.version}.log",
+                Pace(lambda text: bench.told(self.key, f"finish {version.runtime} {version.version}, {text}")),
+                lambda line: "", what="its last step", interrupted=bench.interrupted,
+            )  # fmt: skip
+        finally:
+            discard(room)
 
     def _build(self, version: WantedVersion, bench: Bench, folder: Path, out: Path, earlier: Path | None) -> None:
         recipe = version.recipe.build
