@@ -30,7 +30,7 @@ def companions_of(workstation: Workstation, supply: Supply, name: str) -> list[C
     if unknown is not None:
         raise UsageProblem(
             f"the recipe of {name!r} knows no companion {unknown!r}",
-            where=f"{workstation.file}, runtimes.{name}.companions",
+            where=workstation.place("runtimes", name, "companions", unknown),
             advice=f"it knows: {', '.join(known)}" if known else "take that line out",
         )
     return list((own | {each: known[each] for each in wanted}).values())
@@ -50,7 +50,7 @@ def companion_for(
     if chosen is None:
         raise UsageProblem(
             f"no {companion.name} {want!r} runs on {name} {release.version}",
-            where=f"{workstation.file}, runtimes.{name}.companions",
+            where=workstation.place("runtimes", name, "companions", companion.name),
             advice=f"the nearest: {', '.join(nearest(want, (each.version for each in fits)))}",
         )
     return Piece(companion.name, chosen.version, chosen.url, chosen.digest, chosen.size)

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping
 from pathlib import Path
 
-from zesty_anchor.manifest.position import line_of
 from zesty_anchor.manifest.want import Want
 from zesty_anchor.manifest.wanted import WantedExtra
 from zesty_anchor.planning.offers import Offers
@@ -25,10 +24,9 @@ def wanted_extras(
     asked = workstation.manifest.tools[name].extras
     tool = workstation.recipes[name].extras
     if asked and tool is None:
-        file = workstation.file
         raise UsageProblem(
             f"the recipe of {name!r} does not say how a command-line package is added to it",
-            where=f"{file}:{line_of(workstation.text, ('runtimes', name, 'extras'))}",
+            where=workstation.place("runtimes", name, "extras"),
             advice="take extras out, or add [extras] with install = … to the recipe (docs/recipes.md shows how)",
         )
     locked = workstation.lock.get((name, want))

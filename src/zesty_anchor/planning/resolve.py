@@ -73,12 +73,21 @@ class Resolver:
                 try:
                     version = self._version(Asked(name, want, place == 0), machine, known, obtainable, found)
                 except Problem as problem:
+                    self._locate(problem, name, place, len(runtime.also))
                     if failing is None or runtime.through is None:
                         raise
                     failing[name] = problem
                     continue
                 found[name].setdefault(version.version, version)
         return tuple(version for versions in found.values() for version in versions.values())
+
+    def _locate(self, problem: Problem, name: str, place: int, also: int) -> None:
+        """Have a problem name the line of the manifest that asks for what cannot be had."""
+        step = self._workstation.manifest.step(name)
+        line = self._workstation.place(*step, *(("also", place - 1) if 0 < place <= also else ("want",)))
+        if f"{self._workstation.file}:" not in problem.where:
+            rest = problem.where if problem.where != str(self._workstation.file) else ""
+            problem.where = f"{line}; {rest}" if rest else line
 
     def extra_versions(self, name: str, want: str, version: str) -> dict[str, str]:
         """The versions of the command-line packages of a version, by what is asked for: those that it has, else the newest."""
@@ -139,6 +148,7 @@ class Resolver:
             licence=release.licence,
             licence_accepted=runtime.licence == "accepted",
             feed=release.feed,
+            recipe_place=workstation.recipe_place(name),
             extras=self._extras(name, want, release.version),
         )
         if recipe.installer is not None:

@@ -18,8 +18,12 @@ Known = Mapping[tuple[str, str, str], str]
 
 def supplies(workstation: Workstation, name: str, machine: Machine) -> tuple[Supply, ...]:
     """Where a runtime's versions come from, in order. Raises ``UsageProblem`` where nothing says it."""
-    recipe = workstation.recipes[name]
-    return supplies_for(name, workstation.manifest, recipe, machine.host.platform, workstation.file.parent)
+    recipe, step = workstation.recipes[name], workstation.manifest.step(name)
+    try:
+        return supplies_for(name, workstation.manifest, recipe, machine.host.platform, workstation.file.parent)
+    except UsageProblem as problem:
+        problem.where = problem.where or workstation.place(*step, "want")
+        raise
 
 
 def standing(workstation: Workstation, name: str, want: str, machine: Machine, known: Known) -> str | None:

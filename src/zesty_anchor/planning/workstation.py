@@ -14,7 +14,7 @@ from zesty_anchor.manifest.model import Manifest, Recipe
 from zesty_anchor.manifest.pin import is_project
 from zesty_anchor.manifest.position import Lines
 from zesty_anchor.manifest.read import find, parse_manifest, read_text
-from zesty_anchor.recipes import as_manager, check_clashes, check_installers, recipe_for
+from zesty_anchor.recipes import as_manager, check_clashes, check_installers, recipe_file, recipe_for
 from zesty_anchor.system.locations import Locations, locate
 from zesty_anchor.system.problem import UsageProblem
 
@@ -49,6 +49,16 @@ class Workstation(msgspec.Struct, frozen=True):
                 where=str(self.file),
                 advice=f"did you mean {close[0]!r}?" if close else f"add [runtimes.{name}] with want = …",
             )
+
+    def place(self, *path: str | int) -> str:
+        """The manifest's file and the line of a key."""
+        return f"{self.file}:{Lines(self.text).of(path)}"
+
+    def recipe_place(self, name: str) -> str:
+        """The file of a runtime's recipe; with the line where it stands in the manifest."""
+        return (
+            self.place("recipes", name) if name in self.manifest.recipes else recipe_file(name, self.locations.recipes)
+        )
 
     def decided_by_default(self) -> dict[str, str]:
         """Where the manifest says which version of each runtime is the default."""

@@ -40,6 +40,11 @@ def recipe_for(name: str, manifest: Manifest, personal: Path, manifest_file: Pat
     )
 
 
+def recipe_file(name: str, personal: Path) -> str:
+    """The file that a recipe stands in: the person's own, else the shipped one."""
+    return str(next((f for f in (personal / f"{name}.toml", SHIPPED / f"{name}.toml") if f.is_file()), personal))
+
+
 def shipped() -> dict[str, Recipe]:
     """Every shipped recipe, by the name of its runtime."""
     return {file.stem: read_recipe(file) for file in sorted(SHIPPED.glob("*.toml"))}

@@ -120,6 +120,8 @@ def merge(trees: Sequence[Path], root: str, folder: Path) -> None:
 
 
 def _root_in(trees: Sequence[Path], pattern: str) -> str:
+    if ".." in pattern.split("/") or pattern.startswith("/"):
+        raise Problem(f"{pattern!r} leads out of the package", advice="mend root in the recipe")
     found = {str(p.relative_to(tree)) for tree in trees for p in tree.glob(pattern or "*") if not p.is_symlink()}
     if len(found) != 1:
         seen = f"there are {', '.join(sorted(found))}" if found else "there is none"

@@ -29,7 +29,11 @@ def content(folder: Path, bins: Collection[str] = ()) -> Path:
 
 
 def root_in(folder: Path, pattern: str) -> Path:
-    """The folder of an archive that is the version. Raises ``Problem`` where there is no single one of that name."""
+    """The folder of an archive that is the version. Raises ``Problem`` where there is no single one of that name, or it would
+    lead out of the archive.
+    """
+    if ".." in pattern.split("/") or pattern.startswith("/"):
+        raise Problem(f"{pattern!r} leads out of the archive", advice="mend root in the recipe")
     found = [each for each in folder.glob(pattern) if each.is_dir() and not each.is_symlink()]
     if len(found) != 1:
         raise Problem(f"the archive holds no single folder {pattern!r}", advice="mend root in the recipe")

@@ -179,7 +179,8 @@ class Install(BaseChange, frozen=True):
             place.put(ready, self.wanted.folder)
         except Problem as problem:
             inner = f": {problem.where}" if problem.where and problem.where != self.artefact.url else ""
-            problem.where = f"{self.subject}, {self.artefact.url}{inner}"
+            recipe = f"; its recipe: {self.wanted.recipe_place}" if "recipe" in problem.advice else ""
+            problem.where = f"{self.subject}, {self.artefact.url}{inner}{recipe}"
             raise
         finally:
             for room in rooms:
