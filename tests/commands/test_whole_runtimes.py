@@ -274,3 +274,22 @@ root = "usr/lib/kelp-*"
     desk.write(desk.manifest.read_text().replace('want = "latest"', 'want = "5"'))
     refused = desk.run("provision")
     assert refused.code == 2 and "kelp 5.0.0 cannot be had on this machine: it needs a newer system" in refused.err
+
+
+def test_only_verify_runs_a_small_program_again(desk: Desk, registries: Registries) -> None:
+    registries.wheels("4.2.1", "4.1.0")
+    ran = desk.home / "ran"
+    program = f'[recipes.kelp.program]\nfile = "x"\ntext = "x"\nrun = "kelp && echo >>{ran}"\nexpect = "kelp*"\n'
+    desk.write(RECIPE + program + '[runtimes.kelp]\nwant = "4"\n')
+    assert "kelp 4.2.1 runs a program" in desk.well("provision").out and ran.read_text() == "\n"
+    desk.write(desk.manifest.read_text() + 'also = ["4.1"]\n')
+    told = desk.well("provision").out
+    assert (
+        "kelp 4.1.0 runs a program" in told and "kelp 4.2.1 runs a program" not in told and ran.read_text() == "\n" * 2
+    )
+    assert "kelp 4.2.1 runs a program" in desk.well("verify").out and ran.read_text() == "\n" * 4
+    desk.write(
+        desk.manifest.read_text().replace('expect = "kelp*"', 'expect = "kelp *"') + '[variables]\nGAUGE = "north"\n'
+    )
+    desk.well("provision")
+    assert ran.read_text() == "\n" * 6, "another program is another proof"

@@ -125,7 +125,7 @@ class Stages:
             if not version.pending:
                 self._journal.resolve(version.runtime, version.want, version.feed, version.version)
         self._person.reporter.said("asking fresh shells")
-        return prove(plan.wanted, machine, self._person.jobs)
+        return prove(plan.wanted, machine, self._person.jobs, again=False)
 
     def _try_lines(self, plan: Plan, machine: Machine, proof: Proof) -> tuple[Plan, Machine, Proof]:
         """An alias to the old one, or a line that puts it first, may be all that keeps the new one from answering. So
@@ -138,7 +138,7 @@ class Stages:
         proofs = [proof]
 
         def well() -> bool:
-            proofs.append(prove(plan.wanted, changed, self._person.jobs))
+            proofs.append(prove(plan.wanted, changed, self._person.jobs, again=False))
             return proofs[-1].ok
 
         reports = self._runner.attempt(lines, well)
