@@ -18,8 +18,8 @@ from zesty_anchor.feeds.documents import Web
 from zesty_anchor.feeds.index import IndexFeed
 from zesty_anchor.feeds.npm import NpmFeed, integrity_digest, registry_address
 from zesty_anchor.feeds.open import Feeds
-from zesty_anchor.feeds.supply import Supply
-from zesty_anchor.manifest.model import Recipe
+from zesty_anchor.feeds.supply import Supply, supplies_for
+from zesty_anchor.manifest.model import Manifest, Recipe, Runtime
 from zesty_anchor.recipes import shipped
 from zesty_anchor.system.problem import Problem, UsageProblem
 
@@ -232,3 +232,45 @@ def test_a_listing_with_a_folder_for_each_version(make_feed: Callable[..., str],
     assert found["4.2.1"].url == f"{url}v4.2.1/kelp-4.2.1-linux.tgz"
     with pytest.raises(Problem, match=r"names no digest of kelp-4\.10\.0-linux"):
         feed.pinned(found["4.10.0"])
+
+
+def test_a_document_for_each_line_of_versions(tmp_path: Path) -> None:
+    """The shape of the list of Java's upstream project: a document a line, with the files of one platform."""
+    asked = []
+
+    class Handler(http.server.BaseHTTPRequestHandler):
+        def do_GET(self) -> None:
+            asked.append(self.path)
+            line = self.path.split("/")[-2]
+            package = {"link": f"https://x/jdk-{line}.tar.gz", "checksum": "c" * 64, "size": 7}
+            entry = {
+                "version_data": {"semver": f"{line}.0.2+7.1"},
+                "binaries": [{"package": package}],
+                "timestamp": "2026-01-02T",
+            }
+            body = json.dumps([entry, {**entry, "version_data": {"semver": "nightly"}}]).encode()
+            self.send_response(404 if line == "8" else 200)
+            self.send_header("Content-Length", str(len(body)))
+            self.end_headers()
+            self.wfile.write(body)
+
+        def log_message(self, format: str, *args: object) -> None:
+            pass
+
+    server = http.server.ThreadingHTTPServer(("127.0.0.1", 0), Handler)
+    threading.Thread(target=server.serve_forever, daemon=True).start()
+    recipe = shipped()["java"]
+    mac = [
+        s
+        for s in supplies_for("java", Manifest(runtimes={"java": Runtime("17")}), recipe, "macos-aarch64", tmp_path)
+        if s.kind == "json"
+    ]
+    assert len(mac) == 1 and mac[0].source and mac[0].source.root == "*/Contents/Home"
+    path = (mac[0].url or "").split("/", 3)[3]
+    supply = msgspec.structs.replace(mac[0], url=f"http://127.0.0.1:{server.server_address[1]}/{path}")
+    found = Feeds({}, tmp_path, Web()).releases(supply, recipe, "macos-aarch64")
+    server.shutdown()
+    assert [(r.version, r.digest, r.size, r.channels) for r in found] == [
+        (f"{line}.0.2", f"sha256:{'c' * 64}", 7, ("lts",)) for line in ("11", "17", "21", "25")
+    ]
+    assert all("os=mac&architecture=aarch64" in each for each in asked) and len(asked) == 5

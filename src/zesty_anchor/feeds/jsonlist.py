@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
+from contextlib import suppress
 from typing import Any
 from urllib.parse import urljoin
 
@@ -12,6 +13,7 @@ import msgspec
 from zesty_anchor.feeds.base import BaseFeed
 from zesty_anchor.feeds.documents import Web
 from zesty_anchor.feeds.names import filled, places
+from zesty_anchor.feeds.not_there import NotThere
 from zesty_anchor.feeds.release import Release
 from zesty_anchor.feeds.sums import pinned_by
 from zesty_anchor.system.problem import Problem, UsageProblem
@@ -23,18 +25,20 @@ _ALGORITHMS = {64: "sha256", 96: "sha384", 128: "sha512"}
 class JsonFeed(BaseFeed):
     """A document at ``url``, in which ``mapping`` finds ``releases``, and of each ``version``, ``file``, and maybe
     ``channel``, ``date``, ``digest``, ``size`` and ``licence``. Where it gives no digests, ``sums`` may name a list of them for
-    each version, which is ``signed`` where the manifest names a key. ``version`` is what of a version's text counts.
+    each version, which is ``signed`` where the manifest names a key. ``version`` is what of a version's text counts. ``lines`` are those for
+    which there is a document each, ``{line}`` standing for one in the address.
     """
 
     def __init__(
         self, name: str, url: str, mapping: Mapping[str, str], web: Web, *,
-        sums: str = "", version: str = "", signed: bool = False,
+        sums: str = "", version: str = "", signed: bool = False, lines: Sequence[str] = (),
     ) -> None:  # fmt: skip
         super().__init__(name, url, web)
         self.mapping = mapping
         self._sums = sums
         self._version = version
         self._signed = signed
+        self._lines = lines
 
     def pinned(self, release: Release) -> Release:
         """With the digest of its version's own list, where the document gives none."""
@@ -44,7 +48,16 @@ class JsonFeed(BaseFeed):
 
     def releases(self, product: str, platform: str) -> list[Release]:
         """Every version of ``product`` for ``platform``, in no particular order."""
-        known = places(product, platform)
+        if not self._lines:
+            return self._listed(places(product, platform))
+        found: list[Release] = []
+        for line in self._lines:
+            with suppress(NotThere):
+                found += self._listed({**places(product, platform), "line": line})
+        return found
+
+    def _listed(self, known: dict[str, str]) -> list[Release]:
+        """What one document holds."""
         url = filled(self.address, known)
         answer = self.web.json(url, who=self.who)
         expressions = {key: self._compiled(key, filled(text, known)) for key, text in self.mapping.items()}

@@ -61,9 +61,16 @@ class Feeds:
         if supply.kind == "listing":
             return ListingFeed(name, url, supply.file, supply.sums, self.web, signed=supply.key is not None)
         if supply.kind == "json":
-            version = supply.source.version if supply.source else ""
+            version, lines = (supply.source.version, supply.source.lines) if supply.source else ("", ())
             return JsonFeed(
-                name, url, supply.map, self.web, sums=supply.sums, version=version, signed=supply.key is not None
+                name,
+                url,
+                supply.map,
+                self.web,
+                sums=supply.sums,
+                version=version,
+                signed=supply.key is not None,
+                lines=lines,
             )
         if supply.kind == "git":
             return GitFeed(name, url, supply.file, self._environ)

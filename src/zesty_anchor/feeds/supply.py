@@ -121,7 +121,7 @@ def _sums(kind: str) -> str:
 
 def _product(runtime: str, source: Source, platform: str) -> str:
     product = source.packages.get(platform, source.package)
-    if product is None and source.kind in ("npm", "pypi"):
+    if product is None and (source.packages or source.kind in ("npm", "pypi")):
         raise UsageProblem(
             f"the recipe of {runtime!r} names no package for {platform}",
             advice="it cannot be had for this machine from this feed: choose another feed in the manifest",

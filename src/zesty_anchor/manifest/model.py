@@ -183,7 +183,9 @@ class Source(_Part, frozen=True):
     count here).
 
     ``sums`` is the list of digests, beside the files (``listing``) or of each version (``{version}`` stands for it), and
-    ``version`` a regular expression with one group: what of a version's text counts. For a Debian archive ``names`` are the
+    ``version`` a regular expression with one group: what of a version's text counts. Where a list (``json``)
+    holds one line of versions alone, ``lines`` are those to ask for, ``{line}`` standing for each in the address.
+    For a Debian archive ``names`` are the
     packages of a version, ``{line}`` standing for its number in their names.
     """
 
@@ -195,6 +197,7 @@ class Source(_Part, frozen=True):
     url: str | None = None
     sums: str | None = None
     suites: tuple[str, ...] = ()
+    lines: tuple[str, ...] = ()
     names: tuple[str, ...] = ()
     version: str = ""
     root: str = ""
