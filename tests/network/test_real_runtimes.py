@@ -8,6 +8,7 @@ import os
 import shutil
 import subprocess
 import tempfile
+import zipfile
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -40,11 +41,33 @@ also = ["1.26"]
 want = "0.17"
 also = ["0.16"]
 [runtimes.java]
-want = "25"
-also = ["21"]
+want = "17"
+also = ["11"]
 [runtimes.deno]
 want = "2.9"
 also = ["2.8"]
+"""
+
+
+BY_NPM = """\
+[shells]
+use = ["bash"]
+[feeds.npm]
+kind = "npm"
+[runtimes.node]
+want = "24"
+also = ["22"]
+feed = "npm"
+companions = { npm = "11" }
+[runtimes.deno]
+want = "2.9"
+feed = "npm"
+extras = ["npm:cowsay@1.6.0"]
+[runtimes.java-runtime]
+want = "25"
+[runtimes.go]
+want = "latest"
+extras = ["tides.example/bell"]
 """
 
 
@@ -116,3 +139,42 @@ def test_every_shipped_recipe_runs_its_program(stranger: Stranger) -> None:
     assert "Nothing to do" in stranger.run(stranger.program, "provision")
     stranger.run(stranger.program, "undo")
     assert stranger.likeness() == before
+
+
+@pytest.mark.parametrize("stranger", [BY_NPM], indirect=True)
+def test_the_other_feeds_and_the_package_tools_of_go_and_deno(stranger: Stranger) -> None:
+    """Node's binary with npm as its companion, a module by way of a Go proxy in a folder, a script of deno's."""
+    proxy = stranger.home / "proxy"
+    module_proxy(proxy)
+    settings = stranger.home / ".config/go/env"
+    settings.parent.mkdir(parents=True)
+    settings.write_text(f"GOPROXY=file://{proxy}\nGOSUMDB=off\n")
+    if is_root():
+        subprocess.run(["chown", "-R", "65534:65534", str(stranger.home)], check=True)
+    before = stranger.likeness()
+    assert "every fresh shell answers" in stranger.run(stranger.program, "provision")
+    told = stranger.run(
+        SHELLS["bash"], "-l", "-c", "npm --version; command -v npm; bell; command -v cowsay; java -version 2>&1"
+    )
+    rows = told.splitlines()
+    assert rows[0].startswith("11.") and rows[1].startswith(str(stranger.home)) and rows[2] == "ding"
+    assert rows[3].endswith("/bin/cowsay") and 'version "25' in rows[4]
+    shutil.rmtree(stranger.home / ".npm", ignore_errors=True)  # npm's own, by the question above
+    assert "Nothing to do" in stranger.run(stranger.program, "provision")
+    stranger.run(stranger.program, "undo")
+    assert stranger.likeness() == before
+
+
+def module_proxy(folder: Path) -> None:
+    """A module in the form of the Go proxy protocol (the Go Modules Reference, "GOPROXY protocol")."""
+    place = folder / "tides.example/bell/@v"
+    place.mkdir(parents=True)
+    module = "module tides.example/bell\n\ngo 1.20\n"
+    (place / "list").write_text("v1.0.0\n")
+    (place / "v1.0.0.info").write_text('{"Version": "v1.0.0", "Time": "2026-01-01T00:00:00Z"}')
+    (place / "v1.0.0.mod").write_text(module)
+    with zipfile.ZipFile(place / "v1.0.0.zip", "w") as packed:
+        packed.writestr("tides.example/bell@v1.0.0/go.mod", module)
+        packed.writestr(
+            "tides.example/bell@v1.0.0/main.go", 'package main\n\nimport "fmt"\n\nfunc main() { fmt.Println("ding") }\n'
+        )

@@ -65,7 +65,8 @@ def authorities(environ: Mapping[str, str]) -> str:
     """The file of the certificate authorities that programs are to trust here; empty where there is none."""
     import ssl
 
-    named = (environ.get("SSL_CERT_FILE", ""), ssl.get_default_verify_paths().cafile or "", *_BUNDLES)
+    own = (environ.get(name, "") for name in ("SSL_CERT_FILE", "REQUESTS_CA_BUNDLE", "CURL_CA_BUNDLE"))
+    named = (*own, ssl.get_default_verify_paths().cafile or "", *_BUNDLES)
     return next((file for file in named if file and os.access(file, os.R_OK)), "")
 
 
