@@ -185,7 +185,7 @@ def test_whole_runtimes_in_one_go(untouched: Untouched, secured: tuple[str, Path
             f"node={version}",
             "--",
             "env",
-            "npm_config_logs_max=0",
+            "npm_config_cache=/tmp/tide-npm",
             "npm",
             "exec",
             "--",

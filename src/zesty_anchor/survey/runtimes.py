@@ -27,7 +27,7 @@ def runtimes(
         (name, recipe, origin)
         for name, recipe in recipes.items()
         for origin in origins(recipe.commands[0], started, machine, owners)
-        if origin.kind == "file"
+        if origin.kind == "file" and name == fitting(origin.path, recipes)
     ]
     with ThreadPoolExecutor(8) as pool:
         versions = list(pool.map(lambda each: _version(each[1], each[2].path, machine.environ), found))
@@ -39,6 +39,17 @@ def runtimes(
         )
         for (name, _, origin), version in zip(found, versions, strict=True)
     ]  # fmt: skip
+
+
+def fitting(path: str, recipes: Mapping[str, Recipe]) -> str:
+    """Which of the recipes that give a command of this name a file belongs to: the one that has the most commands, all of
+    them beside the file; else the one that has the fewest.
+    """
+    folder = Path(path).parent
+    named = [name for name, recipe in recipes.items() if recipe.commands[0] == Path(path).name]
+    whole = [name for name in named if all((folder / command).exists() for command in recipes[name].commands)]
+    by_size = sorted(whole or named, key=lambda name: len(recipes[name].commands), reverse=bool(whole))
+    return by_size[0] if by_size else ""
 
 
 def _version(recipe: Recipe, path: str, environ: Mapping[str, str]) -> str:
