@@ -24,8 +24,8 @@ def test_without_a_manifest_list_names_the_runtimes_that_can_be_had(desk: Desk) 
     tides = next(each for each in told if each["runtime"] == "tides")
     assert tides["feeds"] == ["npm"] and tides["here"][0]["path"].endswith("/sh") and tides["here"][0]["owner"]
     shown = desk.well("list").out
-    assert "Node.js, a JavaScript runtime, with npm" in shown and "else the npm registry" in shown
-    assert "here: " in next(line for line in shown.splitlines() if line.startswith("tides"))
+    assert "Node.js with npm and npx" in shown and "from Python index, npm, upstream" in shown
+    assert "here: /" in next(line for line in shown.splitlines() if line.startswith("tides"))
 
 
 def test_versions_can_be_listed_without_a_manifest(desk: Desk) -> None:

@@ -55,10 +55,14 @@ def runtimes(paint: Paint, listed: list[Listed]) -> None:
 
 
 _FEEDS = {
-    "pypi": "the Python package index",
-    "npm": "the npm registry",
-    "debian": "Debian's archive",
+    "pypi": "Python index",
+    "npm": "npm",
+    "debian": "Debian",
     "git": "a repository",
+    "json": "upstream",
+    "listing": "a web folder",
+    "index": "an index",
+    "folder": "a folder",
 }
 """What a person calls where the feeds of recipes get things from."""
 
@@ -69,8 +73,8 @@ def recipes(paint: Paint, listed: list[Any]) -> None:
         [
             paint.name(each.runtime),
             each.title,
-            paint.faint(f"from {', else '.join(_FEEDS.get(kind, f'a {kind}') for kind in each.feeds)}"),
-            paint.good(f"here: {each.here[0].path}, of {each.here[0].owner}") if each.here else "",
+            paint.faint(f"from {', '.join(_FEEDS[kind] for kind in each.feeds)}"),
+            paint.good(f"here: {each.here[0].path}") if each.here else "",
         ]
         for each in listed
     ]
