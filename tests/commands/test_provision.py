@@ -222,7 +222,7 @@ def slow_feed(tmp_path: Path) -> Iterator[str]:
     content = pack("kelp-4.2.1", {**kelp("4.2.1"), "share/tables": (os.urandom(400_000), 0o644)}, "tar.zst")
     write_runtime(folder, "kelp", [("4.2.1", "2026-06-30", ("lts",), "any", "kelp.tar.zst", content)])
     server = http.server.ThreadingHTTPServer(("127.0.0.1", 0), functools.partial(Dripping, directory=str(folder)))
-    threading.Thread(target=server.serve_forever, daemon=True).start()
+    threading.Thread(target=server.serve_forever, args=(0.01,), daemon=True).start()
     yield f"http://127.0.0.1:{server.server_address[1]}/"
     server.shutdown()
     server.server_close()

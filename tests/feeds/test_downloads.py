@@ -55,7 +55,7 @@ def serving(monkeypatch: pytest.MonkeyPatch) -> Iterator[Serving]:
         server = http.server.ThreadingHTTPServer(("127.0.0.1", 0), Handler)
         server.asked = asked  # type: ignore[attr-defined]
         servers.append(server)
-        threading.Thread(target=server.serve_forever, daemon=True).start()
+        threading.Thread(target=server.serve_forever, args=(0.01,), daemon=True).start()
         return f"http://127.0.0.1:{server.server_address[1]}/a"
 
     made.servers = servers  # type: ignore[attr-defined]
@@ -106,7 +106,7 @@ def test_a_stall_is_cut_off(serving: Serving, monkeypatch: pytest.MonkeyPatch) -
 
     over = threading.Event()
     server = http.server.ThreadingHTTPServer(("127.0.0.1", 0), Stalling)
-    threading.Thread(target=server.serve_forever, daemon=True).start()
+    threading.Thread(target=server.serve_forever, args=(0.01,), daemon=True).start()
     try:
         body = WebBody(web.session(), f"http://127.0.0.1:{server.server_address[1]}/", "the feed 'harbour'")
         with pytest.raises(Problem, match="'harbour' cannot be reached"):

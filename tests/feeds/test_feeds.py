@@ -41,7 +41,7 @@ def answering() -> Iterator[Callable[..., str]]:
                 pass
 
         server = http.server.ThreadingHTTPServer(("127.0.0.1", 0), Handler)
-        threading.Thread(target=server.serve_forever, daemon=True).start()
+        threading.Thread(target=server.serve_forever, args=(0.01,), daemon=True).start()
         servers.append(server)
         return f"http://127.0.0.1:{server.server_address[1]}/"
 
@@ -258,7 +258,7 @@ def test_a_document_for_each_line_of_versions(tmp_path: Path) -> None:
             pass
 
     server = http.server.ThreadingHTTPServer(("127.0.0.1", 0), Handler)
-    threading.Thread(target=server.serve_forever, daemon=True).start()
+    threading.Thread(target=server.serve_forever, args=(0.01,), daemon=True).start()
     recipe = shipped()["java"]
     mac = [
         s

@@ -38,7 +38,7 @@ def secured(tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[str, Pat
     context = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
     authority.issue_cert("127.0.0.1").configure_cert(context)
     server.socket = context.wrap_socket(server.socket, server_side=True)
-    threading.Thread(target=server.serve_forever, daemon=True).start()
+    threading.Thread(target=server.serve_forever, args=(0.01,), daemon=True).start()
     yield f"https://127.0.0.1:{server.server_address[1]}/", file
     server.shutdown()
 

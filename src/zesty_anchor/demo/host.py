@@ -41,7 +41,8 @@ class Host:
 
     def __enter__(self) -> Host:
         """Begin to serve."""
-        threading.Thread(target=self._server.serve_forever, daemon=True).start()
+        # Looked at often, so that it ends at once when it is told to.
+        threading.Thread(target=self._server.serve_forever, args=(0.01,), daemon=True).start()
         return self
 
     def __exit__(self, *_: object) -> None:
