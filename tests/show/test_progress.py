@@ -74,6 +74,7 @@ def test_what_a_build_prints_is_no_markup_and_stays_on_its_line() -> None:
         telling.told("version:kelp:4", "build kelp 4.2.1, 3 s: cc -o [/quay/brine.o] [bold]" + "x" * 200)
         time.sleep(0.3)  # it is drawn ten times a second
         telling.moved("version:kelp:4", 4_000_000, 4_000_000)
+        time.sleep(0.3)
         telling.ended("version:kelp:4", "install kelp 4.2.1", well=True)
     shown = out.getvalue()
     assert "cc -o [/quay" in shown
