@@ -26,16 +26,17 @@ from zesty_anchor.system.problem import Problem, UsageProblem
 
 @pytest.fixture
 def answering() -> Iterator[Callable[..., str]]:
-    """A server that gives one answer to everything."""
+    """A server that gives one answer to everything, or what a function says to a path."""
     servers = []
 
-    def made(status: int, body: bytes) -> str:
+    def made(status: int, body: bytes, of: Callable[[str], tuple[int, bytes]] | None = None) -> str:
         class Handler(http.server.BaseHTTPRequestHandler):
             def do_GET(self) -> None:
-                self.send_response(status)
-                self.send_header("Content-Length", str(len(body)))
+                code, content = of(self.path) if of else (status, body)
+                self.send_response(code)
+                self.send_header("Content-Length", str(len(content)))
                 self.end_headers()
-                self.wfile.write(body)
+                self.wfile.write(content)
 
             def log_message(self, format: str, *args: object) -> None:
                 pass
@@ -234,31 +235,23 @@ def test_a_listing_with_a_folder_for_each_version(make_feed: Callable[..., str],
         feed.pinned(found["4.10.0"])
 
 
-def test_a_document_for_each_line_of_versions(tmp_path: Path) -> None:
+def test_a_document_for_each_line_of_versions(answering: Callable[..., str], tmp_path: Path) -> None:
     """The shape of the list of Java's upstream project: a document a line, with the files of one platform."""
-    asked = []
+    asked: list[str] = []
 
-    class Handler(http.server.BaseHTTPRequestHandler):
-        def do_GET(self) -> None:
-            asked.append(self.path)
-            line = self.path.split("/")[-2]
-            package = {"link": f"https://x/jdk-{line}.tar.gz", "checksum": "c" * 64, "size": 7}
-            entry = {
-                "version_data": {"semver": f"{line}.0.2+7.1"},
-                "binaries": [{"package": package}],
-                "timestamp": "2026-01-02T",
-            }
-            body = json.dumps([entry, {**entry, "version_data": {"semver": "nightly"}}]).encode()
-            self.send_response(404 if line == "8" else 200)
-            self.send_header("Content-Length", str(len(body)))
-            self.end_headers()
-            self.wfile.write(body)
+    def said(path: str) -> tuple[int, bytes]:
+        asked.append(path)
+        line = path.split("/")[-2]
+        package = {"link": f"https://x/jdk-{line}.tar.gz", "checksum": "c" * 64, "size": 7}
+        entry = {
+            "version_data": {"semver": f"{line}.0.2+7.1"},
+            "binaries": [{"package": package}],
+            "timestamp": "2026-01-02T",
+        }
+        return 404 if line == "8" else 200, json.dumps(
+            [entry, {**entry, "version_data": {"semver": "nightly"}}]
+        ).encode()
 
-        def log_message(self, format: str, *args: object) -> None:
-            pass
-
-    server = http.server.ThreadingHTTPServer(("127.0.0.1", 0), Handler)
-    threading.Thread(target=server.serve_forever, args=(0.01,), daemon=True).start()
     recipe = shipped()["java"]
     mac = [
         s
@@ -267,9 +260,8 @@ def test_a_document_for_each_line_of_versions(tmp_path: Path) -> None:
     ]
     assert len(mac) == 1 and mac[0].source and mac[0].source.root == "*/Contents/Home"
     path = (mac[0].url or "").split("/", 3)[3]
-    supply = msgspec.structs.replace(mac[0], url=f"http://127.0.0.1:{server.server_address[1]}/{path}")
+    supply = msgspec.structs.replace(mac[0], url=f"{answering(200, b'', said)}{path}")
     found = Feeds({}, tmp_path, Web()).releases(supply, recipe, "macos-aarch64")
-    server.shutdown()
     assert [(r.version, r.digest, r.size, r.channels) for r in found] == [
         (f"{line}.0.2", f"sha256:{'c' * 64}", 7, ("lts",)) for line in ("11", "17", "21", "25")
     ]
