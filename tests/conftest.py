@@ -129,7 +129,8 @@ class Desk:
         feed = f'as-root = "allowed"\n[feeds.harbour]\nkind = "index"\nurl = "{url or self.url}"\n'
         recipe = '[recipes.kelp]\ncommands = ["kelp"]\n[recipes.kelp.version]\nrun = "kelp --version"\nexpect = "kelp {version}"\n'
         # Two shells are enough where a test is not about them.
-        shells = "" if "[shells]" in more else '[shells]\nuse = ["bash", "zsh"]\n'
+        two = [name for name in ("bash", "zsh") if name in PROGRAMS]
+        shells = "" if "[shells]" in more else f"[shells]\nuse = {json.dumps(two)}\n"
         self.write(feed + shells + recipe + runtimes + more)
 
     def run(self, *words: str, **more: Any) -> Answer:
