@@ -12,9 +12,11 @@ import time
 from collections.abc import Iterator
 from typing import Any
 
+import pysequoia
 from homes import CLICK, FOLLOWING, PROGRAM, plain_environment, provisioned, provisioned_in, room
-from measure import Result, seconds, side_by_side
+from measure import Result, peak_megabytes, seconds, side_by_side
 
+from zesty_anchor.demo.archive import write_suite
 from zesty_anchor.demo.home import furnish
 from zesty_anchor.demo.host import Host
 from zesty_anchor.demo.wares import pack, write_index, write_runtime
@@ -69,6 +71,57 @@ def long_list() -> Iterator[Result]:
             lambda: seconds([*command, "--offline"], environment), lambda: seconds(CLICK, environment), rounds=25
         )
     yield Result("`list` of 700 versions, from what was answered before", '`python -c "import click"`', ours / click, 4)
+
+
+ENTRIES = 60_000
+
+
+def debian_archive() -> Iterator[Result]:
+    """Two suites as large as Debian's: each index is fetched, checked and read as it arrives, for a few of its entries."""
+    with room() as home:
+        key = pysequoia.Tsk.generate("Harbour <harbour@example.org>")
+        (home / "harbour.pgp").write_bytes(bytes(key.extract_certificate()))
+        (home / "archive").mkdir()
+        for number, suite in enumerate(("calm", "storm")):
+            others = "".join(
+                f"Package: tide-{n}\nVersion: {n}.{number}\nDescription: {os.urandom(60).hex()}\n"
+                f"Depends: {', '.join(f'tide-{n * m % ENTRIES} (>= {m})' for m in range(2, 14))}\nFilename: pool/tide-{n}.deb\n\n"
+                for n in range(ENTRIES)
+            )
+            fields = {"Package": f"kelp-{number + 3}", "Version": f"{number + 3}.1-1"}
+            write_suite(home / "archive", suite, [(fields, {"usr/lib/kelp/x": b"x"})], key.signer(), others=others)
+        indexes = sorted((home / "archive").glob("dists/*/main/*/Packages.xz"))
+        with Host(home / "archive") as serving:
+            manifest = home / "workstation.toml"
+            manifest.write_text(
+                f'[feeds.harbour]\nkind = "debian"\nurl = "{serving.url}"\nsuites = ["calm", "storm"]\nkey = "harbour.pgp"\n'
+                '[recipes.kelp]\ncommands = ["kelp"]\n[[recipes.kelp.feeds]]\nkind = "debian"\nnames = ["kelp-{line}"]\n'
+                '[runtimes.kelp]\nwant = "4"\n'
+            )
+            command, environment = [*PROGRAM, "list", "kelp", "-m", str(manifest)], plain_environment(home)
+            files = " ".join(map(str, indexes))
+            plain = [
+                "sh",
+                "-c",
+                f"for f in {files}; do (sha256sum $f; xz -dc $f | grep -A4 '^Package: kelp-') & done; wait",
+            ]
+            ours, theirs = side_by_side(
+                lambda: seconds(command, environment, without=home / ".cache"),
+                lambda: seconds(plain, environment),
+                rounds=5,
+            )
+            shutil.rmtree(home / ".cache", ignore_errors=True)
+            peak = peak_megabytes(command, environment)
+        size = sum(file.stat().st_size for file in indexes) / 1e6
+    note = f"{size:.0f} MB packed, {ours:.1f} s"
+    yield Result(
+        "versions out of a Debian archive of two suites",
+        "`sha256sum`, `xz -dc` and `grep`",
+        ours / theirs,
+        2,
+        note=note,
+    )
+    yield Result("its peak memory", "–", peak, 120, "MB")
 
 
 def crowded_survey() -> Iterator[Result]:

@@ -3,7 +3,16 @@
 from __future__ import annotations
 
 from archive_rows import large_archive, many_files, node_tarball
-from program_rows import crowded_survey, growth, long_list, many_variables, nothing_to_do, overlap, version
+from program_rows import (
+    crowded_survey,
+    debian_archive,
+    growth,
+    long_list,
+    many_variables,
+    nothing_to_do,
+    overlap,
+    version,
+)
 from shell_rows import launcher, shell_folders, shell_start
 
 ROWS = (
@@ -14,6 +23,7 @@ ROWS = (
     large_archive,
     overlap,
     long_list,
+    debian_archive,
     crowded_survey,
     growth,
     many_variables,

@@ -53,9 +53,10 @@ def write_suite(
     *,
     valid_days: int = 7,
     architecture: str = "amd64",
+    others: str = "",
 ) -> None:
     """A suite of packages, each its fields and its files, with its index and the list of digests, signed by a ``signer`` of
-    pysequoia. It is valid for some days from now on.
+    pysequoia. It is valid for some days from now on. ``others`` are further entries of the index, each with an empty row after it.
     """
     import pysequoia
 
@@ -69,7 +70,7 @@ def write_suite(
         (folder / place).write_bytes(content)
         told = {"Filename": place, "Size": str(len(content)), "SHA256": hashlib.sha256(content).hexdigest()}
         stanzas.append("".join(f"{name}: {value}\n" for name, value in {**whole, **told}.items()))
-    index = lzma.compress("\n".join(stanzas).encode())
+    index = lzma.compress((others + "\n".join(stanzas)).encode(), preset=1)
     name = f"main/binary-{architecture}/Packages.xz"
     where = folder / "dists" / suite
     (where / name).parent.mkdir(parents=True, exist_ok=True)
