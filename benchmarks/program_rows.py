@@ -118,7 +118,7 @@ def debian_archive() -> Iterator[Result]:
         "versions out of a Debian archive of two suites",
         "`sha256sum`, `xz -dc` and `grep`",
         ours / theirs,
-        2,
+        2.5,
         note=note,
     )
     yield Result("its peak memory", "–", peak, 120, "MB")
