@@ -73,7 +73,7 @@ def recipes(paint: Paint, listed: list[Any]) -> None:
         [
             paint.name(each.runtime),
             each.title,
-            paint.faint(f"from {', '.join(_FEEDS[kind] for kind in each.feeds)}"),
+            paint.faint(f"from {', '.join(_FEEDS[kind] for kind in each.feeds) or 'a feed that you name'}"),
             paint.good(f"here: {each.here[0].path}") if each.here else "",
         ]
         for each in listed
