@@ -73,7 +73,8 @@ class DebianFeed(BaseFeed):
         where = urljoin(suite.url, f"dists/{suite.name}/")
         try:
             digests = self._digests(suite, where)
-            stanzas = self._stanzas(where, digests, architecture)
+            found = (self._stanzas(where, digests, f"{each}/binary-{architecture}") for each in suite.components)
+            stanzas = [stanza for each in found for stanza in each]
         except Problem as problem:
             if suite.named:
                 raise
@@ -104,10 +105,11 @@ class DebianFeed(BaseFeed):
         rows = (row.split() for row in fields.get("SHA256", "").split("\n"))
         return {row[2]: row[0] for row in rows if len(row) == 3}
 
-    def _stanzas(self, where: str, digests: Mapping[str, str], architecture: str) -> list[Stanza]:
+    def _stanzas(self, where: str, digests: Mapping[str, str], folder: str) -> list[Stanza]:
+        """The wanted entries of one index; none where the suite has no such index."""
         names = "|".join(re.escape(name).replace(r"\{line\}", r"\d+") for name in self._source.names)
         for index in _INDEXES:
-            path = f"main/binary-{architecture}/{index}"
+            path = f"{folder}/{index}"
             if path in digests:
                 wanted = re.compile(rf"Package: (?:{names})\n".encode())
                 distil = functools.partial(_distilled, wanted, index)

@@ -19,11 +19,14 @@ _TRUSTED = Path("/etc/apt/trusted.gpg.d")
 
 
 class Suite(msgspec.Struct, frozen=True):
-    """One suite of an archive at ``url``, which ends in a slash. One that is ``named`` must be there and be signed well."""
+    """One suite of an archive at ``url``, which ends in a slash, and the components of it to look in. One that is ``named`` must
+    be there and be signed well.
+    """
 
     url: str
     name: str
     named: bool = False
+    components: tuple[str, ...] = ("main",)
 
 
 def suites_here(environ: Mapping[str, str], more: tuple[str, ...]) -> list[Suite]:
@@ -33,18 +36,22 @@ def suites_here(environ: Mapping[str, str], more: tuple[str, ...]) -> list[Suite
     """
     apt = shutil.which("apt-get", path=environ.get("PATH"))
     rows = _asked((apt, *_TARGETS[1:]), environ) if apt else []
-    found = dict.fromkeys(Suite(row[0], row[1]) for row in map(str.split, rows) if len(row) == 3 and row[2] == "main")
+    found: dict[tuple[str, str], list[str]] = {}
+    for url, name, component in (row for row in map(str.split, rows) if len(row) == 3):
+        found.setdefault((url, name), []).append(component)
     code = os_release().get("VERSION_CODENAME", "")
-    own = [suite for suite in found if suite.name == code or suite.name.startswith(f"{code}-")]
-    listed = own or list(found)
+    every = [Suite(url, name, components=tuple(dict.fromkeys(c))) for (url, name), c in found.items()]
+    own = [suite for suite in every if suite.name == code or suite.name.startswith(f"{code}-")]
+    listed = own or every
     if not listed:
         raise UsageProblem(
             "no archive of Debian's form is known on this machine",
             where="asked: apt-get indextargets" if apt else "there is no apt-get here",
             advice='name one in the manifest: [feeds.debian] kind = "debian", url = "http://…/debian/", suites = ["…"]',
         )
-    archive = listed[0].url
-    return list(dict.fromkeys([*listed, *(Suite(archive, name) for name in more if name != code)]))
+    first = listed[0]
+    others = (Suite(first.url, name, components=first.components) for name in more if name != code)
+    return list(dict.fromkeys([*listed, *others]))
 
 
 def keyrings() -> list[Path]:
