@@ -50,7 +50,7 @@ PROGRAMS = {
         "createrepo_c",
         "pacman",
     )
-    if (path := shutil.which(name, path=login_path()))
+    if (path := shutil.which(name, path=f"{login_path()}:/usr/sbin:/sbin"))
 }
 SHELLS = PROGRAMS
 USER_GENERATOR = next((file for file in machine.USER_GENERATORS if file.is_file()), None)
