@@ -90,5 +90,5 @@ def test_a_draft_loads_and_its_preview_is_small(crowded: Desk) -> None:
     without = "\n".join(line for line in text.splitlines() if not line.startswith(('    "', "    '")) or "~/" in line)
     crowded.write('as-root = "allowed"\n' + without.replace("# A draft", "# The draft"))
     seen = crowded.well("preview", "--json").json
-    assert seen["pending"] < 20
+    assert seen["pending"] < 25
     assert {change["kind"] for change in seen["changes"]} <= {"generated-file", "startup-file", "launchers"}
