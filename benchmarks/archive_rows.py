@@ -81,8 +81,7 @@ def fetch_node(folder: Path) -> Path | None:
     from zesty_anchor.recipes import SHIPPED
     from zesty_anchor.system.problem import Problem
 
-    source = read_recipe(SHIPPED / "node.toml").feed
-    assert source is not None
+    source = next(each for each in read_recipe(SHIPPED / "node.toml").sources if each.kind == "npm")
     web = Web()
     try:
         feed = NpmFeed("npm", registry_address(os.environ, Path.home()), web)
