@@ -66,6 +66,12 @@ class Zsh(korn.Korn):
             files.append(folder / ".zlogin")
         return tuple(Site(file, self.name) for file in files)
 
+    def script(self, file: str) -> str:
+        """Each command in there is looked up in a subshell: without this, every one of them would read all folders on PATH
+        (zshoptions(1), HASH_DIRS).
+        """
+        return f"unsetopt hash_dirs; {posix.script(file)}"
+
     def dialect(self, environment: Environment) -> korn.Dialect:
         """Where this one differs."""
         return korn.Dialect(
