@@ -11,6 +11,7 @@ MARK = "# zesty-anchor launcher"
 
 # Builtins only, until exec. See korn.py for the files that it reads; here one runtime counts. PATH is split, and not
 # searched by a pattern with a star in front, which costs the square of its length (8 kB took a third of a second).
+# A shell copies all of a value to add to it, so a long PATH is put together of shorter pieces.
 _LAUNCH = """\
 za_put_first() {{
   za_rest=
@@ -18,9 +19,12 @@ za_put_first() {{
   case :${{PATH-}} in *:{shelf}/"$za_runtime"/*) ;; *) PATH=$za_path$za_rest${{PATH:+:$PATH}}; return ;; esac
   IFS=:
   set -f
+  za_part=
   for za_place in ${{PATH-}}; do
-    case :$za_path: in *:"$za_place":*) ;; *) za_rest=$za_rest:$za_place ;; esac
+    case :$za_path: in *:"$za_place":*) ;; *) za_part=$za_part:$za_place ;; esac
+    case ${{#za_part}} in ????*) za_rest=$za_rest$za_part za_part= ;; esac
   done
+  za_rest=$za_rest$za_part
   case ${{PATH-}} in ?*:) za_rest=$za_rest: ;; esac
   PATH=$za_path$za_rest
 }}
