@@ -74,7 +74,7 @@ def recipes(paint: Paint, listed: list[Any]) -> None:
             paint.name(each.runtime),
             each.title,
             paint.faint(f"from {', '.join(_FEEDS[kind] for kind in each.feeds) or 'a feed that you name'}"),
-            paint.good(f"here: {each.here[0].path}") if each.here else "",
+            paint.good(f"here: {each.here[0].path}, of {_short(each.here[0].owner)}") if each.here else "",
         ]
         for each in listed
     ]
@@ -84,6 +84,11 @@ def recipes(paint: Paint, listed: list[Any]) -> None:
     paint.write(
         f"Versions: {paint.name('zesty-anchor list node')}   A manifest for some: {paint.name('zesty-anchor draft node java')}"
     )
+
+
+def _short(owner: str) -> str:
+    """Whose it is in the end, where something stands in between."""
+    return owner.rpartition(" of ")[2] if " of Debian package" in owner else owner
 
 
 def _more(listed: Listed, others: list[str]) -> list[str]:
