@@ -5,9 +5,9 @@ from __future__ import annotations
 from concurrent.futures import ThreadPoolExecutor
 
 from zesty_anchor.manifest.wanted import Wanted
-from zesty_anchor.proof.checks import Question, about, identity, judge_all, programs, questions
+from zesty_anchor.proof.checks import Question, identity, judge_all, programs, questions
 from zesty_anchor.proof.result import Proof, ShellResult
-from zesty_anchor.shelf.receipt import note_proved, proved_in
+from zesty_anchor.shelf.receipt import note_program, ran_program
 from zesty_anchor.shells.fresh import SECONDS, ask, clean_environment, unlittered
 from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.shells.shell import Context
@@ -18,18 +18,12 @@ _PROGRAM_SECONDS = 900.0
 
 
 def prove(wanted: Wanted, machine: Machine, jobs: int = 4, *, again: bool = True) -> Proof:
-    """Ask every shell that is set up, in each of its contexts, ``jobs`` at a time.
-
-    Without ``again`` those questions are left out whose answers hang on a version alone and were right before. Which were is
-    written down with the versions.
+    """Ask every shell that is set up, in each of its contexts, ``jobs`` at a time. Without ``again`` a small program that
+    ran with a version before is not run once more. Those that run are written down with their versions.
     """
-    versions = {
-        version.folder: {identity(q, wanted.shells): q.name for q in about(version)} for version in wanted.versions
-    }
-    known = {} if again else {folder: proved_in(folder) for folder in versions}
-    left_out = {i for folder, proved in known.items() for i in proved & versions[folder].keys()}
-    asked = [q for q in questions(wanted, machine.locations) if identity(q, wanted.shells) not in left_out]
-    small = [q for q in programs(wanted) if identity(q, wanted.shells) not in left_out]
+    ran = {} if again else {version.folder: ran_program(version.folder) for version in wanted.versions}
+    running = programs(wanted, ran)
+    asked, small = questions(wanted, machine.locations), [question for _, question in running]
     rounds = [
         (shell, context, asked)
         for shell in machine.shells
@@ -43,12 +37,10 @@ def prove(wanted: Wanted, machine: Machine, jobs: int = 4, *, again: bool = True
     leaves = [path for name in wanted.shells for path in SHELLS[name].leaves(around)]
     with unlittered(leaves), ThreadPoolExecutor(max(1, jobs)) as pool:
         results = tuple(pool.map(lambda r: _one(r[0], r[1], r[2], machine), rounds))
-    failed = {check.name for result in results for check in result.checks if not check.ok}
-    seen = {check.name for result in results for check in result.checks} - failed
-    for folder, named in versions.items():
-        proved = {i for i, name in named.items() if name in seen} | (known.get(folder, frozenset()) & named.keys())
-        if proved != proved_in(folder):
-            note_proved(folder, proved)
+    well = {check.name for result in results if result.context == "programs" for check in result.checks if check.ok}
+    for version, question in running:
+        if question.name in well:
+            note_program(version.folder, identity(question))
     return Proof(all(result.ok for result in results), results)
 
 

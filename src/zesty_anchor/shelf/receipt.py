@@ -1,6 +1,6 @@
 """The slip in each version's folder that says what it is and where it came from."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Mapping
 from contextlib import suppress
 from pathlib import Path
 
@@ -8,7 +8,7 @@ import msgspec
 
 FILE_NAME = ".zesty-anchor.json"
 EXTRAS_NAME = ".zesty-anchor-extras.json"
-PROVED_NAME = ".zesty-anchor-proved.json"
+PROGRAM_NAME = ".zesty-anchor-program"
 CHOICES_NAME = ".zesty-anchor-choices.json"
 
 
@@ -93,18 +93,18 @@ def note_extras(folder: Path, extras: Mapping[str, Extra]) -> None:
         (folder / EXTRAS_NAME).unlink(missing_ok=True)
 
 
-def proved_in(folder: Path) -> frozenset[str]:
-    """What identifies the questions about a version that every shell which was asked has answered well."""
+def ran_program(folder: Path) -> str:
+    """What identifies the small program that was proved to run with a version; empty where none was."""
     try:
-        return frozenset(msgspec.json.decode((folder / PROVED_NAME).read_bytes(), type=list[str]))
-    except (OSError, msgspec.MsgspecError):
-        return frozenset()
+        return (folder / PROGRAM_NAME).read_text("utf-8").strip()
+    except (OSError, UnicodeDecodeError):
+        return ""
 
 
-def note_proved(folder: Path, proved: Iterable[str]) -> None:
-    """Write down what was proved of a version. Where that cannot be written, it is proved again."""
+def note_program(folder: Path, program: str) -> None:
+    """Write down that a small program ran. A version that cannot be written has it proved again."""
     with suppress(OSError):
-        (folder / PROVED_NAME).write_bytes(msgspec.json.encode(sorted(proved)) + b"\n")
+        (folder / PROGRAM_NAME).write_text(program + "\n", "utf-8")
 
 
 def choices_in(manager: Path) -> dict[str, str]:
