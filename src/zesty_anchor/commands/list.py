@@ -42,7 +42,7 @@ def command(setting: Setting, runtime: str | None, line: str, each: bool, licenc
             elif setting.as_json:
                 setting.print_json({"recipes": obtainable(bare)})
             else:
-                listing.recipes(setting.out, list(obtainable(bare)))
+                listing.recipes(setting.out, obtainable(bare))
 
 
 def _tell(

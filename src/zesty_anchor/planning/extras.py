@@ -9,7 +9,7 @@ from zesty_anchor.manifest.want import Want
 from zesty_anchor.manifest.wanted import WantedExtra
 from zesty_anchor.planning.offers import Offers
 from zesty_anchor.planning.workstation import Workstation
-from zesty_anchor.shelf.receipt import Extra
+from zesty_anchor.shelf.receipt import Extra, extras_in
 from zesty_anchor.system.problem import Problem, UsageProblem
 
 
@@ -53,8 +53,6 @@ def split(text: str) -> tuple[str, str]:
 
 def installed_extras(workstation: Workstation, name: str, folder: Path) -> Mapping[str, Extra]:
     """The packages that a version on the shelf has; none are read where the manifest asks for none."""
-    from zesty_anchor.shelf.receipt import extras_in
-
     return extras_in(folder) if workstation.manifest.tools[name].extras else {}
 
 

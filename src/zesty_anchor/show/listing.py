@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any, Protocol
 
 from zesty_anchor.show.paint import Paint
@@ -67,7 +68,7 @@ _FEEDS = {
 """What a person calls where the feeds of recipes get things from."""
 
 
-def recipes(paint: Paint, listed: list[Any]) -> None:
+def recipes(paint: Paint, listed: Sequence[Any]) -> None:
     """The runtimes that can be had, a line each, and what is here of them."""
     rows = [
         [
