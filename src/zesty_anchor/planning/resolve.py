@@ -116,7 +116,7 @@ class Resolver:
             lacking = next((each for each in runtime.extras if each not in there), None)
             if lacking is not None and not obtainable:
                 raise _not_provisioned(f"{lacking} is not in {name} {here}", workstation)
-            extras = self._extras(name, want, here)
+            extras = wanted_extras(workstation, self._offers, name, want, there)
             return placed(
                 msgspec.structs.replace(
                     base, version=here, folder=folder / here, on=on, feed=machine.shelf[name, here].feed, extras=extras
