@@ -11,6 +11,7 @@ from zesty_anchor.engine.run import Runner
 from zesty_anchor.operations.person import Person
 from zesty_anchor.planning.plan import Plan
 from zesty_anchor.planning.planner import Planner
+from zesty_anchor.proof import proved
 from zesty_anchor.proof.prove import prove
 from zesty_anchor.proof.result import Proof
 from zesty_anchor.survey.machine import Machine
@@ -125,7 +126,7 @@ class Stages:
             if not version.pending:
                 self._journal.resolve(version.runtime, version.want, version.feed, version.version)
         self._person.reporter.said("asking fresh shells")
-        return prove(plan.wanted, machine, self._person.jobs, again=False)
+        return prove(plan.wanted, machine, self._person.jobs, before=proved.read(machine.locations.state))
 
     def _try_lines(self, plan: Plan, machine: Machine, proof: Proof) -> tuple[Plan, Machine, Proof]:
         """An alias to the old one, or a line that puts it first, may be all that keeps the new one from answering. So
@@ -138,7 +139,7 @@ class Stages:
         proofs = [proof]
 
         def well() -> bool:
-            proofs.append(prove(plan.wanted, changed, self._person.jobs, again=False))
+            proofs.append(prove(plan.wanted, changed, self._person.jobs, before=proved.read(machine.locations.state)))
             return proofs[-1].ok
 
         reports = self._runner.attempt(lines, well)

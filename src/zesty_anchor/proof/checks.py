@@ -79,19 +79,16 @@ def _login(host: KnownHost, identity: Identity, home: Path) -> str:
     return f'said=$(ssh {shown} 2>&1 </dev/null); if [ $? = 255 ]; then printf "%s\\n" "$said"; exit 1; fi'
 
 
-def programs(wanted: Wanted, ran: Mapping[Path, str]) -> list[tuple[WantedVersion, Question]]:
-    """The recipes' small programs, for each version: asked in one shell only, since compiling takes its time; but for those
-    that ``ran`` before, by the folders of the versions.
+def programs(wanted: Wanted) -> list[Question]:
+    """The recipes' small programs, for each version: asked in one shell only, since compiling takes its time."""
+    return [_program(version, version.recipe.program) for version in wanted.versions if version.recipe.program]
+
+
+def about(version: WantedVersion) -> list[Question]:
+    """The questions whose answers hang on a version alone: which one it is, and whether its small program runs. That its
+    commands answer hangs on the shells too, and is asked each time.
     """
-    asked = [(v, _program(v, v.recipe.program)) for v in wanted.versions if v.recipe.program]
-    return [(version, question) for version, question in asked if ran.get(version.folder) != identity(question)]
-
-
-def identity(question: Question) -> str:
-    """What tells one small program from another: its text, how it is run and what it must print."""
-    import hashlib
-
-    return hashlib.sha256(f"{question.run}\0{question.expected}".encode()).hexdigest()
+    return [*_which(version), *([_program(version, version.recipe.program)] if version.recipe.program else [])]
 
 
 def _program(version: WantedVersion, program: Program) -> Question:

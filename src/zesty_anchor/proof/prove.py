@@ -5,9 +5,9 @@ from __future__ import annotations
 from concurrent.futures import ThreadPoolExecutor
 
 from zesty_anchor.manifest.wanted import Wanted
-from zesty_anchor.proof.checks import Question, identity, judge_all, programs, questions
+from zesty_anchor.proof.checks import Question, about, judge_all, programs, questions
+from zesty_anchor.proof.proved import Proved, identity
 from zesty_anchor.proof.result import Proof, ShellResult
-from zesty_anchor.shelf.receipt import note_program, ran_program
 from zesty_anchor.shells.fresh import SECONDS, ask, clean_environment, unlittered
 from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.shells.shell import Context
@@ -17,13 +17,22 @@ from zesty_anchor.system.host import user_name
 _PROGRAM_SECONDS = 900.0
 
 
-def prove(wanted: Wanted, machine: Machine, jobs: int = 4, *, again: bool = True) -> Proof:
-    """Ask every shell that is set up, in each of its contexts, ``jobs`` at a time. Without ``again`` a small program that
-    ran with a version before is not run once more. Those that run are written down with their versions.
+def prove(wanted: Wanted, machine: Machine, jobs: int = 4, *, before: Proved | None = None) -> Proof:
+    """Ask every shell that is set up, in each of its contexts, ``jobs`` at a time.
+
+    With what was proved ``before``, those questions are left out whose answers hang on a version alone and were right then;
+    what is proved now is written down there.
     """
-    ran = {} if again else {version.folder: ran_program(version.folder) for version in wanted.versions}
-    running = programs(wanted, ran)
-    asked, small = questions(wanted, machine.locations), [question for _, question in running]
+    hanging = {
+        version.folder: {q: identity(q, version, wanted.shells) for q in about(version)} for version in wanted.versions
+    }
+    done = {
+        version.folder: {q for q, i in hanging[version.folder].items() if before and before.holds(version, i)}
+        for version in wanted.versions
+    }
+    left_out = {q for proved in done.values() for q in proved}
+    asked = [q for q in questions(wanted, machine.locations) if q not in left_out]
+    small = [q for q in programs(wanted) if q not in left_out]
     rounds = [
         (shell, context, asked)
         for shell in machine.shells
@@ -37,10 +46,15 @@ def prove(wanted: Wanted, machine: Machine, jobs: int = 4, *, again: bool = True
     leaves = [path for name in wanted.shells for path in SHELLS[name].leaves(around)]
     with unlittered(leaves), ThreadPoolExecutor(max(1, jobs)) as pool:
         results = tuple(pool.map(lambda r: _one(r[0], r[1], r[2], machine), rounds))
-    well = {check.name for result in results if result.context == "programs" for check in result.checks if check.ok}
-    for version, question in running:
-        if question.name in well:
-            note_program(version.folder, identity(question))
+    if before:
+        failed = {check.name for result in results for check in result.checks if not check.ok}
+        well = {check.name for result in results for check in result.checks} - failed
+        before.write(
+            {
+                str(folder): frozenset(i for q, i in of.items() if q in done[folder] or q.name in well)
+                for folder, of in hanging.items()
+            }
+        )
     return Proof(all(result.ok for result in results), results)
 
 

@@ -1,14 +1,12 @@
 """The slip in each version's folder that says what it is and where it came from."""
 
 from collections.abc import Mapping
-from contextlib import suppress
 from pathlib import Path
 
 import msgspec
 
 FILE_NAME = ".zesty-anchor.json"
 EXTRAS_NAME = ".zesty-anchor-extras.json"
-PROGRAM_NAME = ".zesty-anchor-program"
 CHOICES_NAME = ".zesty-anchor-choices.json"
 
 
@@ -91,20 +89,6 @@ def note_extras(folder: Path, extras: Mapping[str, Extra]) -> None:
         (folder / EXTRAS_NAME).write_bytes(msgspec.json.encode(dict(sorted(extras.items()))) + b"\n")
     else:
         (folder / EXTRAS_NAME).unlink(missing_ok=True)
-
-
-def ran_program(folder: Path) -> str:
-    """What identifies the small program that was proved to run with a version; empty where none was."""
-    try:
-        return (folder / PROGRAM_NAME).read_text("utf-8").strip()
-    except (OSError, UnicodeDecodeError):
-        return ""
-
-
-def note_program(folder: Path, program: str) -> None:
-    """Write down that a small program ran. A version that cannot be written has it proved again."""
-    with suppress(OSError):
-        (folder / PROGRAM_NAME).write_text(program + "\n", "utf-8")
 
 
 def choices_in(manager: Path) -> dict[str, str]:

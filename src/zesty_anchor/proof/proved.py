@@ -1,0 +1,59 @@
+"""What was proved before, so that a provision asks again only what has changed since.
+
+Kept beside the journal, and worth no more than the time that it saves: what cannot be read was not proved.
+"""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Iterable, Mapping
+from contextlib import suppress
+from pathlib import Path
+
+import msgspec
+
+from zesty_anchor.files.replace import replace
+from zesty_anchor.manifest.wanted import WantedVersion
+from zesty_anchor.proof.checks import Question
+from zesty_anchor.shelf.receipt import EXTRAS_NAME, FILE_NAME
+
+_NAME = "proved.json"
+
+
+class Proved(msgspec.Struct, frozen=True):
+    """The identities of the questions that were answered well, by the folder of the version that they hang on."""
+
+    file: Path
+    known: Mapping[str, frozenset[str]] = {}
+
+    def holds(self, version: WantedVersion, identity: str) -> bool:
+        """Whether a question was answered well, with this identity, by this version."""
+        return identity in self.known.get(str(version.folder), frozenset())
+
+    def write(self, found: Mapping[str, frozenset[str]]) -> None:
+        """Put what is proved now in place of what was. A folder that cannot be written has it all proved again."""
+        if found != self.known:
+            with suppress(OSError):
+                replace(self.file, msgspec.json.encode(found, order="sorted"), 0o600, lasting=False)
+
+
+def read(state: Path) -> Proved:
+    """What was proved in this home; ``state`` is the folder of the journal."""
+    file = state / _NAME
+    try:
+        return Proved(file, msgspec.json.decode(file.read_bytes(), type=dict[str, frozenset[str]]))
+    except (OSError, msgspec.MsgspecError):
+        return Proved(file)
+
+
+def identity(question: Question, version: WantedVersion, shells: Iterable[str]) -> str:
+    """What tells one answer from another: what is run and must be printed, in which shells, and what stands in the folder:
+    its receipt and its extras, byte for byte, with the file's number and time, since the same version may be put there anew.
+    """
+    digest = hashlib.sha256(f"{question.run}\0{question.expected}\0{' '.join(shells)}\0".encode())
+    for name in (FILE_NAME, EXTRAS_NAME):
+        with suppress(OSError):
+            file = version.folder / name
+            status = file.stat()
+            digest.update(f"{name} {status.st_ino} {status.st_mtime_ns}\0".encode() + file.read_bytes())
+    return digest.hexdigest()
