@@ -224,6 +224,17 @@ def test_another_copy_in_its_place_is_not_touched(quay: Desk) -> None:
     assert likeness(quay.home, STATE) == before
 
 
+def ended(process: int) -> None:
+    """What an installer started ends with the program that ran it."""
+    for _ in range(200):
+        try:
+            os.kill(process, 0)
+        except ProcessLookupError:
+            return
+        time.sleep(0.01)
+    raise AssertionError("the installer goes on working")
+
+
 def test_cut_off_in_the_middle_the_next_run_puts_the_home_right(quay: Desk, make_feed: Callable[..., str]) -> None:
     script = f'#!/bin/sh\n{HALF_WAY}echo $$ >"$HOME/.bollard/at"; sleep 60\n'.encode()
     wants(quay, script=make_feed({"install.sh": script}) + "install.sh", reviewed=digest(script))
@@ -238,17 +249,28 @@ def test_cut_off_in_the_middle_the_next_run_puts_the_home_right(quay: Desk, make
     installer = int(at.read_text())
     running.send_signal(signal.SIGKILL)
     running.wait()
-    os.kill(installer, signal.SIGKILL)
+    ended(installer)
+    ended(int(next(quay.home.glob(".local/state/zesty-anchor/attic/*/*/process")).read_text()))
     wants(quay)
+    # What comes after the installer was cut off is the person's, and so is what changes.
     quay.write("mine\n", "bollard-notes")
+    quay.write("mine\n", ".bollard/mine")
+    with (quay.home / ".bashrc").open("a") as file:
+        file.write("alias tide=ls\n")
     done = quay.well("provision", "--json").json
     assert done["proof"]["ok"]
-    assert [
-        notice
-        for notice in done["notices"]
-        if "~/bollard-notes came while bollard was at work; it is kept in" in notice
-    ]
-    quay.well("dismantle", "--yes")
+    assert (quay.home / "bollard-notes").read_text() == "mine\n"
+    assert "alias tide=ls" in (quay.home / ".bashrc").read_text()
+    (kept,) = [each["kept"] for each in quay.well("attic", "--json").json["kept"] if each["was"].endswith("/mine")]
+    assert Path(kept).read_text() == "mine\n"
+    gone = quay.well("dismantle", "--yes", "--json").json["kept"]
+    assert gone == "~/kept-by-zesty-anchor"
+    (mine,) = (quay.home / "kept-by-zesty-anchor").glob("*-mine")
+    assert mine.read_text() == "mine\n"
+    shutil.rmtree(mine.parent)
+    (quay.home / "bollard-notes").unlink()
+    assert (quay.home / ".bashrc").read_text() == "alias tides=ls\nexport EDITOR=vi\nalias tide=ls\n"
+    quay.write("alias tides=ls\nexport EDITOR=vi", ".bashrc")
     quay.manifest.unlink()
     after = likeness(quay.home, (*STATE, ".cache", ".local"))
     assert {k: v for k, v in after.items() if k != "workstation.toml"} == {

@@ -286,8 +286,31 @@ def test_a_journal_of_a_newer_program_is_not_touched(desk: Desk) -> None:
     base.execute("PRAGMA user_version = 99")
     base.close()
     assert "newer" in desk.run("undo").err
-    journal.write_bytes(b"no journal" * 1000)
-    assert "the journal cannot be read" in desk.run("undo").err
+
+
+@pytest.mark.parametrize("damage", ["garbage", "empty", "gone"])
+def test_a_journal_that_is_lost_is_made_anew(desk: Desk, damage: str) -> None:
+    lived_in(desk)
+    desk.wants(MORE)
+    before = desk.likeness()
+    desk.well("provision")
+    desk.wants(MORE.replace("5 a day", "6 a day"))
+    desk.well("provision")
+    journal = desk.home / ".local/state/zesty-anchor/journal.db"
+    journal.unlink()
+    if damage != "gone":
+        journal.write_bytes(b"no journal" * 1000 if damage == "garbage" else b"")
+    assert desk.run("verify").code == 0, "what only reads goes on"
+    answer = desk.well("undo")
+    assert "the journal" in answer.err
+    assert "can be taken back" in answer.err
+    assert journal.with_name("journal.db.unreadable-1").exists() is (damage == "garbage")
+    desk.well("undo")
+    desk.wants(MORE)
+    assert desk.likeness() == before
+    desk.well("provision")
+    runs = sorted(path.name for path in (journal.parent / "attic").iterdir())
+    assert runs == ["run-00003"], "no number in the attic is given twice"
 
 
 def test_a_shell_that_never_starts_is_cut_off_and_told(desk: Desk) -> None:

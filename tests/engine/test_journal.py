@@ -45,13 +45,21 @@ OLD = {
 }  # fmt: skip
 
 
+def holds(now: object, old: object) -> bool:
+    """Whether all that was said is said still; a newer program may say more."""
+    if isinstance(old, dict) and isinstance(now, dict):
+        return all(key in now and holds(now[key], value) for key, value in old.items())
+    if isinstance(old, list) and isinstance(now, list):
+        return len(now) == len(old) and all(map(holds, now, old))
+    return now == old
+
+
 @pytest.mark.parametrize("kind", OLD)
 def test_an_old_record_is_read_and_keeps_all_that_it_says(kind: str) -> None:
     old = OLD[kind]
     entry = Entry(1, 1, kind, "x", "y", msgspec.json.encode(old), "done")
     record = record_of(KINDS, entry)
-    now = msgspec.to_builtins(record)
-    assert {key: now[key] for key in old} == old
+    assert holds(msgspec.to_builtins(record), old)
     assert needs_privilege(KINDS, [entry]) is bool(old.get("privileged"))
     again = Entry(1, 1, kind, "x", "y", msgspec.json.encode(record), "done")
     assert record_of(KINDS, again) == record

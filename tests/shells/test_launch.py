@@ -10,7 +10,7 @@ import pytest
 
 from tests.conftest import PROGRAMS
 from zesty_anchor.shelf.launchers import commands, keep_in_step, standing
-from zesty_anchor.shells.launch import common, launcher
+from zesty_anchor.shells.launch import common, is_launcher, launcher
 from zesty_anchor.shells.shell import Environment, Of, Switchable
 
 pytestmark = pytest.mark.needs("dash")
@@ -39,7 +39,7 @@ def made(tmp_path: Path, default: str = "4.2") -> Path:
     file.write_text(common(environment, str(file)))
     runtimes = (("kelp", ("bin", ".")),)
     texts = {n: launcher(n, r, str(file)) for n, r in commands(tmp_path / "shelf", runtimes).items()}
-    keep_in_step(tmp_path / "bin", texts)
+    keep_in_step(tmp_path / "bin", texts, is_launcher)
     return tmp_path / "bin"
 
 
@@ -118,6 +118,6 @@ def test_launchers_go_with_their_versions(shelf: Path, tmp_path: Path) -> None:
     (shelf / "kelp/3.6/bin/kelp-old").unlink()
     made(tmp_path)
     assert sorted(standing(bin)) == ["kelp", "kelp-root"]
-    keep_in_step(bin, {})
+    keep_in_step(bin, {}, is_launcher)
     assert not bin.exists()
     assert PROGRAMS["dash"]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from pathlib import Path
 from typing import Any, ClassVar
 
 import msgspec
@@ -13,6 +14,7 @@ from zesty_anchor.changes.question import Question
 from zesty_anchor.changes.record import FileRecord, Record, Reverted
 from zesty_anchor.files import folders
 from zesty_anchor.files.edit import Edit, put_back
+from zesty_anchor.files.replace import content_of, left_beside
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system.package_manager import Command
@@ -117,8 +119,9 @@ class FileChange(BaseChange, frozen=True):
         kept = self.edit.keep(bench.attic, self.name)
         made = folders.missing(self.edit.file.target.parent) if self.edit.after is not None else []
         return self.record(
-            path=kept.path, name=kept.name, mode=kept.mode, before=kept.before, after=kept.after, made=made
-        )
+            path=kept.path, name=kept.name, mode=kept.mode, before=kept.before, after=kept.after,
+            before_digest=kept.before_digest, after_digest=kept.after_digest, made=made,
+        )  # fmt: skip
 
     def carry_out(self, bench: Bench, record: FileRecord) -> None:
         """Replace the file. Raises ``Problem`` where somebody changed it meanwhile."""
@@ -132,7 +135,20 @@ class FileTakeBack(BaseKind):
 
     def take_back(self, record: FileRecord, bench: Bench) -> Reverted:
         """Put the file back; what someone else changed in it since then stays."""
-        return Reverted(put_back(record.copies))
+        for beside in ours_beside(record):
+            beside.unlink()
+        found = put_back(record.kept)
+        return Reverted(found.told, needed=found.needs)
+
+
+def ours_beside(record: FileRecord) -> list[Path]:
+    """What a run that was cut off had written of the file beside it: no more than the beginning of what it was to get, or of
+    what it held.
+    """
+    target = Path(record.path)
+    found = [path for path, name in left_beside(target.parent) if name == target.name and path.is_file()]
+    wholes = [content_of(Path(copy)) or b"" for copy in (record.before, record.after) if copy]
+    return [path for path in found if any(whole.startswith(path.read_bytes()) for whole in wholes)]
 
 
 class FileKind(FileTakeBack, PlainKind):

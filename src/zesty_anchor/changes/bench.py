@@ -35,5 +35,11 @@ class Bench(msgspec.Struct, frozen=True):
     """Whether the run was interrupted: what is at work is to end."""
     offline: bool = False
     """Whether nobody may be asked."""
+    wrote: Callable[[str], frozenset[str]] = lambda path: frozenset()
+    """The digests of what earlier runs wrote into a file, by its path; none where no run tells."""
+    remark: Callable[[str], None] = lambda text: None
+    """Tells what a person should know of a change that is made."""
+    noted: Callable[[], None] = lambda: None
+    """Writes the record of the change that is carried out into the journal, as it is now."""
     secrets: Mapping[str, str] = {}
     """What was answered to the secret questions, by their kind."""

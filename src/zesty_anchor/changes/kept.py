@@ -22,7 +22,12 @@ class Kept(msgspec.Struct, frozen=True):
 
 def kept_by(record: Record, since: float) -> list[Kept]:
     """What one change keeps, and what of it is still there."""
-    return [Kept(was, kept, _size(kept), since) for was, kept in record.in_attic().items() if os.path.lexists(kept)]
+    return [in_attic(was, kept, since) for was, kept in record.in_attic().items() if os.path.lexists(kept)]
+
+
+def in_attic(was: str, kept: str, since: float) -> Kept:
+    """One thing that is there, with its size."""
+    return Kept(was, kept, _size(kept), since)
 
 
 def throw_away(each: Kept) -> None:

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import contextlib
 import gc
 import importlib
 import os
+import signal
 import sys
+import threading
 
 # A command lives for a moment and makes few circles: looking for them costs a tenth of its start.
 gc.set_threshold(50_000)
@@ -84,14 +87,17 @@ def main() -> None:
 def run() -> None:
     """The program: runs the command and ends with its exit code."""
     _open_what_is_closed()
+    ended = _end_on_signals()
     try:
         # Without its standalone mode click returns the code that a command exits with, and raises all else.
         sys.exit(main.main(prog_name="zesty-anchor", standalone_mode=False))
     except SystemExit:
         raise
     except (click.Abort, KeyboardInterrupt):
-        print("interrupted: what was under way is taken back", file=sys.stderr)
-        sys.exit(130)
+        # The terminal may be gone.
+        with contextlib.suppress(OSError):
+            print("interrupted: what was under way is taken back", file=sys.stderr, flush=True)
+        _leave(128 + (ended[0] if ended else signal.SIGINT))
     except click.ClickException as error:
         error.show()
         if "--json" in sys.argv[1:]:
@@ -107,6 +113,33 @@ def run() -> None:
         from zesty_anchor.commands.failure import told
 
         sys.exit(told(error))
+
+
+def _end_on_signals() -> list[int]:
+    """Have a hangup and a termination end the program as Ctrl-C does: children ended, what was under way taken back, the
+    journal closed. Returns the list that gets the signal's number. While that goes on further ones are let go by.
+    """
+    came: list[int] = []
+
+    def end(number: int, frame: object) -> None:
+        if not came:
+            came.append(number)
+            raise KeyboardInterrupt
+
+    for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+        # What whoever started us let go by (nohup(1)) stays so.
+        if signal.getsignal(number) is not signal.SIG_IGN:
+            signal.signal(number, end)
+    return came
+
+
+def _leave(code: int) -> None:
+    """End at once, also where a thread still waits for a server that says nothing: what it did is taken back already."""
+    with contextlib.suppress(OSError):
+        sys.stdout.flush()
+    if threading.active_count() > 1:
+        os._exit(code)
+    sys.exit(code)
 
 
 def _open_what_is_closed() -> None:

@@ -19,11 +19,17 @@ def command(setting: Setting) -> None:
     Your manifest and your recipes stay, wherever they are: you wrote them.
     """
     with setting.bare() as (workstation, person):
-        taken, removed = dismantle(workstation, person)
+        done = dismantle(workstation, person)
     if setting.as_json:
-        setting.print_json({**document.taken_back(taken), "removed": removed})
+        setting.print_json({**document.taken_back(done.taken), "removed": done.removed, "kept": done.kept})
     else:
-        changes.taken_back(setting.out, taken)
-        setting.out.write(f"Removed: {', '.join(removed) or 'nothing, there were no folders of ours'}")
-    if not taken.whole:
+        changes.taken_back(setting.out, done.taken)
+        setting.out.write(f"Removed: {', '.join(done.removed) or 'nothing, there were no folders of ours'}")
+        if done.kept:
+            setting.out.write(f"What was still in the attic is now yours alone, in {done.kept}")
+        if not done.taken.whole:
+            setting.out.write(
+                "Our folders stay: what could not be taken back needs them. Run it again once that is mended."
+            )
+    if not done.taken.whole:
         raise click.exceptions.Exit(FAILED)

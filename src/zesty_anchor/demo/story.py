@@ -83,7 +83,7 @@ def _steps(say: Say, arguments: list[str], home: Path, manifest: Path) -> None:
         say("look", look)
         if words is FOLDERS:
             around = Surroundings(home, home / ".config", data=home / ".local/share", cache=home / ".cache")
-            with unlittered([path for shell in SHELLS.values() for path in shell.leaves(around)]):
+            with unlittered([path for shell in SHELLS.values() for path in shell.leaves(around)], home / _STATE[0]):
                 _walk(say, environment, home)
         else:
             _run([words[0], *arguments, *words[1:]], environment, manifest.parent)

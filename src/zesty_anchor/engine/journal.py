@@ -2,18 +2,17 @@
 
 from __future__ import annotations
 
-import fcntl
-import os
 import sqlite3
 import threading
 import time
-from collections.abc import Iterator, Mapping
-from contextlib import contextmanager
+from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
+from typing import Any
 
 import msgspec
 
 from zesty_anchor.changes.record import Record
+from zesty_anchor.engine import twin
 from zesty_anchor.files import own_folders
 from zesty_anchor.system.problem import Problem
 
@@ -41,9 +40,20 @@ CREATE TABLE IF NOT EXISTS resolutions (
     version TEXT NOT NULL,
     PRIMARY KEY (runtime, want, feed)
 );
-PRAGMA user_version = 1;
+CREATE TABLE IF NOT EXISTS notices (
+    run INTEGER NOT NULL,
+    change INTEGER NOT NULL,
+    notice TEXT NOT NULL
+);
+CREATE TABLE IF NOT EXISTS kept (
+    kept TEXT PRIMARY KEY,
+    was TEXT NOT NULL,
+    run INTEGER NOT NULL,
+    since REAL NOT NULL
+);
+PRAGMA user_version = 2;
 """
-_VERSION = 1
+_VERSION = 2
 
 
 class Entry(msgspec.Struct, frozen=True):
@@ -58,6 +68,16 @@ class Entry(msgspec.Struct, frozen=True):
     state: str
 
 
+class Thing(msgspec.Struct, frozen=True):
+    """Something that stays in the attic after its change is over: where it stood, where it is, and since when (seconds since
+    1970).
+    """
+
+    was: str
+    kept: str
+    since: float
+
+
 class Past(msgspec.Struct, frozen=True):
     """What the journal tells before anything is done: the version that each (runtime, want, feed) was resolved to, the
     manifest of the latest run that still stands, and whether a run was cut off.
@@ -68,26 +88,23 @@ class Past(msgspec.Struct, frozen=True):
     cut_off: bool = False
 
 
-def past(file: Path) -> Past:
-    """Read it. No journal is made for asking. Raises ``Problem`` as ``Journal`` does."""
-    if not file.is_file():
-        return Past()
-    with Journal(file) as journal:
-        return Past(journal.resolutions(), journal.last_manifest(), bool(journal.unfinished()))
-
-
 class Journal:
-    """The journal in a state folder. Safe to use from several threads of one process.
+    """The journal in a state folder, and its twin in the attic there. Safe to use from several threads of one process.
 
-    Raises ``Problem`` where the file is no journal, or one of a newer program.
+    Raises ``Problem`` where the file is no journal, or one of a newer program, and where it cannot be written.
     """
 
-    def __init__(self, file: Path) -> None:
+    def __init__(self, file: Path, *, on_disk: bool = True) -> None:
         self.file = file
+        self.attic = file.parent / "attic"
         self._lock = threading.Lock()
-        own_folders.make(file.parent)
+        self.on_disk = on_disk
+        if on_disk:
+            own_folders.make(file.parent)
         try:
-            self._base = sqlite3.connect(file, check_same_thread=False, isolation_level=None, timeout=10)
+            self._base = sqlite3.connect(
+                file if on_disk else ":memory:", check_same_thread=False, isolation_level=None, timeout=10
+            )
             version = self._base.execute("PRAGMA user_version").fetchone()[0]
             if version > _VERSION:
                 raise Problem("the journal was written by a newer zesty-anchor", where=str(file), advice="upgrade it")
@@ -95,12 +112,8 @@ class Journal:
                 self._base.executescript(_SCHEMA)
             # Each entry is on disk before its change begins: that is the journal's whole purpose.
             self._base.execute("PRAGMA synchronous = FULL")
-        except sqlite3.DatabaseError as error:
-            raise Problem(
-                f"the journal cannot be read: {error}",
-                where=str(file),
-                advice="without it nothing can be taken back: move it away only if you accept that",
-            ) from None
+        except sqlite3.Error as error:
+            raise self._problem(error) from None
 
     def __enter__(self) -> Journal:
         return self
@@ -113,119 +126,225 @@ class Journal:
         self._base.close()
 
     def begin_run(self, manifest: Path) -> int:
-        """Open a run and return its number."""
+        """Open a run and return its number: one that no run had, and no folder in the attic."""
         with self._lock:
-            row = self._base.execute("INSERT INTO runs (began, manifest) VALUES (?, ?)", (time.time(), str(manifest)))
-            assert row.lastrowid is not None
-            return row.lastrowid
+            last = self._rows(
+                "SELECT max(run) FROM (SELECT run FROM runs UNION SELECT seq FROM sqlite_sequence WHERE name = 'runs')"
+            )[0][0]
+            run = max(last or 0, twin.last_run(self.attic)) + 1
+            began = time.time()
+            self._write("INSERT INTO runs (run, began, manifest) VALUES (?, ?, ?)", (run, began, str(manifest)))
+            self._add(twin.Event(run, began=began, manifest=str(manifest)))
+            return run
 
     def end_run(self, run: int) -> None:
-        """Close a run; one in which nothing remains done is forgotten."""
+        """Close a run; one in which nothing remains done, and of which nothing is to be known, is forgotten."""
         with self._lock:
-            left = self._base.execute(
-                "SELECT count(*) FROM changes WHERE run = ? AND state <> 'taken back'", (run,)
-            ).fetchone()[0]
+            left = self._rows(
+                "SELECT (SELECT count(*) FROM changes WHERE run = :run AND state <> 'taken back')"
+                " + (SELECT count(*) FROM notices WHERE run = :run) + (SELECT count(*) FROM kept WHERE run = :run)",
+                {"run": run},
+            )[0][0]
             if left:
-                self._base.execute("UPDATE runs SET ended = ? WHERE run = ?", (time.time(), run))
+                self._write("UPDATE runs SET ended = ? WHERE run = ?", (time.time(), run))
             else:
-                self._base.execute("DELETE FROM changes WHERE run = ?", (run,))
-                self._base.execute("DELETE FROM runs WHERE run = ?", (run,))
+                self._write("DELETE FROM changes WHERE run = ?", (run,))
+                self._write("DELETE FROM runs WHERE run = ?", (run,))
+                if self.on_disk:
+                    (twin.run_folder(self.attic, run) / twin.NAME).unlink(missing_ok=True)
 
     def begin(self, run: int, kind: str, subject: str, action: str, record: Record) -> int:
         """Write down a change that is about to happen, and return its number."""
         with self._lock:
-            row = self._base.execute(
+            text = msgspec.json.encode(record)
+            change = self._write(
                 "INSERT INTO changes (run, kind, subject, action, record, state) VALUES (?, ?, ?, ?, ?, 'begun')",
-                (run, kind, subject, action, msgspec.json.encode(record).decode()),
+                (run, kind, subject, action, text.decode()),
             )
-            assert row.lastrowid is not None
-            return row.lastrowid
+            self._add(twin.Event(run, change, "begun", kind, subject, action, msgspec.Raw(text)))
+            return change
 
-    def done(self, change: int, record: Record) -> None:
-        """Write down that a change is done, with what its record has come to."""
+    def noted(self, run: int, change: int, record: Record, state: str = "begun") -> None:
+        """Write down what the record of a change has come to; ``done`` is the ``state`` of one that is."""
         with self._lock:
-            self._base.execute(
-                "UPDATE changes SET state = 'done', record = ? WHERE change = ?",
-                (msgspec.json.encode(record).decode(), change),
-            )
+            text = msgspec.json.encode(record)
+            self._write("UPDATE changes SET state = ?, record = ? WHERE change = ?", (state, text.decode(), change))
+            self._add(twin.Event(run, change, state, record=msgspec.Raw(text)))
 
-    def taken_back(self, change: int) -> None:
-        """Write down that a change is taken back."""
+    def taken_back(self, entry: Entry, notices: Sequence[str], things: Mapping[str, str]) -> None:
+        """Write down that a change is taken back, what a person should know of it, and what stays in the attic: where each
+        thing is kept, and where it stood.
+        """
         with self._lock:
-            self._base.execute("UPDATE changes SET state = 'taken back' WHERE change = ?", (change,))
+            self._write("BEGIN")
+            self._write("UPDATE changes SET state = 'taken back' WHERE change = ?", (entry.change,))
+            for notice in notices:
+                self._write("INSERT INTO notices VALUES (?, ?, ?)", (entry.run, entry.change, notice))
+            for kept, was in things.items():
+                self._keep(entry.run, was, kept)
+            self._write("COMMIT")
+            self._add(twin.Event(entry.run, entry.change, "taken back"))
+
+    def keep(self, run: int, was: str, kept: str) -> None:
+        """Write down that something goes to the attic, and stays there when its change is over."""
+        with self._lock:
+            self._keep(run, was, kept)
+
+    def things(self) -> list[Thing]:
+        """What is in the attic and belongs to no change any more, the latest first."""
+        rows = self._rows("SELECT was, kept, since FROM kept ORDER BY since DESC, kept DESC")
+        return [Thing(*row) for row in rows]
+
+    def let_go(self, kept: str) -> None:
+        """Write down that something is in the attic no more."""
+        with self._lock:
+            self._write("DELETE FROM kept WHERE kept = ?", (kept,))
+
+    def notices(self, run: int) -> tuple[str, ...]:
+        """What a person should know of the changes of a run that were taken back, whenever that was."""
+        return tuple(row[0] for row in self._rows("SELECT notice FROM notices WHERE run = ? ORDER BY rowid", (run,)))
 
     def unfinished(self) -> list[Entry]:
         """Changes that were begun and neither done nor taken back, the latest first: a run was cut off there."""
         return self._entries("state = 'begun'", ())
 
-    def entries(self, run: int) -> list[Entry]:
-        """The changes of a run that still stand, the latest first."""
-        return self._entries("run = ? AND state <> 'taken back'", (run,))
+    def entries(self, run: int, *, taken_back: bool = False) -> list[Entry]:
+        """The changes of a run, the latest first: those that still stand, or those that were taken back."""
+        return self._entries(f"run = ? AND state {'=' if taken_back else '<>'} 'taken back'", (run,))
 
     def standing_runs(self) -> list[int]:
         """The numbers of the runs of which something still stands, the latest first."""
         return [
             row[0]
-            for row in self._base.execute(
+            for row in self._rows(
                 "SELECT run FROM runs WHERE taken_back = 0 AND EXISTS "
                 "(SELECT 1 FROM changes WHERE changes.run = runs.run AND state <> 'taken back') ORDER BY run DESC"
             )
         ]
 
+    def runs_over(self) -> list[int]:
+        """The numbers of the runs that were taken back."""
+        return [row[0] for row in self._rows("SELECT run FROM runs WHERE taken_back = 1 ORDER BY run")]
+
     def began(self, run: int) -> float:
         """When a run began, in seconds since 1970."""
-        row = self._base.execute("SELECT began FROM runs WHERE run = ?", (run,)).fetchone()
-        return float(row[0]) if row else 0.0
+        rows = self._rows("SELECT began FROM runs WHERE run = ?", (run,))
+        return float(rows[0][0]) if rows else 0.0
 
     def last_manifest(self) -> Path | None:
         """The manifest of the latest run that still stands."""
-        row = self._base.execute("SELECT manifest FROM runs WHERE taken_back = 0 ORDER BY run DESC LIMIT 1").fetchone()
-        return Path(row[0]) if row else None
+        rows = self._rows("SELECT manifest FROM runs WHERE taken_back = 0 ORDER BY run DESC LIMIT 1")
+        return Path(rows[0][0]) if rows else None
 
     def run_taken_back(self, run: int) -> None:
         """Write down that a whole run was taken back."""
         with self._lock:
-            self._base.execute("UPDATE runs SET taken_back = 1 WHERE run = ?", (run,))
+            self._write("UPDATE runs SET taken_back = 1 WHERE run = ?", (run,))
 
     def resolutions(self) -> dict[tuple[str, str, str], str]:
         """The version that each (runtime, want, feed) was resolved to."""
-        return {
-            (runtime, want, feed): version
-            for runtime, want, feed, version in self._base.execute(
-                "SELECT runtime, want, feed, version FROM resolutions"
-            )
-        }
+        rows = self._rows("SELECT runtime, want, feed, version FROM resolutions")
+        return {(runtime, want, feed): version for runtime, want, feed, version in rows}
 
     def resolve(self, runtime: str, want: str, feed: str, version: str) -> None:
         """Write down what a want was resolved to, so that it stays so."""
         with self._lock:
-            self._base.execute("INSERT OR REPLACE INTO resolutions VALUES (?, ?, ?, ?)", (runtime, want, feed, version))
+            resolved = runtime, want, feed, version
+            self._write("INSERT OR REPLACE INTO resolutions VALUES (?, ?, ?, ?)", resolved)
+            self._add(twin.Event(twin.last_run(self.attic), resolved=resolved))
+
+    def wrote(self, path: str) -> frozenset[str]:
+        """The digests of what the runs that stand wrote into a file; none where one of them does not tell."""
+        rows = self._rows(
+            "SELECT json_extract(record, '$.after_digest') FROM changes"
+            " WHERE state = 'done' AND json_extract(record, '$.path') = ?",
+            (path,),
+        )
+        return frozenset(row[0] for row in rows if row[0]) if all(row[0] for row in rows) else frozenset()
+
+    def add_from(self, events: Iterable[twin.Event]) -> None:
+        """Take what a twin tells into a new journal."""
+        changes: dict[tuple[int, int], int] = {}
+        with self._lock:
+            self._write("BEGIN")
+            for event in events:
+                key = event.run, event.change
+                if event.resolved:
+                    self._write("INSERT OR REPLACE INTO resolutions VALUES (?, ?, ?, ?)", event.resolved)
+                elif not event.change:
+                    row: tuple[object, ...] = (event.run, event.began, event.began, event.manifest)
+                    self._write("INSERT OR IGNORE INTO runs (run, began, ended, manifest) VALUES (?, ?, ?, ?)", row)
+                elif key not in changes and event.kind:
+                    row = (
+                        event.run,
+                        event.kind,
+                        event.subject,
+                        event.action,
+                        bytes(event.record).decode(),
+                        event.state,
+                    )
+                    changes[key] = self._write(
+                        "INSERT INTO changes (run, kind, subject, action, record, state) VALUES (?, ?, ?, ?, ?, ?)", row
+                    )
+                elif key in changes:
+                    self._write("UPDATE changes SET state = ? WHERE change = ?", (event.state, changes[key]))
+                    if bytes(event.record) != b"null":
+                        row = (bytes(event.record).decode(), changes[key])
+                        self._write("UPDATE changes SET record = ? WHERE change = ?", row)
+            self._write(
+                "UPDATE runs SET taken_back = 1 WHERE NOT EXISTS"
+                " (SELECT 1 FROM changes WHERE changes.run = runs.run AND state <> 'taken back')"
+            )
+            self._write("COMMIT")
+
+    def _keep(self, run: int, was: str, kept: str) -> None:
+        self._write("INSERT OR REPLACE INTO kept VALUES (?, ?, ?, ?)", (kept, was, run, time.time()))
+
+    def _add(self, event: twin.Event) -> None:
+        if self.on_disk:
+            twin.add(self.attic, event)
 
     def _entries(self, condition: str, values: tuple[int, ...]) -> list[Entry]:
-        rows = self._base.execute(
+        rows = self._rows(
             f"SELECT change, run, kind, subject, action, record, state FROM changes WHERE {condition} ORDER BY change DESC",
             values,
         )
         return [Entry(row[0], row[1], row[2], row[3], row[4], row[5].encode(), row[6]) for row in rows]
 
-
-@contextmanager
-def alone(state: Path) -> Iterator[None]:
-    """Keep other runs for the same home out meanwhile. Raises ``Problem`` where one is under way."""
-    own_folders.make(state)
-    handle = os.open(state / "lock", os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
-    try:
+    def _rows(self, query: str, values: Any = ()) -> list[tuple[Any, ...]]:
         try:
-            fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        except BlockingIOError:
-            other = os.pread(handle, 20, 0).decode("ascii", "replace").strip()
-            raise Problem(
-                f"another zesty-anchor is at work in this home (process {other or 'unknown'})",
-                where=str(state / "lock"),
-                advice="wait for it to end, then run the command again",
-            ) from None
-        os.ftruncate(handle, 0)
-        os.pwrite(handle, f"{os.getpid()}\n".encode(), 0)
-        yield
-    finally:
-        os.close(handle)
+            return self._base.execute(query, values).fetchall()
+        except sqlite3.Error as error:
+            raise self._problem(error) from None
+
+    def _write(self, statement: str, values: tuple[object, ...] = ()) -> int:
+        """Returns the number of the row that was added, if one was."""
+        try:
+            return self._base.execute(statement, values).lastrowid or 0
+        except sqlite3.Error as error:
+            if self._base.in_transaction:
+                self._base.rollback()
+            raise self._problem(error) from None
+
+    def _problem(self, error: sqlite3.Error) -> Problem:
+        if not isinstance(error, sqlite3.OperationalError):
+            return Unreadable(f"the journal cannot be read: {error}", where=str(self.file), advice=_REBUILT)
+        text = str(error)
+        advice = next((advice for part, advice in _ADVICE.items() if part in text), "look at that file and its disk")
+        return Problem(f"the journal cannot be used: {text}", where=str(self.file), advice=advice)
+
+
+class Unreadable(Problem):
+    """The journal's file is no journal any more."""
+
+
+_REBUILT = (
+    "the next provision, undo or dismantle sets it aside, and makes it anew from what the attic and the shelf tell"
+)
+_ADVICE = {
+    "locked": "another program has it open: wait for that to end, then run the command again",
+    "readonly": "allow it to be written (chmod u+w), then run the command again",
+    "full": "the disk is full: make room, then run the command again",
+    "unable to open": "allow its folder to be read and written (chmod u+rwx), then run the command again",
+}
+"""What to do, by a part of what SQLite says (sqlite.org, "Result and Error Codes")."""

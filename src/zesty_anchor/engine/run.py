@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import errno
+import functools
 import threading
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import FIRST_COMPLETED, Future, ThreadPoolExecutor, wait
 
 import msgspec
@@ -18,6 +19,9 @@ from zesty_anchor.engine.reporter import Reporter
 from zesty_anchor.engine.undo import take_back_entry, tidy
 from zesty_anchor.system.problem import Problem
 
+_STUCK_SECONDS = 1.0
+"""How long a change may take to end, once the run was interrupted."""
+
 
 class Runner:
     """Carries out the changes of one run."""
@@ -25,19 +29,25 @@ class Runner:
     def __init__(self, kinds: Kinds, journal: Journal, bench: Bench, reporter: Reporter, run: int, jobs: int) -> None:
         self._kinds = kinds
         self._journal = journal
-        self._bench = msgspec.structs.replace(bench, moved=self._moved, interrupted=self._stopped)
+        self._bench = msgspec.structs.replace(
+            bench, moved=self._moved, interrupted=self._stopped, remark=self._remark, wrote=journal.wrote
+        )
         self._reporter = reporter
         self.run = run
-        self.attic = bench.attic.folder
         self._jobs = max(1, jobs)
         self._stop = threading.Event()
+        self._at_work: dict[str, _Made] = {}
+        self._taking = threading.Lock()
         self._results: dict[str, ChangeReport] = {}
         self._untidy: list[Record] = []
         self.notices: list[str] = []
-        """What a person should know of changes that were taken back again."""
+        """What a person should know of changes that were made, or taken back again."""
 
     def _stopped(self) -> bool:
         return self._stop.is_set()
+
+    def _remark(self, text: str) -> None:
+        self.notices.append(text)
 
     def _moved(self, key: str, done: int, total: int | None) -> None:
         """Bytes have arrived: tell it, unless the run was interrupted, which ends the download."""
@@ -81,26 +91,42 @@ class Runner:
         waiting = list(changes)
         running: dict[Future[None], Change] = {}
         keys = {change.key for change in changes}
-        with ThreadPoolExecutor(jobs) as pool:
-            try:
-                while waiting or running:
-                    first = {c.key: c.needs | c.follows for c in waiting}
-                    for change in [c for c in waiting if all(self._settled(n, results, keys) for n in first[c.key])]:
-                        waiting.remove(change)
-                        failed = [n for n in change.needs if n in results and results[n].outcome != "done"]
-                        if failed:
-                            results[change.key] = waits(change, f"it needs {results[failed[0]].subject}")
-                        else:
-                            running[pool.submit(self._one, change)] = change
-                    done, _ = wait(running, return_when=FIRST_COMPLETED)
-                    for future in done:
-                        change = running.pop(future)
-                        problem = _problem_of(future)
-                        results[change.key] = report(change, "failed" if problem else "done", problem)
-            except BaseException:
-                self._stop.set()
-                raise
+        pool = ThreadPoolExecutor(jobs)
+        try:
+            while waiting or running:
+                first = {c.key: c.needs | c.follows for c in waiting}
+                for change in [c for c in waiting if all(self._settled(n, results, keys) for n in first[c.key])]:
+                    waiting.remove(change)
+                    failed = [n for n in change.needs if n in results and results[n].outcome != "done"]
+                    if failed:
+                        results[change.key] = waits(change, f"it needs {results[failed[0]].subject}")
+                    else:
+                        running[pool.submit(self._one, change)] = change
+                done, _ = wait(running, return_when=FIRST_COMPLETED)
+                for future in done:
+                    change = running.pop(future)
+                    problem = _problem_of(future)
+                    results[change.key] = report(change, "failed" if problem else "done", problem)
+        except BaseException:
+            self._stop.set()
+            pool.shutdown(wait=False, cancel_futures=True)
+            self._take_back_stuck(running)
+            raise
+        pool.shutdown()
         return [results[change.key] for change in changes]
+
+    def _take_back_stuck(self, running: Mapping[Future[None], Change]) -> None:
+        """Take back what did not end soon after the run was interrupted: it waits for a server that says nothing, and stops as
+        soon as that says something. What works with privilege is waited for.
+        """
+        privileged = {future for future, change in running.items() if change.privileged}
+        wait(privileged)
+        _, stuck = wait(running, timeout=_STUCK_SECONDS)
+        for future in stuck:
+            with self._taking:
+                made = self._at_work.pop(running[future].key, None)
+            if made is not None:
+                self._take_back(made)
 
     @staticmethod
     def _settled(need: str, results: dict[str, ChangeReport], keys: set[str]) -> bool:
@@ -147,14 +173,20 @@ class Runner:
             record = change.prepare(self._bench)
             number = self._journal.begin(self.run, change.kind, change.subject, change.action, record)
             made = _Made(number, self.run, change, record)
+            self._at_work[change.key] = made
+            noted = functools.partial(self._journal.noted, self.run, number, record)
             try:
                 if self._stop.is_set():
                     raise KeyboardInterrupt
-                change.carry_out(self._bench, record)
+                change.carry_out(msgspec.structs.replace(self._bench, noted=noted), record)
             except BaseException:
-                self._take_back(made)
+                with self._taking:
+                    mine = self._at_work.pop(change.key, None)
+                if mine is not None:
+                    self._take_back(made)
                 raise
-            self._journal.done(number, record)
+            self._at_work.pop(change.key, None)
+            noted("done")
         except BaseException:
             self._reporter.ended(change.key, text, well=False)
             raise

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import os
 from pathlib import Path
 
 import msgspec
 
 from zesty_anchor.files import folders
 from zesty_anchor.files.attic import Attic
-from zesty_anchor.files.replace import replace
+from zesty_anchor.files.digest import digest_of
+from zesty_anchor.files.replace import Changed, content_of, remove, replace
 from zesty_anchor.files.text_file import TextFile
 from zesty_anchor.system.problem import Problem
 
@@ -65,74 +67,113 @@ class Edit(msgspec.Struct, frozen=True):
             mode=self.file.mode,
             before=attic.keep(self.file.path.name, self.file.content),
             after=attic.keep(self.file.path.name + ".after", self.after),
+            before_digest=_digest(self.file.content),
+            after_digest=_digest(self.after),
         )
 
     def carry_out(self) -> None:
         """Replace the file. Raises ``Problem`` where it was changed since it was read."""
         target = self.file.target
-        if _content(target) != self.file.content:
+        try:
+            if self.after is None:
+                if content_of(target) != self.file.content:
+                    raise Changed
+                remove(target)
+            else:
+                folders.make(target.parent)
+                replace(target, self.after, self.file.mode, instead_of=self.file.content)
+        except Changed:
             raise Problem(
                 f"{self.file.path} was changed by someone else meanwhile",
                 advice="it was not touched; run the command again",
-            )
-        if self.after is None:
-            target.unlink(missing_ok=True)
-        else:
-            folders.make(target.parent)
-            replace(target, self.after, self.file.mode)
+            ) from None
 
 
 class Copies(msgspec.Struct, kw_only=True):
-    """Where a file's content before and after an edit is kept in the attic (None: there was no file, or will be none)."""
+    """Where a file's content before and after an edit is kept in the attic (None: there was no file, or will be none), and
+    the digests of both (empty: an older journal has none).
+    """
 
     path: str
     name: str
     mode: int = 0o644
     before: str | None = None
     after: str | None = None
+    before_digest: str = ""
+    after_digest: str = ""
+
+    def content_before(self) -> bytes | None:
+        """What the file held. Raises ``Problem`` where its copy is not what was put there."""
+        return _copy(self.before, self.before_digest, self.name)
+
+    def content_after(self) -> bytes | None:
+        """What the file got. Raises ``Problem`` where its copy is not what was put there."""
+        return _copy(self.after, self.after_digest, self.name)
+
+    def is_before(self, content: bytes | None) -> bool:
+        """Whether this is what the file held."""
+        return _is(content, self.before, self.before_digest, self.name)
+
+    def is_after(self, content: bytes | None) -> bool:
+        """Whether this is what the file got."""
+        return _is(content, self.after, self.after_digest, self.name)
 
 
 class Reversal(msgspec.Struct, frozen=True):
-    """What takes an edit back: the content that the file should get (None: no file), if any, and what to tell."""
+    """What takes an edit back: the content that the file should get (None: no file), if any, what it holds ``now``, and what
+    to tell. ``needs`` tells that what it held before stays of use.
+    """
 
     needed: bool
     content: bytes | None = None
     told: tuple[str, ...] = ()
+    now: bytes | None = None
+    needs: bool = False
 
 
-def put_back(copies: Copies) -> tuple[str, ...]:
-    """Put a file back as it was before its edit, and return what a person should know. See ``reversal``."""
-    target = Path(copies.path)
+def put_back(copies: Copies) -> Reversal:
+    """Put a file back as it was before its edit. See ``reversal``."""
     found = reversal(copies)
-    if found.needed and found.content is None:
-        target.unlink(missing_ok=True)
-    elif found.needed and found.content is not None:
-        folders.make(target.parent)
-        replace(target, found.content, None if target.exists() else copies.mode)
-    return found.told
+    if found.needed:
+        # Where it has become a link since, what that leads to is edited, and the link stays.
+        target = Path(os.path.realpath(copies.path))
+        if found.content is None and not os.path.islink(copies.path):
+            remove(target)
+        else:
+            folders.make(target.parent)
+            mode = None if target.exists() else copies.mode
+            replace(target, found.content or b"", mode, instead_of=found.now)
+    return found
 
 
 def reversal(copies: Copies) -> Reversal:
     """How to take an edit back, by what the file holds now.
 
     Where someone changed it since, only our edit is taken out and their changes stay; where both touched the
-    same lines it is left alone, and the older content stays in the attic.
+    same lines it is left alone, and the older content stays in the attic. Raises ``Problem`` where the copy in the attic that
+    is needed for it is missing or damaged.
     """
-    name = copies.name
-    before, after, now = (_content(Path(p)) if p else None for p in (copies.before, copies.after, copies.path))
-    if now == before:
+    name, now = copies.name, content_of(Path(copies.path))
+    if copies.is_before(now):
         return Reversal(False)
-    if now == after:
-        return Reversal(True, before)
+    if copies.is_after(now):
+        return Reversal(True, copies.content_before(), now=now)
     if now is None:
-        return Reversal(False, told=(f"{name} was removed by someone else meanwhile, and stays removed",))
-    rows = taken_out(*((content or b"").splitlines(keepends=True) for content in (before, after, now)))
+        return Reversal(False, told=(f"{name} was removed by someone else meanwhile, and stays removed",), needs=True)
+    before, after = copies.content_before(), copies.content_after()
+    rows = taken_out(*(lines_of(content or b"") for content in (before, after, now)))
     if rows is None:
         copy = f"; what it held before is kept in {copies.before}" if copies.before else ""
         told = f"{name} was changed in the same lines by someone else and is left as it is{copy}"
-        return Reversal(False, told=(told,))
+        return Reversal(False, told=(told,), needs=True)
     told = f"{name} was changed by someone else too: only our own part was taken out"
-    return Reversal(True, b"".join(rows), (told,))
+    return Reversal(True, b"".join(rows), (told,), now)
+
+
+def lines_of(content: bytes) -> list[bytes]:
+    """Lines with their ends: a line feed ends one, a lone carriage return is content like any other."""
+    rows = content.split(b"\n")
+    return [row + b"\n" for row in rows[:-1]] + ([rows[-1]] if rows[-1] else [])
 
 
 def taken_out(before: list[bytes], after: list[bytes], now: list[bytes]) -> list[bytes] | None:
@@ -169,11 +210,28 @@ def taken_out(before: list[bytes], after: list[bytes], now: list[bytes]) -> list
     return [row if row.endswith(b"\n") else row + b"\n" for row in rows[:-1]] + rows[-1:]
 
 
-def _content(file: Path) -> bytes | None:
-    try:
-        return file.read_bytes()
-    except FileNotFoundError:
+def _digest(content: bytes | None) -> str:
+    return "" if content is None else digest_of(content)
+
+
+def _is(content: bytes | None, copy: str | None, digest: str, name: str) -> bool:
+    if content is None or copy is None:
+        return content is None and copy is None
+    return digest_of(content) == digest if digest else content == _copy(copy, digest, name)
+
+
+def _copy(copy: str | None, digest: str, name: str) -> bytes | None:
+    """What is kept in the attic. Raises ``Problem`` where it is not what was put there."""
+    if copy is None:
         return None
+    content = content_of(Path(copy))
+    if content is None or (digest and digest_of(content) != digest):
+        raise Problem(
+            f"the copy of {name} in the attic is {'missing' if content is None else 'not what was put there'}",
+            where=copy,
+            advice=f"{name} is left as it is: put that copy back from a backup, or take our line out of {name} by hand",
+        )
+    return content
 
 
 def _shown_lines(content: bytes | None) -> list[str]:

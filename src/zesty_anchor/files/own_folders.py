@@ -11,6 +11,7 @@ import msgspec
 
 from zesty_anchor.files.folders import remove_empty
 from zesty_anchor.files.removal import discard
+from zesty_anchor.files.replace import beside_name
 
 _NOTE = ".made-for-this"
 
@@ -26,12 +27,20 @@ def make(folder: Path) -> None:
 
 
 def remove(*folders: Path) -> None:
-    """Remove folders with all in them, and those that were made for them as far as they are empty."""
+    """Remove folders with all in them, and those that were made for them as far as they are empty.
+
+    Each is renamed first: whoever makes it anew meanwhile loses nothing.
+    """
     made: set[str] = set()
     for folder in folders:
         try:
             made |= set(msgspec.json.decode((folder / _NOTE).read_bytes(), type=list[str]))
         except (OSError, msgspec.MsgspecError):
             pass
-        discard(folder)
+        if folder.is_dir() and not folder.is_symlink():
+            going = beside_name(folder)
+            folder.rename(going)
+            discard(going)
+        else:
+            discard(folder)
     remove_empty(made)

@@ -3,10 +3,22 @@
 from __future__ import annotations
 
 import os
+import re
 import stat
+from collections.abc import Iterator
 from pathlib import Path
 
+from zesty_anchor.system.process import lives
+
 _BESIDE = ".{name}.zesty-anchor-{process}"
+_IS_BESIDE = re.compile(r"\A\.(.+)\.zesty-anchor-([0-9]+)\Z", re.DOTALL)
+
+
+class Changed(OSError):
+    """A file is not what it was when it was read, or is there where there was none."""
+
+
+_ANY = object()
 
 
 def replace(
@@ -16,13 +28,15 @@ def replace(
     *,
     lasting: bool = True,
     times_ns: tuple[int, int] | None = None,
+    instead_of: object = _ANY,
 ) -> None:
     """Write a file beside ``target``, flush it, rename it into place, and flush the folder (rename(2), fsync(2)).
 
     A link is followed and kept. ``mode`` is the file's; None keeps the mode that it has, or gives 0o644 to a new one.
     The owner is kept where we may give it. With ``lasting`` False nothing is flushed: for what can be made again.
     ``times_ns`` are its times of access and change, in nanoseconds, where they are not to be those of now.
-    Raises ``OSError``; the file is then as it was.
+    ``instead_of`` are the bytes that are to be there still when all is written (None: no file).
+    Raises ``Changed`` where they are not, and ``OSError``; the file is then as it was.
     """
     target = Path(os.path.realpath(target))
     try:
@@ -31,7 +45,7 @@ def replace(
         before = None
     if mode is None:
         mode = stat.S_IMODE(before.st_mode) if before else 0o644
-    beside = target.with_name(_BESIDE.format(name=target.name, process=os.getpid()))
+    beside = beside_name(target)
     try:
         handle = os.open(beside, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC, 0o600)
         with open(handle, "wb") as out:
@@ -44,11 +58,46 @@ def replace(
                 os.fsync(out.fileno())
             if times_ns is not None:
                 os.utime(out.fileno(), ns=times_ns)
-        beside.replace(target)
+        if instead_of is None:
+            _name_new(beside, target)
+        else:
+            if instead_of is not _ANY and content_of(target) != instead_of:
+                raise Changed(f"{target} was changed meanwhile")
+            beside.replace(target)
     finally:
         beside.unlink(missing_ok=True)
     if lasting:
         flush_folder(target.parent)
+
+
+def remove(target: Path) -> None:
+    """Remove a file or a link, and flush the folder. Nothing there is no error."""
+    try:
+        target.unlink()
+    except FileNotFoundError:
+        return
+    flush_folder(target.parent)
+
+
+def _name_new(beside: Path, target: Path) -> None:
+    """Give a file its name, where nothing has that name (link(2) never overwrites, as rename(2) does)."""
+    try:
+        os.link(beside, target)
+    except FileExistsError:
+        raise Changed(f"{target} was made meanwhile") from None
+    except OSError:
+        # A file system without hard links.
+        if os.path.lexists(target):
+            raise Changed(f"{target} was made meanwhile") from None
+        beside.replace(target)
+
+
+def content_of(file: Path) -> bytes | None:
+    """A file's bytes; None where there is none."""
+    try:
+        return file.read_bytes()
+    except FileNotFoundError:
+        return None
 
 
 def flush_folder(folder: Path) -> None:
@@ -58,3 +107,20 @@ def flush_folder(folder: Path) -> None:
         os.fsync(handle)
     finally:
         os.close(handle)
+
+
+def beside_name(target: Path) -> Path:
+    """The name beside ``target`` that this process writes to before it renames."""
+    return target.with_name(_BESIDE.format(name=target.name, process=os.getpid()))
+
+
+def left_beside(folder: Path) -> Iterator[tuple[Path, str]]:
+    """The files of that kind in a folder whose process has ended, each with the name that it was to get."""
+    try:
+        entries = os.listdir(folder)
+    except OSError:
+        return
+    for name in entries:
+        found = _IS_BESIDE.match(name)
+        if found and not lives(int(found[2])):
+            yield folder / name, found[1]

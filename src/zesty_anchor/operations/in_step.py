@@ -8,6 +8,7 @@ from zesty_anchor.planning.choices import chooser
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.shelf.launchers import keep_in_step
 from zesty_anchor.shells.known import LAUNCH, SHELLS
+from zesty_anchor.shells.launch import is_launcher
 from zesty_anchor.survey.machine import Machine, generated_file
 from zesty_anchor.system.host import calling_shell
 
@@ -24,7 +25,7 @@ def keep_launchers(workstation: Workstation) -> None:
     """Bring the launchers in step with the shelf: the runtimes' own package tools add commands to it."""
     if is_provisioned(workstation):
         runtimes = tuple((name, recipe.bin) for name, recipe in workstation.recipes.items())
-        keep_in_step(workstation.locations.launchers, texts(workstation.locations, runtimes))
+        keep_in_step(workstation.locations.launchers, texts(workstation.locations, runtimes), is_launcher)
 
 
 def bring_in_step(workstation: Workstation, machine: Machine) -> None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
-from pathlib import Path
+from functools import partial
 
 import msgspec
 
@@ -12,12 +12,16 @@ from zesty_anchor.changes.bench import Bench
 from zesty_anchor.changes.change import Change
 from zesty_anchor.changes.kinds import KINDS
 from zesty_anchor.changes.question import Question
-from zesty_anchor.engine.journal import Entry, Journal, alone
+from zesty_anchor.engine.journal import Entry, Journal
+from zesty_anchor.engine.opening import alone, open_journal
 from zesty_anchor.engine.outcome import TakenBack, report
 from zesty_anchor.engine.questions import estimate, gather, password_question, settle
 from zesty_anchor.engine.run import Runner
-from zesty_anchor.engine.undo import attic_of, needs_privilege
+from zesty_anchor.engine.twin import run_folder
+from zesty_anchor.engine.undo import needs_privilege, recover
 from zesty_anchor.files.attic import Attic
+from zesty_anchor.files.folders import remove_empty
+from zesty_anchor.operations.left_behind import sweep
 from zesty_anchor.operations.person import Person
 from zesty_anchor.planning.offers import Offers
 from zesty_anchor.planning.workstation import Workstation
@@ -64,10 +68,16 @@ def ask_to_take_back(person: Person, workstation: Workstation, entries: Sequence
     return ask(person, workstation, given, gather((), given))
 
 
-def bench_at(
-    attic: Path, person: Person, workstation: Workstation, granted: Granted, offers: Offers | None = None
+def bench_of(
+    run: int,
+    journal: Journal,
+    person: Person,
+    workstation: Workstation,
+    granted: Granted,
+    offers: Offers | None = None,
 ) -> Bench:
-    """What changes work with, with this folder in the attic, and one of the same name for logs; both are made."""
+    """What the changes of a run work with; its folders in the attic and for logs are made."""
+    attic = run_folder(workstation.locations.attic, run)
     log = workstation.locations.state / "logs" / attic.name
     for folder in (attic, log):
         folder.mkdir(parents=True, exist_ok=True, mode=0o700)
@@ -75,7 +85,7 @@ def bench_at(
     return Bench(
         locations=workstation.locations,
         environ=workstation.environ,
-        attic=Attic(attic),
+        attic=Attic(attic, partial(journal.keep, run)),
         open_body=(offers or Offers(workstation)).open_body,
         run_privileged=hands.run if hands.access.way else lambda command, hear: 1,
         log=log,
@@ -87,10 +97,16 @@ def bench_at(
 
 
 @contextmanager
-def journal_alone(workstation: Workstation, granted: Granted | None = None) -> Iterator[Journal]:
-    """The journal, while no other run of this home is under way. Raises ``Problem`` where one is."""
+def journal_alone(person: Person, workstation: Workstation, granted: Granted | None = None) -> Iterator[Journal]:
+    """The journal, while no other run of this home is under way. What a run left behind that was killed is cleared.
+
+    Raises ``Problem`` where another one is under way, or the journal cannot be used.
+    """
     with alone(workstation.locations.state):
-        journal = Journal(workstation.locations.journal)
+        journal, told = open_journal(workstation.locations)
+        if told:
+            person.reporter.said(told)
+        sweep(workstation.locations)
         try:
             if granted is None:
                 yield journal
@@ -111,14 +127,21 @@ def one_run(
 ) -> Iterator[Runner]:
     """Open a run in the journal, and close it afterwards. What it does not need of the attic and the logs goes again."""
     run = journal.begin_run(workstation.file)
-    bench = bench_at(attic_of(run, workstation.locations), person, workstation, granted, offers)
+    bench = bench_of(run, journal, person, workstation, granted, offers)
     try:
         yield Runner(KINDS, journal, bench, person.reporter, run, person.jobs)
     finally:
         journal.end_run(run)
-        for folder in (bench.attic.folder, bench.log):
-            if folder.is_dir() and not any(folder.iterdir()):
-                folder.rmdir()
+        remove_empty(map(str, (bench.attic.folder, bench.log)))
+
+
+def recovered(journal: Journal, person: Person, workstation: Workstation, granted: Granted) -> TakenBack:
+    """Take back what an earlier run was cut off in, and tell it."""
+    taken = recover(KINDS, journal, lambda run: bench_of(run, journal, person, workstation, granted))
+    for change in taken.changes:
+        did = "took back" if change.outcome == "taken back" else "could not take back"
+        person.reporter.said(f"an earlier run was cut off: {did} {change.action} {change.subject}")
+    return taken
 
 
 def carry_out_alone(person: Person, workstation: Workstation, changes: Sequence[Change]) -> TakenBack:
@@ -127,7 +150,7 @@ def carry_out_alone(person: Person, workstation: Workstation, changes: Sequence[
     Raises the ``Problem`` of the first that failed.
     """
     granted = Granted(Hands(NO_ACCESS, person.reporter.said))
-    with journal_alone(workstation) as journal, one_run(journal, person, workstation, granted) as runner:
+    with journal_alone(person, workstation) as journal, one_run(journal, person, workstation, granted) as runner:
         done = runner.stage(changes)
     for each in done:
         if each.outcome != "done":

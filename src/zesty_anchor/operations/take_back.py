@@ -1,19 +1,25 @@
-"""Taking back: the last provisioning, or all of them."""
+"""Taking back: the last provisioning, another one, or all of them."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import msgspec
 
 from zesty_anchor.changes.kinds import KINDS
 from zesty_anchor.changes.question import Question
+from zesty_anchor.engine.journal import Journal
+from zesty_anchor.engine.opening import read_journal
 from zesty_anchor.engine.outcome import TakenBack
 from zesty_anchor.engine.questions import settle
-from zesty_anchor.engine.undo import attic_of, recover, take_back_run
+from zesty_anchor.engine.undo import needed_by, take_back_run
 from zesty_anchor.files import own_folders
+from zesty_anchor.operations.attic import bring_home
 from zesty_anchor.operations.person import Person
-from zesty_anchor.operations.running import ask_to_take_back, bench_at, journal_alone
+from zesty_anchor.operations.running import ask_to_take_back, bench_of, journal_alone, recovered
 from zesty_anchor.planning.workstation import Workstation
-from zesty_anchor.system.problem import Problem
+from zesty_anchor.system.problem import Problem, UsageProblem
+
+MOST = 20
+"""How many runs can be named to be taken back."""
 
 
 class NothingLeft(Problem):
@@ -23,49 +29,70 @@ class NothingLeft(Problem):
         super().__init__("there is no provisioning to take back", advice=advice)
 
 
-def undo(workstation: Workstation, person: Person) -> TakenBack:
-    """Take the last provisioning back. Raises ``NothingLeft`` where there is none."""
-    return _take_back(workstation, person, lambda runs: runs[:1])
+class Dismantled(msgspec.Struct, frozen=True):
+    """What was taken back, the folders that were removed, and where what was still in the attic is now (empty: nothing was)."""
+
+    taken: TakenBack
+    removed: tuple[str, ...]
+    kept: str = ""
 
 
-def dismantle(workstation: Workstation, person: Person) -> tuple[TakenBack, list[str]]:
+def undo(workstation: Workstation, person: Person, run: int | None = None) -> TakenBack:
+    """Take the last provisioning back, or the one of that number. Raises ``NothingLeft`` where there is none, ``Problem`` where a
+    later one needs what it did.
+    """
+    with read_journal(workstation.locations) as journal:
+        if not journal.standing_runs() and not journal.unfinished():
+            raise NothingLeft("all that was done in this home was taken back already, or nothing was done")
+    with journal_alone(person, workstation) as journal:
+        standing = journal.standing_runs()
+        if run is not None and run not in standing[:MOST]:
+            numbers = ", ".join(map(str, standing[:MOST])) or "none"
+            raise UsageProblem(
+                f"there is no run {run} to take back", advice=f"zesty-anchor undo --list; there are: {numbers}"
+            )
+        runs = standing[:1] if run is None else [run]
+        later = [each for each in standing if run is not None and each > run]
+        for reason in needed_by(KINDS, journal, runs, later):
+            raise Problem(
+                f"run {run} cannot be taken back alone: {reason.what}",
+                where=f"run {reason.run}: {reason.subject}",
+                advice=f"take that back first: zesty-anchor undo --run {reason.run}",
+            )
+        return _take_back(journal, workstation, person, runs)
+
+
+def dismantle(workstation: Workstation, person: Person) -> Dismantled:
     """Take back every provisioning, the latest first, then remove this program's own folders.
 
-    The folder of the configuration stays where it holds something: the person wrote it. Where something
-    could not be put back, the attic stays too, and the notices say so. Returns what was taken back, and the
-    folders that were removed.
+    The folder of the configuration stays where it holds something: the person wrote it. What is still in the attic, or on the
+    shelf and not ours, comes into a folder in the home first. Where something could not be taken back, our folders stay: another
+    try needs them.
     """
     question = Question("dismantle", "take back everything that zesty-anchor did in this home?", "--yes", safe=True)
     settle([question], person.asker, yes=person.yes)
-    try:
-        taken = _take_back(workstation, person, lambda runs: runs)
-    except NothingLeft:
-        taken = TakenBack(())
     locations = workstation.locations
-    own = [locations.answers, locations.pins, locations.cache, locations.data]
-    if taken.whole and not taken.notices:
-        own.append(locations.state)
-    removed = [locations.shown(folder) for folder in own if folder.exists()]
-    own_folders.remove(*own)
-    return taken, removed
+    with journal_alone(person, workstation) as journal:
+        taken = _take_back(journal, workstation, person, journal.standing_runs())
+        own = [locations.answers, locations.pins, locations.cache]
+        kept = None
+        if taken.whole:
+            kept = bring_home(journal, locations)
+            own += [locations.data, locations.state]
+        removed = tuple(locations.shown(folder) for folder in own if folder.exists())
+        own_folders.remove(*own)
+    return Dismantled(taken, removed, locations.shown(kept) if kept is not None else "")
 
 
-def _take_back(workstation: Workstation, person: Person, which: Callable[[list[int]], list[int]]) -> TakenBack:
-    if not workstation.locations.journal.is_file():
-        raise NothingLeft("nothing was done in this home")
-    with journal_alone(workstation) as journal:
-        runs = which(journal.standing_runs())
-        entries = [*journal.unfinished(), *(entry for run in runs for entry in journal.entries(run))]
-        if not runs and not entries:
-            raise NothingLeft("all of them were taken back already")
-        granted = ask_to_take_back(person, workstation, entries)
-        with granted.hands.kept_alive():
-            taken = [recover(KINDS, journal, bench_at(workstation.locations.attic, person, workstation, granted))]
-            for run in runs:
-                bench = bench_at(attic_of(run, workstation.locations), person, workstation, granted)
-                taken.append(take_back_run(KINDS, journal, run, bench))
-        if not journal.standing_runs():
-            own_folders.remove(workstation.locations.answers, workstation.locations.pins)
+def _take_back(journal: Journal, workstation: Workstation, person: Person, runs: list[int]) -> TakenBack:
+    entries = [*journal.unfinished(), *(entry for run in runs for entry in journal.entries(run))]
+    granted = ask_to_take_back(person, workstation, entries)
+    with granted.hands.kept_alive():
+        taken = [recovered(journal, person, workstation, granted)]
+        for run in runs:
+            taken.append(take_back_run(KINDS, journal, run, bench_of(run, journal, person, workstation, granted)))
+    if not journal.standing_runs():
+        own_folders.remove(workstation.locations.answers, workstation.locations.pins)
     return TakenBack(
         tuple(change for each in taken for change in each.changes),
         tuple(notice for each in taken for notice in each.notices),

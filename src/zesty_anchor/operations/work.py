@@ -10,10 +10,10 @@ from zesty_anchor.engine.journal import Journal
 from zesty_anchor.engine.outcome import Outcome, TakenBack
 from zesty_anchor.engine.questions import settle
 from zesty_anchor.engine.run import Runner
-from zesty_anchor.engine.undo import recover, take_back_run
+from zesty_anchor.engine.undo import take_back_run
 from zesty_anchor.operations.in_step import line_for_this_shell
 from zesty_anchor.operations.person import Person
-from zesty_anchor.operations.running import Granted, ask, bench_at, journal_alone, one_run
+from zesty_anchor.operations.running import Granted, ask, bench_of, journal_alone, one_run, recovered
 from zesty_anchor.operations.stages import Stages
 from zesty_anchor.planning.look import look_at
 from zesty_anchor.planning.offers import Offers
@@ -47,18 +47,15 @@ class Work:
         given = self._planner.access or NO_ACCESS
         granted = ask(self._person, self._workstation, given, plan.questions, plan.changes)
         self._planner.access = granted.hands.access if self._planner.access is not None else None
-        with journal_alone(self._workstation, granted) as journal:
-            attic = self._workstation.locations.attic
-            recovered = recover(KINDS, journal, bench_at(attic, self._person, self._workstation, granted))
-            for change in recovered.changes:
-                self._person.reporter.said(f"an earlier run was cut off: took back {change.action} {change.subject}")
+        with journal_alone(self._person, self._workstation, granted) as journal:
+            taken = recovered(journal, self._person, self._workstation, granted)
             resolved = journal.resolutions()
-            if recovered.changes or resolved != known or plan.questions or about_conflicts:
+            if taken.changes or resolved != known or plan.questions or about_conflicts:
                 # Something has changed since the first look, or a person took their time to answer.
                 machine = look_at(self._workstation)
                 plan = self._planner.plan(machine, resolved, self._answers)
             outcome = self._run(granted, journal, plan, machine) if plan.changes or self._first else Outcome(())
-        return msgspec.structs.replace(outcome, notices=(*recovered.notices, *outcome.notices))
+        return msgspec.structs.replace(outcome, notices=(*taken.notices, *outcome.notices))
 
     def _run(self, granted: Granted, journal: Journal, plan: Plan, machine: Machine) -> Outcome:
         with one_run(journal, self._person, self._workstation, granted, self._offers) as runner:
@@ -88,5 +85,5 @@ class Work:
 
     def _take_back(self, runner: Runner, journal: Journal, granted: Granted) -> TakenBack:
         """Take back all that the run did so far, the change of the manifest too."""
-        bench = bench_at(runner.attic, self._person, self._workstation, granted)
+        bench = bench_of(runner.run, journal, self._person, self._workstation, granted)
         return take_back_run(KINDS, journal, runner.run, bench)

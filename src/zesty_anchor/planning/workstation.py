@@ -7,7 +7,8 @@ from pathlib import Path
 
 import msgspec
 
-from zesty_anchor.engine.journal import Past, past
+from zesty_anchor.engine.journal import Past
+from zesty_anchor.engine.opening import past
 from zesty_anchor.manifest.lock import Locked, file_beside
 from zesty_anchor.manifest.lock import read as read_lock
 from zesty_anchor.manifest.model import Manifest, Recipe
@@ -74,7 +75,7 @@ def open_workstation(
 ) -> Workstation:
     """The workstation without a manifest. Raises ``Problem`` where the journal cannot be read."""
     locations = locate(environ)
-    return Workstation(environ, locations, folder, program, offline, past(locations.journal))
+    return Workstation(environ, locations, folder, program, offline, past(locations))
 
 
 def with_manifest_here(bare: Workstation, given: Path | None) -> Workstation:

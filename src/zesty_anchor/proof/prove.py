@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from concurrent.futures import ThreadPoolExecutor
-
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.proof.checks import Question, about, judge_all, programs, questions
 from zesty_anchor.proof.proved import Proved, identity
@@ -11,6 +9,7 @@ from zesty_anchor.proof.result import Proof, ShellResult
 from zesty_anchor.shells.fresh import SECONDS, ask, clean_environment, unlittered
 from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.shells.shell import Context
+from zesty_anchor.shells.together import Interrupted, together
 from zesty_anchor.survey.machine import InstalledShell, Machine
 from zesty_anchor.system.host import user_name
 
@@ -44,8 +43,8 @@ def prove(wanted: Wanted, machine: Machine, jobs: int = 4, *, before: Proved | N
         rounds.append((shell, Context("programs", login.options), small))
     around = machine.around
     leaves = [path for name in wanted.shells for path in SHELLS[name].leaves(around)]
-    with unlittered(leaves), ThreadPoolExecutor(max(1, jobs)) as pool:
-        results = tuple(pool.map(lambda r: _one(r[0], r[1], r[2], machine), rounds))
+    with unlittered(leaves, machine.locations.state):
+        results = tuple(together(jobs, lambda r, stop: _one(r[0], r[1], r[2], machine, stop), rounds))
     if before:
         failed = {check.name for result in results for check in result.checks if not check.ok}
         well = {check.name for result in results for check in result.checks} - failed
@@ -58,7 +57,9 @@ def prove(wanted: Wanted, machine: Machine, jobs: int = 4, *, before: Proved | N
     return Proof(all(result.ok for result in results), results)
 
 
-def _one(shell: InstalledShell, context: Context, asked: list[Question], machine: Machine) -> ShellResult:
+def _one(
+    shell: InstalledShell, context: Context, asked: list[Question], machine: Machine, interrupted: Interrupted
+) -> ShellResult:
     environment = clean_environment(
         machine.environ, machine.locations.home, shell.program, user_name(), machine.login_path
     )
@@ -66,7 +67,16 @@ def _one(shell: InstalledShell, context: Context, asked: list[Question], machine
     runs = list(dict.fromkeys(question.run for question in asked))
     # To look a command up starts nothing, and some shells remember what they found.
     lookups = {question.run for question in asked if question.how == "place"}
-    answered = ask(SHELLS[shell.name], shell.program, context, environment, runs, seconds=seconds, harmless=lookups)
+    answered = ask(
+        SHELLS[shell.name],
+        shell.program,
+        context,
+        environment,
+        runs,
+        seconds=seconds,
+        harmless=lookups,
+        interrupted=interrupted,
+    )
     started = answered.startup_ms is not None
     checks = judge_all(asked, dict(zip(runs, answered.answers, strict=True)), started)
     return ShellResult(

@@ -11,6 +11,7 @@ import subprocess
 import threading
 import time
 from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import contextmanager, suppress
 from pathlib import Path
 
 from zesty_anchor.system.problem import Problem
@@ -90,8 +91,9 @@ def _run(
     ) as running:  # fmt: skip
         assert running.stdout is not None
         try:
-            for line in _lines(running.stdout.fileno(), interrupted, patience):
-                hear(line)
+            with _ends_with_us(running.pid):
+                for line in _lines(running.stdout.fileno(), interrupted, patience):
+                    hear(line)
         except _Silent:
             os.killpg(running.pid, signal.SIGKILL)
             hear(f"(zesty-anchor: it said nothing for {patience:.0f} s, and was ended)")
@@ -99,6 +101,25 @@ def _run(
             os.killpg(running.pid, signal.SIGKILL)
             raise
     return running.returncode
+
+
+@contextmanager
+def _ends_with_us(group: int) -> Iterator[None]:
+    """Have a group of processes killed when we are: it would go on working, and nobody would know what it did.
+
+    A small shell waits at the end of a pipe that nobody but us holds; when we are gone, it reads its end.
+    """
+    with subprocess.Popen(
+        ["/bin/sh", "-c", f"read -r well; [ -n \"$well\" ] || kill -KILL -{group}"],
+        stdin=subprocess.PIPE, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, start_new_session=True,
+    ) as watcher:  # fmt: skip
+        try:
+            yield
+        finally:
+            assert watcher.stdin is not None
+            with suppress(BrokenPipeError):
+                watcher.stdin.write(b"well\n")
+                watcher.stdin.close()
 
 
 class _Silent(Exception):

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from pathlib import Path
 
+from zesty_anchor.files.folders import remove_empty
 from zesty_anchor.files.replace import replace
 
 
@@ -26,23 +27,38 @@ def commands(shelf: Path, runtimes: Iterable[tuple[str, tuple[str, ...]]]) -> di
 def standing(folder: Path) -> dict[str, str]:
     """The launchers that are there, by name, with their text."""
     try:
-        return {entry.name: Path(entry.path).read_text("utf-8", "replace") for entry in os.scandir(folder)}
+        entries = [entry for entry in os.scandir(folder) if entry.is_file(follow_symlinks=False)]
     except FileNotFoundError:
         return {}
+    return {entry.name: Path(entry.path).read_text("utf-8", "replace") for entry in entries}
 
 
-def keep_in_step(folder: Path, texts: Mapping[str, str]) -> None:
-    """Make the folder hold these launchers, by name, and no others; without any it goes."""
+Ours = Callable[[str, str], bool]
+"""Whether a file of that name and text is a launcher that we wrote."""
+
+
+def keep_in_step(folder: Path, texts: Mapping[str, str], ours: Ours) -> list[str]:
+    """Make the folder hold these launchers, by name, and no others; without any it goes.
+
+    What is not ours stays as it is. Returns the names of launchers that are not there because something else has their place.
+    """
     there = standing(folder)
     if texts:
         folder.mkdir(parents=True, exist_ok=True)
     for name in there.keys() - texts.keys():
-        (folder / name).unlink(missing_ok=True)
+        if ours(name, there[name]):
+            (folder / name).unlink(missing_ok=True)
+    taken = []
     for name, text in texts.items():
-        if there.get(name) != text:
+        if there.get(name) == text:
+            continue
+        if name in there and not ours(name, there[name]):
+            taken.append(name)
+        else:
             replace(folder / name, text.encode(), 0o755, lasting=False)
-    if not texts and folder.is_dir():
-        folder.rmdir()
+    if not texts:
+        remove_empty([str(folder)])
+    return taken
 
 
 def _folders(runtime: Path) -> list[Path]:

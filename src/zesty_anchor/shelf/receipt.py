@@ -5,9 +5,17 @@ from pathlib import Path
 
 import msgspec
 
+from zesty_anchor.files.inventory import Inventory, take
+from zesty_anchor.files.replace import replace
+
 FILE_NAME = ".zesty-anchor.json"
 EXTRAS_NAME = ".zesty-anchor-extras.json"
+FILES_NAME = ".zesty-anchor-files.json"
 CHOICES_NAME = ".zesty-anchor-choices.json"
+
+
+SLIPS = frozenset({FILE_NAME, EXTRAS_NAME, FILES_NAME, CHOICES_NAME})
+"""The names of our own slips at the top of a version's folder."""
 
 
 class PartReceipt(msgspec.Struct, frozen=True):
@@ -89,6 +97,20 @@ def note_extras(folder: Path, extras: Mapping[str, Extra]) -> None:
         (folder / EXTRAS_NAME).write_bytes(msgspec.json.encode(dict(sorted(extras.items()))) + b"\n")
     else:
         (folder / EXTRAS_NAME).unlink(missing_ok=True)
+
+
+def files_in(folder: Path) -> Inventory | None:
+    """What was put into a version, as its list tells; None where there is none, or it cannot be read."""
+    try:
+        return msgspec.json.decode((folder / FILES_NAME).read_bytes(), type=Inventory)
+    except (OSError, msgspec.MsgspecError):
+        return None
+
+
+def note_files(folder: Path, before: Inventory | None = None, added: Inventory | None = None) -> None:
+    """Write down what was put into a version: all that is in it, or, where it has a list, ``before`` with what was ``added``."""
+    files = take(folder, without=SLIPS) if before is None else {**before, **(added or {})}
+    replace(folder / FILES_NAME, msgspec.json.encode(files) + b"\n", 0o644)
 
 
 def choices_in(manager: Path) -> dict[str, str]:

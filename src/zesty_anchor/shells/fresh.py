@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-import tempfile
+import threading
 import time
 from collections.abc import Container, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
@@ -13,12 +13,20 @@ import msgspec
 
 from zesty_anchor.files.removal import discard
 from zesty_anchor.shells.posix import quote
-from zesty_anchor.shells.pty import under_pty
+from zesty_anchor.shells.pty import under_pty, wait_for
 from zesty_anchor.shells.shell import Context, Shell
+from zesty_anchor.shells.together import Interrupted, never
+from zesty_anchor.system.process import lives
+from zesty_anchor.system.room import room as room_for
 
 SECONDS = 60.0
 """How long one shell may take for all its answers."""
 
+_NOTE = "shells-at-work-"
+_OF_FISH = {"fish_history", "generated_completions"}
+_HISTORY_MARK = 2
+"""Bytes at the beginning of a history of ksh."""
+_OURS = b"zesty-anchor-"
 _STARTED = "zesty-anchor: the first command runs"
 
 
@@ -42,24 +50,57 @@ class Answers(msgspec.Struct, frozen=True):
 
 
 @contextmanager
-def unlittered(leaves: Iterable[Path]) -> Iterator[None]:
+def unlittered(leaves: Iterable[Path], state: Path) -> Iterator[None]:
     """Remove afterwards what the shells made for themselves, if it was not there before; folders only if empty of all
-    but that.
+    but that. While they are at work that is written down in the ``state`` folder, for ``clear_litter``.
     """
     absent = [path for path in leaves if not os.path.lexists(path)]
-    yield
-    for path in sorted(absent, key=lambda p: len(p.parts), reverse=True):
-        if (
-            path.name == "fish"
-            and path.is_dir()
-            and {p.name for p in path.iterdir()} <= {"fish_history", "generated_completions"}
-        ):
-            discard(path)
-        elif path.is_dir():
-            with suppress(OSError):
-                path.rmdir()
-        else:
-            path.unlink(missing_ok=True)
+    note = state / f"{_NOTE}{os.getpid()}-{threading.get_ident()}"
+    noted = bool(absent) and state.is_dir()
+    if noted:
+        note.write_text("".join(f"{path}\n" for path in absent), "utf-8", "surrogateescape")
+    try:
+        yield
+    finally:
+        for path in _innermost_first(absent):
+            _remove_litter(path)
+        if noted:
+            note.unlink(missing_ok=True)
+
+
+def clear_litter(state: Path) -> None:
+    """Do that for shells whose questioner was killed: what holds nothing of a person's goes."""
+    for note in state.glob(f"{_NOTE}*"):
+        process = note.name.removeprefix(_NOTE).partition("-")[0]
+        if process.isdecimal() and lives(int(process)):
+            continue
+        for path in _innermost_first(map(Path, note.read_text("utf-8", "surrogateescape").splitlines())):
+            if not _has_history(path):
+                _remove_litter(path)
+        note.unlink()
+
+
+def _innermost_first(paths: Iterable[Path]) -> list[Path]:
+    return sorted(paths, key=lambda path: len(path.parts), reverse=True)
+
+
+def _remove_litter(path: Path) -> None:
+    if path.name == "fish" and path.is_dir() and {p.name for p in path.iterdir()} <= _OF_FISH:
+        discard(path)
+    elif path.is_dir():
+        with suppress(OSError):
+            path.rmdir()
+    else:
+        path.unlink(missing_ok=True)
+
+
+def _has_history(path: Path) -> bool:
+    """Whether a shell has written down there what a person typed: a line that is not the start of our questions."""
+    for file in (path, path / "fish_history"):
+        content = file.read_bytes()[_HISTORY_MARK:] if file.is_file() else b""
+        if any(line and _OURS not in line for line in content.replace(b"\0", b"").split(b"\n")):
+            return True
+    return False
 
 
 def clean_environment(environ: Mapping[str, str], home: Path, program: str, user: str, path: str) -> dict[str, str]:
@@ -86,16 +127,14 @@ def ask(
     *,
     seconds: float = SECONDS,
     harmless: Container[str] = (),
+    interrupted: Interrupted = never,
 ) -> Answers:
     """Start a fresh shell and let it run each question, a command line in the language of sh: in a subshell, or in the
     shell itself if it is one of the ``harmless``, which change nothing there and end by themselves.
 
     Answers come back through files, so that greetings and prompts do not mix with them.
     """
-    import pexpect
-
-    with tempfile.TemporaryDirectory(prefix="zesty-anchor-proof-") as name:
-        room = Path(name)
+    with room_for("proof") as room:
         script = [f"echo '{_STARTED}'"]
         for number, question in enumerate(questions):
             # mksh has no printf of its own, and would look for one in all of PATH each time.
@@ -111,9 +150,9 @@ def ask(
         startup_ms: float | None = None
         started = {**environment, **dict(context.variables)}
         with under_pty(words, started, Path(environment["HOME"]), seconds=seconds) as child:
-            if child.expect_exact([_STARTED.encode(), pexpect.EOF, pexpect.TIMEOUT]) == 0:
+            if wait_for(child, _STARTED.encode(), seconds, interrupted):
                 startup_ms = (time.perf_counter() - began) * 1000
-                child.expect([pexpect.EOF, pexpect.TIMEOUT], timeout=max(0.1, seconds - startup_ms / 1000))
+                wait_for(child, None, max(0.1, seconds - startup_ms / 1000), interrupted)
         return Answers(tuple(_read(room, number) for number in range(len(questions))), startup_ms)
 
 

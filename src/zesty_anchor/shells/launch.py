@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 from zesty_anchor.shells import posix
 from zesty_anchor.shells.posix import quote
 from zesty_anchor.shells.shell import MANIFEST_NAME, Environment, Of, Switchable, Template
@@ -91,9 +93,20 @@ exit 127
 """
 
 
+_LAUNCHER = re.compile(
+    rf"#!/bin/sh\n{re.escape(MARK)}\nza_command=(?P<command>.+?) za_runtime=(?P<runtime>.+)\n\. (?P<common>.+)\n"
+)
+
+
 def launcher(command: str, runtime: str, common: str) -> str:
     """The text of one launcher; ``common`` is the file that does the work."""
     return f"#!/bin/sh\n{MARK}\nza_command={quote(command)} za_runtime={quote(runtime)}\n. {quote(common)}\n"
+
+
+def is_launcher(name: str, text: str) -> bool:
+    """Whether a file of that name is a launcher of ours, and nothing more: every byte of it is what would be written."""
+    found = _LAUNCHER.fullmatch(text)
+    return found is not None and found["command"] == quote(name)
 
 
 def common(environment: Environment, file: str) -> str:

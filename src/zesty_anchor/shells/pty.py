@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -14,6 +14,8 @@ if TYPE_CHECKING:
 _ENDING_SECONDS = 0.2
 """How long a program may take to end, once it has closed its terminal or was told to hang up."""
 _KILLED_SECONDS = 5.0
+_LOOK_SECONDS = 0.2
+"""How often it is looked whether the run was interrupted."""
 
 
 @contextmanager
@@ -49,6 +51,24 @@ def under_pty(
         yield child
     finally:
         _end(child)
+
+
+def wait_for(child: pexpect.spawn[Any], text: bytes | None, seconds: float, interrupted: Callable[[], bool]) -> bool:
+    """Wait until a program has printed ``text`` (None: until it ends). Returns whether it did, within the time given, and
+    before the run was interrupted.
+    """
+    import pexpect
+
+    until = time.monotonic() + seconds
+    while not interrupted():
+        left = until - time.monotonic()
+        wanted: list[Any] = [pexpect.EOF, pexpect.TIMEOUT] if text is None else [text, pexpect.EOF, pexpect.TIMEOUT]
+        found = child.expect_exact(wanted, timeout=min(max(left, 0.0), _LOOK_SECONDS))
+        if wanted[found] is not pexpect.TIMEOUT:
+            return found == 0
+        if left <= 0:
+            return False
+    return False
 
 
 def _end(child: pexpect.spawn[Any]) -> None:

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import subprocess
-import tempfile
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
+
+from zesty_anchor.system.room import room
 
 _SECONDS = 20
 
@@ -17,10 +18,10 @@ def apart() -> Iterator[tuple[Path, dict[str, str]]]:
 
     The home in that does not last either: fish makes folders in its home, and tells at length where it cannot.
     """
-    with tempfile.TemporaryDirectory(prefix="zesty-anchor-check-") as name:
-        home = Path(name, "home")
+    with room("check") as folder:
+        home = folder / "home"
         home.mkdir()
-        yield Path(name), {"HOME": str(home), "LC_ALL": "C"}
+        yield folder, {"HOME": str(home), "LC_ALL": "C"}
 
 
 def passes(checker: tuple[str, str], content: bytes) -> tuple[bool, str]:

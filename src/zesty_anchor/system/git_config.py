@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import subprocess
-import tempfile
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from pathlib import Path
 
 from zesty_anchor.system.git import run_git
 from zesty_anchor.system.problem import Problem
+from zesty_anchor.system.room import room
 
 _SECONDS = 20
 
@@ -39,10 +39,10 @@ def with_values(content: bytes | None, values: Mapping[str, str], environ: Mappi
 
 @contextmanager
 def _written(content: bytes | None) -> Iterator[Path]:
-    with tempfile.NamedTemporaryFile(prefix="zesty-anchor-git-") as file:
-        file.write(content or b"")
-        file.flush()
-        yield Path(file.name)
+    with room("git") as folder:
+        file = folder / "config"
+        file.write_bytes(content or b"")
+        yield file
 
 
 def _git(file: Path, environ: Mapping[str, str], *words: str) -> subprocess.CompletedProcess[str]:

@@ -7,6 +7,7 @@ import subprocess
 from pathlib import Path
 
 from zesty_anchor.system.problem import Problem
+from zesty_anchor.system.room import room
 
 MISSING = Problem("OpenSSH's client is not installed", advice='add it: [prerequisites] packages = ["openssh-client"]')
 
@@ -40,16 +41,12 @@ def fingerprint(line: str) -> str:
 
 def known(content: bytes | None, host: str, port: int) -> list[str]:
     """The fingerprints that a known_hosts holds for a host, its names hashed or not."""
-    import tempfile
-
     name = host if port == 22 else f"[{host}]:{port}"
-    with tempfile.NamedTemporaryFile(prefix="zesty-anchor-hosts-") as file:
-        file.write(content or b"")
-        file.flush()
+    with room("hosts") as folder:
+        (folder / "known").write_bytes(content or b"")
+        words = ["ssh-keygen", "-F", name, "-f", str(folder / "known")]
         try:
-            answer = subprocess.run(
-                ["ssh-keygen", "-F", name, "-f", file.name], capture_output=True, text=True, check=False
-            )
+            answer = subprocess.run(words, capture_output=True, text=True, check=False)
         except FileNotFoundError:
             raise MISSING from None
     return [fingerprint(line) for line in answer.stdout.splitlines() if line and not line.startswith("#")]

@@ -32,6 +32,10 @@ class RemovalRecord(Record, kw_only=True, tag="package-removal"):
     copies: dict[str, str] = msgspec.field(default_factory=dict)
     unasked: list[str] = msgspec.field(default_factory=list)
 
+    def attic_copies(self) -> dict[str, str]:
+        """Files of configuration as they were, and copies of packages."""
+        return {**{copy: file for file, copy in self.settings.items()}, **dict.fromkeys(self.copies.values(), "")}
+
 
 class Removal(msgspec.Struct, frozen=True):
     """What a removal would take: of the packages to go those that are installed (``names``), what goes with them
@@ -179,14 +183,13 @@ class PackageRemovals(BaseKind):
         mark = manager.mark_unasked(marks) if marks else None
         if mark is not None:
             bench.run_privileged(mark, lambda line: None)
-        return Reverted(
-            tuple(
-                f"{file} has the package's own content again; what it held is kept in {copy}"
-                for file, copy in record.settings.items()
-                if _differ(Path(file), Path(copy))
-                and bench.run_privileged(("cp", "-p", copy, file), lambda line: None) != 0
-            )
+        stays = tuple(
+            f"{file} has the package's own content again; what it held is kept in {copy}"
+            for file, copy in record.settings.items()
+            if _differ(Path(file), Path(copy))
+            and bench.run_privileged(("cp", "-p", copy, file), lambda line: None) != 0
         )
+        return Reverted(stays, needed=bool(stays))
 
 
 def _differ(file: Path, copy: Path) -> bool:

@@ -15,8 +15,8 @@ from zesty_anchor.changes.bench import Bench
 from zesty_anchor.changes.change import Stage
 from zesty_anchor.changes.record import WHOLE, Record, Reverted
 from zesty_anchor.files import folders
-from zesty_anchor.files.move import move, same
-from zesty_anchor.files.removal import discard
+from zesty_anchor.files.move import finish_move, move, same
+from zesty_anchor.files.removal import discard_any
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system.locations import Locations
@@ -33,6 +33,10 @@ class FolderRecord(Record, kw_only=True, tag="conflict"):
     def in_attic(self) -> dict[str, str]:
         """The folder."""
         return {self.folder: self.kept}
+
+    def places(self) -> tuple[str, ...]:
+        """The folder."""
+        return (self.folder,)
 
 
 class RetireFolder(BaseChange, frozen=True):
@@ -77,13 +81,17 @@ class BaseRetireFolders(BaseKind):
     def take_back(self, record: FolderRecord, bench: Bench) -> Reverted:
         """Move it back. Where something stands in its place, that stays, and so does the old one in the attic."""
         folder, kept = Path(record.folder), Path(record.kept)
+        finish_move(folder, kept)
+        finish_move(kept, folder)
         if not os.path.lexists(kept):
             gone = not os.path.lexists(folder)
             told = f"{record.name} does not come back: it was thrown away from the attic"
             return Reverted((told,)) if gone else WHOLE
         if os.path.lexists(folder):
-            if folder.is_dir() and kept.is_dir() and same(folder, kept):
-                discard(kept)  # a move between file systems was cut off after the copy back was whole
+            if same(folder, kept):
+                # A move between file systems was cut off after the copy was whole.
+                discard_any(kept)
+                folders.remove_empty([str(kept.parent)])
                 return WHOLE
             return Reverted((f"{record.name} exists again, so the old one stays in {kept}",))
         folders.make(folder.parent)

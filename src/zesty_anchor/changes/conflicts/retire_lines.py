@@ -100,7 +100,8 @@ def _files(wanted: Wanted, machine: Machine) -> list[TextFile]:
     inside = (path for path in sourced if any(path.is_relative_to(folder) for folder in wanted.removals))
     for path in list(inside):
         del sourced[path]
-    return [*machine.startup.values(), *sourced.values()]
+    # Two names may lead to one file.
+    return list({file.target: file for file in (*machine.startup.values(), *sourced.values())}.values())
 
 
 def _checker(file: TextFile, machine: Machine) -> tuple[str, str] | None:

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
-import os
 from collections.abc import Iterable, Mapping
 from pathlib import Path
 from typing import ClassVar
@@ -14,7 +12,11 @@ from zesty_anchor.changes.change import ALL_PACKAGES, Stage
 from zesty_anchor.changes.question import Question
 from zesty_anchor.changes.record import WHOLE, Record, Reverted
 from zesty_anchor.files import folders
+from zesty_anchor.files.digest import digest_of
+from zesty_anchor.files.removal import discard
+from zesty_anchor.files.replace import Changed, content_of, remove, replace
 from zesty_anchor.manifest.wanted import Wanted
+from zesty_anchor.shelf.place import stage
 from zesty_anchor.shells.pty import under_pty
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system import ssh
@@ -25,10 +27,16 @@ _SECONDS = 60
 
 
 class KeyRecord(Record, kw_only=True, tag="ssh-key"):
-    """The file of the private half, and the digests of both halves (None: it was cut off)."""
+    """The file of the private half, and the digests of both halves: written down before they are put in place (None: they
+    were not made yet).
+    """
 
     file: str
     digests: list[str] | None = None
+
+    def places(self) -> tuple[str, ...]:
+        """Both halves."""
+        return tuple(map(str, _halves(Path(self.file))))
 
 
 class MakeKey(BaseChange, frozen=True):
@@ -77,13 +85,27 @@ class MakeKey(BaseChange, frozen=True):
         return KeyRecord(file=str(self.file), made=folders.missing(self.file.parent))
 
     def carry_out(self, bench: Bench, record: KeyRecord) -> None:
-        """Make it. The folder and the private half are for the person alone (ssh(1), "FILES")."""
+        """Make it in a room of our own, write down what it is, and put it in place where nothing has come meanwhile. The folder
+        and the private half are for the person alone (ssh(1), "FILES").
+        """
+        folders.make(bench.locations.staging)
+        room = stage(bench.locations.staging, "key")
+        try:
+            made = room / self.file.name
+            make_key(made, self.algorithm, self.comment, bench.secrets.get(PASSPHRASE, ""), bench.environ)
+            contents = [half.read_bytes() for half in _halves(made)]
+        finally:
+            discard(room)
+        record.digests = [digest_of(content) for content in contents]
+        bench.noted()
         self.file.parent.mkdir(parents=True, exist_ok=True)
         if record.made:
             self.file.parent.chmod(0o700)
-        make_key(self.file, self.algorithm, self.comment, bench.secrets.get(PASSPHRASE, ""), bench.environ)
-        os.chmod(self.file, 0o600)
-        record.digests = [_digest(file) for file in _halves(self.file)]
+        try:
+            for half, content, mode in zip(_halves(self.file), contents, (0o600, 0o644), strict=True):
+                replace(half, content, mode, instead_of=None)
+        except Changed:
+            raise Problem(f"{half} is there already", advice="it was not touched; run the command again") from None
 
 
 class Keys(PlainKind):
@@ -104,24 +126,28 @@ class Keys(PlainKind):
         )  # fmt: skip
 
     def take_back(self, record: KeyRecord, bench: Bench) -> Reverted:
-        """Remove both halves. A key that was changed since (a new passphrase) is the person's, and stays."""
-        file = Path(record.file)
-        if record.digests is not None and file.exists() and [_digest(f) for f in _halves(file)] != record.digests:
-            return Reverted((f"{bench.locations.shown(file)} was changed since it was made, and stays",))
-        for half in _halves(file):
-            half.unlink(missing_ok=True)
-        return WHOLE
+        """Remove those halves that are as they were made. One that is not (a new passphrase, or another key) is the person's."""
+        if record.digests is None:
+            return WHOLE
+        told = []
+        for half, digest in zip(_halves(Path(record.file)), record.digests, strict=True):
+            content = content_of(half)
+            if content is None:
+                continue
+            if digest_of(content) == digest:
+                remove(half)
+            else:
+                told.append(f"{bench.locations.shown(half)} is not as it was made, and stays")
+        return Reverted(tuple(told))
 
 
 def make_key(file: Path, kind: str, comment: str, passphrase: str, environ: Mapping[str, str]) -> None:
-    """Make a key with ssh-keygen(1); one that is there is never overwritten. Raises ``Problem`` where it cannot be made.
+    """Make a key with ssh-keygen(1), where there is none. Raises ``Problem`` where it cannot be made.
 
     The passphrase goes to ssh-keygen's own question, so that no list of processes shows it.
     """
     import pexpect
 
-    if file.exists():
-        raise Problem(f"{file} is there already", advice="it was not touched; run the command again")
     words = ["ssh-keygen", "-q", "-t", kind, "-C", comment, "-f", str(file)]
     try:
         with under_pty(words, environ, file.parent, seconds=_SECONDS, encoding="utf-8") as child:
@@ -138,7 +164,3 @@ def make_key(file: Path, kind: str, comment: str, passphrase: str, environ: Mapp
 
 def _halves(file: Path) -> tuple[Path, Path]:
     return file, file.with_name(file.name + ".pub")
-
-
-def _digest(file: Path) -> str:
-    return hashlib.sha256(file.read_bytes()).hexdigest() if file.is_file() else ""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Iterable, Mapping
 from pathlib import Path
 from typing import ClassVar
@@ -13,6 +14,7 @@ from zesty_anchor.changes.bench import Bench
 from zesty_anchor.changes.change import Stage, version_key
 from zesty_anchor.changes.record import WHOLE, Record, Reverted
 from zesty_anchor.changes.runtimes.install_through import manager_program
+from zesty_anchor.files.inventory import Inventory, remove_same, take
 from zesty_anchor.manifest.model import ManagerTool
 from zesty_anchor.manifest.wanted import Wanted, WantedVersion
 from zesty_anchor.shelf.manager import ManagerProgram
@@ -24,7 +26,7 @@ from zesty_anchor.system.problem import Problem
 
 class ChoiceRecord(Record, kw_only=True, tag="manager-default"):
     """What is needed to speak to the manager again, the version that was the default ``before`` (empty: none), and the
-    notes of the manager's that were ``there`` before, and ``came``.
+    notes of the manager's that were ``there`` before, and ``came``; ``notes`` are those with what they hold.
     """
 
     runtime: str
@@ -37,6 +39,7 @@ class ChoiceRecord(Record, kw_only=True, tag="manager-default"):
     home: str
     there: list[str] = msgspec.field(default_factory=list)
     came: list[str] = msgspec.field(default_factory=list)
+    notes: Inventory = msgspec.field(default_factory=dict)
 
 
 class ChooseDefault(BaseChange, frozen=True):
@@ -97,7 +100,11 @@ class ChooseDefault(BaseChange, frozen=True):
         program = manager_program(self.manager, bench.environ, bench.locations.home)
         program.choose(name, version, log, lambda text: None)
         note_choices(self.manager.folder, {**choices_in(self.manager.folder), name: version})
-        record.came = sorted(_entries(self.manager.home) - set(record.there))
+        home = self.manager.home
+        record.came = sorted(_entries(home) - set(record.there))
+        if home is not None:
+            came = {os.path.relpath(path, home) for path in record.came}
+            record.notes = {name: item for name, item in take(home).items() if name in came}
         record.there = []
 
 
@@ -129,8 +136,7 @@ class ManagerDefaults(BaseKind):
         choices = choices_in(folder)
         note_choices(folder, {**{k: v for k, v in choices.items() if k != name}, **({name: before} if before else {})})
         if not before:
-            for path in sorted(record.came, key=len, reverse=True):
-                _remove(Path(path))
+            remove_same(Path(record.home), record.notes)
         if not before or choices.get(name) == before:
             return WHOLE
         bins = tuple(map(Path, record.bins))
@@ -159,11 +165,3 @@ def _entries(home: Path | None, depth: int = _DEPTH) -> set[str]:
             if path.is_dir() and not path.is_symlink():
                 found |= _entries(path, depth - 1)
     return found
-
-
-def _remove(path: Path) -> None:
-    """A note, or a folder that held nothing else."""
-    try:
-        path.rmdir() if path.is_dir() and not path.is_symlink() else path.unlink(missing_ok=True)
-    except OSError:
-        return

@@ -13,12 +13,14 @@ from zesty_anchor.changes.base import BaseChange, BaseKind
 from zesty_anchor.changes.bench import Bench
 from zesty_anchor.changes.change import Stage, version_key
 from zesty_anchor.changes.record import WHOLE, Record, Reverted
+from zesty_anchor.changes.runtimes.leaving import away
 from zesty_anchor.files import folders, own_folders
+from zesty_anchor.files.inventory import Inventory, remove_same, take
 from zesty_anchor.files.removal import discard
 from zesty_anchor.manifest.wanted import Wanted, WantedExtra, WantedVersion
 from zesty_anchor.shelf import place
 from zesty_anchor.shelf.build import Pace, build
-from zesty_anchor.shelf.receipt import Extra, extras_in, note_extras
+from zesty_anchor.shelf.receipt import SLIPS, Extra, extras_in, files_in, note_extras, note_files
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system.host import authorities, plain_environment
 
@@ -33,6 +35,11 @@ class ExtraRecord(Record, kw_only=True, tag="extra"):
     cache: str = ""
     before: list[str] = msgspec.field(default_factory=list)
     brought: list[str] | None = None
+    files: Inventory = msgspec.field(default_factory=dict)
+
+    def places(self) -> tuple[str, ...]:
+        """It is in the version's folder."""
+        return (f"{self.folder}/{self.extra}",)
 
 
 class AddExtra(BaseChange, frozen=True):
@@ -96,6 +103,7 @@ class AddExtra(BaseChange, frozen=True):
         cache = _cache(bench, self.wanted.runtime)
         own_folders.make(cache)
         room = place.stage(bench.locations.staging, "extra")
+        before = take(folder, digests=False)
         environment = {
             **plain_environment(bench.environ, room, self.wanted.bins), **dict(self.wanted.variables),
             "TMPDIR": str(room), "NAME": self.extra.name, "VERSION": self.extra.version, "FOLDER": str(folder),
@@ -112,6 +120,10 @@ class AddExtra(BaseChange, frozen=True):
         finally:
             discard(room)
         record.brought = sorted(set(_files(folder)) - set(record.before))
+        record.files = {name: item for name, item in take(folder, without=SLIPS).items() if name not in before}
+        listed = files_in(folder)
+        if listed is not None:
+            note_files(folder, listed, record.files)
         bins = {os.path.normpath(part) for part in self.wanted.recipe.bin}
         commands = sorted(Path(f).name for f in record.brought if (os.path.dirname(f) or ".") in bins)
         note_extras(folder, {**extras_in(folder), self.extra.asked: Extra(self.extra.version, tuple(commands))})
@@ -153,13 +165,28 @@ class Extras(BaseKind):
             discard(Path(record.cache))
         if not folder.is_dir():
             return WHOLE
-        brought = record.brought if record.brought is not None else sorted(set(_files(folder)) - set(record.before))
-        for name in brought:
-            (folder / name).unlink(missing_ok=True)
-        for inner in sorted({(folder / name).parent for name in brought}, key=lambda f: len(f.parts), reverse=True):
-            _remove_empty(inner, folder)
+        told: tuple[str, ...] = ()
+        if record.files:
+            remove_same(folder, record.files)
+        else:
+            # It was cut off: nobody knows who put there what came since. Nothing of it is lost.
+            came = sorted(set(_files(folder)) - set(record.before) - set(record.brought or ()) - SLIPS)
+            told = away([folder / name for name in came], folder, bench)
+            for name in record.brought or ():
+                (folder / name).unlink(missing_ok=True)
+            for inner in sorted(
+                {(folder / n).parent for n in (*came, *(record.brought or ()))}, key=_depth, reverse=True
+            ):
+                _remove_empty(inner, folder)
         note_extras(folder, {asked: extra for asked, extra in extras_in(folder).items() if asked != record.extra})
-        return WHOLE
+        listed = files_in(folder)
+        if listed is not None and record.files:
+            note_files(folder, {name: item for name, item in listed.items() if name not in record.files})
+        return Reverted(told)
+
+
+def _depth(folder: Path) -> int:
+    return len(folder.parts)
 
 
 def _cache(bench: Bench, runtime: str) -> Path:

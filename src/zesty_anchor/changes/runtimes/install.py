@@ -14,10 +14,12 @@ from zesty_anchor.changes.base import BaseChange, PlainKind
 from zesty_anchor.changes.bench import Bench
 from zesty_anchor.changes.change import ALL_PACKAGES, Stage, version_key
 from zesty_anchor.changes.question import Question
-from zesty_anchor.changes.record import WHOLE, Record, Reverted
+from zesty_anchor.changes.record import Record, Reverted
+from zesty_anchor.changes.replacement import bring_back, replacement, set_aside, set_aside_is_done
 from zesty_anchor.changes.runtimes.download import Download
-from zesty_anchor.changes.runtimes.replacement import bring_back, replacement, set_aside, set_aside_is_done
+from zesty_anchor.changes.runtimes.leaving import empty, leave_shelf
 from zesty_anchor.files import folders
+from zesty_anchor.files.move import flush_tree
 from zesty_anchor.files.removal import discard
 from zesty_anchor.manifest.wanted import Artefact, Wanted, WantedVersion
 from zesty_anchor.shelf import place
@@ -25,7 +27,7 @@ from zesty_anchor.shelf.build import Pace, build, build_environment
 from zesty_anchor.shelf.deb_package import merge
 from zesty_anchor.shelf.download import kept_file
 from zesty_anchor.shelf.manager import write_call
-from zesty_anchor.shelf.receipt import PartReceipt, Receipt, write
+from zesty_anchor.shelf.receipt import PartReceipt, Receipt, note_files, write
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system.host import authorities, find_program, login_path, plain_environment
 from zesty_anchor.system.problem import Problem
@@ -71,12 +73,16 @@ class InstallRecord(Record, kw_only=True, tag="version"):
     folder: str
     replaced: dict[str, str] = msgspec.field(default_factory=dict)
     home: str = ""
-    staged: str
-    kept: list[str]
+    staged: str = ""
+    kept: list[str] = msgspec.field(default_factory=list)
 
     def in_attic(self) -> dict[str, str]:
         """The version that gave way."""
         return self.replaced
+
+    def places(self) -> tuple[str, ...]:
+        """The version's folder."""
+        return (self.folder,)
 
 
 class Install(BaseChange, frozen=True):
@@ -175,6 +181,8 @@ class Install(BaseChange, frozen=True):
         try:
             ready, digest, added = self._ready(self.wanted, bench, rooms)
             self._finish(ready, digest, added, bench)
+            note_files(ready)
+            flush_tree(ready)
             set_aside(record.replaced)
             place.put(ready, self.wanted.folder)
         except Problem as problem:
@@ -312,21 +320,21 @@ class Installs(PlainKind):
                 yield Install(version, version.artefact, (version.runtime, version.version) in machine.shelf)
 
     def take_back(self, record: InstallRecord, bench: Bench) -> Reverted:
-        """Take it off the shelf in one rename, with all that it left beside it; what it replaced comes back."""
-        folder, staging = Path(record.folder), bench.locations.staging
-        if folder.exists() and set_aside_is_done(record.replaced):
-            folders.make(staging)
-            gone = place.take_off(folder, staging)
-            if gone is not None:
-                discard(gone)
+        """Take it off the shelf in one rename, with all that it left beside it; what it replaced comes back. What somebody else
+        put into it, or changed, goes to the attic.
+        """
+        told: tuple[str, ...] = ()
+        folder = Path(record.folder)
+        if os.path.lexists(folder) and set_aside_is_done(record.replaced):
+            told = leave_shelf(folder, bench)
         bring_back(record.replaced)
         if record.home:
-            discard(Path(record.home))
+            told += empty(Path(record.home), {}, bench)
         for file in map(Path, record.kept):
             file.unlink(missing_ok=True)
             for partial in file.parent.glob(file.name + ".*.part"):
                 partial.unlink(missing_ok=True)
         staged = Path(record.staged)
-        for room in staged.parent.glob(staged.name + ".*"):
+        for room in staged.parent.glob(staged.name + ".*") if record.staged else ():
             discard(room)
-        return WHOLE
+        return Reverted(told)

@@ -13,14 +13,15 @@ from zesty_anchor.changes.base import BaseChange, PlainKind
 from zesty_anchor.changes.bench import Bench
 from zesty_anchor.changes.change import Stage, version_key
 from zesty_anchor.changes.record import Reverted
+from zesty_anchor.changes.replacement import bring_back, replacement, set_aside
 from zesty_anchor.changes.runtimes import foreign
-from zesty_anchor.changes.runtimes.replacement import bring_back, replacement, set_aside
+from zesty_anchor.changes.runtimes.leaving import empty
 from zesty_anchor.files import folders
-from zesty_anchor.files.removal import discard_any
+from zesty_anchor.files.inventory import remove_same
 from zesty_anchor.manifest.wanted import Wanted, WantedVersion
 from zesty_anchor.shelf.build import Pace
 from zesty_anchor.shelf.manager import ManagerProgram
-from zesty_anchor.shelf.receipt import FILE_NAME, Receipt, write
+from zesty_anchor.shelf.receipt import FILE_NAME, Receipt, files_in, note_files, write
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system.host import plain_environment
 from zesty_anchor.system.problem import Problem
@@ -46,6 +47,10 @@ class ManagedRecord(foreign.ForeignRecord, kw_only=True, tag="managed-version"):
     def in_attic(self) -> dict[str, str]:
         """The version that gave way."""
         return self.replaced
+
+    def places(self) -> tuple[str, ...]:
+        """Its place on the shelf."""
+        return (self.folder,)
 
 
 class InstallThrough(BaseChange, frozen=True):
@@ -101,8 +106,10 @@ class InstallThrough(BaseChange, frozen=True):
             )
         program = manager_program(self.manager, bench.environ, bench.locations.home)
         there = program.locate(self.wanted.runtime, self.wanted.version)
+        seen, during = foreign.begin(bench)
         return ManagedRecord(
-            seen=foreign.begin(bench),
+            seen=seen,
+            during=during,
             startup=[each.path for each in self.startup],
             manager=self.manager.runtime,
             folder=str(self.wanted.folder),
@@ -120,7 +127,7 @@ class InstallThrough(BaseChange, frozen=True):
         program = manager_program(self.manager, bench.environ, bench.locations.home)
         log = bench.log / f"{self.manager.runtime}-{name}-{version}.log"
         if not record.there:
-            with foreign.watched(record, self.startup, bench, (str(self.manager.home), str(self.manager.folder))):
+            with foreign.watched(record, self.startup, bench, _own(self.manager)):
                 pace = Pace(lambda text: bench.told(self.key, f"{self.subject}, {text}"))
                 program.install(name, version, log, pace, bench.interrupted)
         located = program.locate(name, version)
@@ -142,6 +149,8 @@ class InstallThrough(BaseChange, frozen=True):
         set_aside(record.replaced)
         channels = self.wanted.channels
         write(located, Receipt(name, version, self.wanted.feed, "", "", channels, through=self.manager.runtime))
+        if not record.there:
+            note_files(located)
         if self.wanted.folder.is_symlink():
             self.wanted.folder.unlink()  # it led nowhere: the manager, or someone, had removed the version
         self.wanted.folder.symlink_to(located)
@@ -167,20 +176,37 @@ class ManagedVersions(PlainKind):
             yield change
 
     def take_back(self, record: ManagedRecord, bench: Bench) -> Reverted:
-        """Remove the version, unless the manager had it before, and all that it did elsewhere; what it replaced comes back."""
-        link, located = Path(record.folder), record.located
+        """Remove the version, unless the manager had it before, and all that it did elsewhere; what it replaced comes back.
+
+        What is not as the manager left it goes to the attic.
+        """
+        link, located, home = Path(record.folder), record.located, Path(record.home)
+        told: tuple[str, ...] = ()
         if link.is_symlink() and (not located or os.readlink(link) == located):
             link.unlink()
         if located and not record.there:
-            discard_any(Path(located))
-            _remove_empty_above(Path(located), Path(record.home))
+            place = Path(located)
+            files = files_in(place)
+            told += empty(place, files if files is not None else foreign.own_of(record, place), bench)
+            _remove_empty_above(place, home)
         elif located and record.receipt:
             (Path(located) / FILE_NAME).unlink(missing_ok=True)
         elif not record.there:
-            for folder in _folders_below(Path(record.home)) - set(record.before):
-                discard_any(Path(folder))
+            for folder in map(Path, sorted(_folders_below(home) - set(record.before))):
+                told += empty(folder, foreign.own_of(record, folder), bench)
+        if not record.there:
+            own = foreign.own_of(record, home)
+            left = {name: item for name, item in own.items() if not (home / name).is_relative_to(located or "/")}
+            remove_same(home, left)
         bring_back(record.replaced)
-        return Reverted(tuple(foreign.take_back(record, bench, record.manager)))
+        reverted = foreign.take_back(record, bench, record.manager)
+        return msgspec.structs.replace(reverted, notices=(*told, *reverted.notices))
+
+
+def _own(manager: WantedVersion) -> tuple[Path, ...]:
+    """The places that are the manager's own, none inside another."""
+    places = [place for place in (manager.home, Path(os.path.realpath(manager.folder))) if place is not None]
+    return tuple(p for p in places if not any(p != other and p.is_relative_to(other) for other in places))
 
 
 def manager_program(manager: WantedVersion, environ: Mapping[str, str], home: Path) -> ManagerProgram:

@@ -18,15 +18,16 @@ from zesty_anchor.changes.question import Question
 from zesty_anchor.changes.record import Reverted
 from zesty_anchor.changes.runtimes import foreign
 from zesty_anchor.changes.runtimes.install import COMMON_MESSAGES, licence_question, need_of
+from zesty_anchor.changes.runtimes.leaving import empty
 from zesty_anchor.changes.shells.environment import LIKE_SH
 from zesty_anchor.files import folders
-from zesty_anchor.files.move import move
+from zesty_anchor.files.move import finish_move, move
 from zesty_anchor.files.removal import discard, discard_any
 from zesty_anchor.manifest.model import Installer
 from zesty_anchor.manifest.wanted import Artefact, Wanted, WantedVersion
 from zesty_anchor.shelf import place
 from zesty_anchor.shelf.build import Pace, build
-from zesty_anchor.shelf.manager import write_call
+from zesty_anchor.shelf.manager import CALLED, write_call
 from zesty_anchor.shelf.receipt import Receipt, write
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.survey.startup.caught import Edited, caught
@@ -53,6 +54,10 @@ class InstallerRecord(foreign.ForeignRecord, kw_only=True, tag="installer-script
     def in_attic(self) -> dict[str, str]:
         """The version that gave way."""
         return {self.folder: self.aside} if self.aside else {}
+
+    def places(self) -> tuple[str, ...]:
+        """Its folder, and its place on the shelf."""
+        return (self.folder, self.shelf)
 
 
 class RunInstaller(BaseChange, frozen=True):
@@ -121,9 +126,10 @@ class RunInstaller(BaseChange, frozen=True):
         return Path(self.installer.folder)
 
     @property
-    def _own(self) -> tuple[str, ...]:
+    def _own(self) -> tuple[Path, ...]:
         """The places that are the manager's own."""
-        return (str(self._folder), str(self.wanted.home or self._folder))
+        home = self.wanted.home
+        return (self._folder,) if home is None or home.is_relative_to(self._folder) else (self._folder, home)
 
     def prepare(self, bench: Bench) -> InstallerRecord:
         """Write down what is there. Raises ``Problem`` where another install of it stands there that is not ours."""
@@ -137,8 +143,10 @@ class RunInstaller(BaseChange, frozen=True):
                 )
         home = self.wanted.home
         around = (home.parent,) if home is not None else ()
+        seen, during = foreign.begin(bench)
         return InstallerRecord(
-            seen=foreign.begin(bench),
+            seen=seen,
+            during=during,
             startup=[each.path for each in self.startup],
             manager=self.wanted.runtime,
             folder=str(self._folder),
@@ -158,9 +166,9 @@ class RunInstaller(BaseChange, frozen=True):
         """Run it, see that it left what it should, and link that onto the shelf."""
         for folder in (self.wanted.folder.parent, bench.locations.staging):
             folders.make(folder)
+        if record.aside:
+            move(self._folder, Path(record.aside))
         with foreign.watched(record, self.startup, bench, self._own) as traces:
-            if record.aside:
-                move(self._folder, Path(record.aside))
             self._run(bench)
         self._check(bench)
         for part in record.keeps:
@@ -172,6 +180,7 @@ class RunInstaller(BaseChange, frozen=True):
                 digest=self.artefact.digest, adopted=self._adopted(traces.edited, bench), home=str(self.wanted.home),
             ),
         )  # fmt: skip
+        record.made_own |= foreign.ours_in(self._folder / CALLED)
         for older in self.older:
             older.unlink()
         self.wanted.folder.symlink_to(self._folder)
@@ -298,26 +307,31 @@ class InstallerScripts(PlainKind):
             )
 
     def take_back(self, record: InstallerRecord, bench: Bench) -> Reverted:
-        """Remove what it brought, and all that it did elsewhere in the home; the older version comes back."""
+        """Remove what it brought, and all that it did elsewhere in the home; the older version comes back. What came into its
+        folders since, or is not as it left it, goes to the attic.
+        """
         folder, shelf = Path(record.folder), Path(record.shelf)
         aside = Path(record.aside) if record.aside else None
-        if shelf.is_symlink():
+        told: tuple[str, ...] = ()
+        if shelf.is_symlink() and os.readlink(shelf) == record.folder:
             shelf.unlink()
-        if aside is None:
-            discard_any(folder)
-        elif aside.exists():
+        if aside is not None and aside.exists():
             for part in record.keeps:
                 _carry_over(folder / part, aside / part, True)
-            discard_any(folder)
+        if aside is None or aside.exists():
+            told += empty(folder, foreign.own_of(record, folder), bench)
+        if aside is not None and aside.exists():
             move(aside, folder)
         if aside is not None:
+            finish_move(folder, aside)
             folders.remove_empty([str(aside.parent)])
         for older in map(Path, record.older):
             if not os.path.lexists(older):
                 older.symlink_to(folder)
         if record.home:
-            discard_any(Path(record.home))
-        return Reverted(tuple(foreign.take_back(record, bench, record.manager)))
+            told += empty(Path(record.home), foreign.own_of(record, Path(record.home)), bench)
+        reverted = foreign.take_back(record, bench, record.manager)
+        return msgspec.structs.replace(reverted, notices=(*told, *reverted.notices))
 
 
 def _carry_over(source: Path, target: Path, upgraded: bool) -> None:

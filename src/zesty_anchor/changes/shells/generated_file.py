@@ -52,7 +52,14 @@ class WriteGenerated(FileChange, frozen=True):
                     where=self.name,
                     advice="mend [shells.hooks] in the manifest, or the hooks of the recipe; nothing was changed",
                 )
-        return FileChange.prepare(self, bench)
+        record = FileChange.prepare(self, bench)
+        earlier, content = bench.wrote(record.path), self.edit.file.content
+        if content is not None and earlier and record.before_digest not in earlier:
+            kept = bench.locations.shown(bench.attic.copy(self.edit.file.path, content))
+            bench.remark(
+                f"{self.name} was changed by somebody: what it held is kept in {kept}. Such a change belongs in workstation.toml"
+            )
+        return record
 
 
 class GeneratedFiles(FileKind):

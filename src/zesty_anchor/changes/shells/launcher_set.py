@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Iterable, Mapping
 from pathlib import Path
 from typing import ClassVar
@@ -12,10 +13,12 @@ from zesty_anchor.changes.base import BaseChange, BaseKind
 from zesty_anchor.changes.bench import Bench
 from zesty_anchor.changes.change import Stage
 from zesty_anchor.changes.record import WHOLE, Record, Reverted
+from zesty_anchor.changes.replacement import bring_back
+from zesty_anchor.files.move import move
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.shelf.launchers import commands, keep_in_step, standing
 from zesty_anchor.shells.known import LAUNCH
-from zesty_anchor.shells.launch import launcher
+from zesty_anchor.shells.launch import is_launcher, launcher
 from zesty_anchor.survey.machine import Machine, generated_file
 from zesty_anchor.system.locations import Locations
 
@@ -24,10 +27,21 @@ Runtimes = tuple[tuple[str, tuple[str, ...]], ...]
 
 
 class LaunchersRecord(Record, kw_only=True, tag="launchers"):
-    """The launchers that were there before, by name, with their text."""
+    """The launchers that were there before, by name, with their text, and what was not ours in the place of one: where it stood,
+    and where it is kept.
+    """
 
     folder: str
     before: dict[str, str]
+    aside: dict[str, str] = msgspec.field(default_factory=dict)
+
+    def in_attic(self) -> dict[str, str]:
+        """What had the place of a launcher."""
+        return self.aside
+
+    def places(self) -> tuple[str, ...]:
+        """The folder."""
+        return (self.folder,)
 
 
 class WriteLaunchers(BaseChange, frozen=True):
@@ -58,12 +72,25 @@ class WriteLaunchers(BaseChange, frozen=True):
         return f"{', '.join(self.planned)}: for editors, cron and make, which read no startup file"
 
     def prepare(self, bench: Bench) -> LaunchersRecord:
-        """Write down the launchers that are there."""
-        return LaunchersRecord(folder=str(self.folder), before=dict(sorted(standing(self.folder).items())))
+        """Write down the launchers that are there, and where goes what has the place of one and is not ours."""
+        there = dict(sorted(standing(self.folder).items()))
+        wanted = texts(bench.locations, self.runtimes)
+        taken = [name for name in wanted if os.path.lexists(self.folder / name) and not _is_ours(name, there)]
+        aside = {str(self.folder / name): str(bench.attic.place(name)) for name in taken}
+        before = {name: text for name, text in there.items() if is_launcher(name, text)}
+        return LaunchersRecord(folder=str(self.folder), before=before, aside=aside)
 
     def carry_out(self, bench: Bench, record: LaunchersRecord) -> None:
         """Make the folder hold one launcher for each command of the shelf, and no others."""
-        keep_in_step(self.folder, texts(bench.locations, self.runtimes))
+        for place, kept in record.aside.items():
+            move(Path(place), Path(kept))
+            shown = bench.locations.shown
+            bench.remark(f"{shown(place)} was not as we wrote it: what it held is kept in {shown(kept)}")
+        keep_in_step(self.folder, texts(bench.locations, self.runtimes), is_launcher)
+
+
+def _is_ours(name: str, there: Mapping[str, str]) -> bool:
+    return name in there and is_launcher(name, there[name])
 
 
 class LauncherFacts(msgspec.Struct, frozen=True):
@@ -101,7 +128,8 @@ class Launchers(BaseKind):
 
     def take_back(self, record: LaunchersRecord, bench: Bench) -> Reverted:
         """Make the folder hold those of before."""
-        keep_in_step(Path(record.folder), record.before)
+        keep_in_step(Path(record.folder), record.before, is_launcher)
+        bring_back(record.aside)
         return WHOLE
 
 

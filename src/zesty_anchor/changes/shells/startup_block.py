@@ -7,11 +7,13 @@ from collections.abc import Iterable
 from pathlib import Path
 from typing import ClassVar
 
+import msgspec
+
 from zesty_anchor.changes.base import FileChange, FileKind
 from zesty_anchor.changes.bench import Bench
 from zesty_anchor.changes.change import Stage
 from zesty_anchor.changes.record import FileRecord
-from zesty_anchor.files.edit import Edit
+from zesty_anchor.files.edit import Edit, lines_of
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.shells.guard import ends_early
 from zesty_anchor.shells.known import SHELLS
@@ -24,9 +26,10 @@ _EARLY = b"case $- in "
 
 
 class WriteBlock(FileChange, frozen=True):
-    """Edit one startup file so that it holds the right block, once, or none."""
+    """Edit one startup file so that it holds the right block, once, or none. ``known`` are the blocks that we write."""
 
     checker: tuple[str, str] | None
+    known: frozenset[bytes] = frozenset()
     kind: ClassVar[str] = "startup-file"
     stage: ClassVar[Stage] = Stage.SHELL
     touches: ClassVar[frozenset[str]] = frozenset({"startup"})
@@ -37,7 +40,15 @@ class WriteBlock(FileChange, frozen=True):
             from zesty_anchor.changes.shells.readable import check_syntax
 
             check_syntax(self.checker, self.edit.file, self.edit.after)
-        return FileChange.prepare(self, bench)
+        record = FileChange.prepare(self, bench)
+        for number, row in enumerate(lines_of(self.edit.file.content or b""), 1):
+            if row.rstrip().endswith(_MARK) and row.strip() not in self.known:
+                kept = bench.locations.shown(bench.attic.copy(self.edit.file.path, self.edit.file.content or b""))
+                bench.remark(
+                    f"our line in {self.name}:{number} was changed by somebody, and is as it should be again;"
+                    f" what the file held is kept in {kept}"
+                )
+        return record
 
 
 class Blocks(FileKind):
@@ -48,9 +59,19 @@ class Blocks(FileKind):
     def plan(self, wanted: Wanted, machine: Machine) -> Iterable[WriteBlock]:
         """Startup files that should hold the block get it; those that should not, and do, lose it."""
         locations = machine.locations
-        placed = {site.file: site for site in sites(wanted.shells, machine)}
+        known = frozenset(
+            os.fsencode(shell.block(generated_file(locations, name), locations.home, early=early))
+            for name, shell in SHELLS.items()
+            if name != "fish"
+            for early in (False, True)
+        )
+        placed = one_a_file(sites(wanted.shells, machine), machine)
+        done: set[Path] = set()
         for path, file in machine.startup.items():
-            site = placed.get(path)
+            if file.target in done:
+                continue
+            done.add(file.target)
+            site = placed.get(file.target)
             late = early = None
             if site:
                 shell, generated = SHELLS[site.language], generated_file(locations, site.language)
@@ -60,7 +81,7 @@ class Blocks(FileKind):
             if after != file.content:
                 edit = Edit(file, after)
                 edit.check_writable()
-                yield WriteBlock(edit, locations.shown(path), self._checker(path, site, machine))
+                yield WriteBlock(edit, locations.shown(path), self._checker(path, site, machine), known)
 
     @staticmethod
     def _checker(path: Path, site: Site | None, machine: Machine) -> tuple[str, str] | None:
@@ -68,6 +89,20 @@ class Blocks(FileKind):
         names = ("bash", "sh") if path.name == ".profile" else (site.language,) if site else ()
         shells = (machine.shell(name) for name in names)
         return next(((shell.program, SHELLS[shell.name].check) for shell in shells if shell), None)
+
+
+def one_a_file(found: Iterable[Site], machine: Machine) -> dict[Path, Site]:
+    """The site of each file, by what its links lead to. One that several shells read gets a line that serves all of them: the
+    file of sh reads the one of the shell that it is in. Pure.
+    """
+    placed: dict[Path, Site] = {}
+    for site in found:
+        target = machine.startup[site.file].target
+        other = placed.get(target)
+        if other is not None and other.language != site.language:
+            site = msgspec.structs.replace(site, language="sh", early=site.early or other.early)
+        placed[target] = site
+    return placed
 
 
 def with_block(content: bytes | None, line: bytes | None, early: bytes | None = None) -> bytes | None:
@@ -80,7 +115,7 @@ def with_block(content: bytes | None, line: bytes | None, early: bytes | None = 
     """
     if content is None:
         return None if line is None else line + b"\n"
-    rows = content.splitlines(keepends=True)
+    rows = lines_of(content)
     marked = {i for i, row in enumerate(rows) if row.rstrip().endswith(_MARK)}
     wanted = {}
     if line is not None:

@@ -62,9 +62,9 @@ class SystemVariables(PlainKind):
 
     def take_back(self, record: FileRecord, bench: Bench) -> Reverted:
         """Have the superuser put the old one back; what someone else changed since then stays."""
-        found = reversal(record.copies)
+        found = reversal(record.kept)
         if not found.needed:
-            return Reverted(found.told)
+            return Reverted(found.told, needed=found.needs)
         restored = Path(bench.attic.keep("environment.restored", found.content or b"") or "")
         try:
             _put(bench, str(restored), record.mode)

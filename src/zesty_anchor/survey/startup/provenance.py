@@ -5,7 +5,6 @@ from __future__ import annotations
 import os
 import re
 from collections.abc import Callable, Iterable, Iterator
-from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import msgspec
@@ -13,6 +12,7 @@ import msgspec
 from zesty_anchor.files.text_file import TextFile, content_of
 from zesty_anchor.shells.fresh import unlittered
 from zesty_anchor.shells.known import SHELLS
+from zesty_anchor.shells.together import together
 from zesty_anchor.survey.machine import Machine, generated_file
 from zesty_anchor.survey.owner import Owners
 from zesty_anchor.survey.startup import fish_variables
@@ -56,8 +56,8 @@ def traces(machine: Machine, shells: Iterable[str] | None = None) -> list[Startu
     used = [shell for shell in machine.shells if names is None or shell.name in names]
     rounds = [(shell, context) for shell in used for context in SHELLS[shell.name].contexts]
     leaves = [path for shell in used for path in SHELLS[shell.name].leaves(machine.around)]
-    with unlittered(leaves), ThreadPoolExecutor(8) as pool:
-        return list(pool.map(lambda each: trace_startup(each[0], each[1], machine), rounds))
+    with unlittered(leaves, machine.locations.state):
+        return together(8, lambda each, stop: trace_startup(each[0], each[1], machine, interrupted=stop), rounds)
 
 
 def origins(name: str, started: Iterable[StartupTrace], machine: Machine, owners: Owners) -> list[Origin]:

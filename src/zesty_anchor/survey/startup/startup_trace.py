@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import os
 import re
-import tempfile
 from collections.abc import Iterable, Mapping
 from pathlib import Path
 
@@ -20,14 +19,16 @@ from zesty_anchor.shells.fish_tree import Node
 from zesty_anchor.shells.fresh import clean_environment
 from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.shells.posix import quote
-from zesty_anchor.shells.pty import under_pty
+from zesty_anchor.shells.pty import under_pty, wait_for
 from zesty_anchor.shells.shell import Context
+from zesty_anchor.shells.together import Interrupted, never
 from zesty_anchor.survey.machine import InstalledShell, Machine
 from zesty_anchor.survey.startup import fish_variables
 from zesty_anchor.survey.startup.fish_trace import fish_steps
 from zesty_anchor.survey.startup.fish_words import fish_words
 from zesty_anchor.survey.startup.step import Step
 from zesty_anchor.system.host import user_name
+from zesty_anchor.system.room import room as room_for
 
 SECONDS = 5.0
 """How long a shell may take to start, before it is cut off."""
@@ -97,23 +98,25 @@ def _place(step: Step) -> Place | None:
 
 
 def trace_startup(
-    shell: InstalledShell, context: Context, machine: Machine, *, seconds: float = SECONDS
+    shell: InstalledShell,
+    context: Context,
+    machine: Machine,
+    *,
+    seconds: float = SECONDS,
+    interrupted: Interrupted = never,
 ) -> StartupTrace:
     """Start a shell once, under a pty, with nothing but what a login gives, and see what it does."""
-    import pexpect
-
     environment = clean_environment(
         machine.environ, machine.locations.home, shell.program, user_name(), machine.login_path
     )
-    with tempfile.TemporaryDirectory(prefix="zesty-anchor-trace-") as name:
-        room = Path(name)
+    with room_for("trace") as room:
         words, more = _words(shell, context, machine, room)
         channel = _TRACED if shell.name in ("bash", "fish", "tcsh") else "2"
         traced = ["/bin/sh", "-c", f'exec {channel}>"$1"; shift; exec "$@"', "sh", str(room / "trace"), *words]
         started = {**environment, **dict(context.variables), **more}
         # zsh asks a user who has no startup files of its own about them, but not on a screen as narrow as this one.
         with under_pty(traced, started, Path(environment["HOME"]), seconds=seconds, columns=70) as child:
-            ended = child.expect([pexpect.EOF, pexpect.TIMEOUT]) == 0
+            ended = wait_for(child, None, seconds, interrupted)
         steps = tuple(_steps(shell, room, machine, environment["PATH"]))
         if not (room / "ready").exists():
             where = f", at {steps[-1].file}:{steps[-1].line}" if steps and steps[-1].file else ""

@@ -1,0 +1,63 @@
+"""Removing folders that programs and versions had, but for what is not theirs: that goes to the attic."""
+
+from __future__ import annotations
+
+import os
+import re
+from collections.abc import Sequence
+from pathlib import Path
+
+from zesty_anchor.changes.bench import Bench
+from zesty_anchor.files import folders
+from zesty_anchor.files.inventory import Inventory, strangers
+from zesty_anchor.files.removal import discard, discard_any
+from zesty_anchor.shelf import place
+from zesty_anchor.shelf.receipt import SLIPS, files_in, read
+
+_MADE_BY_RUNNING = re.compile(r"(.*/)?__pycache__(/[^/]+\.pyc)?")
+"""What a program writes beside itself when it runs, and makes anew."""
+
+
+def leave_shelf(folder: Path, bench: Bench) -> tuple[str, ...]:
+    """Take a version off the shelf in one rename. Returns what a person should know.
+
+    Without our receipt it is not ours, and stays. What is not in its list of files, or holds something else by now, goes to the
+    attic first.
+    """
+    if folder.is_symlink() or read(folder) is None:
+        return (f"{bench.locations.shown(folder)} is not what was put there, and stays",)
+    files = files_in(folder)
+    told = away(strangers(folder, files, ours=_is_made), folder, bench) if files is not None else ()
+    folders.make(bench.locations.staging)
+    gone = place.take_off(folder, bench.locations.staging)
+    if gone is not None:
+        discard(gone)
+    return told
+
+
+def empty(folder: Path, files: Inventory, bench: Bench) -> tuple[str, ...]:
+    """Remove a folder, or a file, of a program's, after what is not in its list of files went to the attic."""
+    if not folder.is_dir() or folder.is_symlink():
+        if os.path.lexists(folder):
+            return away([folder], folder.parent, bench)
+        return ()
+    told = away(strangers(folder, files, ours=_is_made), folder, bench)
+    discard_any(folder)
+    return told
+
+
+def _is_made(name: str) -> bool:
+    return name in SLIPS or _MADE_BY_RUNNING.fullmatch(name) is not None
+
+
+def away(paths: Sequence[Path], folder: Path, bench: Bench) -> tuple[str, ...]:
+    """Move them to the attic, and tell it in one sentence."""
+    kept = [bench.attic.away(path) for path in paths]
+    if not kept:
+        return ()
+    first = os.path.relpath(paths[0], folder)
+    more = f" and {len(paths) - 1} more" if len(paths) > 1 else ""
+    shown = bench.locations.shown
+    return (
+        f"{shown(folder)} held what was not put there: {first}{more}; it is kept in {shown(kept[0].parent.parent)}",
+    )

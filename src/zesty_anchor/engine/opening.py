@@ -1,0 +1,151 @@
+"""Opening the journal: alone, and where it is lost, as far as the attic and the shelf tell it anew."""
+
+from __future__ import annotations
+
+import fcntl
+import os
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+import msgspec
+
+from zesty_anchor.engine import twin
+from zesty_anchor.engine.journal import Journal, Past, Unreadable
+from zesty_anchor.files import own_folders
+from zesty_anchor.files.replace import flush_folder
+from zesty_anchor.shelf.receipt import stock
+from zesty_anchor.system.locations import Locations
+from zesty_anchor.system.problem import Problem
+
+
+def past(locations: Locations) -> Past:
+    """What the journal tells. None is made for asking. Raises ``Problem`` as ``Journal`` does."""
+    with read_journal(locations) as journal:
+        return Past(journal.resolutions(), journal.last_manifest(), bool(journal.unfinished()))
+
+
+def read_journal(locations: Locations) -> Journal:
+    """The journal, to be read alone; where it is lost, what can be told of it."""
+    journal = _as_it_is(locations)
+    if journal is None:
+        journal = Journal(locations.journal, on_disk=False)
+        journal.add_from(_told(locations))
+    return journal
+
+
+def open_journal(locations: Locations) -> tuple[Journal, str]:
+    """The journal, to be written, and what a person should know of it (empty: nothing). One that is lost is made anew from what
+    the attic and the shelf tell; what is left of its file is set aside. Nobody else may be at work in this home.
+
+    Raises ``Problem`` where it is one of a newer program, or cannot be written.
+    """
+    journal = _as_it_is(locations)
+    if journal is not None and journal.on_disk:
+        return journal, ""
+    file, events = locations.journal, _told(locations)
+    aside = _set_aside(file)
+    journal = Journal(file)
+    journal.add_from(events)
+    for path in _unnamed(locations.attic, events):
+        journal.keep(0, "", str(path))
+    if not events and aside is None:
+        return journal, ""
+    changes = len({(event.run, event.change) for event in events if event.change})
+    why = f"could not be read: it is kept in {locations.shown(aside)}" if aside else "was gone"
+    return (
+        journal,
+        f"the journal {why}; {changes} changes are known from the attic and the shelf, and can be taken back",
+    )
+
+
+def _as_it_is(locations: Locations) -> Journal | None:
+    """The journal; an empty one that is nowhere on disk, where nothing was done here yet; None where it is lost."""
+    file = locations.journal
+    try:
+        return Journal(file) if file.stat().st_size else None
+    except Unreadable:
+        return None
+    except FileNotFoundError:
+        lost = bool(twin.last_run(locations.attic)) or bool(stock(locations.shelf))
+        return None if lost else Journal(file, on_disk=False)
+
+
+def _told(locations: Locations) -> list[twin.Event]:
+    """What the twins tell, and a version for each receipt on the shelf that none of them names."""
+    from zesty_anchor.changes.runtimes.install import InstallRecord
+
+    events = twin.events(locations.attic)
+    named = b"\0".join(bytes(event.record) for event in events)
+    run = max(twin.last_run(locations.attic), max((event.run for event in events), default=0)) + 1
+    found = []
+    for number, (runtime, version) in enumerate(stock(locations.shelf), 1):
+        folder = locations.shelf / runtime / version
+        if folder.is_symlink() or msgspec.json.encode(str(folder)) in named:
+            continue
+        record = msgspec.json.encode(InstallRecord(folder=str(folder), made=[str(folder.parent)]))
+        found.append(
+            twin.Event(run, number, "done", "version", f"{runtime} {version}", "install", msgspec.Raw(record)),
+        )
+    began = [twin.Event(run, began=locations.shelf.stat().st_mtime)] if found else []
+    return [*events, *began, *found]
+
+
+def _unnamed(attic: Path, events: list[twin.Event]) -> Iterator[Path]:
+    """What lies in the attic and no change names."""
+    named = b"\0".join(bytes(event.record) for event in events).decode("utf-8", "replace")
+    for folder in sorted(attic.glob("run-*")):
+        for path in sorted(folder.iterdir()):
+            if path.name != twin.NAME and str(path) not in named:
+                yield path
+
+
+def _set_aside(file: Path) -> Path | None:
+    """Rename what is left of a journal's file; None where there was nothing in it."""
+    if not file.exists():
+        return None
+    if not file.stat().st_size:
+        file.unlink()
+        return None
+    number = 1
+    while (aside := file.with_name(f"{file.name}.unreadable-{number}")).exists():
+        number += 1
+    file.rename(aside)
+    for ending in ("-journal", "-wal", "-shm"):
+        file.with_name(file.name + ending).unlink(missing_ok=True)
+    flush_folder(file.parent)
+    return aside
+
+
+@contextmanager
+def alone(state: Path) -> Iterator[None]:
+    """Keep other runs for the same home out meanwhile. Raises ``Problem`` where one is under way."""
+    while True:
+        own_folders.make(state)
+        file = state / "lock"
+        handle = os.open(file, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
+        try:
+            try:
+                fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            except BlockingIOError:
+                other = os.pread(handle, 20, 0).decode("ascii", "replace").strip()
+                raise Problem(
+                    f"another zesty-anchor is at work in this home (process {other or 'unknown'})",
+                    where=str(file),
+                    advice="wait for it to end, then run the command again",
+                ) from None
+            if not _is(file, handle):
+                continue  # another one removed the folder, with this file, just before
+            os.ftruncate(handle, 0)
+            os.pwrite(handle, f"{os.getpid()}\n".encode(), 0)
+            yield
+            return
+        finally:
+            os.close(handle)
+
+
+def _is(file: Path, handle: int) -> bool:
+    try:
+        return os.path.samestat(file.stat(), os.fstat(handle))
+    except FileNotFoundError:
+        return False
