@@ -5,7 +5,6 @@ Kept beside the journal, and worth no more than the time that it saves: what can
 
 from __future__ import annotations
 
-import hashlib
 from collections.abc import Iterable, Mapping
 from contextlib import suppress
 from pathlib import Path
@@ -50,6 +49,8 @@ def identity(question: Question, version: WantedVersion, shells: Iterable[str]) 
     """What tells one answer from another: what is run and must be printed, in which shells, and what stands in the folder:
     its receipt and its extras, byte for byte, with the file's number and time, since the same version may be put there anew.
     """
+    import hashlib
+
     digest = hashlib.sha256(f"{question.run}\0{question.expected}\0{' '.join(shells)}\0".encode())
     for name in (FILE_NAME, EXTRAS_NAME):
         with suppress(OSError):

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable, Iterable
-from concurrent.futures import ThreadPoolExecutor
 from typing import TypeVar
 
 Interrupted = Callable[[], bool]
@@ -21,6 +20,9 @@ def never() -> bool:
 
 def together(jobs: int, task: Callable[[_Given, Interrupted], _Result], given: Iterable[_Given]) -> list[_Result]:
     """Do a task for each thing given, ``jobs`` at a time. Returns the results in the same order; the first error is raised."""
+    # Most commands start no shell.
+    from concurrent.futures import ThreadPoolExecutor
+
     stop = threading.Event()
     with ThreadPoolExecutor(max(1, jobs)) as pool:
         try:
