@@ -9,11 +9,12 @@ from typing import Any, ClassVar
 import msgspec
 
 from zesty_anchor.changes.bench import Bench
-from zesty_anchor.changes.change import Stage
+from zesty_anchor.changes.change import Keep, Stage
 from zesty_anchor.changes.question import Question
 from zesty_anchor.changes.record import FileRecord, Record, Reverted
 from zesty_anchor.files import folders
-from zesty_anchor.files.edit import Edit, put_back
+from zesty_anchor.files.digest import digest_of
+from zesty_anchor.files.edit import Edit, lines_of, put_back, taken_out
 from zesty_anchor.files.replace import content_of, left_beside
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.survey.machine import Machine
@@ -68,10 +69,16 @@ class BaseKind:
 
     name: ClassVar[str]
     record: ClassVar[type[Record]]
+    gives_way: ClassVar[bool] = False
 
     def notices(self, wanted: Wanted, facts: Any) -> Sequence[str]:
         """None."""
         return ()
+
+    def without(self, earlier: Any, later: Any, keep: Keep) -> Record | None:
+        """They do not hang on each other."""
+        record: Record = later
+        return record
 
 
 class PlainKind(BaseKind):
@@ -139,6 +146,27 @@ class FileTakeBack(BaseKind):
             beside.unlink()
         found = put_back(record.kept)
         return Reverted(found.told, needed=found.needs)
+
+    def without(self, earlier: FileRecord, later: FileRecord, keep: Keep) -> FileRecord | None:
+        """The later edit of the same file, in which the earlier one is not to be seen."""
+        was, got = earlier.kept.content_before(), earlier.kept.content_after()
+        contents = []
+        for content in (later.kept.content_before(), later.kept.content_after()):
+            rows = taken_out(*(lines_of(each or b"") for each in (was, got, content)))
+            if rows is None:
+                return None
+            contents.append(None if was is None and not rows else b"".join(rows))
+        return edited_from(later, contents[0], contents[1], keep)
+
+
+def edited_from(record: FileRecord, before: bytes | None, after: bytes | None, keep: Keep) -> FileRecord:
+    """A record of an edit with other contents, which ``keep`` puts into the attic."""
+    name = Path(record.path).name
+    return msgspec.structs.replace(
+        record,
+        before=keep(name, before), before_digest=digest_of(before) if before is not None else "",
+        after=keep(f"{name}.after", after), after_digest=digest_of(after) if after is not None else "",
+    )  # fmt: skip
 
 
 def ours_beside(record: FileRecord) -> list[Path]:

@@ -22,6 +22,9 @@ def version_key(runtime: str, version: str) -> str:
     return f"version:{runtime}:{version}"
 
 
+Keep = Callable[[str, bytes | None], str | None]
+"""Puts content into the attic under a name, and returns where it is."""
+
 Facts = TypeVar("Facts")
 
 
@@ -128,6 +131,15 @@ class Kind(Protocol[Facts]):
     @property
     def record(self) -> type[Record]:
         """The struct of its records."""
+
+    @property
+    def gives_way(self) -> bool:
+        """Whether what a later change of the same thing wrote stands wholly in its place."""
+
+    def without(self, earlier: Any, later: Any, keep: Keep) -> Record | None:
+        """The record of a later change as if an earlier one of this kind, of the same thing, had never been; None where that
+        cannot be told. ``keep`` puts content into the attic and returns where it is. Raises ``Problem`` where a copy is missing.
+        """
 
     def look(self, wanted: Wanted, machine: Machine) -> Facts:
         """What it must know of the machine to plan. May start programs; writes nothing. May be read lazily."""

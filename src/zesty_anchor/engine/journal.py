@@ -226,6 +226,14 @@ class Journal:
         """The numbers of the runs that were taken back."""
         return [row[0] for row in self._rows("SELECT run FROM runs WHERE taken_back = 1 ORDER BY run")]
 
+    def runs_left_open(self) -> list[int]:
+        """The numbers of the runs of which nothing stands any more, though nobody wrote down that they were taken back."""
+        rows = self._rows(
+            "SELECT run FROM runs WHERE taken_back = 0 AND NOT EXISTS"
+            " (SELECT 1 FROM changes WHERE changes.run = runs.run AND state <> 'taken back')"
+        )
+        return [row[0] for row in rows]
+
     def began(self, run: int) -> float:
         """When a run began, in seconds since 1970."""
         rows = self._rows("SELECT began FROM runs WHERE run = ?", (run,))

@@ -3,21 +3,19 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from pathlib import Path
 
 import msgspec
 
 from zesty_anchor.changes.bench import Bench
 from zesty_anchor.changes.change import Kinds
-from zesty_anchor.changes.record import FileRecord, Record, Reverted
+from zesty_anchor.changes.record import Record, Reverted
 from zesty_anchor.engine.journal import Entry, Journal
 from zesty_anchor.engine.outcome import ChangeReport, TakenBack
 from zesty_anchor.engine.twin import run_folder
-from zesty_anchor.files.edit import reversal
 from zesty_anchor.files.folders import remove_empty
 from zesty_anchor.files.removal import discard_any
-from zesty_anchor.files.replace import content_of
 from zesty_anchor.system.locations import Locations
 from zesty_anchor.system.problem import Problem
 
@@ -78,79 +76,67 @@ def recover(kinds: Kinds, journal: Journal, bench_of: Callable[[int], Bench]) ->
     """
     for run in journal.runs_over():
         clear_attic(kinds, journal, run, bench_of(run).locations)
+    for run in journal.runs_left_open():
+        _close(kinds, journal, run, bench_of(run).locations)
     return _all(kinds, journal, journal.unfinished(), bench_of)
 
 
-def take_back_run(kinds: Kinds, journal: Journal, run: int, bench: Bench) -> TakenBack:
+def take_back_run(
+    kinds: Kinds, journal: Journal, run: int, bench_of: Callable[[int], Bench], later: Sequence[int] = ()
+) -> TakenBack:
     """Take back everything that a run did. What is told of it includes what earlier tries had to tell. What it has in the
-    attic goes too, but for what stays of use to the person.
+    attic goes too, but for what stays of use to the person. ``later`` are the runs after it that stand: what they did stays, and
+    their records are made such that they can be taken back as if this run had never been.
     """
     earlier = journal.notices(run)
-    taken = _all(kinds, journal, journal.entries(run), lambda run: bench)
-    if taken.whole:
-        journal.run_taken_back(run)
-        clear_attic(kinds, journal, run, bench.locations)
-    notices = (*(notice for notice in earlier if notice not in taken.notices), *taken.notices)
-    return TakenBack(taken.changes, notices)
+    taken = [_all(kinds, journal, [entry], bench_of) for entry in _apart(kinds, journal, run, later, bench_of)]
+    if all(each.whole for each in taken):
+        _close(kinds, journal, run, bench_of(run).locations)
+    told = [notice for each in taken for notice in each.notices]
+    notices = (*(notice for notice in earlier if notice not in told), *told)
+    return TakenBack(tuple(change for each in taken for change in each.changes), notices)
 
 
-class Need(msgspec.Struct, frozen=True):
-    """Why one run cannot be taken back alone: the later ``run`` and its change ``subject`` that needs it, and ``what`` it needs."""
+def _apart(
+    kinds: Kinds, journal: Journal, run: int, later: Sequence[int], bench_of: Callable[[int], Bench]
+) -> Iterator[Entry]:
+    """The changes of a run that are to be taken back, each after the records of later changes of the same thing no longer hang
+    on it. One in whose place something later stands is only written down as taken back.
+    """
+    for entry in journal.entries(run):
+        kind, record = kinds[entry.kind], record_of(kinds, entry)
+        after = successors(kinds, journal, entry, record, later)
+        for other, others in after[: 1 if kind.gives_way else None]:
+            without = kind.without(record, others, bench_of(other.run).attic.keep)
+            if without is not None:
+                journal.noted(other.run, other.change, without, "done")
+                _let_go(others, dict.fromkeys(without.attic_copies(), ""))
+        if after and kind.gives_way:
+            journal.taken_back(entry, (), {})
+            _let_go(record, {})
+        else:
+            yield entry
 
-    run: int
-    subject: str
-    what: str
 
-
-def needed_by(kinds: Kinds, journal: Journal, runs: Iterable[int], later: Iterable[int]) -> Iterator[Need]:
-    """What changes of ``later`` runs need of those that are to be taken back, the earliest run first."""
-    changes = [(entry, record_of(kinds, entry)) for run in runs for entry in journal.entries(run)]
+def successors(
+    kinds: Kinds, journal: Journal, entry: Entry, record: Record, later: Iterable[int]
+) -> list[tuple[Entry, Record]]:
+    """The changes of later runs that are of the same kind and of the same thing, the earliest first."""
+    found = []
     for run in sorted(later):
-        for entry in reversed(journal.entries(run)):
-            record = record_of(kinds, entry)
-            for earlier, made in changes:
-                what = _needs(entry, record, earlier, made)
-                if what:
-                    yield Need(run, f"{entry.action} {entry.subject}", what)
+        for other in reversed(journal.entries(run)):
+            others = record_of(kinds, other) if other.kind == entry.kind else None
+            if others is not None and record.places() and others.places() == record.places():
+                found.append((other, others))
+    return found
 
 
-def _needs(entry: Entry, record: Record, earlier: Entry, made: Record) -> str:
-    """What a change needs of an earlier one; empty where it can do without it."""
-    if isinstance(made, FileRecord):
-        if isinstance(record, FileRecord) and record.path == made.path:
-            if made.before is None:
-                return f"{made.name} was made in it, and changed since"
-            return _apart(made)
-        # A startup file reads what is generated.
-        reads = earlier.kind == "startup-file" and entry.kind in ("generated-file", "launchers")
-        return f"its line in {made.name} is what reads the rest" if reads else ""
-    around = [place for place in made.places() if any(_is_in(inner, place) for inner in record.places())]
-    if around:
-        return f"{earlier.subject} came with it"
-    named = entry.kind == "generated-file" and any(_names(record, place) for place in made.places())
-    return f"{earlier.subject} came with it, and is what the shells use since" if named else ""
-
-
-def _apart(made: FileRecord) -> str:
-    """Why an edit cannot be taken out of a file that was edited again; empty where it can."""
-    try:
-        found = reversal(made.kept)
-    except Problem as problem:
-        return problem.what
-    return "" if found.needed or not found.told else f"{made.name} was changed in the same lines since"
-
-
-def _is_in(inner: str, outer: str) -> bool:
-    return inner == outer or inner.startswith(outer + "/")
-
-
-def _names(record: Record, place: str) -> bool:
-    """Whether a generated file has a version by default: it names the runtime and the version one after the other."""
-    if not isinstance(record, FileRecord) or record.after is None:
-        return False
-    runtime, version = place.rsplit("/", 2)[-2:]
-    words = (content_of(Path(record.after)) or b"").decode("utf-8", "replace")
-    return f"{runtime}={version}" in words or f"{runtime}/{version}" in words
+def _close(kinds: Kinds, journal: Journal, run: int, locations: Locations) -> None:
+    """Write down that a run is taken back, after what it made on its way went."""
+    for entry in journal.entries(run, taken_back=True):
+        tidy(record_of(kinds, entry))
+    clear_attic(kinds, journal, run, locations)
+    journal.run_taken_back(run)
 
 
 def clear_attic(kinds: Kinds, journal: Journal, run: int, locations: Locations) -> None:

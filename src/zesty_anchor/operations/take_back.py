@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 import msgspec
 
 from zesty_anchor.changes.kinds import KINDS
 from zesty_anchor.changes.question import Question
 from zesty_anchor.engine.journal import Journal
+from zesty_anchor.engine.needs import needed_by
 from zesty_anchor.engine.opening import read_journal
 from zesty_anchor.engine.outcome import TakenBack
 from zesty_anchor.engine.questions import settle
-from zesty_anchor.engine.undo import needed_by, take_back_run
+from zesty_anchor.engine.undo import take_back_run
 from zesty_anchor.files import own_folders
 from zesty_anchor.operations.attic import bring_home
 from zesty_anchor.operations.person import Person
@@ -27,6 +30,14 @@ class NothingLeft(Problem):
 
     def __init__(self, advice: str) -> None:
         super().__init__("there is no provisioning to take back", advice=advice)
+
+
+class RunDone(msgspec.Struct, frozen=True):
+    """One run that stands: when it began (seconds since 1970), and its changes in their order, a few words each."""
+
+    run: int
+    began: float
+    changes: list[str]
 
 
 class Dismantled(msgspec.Struct, frozen=True):
@@ -53,13 +64,28 @@ def undo(workstation: Workstation, person: Person, run: int | None = None) -> Ta
             )
         runs = standing[:1] if run is None else [run]
         later = [each for each in standing if run is not None and each > run]
-        for reason in needed_by(KINDS, journal, runs, later):
-            raise Problem(
-                f"run {run} cannot be taken back alone: {reason.what}",
-                where=f"run {reason.run}: {reason.subject}",
-                advice=f"take that back first: zesty-anchor undo --run {reason.run}",
-            )
-        return _take_back(journal, workstation, person, runs)
+        if run is not None:
+            _refuse_needed(journal, run, later)
+        return _take_back(journal, workstation, person, runs, later)
+
+
+def runs(workstation: Workstation) -> list[RunDone]:
+    """The runs that can be taken back, the latest first."""
+    with read_journal(workstation.locations) as journal:
+        return [
+            RunDone(run, journal.began(run), [f"{e.action} {e.subject}" for e in reversed(journal.entries(run))])
+            for run in journal.standing_runs()[:MOST]
+        ]
+
+
+def _refuse_needed(journal: Journal, run: int, later: list[int]) -> None:
+    """Raises ``Problem`` where a later run needs what this one did."""
+    for need in needed_by(KINDS, journal, run, later):
+        raise Problem(
+            f"run {run} cannot be taken back alone: {need.what}",
+            where=f"run {need.run}: {need.subject}",
+            advice=f"take that back first: zesty-anchor undo --run {need.run}",
+        )
 
 
 def dismantle(workstation: Workstation, person: Person) -> Dismantled:
@@ -84,13 +110,16 @@ def dismantle(workstation: Workstation, person: Person) -> Dismantled:
     return Dismantled(taken, removed, locations.shown(kept) if kept is not None else "")
 
 
-def _take_back(journal: Journal, workstation: Workstation, person: Person, runs: list[int]) -> TakenBack:
+def _take_back(
+    journal: Journal, workstation: Workstation, person: Person, runs: list[int], later: list[int] | None = None
+) -> TakenBack:
     entries = [*journal.unfinished(), *(entry for run in runs for entry in journal.entries(run))]
     granted = ask_to_take_back(person, workstation, entries)
     with granted.hands.kept_alive():
+        bench = partial(bench_of, journal=journal, person=person, workstation=workstation, granted=granted)
         taken = [recovered(journal, person, workstation, granted)]
         for run in runs:
-            taken.append(take_back_run(KINDS, journal, run, bench_of(run, journal, person, workstation, granted)))
+            taken.append(take_back_run(KINDS, journal, run, bench, later or ()))
     if not journal.standing_runs():
         own_folders.remove(workstation.locations.answers, workstation.locations.pins)
     return TakenBack(

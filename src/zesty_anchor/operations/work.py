@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 import msgspec
 
 from zesty_anchor.changes.change import Change
@@ -85,5 +87,5 @@ class Work:
 
     def _take_back(self, runner: Runner, journal: Journal, granted: Granted) -> TakenBack:
         """Take back all that the run did so far, the change of the manifest too."""
-        bench = bench_of(runner.run, journal, self._person, self._workstation, granted)
+        bench = partial(bench_of, journal=journal, person=self._person, workstation=self._workstation, granted=granted)
         return take_back_run(KINDS, journal, runner.run, bench)

@@ -23,9 +23,12 @@ FOLLOWING: dict[str, Follower] = {"bash": Bash(), "zsh": Zsh(), "fish": Fish(), 
 """The shells that follow the current folder: what they need for that stands in a second file."""
 
 GENERATED: dict[str, Callable[[Environment, str], str]] = {
-    **{name: shell.environment for name, shell in SHELLS.items()},
     **{f"{FOLLOW}{name}": shell.on_demand for name, shell in FOLLOWING.items()},
     LAUNCH: launch.common,
+    **{name: shell.environment for name, shell in SHELLS.items() if name != "fish"},
+    "fish": SHELLS["fish"].environment,
     SESSION: graphical.environment,
 }
-"""What is generated, given the environment and the file that it will stand in."""
+"""What is generated, given the environment and the file that it will stand in: a file that reads another one after that one,
+and last those that something reads without a line of ours in a startup file. So a shell that starts in between finds all of it.
+"""

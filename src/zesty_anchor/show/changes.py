@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+import datetime
+from collections.abc import Iterable, Sequence
+from typing import Protocol
 
 from zesty_anchor.engine.outcome import ChangeReport, Outcome, TakenBack
 from zesty_anchor.planning.plan import Plan
@@ -23,6 +25,10 @@ _GROUPS = (
         "Take away, once fresh shells have proved the new versions",
     ),
 )
+
+
+_MOST_NAMED = 8
+"""Changes of a run that are named; a provisioning may have hundreds."""
 
 
 def preview(paint: Paint, seen: Plan, manifest: str) -> None:
@@ -97,6 +103,37 @@ def taken_back(paint: Paint, taken: TakenBack) -> None:
             paint.write(f"{left} could not be taken back yet: mend the cause, then run the same command again.")
     else:
         paint.write("There was no provisioning left to take back.")
+
+
+class RunDone(Protocol):
+    """One run that stands."""
+
+    @property
+    def run(self) -> int:
+        """Its number."""
+
+    @property
+    def began(self) -> float:
+        """In seconds since 1970."""
+
+    @property
+    def changes(self) -> Sequence[str]:
+        """A few words each, in their order."""
+
+
+def runs(paint: Paint, standing: Sequence[RunDone]) -> None:
+    """The runs that can be taken back, the latest first, with what each did."""
+    if not standing:
+        paint.write("There is no run to take back.")
+        return
+    for each in standing:
+        when = f"{datetime.datetime.fromtimestamp(each.began):%Y-%m-%d %H:%M}"
+        paint.write(f"{paint.head(f'run {each.run}')}  {when}  {count(len(each.changes), 'change')}")
+        for words in each.changes[:_MOST_NAMED]:
+            paint.write(f"  {words}")
+        if len(each.changes) > _MOST_NAMED:
+            paint.write(paint.faint(f"  and {len(each.changes) - _MOST_NAMED} more"))
+    paint.write(f"To take one back: {paint.name('zesty-anchor undo --run N')}")
 
 
 def _summary(changes: Iterable[ChangeReport]) -> str:

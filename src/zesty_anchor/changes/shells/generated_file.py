@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 import os
+import re
 from collections.abc import Iterable
 from pathlib import Path
 from typing import ClassVar
 
-from zesty_anchor.changes.base import FileChange, FileKind
+from zesty_anchor.changes.base import FileChange, FileKind, edited_from
 from zesty_anchor.changes.bench import Bench
-from zesty_anchor.changes.change import Stage
-from zesty_anchor.changes.record import FileRecord
+from zesty_anchor.changes.change import Keep, Stage
+from zesty_anchor.changes.record import FileRecord, Reverted
 from zesty_anchor.changes.shells.environment import environment_of
-from zesty_anchor.files.edit import Edit
+from zesty_anchor.files.digest import digest_of
+from zesty_anchor.files.edit import Edit, lines_of, taken_out
+from zesty_anchor.files.replace import content_of, replace
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.shells.known import FOLLOW, FOLLOWING, GENERATED, LAUNCH, SESSION, SHELLS
 from zesty_anchor.shells.shell import Environment
@@ -67,6 +70,22 @@ class GeneratedFiles(FileKind):
 
     name = "generated-file"
 
+    def without(self, earlier: FileRecord, later: FileRecord, keep: Keep) -> FileRecord | None:
+        """The later one, without what the earlier one added."""
+        was, got = earlier.kept.content_before(), earlier.kept.content_after()
+        before, after = (_apart(was, got, each) for each in (later.kept.content_before(), later.kept.content_after()))
+        return None if before is None or after is None else edited_from(later, before or None, after or None, keep)
+
+    def take_back(self, record: FileRecord, bench: Bench) -> Reverted:
+        """Put the file back; of what a later run wrote over it, only what this one added goes."""
+        now = content_of(Path(record.path))
+        if now is not None and not (record.kept.is_before(now) or record.kept.is_after(now)):
+            left = _apart(record.kept.content_before(), record.kept.content_after(), now)
+            if left is not None:
+                replace(Path(record.path), left, instead_of=now)
+                return Reverted()
+        return FileKind.take_back(self, record, bench)
+
     def plan(self, wanted: Wanted, machine: Machine) -> Iterable[WriteGenerated]:
         """Each file as it should be, where it is not. One that nothing reads any more goes."""
         environment = environment_of(wanted, machine)
@@ -81,6 +100,29 @@ class GeneratedFiles(FileKind):
                 shell = machine.shell(name)
                 checker = (shell.program, SHELLS[name].check) if shell and environment.hooks_of(name) else None
                 yield WriteGenerated(edit, machine.locations.shown(file.path), environment, checker)
+
+
+def _apart(was: bytes | None, got: bytes | None, now: bytes | None) -> bytes | None:
+    """What a generated file holds without what one run added to it; None where that cannot be told. The stamp is made anew, so
+    that open shells read the file again.
+    """
+    if now == got:
+        return was or b""
+    rows = taken_out(*(lines_of(_unstamped(each or b"")) for each in (was, got, now)))
+    if rows is None:
+        return None
+    text = b"".join(rows)
+    return text.replace(_NO_STAMP, digest_of(text)[:_STAMP_DIGITS].encode())
+
+
+def _unstamped(content: bytes) -> bytes:
+    found = _STAMP.search(content)
+    return content.replace(found[1], _NO_STAMP) if found else content
+
+
+_STAMP_DIGITS = 12
+_STAMP = re.compile(rb"^# stamp ([0-9a-f]{12})$", re.MULTILINE)
+_NO_STAMP = b"?" * _STAMP_DIGITS
 
 
 def used_files(wanted: Wanted, machine: Machine) -> frozenset[str]:

@@ -11,7 +11,7 @@ import msgspec
 
 from zesty_anchor.changes.base import BaseChange, BaseKind
 from zesty_anchor.changes.bench import Bench
-from zesty_anchor.changes.change import Stage
+from zesty_anchor.changes.change import Keep, Stage
 from zesty_anchor.changes.record import WHOLE, Record, Reverted
 from zesty_anchor.changes.replacement import bring_back
 from zesty_anchor.files.move import move
@@ -106,6 +106,12 @@ class Launchers(BaseKind):
     """The kind."""
 
     name = "launchers"
+    gives_way = True
+
+    def without(self, earlier: LaunchersRecord, later: LaunchersRecord, keep: Keep) -> LaunchersRecord:
+        """The later ones were made over the earlier ones."""
+        return msgspec.structs.replace(later, before=earlier.before, aside={**earlier.aside, **later.aside})
+
     record = LaunchersRecord
 
     def look(self, wanted: Wanted, machine: Machine) -> LauncherFacts:
