@@ -110,6 +110,9 @@ def run() -> None:
         sys.stderr.close()
         sys.exit(1)
     except Exception as error:
+        if ended:
+            # Nothing can be said any more to a terminal that is gone.
+            _leave(128 + ended[0])
         from zesty_anchor.commands.failure import told
 
         sys.exit(told(error))

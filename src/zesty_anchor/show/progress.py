@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import threading
 import time
+from contextlib import suppress
 from types import TracebackType
 from typing import TYPE_CHECKING, Self
 
@@ -36,8 +37,9 @@ class Lines:
         """End."""
 
     def _line(self, text: str) -> None:
+        # A terminal that is gone ends nothing.
         if not self._quiet:
-            with self._lock:
+            with self._lock, suppress(OSError):
                 self._paint.write(text)
 
     def said(self, text: str) -> None:

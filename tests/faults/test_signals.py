@@ -1,0 +1,197 @@
+"""A hangup, a termination and Ctrl-C end the program alike: with all that it started, what was under way taken back."""
+
+from __future__ import annotations
+
+import http.server
+import os
+import signal
+import subprocess
+import threading
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import PROGRAM, Desk
+from tests.faults.world import OURS
+from zesty_anchor.demo.home import likeness
+from zesty_anchor.demo.wares import pack, write_runtime
+from zesty_anchor.system.host import login_path
+
+pytestmark = pytest.mark.needs("bash", "zsh")
+SECONDS = 2.0
+"""How long the end may take, beside what a start of the program takes on this machine."""
+
+BUILD = """
+as-root = "allowed"
+[shells]
+use = ["bash"]
+[feeds.harbour]
+kind = "folder"
+url = "{home}/feed"
+[runtimes.kelp]
+want = "1.0"
+[recipes.kelp]
+commands = ["kelp"]
+[recipes.kelp.build]
+steps = ['''
+echo $$ >"$PERSON/at"
+(sleep 60; echo late >>"$PERSON/late") &
+sleep 60''']
+environment = { PERSON = "{home}" }
+"""
+
+
+class Silent(http.server.BaseHTTPRequestHandler):
+    """Tells a runtime, and says nothing more once its file is asked for."""
+
+    def do_GET(self) -> None:
+        file = Path(self.server.folder, self.path.lstrip("/"))  # type: ignore[attr-defined]
+        content = file.read_bytes() if file.is_file() else b""
+        self.send_response(200 if content else 404)
+        self.send_header("Content-Length", str(len(content)))
+        self.end_headers()
+        if file.suffix in (".zst", ".gz"):
+            self.wfile.write(content[:10])
+            self.wfile.flush()
+            (Path(self.server.home) / "at").write_text("asked")  # type: ignore[attr-defined]
+            self.server.over.wait(60)  # type: ignore[attr-defined]
+        else:
+            self.wfile.write(content)
+
+    def log_message(self, *given: object) -> None:
+        pass
+
+
+@pytest.fixture
+def silent(desk: Desk, tmp_path: Path) -> Iterator[str]:
+    folder = tmp_path / "silent"
+    folder.mkdir()
+    content = pack("kelp-4.2.1", {"bin/kelp": (b"#!/bin/sh\n", 0o755)}, "tar.zst")
+    write_runtime(folder, "kelp", [("4.2.1", "2026-06-30", ("lts",), "any", "kelp.tar.zst", content)])
+    server = http.server.ThreadingHTTPServer(("127.0.0.1", 0), Silent)
+    server.folder, server.home, server.over = folder, desk.home, threading.Event()  # type: ignore[attr-defined]
+    server.daemon_threads = True
+    threading.Thread(target=server.serve_forever, args=(0.01,), daemon=True).start()
+    yield f"http://127.0.0.1:{server.server_address[1]}/"
+    server.over.set()  # type: ignore[attr-defined]
+    server.shutdown()
+    server.server_close()
+
+
+def begin(desk: Desk, *words: str) -> subprocess.Popen[str]:
+    """Start the program, and wait until it is in the middle of it."""
+    running = subprocess.Popen(
+        [str(PROGRAM), *words], cwd=desk.home, env={"HOME": str(desk.home), "PATH": login_path(), "LANG": "C.UTF-8"},
+        stdin=subprocess.DEVNULL, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
+        # A shell that runs the tests in the background lets them be ignored.
+        preexec_fn=lambda: [signal.signal(n, signal.SIG_DFL) for n in (signal.SIGINT, signal.SIGHUP)],
+    )  # fmt: skip
+    for _ in range(3000):
+        if (desk.home / "at").exists() and (desk.home / "at").read_text():
+            return running
+        assert running.poll() is None, running.communicate()
+        time.sleep(0.01)
+    raise AssertionError("it never came to that")
+
+
+def ends(running: subprocess.Popen[str], how: signal.Signals, desk: Desk) -> str:
+    """Send the signal. Returns what was said; the end is in time, and tells the signal."""
+    began = time.monotonic()
+    desk.run("--version")
+    slack = time.monotonic() - began
+    began = time.monotonic()
+    running.send_signal(how)
+    _, said = running.communicate(timeout=60)
+    took = time.monotonic() - began
+    assert running.returncode == 128 + how
+    assert "interrupted: what was under way is taken back" in said
+    assert took < SECONDS + 3 * slack, f"{took:.1f} s"
+    return said
+
+
+HOW = (signal.SIGTERM, signal.SIGHUP, signal.SIGINT)
+
+
+@pytest.mark.parametrize("how", HOW)
+def test_while_a_server_says_nothing(desk: Desk, silent: str, how: signal.Signals) -> None:
+    desk.wants(url=silent)
+    before = likeness(desk.home, OURS)
+    ends(begin(desk, "provision"), how, desk)
+    (desk.home / "at").unlink()
+    assert likeness(desk.home, OURS) == before
+    assert desk.run("undo").code == 1, "nothing stands"
+
+
+@pytest.mark.parametrize("how", HOW)
+def test_while_a_version_is_built(desk: Desk, how: signal.Signals) -> None:
+    (desk.home / "feed").mkdir()
+    (desk.home / "feed/kelp-1.0.tar.gz").write_bytes(pack("kelp-1.0", {"README": (b"kelp\n", 0o644)}, "tar.gz"))
+    desk.write(BUILD.replace("{home}", str(desk.home)))
+    before = likeness(desk.home, OURS)
+    running = begin(desk, "provision")
+    builder = int((desk.home / "at").read_text())
+    ends(running, how, desk)
+    gone(builder)
+    (desk.home / "at").unlink()
+    assert likeness(desk.home, OURS) == before
+
+
+@pytest.mark.parametrize("how", HOW)
+def test_while_a_shell_does_not_start(desk: Desk, how: signal.Signals) -> None:
+    desk.write("[ -e ~/.zshenv ] && { echo asked >~/at; sleep 60; }\n", ".bashrc")
+    desk.wants()
+    ends(begin(desk, "provision"), how, desk)
+    left = [path.name for path in (desk.home / ".local/state/zesty-anchor").glob("shells-at-work-*")]
+    assert left == []
+    desk.write("", ".bashrc")
+    desk.well("undo")
+
+
+def test_a_terminal_that_is_closed(desk: Desk, silent: str) -> None:
+    import pexpect
+
+    desk.wants(url=silent)
+    before = likeness(desk.home, OURS)
+    child = pexpect.spawn(
+        str(PROGRAM), ["provision"], cwd=str(desk.home), timeout=30,
+        env={"HOME": str(desk.home), "PATH": login_path(), "LANG": "C.UTF-8", "TERM": "xterm"},
+    )  # fmt: skip
+    for _ in range(3000):
+        if (desk.home / "at").exists():
+            break
+        time.sleep(0.01)
+    process = child.pid
+    os.close(child.child_fd)
+    child.closed = True
+    for _ in range(500):
+        if os.waitpid(process, os.WNOHANG)[0]:
+            break
+        time.sleep(0.01)
+    else:
+        raise AssertionError("it goes on without its terminal")
+    (desk.home / "at").unlink()
+    assert likeness(desk.home, OURS) == before
+
+
+def test_killed_while_it_builds_the_build_ends_too(desk: Desk) -> None:
+    (desk.home / "feed").mkdir()
+    (desk.home / "feed/kelp-1.0.tar.gz").write_bytes(pack("kelp-1.0", {"README": (b"kelp\n", 0o644)}, "tar.gz"))
+    desk.write(BUILD.replace("{home}", str(desk.home)))
+    running = begin(desk, "provision")
+    builder = int((desk.home / "at").read_text())
+    running.kill()
+    running.communicate()
+    gone(builder)
+
+
+def gone(group: int) -> None:
+    """A group of processes that was killed is soon seen no more."""
+    for _ in range(200):
+        try:
+            os.killpg(group, 0)
+        except ProcessLookupError:
+            return
+        time.sleep(0.01)
+    raise AssertionError("the build goes on")
