@@ -1,0 +1,109 @@
+"""Moving, between file systems too: whole or not at all, and the same afterwards."""
+
+from __future__ import annotations
+
+import os
+import tempfile
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from zesty_anchor.files import move as moving
+from zesty_anchor.files.move import finish_move, move, same
+
+
+@pytest.fixture
+def elsewhere(tmp_path: Path) -> Iterator[Path]:
+    """A folder on another file system than the tests' own."""
+    for top in ("/dev/shm", "/var/tmp", "/run"):
+        if os.access(top, os.W_OK) and os.stat(top).st_dev != tmp_path.stat().st_dev:
+            with tempfile.TemporaryDirectory(dir=top) as name:
+                yield Path(name)
+            return
+    pytest.fail("no second file system to be written: /dev/shm, /var/tmp and /run are all on one")
+
+
+def old_install(folder: Path) -> Path:
+    (folder / "bin").mkdir(parents=True)
+    (folder / "bin/kelp").write_bytes(b"#!/bin/sh\n")
+    (folder / "bin/kelp").chmod(0o4755)
+    os.link(folder / "bin/kelp", folder / "bin/kelp-again")
+    (folder / "link").symlink_to("bin")
+    (folder / "closed").mkdir()
+    (folder / "closed/in").write_text("in\n")
+    os.utime(folder / "closed/in", (1, 1))
+    os.mkfifo(folder / "pipe")
+    (folder / "closed").chmod(0o500)
+    if os.geteuid() == 0:
+        os.chown(folder / "bin/kelp", 65534, 65534)
+        (folder / "bin/kelp").chmod(0o4755)
+    return folder
+
+
+def test_between_file_systems_it_is_the_same_afterwards(tmp_path: Path, elsewhere: Path) -> None:
+    old = old_install(tmp_path / "old")
+    was = (old / "bin/kelp").stat()
+    move(old, elsewhere / "old")
+    assert not os.path.lexists(old)
+    now = (elsewhere / "old/bin/kelp").stat()
+    assert (now.st_mode, now.st_uid, now.st_gid) == (was.st_mode, was.st_uid, was.st_gid)
+    assert now.st_ino == (elsewhere / "old/bin/kelp-again").stat().st_ino, "hard links stay together"
+    assert (elsewhere / "old/closed/in").stat().st_mtime == 1
+    assert os.readlink(elsewhere / "old/link") == "bin"
+    assert (elsewhere / "old/pipe").is_fifo()
+    move(elsewhere / "old", tmp_path / "old")
+    assert (tmp_path / "old/bin/kelp").stat().st_mode == was.st_mode
+    assert sorted(path.name for path in tmp_path.iterdir()) == ["old"]
+    assert list(elsewhere.iterdir()) == []
+
+
+class Cut(BaseException):
+    """The program is killed here."""
+
+
+@pytest.mark.parametrize("step", ["copy", "flush_tree", "same", "flush_folder", "discard_any"])
+def test_cut_off_anywhere_a_whole_one_is_there(
+    tmp_path: Path, elsewhere: Path, step: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """``discard_any`` is what takes the source away, bit by bit."""
+    old, target = old_install(tmp_path / "old"), elsewhere / "old"
+    whole = tmp_path / "whole"
+    old_install(whole)
+
+    def cut(*given: object) -> None:
+        if step == "discard_any" and not str(given[0]).endswith("-going"):
+            return
+        if step == "discard_any" and os.path.lexists(str(given[0])):
+            (Path(str(given[0])) / "bin/kelp").unlink()
+        elif step == "discard_any":
+            return
+        raise Cut
+
+    with monkeypatch.context() as patched:
+        patched.setattr(moving, step, cut)
+        with pytest.raises(Cut):
+            move(old, target)
+    assert any(os.path.lexists(path) and same(path, whole) for path in (old, target))
+    if os.path.lexists(old):
+        assert same(old, whole), "the source is never seen half"
+    finish_move(old, target)
+    assert not [path for path in tmp_path.iterdir() if path.name.endswith("-going")]
+    assert os.path.lexists(old) or same(target, whole)
+
+
+def test_what_changes_while_it_is_copied_stays(
+    tmp_path: Path, elsewhere: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    old = old_install(tmp_path / "old")
+    copy = moving.copy
+
+    def meanwhile(source: Path, target: Path) -> None:
+        copy(source, target)
+        (old / "bin/kelp").write_bytes(b"mine\n")
+
+    monkeypatch.setattr(moving, "copy", meanwhile)
+    with pytest.raises(OSError, match="changed while it was copied"):
+        move(old, elsewhere / "old")
+    assert (old / "bin/kelp").read_bytes() == b"mine\n"
+    assert list(elsewhere.iterdir()) == []
