@@ -9,7 +9,7 @@ import traceback
 from zesty_anchor.show.document import encode, failed
 from zesty_anchor.show.paint import err
 from zesty_anchor.show.problem import problem
-from zesty_anchor.system.problem import Problem
+from zesty_anchor.system.problem import Problem, of_system
 
 
 def told(error: Exception) -> int:
@@ -17,6 +17,8 @@ def told(error: Exception) -> int:
     verbose = any(word in ("-v", "--verbose") for word in sys.argv[1:])
     if verbose:
         traceback.print_exception(error)
+    if isinstance(error, OSError):
+        error = of_system(error)
     if not isinstance(error, Problem):
         wrapped = Problem(
             f"something unexpected: {type(error).__name__}: {error}",

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import errno
 import functools
 import threading
 from collections.abc import Callable, Mapping, Sequence
@@ -17,7 +16,7 @@ from zesty_anchor.engine.journal import Entry, Journal
 from zesty_anchor.engine.outcome import ChangeReport, report, waits
 from zesty_anchor.engine.reporter import Reporter
 from zesty_anchor.engine.undo import take_back_entry, tidy
-from zesty_anchor.system.problem import Problem
+from zesty_anchor.system.problem import Problem, of_system
 
 _STUCK_SECONDS = 1.0
 """How long a change may take to end, once the run was interrupted."""
@@ -218,21 +217,10 @@ def _problem_of(future: Future[None]) -> Problem | None:
 def _as_problem(error: Exception, change: Change) -> Problem:
     if isinstance(error, Problem):
         return error
-    if not isinstance(error, OSError):
-        return Problem(
-            f"something unexpected: {type(error).__name__}: {error}",
-            where=change.subject,
-            advice="it was taken back; please report it, with what -v prints",
-        )
-    where = str(error.filename or change.subject)
-    if error.errno in (errno.ENOSPC, errno.EDQUOT):
-        return Problem(
-            "the disk is full",
-            where=where,
-            advice="what was written for it is removed again; make room, then run the command again",
-        )
+    if isinstance(error, OSError):
+        return of_system(error, change.subject, taken_back=True)
     return Problem(
-        str(error.strerror or error),
-        where=where,
-        advice="it was taken back; mend the cause, then run the command again",
+        f"something unexpected: {type(error).__name__}: {error}",
+        where=change.subject,
+        advice="it was taken back; please report it, with what -v prints",
     )

@@ -17,7 +17,7 @@ from zesty_anchor.engine.twin import run_folder
 from zesty_anchor.files.folders import remove_empty
 from zesty_anchor.files.removal import discard_any
 from zesty_anchor.system.locations import Locations
-from zesty_anchor.system.problem import Problem
+from zesty_anchor.system.problem import Problem, of_system
 
 
 def record_of(kinds: Kinds, entry: Entry) -> Record:
@@ -45,8 +45,9 @@ def take_back_entry(kinds: Kinds, journal: Journal, entry: Entry, bench: Bench) 
     try:
         reverted = kinds[entry.kind].take_back(record, bench)
     except (Problem, OSError) as error:
-        what = error if isinstance(error, Problem) else f"{error.strerror or error} ({error.filename or entry.subject})"
-        return Reverted((f"{entry.action} {entry.subject} could not be taken back: {what}",), whole=False)
+        problem = error if isinstance(error, Problem) else of_system(error, entry.subject)
+        told = f"{entry.action} {entry.subject} could not be taken back: {problem}; {problem.advice}"
+        return Reverted((told,), whole=False)
     if reverted.whole:
         things = {kept: was for was, kept in record.in_attic().items()}
         if reverted.needed:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 from pathlib import Path
 
 import msgspec
@@ -28,16 +29,15 @@ class Edit(msgspec.Struct, frozen=True):
 
     def diff(self, name: str) -> str:
         """The change as a unified diff, with ``name`` for the file. A missing last line end is passed over."""
-        import difflib
-
-        rows = difflib.unified_diff(
-            _shown_lines(self.file.content),
-            _shown_lines(self.after),
-            name if self.file.content is not None else "(no file)",
-            name if self.after is not None else "(no file)",
-            n=1,
-        )
-        return "".join(rows)
+        before, after = _shown_lines(self.file.content), _shown_lines(self.after)
+        same = _same_at_start(before, after)
+        end = _same_at_start(before[:same:-1], after[:same:-1])
+        # Only what differs is compared, with a line around it: a startup file may have a megabyte.
+        skipped = max(0, same - 1)
+        until = max(0, end - 1)
+        rows = _unified(before[skipped : len(before) - until], after[skipped : len(after) - until], skipped)
+        names = (name if content is not None else "(no file)" for content in (self.file.content, self.after))
+        return "".join([f"--- {next(names)}\n", f"+++ {next(names)}\n", *rows]) if rows else ""
 
     def check_writable(self) -> None:
         """Raises ``Problem`` where the file, or the folder that it must be made in, is read-only."""
@@ -232,6 +232,22 @@ def _copy(copy: str | None, digest: str, name: str) -> bytes | None:
             advice=f"{name} is left as it is: put that copy back from a backup, or take our line out of {name} by hand",
         )
     return content
+
+
+def _same_at_start(one: list[str], other: list[str]) -> int:
+    return next((n for n, (a, b) in enumerate(zip(one, other, strict=False)) if a != b), min(len(one), len(other)))
+
+
+def _unified(before: list[str], after: list[str], skipped: int) -> list[str]:
+    """The hunks of a unified diff of parts that stand behind ``skipped`` lines."""
+    import difflib
+
+    def moved(found: re.Match[str]) -> str:
+        start, count = int(found[2]), found[3] or ""
+        return f"{found[1]}{start + skipped if start or skipped else 0}{count}"
+
+    rows = list(difflib.unified_diff(before, after, n=1))[2:]
+    return [re.sub(r"([-+])([0-9]+)((?:,[0-9]+)?)", moved, row) if row.startswith("@@ ") else row for row in rows]
 
 
 def _shown_lines(content: bytes | None) -> list[str]:

@@ -22,8 +22,10 @@ def leave_shelf(folder: Path, bench: Bench) -> tuple[str, ...]:
     """Take a version off the shelf in one rename. Returns what a person should know.
 
     Without our receipt it is not ours, and stays. What is not in its list of files, or holds something else by now, goes to the
-    attic first.
+    attic first. Raises ``OSError`` where it cannot be read.
     """
+    if folder.is_dir() and not folder.is_symlink():
+        os.listdir(folder)  # one that is closed is no other one
     if folder.is_symlink() or read(folder) is None:
         return (f"{bench.locations.shown(folder)} is not what was put there, and stays",)
     files = files_in(folder)

@@ -43,7 +43,8 @@ def sourced_files(startup: Mapping[Path, TextFile], home: Path) -> dict[Path, Te
 def _named(file: TextFile, home: Path) -> list[Path]:
     paths = []
     for row in (file.content or b"").decode("utf-8", "surrogateescape").splitlines():
-        if row.lstrip().startswith("#"):
+        # A quick look: most rows hold neither word.
+        if (". " not in row and ".\t" not in row and "source" not in row) or row.lstrip().startswith("#"):
             continue
         for sourced in SOURCES.finditer(row):
             name = resolved(sourced[2], home)

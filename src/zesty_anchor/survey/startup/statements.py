@@ -70,9 +70,11 @@ def statements_setting(content: bytes, name: str, home: Path) -> list[Statement]
 
 def without(content: bytes, statements: Iterable[Statement]) -> bytes:
     """The content with the statements that serve the folder cut out, and no byte beyond."""
-    for each in sorted((s for s in statements if s.serves), key=lambda s: s.start, reverse=True):
-        content = content[: each.start] + content[each.end :]
-    return content
+    kept, place = [], 0
+    for each in sorted((s for s in statements if s.serves), key=lambda s: s.start):
+        kept.append(content[place : each.start])
+        place = max(place, each.end)
+    return b"".join((*kept, content[place:]))
 
 
 def whole_lines(content: bytes, start: int, end: int) -> tuple[int, int, bool]:
