@@ -131,6 +131,32 @@ def many_files() -> Iterator[Result]:
             yield Result(name, against, mine / other, bar, note=_cpu(used))
 
 
+def kept_for_good() -> Iterator[Result]:
+    """What is done beside, so that nothing is lost: a list of all files with their digests, and all of it on disk."""
+    with room() as place:
+        made: list[Path] = []
+
+        def fresh() -> Path:
+            folder = place / str(len(made))
+            for number in range(10_000):
+                file = folder / f"d{number % 100}" / f"f{number}.txt"
+                file.parent.mkdir(parents=True, exist_ok=True)
+                file.write_bytes(b"high water, low water %d " % number * (number % 400 + 10))
+            made.append(folder)
+            return folder
+
+        environment = plain_environment(place)
+        script = str(Path(__file__).with_name("keep_once.py"))
+        by_hand = "find . -type f -print0 | xargs -0 sha256sum >../list; find . -type f -print0 | xargs -0 sync"
+        ours, theirs = side_by_side(
+            lambda: seconds([PYTHON, script, str(fresh())], environment),
+            lambda: seconds(["sh", "-c", by_hand], environment, str(fresh())),
+            rounds=3,
+        )
+    against = "`find`, `sha256sum` and `sync` of each file"
+    yield Result("keep a version of 10,000 files for good: list, digest, flush", against, ours / theirs, 1.5, note=f"{ours:.1f} s")
+
+
 def large_archive() -> Iterator[Result]:
     with room() as place:
         archive = place / "large.tar.gz"

@@ -137,6 +137,30 @@ def crowded_survey() -> Iterator[Result]:
     yield Result("`survey` of a home that people have lived in", "–", took, 3, "s")
 
 
+_LINES = b"""alias t%d='ls -l ~/desk/%d'
+if [ -d ~/gauges/%d ]; then PATH=$PATH:~/gauges/%d; fi
+"""
+_OLD = b"export KELP_HOME=~/old-kelp\nPATH=$KELP_HOME/bin:$PATH\n"
+
+
+def long_startup_file() -> Iterator[Result]:
+    """A preview that finds the old install's lines, in a startup file of a megabyte and in one of a kilobyte."""
+    with provisioned(1) as (home, manifest):
+        (home / "old-kelp/bin").mkdir(parents=True)
+        manifest.write_text(manifest.read_text() + '\n[[conflicts.remove]]\npath = "~/old-kelp"\n')
+        environment = plain_environment(home)
+
+        def preview(size: int) -> float:
+            count = size // len(_LINES)
+            text = b"".join(_LINES % ((number,) * 4) for number in range(count)) + _OLD * (count // 50 + 1)
+            (home / ".bashrc").write_bytes(text)
+            return seconds([*PROGRAM, "preview"], environment, str(manifest.parent))
+
+        took = side_by_side(lambda: preview(1_000_000), lambda: preview(1_000), rounds=5)
+    note = f"{took[0]:.2f} s"
+    yield Result("`preview` with a .bashrc of 1 MB", "with one of 1 kB", took[0] / took[1], 3, note=note)
+
+
 DOWNLOADS, BUILDS, SLOTS, RATE = 12, 4, 4, 2_000_000
 
 

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from archive_rows import large_archive, many_files, node_tarball
+from archive_rows import kept_for_good, large_archive, many_files, node_tarball
 from program_rows import (
     crowded_survey,
     debian_archive,
     growth,
     long_list,
+    long_startup_file,
     many_variables,
     nothing_to_do,
     overlap,
@@ -20,11 +21,13 @@ ROWS = (
     nothing_to_do,
     node_tarball,
     many_files,
+    kept_for_good,
     large_archive,
     overlap,
     long_list,
     debian_archive,
     crowded_survey,
+    long_startup_file,
     growth,
     many_variables,
     shell_start,

@@ -156,7 +156,7 @@ def test_a_run_is_taken_back_the_latest_first(work: tuple[Runner, Journal, Marks
     runner.stage([Mark("a", out)])
     runner.stage([Mark("b", out, Stage.SHELL), Mark("c", out, Stage.SHELL)])
     journal.end_run(1)
-    take_back_run({"mark": marks}, journal, 1, bench_in(tmp_path))
+    take_back_run({"mark": marks}, journal, 1, lambda run: bench_in(tmp_path))
     assert marks.taken == ["c", "b", "a"]
     assert journal.standing_runs() == []
 
@@ -186,11 +186,11 @@ def test_what_could_not_be_taken_back_is_not_said_to_be(
     runner.stage([Mark("a", out, Stage.SHELL)])
     journal.end_run(1)
     marks.stays = Reverted(("a stays",), whole=False)
-    taken = take_back_run({"mark": marks}, journal, 1, bench_in(tmp_path))
+    taken = take_back_run({"mark": marks}, journal, 1, lambda run: bench_in(tmp_path))
     assert not taken.whole and [change.outcome for change in taken.changes] == ["not taken back"]
     assert journal.standing_runs() == [1] and (out / "a").exists()
     marks.stays = WHOLE
-    assert take_back_run({"mark": marks}, journal, 1, bench_in(tmp_path)).whole
+    assert take_back_run({"mark": marks}, journal, 1, lambda run: bench_in(tmp_path)).whole
     assert journal.standing_runs() == [] and not (out / "a").exists()
 
 

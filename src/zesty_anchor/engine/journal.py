@@ -2,58 +2,16 @@
 
 from __future__ import annotations
 
-import sqlite3
 import threading
 import time
 from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
-from typing import Any
 
 import msgspec
 
 from zesty_anchor.changes.record import Record
 from zesty_anchor.engine import twin
-from zesty_anchor.files import own_folders
-from zesty_anchor.system.problem import Problem
-
-_SCHEMA = """
-CREATE TABLE IF NOT EXISTS runs (
-    run INTEGER PRIMARY KEY AUTOINCREMENT,
-    began REAL NOT NULL,
-    ended REAL,
-    manifest TEXT NOT NULL,
-    taken_back INTEGER NOT NULL DEFAULT 0
-);
-CREATE TABLE IF NOT EXISTS changes (
-    change INTEGER PRIMARY KEY AUTOINCREMENT,
-    run INTEGER NOT NULL REFERENCES runs(run),
-    kind TEXT NOT NULL,
-    subject TEXT NOT NULL,
-    action TEXT NOT NULL,
-    record TEXT NOT NULL,
-    state TEXT NOT NULL CHECK (state IN ('begun', 'done', 'taken back'))
-);
-CREATE TABLE IF NOT EXISTS resolutions (
-    runtime TEXT NOT NULL,
-    want TEXT NOT NULL,
-    feed TEXT NOT NULL,
-    version TEXT NOT NULL,
-    PRIMARY KEY (runtime, want, feed)
-);
-CREATE TABLE IF NOT EXISTS notices (
-    run INTEGER NOT NULL,
-    change INTEGER NOT NULL,
-    notice TEXT NOT NULL
-);
-CREATE TABLE IF NOT EXISTS kept (
-    kept TEXT PRIMARY KEY,
-    was TEXT NOT NULL,
-    run INTEGER NOT NULL,
-    since REAL NOT NULL
-);
-PRAGMA user_version = 2;
-"""
-_VERSION = 2
+from zesty_anchor.engine.database import Database
 
 
 class Entry(msgspec.Struct, frozen=True):
@@ -97,23 +55,9 @@ class Journal:
     def __init__(self, file: Path, *, on_disk: bool = True) -> None:
         self.file = file
         self.attic = file.parent / "attic"
-        self._lock = threading.Lock()
         self.on_disk = on_disk
-        if on_disk:
-            own_folders.make(file.parent)
-        try:
-            self._base = sqlite3.connect(
-                file if on_disk else ":memory:", check_same_thread=False, isolation_level=None, timeout=10
-            )
-            version = self._base.execute("PRAGMA user_version").fetchone()[0]
-            if version > _VERSION:
-                raise Problem("the journal was written by a newer zesty-anchor", where=str(file), advice="upgrade it")
-            if version < _VERSION:
-                self._base.executescript(_SCHEMA)
-            # Each entry is on disk before its change begins: that is the journal's whole purpose.
-            self._base.execute("PRAGMA synchronous = FULL")
-        except sqlite3.Error as error:
-            raise self._problem(error) from None
+        self._lock = threading.Lock()
+        self._base = Database(file, on_disk=on_disk)
 
     def __enter__(self) -> Journal:
         return self
@@ -128,28 +72,28 @@ class Journal:
     def begin_run(self, manifest: Path) -> int:
         """Open a run and return its number: one that no run had, and no folder in the attic."""
         with self._lock:
-            last = self._rows(
+            last = self._base.rows(
                 "SELECT max(run) FROM (SELECT run FROM runs UNION SELECT seq FROM sqlite_sequence WHERE name = 'runs')"
             )[0][0]
             run = max(last or 0, twin.last_run(self.attic)) + 1
             began = time.time()
-            self._write("INSERT INTO runs (run, began, manifest) VALUES (?, ?, ?)", (run, began, str(manifest)))
+            self._base.write("INSERT INTO runs (run, began, manifest) VALUES (?, ?, ?)", (run, began, str(manifest)))
             self._add(twin.Event(run, began=began, manifest=str(manifest)))
             return run
 
     def end_run(self, run: int) -> None:
         """Close a run; one in which nothing remains done, and of which nothing is to be known, is forgotten."""
         with self._lock:
-            left = self._rows(
+            left = self._base.rows(
                 "SELECT (SELECT count(*) FROM changes WHERE run = :run AND state <> 'taken back')"
                 " + (SELECT count(*) FROM notices WHERE run = :run) + (SELECT count(*) FROM kept WHERE run = :run)",
                 {"run": run},
             )[0][0]
             if left:
-                self._write("UPDATE runs SET ended = ? WHERE run = ?", (time.time(), run))
+                self._base.write("UPDATE runs SET ended = ? WHERE run = ?", (time.time(), run))
             else:
-                self._write("DELETE FROM changes WHERE run = ?", (run,))
-                self._write("DELETE FROM runs WHERE run = ?", (run,))
+                self._base.write("DELETE FROM changes WHERE run = ?", (run,))
+                self._base.write("DELETE FROM runs WHERE run = ?", (run,))
                 if self.on_disk:
                     (twin.run_folder(self.attic, run) / twin.NAME).unlink(missing_ok=True)
 
@@ -157,7 +101,7 @@ class Journal:
         """Write down a change that is about to happen, and return its number."""
         with self._lock:
             text = msgspec.json.encode(record)
-            change = self._write(
+            change = self._base.write(
                 "INSERT INTO changes (run, kind, subject, action, record, state) VALUES (?, ?, ?, ?, ?, 'begun')",
                 (run, kind, subject, action, text.decode()),
             )
@@ -168,7 +112,9 @@ class Journal:
         """Write down what the record of a change has come to; ``done`` is the ``state`` of one that is."""
         with self._lock:
             text = msgspec.json.encode(record)
-            self._write("UPDATE changes SET state = ?, record = ? WHERE change = ?", (state, text.decode(), change))
+            self._base.write(
+                "UPDATE changes SET state = ?, record = ? WHERE change = ?", (state, text.decode(), change)
+            )
             self._add(twin.Event(run, change, state, record=msgspec.Raw(text)))
 
     def taken_back(self, entry: Entry, notices: Sequence[str], things: Mapping[str, str]) -> None:
@@ -176,13 +122,13 @@ class Journal:
         thing is kept, and where it stood.
         """
         with self._lock:
-            self._write("BEGIN")
-            self._write("UPDATE changes SET state = 'taken back' WHERE change = ?", (entry.change,))
+            self._base.write("BEGIN")
+            self._base.write("UPDATE changes SET state = 'taken back' WHERE change = ?", (entry.change,))
             for notice in notices:
-                self._write("INSERT INTO notices VALUES (?, ?, ?)", (entry.run, entry.change, notice))
+                self._base.write("INSERT INTO notices VALUES (?, ?, ?)", (entry.run, entry.change, notice))
             for kept, was in things.items():
                 self._keep(entry.run, was, kept)
-            self._write("COMMIT")
+            self._base.write("COMMIT")
             self._add(twin.Event(entry.run, entry.change, "taken back"))
 
     def keep(self, run: int, was: str, kept: str) -> None:
@@ -192,17 +138,19 @@ class Journal:
 
     def things(self) -> list[Thing]:
         """What is in the attic and belongs to no change any more, the latest first."""
-        rows = self._rows("SELECT was, kept, since FROM kept ORDER BY since DESC, kept DESC")
+        rows = self._base.rows("SELECT was, kept, since FROM kept ORDER BY since DESC, kept DESC")
         return [Thing(*row) for row in rows]
 
     def let_go(self, kept: str) -> None:
         """Write down that something is in the attic no more."""
         with self._lock:
-            self._write("DELETE FROM kept WHERE kept = ?", (kept,))
+            self._base.write("DELETE FROM kept WHERE kept = ?", (kept,))
 
     def notices(self, run: int) -> tuple[str, ...]:
         """What a person should know of the changes of a run that were taken back, whenever that was."""
-        return tuple(row[0] for row in self._rows("SELECT notice FROM notices WHERE run = ? ORDER BY rowid", (run,)))
+        return tuple(
+            row[0] for row in self._base.rows("SELECT notice FROM notices WHERE run = ? ORDER BY rowid", (run,))
+        )
 
     def unfinished(self) -> list[Entry]:
         """Changes that were begun and neither done nor taken back, the latest first: a run was cut off there."""
@@ -216,7 +164,7 @@ class Journal:
         """The numbers of the runs of which something still stands, the latest first."""
         return [
             row[0]
-            for row in self._rows(
+            for row in self._base.rows(
                 "SELECT run FROM runs WHERE taken_back = 0 AND EXISTS "
                 "(SELECT 1 FROM changes WHERE changes.run = runs.run AND state <> 'taken back') ORDER BY run DESC"
             )
@@ -224,11 +172,11 @@ class Journal:
 
     def runs_over(self) -> list[int]:
         """The numbers of the runs that were taken back."""
-        return [row[0] for row in self._rows("SELECT run FROM runs WHERE taken_back = 1 ORDER BY run")]
+        return [row[0] for row in self._base.rows("SELECT run FROM runs WHERE taken_back = 1 ORDER BY run")]
 
     def runs_left_open(self) -> list[int]:
         """The numbers of the runs of which nothing stands any more, though nobody wrote down that they were taken back."""
-        rows = self._rows(
+        rows = self._base.rows(
             "SELECT run FROM runs WHERE taken_back = 0 AND NOT EXISTS"
             " (SELECT 1 FROM changes WHERE changes.run = runs.run AND state <> 'taken back')"
         )
@@ -236,34 +184,34 @@ class Journal:
 
     def began(self, run: int) -> float:
         """When a run began, in seconds since 1970."""
-        rows = self._rows("SELECT began FROM runs WHERE run = ?", (run,))
+        rows = self._base.rows("SELECT began FROM runs WHERE run = ?", (run,))
         return float(rows[0][0]) if rows else 0.0
 
     def last_manifest(self) -> Path | None:
         """The manifest of the latest run that still stands."""
-        rows = self._rows("SELECT manifest FROM runs WHERE taken_back = 0 ORDER BY run DESC LIMIT 1")
+        rows = self._base.rows("SELECT manifest FROM runs WHERE taken_back = 0 ORDER BY run DESC LIMIT 1")
         return Path(rows[0][0]) if rows else None
 
     def run_taken_back(self, run: int) -> None:
         """Write down that a whole run was taken back."""
         with self._lock:
-            self._write("UPDATE runs SET taken_back = 1 WHERE run = ?", (run,))
+            self._base.write("UPDATE runs SET taken_back = 1 WHERE run = ?", (run,))
 
     def resolutions(self) -> dict[tuple[str, str, str], str]:
         """The version that each (runtime, want, feed) was resolved to."""
-        rows = self._rows("SELECT runtime, want, feed, version FROM resolutions")
+        rows = self._base.rows("SELECT runtime, want, feed, version FROM resolutions")
         return {(runtime, want, feed): version for runtime, want, feed, version in rows}
 
     def resolve(self, runtime: str, want: str, feed: str, version: str) -> None:
         """Write down what a want was resolved to, so that it stays so."""
         with self._lock:
             resolved = runtime, want, feed, version
-            self._write("INSERT OR REPLACE INTO resolutions VALUES (?, ?, ?, ?)", resolved)
+            self._base.write("INSERT OR REPLACE INTO resolutions VALUES (?, ?, ?, ?)", resolved)
             self._add(twin.Event(twin.last_run(self.attic), resolved=resolved))
 
     def wrote(self, path: str) -> frozenset[str]:
         """The digests of what the runs that stand wrote into a file; none where one of them does not tell."""
-        rows = self._rows(
+        rows = self._base.rows(
             "SELECT json_extract(record, '$.after_digest') FROM changes"
             " WHERE state = 'done' AND json_extract(record, '$.path') = ?",
             (path,),
@@ -274,14 +222,16 @@ class Journal:
         """Take what a twin tells into a new journal."""
         changes: dict[tuple[int, int], int] = {}
         with self._lock:
-            self._write("BEGIN")
+            self._base.write("BEGIN")
             for event in events:
                 key = event.run, event.change
                 if event.resolved:
-                    self._write("INSERT OR REPLACE INTO resolutions VALUES (?, ?, ?, ?)", event.resolved)
+                    self._base.write("INSERT OR REPLACE INTO resolutions VALUES (?, ?, ?, ?)", event.resolved)
                 elif not event.change:
                     row: tuple[object, ...] = (event.run, event.began, event.began, event.manifest)
-                    self._write("INSERT OR IGNORE INTO runs (run, began, ended, manifest) VALUES (?, ?, ?, ?)", row)
+                    self._base.write(
+                        "INSERT OR IGNORE INTO runs (run, began, ended, manifest) VALUES (?, ?, ?, ?)", row
+                    )
                 elif key not in changes and event.kind:
                     row = (
                         event.run,
@@ -291,68 +241,30 @@ class Journal:
                         bytes(event.record).decode(),
                         event.state,
                     )
-                    changes[key] = self._write(
+                    changes[key] = self._base.write(
                         "INSERT INTO changes (run, kind, subject, action, record, state) VALUES (?, ?, ?, ?, ?, ?)", row
                     )
                 elif key in changes:
-                    self._write("UPDATE changes SET state = ? WHERE change = ?", (event.state, changes[key]))
+                    self._base.write("UPDATE changes SET state = ? WHERE change = ?", (event.state, changes[key]))
                     if bytes(event.record) != b"null":
                         row = (bytes(event.record).decode(), changes[key])
-                        self._write("UPDATE changes SET record = ? WHERE change = ?", row)
-            self._write(
+                        self._base.write("UPDATE changes SET record = ? WHERE change = ?", row)
+            self._base.write(
                 "UPDATE runs SET taken_back = 1 WHERE NOT EXISTS"
                 " (SELECT 1 FROM changes WHERE changes.run = runs.run AND state <> 'taken back')"
             )
-            self._write("COMMIT")
+            self._base.write("COMMIT")
 
     def _keep(self, run: int, was: str, kept: str) -> None:
-        self._write("INSERT OR REPLACE INTO kept VALUES (?, ?, ?, ?)", (kept, was, run, time.time()))
+        self._base.write("INSERT OR REPLACE INTO kept VALUES (?, ?, ?, ?)", (kept, was, run, time.time()))
 
     def _add(self, event: twin.Event) -> None:
         if self.on_disk:
             twin.add(self.attic, event)
 
     def _entries(self, condition: str, values: tuple[int, ...]) -> list[Entry]:
-        rows = self._rows(
+        rows = self._base.rows(
             f"SELECT change, run, kind, subject, action, record, state FROM changes WHERE {condition} ORDER BY change DESC",
             values,
         )
         return [Entry(row[0], row[1], row[2], row[3], row[4], row[5].encode(), row[6]) for row in rows]
-
-    def _rows(self, query: str, values: Any = ()) -> list[tuple[Any, ...]]:
-        try:
-            return self._base.execute(query, values).fetchall()
-        except sqlite3.Error as error:
-            raise self._problem(error) from None
-
-    def _write(self, statement: str, values: tuple[object, ...] = ()) -> int:
-        """Returns the number of the row that was added, if one was."""
-        try:
-            return self._base.execute(statement, values).lastrowid or 0
-        except sqlite3.Error as error:
-            if self._base.in_transaction:
-                self._base.rollback()
-            raise self._problem(error) from None
-
-    def _problem(self, error: sqlite3.Error) -> Problem:
-        if not isinstance(error, sqlite3.OperationalError):
-            return Unreadable(f"the journal cannot be read: {error}", where=str(self.file), advice=_REBUILT)
-        text = str(error)
-        advice = next((advice for part, advice in _ADVICE.items() if part in text), "look at that file and its disk")
-        return Problem(f"the journal cannot be used: {text}", where=str(self.file), advice=advice)
-
-
-class Unreadable(Problem):
-    """The journal's file is no journal any more."""
-
-
-_REBUILT = (
-    "the next provision, undo or dismantle sets it aside, and makes it anew from what the attic and the shelf tell"
-)
-_ADVICE = {
-    "locked": "another program has it open: wait for that to end, then run the command again",
-    "readonly": "allow it to be written (chmod u+w), then run the command again",
-    "full": "the disk is full: make room, then run the command again",
-    "unable to open": "allow its folder to be read and written (chmod u+rwx), then run the command again",
-}
-"""What to do, by a part of what SQLite says (sqlite.org, "Result and Error Codes")."""

@@ -11,7 +11,8 @@ from pathlib import Path
 import msgspec
 
 from zesty_anchor.engine import twin
-from zesty_anchor.engine.journal import Journal, Past, Unreadable
+from zesty_anchor.engine.database import Unreadable
+from zesty_anchor.engine.journal import Journal, Past
 from zesty_anchor.files import own_folders
 from zesty_anchor.files.replace import flush_folder
 from zesty_anchor.shelf.receipt import stock

@@ -29,13 +29,18 @@ class Edit(msgspec.Struct, frozen=True):
 
     def diff(self, name: str) -> str:
         """The change as a unified diff, with ``name`` for the file. A missing last line end is passed over."""
-        before, after = _shown_lines(self.file.content), _shown_lines(self.after)
-        same = _same_at_start(before, after)
-        end = _same_at_start(before[:same:-1], after[:same:-1])
+        before, after = self.file.content or b"", self.after or b""
+        if before == after:
+            return ""
         # Only what differs is compared, with a line around it: a startup file may have a megabyte.
-        skipped = max(0, same - 1)
-        until = max(0, end - 1)
-        rows = _unified(before[skipped : len(before) - until], after[skipped : len(after) - until], skipped)
+        start = _line_before(before, _same_at_start(before, after))
+        end = min(_same_at_end(before, after), len(before) - start, len(after) - start)
+        ends = [content.find(b"\n", content.find(b"\n", len(content) - end) + 1) + 1 for content in (before, after)]
+        parts = [
+            content[start : stop if end and stop else len(content)]
+            for content, stop in zip((before, after), ends, strict=True)
+        ]
+        rows = _unified(_shown_lines(parts[0]), _shown_lines(parts[1]), before.count(b"\n", 0, start))
         names = (name if content is not None else "(no file)" for content in (self.file.content, self.after))
         return "".join([f"--- {next(names)}\n", f"+++ {next(names)}\n", *rows]) if rows else ""
 
@@ -234,8 +239,25 @@ def _copy(copy: str | None, digest: str, name: str) -> bytes | None:
     return content
 
 
-def _same_at_start(one: list[str], other: list[str]) -> int:
-    return next((n for n, (a, b) in enumerate(zip(one, other, strict=False)) if a != b), min(len(one), len(other)))
+def _same_at_start(one: bytes, other: bytes) -> int:
+    """How many bytes two contents have alike at their start."""
+    low, high = 0, min(len(one), len(other))
+    while low < high:
+        middle = (low + high + 1) // 2
+        if one[low:middle] == other[low:middle]:
+            low = middle
+        else:
+            high = middle - 1
+    return low
+
+
+def _same_at_end(one: bytes, other: bytes) -> int:
+    return _same_at_start(one[::-1], other[::-1])
+
+
+def _line_before(content: bytes, place: int) -> int:
+    """Where the line begins before the one that a place is in."""
+    return content.rfind(b"\n", 0, max(0, content.rfind(b"\n", 0, place))) + 1
 
 
 def _unified(before: list[str], after: list[str], skipped: int) -> list[str]:

@@ -35,8 +35,9 @@ def preview(paint: Paint, seen: Plan, manifest: str) -> None:
     """What would change, down to the lines of each file."""
     if not seen.changes:
         paint.write(paint.good("Nothing to do: ") + f"this machine is as {manifest} says.")
+    reports = seen.reports
     for kinds, title in _GROUPS:
-        group = [change for change in seen.reports if change.kind in kinds]
+        group = [change for change in reports if change.kind in kinds]
         if group:
             paint.write(paint.head(title))
             _group(paint, group)

@@ -97,6 +97,8 @@ def _may_mention(content: bytes, folder: Path, home: Path, known: Known) -> bool
 _BODIES = ("if_statement", "elif_clause", "else_clause", "do_group", "compound_statement", "case_item", "case_statement",
            "for_statement", "while_statement", "function_definition", "subshell")  # fmt: skip
 """What holds statements."""
+_UNQUOTED = str.maketrans("", "", "\"'\\\n")
+"""Takes out what quotes."""
 _HARMLESS = (":", "true", "false", "test", "[", "type", "hash", "which", "return")
 
 
@@ -106,6 +108,7 @@ class _Reader:
     def __init__(self, content: bytes, folder: Path, home: Path, known: Known) -> None:
         self._content = content
         self._folder = str(folder)
+        self._tail = folder.name.translate(_UNQUOTED)
         self._home = str(home)
         self._known = known
 
@@ -321,6 +324,9 @@ class _Reader:
         return self._text_mentions(self._text(node))
 
     def _text_mentions(self, text: str) -> bool:
+        # A quick look: most statements name neither the folder nor a variable that leads there.
+        if self._tail not in text.translate(_UNQUOTED) and not any(name in text for name in self._known):
+            return False
         return re.search(re.escape(self._folder) + r"(?![\w.-])", self._plain(text)) is not None
 
     def _plain(self, text: str) -> str:
