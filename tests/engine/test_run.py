@@ -71,6 +71,7 @@ class Marks:
     taken: list[str] = field(default_factory=list)
     stays: Reverted = WHOLE
     record: type[Record] = MarkRecord
+    gives_way: bool = False
 
     def look(self, wanted: object, machine: object) -> None:
         pass
@@ -80,6 +81,9 @@ class Marks:
 
     def notices(self, wanted: object, facts: None) -> Sequence[str]:
         return ()
+
+    def without(self, earlier: MarkRecord, later: MarkRecord, keep: object) -> MarkRecord:
+        return later
 
     def take_back(self, record: MarkRecord, bench: Bench) -> Reverted:
         if self.stays.whole:
