@@ -154,7 +154,13 @@ def kept_for_good() -> Iterator[Result]:
             rounds=3,
         )
     against = "`find`, `sha256sum` and `sync` of each file"
-    yield Result("keep a version of 10,000 files for good: list, digest, flush", against, ours / theirs, 1.5, note=f"{ours:.1f} s")
+    yield Result(
+        "keep a version of 10,000 files for good: list, digest, flush",
+        against,
+        ours / theirs,
+        1.5,
+        note=f"{ours:.1f} s",
+    )
 
 
 def large_archive() -> Iterator[Result]:

@@ -13,7 +13,7 @@ from zesty_anchor.demo.archive import write_suite
 from zesty_anchor.demo.host import Host
 from zesty_anchor.feeds.debian import DebianFeed
 from zesty_anchor.feeds.documents import Web
-from zesty_anchor.manifest.model import Source
+from zesty_anchor.manifest.recipe import Source
 from zesty_anchor.system.apt_archive import Suite
 from zesty_anchor.system.problem import Problem
 from zesty_anchor.system.signature import SignatureRefused

@@ -7,8 +7,8 @@ from pathlib import Path
 import msgspec
 import pytest
 
-from zesty_anchor.manifest.model import Recipe
 from zesty_anchor.manifest.pin import is_project, names, read_pins
+from zesty_anchor.manifest.recipe import Recipe
 from zesty_anchor.operations.answers import renew_answers, write_answers
 from zesty_anchor.planning.choices import Chooser
 from zesty_anchor.planning.workstation import Workstation

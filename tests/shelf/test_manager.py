@@ -11,7 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.conftest import SHELLS
-from zesty_anchor.manifest.model import ManagerTool
+from zesty_anchor.manifest.recipe import ManagerTool
 from zesty_anchor.shelf.manager import CALLED, ManagerProgram, write_call
 from zesty_anchor.shells.known import SHELLS as KNOWN
 from zesty_anchor.system.host import plain_environment

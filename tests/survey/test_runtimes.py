@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from zesty_anchor.manifest.model import Recipe
+from zesty_anchor.manifest.recipe import Recipe
 from zesty_anchor.survey.runtimes import fitting
 
 RECIPES = {

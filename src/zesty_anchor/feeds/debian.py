@@ -21,7 +21,7 @@ from zesty_anchor.feeds.base import BaseFeed
 from zesty_anchor.feeds.documents import Web
 from zesty_anchor.feeds.not_there import NotThere
 from zesty_anchor.feeds.release import Piece, Release
-from zesty_anchor.manifest.model import Source
+from zesty_anchor.manifest.recipe import Source
 from zesty_anchor.manifest.version import Version
 from zesty_anchor.system.apt_archive import Suite
 from zesty_anchor.system.problem import Problem

@@ -20,7 +20,7 @@ from zesty_anchor.feeds.npm import NpmFeed, registry_address
 from zesty_anchor.feeds.pypi import PypiFeed, index_address
 from zesty_anchor.feeds.release import Feed, Release, channels_of
 from zesty_anchor.feeds.supply import Supply
-from zesty_anchor.manifest.model import Recipe
+from zesty_anchor.manifest.recipe import Recipe
 from zesty_anchor.manifest.version import is_version
 from zesty_anchor.system.host import libc_version
 from zesty_anchor.system.problem import UsageProblem

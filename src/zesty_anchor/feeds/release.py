@@ -6,7 +6,7 @@ from typing import Protocol
 
 import msgspec
 
-from zesty_anchor.manifest.model import Recipe
+from zesty_anchor.manifest.recipe import Recipe
 
 
 class Piece(msgspec.Struct, frozen=True):

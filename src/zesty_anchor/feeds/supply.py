@@ -6,7 +6,8 @@ from pathlib import Path
 
 import msgspec
 
-from zesty_anchor.manifest.model import Manifest, Recipe, Source
+from zesty_anchor.manifest.model import Manifest
+from zesty_anchor.manifest.recipe import Recipe, Source
 from zesty_anchor.system.problem import UsageProblem
 
 _OWN_ADDRESS = ("npm", "pypi", "debian")

@@ -9,9 +9,9 @@ from typing import Any, Protocol
 
 import msgspec
 
-from zesty_anchor.manifest.model import Recipe, Requirement
 from zesty_anchor.manifest.position import line_of
 from zesty_anchor.manifest.read import FILE_NAME
+from zesty_anchor.manifest.recipe import Recipe, Requirement
 from zesty_anchor.manifest.version import Version
 from zesty_anchor.manifest.want import Want
 

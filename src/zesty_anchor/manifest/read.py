@@ -12,8 +12,9 @@ from typing import Any, TypeVar
 
 import msgspec
 
-from zesty_anchor.manifest.model import SYSTEM, Manifest, Recipe
+from zesty_anchor.manifest.model import SYSTEM, Manifest
 from zesty_anchor.manifest.position import Step, line_of
+from zesty_anchor.manifest.recipe import Recipe
 from zesty_anchor.manifest.want import Want
 from zesty_anchor.system import pam_environment
 from zesty_anchor.system.problem import Problem, Problems, UsageProblem

@@ -8,7 +8,9 @@ from pathlib import Path
 
 import msgspec
 
-from zesty_anchor.manifest.model import BuildChoices, Check, Identity, Manifest, Recipe, Setting, Shells, names_for
+from zesty_anchor.manifest.model import BuildChoices, Check, Identity, Manifest, Setting, Shells
+from zesty_anchor.manifest.part import names_for
+from zesty_anchor.manifest.recipe import Recipe
 
 _REFERENCE = r"\{\{([A-Za-z][A-Za-z0-9._-]*)\}\}|\{([A-Za-z][A-Za-z0-9._-]*)\}"
 

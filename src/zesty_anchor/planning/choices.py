@@ -7,8 +7,9 @@ from pathlib import Path
 
 import msgspec
 
-from zesty_anchor.manifest.model import SYSTEM, Recipe
+from zesty_anchor.manifest.model import SYSTEM
 from zesty_anchor.manifest.pin import Pin, names, read_pins
+from zesty_anchor.manifest.recipe import Recipe
 from zesty_anchor.manifest.version import Version
 from zesty_anchor.planning.offers import Offers
 from zesty_anchor.planning.resolve import Asked

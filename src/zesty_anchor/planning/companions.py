@@ -7,8 +7,8 @@ from typing import Literal
 
 from zesty_anchor.feeds.release import Piece, Release
 from zesty_anchor.feeds.supply import Supply
-from zesty_anchor.manifest.model import Companion
 from zesty_anchor.manifest.pin import meets
+from zesty_anchor.manifest.recipe import Companion
 from zesty_anchor.manifest.want import Want, nearest
 from zesty_anchor.manifest.wanted import Artefact, Part
 from zesty_anchor.planning.workstation import Workstation

@@ -6,7 +6,7 @@ import re
 from collections.abc import Collection
 from pathlib import Path
 
-from zesty_anchor.manifest.model import Coupled
+from zesty_anchor.manifest.recipe import Coupled
 from zesty_anchor.manifest.version import Version
 from zesty_anchor.system.problem import UsageProblem
 

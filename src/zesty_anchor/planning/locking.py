@@ -8,7 +8,7 @@ import msgspec
 
 from zesty_anchor.feeds.release import Release
 from zesty_anchor.manifest.lock import Locked, LockedFile, LockedPart
-from zesty_anchor.manifest.model import Coupled
+from zesty_anchor.manifest.recipe import Coupled
 from zesty_anchor.manifest.version import Version
 from zesty_anchor.manifest.want import Want
 from zesty_anchor.planning.resolve import Asked, Found, Resolver, to_build

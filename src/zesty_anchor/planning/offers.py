@@ -11,7 +11,7 @@ import msgspec
 from zesty_anchor.feeds.release import Release, channels_of
 from zesty_anchor.feeds.supply import Supply
 from zesty_anchor.files import own_folders
-from zesty_anchor.manifest.model import Recipe
+from zesty_anchor.manifest.recipe import Recipe
 from zesty_anchor.manifest.version import Version
 from zesty_anchor.manifest.want import Want
 from zesty_anchor.manifest.wanted import Artefact, refer

@@ -10,7 +10,8 @@ import msgspec
 
 from zesty_anchor.feeds.release import Piece, Release
 from zesty_anchor.manifest.lock import Locked, file_beside
-from zesty_anchor.manifest.model import Earlier, names_for
+from zesty_anchor.manifest.part import names_for
+from zesty_anchor.manifest.recipe import Earlier
 from zesty_anchor.manifest.version import Version
 from zesty_anchor.manifest.want import Want, nearest
 from zesty_anchor.manifest.wanted import Artefact, WantedExtra, WantedVersion, refer

@@ -11,10 +11,11 @@ from zesty_anchor.engine.journal import Past
 from zesty_anchor.engine.opening import past
 from zesty_anchor.manifest.lock import Locked, file_beside
 from zesty_anchor.manifest.lock import read as read_lock
-from zesty_anchor.manifest.model import Manifest, Recipe
+from zesty_anchor.manifest.model import Manifest
 from zesty_anchor.manifest.pin import is_project
 from zesty_anchor.manifest.position import Lines
 from zesty_anchor.manifest.read import find, parse_manifest, read_text
+from zesty_anchor.manifest.recipe import Recipe
 from zesty_anchor.recipes import as_manager, check_clashes, check_installers, recipe_file, recipe_for
 from zesty_anchor.system.locations import Locations, locate
 from zesty_anchor.system.problem import UsageProblem

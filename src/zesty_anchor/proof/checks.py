@@ -11,7 +11,8 @@ from pathlib import Path
 
 import msgspec
 
-from zesty_anchor.manifest.model import Identity, KnownHost, Program
+from zesty_anchor.manifest.model import Identity, KnownHost
+from zesty_anchor.manifest.recipe import Program
 from zesty_anchor.manifest.wanted import Wanted, WantedVersion
 from zesty_anchor.proof.advice import advice
 from zesty_anchor.proof.result import CheckResult

@@ -7,9 +7,10 @@ from pathlib import Path
 
 import msgspec
 
-from zesty_anchor.manifest.model import Manifest, Recipe
+from zesty_anchor.manifest.model import Manifest
 from zesty_anchor.manifest.position import line_of
 from zesty_anchor.manifest.read import read_recipe
+from zesty_anchor.manifest.recipe import Recipe
 from zesty_anchor.manifest.wanted import expand, refer
 from zesty_anchor.system.locations import Locations
 from zesty_anchor.system.problem import UsageProblem

@@ -10,7 +10,7 @@ from pathlib import Path
 
 import msgspec
 
-from zesty_anchor.manifest.model import ManagerTool
+from zesty_anchor.manifest.recipe import ManagerTool
 from zesty_anchor.shelf.build import build
 from zesty_anchor.system.problem import Problem
 

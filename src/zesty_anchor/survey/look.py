@@ -6,7 +6,7 @@ import shutil
 from collections.abc import Iterable, Mapping
 from pathlib import Path
 
-from zesty_anchor.manifest.model import Recipe
+from zesty_anchor.manifest.recipe import Recipe
 from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.shells.shell import MARK
 from zesty_anchor.survey.findings import (

@@ -8,7 +8,7 @@ from collections.abc import Iterable, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
-from zesty_anchor.manifest.model import Recipe
+from zesty_anchor.manifest.recipe import Recipe
 from zesty_anchor.survey.findings import RuntimeFound
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.survey.owner import Owners

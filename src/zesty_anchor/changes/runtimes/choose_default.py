@@ -15,7 +15,7 @@ from zesty_anchor.changes.change import Stage, version_key
 from zesty_anchor.changes.record import WHOLE, Record, Reverted
 from zesty_anchor.changes.runtimes.install_through import manager_program
 from zesty_anchor.files.inventory import Inventory, remove_same, take
-from zesty_anchor.manifest.model import ManagerTool
+from zesty_anchor.manifest.recipe import ManagerTool
 from zesty_anchor.manifest.wanted import Wanted, WantedVersion
 from zesty_anchor.shelf.manager import ManagerProgram
 from zesty_anchor.shelf.receipt import choices_in, note_choices

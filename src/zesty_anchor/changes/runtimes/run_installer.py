@@ -23,7 +23,7 @@ from zesty_anchor.changes.shells.environment import LIKE_SH
 from zesty_anchor.files import folders
 from zesty_anchor.files.move import finish_move, move
 from zesty_anchor.files.removal import discard, discard_any
-from zesty_anchor.manifest.model import Installer
+from zesty_anchor.manifest.recipe import Installer
 from zesty_anchor.manifest.wanted import Artefact, Wanted, WantedVersion
 from zesty_anchor.shelf import place
 from zesty_anchor.shelf.build import Pace, build

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from typing import Any
 
-from zesty_anchor.manifest.model import ManagerTool
 from zesty_anchor.manifest.pin import pin_files
 from zesty_anchor.manifest.read import FILE_NAME
+from zesty_anchor.manifest.recipe import ManagerTool
 from zesty_anchor.manifest.wanted import Reference, Value, Wanted, WantedVersion, refer
 from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.shells.shell import Environment, Of, Switchable, Template

@@ -1,0 +1,39 @@
+"""What the manifest's tables and the recipes' have in common."""
+
+from typing import Annotated, Literal
+
+import msgspec
+
+Name = Annotated[
+    str,
+    msgspec.Meta(
+        pattern=r"^[A-Za-z][A-Za-z0-9._-]*$", description="a name: a letter, then letters, digits, dots, _ and -"
+    ),
+]
+
+VariableName = Annotated[
+    str,
+    msgspec.Meta(
+        pattern=r"^[A-Za-z_][A-Za-z0-9_]*$", description="a variable's name: a letter or _, then letters, digits and _"
+    ),
+]
+
+FileName = Annotated[
+    str, msgspec.Meta(pattern=r"^[A-Za-z0-9._-]+$", description="a file's name: letters, digits, dots, _ and -")
+]
+
+ShellName = Literal["bash", "zsh", "fish", "ksh", "mksh", "tcsh", "sh"]
+
+FeedKind = Literal["index", "npm", "pypi", "debian", "json", "listing", "git", "folder"]
+
+Names = tuple[str, ...] | dict[str, tuple[str, ...]]
+"""Names of packages: the same everywhere, or by family of systems (``debian``)."""
+
+
+class Part(msgspec.Struct, frozen=True, forbid_unknown_fields=True, rename="kebab"):
+    """A table of the manifest: unknown keys are refused."""
+
+
+def names_for(names: Names, family: str) -> tuple[str, ...]:
+    """The names that count for a family of systems."""
+    return names if isinstance(names, tuple) else names.get(family, ())
