@@ -39,6 +39,7 @@ class Stages:
         self._marked: dict[str, ChangeReport] = {}
         """What became of each change, by its key."""
         self._told: list[ChangeReport] = []
+        self._proved: proved.Proved | None = None
         self._errands: dict[str, None] = {}
         self.shells_changed = False
         """Whether what shells read when they start has changed."""
@@ -126,7 +127,13 @@ class Stages:
             if not version.pending:
                 self._journal.resolve(version.runtime, version.want, version.feed, version.version)
         self._person.reporter.said("asking fresh shells")
-        return prove(plan.wanted, machine, self._person.jobs, before=proved.read(machine.locations.state))
+        return prove(plan.wanted, machine, self._person.jobs, before=self._before(machine))
+
+    def _before(self, machine: Machine) -> proved.Proved:
+        """What earlier runs proved. What this one proves it asks again, as long as it changes something."""
+        if self._proved is None:
+            self._proved = proved.read(machine.locations.state)
+        return self._proved
 
     def _try_lines(self, plan: Plan, machine: Machine, proof: Proof) -> tuple[Plan, Machine, Proof]:
         """An alias to the old one, or a line that puts it first, may be all that keeps the new one from answering. So
@@ -139,7 +146,7 @@ class Stages:
         proofs = [proof]
 
         def well() -> bool:
-            proofs.append(prove(plan.wanted, changed, self._person.jobs, before=proved.read(machine.locations.state)))
+            proofs.append(prove(plan.wanted, changed, self._person.jobs, before=self._before(machine)))
             return proofs[-1].ok
 
         reports = self._runner.attempt(lines, well)
