@@ -19,7 +19,7 @@ import pytest
 from zesty_anchor.changes.bench import Bench
 from zesty_anchor.demo.home import likeness
 from zesty_anchor.demo.host import Host
-from zesty_anchor.demo.wares import KELP, pack, write_index, write_runtime
+from zesty_anchor.demo.wares import KELP, pack, stock_feed, write_index, write_runtime
 from zesty_anchor.files.attic import Attic
 from zesty_anchor.survey import machine
 from zesty_anchor.system.host import login_path
@@ -169,6 +169,15 @@ class Desk:
     def likeness(self) -> dict[str, tuple[str, str]]:
         """Everything in the home but the program's own state, and what feeds answered."""
         return likeness(self.home, (".local/state/zesty-anchor", ".cache/zesty-anchor/answers"))
+
+
+@pytest.fixture(scope="session")
+def harbour(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
+    """The address of the demo's feed."""
+    folder = tmp_path_factory.mktemp("harbour")
+    stock_feed(folder)
+    with Host(folder) as serving:
+        yield serving.url
 
 
 @pytest.fixture(scope="session")

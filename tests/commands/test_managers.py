@@ -8,7 +8,7 @@ import shutil
 import signal
 import subprocess
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from pathlib import Path
 
 import pexpect
@@ -17,8 +17,7 @@ import pytest
 from tests.conftest import PROGRAM, Desk
 from zesty_anchor.demo import home as demo_home
 from zesty_anchor.demo.home import likeness
-from zesty_anchor.demo.host import Host
-from zesty_anchor.demo.wares import bollard_installer, stock_feed
+from zesty_anchor.demo.wares import bollard_installer
 from zesty_anchor.system.host import login_path
 
 pytestmark = pytest.mark.needs("bash", "zsh")
@@ -30,14 +29,6 @@ EBB = '[runtimes.ebb]\nwant = "5"\nthrough = "fairlead"\n'
 
 def digest(content: bytes) -> str:
     return f"sha256:{hashlib.sha256(content).hexdigest()}"
-
-
-@pytest.fixture(scope="module")
-def harbour(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
-    folder = tmp_path_factory.mktemp("harbour")
-    stock_feed(folder)
-    with Host(folder) as serving:
-        yield serving.url
 
 
 @pytest.fixture

@@ -9,29 +9,19 @@ from __future__ import annotations
 import os
 import random
 import shutil
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from pathlib import Path
 
 import pytest
 
 from tests.conftest import Desk
 from tests.faults.world import Person, ends_well, furnish, home_of, run_killed, run_until, settle, shells_well
-from zesty_anchor.demo.host import Host
-from zesty_anchor.demo.wares import stock_feed
 
 pytestmark = pytest.mark.needs("bash", "zsh", "fish", "git", "ssh")
 ALL = os.environ.get("ZESTY_ANCHOR_FAULTS") == "all"
 COUNTED = os.environ.get("ZESTY_ANCHOR_FAULTS_COUNTED", "")
 """The file that gets a line for each cut-off after which all held."""
 CASES = ("provision", "undo", "switch", "remove", "dismantle")
-
-
-@pytest.fixture(scope="session")
-def harbour(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
-    folder = tmp_path_factory.mktemp("harbour")
-    stock_feed(folder)
-    with Host(folder) as serving:
-        yield serving.url
 
 
 @pytest.fixture
