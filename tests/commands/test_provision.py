@@ -6,6 +6,7 @@ import functools
 import http.server
 import json
 import os
+import shutil
 import signal
 import sqlite3
 import subprocess
@@ -311,6 +312,24 @@ def test_a_journal_that_is_lost_is_made_anew(desk: Desk, damage: str) -> None:
     desk.well("provision")
     runs = sorted(path.name for path in (journal.parent / "attic").iterdir())
     assert runs == ["run-00003"], "no number in the attic is given twice"
+
+
+def test_with_the_attic_gone_too_what_is_ours_by_itself_goes(desk: Desk) -> None:
+    lived_in(desk)
+    desk.wants()
+    before = desk.likeness()
+    desk.well("provision")
+    (desk.shelf / "kelp/4.2.1/mine").write_text("mine\n")
+    shutil.rmtree(desk.home / ".local/state")
+    answer = desk.well("dismantle", "--yes", "--json")
+    assert any("the journal was gone" in notice for notice in answer.json["notices"])
+    (kept,) = (desk.home / "kept-by-zesty-anchor").glob("*-mine")
+    assert kept.read_text() == "mine\n"
+    shutil.rmtree(kept.parent)
+    left = {name for name, (kind, _) in desk.likeness().items() - before.items() if kind.startswith("file")}
+    assert left == {".bashrc", ".profile", ".zshrc", ".zshenv"}, "our line there reads what is gone, and does nothing"
+    for shell in ("bash", "zsh"):
+        assert desk.shell(shell, "echo well", "-i") == "well\n"
 
 
 def test_a_shell_that_never_starts_is_cut_off_and_told(desk: Desk) -> None:

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from pathlib import Path
 from typing import Any, ClassVar
 
 import msgspec
 
 from zesty_anchor.changes.bench import Bench
-from zesty_anchor.changes.change import Keep, Stage
+from zesty_anchor.changes.change import Found, Keep, Stage
 from zesty_anchor.changes.question import Question
 from zesty_anchor.changes.record import FileRecord, Record, Reverted
 from zesty_anchor.files import folders
@@ -18,6 +18,7 @@ from zesty_anchor.files.edit import Edit, lines_of, put_back, taken_out
 from zesty_anchor.files.replace import content_of, left_beside
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.survey.machine import Machine
+from zesty_anchor.system.locations import Locations
 from zesty_anchor.system.package_manager import Command
 
 _NOTHING: frozenset[str] = frozenset()
@@ -70,9 +71,18 @@ class BaseKind:
     name: ClassVar[str]
     record: ClassVar[type[Record]]
     gives_way: ClassVar[bool] = False
+    carries: ClassVar[frozenset[str]] = _NOTHING
 
     def notices(self, wanted: Wanted, facts: Any) -> Sequence[str]:
         """None."""
+        return ()
+
+    def names(self, record: Any, places: Sequence[str]) -> bool:
+        """It does not."""
+        return False
+
+    def found(self, locations: Locations) -> Iterable[Found]:
+        """Nothing that it could tell."""
         return ()
 
     def without(self, earlier: Any, later: Any, keep: Keep) -> Record | None:

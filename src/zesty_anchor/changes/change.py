@@ -11,6 +11,7 @@ from zesty_anchor.changes.question import Question
 from zesty_anchor.changes.record import Record, Reverted
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.survey.machine import Machine
+from zesty_anchor.system.locations import Locations
 from zesty_anchor.system.package_manager import Command
 
 ALL_PACKAGES = "package:all"
@@ -24,6 +25,9 @@ def version_key(runtime: str, version: str) -> str:
 
 Keep = Callable[[str, bytes | None], str | None]
 """Puts content into the attic under a name, and returns where it is."""
+
+Found = tuple[str, str, Record]
+"""A change that must have been: its subject, its action, and a record to take it back by."""
 
 Facts = TypeVar("Facts")
 
@@ -135,6 +139,16 @@ class Kind(Protocol[Facts]):
     @property
     def gives_way(self) -> bool:
         """Whether what a later change of the same thing wrote stands wholly in its place."""
+
+    @property
+    def carries(self) -> frozenset[str]:
+        """The names of the kinds of which nothing is read without what this one wrote."""
+
+    def names(self, record: Any, places: Sequence[str]) -> bool:
+        """Whether what a change wrote uses one of these folders."""
+
+    def found(self, locations: Locations) -> Iterable[Found]:
+        """What stands there that only this kind makes, should no journal tell of it."""
 
     def without(self, earlier: Any, later: Any, keep: Keep) -> Record | None:
         """The record of a later change as if an earlier one of this kind, of the same thing, had never been; None where that

@@ -56,6 +56,8 @@ class Journal:
         self.file = file
         self.attic = file.parent / "attic"
         self.on_disk = on_disk
+        self.remade = ""
+        """What a person should know, where it was made anew (empty: it was not)."""
         self._lock = threading.Lock()
         self._base = Database(file, on_disk=on_disk)
 

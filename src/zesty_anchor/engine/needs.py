@@ -3,15 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
-from pathlib import Path
 
 import msgspec
 
 from zesty_anchor.changes.change import Kinds
-from zesty_anchor.changes.record import FileRecord, Record
+from zesty_anchor.changes.record import Record
 from zesty_anchor.engine.journal import Entry, Journal
 from zesty_anchor.engine.undo import record_of, successors
-from zesty_anchor.files.replace import content_of
 
 
 class Need(msgspec.Struct, frozen=True):
@@ -34,34 +32,22 @@ def needed_by(kinds: Kinds, journal: Journal, run: int, later: Sequence[int]) ->
     for number in sorted(later):
         for other in reversed(journal.entries(number)):
             others = record_of(kinds, other)
-            for what in _needed(other, others, changes):
+            for what in _needed(kinds, other, others, changes):
                 yield Need(number, f"{other.action} {other.subject}", what)
 
 
-def _needed(other: Entry, others: Record, changes: Iterable[tuple[Entry, Record]]) -> Iterator[str]:
+def _needed(kinds: Kinds, other: Entry, others: Record, changes: Iterable[tuple[Entry, Record]]) -> Iterator[str]:
     """What one later change needs of those: the line that reads what it wrote, the folder that it works in, the version that it
     names.
     """
     for entry, record in changes:
-        if entry.kind == "startup-file" and other.kind in ("generated-file", "launchers"):
+        if other.kind in kinds[entry.kind].carries:
             yield f"its line in {entry.subject} is what reads the rest"
-        elif other.kind != entry.kind and any(_is_in(i, o) for o in _folders(record) for i in others.places()):
+        elif other.kind != entry.kind and any(_is_in(i, o) for o in record.places() for i in others.places()):
             yield f"{entry.subject} came with it"
-        elif other.kind == "generated-file" and _names(others, _folders(record)):
+        elif other.kind != entry.kind and kinds[other.kind].names(others, record.places()):
             yield f"{entry.subject} came with it, and the shells use it since"
-
-
-def _folders(record: Record) -> tuple[str, ...]:
-    return () if isinstance(record, FileRecord) else record.places()
 
 
 def _is_in(inner: str, outer: str) -> bool:
     return inner == outer or inner.startswith(outer + "/")
-
-
-def _names(record: Record, places: Iterable[str]) -> bool:
-    """Whether what a generated file got names one of these folders."""
-    if not isinstance(record, FileRecord) or record.after is None:
-        return False
-    text = (content_of(Path(record.after)) or b"").decode("utf-8", "replace")
-    return any(f"{place}/" in text for place in places)

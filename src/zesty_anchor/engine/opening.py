@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import fcntl
 import os
+import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
 import msgspec
 
+from zesty_anchor.changes.change import Kinds
 from zesty_anchor.engine import twin
 from zesty_anchor.engine.database import Unreadable
 from zesty_anchor.engine.journal import Journal, Past
@@ -20,44 +22,44 @@ from zesty_anchor.system.locations import Locations
 from zesty_anchor.system.problem import Problem
 
 
-def past(locations: Locations) -> Past:
+def past(locations: Locations, kinds: Kinds) -> Past:
     """What the journal tells. None is made for asking. Raises ``Problem`` as ``Journal`` does."""
-    with read_journal(locations) as journal:
+    with read_journal(locations, kinds) as journal:
         return Past(journal.resolutions(), journal.last_manifest(), bool(journal.unfinished()))
 
 
-def read_journal(locations: Locations) -> Journal:
+def read_journal(locations: Locations, kinds: Kinds) -> Journal:
     """The journal, to be read alone; where it is lost, what can be told of it."""
     journal = _as_it_is(locations)
     if journal is None:
         journal = Journal(locations.journal, on_disk=False)
-        journal.add_from(_told(locations))
+        journal.add_from(_told(locations, kinds))
     return journal
 
 
-def open_journal(locations: Locations) -> tuple[Journal, str]:
-    """The journal, to be written, and what a person should know of it (empty: nothing). One that is lost is made anew from what
-    the attic and the shelf tell; what is left of its file is set aside. Nobody else may be at work in this home.
+def open_journal(locations: Locations, kinds: Kinds) -> Journal:
+    """The journal, to be written. One that is lost is made anew from what the attic and the shelf tell, and says so; what is left
+    of its file is set aside. Nobody else may be at work in this home.
 
     Raises ``Problem`` where it is one of a newer program, or cannot be written.
     """
     journal = _as_it_is(locations)
     if journal is not None and journal.on_disk:
-        return journal, ""
-    file, events = locations.journal, _told(locations)
+        return journal
+    file, events = locations.journal, _told(locations, kinds)
     aside = _set_aside(file)
     journal = Journal(file)
     journal.add_from(events)
     for path in _unnamed(locations.attic, events):
         journal.keep(0, "", str(path))
     if not events and aside is None:
-        return journal, ""
+        return journal
     changes = len({(event.run, event.change) for event in events if event.change})
     why = f"could not be read: it is kept in {locations.shown(aside)}" if aside else "was gone"
-    return (
-        journal,
-        f"the journal {why}; {changes} changes are known from the attic and the shelf, and can be taken back",
+    journal.remade = (
+        f"the journal {why}; {changes} changes are known from the attic and the shelf, and can be taken back"
     )
+    return journal
 
 
 def _as_it_is(locations: Locations) -> Journal | None:
@@ -72,23 +74,18 @@ def _as_it_is(locations: Locations) -> Journal | None:
         return None if lost else Journal(file, on_disk=False)
 
 
-def _told(locations: Locations) -> list[twin.Event]:
-    """What the twins tell, and a version for each receipt on the shelf that none of them names."""
-    from zesty_anchor.changes.runtimes.install import InstallRecord
-
+def _told(locations: Locations, kinds: Kinds) -> list[twin.Event]:
+    """What the twins tell, and what the kinds of change find that none of them names."""
     events = twin.events(locations.attic)
     named = b"\0".join(bytes(event.record) for event in events)
     run = max(twin.last_run(locations.attic), max((event.run for event in events), default=0)) + 1
-    found = []
-    for number, (runtime, version) in enumerate(stock(locations.shelf), 1):
-        folder = locations.shelf / runtime / version
-        if folder.is_symlink() or msgspec.json.encode(str(folder)) in named:
-            continue
-        record = msgspec.json.encode(InstallRecord(folder=str(folder), made=[str(folder.parent)]))
-        found.append(
-            twin.Event(run, number, "done", "version", f"{runtime} {version}", "install", msgspec.Raw(record)),
-        )
-    began = [twin.Event(run, began=locations.shelf.stat().st_mtime)] if found else []
+    found: list[twin.Event] = []
+    for kind in kinds.values():
+        for subject, action, record in kind.found(locations):
+            if not any(msgspec.json.encode(place) in named for place in record.places()):
+                text = msgspec.Raw(msgspec.json.encode(record))
+                found.append(twin.Event(run, len(found) + 1, "done", kind.name, subject, action, text))
+    began = [twin.Event(run, began=time.time())] if found else []
     return [*events, *began, *found]
 
 

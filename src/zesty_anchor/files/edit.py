@@ -220,9 +220,11 @@ def _digest(content: bytes | None) -> str:
 
 
 def _is(content: bytes | None, copy: str | None, digest: str, name: str) -> bool:
+    if digest:
+        return content is not None and digest_of(content) == digest
     if content is None or copy is None:
         return content is None and copy is None
-    return digest_of(content) == digest if digest else content == _copy(copy, digest, name)
+    return content == _copy(copy, digest, name)
 
 
 def _copy(copy: str | None, digest: str, name: str) -> bytes | None:

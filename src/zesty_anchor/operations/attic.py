@@ -26,7 +26,7 @@ _WHERE = "where-it-stood.txt"
 
 def kept(workstation: Workstation) -> list[Kept]:
     """What is in the attic, the latest first: what undo would bring back, and what stays there until a person says so."""
-    with read_journal(workstation.locations) as journal:
+    with read_journal(workstation.locations, KINDS) as journal:
         return _kept(journal)
 
 

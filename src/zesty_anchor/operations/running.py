@@ -103,9 +103,9 @@ def journal_alone(person: Person, workstation: Workstation, granted: Granted | N
     Raises ``Problem`` where another one is under way, or the journal cannot be used.
     """
     with alone(workstation.locations.state):
-        journal, told = open_journal(workstation.locations)
-        if told:
-            person.reporter.said(told)
+        journal = open_journal(workstation.locations, KINDS)
+        if journal.remade:
+            person.reporter.said(journal.remade)
         sweep(workstation.locations)
         try:
             if granted is None:
@@ -141,7 +141,8 @@ def recovered(journal: Journal, person: Person, workstation: Workstation, grante
     for change in taken.changes:
         did = "took back" if change.outcome == "taken back" else "could not take back"
         person.reporter.said(f"an earlier run was cut off: {did} {change.action} {change.subject}")
-    return taken
+    remade = (journal.remade,) if journal.remade else ()
+    return msgspec.structs.replace(taken, notices=(*remade, *taken.notices))
 
 
 def carry_out_alone(person: Person, workstation: Workstation, changes: Sequence[Change]) -> TakenBack:

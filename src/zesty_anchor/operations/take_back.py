@@ -52,7 +52,7 @@ def undo(workstation: Workstation, person: Person, run: int | None = None) -> Ta
     """Take the last provisioning back, or the one of that number. Raises ``NothingLeft`` where there is none, ``Problem`` where a
     later one needs what it did.
     """
-    with read_journal(workstation.locations) as journal:
+    with read_journal(workstation.locations, KINDS) as journal:
         if not journal.standing_runs() and not journal.unfinished():
             raise NothingLeft("all that was done in this home was taken back already, or nothing was done")
     with journal_alone(person, workstation) as journal:
@@ -71,7 +71,7 @@ def undo(workstation: Workstation, person: Person, run: int | None = None) -> Ta
 
 def runs(workstation: Workstation) -> list[RunDone]:
     """The runs that can be taken back, the latest first."""
-    with read_journal(workstation.locations) as journal:
+    with read_journal(workstation.locations, KINDS) as journal:
         return [
             RunDone(run, journal.began(run), [f"{e.action} {e.subject}" for e in reversed(journal.entries(run))])
             for run in journal.standing_runs()[:MOST]

@@ -7,6 +7,7 @@ from pathlib import Path
 
 import msgspec
 
+from zesty_anchor.changes.kinds import KINDS
 from zesty_anchor.engine.journal import Past
 from zesty_anchor.engine.opening import past
 from zesty_anchor.manifest.lock import Locked, file_beside
@@ -76,7 +77,7 @@ def open_workstation(
 ) -> Workstation:
     """The workstation without a manifest. Raises ``Problem`` where the journal cannot be read."""
     locations = locate(environ)
-    return Workstation(environ, locations, folder, program, offline, past(locations))
+    return Workstation(environ, locations, folder, program, offline, past(locations, KINDS))
 
 
 def with_manifest_here(bare: Workstation, given: Path | None) -> Workstation:

@@ -11,10 +11,12 @@ from zesty_anchor.shells.shell import MARK, Environment, Of, Template
 _PLAIN = re.compile(r"[A-Za-z0-9._/-]+")
 """Letters that mean nothing but themselves, in double quotes and without."""
 
-HEAD = """\
+WRITTEN = """\
 # Written by zesty-anchor. A change made here is lost: edit workstation.toml, then run "zesty-anchor provision".
-# stamp {stamp}
 """
+"""The first line of each generated file."""
+
+HEAD = WRITTEN + "# stamp {stamp}\n"
 
 # Builtins only: no process is started. The one word that is split, $PATH, is split at colons alone, with file name
 # expansion off (XCU 2.6.5 and 2.6.6); IFS and that option are put back as they were, IFS also where it was unset. A

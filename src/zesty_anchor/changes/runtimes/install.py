@@ -12,7 +12,7 @@ import msgspec
 
 from zesty_anchor.changes.base import BaseChange, PlainKind
 from zesty_anchor.changes.bench import Bench
-from zesty_anchor.changes.change import ALL_PACKAGES, Stage, version_key
+from zesty_anchor.changes.change import ALL_PACKAGES, Found, Stage, version_key
 from zesty_anchor.changes.question import Question
 from zesty_anchor.changes.record import Record, Reverted
 from zesty_anchor.changes.replacement import bring_back, replacement, set_aside, set_aside_is_done
@@ -27,9 +27,10 @@ from zesty_anchor.shelf.build import Pace, build, build_environment
 from zesty_anchor.shelf.deb_package import merge
 from zesty_anchor.shelf.download import kept_file
 from zesty_anchor.shelf.manager import write_call
-from zesty_anchor.shelf.receipt import PartReceipt, Receipt, note_files, write
+from zesty_anchor.shelf.receipt import PartReceipt, Receipt, note_files, stock, write
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system.host import authorities, find_program, login_path, plain_environment
+from zesty_anchor.system.locations import Locations
 from zesty_anchor.system.problem import Problem
 
 COMMON_MESSAGES = {
@@ -312,6 +313,13 @@ class Installs(PlainKind):
 
     name = "version"
     record = InstallRecord
+
+    def found(self, locations: Locations) -> Iterable[Found]:
+        """The versions on the shelf that have our receipt, but for those that a manager keeps."""
+        for runtime, version in stock(locations.shelf):
+            folder = locations.shelf / runtime / version
+            if not folder.is_symlink():
+                yield f"{runtime} {version}", "install", InstallRecord(folder=str(folder), made=[str(folder.parent)])
 
     def plan(self, wanted: Wanted, machine: Machine) -> Iterable[Install]:
         """One for each version that comes from a feed and does not stand there."""

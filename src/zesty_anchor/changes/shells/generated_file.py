@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import os
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from pathlib import Path
 from typing import ClassVar
 
 from zesty_anchor.changes.base import FileChange, FileKind, edited_from
 from zesty_anchor.changes.bench import Bench
-from zesty_anchor.changes.change import Keep, Stage
+from zesty_anchor.changes.change import Found, Keep, Stage
 from zesty_anchor.changes.record import FileRecord, Reverted
 from zesty_anchor.changes.shells.environment import environment_of
 from zesty_anchor.files.digest import digest_of
@@ -18,9 +18,11 @@ from zesty_anchor.files.edit import Edit, lines_of, taken_out
 from zesty_anchor.files.replace import content_of, replace
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.shells.known import FOLLOW, FOLLOWING, GENERATED, LAUNCH, SESSION, SHELLS
+from zesty_anchor.shells.posix import WRITTEN
 from zesty_anchor.shells.shell import Environment
 from zesty_anchor.survey.machine import Machine, generated_file
 from zesty_anchor.survey.startup.sites import sites
+from zesty_anchor.system.locations import Locations
 from zesty_anchor.system.problem import Problem
 
 
@@ -69,6 +71,20 @@ class GeneratedFiles(FileKind):
     """The kind."""
 
     name = "generated-file"
+
+    def found(self, locations: Locations) -> Iterable[Found]:
+        """The files that begin as ours do."""
+        for name in GENERATED:
+            path = generated_file(locations, name)
+            content = content_of(path)
+            if content is not None and content.startswith(WRITTEN.encode()):
+                shown = locations.shown(path)
+                yield shown, "create", FileRecord(path=str(path), name=shown, after_digest=digest_of(content))
+
+    def names(self, record: FileRecord, places: Sequence[str]) -> bool:
+        """Whether the shells look for commands in one of these folders."""
+        text = (content_of(Path(record.after)) or b"") if record.after else b""
+        return any(os.fsencode(f"{place}/") in text for place in places)
 
     def without(self, earlier: FileRecord, later: FileRecord, keep: Keep) -> FileRecord | None:
         """The later one, without what the earlier one added."""

@@ -11,7 +11,7 @@ import msgspec
 
 from zesty_anchor.changes.base import BaseChange, BaseKind
 from zesty_anchor.changes.bench import Bench
-from zesty_anchor.changes.change import Keep, Stage
+from zesty_anchor.changes.change import Found, Keep, Stage
 from zesty_anchor.changes.record import WHOLE, Record, Reverted
 from zesty_anchor.changes.replacement import bring_back
 from zesty_anchor.files.move import move
@@ -107,6 +107,12 @@ class Launchers(BaseKind):
 
     name = "launchers"
     gives_way = True
+
+    def found(self, locations: Locations) -> Iterable[Found]:
+        """Those that are ours, byte for byte."""
+        folder = locations.launchers
+        if any(is_launcher(name, text) for name, text in standing(folder).items()):
+            yield locations.shown(folder), "create", LaunchersRecord(folder=str(folder), before={})
 
     def without(self, earlier: LaunchersRecord, later: LaunchersRecord, keep: Keep) -> LaunchersRecord:
         """The later ones were made over the earlier ones."""

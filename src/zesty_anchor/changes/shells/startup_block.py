@@ -55,6 +55,7 @@ class Blocks(FileKind):
     """The kind."""
 
     name = "startup-file"
+    carries = frozenset({"generated-file", "launchers"})
 
     def plan(self, wanted: Wanted, machine: Machine) -> Iterable[WriteBlock]:
         """Startup files that should hold the block get it; those that should not, and do, lose it."""
