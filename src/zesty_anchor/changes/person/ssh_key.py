@@ -82,7 +82,8 @@ class MakeKey(BaseChange, frozen=True):
 
     def prepare(self, bench: Bench) -> KeyRecord:
         """Write down where it will stand."""
-        return KeyRecord(file=str(self.file), made=folders.missing(self.file.parent))
+        needed = (self.file.parent, bench.locations.staging)
+        return KeyRecord(file=str(self.file), made=[made for folder in needed for made in folders.missing(folder)])
 
     def carry_out(self, bench: Bench, record: KeyRecord) -> None:
         """Make it in a room of our own, write down what it is, and put it in place where nothing has come meanwhile. The folder
@@ -99,7 +100,7 @@ class MakeKey(BaseChange, frozen=True):
         record.digests = [digest_of(content) for content in contents]
         bench.noted()
         self.file.parent.mkdir(parents=True, exist_ok=True)
-        if record.made:
+        if str(self.file.parent) in record.made:
             self.file.parent.chmod(0o700)
         try:
             for half, content, mode in zip(_halves(self.file), contents, (0o600, 0o644), strict=True):
