@@ -47,7 +47,9 @@ def kept(paint: Paint, things: Sequence[Kept], shown: Callable[[str], str]) -> N
     for line in table(rows, [10, 8]):
         paint.write(f"  {line}")
     total = sum(each.size for each in things)
-    paint.write(f"{amount(total)} in all; undo brings it back. To throw it away: zesty-anchor attic empty")
+    paint.write(
+        f"{amount(total)} in all; what a run took, undo brings back. To throw all of it away: zesty-anchor attic empty"
+    )
 
 
 def thrown_away(paint: Paint, things: Sequence[Kept], shown: Callable[[str], str]) -> None:
