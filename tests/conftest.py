@@ -9,6 +9,7 @@ import shutil
 import subprocess
 import sys
 import tempfile
+import time
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -89,6 +90,16 @@ def pytest_runtest_setup(item: pytest.Item) -> None:
         for name in marker.args:
             if name not in PROGRAMS:
                 (pytest.skip if name in HELD_BACK else pytest.fail)(f"{name} is not installed")
+
+
+def until(well: Callable[[], bool], seconds: float = 30.0) -> bool:
+    """Wait until it is so, a moment at a time. Returns whether it came to that."""
+    end = time.monotonic() + seconds
+    while not well():
+        if time.monotonic() > end:
+            return False
+        time.sleep(0.01)
+    return True
 
 
 @dataclass

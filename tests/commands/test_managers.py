@@ -7,18 +7,18 @@ import os
 import shutil
 import signal
 import subprocess
-import time
 from collections.abc import Callable
 from pathlib import Path
 
 import pexpect
 import pytest
 
-from tests.conftest import PROGRAM, Desk
+from tests.conftest import PROGRAM, Desk, until
 from zesty_anchor.demo import home as demo_home
 from zesty_anchor.demo.home import likeness
 from zesty_anchor.demo.wares import bollard_installer
 from zesty_anchor.system.host import login_path
+from zesty_anchor.system.process import lives
 
 pytestmark = pytest.mark.needs("bash", "zsh")
 RECIPES = Path(demo_home.__file__).parent / "recipes"
@@ -215,17 +215,6 @@ def test_another_copy_in_its_place_is_not_touched(quay: Desk) -> None:
     assert likeness(quay.home, STATE) == before
 
 
-def ended(process: int) -> None:
-    """What an installer started ends with the program that ran it."""
-    for _ in range(200):
-        try:
-            os.kill(process, 0)
-        except ProcessLookupError:
-            return
-        time.sleep(0.01)
-    raise AssertionError("the installer goes on working")
-
-
 def test_cut_off_in_the_middle_the_next_run_puts_the_home_right(quay: Desk, make_feed: Callable[..., str]) -> None:
     script = f'#!/bin/sh\n{HALF_WAY}echo $$ >"$HOME/.bollard/at"; sleep 60\n'.encode()
     wants(quay, script=make_feed({"install.sh": script}) + "install.sh", reviewed=digest(script))
@@ -234,14 +223,13 @@ def test_cut_off_in_the_middle_the_next_run_puts_the_home_right(quay: Desk, make
     running = subprocess.Popen([str(PROGRAM), "provision"], cwd=quay.home, env=environment, stdin=subprocess.DEVNULL,
                                stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)  # fmt: skip
     at = quay.home / ".bollard/at"
-    while not at.exists() or not at.read_text():
-        assert running.poll() is None
-        time.sleep(0.05)
+    assert until(lambda: at.exists() and at.read_text() != "")
     installer = int(at.read_text())
     running.send_signal(signal.SIGKILL)
     running.wait()
-    ended(installer)
-    ended(int(next(quay.home.glob(".local/state/zesty-anchor/attic/*/*/process")).read_text()))
+    assert until(lambda: not lives(installer)), "the installer goes on working"
+    looker = int(next(quay.home.glob(".local/state/zesty-anchor/attic/*/*/process")).read_text())
+    assert until(lambda: not lives(looker))
     wants(quay)
     # What comes after the installer was cut off is the person's, and so is what changes.
     quay.write("mine\n", "bollard-notes")

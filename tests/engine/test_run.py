@@ -149,7 +149,7 @@ def test_a_change_that_was_cut_off_is_found_again(work: tuple[Runner, Journal, M
     journal.begin(1, "mark", "x", "make", MarkRecord(file=str(out / "x")))
     journal.close()
     again = Journal(tmp_path / ".local/state/zesty-anchor/journal.db")
-    taken = recover({"mark": marks}, again, lambda run: bench_in(tmp_path))
+    taken = recover({"mark": marks}, again, bench_in(tmp_path).locations, lambda run: bench_in(tmp_path))
     assert [c.subject for c in taken.changes] == ["x"]
     assert not (out / "x").exists()
     assert not again.unfinished()

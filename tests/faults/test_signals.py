@@ -13,7 +13,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import PROGRAM, Desk
+from tests.conftest import PROGRAM, Desk, until
 from tests.faults.world import OURS
 from zesty_anchor.demo.home import likeness
 from zesty_anchor.demo.wares import pack, write_runtime
@@ -88,12 +88,10 @@ def begin(desk: Desk, *words: str) -> subprocess.Popen[str]:
         # A shell that runs the tests in the background lets them be ignored.
         preexec_fn=lambda: [signal.signal(n, signal.SIG_DFL) for n in (signal.SIGINT, signal.SIGHUP)],
     )  # fmt: skip
-    for _ in range(3000):
-        if (desk.home / "at").exists() and (desk.home / "at").read_text():
-            return running
-        assert running.poll() is None, running.communicate()
-        time.sleep(0.01)
-    raise AssertionError("it never came to that")
+    at = desk.home / "at"
+    assert until(lambda: (at.exists() and at.read_text() != "") or running.poll() is not None)
+    assert running.poll() is None, running.communicate()
+    return running
 
 
 def ends(running: subprocess.Popen[str], how: signal.Signals, desk: Desk) -> str:
@@ -158,19 +156,11 @@ def test_a_terminal_that_is_closed(desk: Desk, silent: str) -> None:
         str(PROGRAM), ["provision"], cwd=str(desk.home), timeout=30,
         env={"HOME": str(desk.home), "PATH": login_path(), "LANG": "C.UTF-8", "TERM": "xterm"},
     )  # fmt: skip
-    for _ in range(3000):
-        if (desk.home / "at").exists():
-            break
-        time.sleep(0.01)
+    assert until(lambda: (desk.home / "at").exists())
     process = child.pid
     os.close(child.child_fd)
     child.closed = True
-    for _ in range(500):
-        if os.waitpid(process, os.WNOHANG)[0]:
-            break
-        time.sleep(0.01)
-    else:
-        raise AssertionError("it goes on without its terminal")
+    assert until(lambda: os.waitpid(process, os.WNOHANG)[0] != 0, 5), "it goes on without its terminal"
     (desk.home / "at").unlink()
     assert likeness(desk.home, OURS) == before
 
@@ -188,10 +178,12 @@ def test_killed_while_it_builds_the_build_ends_too(desk: Desk) -> None:
 
 def gone(group: int) -> None:
     """A group of processes that was killed is soon seen no more."""
-    for _ in range(200):
+
+    def is_gone() -> bool:
         try:
             os.killpg(group, 0)
         except ProcessLookupError:
-            return
-        time.sleep(0.01)
-    raise AssertionError("the build goes on")
+            return True
+        return False
+
+    assert until(is_gone, 5), "the build goes on"

@@ -8,16 +8,15 @@ import shutil
 import signal
 import subprocess
 import sys
-import time
 from pathlib import Path
 
-import msgspec
-
-from tests.conftest import PROGRAM, SHELLS, Answer, Desk
+from tests.conftest import PROGRAM, SHELLS, Answer, Desk, until
 from zesty_anchor.demo import home as demo_home
 from zesty_anchor.demo.home import likeness
 from zesty_anchor.demo.wares import bollard_installer
+from zesty_anchor.files.replace import content_of
 from zesty_anchor.system.host import login_path
+from zesty_anchor.system.process import lives
 
 KILLED = Path(__file__).with_name("killed.py")
 RECIPES = Path(demo_home.__file__).parent / "recipes"
@@ -57,13 +56,6 @@ value = "north"
 [[conflicts.remove]]
 path = "~/old-kelp"
 """
-
-
-class Saved(msgspec.Struct):
-    """What the person has, or made: the bytes of whole files, and lines of files that we edit too."""
-
-    whole: dict[str, bytes] = {}
-    lines: dict[str, list[bytes]] = {}
 
 
 def furnish(desk: Desk, url: str) -> None:
@@ -137,10 +129,7 @@ class Person:
             if path.is_file() and not path.is_symlink()
         }
         missing = [
-            name
-            for name, content in self.whole.items()
-            if not (home / name).is_file() or ((home / name).read_bytes() != content and content not in kept)
-            if content not in kept
+            name for name, content in self.whole.items() if content not in kept and content_of(home / name) != content
         ]
         for name, lines in self.lines.items():
             now = (home / name).read_bytes() if (home / name).is_file() else b""
@@ -176,12 +165,8 @@ def run_until(desk: Desk, seconds: float, *words: str) -> int:
 def settle(desk: Desk) -> None:
     """Wait for the last look of whoever watched an installer."""
     for note in desk.home.glob(f"{OURS[0]}/attic/*/*/process"):
-        for _ in range(200):
-            try:
-                os.kill(int(note.read_text() or "0"), 0)
-            except (ProcessLookupError, ValueError):
-                break
-            time.sleep(0.02)
+        process = note.read_text()
+        assert not process.isdecimal() or until(lambda p=int(process): not lives(p))  # type: ignore[misc]
 
 
 def shells_well(desk: Desk) -> list[str]:

@@ -2,26 +2,19 @@
 
 from __future__ import annotations
 
-import os
 import time
 from pathlib import Path
 
 import pexpect
 import pytest
 
-from zesty_anchor.shells.pty import under_pty
+from tests.conftest import until
+from zesty_anchor.shells.pty import under_pty, wait_for
+from zesty_anchor.shells.together import never
 from zesty_anchor.system.host import login_path
+from zesty_anchor.system.process import lives
 
 STUBBORN = "trap '' HUP INT TERM; echo here; while :; do sleep 0.1; done"
-
-
-def gone(process: int) -> bool:
-    """Whether a process has ended."""
-    try:
-        os.kill(process, 0)
-    except ProcessLookupError:
-        return True
-    return False
 
 
 @pytest.mark.parametrize(
@@ -31,17 +24,32 @@ def test_a_program_is_ended_when_it_is_left(script: str, tmp_path: Path) -> None
     with under_pty(["/bin/sh", "-c", script], {"PATH": login_path()}, tmp_path, seconds=20) as child:
         child.expect_exact(b"here")
         process = child.pid
-    assert gone(process)
+    assert not lives(process)
 
 
-def test_one_that_has_ended_is_not_waited_for(tmp_path: Path) -> None:
-    """Twenty of them took four seconds by pexpect's own pauses."""
-    began = time.monotonic()
-    for _ in range(20):
-        with under_pty(["/bin/true"], {}, tmp_path, seconds=20) as child:
-            child.expect(pexpect.EOF)
+def test_one_that_has_ended_is_not_waited_for(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Twenty of them took four seconds by pexpect's own pauses, of a twentieth of a second and more each."""
+    pauses: list[float] = []
+    sleep = time.sleep
+    monkeypatch.setattr(time, "sleep", lambda seconds: (pauses.append(seconds), sleep(seconds)))
+    with under_pty(["/bin/true"], {}, tmp_path, seconds=20) as child:
+        child.expect(pexpect.EOF)
     assert child.exitstatus == 0
-    assert time.monotonic() - began < 4
+    assert max(pauses, default=0.0) < 0.05
+
+
+def test_what_it_said_just_before_it_ended_counts(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """pexpect calls it over where a program speaks and ends between two looks of its; that a slow machine does often."""
+    with under_pty(["/bin/sh", "-c", "echo here"], {"PATH": login_path()}, tmp_path, seconds=20) as child:
+
+        def over(size: int = 1, timeout: float | None = -1) -> bytes:
+            assert until(lambda: not child.isalive())
+            raise pexpect.EOF("Very slow platform.")
+
+        monkeypatch.setattr(child, "read_nonblocking", over)
+        assert wait_for(child, b"here", 20, never)
+    with under_pty(["/bin/true"], {}, tmp_path, seconds=20) as child:
+        assert not wait_for(child, b"here", 20, never)
 
 
 def test_a_program_that_is_not_there(tmp_path: Path) -> None:

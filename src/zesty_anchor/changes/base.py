@@ -77,7 +77,7 @@ class BaseKind:
         """None."""
         return ()
 
-    def names(self, record: Any, places: Sequence[str]) -> bool:
+    def uses(self, record: Any, places: Sequence[str]) -> bool:
         """It does not."""
         return False
 

@@ -144,7 +144,7 @@ class Kind(Protocol[Facts]):
     def carries(self) -> frozenset[str]:
         """The names of the kinds of which nothing is read without what this one wrote."""
 
-    def names(self, record: Any, places: Sequence[str]) -> bool:
+    def uses(self, record: Any, places: Sequence[str]) -> bool:
         """Whether what a change wrote uses one of these folders."""
 
     def found(self, locations: Locations) -> Iterable[Found]:

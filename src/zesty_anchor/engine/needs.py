@@ -45,7 +45,7 @@ def _needed(kinds: Kinds, other: Entry, others: Record, changes: Iterable[tuple[
             yield f"its line in {entry.subject} is what reads the rest"
         elif other.kind != entry.kind and any(_is_in(i, o) for o in record.places() for i in others.places()):
             yield f"{entry.subject} came with it"
-        elif other.kind != entry.kind and kinds[other.kind].names(others, record.places()):
+        elif other.kind != entry.kind and kinds[other.kind].uses(others, record.places()):
             yield f"{entry.subject} came with it, and the shells use it since"
 
 

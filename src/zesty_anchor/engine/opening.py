@@ -44,8 +44,8 @@ def open_journal(locations: Locations, kinds: Kinds) -> Journal:
     Raises ``Problem`` where it is one of a newer program, or cannot be written.
     """
     journal = _as_it_is(locations)
-    if journal is not None and journal.on_disk:
-        return journal
+    if journal is not None:
+        return journal if journal.on_disk else Journal(locations.journal)
     file, events = locations.journal, _told(locations, kinds)
     aside = _set_aside(file)
     journal = Journal(file)

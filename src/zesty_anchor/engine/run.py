@@ -184,7 +184,10 @@ class Runner:
                 if mine is not None:
                     self._take_back(made)
                 raise
-            self._at_work.pop(change.key, None)
+            with self._taking:
+                mine = self._at_work.pop(change.key, None)
+            if mine is None:
+                raise KeyboardInterrupt  # it took so long to end that it was taken back meanwhile
             noted("done")
         except BaseException:
             self._reporter.ended(change.key, text, well=False)

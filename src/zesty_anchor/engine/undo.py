@@ -71,14 +71,14 @@ def tidy(record: Record) -> None:
     remove_empty(record.made)
 
 
-def recover(kinds: Kinds, journal: Journal, bench_of: Callable[[int], Bench]) -> TakenBack:
+def recover(kinds: Kinds, journal: Journal, locations: Locations, bench_of: Callable[[int], Bench]) -> TakenBack:
     """Take back the changes that an earlier run was cut off in, and clear what others left. ``bench_of`` gives what changes
     of a run work with.
     """
     for run in journal.runs_over():
-        clear_attic(kinds, journal, run, bench_of(run).locations)
+        _clear_attic(journal, run, locations)
     for run in journal.runs_left_open():
-        _close(kinds, journal, run, bench_of(run).locations)
+        _close(kinds, journal, run, locations)
     return _all(kinds, journal, journal.unfinished(), bench_of)
 
 
@@ -136,11 +136,11 @@ def _close(kinds: Kinds, journal: Journal, run: int, locations: Locations) -> No
     """Write down that a run is taken back, after what it made on its way went."""
     for entry in journal.entries(run, taken_back=True):
         tidy(record_of(kinds, entry))
-    clear_attic(kinds, journal, run, locations)
+    _clear_attic(journal, run, locations)
     journal.run_taken_back(run)
 
 
-def clear_attic(kinds: Kinds, journal: Journal, run: int, locations: Locations) -> None:
+def _clear_attic(journal: Journal, run: int, locations: Locations) -> None:
     """Remove what a run that was taken back has in the attic, but for the things that stay there."""
     folder = run_folder(locations.attic, run)
     if not folder.is_dir() or journal.entries(run):

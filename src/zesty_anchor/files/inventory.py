@@ -37,6 +37,22 @@ def take(folder: Path, *, without: frozenset[str] = frozenset(), digests: bool =
     return {name: _item(status, path, digests) for name, path, status in _walk(folder) if name not in without}
 
 
+def item_at(path: Path, *, digests: bool = True) -> Item:
+    """One entry as it is. Raises ``OSError``."""
+    return _item(path.lstat(), path, digests)
+
+
+def is_as(path: Path, was: Item) -> bool:
+    """Whether an entry is there, and as it was."""
+    return os.path.lexists(path) and _same(was, path.lstat(), path)
+
+
+def below(folder: Path, inventory: Inventory) -> Inventory:
+    """Of an inventory by whole paths the part of one folder, by the paths in it."""
+    start = f"{folder}/"
+    return {name[len(start) :]: item for name, item in inventory.items() if name.startswith(start)}
+
+
 def strangers(folder: Path, inventory: Inventory, *, ours: Callable[[str], bool] = lambda name: False) -> list[Path]:
     """The entries that are not in the inventory, or hold something else by now: the outermost of those that came, and each
     file that differs. ``ours`` tells of further names that they belong to the folder's program, whatever they hold.

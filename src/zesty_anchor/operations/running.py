@@ -137,7 +137,9 @@ def one_run(
 
 def recovered(journal: Journal, person: Person, workstation: Workstation, granted: Granted) -> TakenBack:
     """Take back what an earlier run was cut off in, and tell it."""
-    taken = recover(KINDS, journal, lambda run: bench_of(run, journal, person, workstation, granted))
+    taken = recover(
+        KINDS, journal, workstation.locations, lambda run: bench_of(run, journal, person, workstation, granted)
+    )
     for change in taken.changes:
         did = "took back" if change.outcome == "taken back" else "could not take back"
         person.reporter.said(f"an earlier run was cut off: {did} {change.action} {change.subject}")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import time
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
@@ -14,6 +15,7 @@ if TYPE_CHECKING:
 _ENDING_SECONDS = 0.2
 """How long a program may take to end, once it has closed its terminal or was told to hang up."""
 _KILLED_SECONDS = 5.0
+_CHUNK = 1 << 16
 _LOOK_SECONDS = 0.2
 """How often it is looked whether the run was interrupted."""
 
@@ -64,11 +66,29 @@ def wait_for(child: pexpect.spawn[Any], text: bytes | None, seconds: float, inte
         left = until - time.monotonic()
         wanted: list[Any] = [pexpect.EOF, pexpect.TIMEOUT] if text is None else [text, pexpect.EOF, pexpect.TIMEOUT]
         found = child.expect_exact(wanted, timeout=min(max(left, 0.0), _LOOK_SECONDS))
+        if wanted[found] is pexpect.EOF and text is not None:
+            return text in (child.before or b"") + _unread(child)
         if wanted[found] is not pexpect.TIMEOUT:
-            return found == 0
+            return True
         if left <= 0:
             return False
     return False
+
+
+def _unread(child: pexpect.spawn[Any]) -> bytes:
+    """What a program printed just before it ended: pexpect tells the end first where both came between two looks of its."""
+    import select
+
+    found = b""
+    while select.select([child.child_fd], [], [], 0)[0]:
+        try:
+            more = os.read(child.child_fd, _CHUNK)
+        except OSError:
+            break
+        if not more:
+            break
+        found += more
+    return found
 
 
 def _end(child: pexpect.spawn[Any]) -> None:

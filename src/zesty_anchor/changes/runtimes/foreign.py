@@ -13,13 +13,13 @@ import msgspec
 
 from zesty_anchor.changes.bench import Bench
 from zesty_anchor.changes.record import Record, Reverted, copies_of
-from zesty_anchor.changes.runtimes.last_look import Places, kept_watch, own_in, seen_last
+from zesty_anchor.changes.runtimes.last_look import Places, bears, kept_watch, own_in, seen_last
 from zesty_anchor.changes.runtimes.leaving import empty
-from zesty_anchor.files.digest import digest_of, digest_of_file
+from zesty_anchor.files.digest import digest_of
 from zesty_anchor.files.edit import Copies, lines_of, put_back, taken_out
-from zesty_anchor.files.inventory import Inventory, Item, take
+from zesty_anchor.files.inventory import Inventory, below, is_as, item_at
 from zesty_anchor.files.removal import discard, discard_any
-from zesty_anchor.files.replace import replace
+from zesty_anchor.files.replace import Changed, remove, replace
 from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.survey.home_watch import ONE_AT_A_TIME, Seen, difference
 from zesty_anchor.survey.machine import Machine
@@ -77,9 +77,11 @@ def startup_files(machine: Machine) -> tuple[Startup, ...]:
 
 
 @contextmanager
-def watched(record: ForeignRecord, startup: Iterable[Startup], bench: Bench, own: Iterable[Path]) -> Iterator[Traces]:
+def watched(
+    record: ForeignRecord, startup: Iterable[Startup], bench: Bench, own: Iterable[Path], name: str
+) -> Iterator[Traces]:
     """Lets a foreign program work in the home. Afterwards its edits of startup files are taken out, and the rest of
-    what it did is noted in the record, for ``take_back``; ``own`` are the places that are its own.
+    what it did is noted in the record, for ``take_back``; ``own`` are the places that are its own, ``name`` is its name.
 
     The record holds what ``begin`` gave. While the program works, what is seen is written down as it goes: should we be
     killed, it is killed with us, and what came later is not its doing.
@@ -87,7 +89,7 @@ def watched(record: ForeignRecord, startup: Iterable[Startup], bench: Bench, own
     traces = Traces([])
     languages = {os.fsencode(each.path): each.language for each in startup}
     own = tuple(own)
-    places = _places(bench.locations, languages, own, record.during)
+    places = _places(bench.locations, languages, own, name, record.during)
     watch = places.watch()
     with ONE_AT_A_TIME:
         before, there = watch.look(), own_in(own)
@@ -101,7 +103,7 @@ def watched(record: ForeignRecord, startup: Iterable[Startup], bench: Bench, own
         for path in [p for p in (*found.changed, *came) if p in languages]:
             now = found.changed[path] if path in found.changed else _content(path)
             traces.edited.append((languages[path], before.contents.get(path, (b"", 0))[0], now or b""))
-            _restore(path, before)
+            _restore(path, before, now)
         outside = [str(place) for place in own]
         record.came = [quote_from_bytes(p) for p in came if p not in languages and not _within(p, outside)]
         record.touched = [
@@ -109,7 +111,8 @@ def watched(record: ForeignRecord, startup: Iterable[Startup], bench: Bench, own
             for path, now in found.changed.items()
             if path not in languages and path.isascii()
         ]
-        record.made_own = _made(own, there)
+        named = [Path(os.fsdecode(path)) for path in came if bears(os.fsdecode(path), name)]
+        record.made_own = _made((*own, *named), there)
         record.seen = None
         bench.noted()
         discard(seen.parent)
@@ -146,18 +149,12 @@ def _looking(places: Places) -> Iterator[None]:
 
 def _made(places: Iterable[Path], there: Inventory) -> Inventory:
     """What came into these places, with what it holds; ``there`` is what was there before."""
-    return {
-        path: msgspec.structs.replace(item, holds=digest_of_file(Path(path))) if item.kind == "file" else item
-        for path, item in own_in(places).items()
-        if path not in there
-    }
+    return {path: item_at(Path(path)) for path in own_in(places) if path not in there}
 
 
 def ours_in(place: Path) -> Inventory:
     """What is in a folder that we made ourselves in a place of the program's, and the folder: for ``made_own``."""
-    if not place.is_dir():
-        return {}
-    return {str(place): Item("folder", 0o755), **{str(place / name): item for name, item in take(place).items()}}
+    return own_in([place], digests=True)
 
 
 def begin(bench: Bench) -> tuple[str, str]:
@@ -179,16 +176,13 @@ def take_back(record: ForeignRecord, bench: Bench, name: str) -> Reverted:
         found = put_back(touched)
         told += found.told
         needed |= found.needs
-    told += _away(map(unquote_to_bytes, record.came), {}, bench, name)
+    told += _away(map(unquote_to_bytes, record.came), record.made_own, bench, name)
     return Reverted(tuple(told), needed=needed)
 
 
 def own_of(record: ForeignRecord, place: Path) -> Inventory:
     """What a program put into one of its own places, by the path there: also where it was cut off."""
-    made, start = record.made_own, f"{place}/"
-    if record.seen is not None:
-        made = seen_last(Path(record.during)).own
-    return {name[len(start) :]: item for name, item in made.items() if name.startswith(start)}
+    return below(place, seen_last(Path(record.during)).own if record.seen is not None else record.made_own)
 
 
 def _cut_off(record: ForeignRecord, bench: Bench, name: str) -> list[str]:
@@ -199,7 +193,8 @@ def _cut_off(record: ForeignRecord, bench: Bench, name: str) -> list[str]:
     if not seen.is_file():
         return []
     before = msgspec.msgpack.decode(seen.read_bytes(), type=Seen)
-    during = seen_last(Path(record.during)).seen
+    last = seen_last(Path(record.during))
+    during = last.seen
     found = difference(before, during)
     told: list[str] = []
     languages = {os.fsencode(path) for path in record.startup}
@@ -207,7 +202,7 @@ def _cut_off(record: ForeignRecord, bench: Bench, name: str) -> list[str]:
     for path in edited:
         told += _undo_edit(path, before, during, bench, name)
     ours = (path for path in found.came if path not in languages and path not in during.contents)
-    told += _away(ours, seen_last(Path(record.during)).own, bench, name)
+    told += _away(ours, last.own, bench, name)
     now = _places(bench.locations, languages).watch().look()
     if not during.entries:
         unknown = difference(before, now)
@@ -221,7 +216,7 @@ def _undo_edit(path: bytes, before: Seen, during: Seen, bench: Bench, name: str)
     was, did = before.contents.get(path), during.contents.get(path)
     now, shown = _content(path), bench.locations.shown(os.fsdecode(path))
     if now == (did[0] if did else None) and os.path.islink(path) == (path in during.links):
-        _restore(path, before)
+        _restore(path, before, now)
         return []
     if now is None or now == (was[0] if was else None):
         return []
@@ -236,18 +231,16 @@ def _undo_edit(path: bytes, before: Seen, during: Seen, bench: Bench, name: str)
 
 
 def _away(paths: Iterable[bytes], made: Inventory, bench: Bench, name: str) -> list[str]:
-    """Remove what bears the program's name, keep the rest: it may be the person's own."""
+    """Remove what bears the program's name and is as it ``made`` it, keep the rest: it may be the person's own."""
     told: list[str] = []
-    for path in map(os.fsdecode, paths):
-        if not os.path.lexists(path):
-            continue
-        if name.lower() in os.path.basename(path).lower() and Path(path).is_dir() and made:
-            start = f"{path}/"
-            told += empty(Path(path), {n[len(start) :]: i for n, i in made.items() if n.startswith(start)}, bench)
-        elif name.lower() in os.path.basename(path).lower() and not made:
-            discard_any(Path(path))
-        else:
-            kept = bench.attic.away(Path(path))
+    for path in map(Path, map(os.fsdecode, paths)):
+        item = made.get(str(path)) if bears(str(path), name) else None
+        if item is not None and item.kind == "folder":
+            told += empty(path, below(path, made), bench)
+        elif item is not None and is_as(path, item):
+            remove(path)
+        elif os.path.lexists(path):
+            kept = bench.attic.away(path)
             told.append(f"{bench.locations.shown(path)} came while {name} was at work; it is kept in {kept}")
     return told
 
@@ -266,9 +259,11 @@ def _touched(path: bytes, now: bytes | None, before: Seen, bench: Bench) -> Copi
     )
 
 
-def _restore(path: bytes, before: Seen) -> None:
-    """Make one entry what it was."""
+def _restore(path: bytes, before: Seen, now: bytes | None) -> None:
+    """Make one entry what it was. Raises ``Changed`` where it no longer holds what it held ``now``."""
     text = os.fsdecode(path)
+    if _content(path) != now:
+        raise Changed(f"{text} was changed meanwhile")
     if path in before.links and (not os.path.islink(path) or os.readlink(path) != before.links[path]):
         Path(text).unlink(missing_ok=True)
         os.symlink(before.links[path], path)
@@ -279,10 +274,12 @@ def _restore(path: bytes, before: Seen) -> None:
         discard_any(Path(text))
 
 
-def _places(locations: Locations, files: Iterable[bytes], own: Iterable[Path] = (), during: str = "") -> Places:
+def _places(
+    locations: Locations, files: Iterable[bytes], own: Iterable[Path] = (), name: str = "", during: str = ""
+) -> Places:
     apart = (locations.data, locations.state, locations.cache, locations.config)
     return Places(
-        str(locations.home), tuple(map(os.fsdecode, files)), tuple(map(str, apart)), tuple(map(str, own)), during
+        str(locations.home), tuple(map(os.fsdecode, files)), tuple(map(str, apart)), tuple(map(str, own)), name, during
     )
 
 

@@ -184,6 +184,8 @@ class Install(BaseChange, frozen=True):
             self._finish(ready, digest, added, bench)
             note_files(ready)
             flush_tree(ready)
+            if bench.interrupted():
+                raise KeyboardInterrupt
             set_aside(record.replaced)
             place.put(ready, self.wanted.folder)
         except Problem as problem:

@@ -127,7 +127,7 @@ class InstallThrough(BaseChange, frozen=True):
         program = manager_program(self.manager, bench.environ, bench.locations.home)
         log = bench.log / f"{self.manager.runtime}-{name}-{version}.log"
         if not record.there:
-            with foreign.watched(record, self.startup, bench, _own(self.manager)):
+            with foreign.watched(record, self.startup, bench, _own(self.manager), self.manager.runtime):
                 pace = Pace(lambda text: bench.told(self.key, f"{self.subject}, {text}"))
                 program.install(name, version, log, pace, bench.interrupted)
         located = program.locate(name, version)

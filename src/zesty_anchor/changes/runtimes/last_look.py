@@ -9,6 +9,7 @@ doing.
 
 from __future__ import annotations
 
+import os
 import subprocess
 import sys
 import time
@@ -18,7 +19,7 @@ from pathlib import Path
 
 import msgspec
 
-from zesty_anchor.files.inventory import Inventory, take
+from zesty_anchor.files.inventory import Inventory, item_at, take
 from zesty_anchor.files.replace import replace
 from zesty_anchor.survey.home_watch import HomeWatch, Seen
 from zesty_anchor.system.process import lives
@@ -35,12 +36,15 @@ class During(msgspec.Struct, frozen=True):
 
 
 class Places(msgspec.Struct, frozen=True):
-    """What to look at: see ``HomeWatch``, and the program's own places. ``during`` is the file that gets what is seen."""
+    """What to look at: see ``HomeWatch``, the program's own places, and its ``name``: entries that bear it are looked at with all
+    in them. ``during`` is the file that gets what is seen.
+    """
 
     home: str
     files: tuple[str, ...]
     apart: tuple[str, ...]
     own: tuple[str, ...]
+    name: str
     during: str
 
     def watch(self) -> HomeWatch:
@@ -49,15 +53,24 @@ class Places(msgspec.Struct, frozen=True):
 
     def look(self) -> During:
         """Look at all of it."""
-        return During(self.watch().look(), own_in(map(Path, self.own)))
+        seen = self.watch().look()
+        named = (os.fsdecode(path) for path in seen.entries if bears(os.fsdecode(path), self.name))
+        return During(seen, own_in(map(Path, (*self.own, *named))))
 
 
-def own_in(places: Iterable[Path]) -> Inventory:
-    """What is in these places, by whole path; files are not read."""
+def bears(path: str, name: str) -> bool:
+    """Whether an entry bears a program's name."""
+    return name.lower() in os.path.basename(path).lower()
+
+
+def own_in(places: Iterable[Path], *, digests: bool = False) -> Inventory:
+    """These places, and what is in them, by whole path; files are not read without ``digests``."""
     found: Inventory = {}
     for place in places:
         with suppress(OSError):
-            found |= {str(place / name): item for name, item in take(place, digests=False).items()}
+            found[str(place)] = item_at(place, digests=digests)
+            if found[str(place)].kind == "folder":
+                found |= {str(place / name): item for name, item in take(place, digests=digests).items()}
     return found
 
 

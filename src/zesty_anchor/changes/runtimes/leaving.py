@@ -22,14 +22,17 @@ def leave_shelf(folder: Path, bench: Bench) -> tuple[str, ...]:
     """Take a version off the shelf in one rename. Returns what a person should know.
 
     Without our receipt it is not ours, and stays. What is not in its list of files, or holds something else by now, goes to the
-    attic first. Raises ``OSError`` where it cannot be read.
+    attic first; without a list that can be read, all of it. Raises ``OSError`` where it cannot be read.
     """
     if folder.is_dir() and not folder.is_symlink():
         os.listdir(folder)  # one that is closed is no other one
     if folder.is_symlink() or read(folder) is None:
         return (f"{bench.locations.shown(folder)} is not what was put there, and stays",)
     files = files_in(folder)
-    told = away(strangers(folder, files, ours=_is_made), folder, bench) if files is not None else ()
+    if files is None:
+        kept = bench.locations.shown(bench.attic.away(folder))
+        return (f"{bench.locations.shown(folder)} has no list of what was put there; all of it is kept in {kept}",)
+    told = away(strangers(folder, files, ours=_is_made), folder, bench)
     folders.make(bench.locations.staging)
     gone = place.take_off(folder, bench.locations.staging)
     if gone is not None:
@@ -38,11 +41,13 @@ def leave_shelf(folder: Path, bench: Bench) -> tuple[str, ...]:
 
 
 def empty(folder: Path, files: Inventory, bench: Bench) -> tuple[str, ...]:
-    """Remove a folder, or a file, of a program's, after what is not in its list of files went to the attic."""
-    if not folder.is_dir() or folder.is_symlink():
-        if os.path.lexists(folder):
-            return away([folder], folder.parent, bench)
+    """Remove a folder of a program's, after what is not in its list of files went to the attic. A file or a link in its place is
+    not the program's.
+    """
+    if not os.path.lexists(folder):
         return ()
+    if not folder.is_dir() or folder.is_symlink():
+        return away([folder], folder.parent, bench)
     told = away(strangers(folder, files, ours=_is_made), folder, bench)
     discard_any(folder)
     return told

@@ -168,7 +168,7 @@ class RunInstaller(BaseChange, frozen=True):
             folders.make(folder)
         if record.aside:
             move(self._folder, Path(record.aside))
-        with foreign.watched(record, self.startup, bench, self._own) as traces:
+        with foreign.watched(record, self.startup, bench, self._own, self.wanted.runtime) as traces:
             self._run(bench)
         self._check(bench)
         for part in record.keeps:

@@ -81,7 +81,7 @@ class GeneratedFiles(FileKind):
                 shown = locations.shown(path)
                 yield shown, "create", FileRecord(path=str(path), name=shown, after_digest=digest_of(content))
 
-    def names(self, record: FileRecord, places: Sequence[str]) -> bool:
+    def uses(self, record: FileRecord, places: Sequence[str]) -> bool:
         """Whether the shells look for commands in one of these folders."""
         text = (content_of(Path(record.after)) or b"") if record.after else b""
         return any(os.fsencode(f"{place}/") in text for place in places)
