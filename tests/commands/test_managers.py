@@ -257,6 +257,24 @@ def test_cut_off_in_the_middle_the_next_run_puts_the_home_right(quay: Desk, make
     }
 
 
+def test_what_a_person_put_where_the_manager_writes_is_kept(quay: Desk, make_feed: Callable[..., str]) -> None:
+    elsewhere = (
+        b'mkdir -p "$HOME/.config/bollard"\necho berth >"$HOME/.config/bollard/rc"\necho 1 >"$HOME/.bollard-seen"\n'
+    )
+    script = bollard_installer("0.9.4") + elsewhere
+    wants(quay, script=make_feed({"install.sh": script}) + "install.sh", reviewed=digest(script))
+    before = likeness(quay.home, (*STATE, ".cache", ".local"))
+    quay.well("provision")
+    mine = {".bollard/mine": "mine 1\n", ".config/bollard/mine": "mine 2\n", ".bollard-seen": "mine 3\n"}
+    for name, text in mine.items():
+        quay.write(text, name)
+    quay.well("undo")
+    kept = {Path(each["was"]): Path(each["kept"]) for each in quay.well("attic", "--json").json["kept"]}
+    for name, text in mine.items():
+        assert kept[quay.home / name].read_text() == text
+    assert likeness(quay.home, (*STATE, ".cache", ".local")) == before, "and all that the installer wrote is gone"
+
+
 def test_an_upgrade_replaces_every_path_of_the_older_one(quay: Desk) -> None:
     wants(quay, KELP + EBB, fairlead="2.0")
     quay.well("provision")
