@@ -6,6 +6,8 @@ from __future__ import annotations
 def amount(size: int | float) -> str:
     """Bytes with a unit of the SI: 12.3 kB."""
     value = float(size)
+    if value == 1:
+        return "1 byte"
     for unit in ("bytes", "kB", "MB", "GB"):
         if value < 1000 or unit == "GB":
             return f"{value:.0f} {unit}" if unit == "bytes" or value >= 100 else f"{value:.1f} {unit}"
