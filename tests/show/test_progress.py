@@ -84,8 +84,8 @@ def test_what_a_build_prints_is_no_markup_and_stays_on_its_line() -> None:
 
 
 def test_numbers_and_tables_for_a_person() -> None:
-    assert [amount(n) for n in (0, 999, 1000, 12_345, 123_456_789, 5e12)] == [
-        "0 bytes", "999 bytes", "1.0 kB", "12.3 kB", "123 MB", "5000 GB",
+    assert [amount(n) for n in (0, 1, 999, 1000, 12_345, 123_456_789, 5e12)] == [
+        "0 bytes", "1 byte", "999 bytes", "1.0 kB", "12.3 kB", "123 MB", "5000 GB",
     ]  # fmt: skip
     assert (count(1, "change"), count(2, "change")) == ("1 change", "2 changes")
     assert table([["a", "b"], ["\x1b[1mlong\x1b[0m", ""]], [3]) == ["a     b", "\x1b[1mlong\x1b[0m"]
