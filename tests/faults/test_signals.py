@@ -20,8 +20,8 @@ from zesty_anchor.demo.wares import pack, write_runtime
 from zesty_anchor.system.host import login_path
 
 pytestmark = pytest.mark.needs("bash", "zsh")
-SECONDS = 2.0
-"""How long the end may take, beside what a start of the program takes on this machine."""
+SECONDS = 20.0
+"""How long the end may take: well below what was waited for, on the slowest machine. benchmarks/run measures it."""
 
 BUILD = """
 as-root = "allowed"
@@ -94,18 +94,15 @@ def begin(desk: Desk, *words: str) -> subprocess.Popen[str]:
     return running
 
 
-def ends(running: subprocess.Popen[str], how: signal.Signals, desk: Desk) -> str:
+def ends(running: subprocess.Popen[str], how: signal.Signals) -> str:
     """Send the signal. Returns what was said; the end is in time, and tells the signal."""
-    began = time.monotonic()
-    desk.run("--version")
-    slack = time.monotonic() - began
     began = time.monotonic()
     running.send_signal(how)
     _, said = running.communicate(timeout=60)
     took = time.monotonic() - began
     assert running.returncode == 128 + how
     assert "interrupted: what was under way is taken back" in said
-    assert took < SECONDS + 3 * slack, f"{took:.1f} s"
+    assert took < SECONDS, f"{took:.1f} s"
     return said
 
 
@@ -116,7 +113,7 @@ HOW = (signal.SIGTERM, signal.SIGHUP, signal.SIGINT)
 def test_while_a_server_says_nothing(desk: Desk, silent: str, how: signal.Signals) -> None:
     desk.wants(url=silent)
     before = likeness(desk.home, OURS)
-    ends(begin(desk, "provision"), how, desk)
+    ends(begin(desk, "provision"), how)
     (desk.home / "at").unlink()
     assert likeness(desk.home, OURS) == before
     assert desk.run("undo").code == 1, "nothing stands"
@@ -130,7 +127,7 @@ def test_while_a_version_is_built(desk: Desk, how: signal.Signals) -> None:
     before = likeness(desk.home, OURS)
     running = begin(desk, "provision")
     builder = int((desk.home / "at").read_text())
-    ends(running, how, desk)
+    ends(running, how)
     gone(builder)
     (desk.home / "at").unlink()
     assert likeness(desk.home, OURS) == before
@@ -140,7 +137,7 @@ def test_while_a_version_is_built(desk: Desk, how: signal.Signals) -> None:
 def test_while_a_shell_does_not_start(desk: Desk, how: signal.Signals) -> None:
     desk.write("[ -e ~/.zshenv ] && { echo asked >~/at; sleep 60; }\n", ".bashrc")
     desk.wants()
-    ends(begin(desk, "provision"), how, desk)
+    ends(begin(desk, "provision"), how)
     left = [path.name for path in (desk.home / ".local/state/zesty-anchor").glob("shells-at-work-*")]
     assert left == []
     desk.write("", ".bashrc")
