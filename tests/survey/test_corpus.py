@@ -14,8 +14,10 @@ import pytest
 from tests.conftest import SHELLS
 from zesty_anchor.shells.shell import INTERACTIVE
 from zesty_anchor.survey.machine import Machine
+from zesty_anchor.survey.startup.places import Places
 from zesty_anchor.survey.startup.startup_trace import Place, StartupTrace, trace_startup
-from zesty_anchor.survey.startup.statements import statements_about, without
+from zesty_anchor.survey.startup.statement import without
+from zesty_anchor.survey.startup.statements import statements_about
 from zesty_anchor.system.host import login_path
 from zesty_anchor.system.locations import locate
 
@@ -91,8 +93,8 @@ CORPUS = {
         "if [ -d ~/tides ] || true; then\n  export TIDE=high\nfi\n", entry="bin", at=2,
     ),
     "a function": Fragment('kelp() {\n  "$HOME/old-kelp/bin/kelp" "$@"\n}\n', None, function="kelp"),
-    "other folders too": Fragment('export PATH="$HOME/old-kelp/bin:$HOME/other:$PATH"\n', None, entry="bin"),
-    "with another variable": Fragment("export TIDE=high KELP_HOME=~/old-kelp\n", None, variable="KELP_HOME"),
+    "other folders too": Fragment('export PATH="$HOME/old-kelp/bin:$HOME/other:$PATH"\n', 'export PATH="$HOME/other:$PATH"\n', entry="bin"),
+    "with another variable": Fragment("export TIDE=high KELP_HOME=~/old-kelp\n", "export TIDE=high\n", variable="KELP_HOME"),
     "a heredoc": Fragment("read -r NOTE <<END\nexport PATH=~/old-kelp/bin:$PATH\nEND\n", None, variable="NOTE", shells=()),
     "a here-string": Fragment('read -r WORD <<< "$HOME/old-kelp/bin"\n', None),
     "a comment that looks like code": Fragment("# export PATH=~/old-kelp/bin:$PATH\n", None),
@@ -116,7 +118,7 @@ def test_the_corpus_is_large_enough() -> None:
 def test_what_is_cut(name: str) -> None:
     fragment, home = CORPUS[name], Path("/home/desk")
     content = (HEAD + fragment.text + TAIL).encode()
-    found = statements_about(content, home / "old-kelp", home)
+    found = statements_about(content, Places(home, [home / "old-kelp"]))
     left = fragment.text if fragment.left is None else fragment.left
     assert without(content, found).decode() == HEAD + left + TAIL
     if fragment.left is None and "old-kelp/" in fragment.text and not fragment.text.startswith(("#", "NOTE")):
@@ -150,7 +152,7 @@ def test_the_line_is_named_and_the_rest_stays_as_it_was(name: str, shell: str, t
     _names_the_line(fragment, before, rc, old)
 
     content = rc.read_bytes()
-    cut = without(content, statements_about(content, old, tmp_path))
+    cut = without(content, statements_about(content, Places(tmp_path, [old])))
     rc.write_bytes(cut)
     assert subprocess.run([SHELLS[shell], "-n", str(rc)], capture_output=True, check=False).returncode == 0
     old.rename(tmp_path / "attic")

@@ -10,8 +10,9 @@ import pytest
 
 from tests.conftest import SHELLS, is_root
 from zesty_anchor.shells.fish_tree import FishParser
-from zesty_anchor.survey.startup.fish_statements import fish_statements_about, fish_statements_setting
-from zesty_anchor.survey.startup.statements import Statement, without
+from zesty_anchor.survey.startup.fish_statements import fish_statements_about
+from zesty_anchor.survey.startup.places import Places
+from zesty_anchor.survey.startup.statement import Statement, without
 
 HOME = Path("/home/desk")
 HEAD = "set -gx EDITOR vi # mine\nfunction quay\n  echo north\nend\n"
@@ -41,8 +42,6 @@ CUT = [
     "begin\n  set -l f ~/old-kelp/hook.fish\n  source $f\nend\n",
 ]
 KEPT = [
-    "fish_add_path ~/old-kelp/bin ~/other/bin\n",
-    "set -gx PATH ~/old-kelp/bin ~/other $PATH\n",
     "function kelp\n  ~/old-kelp/bin/kelp $argv\nend\n",
     "echo ~/old-kelp/bin\n",
     "~/old-kelp/bin/kelp watch &\n",
@@ -77,7 +76,7 @@ VARIABLES = [
 
 
 def about(content: bytes) -> list[Statement]:
-    return fish_statements_about(content, HOME / "old-kelp", HOME, parser=FishParser(SHELLS["fish"]))
+    return fish_statements_about(content, Places(HOME, [HOME / "old-kelp"]), parser=FishParser(SHELLS["fish"]))
 
 
 def fish_reads(content: bytes, folder: Path) -> bool:
@@ -137,7 +136,7 @@ def test_what_fish_cannot_read_is_shown_by_the_line() -> None:
 @pytest.mark.parametrize(("text", "left"), VARIABLES)
 def test_a_variable_goes_with_what_holds_it_alone(text: str, left: str | None, tmp_path: Path) -> None:
     content = (HEAD + text + TAIL).encode()
-    found = fish_statements_setting(content, "KELP_HOME", HOME, parser=FishParser(SHELLS["fish"]))
+    found = fish_statements_about(content, Places(HOME, names=["KELP_HOME"]), parser=FishParser(SHELLS["fish"]))
     assert [each.serves for each in found if left is None] == ([False] if left is None else [])
     assert without(content, found).decode() == HEAD + (text if left is None else left) + TAIL
     assert fish_reads(without(content, found), tmp_path)

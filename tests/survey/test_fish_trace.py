@@ -16,9 +16,10 @@ from zesty_anchor.survey.startup.fish_statements import fish_statements_about
 from zesty_anchor.survey.startup.fish_trace import fish_steps
 from zesty_anchor.survey.startup.fish_variables import universal_statements_about
 from zesty_anchor.survey.startup.fish_words import fish_words
+from zesty_anchor.survey.startup.places import Places
 from zesty_anchor.survey.startup.provenance import origins
 from zesty_anchor.survey.startup.startup_trace import Place, StartupTrace, trace_startup
-from zesty_anchor.survey.startup.statements import without
+from zesty_anchor.survey.startup.statement import without
 from zesty_anchor.system.host import login_path
 from zesty_anchor.system.locations import locate
 
@@ -119,14 +120,14 @@ def test_the_line_is_named_and_the_rest_stays_as_it_was(name: str, tmp_path: Pat
     assert startup in machine.startup
 
     content = startup.read_bytes()
-    left = without(content, fish_statements_about(content, old, tmp_path, parser=machine.fish_parser))
+    left = without(content, fish_statements_about(content, Places(tmp_path, [old]), parser=machine.fish_parser))
     assert left.decode() == HEAD + fragment.left + TAIL
     startup.write_bytes(left)
     assert subprocess.run([SHELLS["fish"], "--no-execute", str(startup)], check=False).returncode == 0
     variables = tmp_path / ".config/fish/fish_variables"
     if variables.exists():
         content = variables.read_bytes()
-        variables.write_bytes(without(content, universal_statements_about(content, old, tmp_path)))
+        variables.write_bytes(without(content, universal_statements_about(content, Places(tmp_path, [old]))))
     old.rename(tmp_path / "attic")
     after, _ = started(tmp_path)
     assert rest_of(after) == rest_of(before)
@@ -157,7 +158,7 @@ def test_what_was_once_typed_is_found_among_the_universal_variables_and_goes_fro
     assert place_of("$KELP_HOME", trace, machine) == Place(str(file), home)
 
     content = file.read_bytes()
-    file.write_bytes(without(content, universal_statements_about(content, tmp_path / "old-kelp", tmp_path)))
+    file.write_bytes(without(content, universal_statements_about(content, Places(tmp_path, [tmp_path / "old-kelp"]))))
     said = subprocess.run(
         [SHELLS["fish"], "-c", "echo $fish_user_paths; echo $tide; set -q KELP_HOME; or echo none"],
         env=environment, check=True, capture_output=True, text=True,
@@ -170,7 +171,7 @@ def test_an_entry_goes_from_anywhere_in_a_list(own: str) -> None:
     between = "\\x1e"
     folders = {letter: f"/h/old/{letter}" if letter in own else f"/h/{letter}" for letter in "abc"}
     content = f"# head\nSETUVAR fish_user_paths:{between.join(folders.values())}\nSETUVAR tide:high\n".encode()
-    left = without(content, universal_statements_about(content, Path("/h/old"), Path("/h")))
+    left = without(content, universal_statements_about(content, Places(Path("/h"), [Path("/h/old")])))
     kept = [f"/h/{letter}" for letter in "abc" if letter not in own]
     line = f"SETUVAR fish_user_paths:{between.join(kept)}\n" if kept else ""
     assert left.decode() == f"# head\n{line}SETUVAR tide:high\n"

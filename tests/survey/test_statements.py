@@ -2,7 +2,9 @@ from pathlib import Path
 
 import pytest
 
-from zesty_anchor.survey.startup.statements import statements_about, without
+from zesty_anchor.survey.startup.places import Places
+from zesty_anchor.survey.startup.statement import without
+from zesty_anchor.survey.startup.statements import statements_about
 
 HOME = Path("/home/desk")
 OLD = HOME / "old-kelp"
@@ -20,8 +22,6 @@ CUT = [
     "PATH=$PATH:$HOME/old-kelp/bin\n",
 ]
 KEPT = [
-    'export PATH="$HOME/old-kelp/bin:$HOME/mine:$PATH"\n',
-    'export A=1 PATH="$HOME/old-kelp/bin:$PATH"\n',
     "cd ~/old-kelp && ls\n",
     "X=$(ls ~/old-kelp)\n",
     'echo hello; export PATH="$HOME/old-kelp/bin:$PATH"\n',
@@ -39,7 +39,7 @@ AROUND = ("# before\nalias a=b\n", "export EDITOR=vi # after\n")
 @pytest.mark.parametrize("line", CUT)
 def test_a_statement_that_serves_the_folder_alone_is_cut(line: str) -> None:
     text = (AROUND[0] + line + AROUND[1]).encode()
-    found = statements_about(text, OLD, HOME)
+    found = statements_about(text, Places(HOME, [OLD]))
     assert [(s.line, s.serves) for s in found] == [(3, True)]
     assert without(text, found) == "".join(AROUND).encode()
 
@@ -47,7 +47,7 @@ def test_a_statement_that_serves_the_folder_alone_is_cut(line: str) -> None:
 @pytest.mark.parametrize("line", KEPT)
 def test_a_statement_that_does_more_is_shown_and_kept(line: str) -> None:
     text = (AROUND[0] + line + AROUND[1]).encode()
-    found = statements_about(text, OLD, HOME)
+    found = statements_about(text, Places(HOME, [OLD]))
     assert found
     assert not any(s.serves for s in found)
     assert without(text, found) == text
@@ -55,4 +55,4 @@ def test_a_statement_that_does_more_is_shown_and_kept(line: str) -> None:
 
 @pytest.mark.parametrize("line", NOT_MEANT)
 def test_what_speaks_of_something_else_is_not_found(line: str) -> None:
-    assert not statements_about((AROUND[0] + line + AROUND[1]).encode(), OLD, HOME)
+    assert not statements_about((AROUND[0] + line + AROUND[1]).encode(), Places(HOME, [OLD]))

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from zesty_anchor.shells.sh_tree import parsed
+
 
 def ends_early(content: bytes) -> int | None:
     """The row (from 0) of the first statement that may end the reading of a file; None where there is none.
@@ -10,10 +12,7 @@ def ends_early(content: bytes) -> int | None:
     """
     if b"return" not in content and b"exit" not in content:
         return None
-    import tree_sitter_bash
-    from tree_sitter import Language, Parser
-
-    root = Parser(Language(tree_sitter_bash.language())).parse(content).root_node
+    root = parsed(content)
     statements = [node for node in root.named_children if node.type != "comment"]
     for node in statements[:-1]:
         if _leaves(node):

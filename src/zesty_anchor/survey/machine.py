@@ -7,7 +7,7 @@ import os
 from collections.abc import Collection, Iterable, Mapping
 from functools import cached_property
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import msgspec
 
@@ -73,6 +73,8 @@ class Machine:
         self.environ = environ
         self.program = program
         self._asked = (tuple(packages), tuple(settings), identity)
+        self.remembered: dict[object, Any] = {}
+        """What was asked of fresh shells, by all that their answer hangs on: it holds for the machine again, too."""
 
     def again(self, touched: Iterable[str]) -> Machine:
         """The machine after these facts have changed: they are read anew when they are asked for, the others are kept."""

@@ -7,6 +7,8 @@ import os
 from collections.abc import Collection, Iterable
 from typing import Any
 
+from zesty_anchor.shells.sh_tree import parsed
+
 Edited = tuple[str, bytes, bytes]
 """A startup file's language, and its content before and after."""
 
@@ -42,12 +44,9 @@ def added(before: bytes, after: bytes) -> str:
 
 def _thinned(text: str, names: Collection[str]) -> str:
     """``text`` without its comments and the statements that only set variables of these names."""
-    import tree_sitter_bash
-    from tree_sitter import Language, Parser
-
     content = os.fsencode(text)
     kept = []
-    for node in Parser(Language(tree_sitter_bash.language())).parse(content).root_node.children:
+    for node in parsed(content).children:
         if node.type in ("comment", "\n", ";") or _sets_only(node, content, names):
             continue
         kept.append(content[node.start_byte : node.end_byte] + b"\n")

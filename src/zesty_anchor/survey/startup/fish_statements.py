@@ -5,33 +5,31 @@ from __future__ import annotations
 import os
 import re
 from collections.abc import Callable, Iterable, Iterator
-from pathlib import Path
 
 from zesty_anchor.shells.fish_tree import FishParser, Node
-from zesty_anchor.survey.startup.statements import Known, Statement, Use, whole_lines
+from zesty_anchor.survey.startup.places import Known, Places
+from zesty_anchor.survey.startup.statement import LISTS, Statement, Use, whole_lines, with_blank
 
-_HARMLESS = ("test", "[", "type", "command", "status", "true", "false", "builtin", "string", "contains", "functions")
-_PATHS = ("PATH", "fish_user_paths", "MANPATH", "fish_function_path", "fish_complete_path")
+_HARMLESS = ("test", "[", "type", "status", "true", "false", "string", "contains")
+_ASKS = {
+    "command": ("-v", "-s", "-q", "--search", "--query"),
+    "builtin": ("-q", "--query"),
+    "functions": ("-q", "--query"),
+}
+"""Commands that are harmless with these options alone: without, they run something, or erase."""
 _WORDS = ("string", "argument")
 
 
 def fish_statements_about(
-    content: bytes, folder: Path, home: Path, known: Known | None = None, *, parser: FishParser
+    content: bytes, places: Places, known: Known | None = None, *, parser: FishParser
 ) -> list[Statement]:
-    """The statements that mention a folder, in order; see ``statements_about``. ``parser`` is fish's own.
+    """The statements that mention what is to go, in order; see ``statements_about``. ``parser`` is fish's own.
 
-    Where it cannot read the file, each line that mentions the folder is shown, and none is cut.
+    Where it cannot read the file, each line that mentions it is shown, and none is cut.
     """
-    return _found(content, _Reader(str(folder), str(home), {} if known is None else known), parser)
-
-
-def fish_statements_setting(content: bytes, name: str, home: Path, *, parser: FishParser) -> list[Statement]:
-    """The statements that set or use a variable; those serve that do nothing else."""
-    return _found(content, _VariableReader(name, str(home)), parser)
-
-
-def _found(content: bytes, reader: _Reader, parser: FishParser) -> list[Statement]:
-    if not reader.may_mention(os.fsdecode(content)):
+    known = dict(places.known) if known is None else known
+    reader = _Reader(places, known)
+    if not places.may_speak(os.fsdecode(content), known):
         return []
     tree = parser.tree(content)
     if tree is not None:
@@ -39,33 +37,39 @@ def _found(content: bytes, reader: _Reader, parser: FishParser) -> list[Statemen
     at, found = 0, []
     for number, row in enumerate(content.splitlines(keepends=True), 1):
         if reader.speaks(os.fsdecode(row)) and not row.lstrip().startswith(b"#"):
-            found.append(Statement(at, at + len(row), number, os.fsdecode(row.strip()), serves=False))
+            why = "fish cannot read the file"
+            found.append(Statement(at, at + len(row), number, os.fsdecode(row.strip()), serves=False, why=why))
         at += len(row)
     return found
 
 
 class _Reader:
-    """Judges statements by a folder. Nothing is run."""
+    """Judges statements. Nothing is run."""
 
-    def __init__(self, folder: str, home: str, known: Known) -> None:
-        self._folder = folder
-        self._home = home
+    def __init__(self, places: Places, known: Known) -> None:
+        self._places = places
         self._known = known
-
-    def may_mention(self, text: str) -> bool:
-        """A quick look before the parser is asked."""
-        return os.path.basename(self._folder) in text or any(name in text for name in self._known)
+        self._parts: list[tuple[int, int]] = []
+        """The bytes that can be cut of a statement which does more."""
+        self._names: set[str] = set()
+        """The variables that the statement sets."""
 
     def found(self, nodes: Iterable[Node], content: bytes) -> Iterator[Statement]:
         """The statements among siblings; of a block that does more, the parts inside that serve."""
         for group in self._groups(nodes, content):
             mentioned = [node for node in group if self._mentions(node, content)]
+            self._parts, self._names = [], set()
+            use = max(self._use(node) for node in group)
+            parts, names = self._parts, frozenset(self._names)
             if not mentioned:
                 continue
-            use = max(self._use(node) for node in group)
             start, end, alone = whole_lines(content, group[0].start, group[-1].end)
             if use is Use.FOLDER and alone:
-                yield _statement(content, group[0].start, group[-1].end, (start, end))
+                yield _statement(content, group[0].start, group[-1].end, (start, end), names)
+                continue
+            if use is Use.PART and len(group) == 1:
+                for span in parts:
+                    yield _statement(content, group[0].start, group[-1].end, with_blank(content, *span), names)
                 continue
             for node in mentioned:
                 inner = [each for body in _bodies(node) for each in self.found(body.children, content) if each.serves]
@@ -92,19 +96,23 @@ class _Reader:
         )
 
     def speaks(self, text: str) -> bool:
-        """Whether a text speaks of the folder."""
-        return re.search(re.escape(self._folder) + r"(?![\w.-])", self._plain(text)) is not None
+        """Whether a text speaks of what is to go: of a variable also where it is set."""
+        sets = (rf"\bset\b[^\n;]*\s{re.escape(name)}\b" for name in self._places.names)
+        return self._places.speaks(self._plain(text)) or any(re.search(each, text) for each in sets)
 
     # -- what a statement is for -----------------------------------------------------------------------
 
     def _use(self, node: Node) -> Use:
         if node.kind == "decorated_statement":
-            return max(self._of_command(_words(node)), _of_redirections(node))
+            return max(self._of_command(_words(node), _spans(node)), _of_redirections(node))
         if node.kind == "job":
             return self._of_job(node)
         if node.kind == "block_statement":
             return self._of_block(node)
-        return max((self._use(child) for child in node.children), default=Use.NOTHING)
+        return self._of_all(node.children)
+
+    def _of_all(self, nodes: Iterable[Node]) -> Use:
+        return max((self._use(child) for child in nodes), default=Use.NOTHING)
 
     def _of_job(self, job: Node) -> Use:
         if any(child.kind == "a '&'" or (child.kind == "variable_assignment_list" and child.children)
@@ -119,7 +127,8 @@ class _Reader:
 
     def _of_block(self, block: Node) -> Use:
         header = block.children[0]
-        body = max((self._use(child) for child in block.children[1:]), default=Use.NOTHING)
+        body = self._of_all(block.children[1:])
+        body = Use.MORE if body is Use.PART else body  # a part of a part is for a person to cut
         if header.kind == "function_header":
             return Use.MORE
         if header.kind != "for_header":
@@ -131,52 +140,69 @@ class _Reader:
         shadowed = self._known.get(name)
         self._known[name] = plain[0]
         try:
-            return max(max((self._use(child) for child in block.children[1:]), default=Use.NOTHING), Use.FOLDER)
+            return max(self._of_all(block.children[1:]), Use.FOLDER)
         finally:
             del self._known[name]
             if shadowed is not None:
                 self._known[name] = shadowed
 
-    def _of_command(self, words: list[str]) -> Use:
+    def _of_command(self, words: list[str], spans: list[tuple[int, int]]) -> Use:
         name, arguments = words[0], words[1:]
         plain = [self._plain(word) for word in arguments]
-        judges: dict[str, Callable[[list[str]], Use]] = {
+        judges: dict[str, Callable[[list[str], list[tuple[int, int]]], Use]] = {
             "set": self._of_set, "fish_add_path": self._of_add, "alias": self._of_alias, "abbr": self._of_alias,
         }  # fmt: skip
         if name in judges:
-            return judges[name](plain)
+            return judges[name](plain, spans)
         if name in ("source", "."):
             return Use.FOLDER if plain and (self._within(plain[0]) or self._runs_own(plain[0])) else Use.MORE
         if name == "eval":
             return Use.FOLDER if len(plain) == 1 and self._runs_own(plain[0]) else Use.MORE
-        return Use.NOTHING if name in _HARMLESS else Use.MORE
+        asks = _ASKS.get(name, ())
+        return Use.NOTHING if name in _HARMLESS or (plain and plain[0] in asks) else Use.MORE
 
-    def _of_set(self, words: list[str]) -> Use:
+    def _of_set(self, words: list[str], spans: list[tuple[int, int]]) -> Use:
         options = "".join(word[1:] for word in words if re.fullmatch(r"-[A-Za-z]+", word))
         long = [word for word in words if word.startswith("--")]
-        rest = [word for word in words if not word.startswith("-")]
+        rest = [number for number, word in enumerate(words) if not word.startswith("-")]
         if "q" in options or "--query" in long:
             return Use.NOTHING
         if not rest:
             return Use.MORE
-        name, values = rest[0], rest[1:]
         if "e" in options or "--erase" in long:
-            return Use.FOLDER if all(each in self._known for each in rest) else Use.MORE
-        return self._of_assignment(name, values)
+            return Use.FOLDER if all(words[each] in self._known for each in rest) else Use.MORE
+        name = words[rest[0]]
+        return self._of_assignment(name, [(words[each], spans[each]) for each in rest[1:]])
 
-    def _of_assignment(self, name: str, values: list[str]) -> Use:
-        own = [value for value in values if self._within(value) or self._runs_own(value)]
-        if not own or not all(value in own or (value == f"${name}" and name in _PATHS) for value in values):
+    def _of_assignment(self, name: str, values: list[tuple[str, tuple[int, int]]]) -> Use:
+        if name in self._places.names and not any("(" in value for value, _ in values):
+            self._names.add(name)
+            return Use.FOLDER
+        own = [each for each in values if self._within(each[0]) or self._runs_own(each[0])]
+        if not own:
+            if name in self._known and name not in self._places.names:
+                del self._known[name]  # set anew, to something else
             return Use.MORE
-        if name not in _PATHS and len(values) == 1:
-            self._known[name] = values[0]
+        if not all(each in own or (each[0] == f"${name}" and name in LISTS) for each in values):
+            if name not in LISTS:
+                return Use.MORE
+            self._parts += [span for _, span in own]
+            return Use.PART
+        if name not in LISTS:
+            self._names.add(name)
+            if len(values) == 1:
+                self._known[name] = values[0][0]
         return Use.FOLDER
 
-    def _of_add(self, words: list[str]) -> Use:
-        folders = [word for word in words if not word.startswith("-")]
-        return Use.FOLDER if folders and all(self._within(folder) for folder in folders) else Use.MORE
+    def _of_add(self, words: list[str], spans: list[tuple[int, int]]) -> Use:
+        folders = [number for number, word in enumerate(words) if not word.startswith("-")]
+        own = [each for each in folders if self._within(words[each])]
+        if own and len(own) < len(folders):
+            self._parts += [spans[each] for each in own]
+            return Use.PART
+        return Use.FOLDER if own else Use.MORE
 
-    def _of_alias(self, words: list[str]) -> Use:
+    def _of_alias(self, words: list[str], spans: list[tuple[int, int]]) -> Use:
         rest = [word for word in words if not word.startswith("-")]
         value = rest[0].partition("=")[2] if len(rest) == 1 else " ".join(rest[1:])
         return Use.FOLDER if value and self._within(value.split()[0]) else Use.MORE
@@ -189,33 +215,10 @@ class _Reader:
         return found is not None and self._within(found[1].split()[0])
 
     def _plain(self, text: str) -> str:
-        """A text with the home and known variables written out and quotes dropped: for looking, not for running."""
-        for name, value in {"HOME": self._home, **self._known}.items():
-            pattern = rf"\{{\${re.escape(name)}\}}|\${re.escape(name)}\b"
-            text = re.sub(pattern, lambda _, v=value: v, text)  # type: ignore[misc]
-        text = re.sub(r"(?<![\w/.~-])~(?=/|$|\s|\))", lambda _: self._home, text)
-        return text.replace('"', "").replace("'", "").replace("\\\n", "").replace("\\ ", " ")
+        return self._places.plain(text, self._known)
 
     def _within(self, plain: str) -> bool:
-        return plain == self._folder or plain.startswith(self._folder + "/")
-
-
-class _VariableReader(_Reader):
-    """Judges by a variable: whatever it holds counts as the folder."""
-
-    def __init__(self, name: str, home: str) -> None:
-        folder = f"/\x00variable/{name}"
-        super().__init__(folder, home, {name: folder})
-        self._name = name
-
-    def speaks(self, text: str) -> bool:
-        """Whether a text uses the variable, or sets it."""
-        return super().speaks(text) or re.search(rf"\bset\b[^\n;]*\s{self._name}\b", text) is not None
-
-    def _of_assignment(self, name: str, values: list[str]) -> Use:
-        if name == self._name and not any("(" in value for value in values):
-            return Use.FOLDER
-        return super()._of_assignment(name, values)
+        return self._places.within(plain)
 
 
 def _words(command: Node) -> list[str]:
@@ -223,6 +226,12 @@ def _words(command: Node) -> list[str]:
     rest = (each for child in command.inside("argument_or_redirection_list") for each in child.children)
     arguments = [word.text for each in rest for word in each.inside("argument")]
     return [*(child.text for child in command.inside("string")), *arguments]
+
+
+def _spans(command: Node) -> list[tuple[int, int]]:
+    """Where the words stand that follow the first."""
+    rest = (each for child in command.inside("argument_or_redirection_list") for each in child.children)
+    return [(word.start, word.end) for each in rest for word in each.inside("argument")]
 
 
 def _of_redirections(node: Node) -> Use:
@@ -250,6 +259,8 @@ def _without(content: bytes, node: Node, cut: list[Statement]) -> str:
     return os.fsdecode(left + content[at : node.end])
 
 
-def _statement(content: bytes, start: int, end: int, cut: tuple[int, int] | None = None) -> Statement:
+def _statement(
+    content: bytes, start: int, end: int, cut: tuple[int, int] | None = None, names: frozenset[str] = frozenset()
+) -> Statement:
     text, line = os.fsdecode(content[start:end]), content.count(b"\n", 0, start) + 1
-    return Statement(*(cut or (start, end)), line, text, serves=cut is not None)
+    return Statement(*(cut or (start, end)), line, text, cut is not None, names)

@@ -9,17 +9,16 @@ from __future__ import annotations
 import os
 import re
 from collections.abc import Iterator
-from pathlib import Path
 
 import msgspec
 
 from zesty_anchor.survey.startup.fish_words import unescaped
-from zesty_anchor.survey.startup.statements import Known, Statement
+from zesty_anchor.survey.startup.places import Known, Places
+from zesty_anchor.survey.startup.statement import LISTS, Statement
 
 FILE = "fish_variables"
 _LINE = re.compile(rb"SETUVAR(?: --\w+)* (\w+):([^\r\n]*)\r?\n?")
 _BETWEEN = b"\\x1e"
-_LISTS = ("fish_user_paths", "PATH", "MANPATH", "fish_function_path", "fish_complete_path")
 
 
 class Universal(msgspec.Struct, frozen=True):
@@ -46,32 +45,24 @@ def universal_variables(content: bytes) -> Iterator[Universal]:
         at += len(row)
 
 
-def universal_statements_about(content: bytes, folder: Path, home: Path, known: Known | None = None) -> list[Statement]:
-    """The variables, or the entries of lists of folders, that stand for a folder; see ``statements_about``. Pure."""
-    known = {} if known is None else known
+def universal_statements_about(content: bytes, places: Places, known: Known | None = None) -> list[Statement]:
+    """The variables, or the entries of lists of folders, that stand for what is to go; see ``statements_about``. Pure."""
+    known = dict(places.known) if known is None else known
     found = []
     for each in universal_variables(content):
         values = [value for _, value in each.entries]
-        own = [value for value in values if Path(value).is_relative_to(folder)]
+        own = [value for value in values if places.within(value)]
         text = f"set -U {each.name} {' '.join(values)}"
-        if own == values:
-            if len(values) == 1 and each.name not in _LISTS:
+        if own == values or each.name in places.names:
+            if len(values) == 1 and each.name not in LISTS and own:
                 known[each.name] = values[0]
-            found.append(Statement(each.start, each.end, each.line, text, serves=True))
-        elif own and each.name in _LISTS:
+            names = frozenset({each.name} - LISTS)
+            found.append(Statement(each.start, each.end, each.line, text, serves=True, names=names))
+        elif own and each.name in LISTS:
             found += [Statement(*span, each.line, text, serves=True) for span in _spans(each, content, own)]
-        elif own or any(str(folder) in value for value in values):
+        elif own or any(places.speaks(value) for value in values):
             found.append(Statement(each.start, each.end, each.line, text, serves=False))
     return found
-
-
-def universal_statements_setting(content: bytes, name: str, home: Path) -> list[Statement]:
-    """The line of a variable. Pure."""
-    return [
-        Statement(each.start, each.end, each.line, f"set -U {name}", serves=True)
-        for each in universal_variables(content)
-        if each.name == name
-    ]
 
 
 def _spans(variable: Universal, content: bytes, own: list[str]) -> Iterator[tuple[int, int]]:

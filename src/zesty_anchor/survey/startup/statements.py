@@ -1,137 +1,121 @@
-"""Which statements of a startup file exist for one folder: found with a parser, not by pattern.
+"""Which statements of a startup file exist for an old install alone: found with a parser, not by pattern.
 
-For the shells whose language tree-sitter-bash reads: sh, bash, zsh, ksh, mksh.
+For the shells whose language tree-sitter-bash reads: sh, bash, zsh, ksh, mksh. What is found here is a proposal: fresh
+shells judge it (``trial``).
 """
 
 from __future__ import annotations
 
 import os
 import re
-from collections.abc import Iterable, Iterator
-from enum import IntEnum
-from pathlib import Path
+from collections.abc import Callable, Iterable, Iterator
 from typing import Any
 
-import msgspec
+from zesty_anchor.shells.sh_tree import parsed
+from zesty_anchor.survey.startup.path_parts import path_parts, spans_of
+from zesty_anchor.survey.startup.places import Known, Places
+from zesty_anchor.survey.startup.statement import LISTS, Statement, Use, whole_lines, with_blank
 
-Known = dict[str, str]
-"""Variables that were found to hold a path in the folder, with their values."""
+Whole = Callable[[bytes], bool]
+"""Whether the shell itself takes the beginning of a file for a whole text."""
 
 
-class Statement(msgspec.Struct, frozen=True):
-    """A statement that speaks of the folder: its bytes ``start`` to ``end`` and its first line, from 1.
+def statements_about(
+    content: bytes, places: Places, known: Known | None = None, whole: Whole | None = None
+) -> list[Statement]:
+    """The statements that mention what is to go, in order; of one that does more, the parts inside that serve it.
 
-    ``serves`` tells whether it exists for the folder alone, so that cutting it loses nothing else.
+    ``known`` are variables that hold a path there; those of this file are added. Where the grammar fails, each line is
+    taken by itself that ``whole`` takes for one; without it none is cut. Pure but for ``whole``.
     """
-
-    start: int
-    end: int
-    line: int
-    text: str
-    serves: bool
-
-
-class Use(IntEnum):
-    """What a statement is for; of several together the greatest counts."""
-
-    NOTHING = 0
-    """It only tests something, or exports what was set elsewhere."""
-    FOLDER = 1
-    """It exists for the folder alone."""
-    MORE = 2
-    """It does something else."""
-
-
-def statements_about(content: bytes, folder: Path, home: Path, known: Known | None = None) -> list[Statement]:
-    """The statements that mention a folder, in order; of a compound one that does more, the parts inside that serve it.
-
-    ``known`` are variables that earlier files set to a path in the folder; those of this file are added. Pure.
-    """
-    known = {} if known is None else known
-    if not _may_mention(content, folder, home, known):
+    known = dict(places.known) if known is None else known
+    if not places.may_speak(os.fsdecode(content), known):
         return []
-    import tree_sitter_bash
-    from tree_sitter import Language, Parser
-
-    root = Parser(Language(tree_sitter_bash.language())).parse(content).root_node
-    return list(_Reader(content, folder, home, known).found(root.children))
-
-
-def statements_setting(content: bytes, name: str, home: Path) -> list[Statement]:
-    """The statements that set or use a variable; those serve that do nothing else. Pure."""
-    if name.encode() not in content:
-        return []
-    import tree_sitter_bash
-    from tree_sitter import Language, Parser
-
-    root = Parser(Language(tree_sitter_bash.language())).parse(content).root_node
-    return list(_VariableReader(content, name, home).found(root.children))
+    root = parsed(content)
+    if not root.has_error:
+        return list(_Reader(content, places, known).found(root.children))
+    return list(_by_line(content, places, known, whole))
 
 
-def without(content: bytes, statements: Iterable[Statement]) -> bytes:
-    """The content with the statements that serve the folder cut out, and no byte beyond."""
-    kept, place = [], 0
-    for each in sorted((s for s in statements if s.serves), key=lambda s: s.start):
-        kept.append(content[place : each.start])
-        place = max(place, each.end)
-    return b"".join((*kept, content[place:]))
-
-
-def whole_lines(content: bytes, start: int, end: int) -> tuple[int, int, bool]:
-    """The whole lines of a statement, and whether nothing else stands on them but a comment. Pure."""
-    begin = content.rfind(b"\n", 0, start) + 1
-    stop = content.find(b"\n", end)
-    stop = len(content) if stop < 0 else stop + 1
-    before, after = content[begin:start].strip(), content[end:stop].strip()
-    if after.startswith(b";") and not after.startswith(b";;"):
-        after = after[1:].strip()
-    return begin, stop, not before and (not after or after.startswith(b"#"))
-
-
-def _may_mention(content: bytes, folder: Path, home: Path, known: Known) -> bool:
-    """A quick look before the parser is fetched."""
-    tail = folder.relative_to(home) if home in folder.parents else folder
-    return os.fsencode(tail.name) in content or any(name.encode() in content for name in known)
+def _by_line(content: bytes, places: Places, known: Known, whole: Whole | None) -> Iterator[Statement]:
+    """Line by line, where the grammar does not know what an ordinary file of the shell says."""
+    at = 0
+    for number, row in enumerate(content.splitlines(keepends=True), 1):
+        start, at = at, at + len(row)
+        text = os.fsdecode(row).strip()
+        if text.startswith("#") or not places.may_speak(text, known):
+            continue
+        line = row.rstrip(b"\r\n")
+        root = parsed(line)
+        alone = whole is not None and not root.has_error and whole(content[:start]) and whole(content[:at])
+        reader = _Reader(line, places, dict(known) if not alone else known)
+        found = list(reader.found(root.children))
+        if not found:
+            if root.has_error and places.speaks(places.plain(text, known)):
+                yield Statement(start, at, number, text, serves=False)
+            continue
+        for each in found:
+            end = start + each.end + (len(row) - len(line) if each.end == len(line) and each.start == 0 else 0)
+            yield Statement(
+                start + each.start, end, number, each.text, each.serves and alone, each.names,
+                "" if alone else "it stands inside something that only the shell itself can read",
+            )  # fmt: skip
 
 
 _BODIES = ("if_statement", "elif_clause", "else_clause", "do_group", "compound_statement", "case_item", "case_statement",
            "for_statement", "while_statement", "function_definition", "subshell")  # fmt: skip
 """What holds statements."""
-_UNQUOTED = str.maketrans("", "", "\"'\\\n")
-"""Takes out what quotes."""
-_HARMLESS = (":", "true", "false", "test", "[", "type", "hash", "which", "return")
+_NO_STATEMENT = ("condition", "value", "variable", "name")
+_HARMLESS = (":", "true", "false", "test", "[", "type", "hash", "which")
+_NOWHERE = re.compile(r"\d*(?:&>>?|>>?&?)\s*(?:/dev/null|\d|-)")
+"""A redirection that writes into no file: away, or to where another goes."""
+_RUNS = re.compile(r"(?:\$\(|<\(|`)\s*([^()|;&`\n]+?)(?:\s+\d*>\s*/dev/null|\s+2>&1)*\s*(?:\)|`)")
+"""The output of one command."""
 
 
 class _Reader:
     """Judges the statements of one file. Nothing is run."""
 
-    def __init__(self, content: bytes, folder: Path, home: Path, known: Known) -> None:
+    def __init__(self, content: bytes, places: Places, known: Known) -> None:
         self._content = content
-        self._folder = str(folder)
-        self._tail = folder.name.translate(_UNQUOTED)
-        self._home = str(home)
+        self._places = places
         self._known = known
+        self._depth = 0
+        self._parts: list[tuple[int, int]] = []
+        """The bytes that can be cut of a statement which does more."""
+        self._names: set[str] = set()
+        """The variables that the statement sets or exports."""
 
     def found(self, nodes: Iterable[Any]) -> Iterator[Statement]:
-        """The statements about the folder among siblings."""
+        """The statements about what is to go, among siblings."""
         for group in self._groups(nodes):
             mentioned = [node for node in group if self._mentions(node)]
+            self._parts, self._names = [], set()
+            use = max((self._use(node) for node in group), default=Use.NOTHING)
+            parts, names = self._parts, frozenset(self._names)
             if not mentioned:
                 continue
-            use = max(self._use(node) for node in group)
             start, end, alone = whole_lines(self._content, group[0].start_byte, group[-1].end_byte)
             if use is Use.FOLDER and alone:
-                yield self._statement(group[0], start, end, group[-1].end_byte, serves=True)
+                yield self._statement(group[0], start, end, group[-1].end_byte, names)
+                continue
+            if use is Use.PART and len(group) == 1:
+                for span in parts:
+                    yield self._statement(group[0], *span, group[-1].end_byte, names)
+                if self._places.speaks(self._plain(self._left(group[0], parts))):
+                    yield self._statement(group[0], 0, 0, group[-1].end_byte, None)
                 continue
             for node in mentioned:
                 inner = list(self._inside(node))
                 yield from (each for each in inner if each.serves)
-                if self._rest_mentions(node, inner):
-                    yield self._statement(node, node.start_byte, node.end_byte, node.end_byte, serves=False)
+                spans = [(each.start, each.end) for each in inner if each.serves]
+                if self._text_mentions(self._left(node, spans)):
+                    yield self._statement(node, node.start_byte, node.end_byte, node.end_byte, None)
 
-    def _statement(self, node: Any, start: int, end: int, text_end: int, *, serves: bool) -> Statement:
+    def _statement(self, node: Any, start: int, end: int, text_end: int, names: frozenset[str] | None) -> Statement:
+        """Without ``names`` it does not serve."""
         text = os.fsdecode(self._content[node.start_byte : text_end])
-        return Statement(start, end, node.start_point[0] + 1, text, serves)
+        return Statement(start, end, node.start_point[0] + 1, text, names is not None, names or frozenset())
 
     def _groups(self, nodes: Iterable[Any]) -> Iterator[list[Any]]:
         """Siblings that share a line stand or fall together."""
@@ -147,7 +131,7 @@ class _Reader:
             yield group
 
     def _inside(self, node: Any) -> Iterator[Statement]:
-        """What serves the folder inside a compound statement that does more, where something else stays in each body."""
+        """What serves the old install inside a compound statement that does more, where something else stays in each body."""
         for child in node.children:
             if child.type in _BODIES:
                 yield from self._inside(child)
@@ -166,21 +150,27 @@ class _Reader:
         if inner < len(statements):
             yield from cut
 
-    def _rest_mentions(self, node: Any, cut: list[Statement]) -> bool:
-        """Whether a statement speaks of the folder apart from what is cut out of it."""
-        text = b""
-        at = node.start_byte
-        for each in sorted((c for c in cut if c.serves), key=lambda c: c.start):
-            text += self._content[at : each.start]
-            at = each.end
-        return self._text_mentions(os.fsdecode(text + self._content[at : node.end_byte]))
+    def _left(self, node: Any, cut: Iterable[tuple[int, int]]) -> str:
+        """A statement's text without what is cut out of it."""
+        text, at = b"", node.start_byte
+        for start, end in sorted(cut):
+            text += self._content[at:start]
+            at = max(at, end)
+        return os.fsdecode(text + self._content[at : node.end_byte])
 
     # -- what a statement is for -----------------------------------------------------------------------
 
     def _use(self, node: Any) -> Use:
         judge = getattr(self, f"_use_of_{node.type}", None)
+        nested = node.type in _BODIES
+        self._depth += nested
         use: Use = judge(node) if judge else Use.MORE
+        self._depth -= nested
         return use
+
+    def _of_all(self, nodes: Iterable[Any]) -> Use:
+        use = max((self._use(child) for child in nodes), default=Use.NOTHING)
+        return Use.MORE if use is Use.PART else use  # a part of a part is for a person to cut
 
     def _use_of_comment(self, node: Any) -> Use:
         return Use.NOTHING
@@ -188,31 +178,30 @@ class _Reader:
     _use_of_test_command = _use_of_comment
 
     def _use_of_list(self, node: Any) -> Use:
-        return max((self._use(child) for child in node.named_children), default=Use.NOTHING)
+        return self._of_all(node.named_children)
 
     _use_of_if_statement = _use_of_elif_clause = _use_of_else_clause = _use_of_do_group = _use_of_list
     _use_of_compound_statement = _use_of_negated_command = _use_of_list
 
     def _use_of_case_statement(self, node: Any) -> Use:
-        return max((self._use(c) for c in node.named_children if c.type == "case_item"), default=Use.NOTHING)
+        return self._of_all(c for c in node.named_children if c.type == "case_item")
 
     def _use_of_case_item(self, node: Any) -> Use:
-        body = [
+        return self._of_all(
             c for place, c in enumerate(node.children) if c.is_named and node.field_name_for_child(place) != "value"
-        ]
-        return max((self._use(child) for child in body), default=Use.NOTHING)
+        )
 
     def _use_of_for_statement(self, node: Any) -> Use:
         """Over files of the folder alone, the variable stands for a path in it."""
         places = {node.field_name_for_child(i): c for i, c in enumerate(node.children)}
         values = [c for i, c in enumerate(node.children) if node.field_name_for_child(i) == "value"]
-        if not values or not all(self._is_within(self._plain(self._text(value))) for value in values):
+        if not values or not all(self._is_within(self._text(value)) for value in values):
             return Use.MORE
         name = self._text(places["variable"])
         shadowed = self._known.get(name)
         self._known[name] = self._plain(self._text(values[0]))
         try:
-            return self._use(places["body"])
+            return self._of_all([places["body"]])
         finally:
             del self._known[name]
             if shadowed is not None:
@@ -220,48 +209,113 @@ class _Reader:
 
     def _use_of_redirected_statement(self, node: Any) -> Use:
         for redirect in node.named_children[1:]:
-            target = self._text(redirect).lstrip("0123456789&>").strip()
-            if redirect.type != "file_redirect" or (target != "/dev/null" and not re.fullmatch(r"&?\d", target)):
+            if redirect.type != "file_redirect" or not _NOWHERE.fullmatch(self._text(redirect).strip()):
                 return Use.MORE
-        return self._use(node.named_children[0])
+        return self._of_all(node.named_children[:1])
 
     def _use_of_variable_assignment(self, node: Any) -> Use:
-        return self._use_of_assignment(self._text(node), node)
+        return self._use_of_assignment(node, node.start_byte, node.end_byte)
 
-    def _use_of_assignment(self, text: str, node: Any) -> Use:
+    def _use_of_assignment(self, node: Any, start: int, end: int) -> Use:
+        """An assignment; ``start`` to ``end`` are all its bytes, also where the grammar parts them."""
+        text = os.fsdecode(self._content[start:end]).replace("\r", "")
         name, _, value = text.partition("=")
         bare = name.rstrip("+")
+        if bare in self._places.names and "$(" not in value and "`" not in value:
+            self._names.add(bare)
+            return Use.FOLDER
         if value.startswith("("):
-            entries = [self._plain(self._text(child)) for child in node.named_children[-1].named_children]
-            own = [entry for entry in entries if self._is_within(entry)]
-            itself = (f"${bare}", f"${{{bare}}}", f"${{{bare}[@]}}", "$PATH")
-            served = bool(own) and all(entry in own or entry in itself for entry in entries)
-            return Use.FOLDER if served else Use.MORE
-        plain = self._plain(value)
-        if "$(" in plain or "`" in plain or "<(" in plain:
-            return Use.FOLDER if self._runs_own(node) else Use.MORE
-        plain = re.sub(rf"\$\{{{bare}:?\+:?\$\{{?{bare}\}}?:?\}}", "", plain)
-        parts = [part for part in _path_parts(plain) if part or name.endswith("+")]
-        own = [part for part in parts if self._is_within(part)]
-        empty = (f"${bare}", f"${{{bare}}}", f"${{{bare}-}}", f"${{{bare}:-}}", "")
-        if not own or not all(part in own or part in empty for part in parts):
+            return self._use_of_array(node, bare)
+        parts = path_parts(value)
+        own = [part for part in parts if self._is_own(part[2])]
+        itself = (f"${bare}", f"${{{bare}}}", f"${{{bare}-}}", f"${{{bare}:-}}", "")
+        rest = [part for part in parts if part not in own and not self._is_itself(part[2], bare, itself)]
+        if not own:
+            self._forget(bare)
             return Use.MORE
-        if len(parts) == 1 and not name.endswith("+"):
-            self._known[bare] = parts[0]
+        if rest and any(part[2].count(quote) % 2 for part in own for quote in "\"'"):
+            return Use.MORE
+        if rest:
+            offset = start + len(os.fsencode(name)) + 1
+            self._parts += [(offset + first, offset + last) for first, last in spans_of(parts, own)]
+            return Use.PART
+        if bare not in LISTS and len(parts) == 1 and not name.endswith("+"):
+            self._names.add(bare)
+            if self._depth == 0 or bare not in self._known:
+                self._known[bare] = self._plain(parts[0][2])
+        elif bare not in LISTS:
+            self._names.add(bare)
         return Use.FOLDER
 
-    def _use_of_declaration_command(self, node: Any) -> Use:
-        use = Use.NOTHING
-        for child, text in self._pieces(node.named_children):
-            if child.type == "variable_assignment":
-                use = max(use, self._use_of_assignment(text, child))
-            elif child.type == "variable_name":
-                use = max(use, Use.FOLDER if text in self._known else Use.NOTHING if text in _PATHS else Use.MORE)
-            elif child.type != "word" or not text.startswith("-"):
-                use = Use.MORE
-        return use
+    def _is_itself(self, part: str, name: str, itself: tuple[str, ...]) -> bool:
+        plain = part.replace('"', "").replace("\\\n", "")
+        return re.sub(rf"\$\{{{name}:?\+:?\$\{{?{name}\}}?:?\}}", "", plain) in itself
 
-    def _pieces(self, nodes: Iterable[Any]) -> Iterator[tuple[Any, str]]:
+    def _forget(self, name: str) -> None:
+        """What is set anew, to something else, leads there no more."""
+        if name in self._known and name not in self._places.names:
+            del self._known[name]
+
+    def _use_of_array(self, node: Any, name: str) -> Use:
+        entries = list(node.named_children[-1].named_children)
+        own = [entry for entry in entries if self._is_within(self._text(entry))]
+        itself = (f"${name}", f"${{{name}}}", f"${{{name}[@]}}", "$PATH", f"${name.lower()}")
+        if not own:
+            return Use.MORE
+        if all(entry in own or self._text(entry).strip('"') in itself for entry in entries):
+            return Use.FOLDER
+        self._parts += [with_blank(self._content, entry.start_byte, entry.end_byte) for entry in own]
+        return Use.PART
+
+    def _use_of_declaration_command(self, node: Any) -> Use:
+        own: list[tuple[int, int]] = []
+        use, more, parts = Use.NOTHING, False, len(self._parts)
+        for child, start, end in self._pieces(node.named_children):
+            text = os.fsdecode(self._content[start:end]).replace("\r", "")
+            if child.type == "variable_assignment":
+                each = self._use_of_assignment(child, start, end)
+            elif child.type == "variable_name":
+                leads = text in self._known
+                each = Use.FOLDER if leads else Use.NOTHING
+                self._names |= {text} if leads and text not in LISTS else set()
+            elif child.type == "word" and text.startswith("-"):
+                # What else it makes of a variable, it makes for good: a list that holds each folder once.
+                more |= not re.fullmatch(r"-[gx]+", text)
+                continue
+            else:
+                each = Use.MORE
+            own += [(start, end)] if each is Use.FOLDER else []
+            more |= each in (Use.PART, Use.MORE) or (
+                child.type == "variable_name" and each is Use.NOTHING and text not in LISTS
+            )
+            use = max(use, each)
+        if not more and use is not Use.NOTHING:
+            return use
+        if not own and len(self._parts) == parts:
+            return Use.MORE if more else Use.NOTHING
+        kept = [
+            each
+            for each in self._pieces(node.named_children)
+            if (each[1], each[2]) not in own and each[0].type != "word"
+        ]
+        if not kept:  # its options stay with the name alone
+            return self._emptied(node, parts)
+        self._parts += [with_blank(self._content, start, end) for start, end in own]
+        return Use.PART
+
+    def _emptied(self, node: Any, parts: int) -> Use:
+        """A declaration with options, of which only what it assigns is of the old install."""
+        arrays = [
+            c for c in node.named_children if c.type == "variable_assignment" and c.named_children[-1].type == "array"
+        ]
+        entries = [entry for array in arrays for entry in array.named_children[-1].named_children]
+        own = [entry for entry in entries if self._is_within(self._text(entry))]
+        if not own or len(self._parts) != parts:
+            return Use.MORE
+        self._parts += [with_blank(self._content, entry.start_byte, entry.end_byte) for entry in own]
+        return Use.PART
+
+    def _pieces(self, nodes: Iterable[Any]) -> list[tuple[Any, int, int]]:
         """Nodes that touch one another are one word: the grammar parts ``a=$b:$c/d`` at the second dollar sign."""
         pieces: list[tuple[Any, int, int]] = []
         for node in nodes:
@@ -269,8 +323,7 @@ class _Reader:
                 pieces[-1] = (pieces[-1][0], pieces[-1][1], node.end_byte)
             else:
                 pieces.append((node, node.start_byte, node.end_byte))
-        for first, start, end in pieces:
-            yield first, os.fsdecode(self._content[start:end]).replace("\r", "")
+        return pieces
 
     def _use_of_unset_command(self, node: Any) -> Use:
         names = [self._text(child) for child in node.named_children if child.type == "variable_name"]
@@ -279,37 +332,38 @@ class _Reader:
     def _use_of_command(self, node: Any) -> Use:
         words = node.named_children
         if words and words[0].type == "variable_assignment":
-            pieces = list(self._pieces(words))
+            pieces = self._pieces(words)
             # Assignments before a command hold for it alone.
-            return self._use_of_assignment(pieces[0][1], words[0]) if len(pieces) == 1 else Use.MORE
+            return self._use_of_assignment(*pieces[0]) if len(pieces) == 1 else Use.MORE
         if not words or words[0].type != "command_name":
             return Use.MORE
         name, arguments = self._text(words[0]).lstrip("\\"), words[1:]
         if any(argument.type.endswith("_redirect") for argument in arguments):
             return Use.MORE
         if name in (".", "source") and arguments:
-            own = self._is_within(self._plain(self._text(arguments[0])))
-            return Use.FOLDER if own or self._runs_own(arguments[0]) else Use.MORE
+            return Use.FOLDER if self._is_own(self._text(arguments[0])) else Use.MORE
         if name == "eval" and len(arguments) == 1:
-            return Use.FOLDER if self._runs_own(arguments[0]) else Use.MORE
+            return (
+                Use.FOLDER
+                if _RUNS.fullmatch(self._plain(self._text(arguments[0]))) and self._is_own(self._text(arguments[0]))
+                else Use.MORE
+            )
         if name == "alias" and arguments:
-            values = [self._plain(self._text(argument)).partition("=")[2] for argument in arguments]
-            served = all(value and self._is_within(value.split()[0]) for value in values)
-            return Use.FOLDER if served else Use.MORE
+            return self._use_of_alias(arguments)
         if name in _HARMLESS or (name == "command" and arguments and self._text(arguments[0]) in ("-v", "-V")):
             return Use.NOTHING
         return Use.MORE
 
-    def _runs_own(self, node: Any) -> bool:
-        """Whether it consists of nothing but what one program of the folder prints."""
-        while node.type in ("string", "variable_assignment", "concatenation") and node.named_children:
-            node = node.named_children[-1]
-        if node.type not in ("command_substitution", "process_substitution") or len(node.named_children) != 1:
-            return False
-        command = node.named_children[0]
-        if command.type == "redirected_statement":
-            command = command.named_children[0]
-        return command.type == "command" and self._is_within(self._plain(self._text(command.named_children[0])))
+    def _use_of_alias(self, arguments: list[Any]) -> Use:
+        pieces = [each for each in self._pieces(arguments) if self._content[each[1] : each[1] + 1] != b"-"]
+        own = []
+        for _, start, end in pieces:
+            value = self._plain(os.fsdecode(self._content[start:end])).partition("=")[2].split()
+            own += [(start, end)] if value and self._places.within(value[0]) else []
+        if own and len(own) < len(pieces):
+            self._parts += [with_blank(self._content, *span) for span in own]
+            return Use.PART
+        return Use.FOLDER if own else Use.MORE
 
     # -- texts -----------------------------------------------------------------------------------------
 
@@ -324,53 +378,22 @@ class _Reader:
         return self._text_mentions(self._text(node))
 
     def _text_mentions(self, text: str) -> bool:
-        # A quick look: most statements name neither the folder nor a variable that leads there.
-        if self._tail not in text.translate(_UNQUOTED) and not any(name in text for name in self._known):
+        if not self._places.may_speak(text, self._known):
             return False
-        return re.search(re.escape(self._folder) + r"(?![\w.-])", self._plain(text)) is not None
+        if any(re.search(rf"(?<![\w$]){re.escape(name)}\+?=", text) for name in self._places.names):
+            return True
+        return self._places.speaks(self._plain(text))
 
     def _plain(self, text: str) -> str:
-        """Shell text with the home and known variables written out and quotes dropped: good for looking, not for running."""
-        for name, value in {"HOME": self._home, **self._known}.items():
-            pattern = rf"""(["']?)\$(?:{re.escape(name)}\b|\{{{re.escape(name)}(?::?-[^}}]*)?\}})\1"""
-            text = re.sub(pattern, lambda _, v=value: v, text)  # type: ignore[misc]
-        text = re.sub(r"(?<![\w/.~-])~(?=/|$|:|\s|\))", lambda _: self._home, text)
-        return text.replace('"', "").replace("'", "").replace("\\\n", "").replace("\\ ", " ")
+        return self._places.plain(text, self._known)
 
-    def _is_within(self, plain: str) -> bool:
-        return plain == self._folder or plain.startswith(self._folder + "/")
+    def _is_within(self, text: str) -> bool:
+        return self._places.within(self._plain(text))
 
-
-class _VariableReader(_Reader):
-    """Judges by a variable: whatever it holds counts as the folder."""
-
-    def __init__(self, content: bytes, name: str, home: Path) -> None:
-        folder = Path(f"/\x00variable/{name}")
-        super().__init__(content, folder, home, {name: str(folder)})
-        self._name = name
-
-    def _use_of_assignment(self, text: str, node: Any) -> Use:
-        value = text.partition("=")[2]
-        if text.partition("=")[0] == self._name and "$(" not in value and "`" not in value:
-            return Use.FOLDER
-        return super()._use_of_assignment(text, node)
-
-    def _text_mentions(self, text: str) -> bool:
-        return super()._text_mentions(text) or re.search(rf"(?<![\w$]){self._name}\+?=", text) is not None
-
-
-_NO_STATEMENT = ("condition", "value", "variable", "name")
-_PATHS = ("PATH", "path", "MANPATH", "manpath", "FPATH", "fpath", "INFOPATH", "CDPATH", "cdpath")
-
-
-def _path_parts(value: str) -> Iterator[str]:
-    """The parts of a value at its colons, those inside ``${…}`` apart."""
-    part, depth = "", 0
-    for letter in value:
-        depth += (letter == "{") - (letter == "}")
-        if letter == ":" and depth == 0:
-            yield part
-            part = ""
-        else:
-            part += letter
-    yield part
+    def _is_own(self, text: str) -> bool:
+        """Whether a word is a path of the old install, or nothing but what one program of it prints."""
+        plain = self._plain(text)
+        runs = _RUNS.fullmatch(plain)
+        if runs:
+            return self._places.within(runs[1].split()[0])
+        return "$(" not in plain and "`" not in plain and "<(" not in plain and self._places.within(plain)

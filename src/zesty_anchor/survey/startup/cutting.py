@@ -1,0 +1,123 @@
+"""What startup files say of an old install, and which of it can be cut."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from pathlib import Path
+
+import msgspec
+
+from zesty_anchor.files.text_file import TextFile
+from zesty_anchor.shells.known import SHELLS
+from zesty_anchor.shells.syntax import passes
+from zesty_anchor.survey.machine import Machine
+from zesty_anchor.survey.startup import fish_variables
+from zesty_anchor.survey.startup.csh_statements import csh_statements_about
+from zesty_anchor.survey.startup.fish_statements import fish_statements_about
+from zesty_anchor.survey.startup.places import Known, Places, other_spellings
+from zesty_anchor.survey.startup.sourced import sourced_files
+from zesty_anchor.survey.startup.statement import Statement
+from zesty_anchor.survey.startup.statements import statements_about
+from zesty_anchor.survey.startup.trial import Found, judged
+
+_OF_CSH = (".tcshrc", ".cshrc", ".login", ".logout")
+
+
+class Spoken(msgspec.Struct, frozen=True):
+    """What a startup file holds of old installs: the statements found; those that serve can be cut. ``name`` is the file as a
+    person reads it, ``checker`` the shell that reads it, with its option that only reads.
+    """
+
+    file: TextFile
+    name: str
+    statements: tuple[Statement, ...]
+    checker: tuple[str, str] | None
+
+
+def spoken_of(folders: Iterable[Path], names: Iterable[str], machine: Machine) -> list[Spoken]:
+    """The statements of every startup file that speak of folders, files or variables that are to go, judged by fresh shells
+    in a copy of the home. Those are asked once for the same files.
+    """
+    folders, names = tuple(folders), tuple(names)
+    files = _files(folders, machine)
+    texts = {file.path: file.content for file in files if file.content is not None}
+    key = ("spoken", folders, names, tuple(sorted(texts.items())))
+    if key not in machine.remembered:
+        machine.remembered[key] = _spoken(folders, names, files, texts, machine)
+    known: list[Spoken] = machine.remembered[key]
+    return known
+
+
+def _spoken(
+    folders: tuple[Path, ...], names: tuple[str, ...], files: list[TextFile], texts: dict[Path, bytes], machine: Machine
+) -> list[Spoken]:
+    home = machine.locations.home
+    places = Places(home, folders, names, other_spellings(folders, home))
+    known = _known(files, places, machine)
+    found: Found = {}
+    for file in files:
+        statements = _about(file, places, dict(known), machine) if file.content else []
+        if statements:
+            found[file.path] = statements
+    if found:
+        found = judged(found, texts, places, folders, machine)
+    by_path = {file.path: file for file in files}
+    return [
+        Spoken(by_path[path], machine.locations.shown(path), tuple(statements), _checker(by_path[path], machine))
+        for path, statements in found.items()
+    ]
+
+
+def _known(files: Iterable[TextFile], places: Places, machine: Machine) -> Known:
+    """The variables that lead there wherever they are set: each file may read what another one has set."""
+    known, told = dict(places.known), -1
+    while len(known) > told:
+        told = len(known)
+        for file in files:
+            mine = dict(known)
+            if file.content:
+                _about(file, places, mine, machine)
+            known |= {name: value for name, value in mine.items() if name not in known}
+    return known
+
+
+def _files(folders: tuple[Path, ...], machine: Machine) -> list[TextFile]:
+    """The startup files, and those that they read in their turn, but for what goes itself."""
+    sourced = sourced_files(machine.startup, machine.locations.home)
+    for path in [path for path in sourced if any(path.is_relative_to(folder) for folder in folders)]:
+        del sourced[path]
+    ours = {file.path for file in machine.generated.values()}
+    both = (file for file in (*machine.startup.values(), *sourced.values()) if file.path not in ours)
+    # Two names may lead to one file.
+    return list({file.target: file for file in both}.values())
+
+
+def _readers(file: TextFile, machine: Machine) -> list[str]:
+    """The shells that read a file. One that is read by another is judged by its name."""
+    readers = [
+        name for name, shell in SHELLS.items() if file.path in [reading.file for reading in shell.reads(machine.around)]
+    ]
+    ending = file.path.suffix.lstrip(".")
+    ending = "tcsh" if ending == "csh" else ending
+    return readers or [ending if ending in SHELLS else "bash"]
+
+
+def _checker(file: TextFile, machine: Machine) -> tuple[str, str] | None:
+    if file.path.name == fish_variables.FILE:
+        return None
+    shells = (machine.shell(name) for name in _readers(file, machine))
+    return next(((shell.program, SHELLS[shell.name].check) for shell in shells if shell), None)
+
+
+def _about(file: TextFile, places: Places, known: Known, machine: Machine) -> list[Statement]:
+    """The statements of a file, found in its own language."""
+    path, content = file.path, file.content or b""
+    if path.name == fish_variables.FILE:
+        return fish_variables.universal_statements_about(content, places, known)
+    if path.suffix == ".fish":
+        return fish_statements_about(content, places, known, parser=machine.fish_parser)
+    if path.name in _OF_CSH or path.suffix in (".csh", ".tcsh"):
+        return csh_statements_about(content, places, known)
+    checker = _checker(file, machine)
+    whole: Callable[[bytes], bool] | None = (lambda text: passes(checker, text)[0]) if checker else None
+    return statements_about(content, places, known, whole)

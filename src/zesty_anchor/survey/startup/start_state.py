@@ -1,0 +1,198 @@
+"""What a fresh shell has when it is ready: variables, aliases, functions, options and more, to be compared with another start."""
+
+from __future__ import annotations
+
+import os
+import re
+from collections.abc import Iterator, Mapping
+from pathlib import Path
+
+import msgspec
+
+from zesty_anchor.files.text_file import content_of
+from zesty_anchor.shells.fresh import clean_environment
+from zesty_anchor.shells.known import SHELLS
+from zesty_anchor.shells.posix import quote
+from zesty_anchor.shells.pty import under_pty, wait_for
+from zesty_anchor.shells.shell import Context
+from zesty_anchor.shells.together import Interrupted, never
+from zesty_anchor.survey.machine import InstalledShell, Machine
+from zesty_anchor.system.host import user_name
+from zesty_anchor.system.room import room as room_for
+
+SECONDS = 10.0
+"""How long a shell may take to start, before it is cut off."""
+
+Facts = Mapping[str, str]
+"""What a shell has, each under its kind and name: ``variable EDITOR``, ``alias ls``, ``option -o vi``."""
+
+_NAMES = """
+_ BASHPID RANDOM SRANDOM SECONDS EPOCHREALTIME EPOCHSECONDS LINENO PPID HISTCMD BASH_ARGC BASH_ARGV BASH_LINENO
+BASH_SOURCE BASH_SUBSHELL BASH_MONOSECONDS BASH_EXECUTION_STRING FUNCNAME PIPESTATUS COLUMNS LINES status pipestatus
+CMD_DURATION fish_pid history histcmd HISTFILE TTY TTYIDLE TIMEFMT EPOCHTIME PWD OLDPWD dirstack argv fish_kill_signal
+parameters functions functions_source aliases commands options builtins reswords modules nameddirs userdirs jobtexts
+jobstates jobdirs galiases saliases dis_aliases dis_functions dis_builtins dis_reswords dis_galiases dis_saliases
+dis_patchars patchars usergroups funcstack funcfiletrace funcsourcetrace functrace historywords zsh_eval_context
+ZSH_EVAL_CONTEXT ZSH_SUBSHELL ZSH_EXECUTION_STRING errnos sysparams .sh.command .sh.file .sh.fun .sh.lineno .sh.level
+.sh.stats .sh.pid .sh.ppid .sh.name .sh.subscript .sh.value .sh.match KSH_VERSION fish_killring tty gid uid cwd dirs 0
+? $ ! - # * @ 1 path_ fpath cdpath manpath module_path mailpath psvar watch fignore zsh_scheduled_events fish_history
+command term _fish_commandline BASH_ALIASES BASH_CMDS DIRSTACK PGRP
+"""
+_PASSING = frozenset(_NAMES.split())
+"""Variables that say something else at each start, or say twice what another says."""
+
+
+class StartState(msgspec.Struct, frozen=True):
+    """One start: what the shell had (``facts``), and the lines that it printed. ``cut_off`` tells that it was never ready."""
+
+    shell: str
+    context: str
+    facts: Facts = {}
+    said: tuple[str, ...] = ()
+    cut_off: bool = False
+
+
+def start_state(
+    shell: InstalledShell,
+    context: Context,
+    machine: Machine,
+    home: Path,
+    recorders: str = "",
+    *,
+    interrupted: Interrupted = never,
+) -> StartState:
+    """Start a shell once, under a pty, with nothing but what a login gives, in ``home``, and ask what it has then.
+
+    ``recorders`` is a folder that comes first on PATH.
+    """
+    path = f"{recorders}:{machine.login_path}" if recorders else machine.login_path
+    environment = clean_environment(machine.environ, home, shell.program, user_name(), path)
+    with room_for("state") as room:
+        probe = room / "probe"
+        probe.write_text(_PROBES.get(shell.name, _PROBES["dash"]).replace("ROOM", quote(str(room))), "utf-8")
+        words = [
+            shell.program,
+            *context.options,
+            "-c",
+            f"{'source' if shell.name in ('tcsh', 'fish') else '.'} {quote(str(probe))}",
+        ]
+        if context.login_name:
+            # See shells/fresh.py: tcsh takes no option for that beside -c.
+            words = ["bash", "--norc", "-c", 'exec -a "-${0##*/}" "$0" "$@"', *words]
+        started = {**environment, **dict(context.variables)}
+        with under_pty(words, started, home, seconds=SECONDS, columns=70) as child:
+            wait_for(child, None, SECONDS, interrupted)
+            printed = child.before or b""
+        said = tuple(_lines(os.fsdecode(printed)))
+        if not (room / "ready").exists():
+            return StartState(shell.name, context.name, said=said, cut_off=True)
+        facts = {key: value.replace(str(room), "ROOM") for key, value in _facts(room) if _lasts(key)}
+        if recorders:
+            facts = {key: value.replace(f"{recorders}:", "") for key, value in facts.items()}
+        return StartState(shell.name, context.name, facts, said)
+
+
+def _lasts(key: str) -> bool:
+    kind, _, name = key.partition(" ")
+    return kind != "variable" or not (name in _PASSING or name.startswith(("__fish_", "za_")))
+
+
+def contexts_of(shell: InstalledShell) -> tuple[Context, ...]:
+    """The ways of starting it."""
+    return SHELLS[shell.name].contexts
+
+
+def _lines(printed: str) -> Iterator[str]:
+    """Lines with what changes from one start to the next taken out."""
+    for line in re.split(r"[\r\n]+", printed):
+        if line.strip():
+            yield re.sub(r"\d+", "0", line)
+
+
+def _facts(room: Path) -> Iterator[tuple[str, str]]:
+    for kind in ("variable", "alias", "function"):
+        fields = os.fsdecode(content_of(room / kind)).split("\0")
+        for name, value in zip(fields[1::2], fields[2::2], strict=False):
+            yield f"{kind} {name}", value.rstrip("\n")
+    for kind in ("option", "completion", "key", "trap", "limit"):
+        for line in os.fsdecode(content_of(room / kind)).splitlines():
+            yield f"{kind} {line}", line
+    for kind, pattern in (("variable", r"([\w.]+)[=\t ]?(.*)"), ("alias", r"(?:alias )?(\S+?)[=\t ](.*)")):
+        for line in os.fsdecode(content_of(room / f"{kind}-lines")).splitlines():
+            found = re.fullmatch(pattern, line)
+            if found:
+                yield f"{kind} {found[1]}", found[2]
+    exported = os.fsdecode(content_of(room / "exported")).split("\0")
+    for pair in exported:
+        name, equals, value = pair.partition("=")
+        if equals and name not in _PASSING and not name.startswith("BASH_FUNC_"):
+            yield f"exported {name}", value
+    yield "status", os.fsdecode(content_of(room / "status")).strip()
+
+
+_COMMON = """\
+env -0 >ROOM/exported
+umask >ROOM/limit 2>/dev/null
+: >ROOM/ready
+"""
+_PROBES = {
+    "dash": 'echo "$?" >ROOM/status\nset >ROOM/variable-lines\nalias >ROOM/alias-lines\ntrap >ROOM/trap\n' + _COMMON,
+    "bash": """\
+echo "$?" >ROOM/status
+{ set +o; shopt -p; } >ROOM/option
+for za_name in $(compgen -v); do printf '\\0%s\\0' "$za_name"; declare -p "$za_name"; done >ROOM/variable 2>/dev/null
+for za_name in $(compgen -a); do printf '\\0%s\\0' "$za_name"; alias "$za_name"; done >ROOM/alias
+for za_name in $(compgen -A function); do printf '\\0%s\\0' "$za_name"; declare -f "$za_name"; done >ROOM/function
+complete -p >ROOM/completion 2>/dev/null
+trap -p >ROOM/trap
+"""
+    + _COMMON,
+    "zsh": """\
+echo "$?" >ROOM/status
+setopt >ROOM/option
+for za_name in ${(k)parameters}; do printf '\\0%s\\0' "$za_name"; builtin typeset -p "$za_name"; done >ROOM/variable 2>/dev/null
+for za_name in ${(k)aliases}; do printf '\\0%s\\0%s' "$za_name" "${aliases[$za_name]}"; done >ROOM/alias
+for za_name in ${(k)functions}; do printf '\\0%s\\0%s' "$za_name" "${functions[$za_name]}"; done >ROOM/function
+for za_name in ${(k)_comps}; do print -r -- "$za_name ${_comps[$za_name]}"; done >ROOM/completion
+{ bindkey -L; zstyle -L; } >ROOM/key 2>/dev/null
+trap >ROOM/trap
+"""
+    + _COMMON,
+    "ksh": """\
+echo "$?" >ROOM/status
+set +o >ROOM/option
+set >ROOM/variable-lines
+alias -p >ROOM/alias-lines
+for za_name in $(typeset +f); do printf '\\0%s\\0' "${za_name%%\\(*}"; typeset -f "${za_name%%\\(*}"; done >ROOM/function
+trap >ROOM/trap
+"""
+    + _COMMON,
+    "mksh": """\
+echo "$?" >ROOM/status
+set +o >ROOM/option
+set >ROOM/variable-lines
+alias >ROOM/alias-lines
+typeset -f >ROOM/completion
+trap >ROOM/trap
+"""
+    + _COMMON,
+    "fish": """\
+echo $status >ROOM/status
+for za_name in (set -n); printf '\\0%s\\0%s' $za_name (string join ' ' -- $$za_name); end >ROOM/variable
+for za_name in (functions -n -a | string split ', '); printf '\\0%s\\0' $za_name; functions --no-details $za_name; end >ROOM/function
+abbr >ROOM/completion
+bind --user >ROOM/key 2>/dev/null
+env -0 >ROOM/exported
+umask >ROOM/limit
+true >ROOM/ready
+""",
+    "tcsh": """\
+echo "$status" >ROOM/status
+set >ROOM/variable-lines
+alias >ROOM/alias-lines
+env -0 >ROOM/exported
+umask >ROOM/limit
+echo ready >ROOM/ready
+""",
+}
+"""Lines that write down what a shell has when it is ready."""

@@ -1,0 +1,229 @@
+"""Whether lines can go, shown by the shells themselves: fresh ones with and without them, in a copy of the home.
+
+Four times every way of starting is asked: twice as it is (what differs there, differs by itself), once without the old
+install, and once without the old install and without its lines. What a shell has in the last must be what it had in one of
+the others, or what it had without the old install's own paths.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from pathlib import Path
+
+import msgspec
+
+from zesty_anchor.shells.known import SHELLS
+from zesty_anchor.shells.sealed import Closed, World, in_copy, in_links
+from zesty_anchor.shells.shell import Context
+from zesty_anchor.shells.together import together
+from zesty_anchor.survey.machine import InstalledShell, Machine
+from zesty_anchor.survey.startup.places import Places
+from zesty_anchor.survey.startup.readers import names_read
+from zesty_anchor.survey.startup.start_state import StartState, contexts_of, start_state
+from zesty_anchor.survey.startup.statement import Statement, blanked, without
+
+Found = dict[Path, list[Statement]]
+"""The statements that speak of what is to go, by file."""
+
+_AT_ONCE = 8
+_MOST_TRIALS = 24
+"""How often shells are asked again to find the line that makes a difference, before all of them stay."""
+
+
+class Difference(msgspec.Struct, frozen=True):
+    """What a fresh shell has otherwise without the lines: ``was`` and ``is_now`` are None where it has it not."""
+
+    shell: str
+    context: str
+    key: str
+    was: str | None
+    is_now: str | None
+
+    def told(self) -> str:
+        """In words."""
+        where = f"in {self.shell} ({self.context})" if self.shell else "at a start"
+        if self.key == "ready":
+            return f"{where} the shell would not get ready without it"
+        if self.key == "call":
+            return f"{where} this would be run without it: {self.is_now}"
+        if self.key == "said":
+            return f"{where} the shell would print without it: {self.is_now}"
+        what = (
+            "the exit status of its start"
+            if self.key == "status"
+            else _short(self.key.replace("exported ", "variable "))
+        )
+        if self.is_now is None:
+            return f"{where} {what} would be gone without it"
+        if self.was is None:
+            return f"{where} {what} would come without it"
+        return f"{where} {what} would be {_short(self.is_now)} without it"
+
+
+def _short(text: str) -> str:
+    first = text.strip().splitlines()[0] if text.strip() else "empty"
+    return first if len(first) <= 60 else first[:57] + "..."
+
+
+def judged(found: Found, texts: Mapping[Path, bytes], places: Places, gone: Sequence[Path], machine: Machine) -> Found:
+    """The statements with those that must stay not serving any more, and why.
+
+    ``texts`` are all files that shells read at their start, ``gone`` what will not be there. Raises ``Problem`` where the
+    shells cannot be asked.
+    """
+    found = _read_elsewhere(found, texts, machine)
+    if not any(each.serves for statements in found.values() for each in statements):
+        return found
+    trial = _Trial(texts, places, gone, machine, [path for path, each in found.items() if any(s.serves for s in each)])
+    differences = trial.differences(found)
+    for path, statement in reversed(list(_serving(found))):
+        if not differences or trial.count > _MOST_TRIALS:
+            break
+        fewer = _read_elsewhere(_staying(found, path, statement, differences[0].told()), texts, machine)
+        left = trial.differences(fewer)
+        if len(left) < len(differences):
+            found, differences = fewer, left
+    if differences:
+        for path, statement in list(_serving(found)):
+            found = _staying(found, path, statement, differences[0].told())
+    return found
+
+
+def _serving(found: Found) -> Iterator[tuple[Path, Statement]]:
+    return ((path, each) for path, statements in found.items() for each in statements if each.serves)
+
+
+def _staying(found: Found, path: Path, statement: Statement, why: str) -> Found:
+    stays = msgspec.structs.replace(statement, serves=False, why=why)
+    return {**found, path: [stays if each == statement else each for each in found[path]]}
+
+
+def _read_elsewhere(found: Found, texts: Mapping[Path, bytes], machine: Machine) -> Found:
+    """What sets a variable that a line which stays reads, stays."""
+    while True:
+        names = {name for _, each in _serving(found) for name in each.names}
+        left = {path: blanked(content, found.get(path, [])) for path, content in texts.items()}
+        read = names_read(names, left)
+        if not read:
+            return found
+        for path, each in list(_serving(found)):
+            name = next((name for name in sorted(each.names) if name in read), None)
+            if name is not None:
+                place = f"{machine.locations.shown(read[name].file)}:{read[name].line}"
+                found = _staying(found, path, each, f"{place} reads {name}")
+
+
+class _Trial:
+    """Asks the shells that read a changed file."""
+
+    def __init__(
+        self,
+        texts: Mapping[Path, bytes],
+        places: Places,
+        gone: Sequence[Path],
+        machine: Machine,
+        changed: Iterable[Path],
+    ) -> None:
+        self._texts, self._places, self._gone, self._machine = texts, places, tuple(gone), machine
+        self._rounds = list(_rounds(machine, set(changed)))
+        self.count = 0
+        self._before = [self._started({}, ()) for _ in range(2)]
+        self._missing = self._started({}, self._gone)
+        self._places = places.with_values(self._values(places.names))
+
+    def _values(self, names: Iterable[str]) -> Iterator[str]:
+        """What the variables hold that are to go."""
+        for state in self._before[0][0]:
+            for name in names:
+                for kind in ("exported", "variable"):
+                    value = state.facts.get(f"{kind} {name}", "")
+                    yield from re.findall(r"/[^\s:\"']*", value)
+
+    def differences(self, found: Found) -> list[Difference]:
+        """What would be otherwise without the statements that serve."""
+        self.count += 1
+        changed = {
+            path: without(self._texts[path], each) for path, each in found.items() if any(s.serves for s in each)
+        }
+        after, calls = self._started(changed, self._gone)
+        (first, called), (again, called_again), (missing, called_missing) = *self._before, self._missing
+        differences = [
+            difference
+            for a, twice, c, b in zip(first, again, missing, after, strict=True)
+            for difference in self._between(a, twice, c, b)
+        ]
+        known = {self._rest(call) for call in (*called, *called_again, *called_missing)}
+        return differences + [Difference("", "", "call", None, call) for call in calls if self._rest(call) not in known]
+
+    def _started(
+        self, changed: Mapping[Path, bytes], gone: tuple[Path, ...]
+    ) -> tuple[list[StartState], tuple[str, ...]]:
+        machine = self._machine
+
+        def task(home: Path) -> list[StartState]:
+            recorders = "" if home == machine.locations.home else str(home.parent / "recorders")
+            return together(
+                _AT_ONCE,
+                lambda each, stop: start_state(each[0], each[1], machine, home, recorders, interrupted=stop),
+                self._rounds,
+            )
+
+        try:
+            return in_copy(World(machine.locations.home, changed, gone, sealed=True), task)
+        except Closed:
+            return in_links(World(machine.locations.home, {**self._texts, **changed}, gone, sealed=True), task)
+
+    def _between(self, a: StartState, twice: StartState, c: StartState, b: StartState) -> Iterator[Difference]:
+        if a.cut_off:
+            return
+        if b.cut_off:
+            if not c.cut_off:
+                yield Difference(a.shell, a.context, "ready", None, None)
+            return
+        for key in {**a.facts, **b.facts}:
+            was, missing, now = a.facts.get(key), c.facts.get(key), b.facts.get(key)
+            same = now in (was, missing) or was != twice.facts.get(key) or (key == "status" and now == "0")
+            if not same and not self._is_own(key, was, missing, now):
+                yield Difference(a.shell, a.context, key, was, now)
+        known = {*a.said, *twice.said, *c.said}
+        for line in b.said:
+            if line not in known and self._rest(line) not in {self._rest(each) for each in known}:
+                yield Difference(a.shell, a.context, "said", None, line)
+
+    def _is_own(self, key: str, was: str | None, missing: str | None, now: str | None) -> bool:
+        """Whether a difference is that of the old install: its paths are missing, or what was there for it alone is."""
+        if now is not None:
+            return any(each is not None and self._rest(each) == self._rest(now) for each in (was, missing))
+        if was is None:
+            return False
+        kind, _, name = key.partition(" ")
+        if name in self._places.names:
+            return True
+        if kind in ("alias", "function", "completion", "key", "trap"):
+            return self._places.speaks(self._places.plain(was, {}))
+        words = self._words(was.partition("=")[2] if re.match(r"(?:declare|typeset|export)\b", was) else was)
+        return bool(words) and self._places.within(words[0])
+
+    def _rest(self, value: str) -> tuple[str, ...]:
+        """The words of a value that are no path of the old install. Where our own folders stand on PATH hangs on how it was
+        changed before, and does not matter: what is wanted comes first in any case, and verify proves that.
+        """
+        ours = f"{self._machine.locations.data}/"
+        return tuple(w for w in self._words(value) if not self._places.within(w) and not w.startswith(ours))
+
+    def _words(self, value: str) -> list[str]:
+        plain = self._places.plain(re.sub(r"\[\d+\]=", " ", value), {})  # the numbers of an array's entries
+        return [word for word in re.split(r"[:=\s\"'()]+", plain) if word]
+
+
+def _rounds(machine: Machine, changed: set[Path]) -> Iterator[tuple[InstalledShell, Context]]:
+    """Every way of starting the shells that read one of these files; all shells where some other file reads one of them."""
+    read = {
+        name: {reading.file for reading in SHELLS[name].reads(machine.around)}
+        for name in (s.name for s in machine.shells)
+    }
+    by_another = changed - set().union(*read.values())
+    for shell in machine.shells:
+        if by_another or read[shell.name] & changed:
+            yield from ((shell, context) for context in contexts_of(shell))
