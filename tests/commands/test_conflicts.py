@@ -92,6 +92,62 @@ def test_the_old_one_stays_where_the_new_one_does_not_answer(crowded: Desk) -> N
     assert "KELP_HOME" in (crowded.home / ".bashrc").read_text()
 
 
+def test_a_folder_that_is_more_than_the_install_stays(desk: Desk) -> None:
+    """Of a person's folder under version control, with things of all kinds, only the command's file goes."""
+    for name, text in (("bin/kelp", OLD), ("bin/backup", OLD), (".git/HEAD", "ref: x\n"), ("vimrc", "set nu\n")):
+        desk.write(text, f"dotfiles/{name}").chmod(0o755)
+    desk.write('PATH="$HOME/dotfiles/bin:$PATH"\n', ".bashrc")
+    desk.write("[core]\n\tpager = ~/dotfiles/bin/kelp\n", ".gitconfig")
+    desk.wants('[conflicts]\npolicy = "remove"\n')
+    before = likeness(desk.home, STATE)
+    seen = " ".join(desk.well("preview").out.split())
+    assert (
+        "only ~/dotfiles/bin/kelp goes. ~/dotfiles stays, since it is under version control (.git) (it has 4 files"
+        in seen
+    )
+    assert 'to have it go whole: [[conflicts.remove]] path = "~/dotfiles"' in seen
+    assert "~/.gitconfig:2 still speaks of what goes, and is not changed" in seen
+    desk.well("provision")
+    assert not (desk.home / "dotfiles/bin/kelp").exists()
+    assert (desk.home / "dotfiles/bin/backup").exists()
+    assert (desk.home / ".bashrc").read_text().startswith('PATH="$HOME/dotfiles/bin:$PATH"\n')
+    desk.well("undo")
+    assert likeness(desk.home, STATE) == before
+
+
+@pytest.mark.parametrize(
+    "line",
+    [
+        'export KELP_HOME=~/old-kelp\nrm -rf "$KELP_HOME/tmp"\n',
+        'export KELP_HOME=~/old-kelp\nkelpdir() { rm -rf "$KELP_HOME"/*; }\n',
+    ],
+)
+def test_a_line_that_another_one_reads_stays_and_nothing_is_run_without_it(desk: Desk, line: str) -> None:
+    desk.write(OLD, "old-kelp/bin/kelp").chmod(0o755)
+    keep = desk.write("high water\n", "tmp/tides")
+    desk.write(line, ".bashrc")
+    desk.wants('[[conflicts.remove]]\npath = "~/old-kelp"\n')
+    told = " ".join(desk.well("preview").out.split())
+    assert "~/.bashrc:1 mentions what is removed, and stays, since ~/.bashrc:2 reads KELP_HOME" in told
+    desk.well("provision")
+    assert (desk.home / ".bashrc").read_text().startswith(line)
+    assert keep.exists()
+
+
+def test_what_is_no_install_is_refused_by_name(desk: Desk) -> None:
+    for path in ("~", "~/", "/usr", "/usr/local/bin", "~/.local/bin", "/", "/home", "~/x/.."):
+        desk.wants(f'[[conflicts.remove]]\npath = "{path}"\n')
+        refused = desk.run("preview")
+        assert (refused.code, "is no install" in refused.err, "workstation.toml:" in refused.err) == (2, True, True), (
+            path
+        )
+    desk.write("", "desk/x")
+    desk.wants('[[conflicts.remove]]\npath = "~/desk"\n')
+    desk.manifest.rename(desk.home / "desk/workstation.toml")
+    refused = desk.run("preview", "-m", "desk/workstation.toml")
+    assert (refused.code, "holds the manifest" in refused.err) == (2, True)
+
+
 def test_an_alias_to_what_goes_is_not_said_to_stay(crowded: Desk) -> None:
     crowded.write(RC + "alias kelp=~/old-kelp/bin/kelp\n", ".bashrc")
     crowded.wants('[conflicts]\npolicy = "remove"\n')

@@ -12,11 +12,11 @@ from typing import Any, TypeVar
 
 import msgspec
 
-from zesty_anchor.manifest.model import SYSTEM, Manifest
+from zesty_anchor.manifest.meaning import meaning
+from zesty_anchor.manifest.model import Manifest
 from zesty_anchor.manifest.position import Step, line_of
 from zesty_anchor.manifest.recipe import Recipe
-from zesty_anchor.manifest.want import Want
-from zesty_anchor.system import pam_environment
+from zesty_anchor.manifest.wrong import Wrong, dotted, nearest, nearest_key
 from zesty_anchor.system.problem import Problem, Problems, UsageProblem
 
 FILE_NAME = "workstation.toml"
@@ -27,12 +27,6 @@ class NoManifest(UsageProblem):
 
 
 Model = TypeVar("Model", bound=msgspec.Struct)
-
-
-class _Wrong(typing.NamedTuple):
-    path: tuple[Step, ...]
-    what: str
-    advice: str
 
 
 def find(
@@ -79,8 +73,8 @@ def parse_manifest(text: str, file: Path) -> Manifest:
     try:
         manifest = msgspec.convert(raw, Manifest)
     except msgspec.ValidationError as error:
-        raise _told(file, text, list(_check(raw, Manifest, ())) or [_Wrong((), str(error), "")]) from None
-    wrong = list(_meaning(manifest))
+        raise _told(file, text, list(_check(raw, Manifest, ())) or [Wrong((), str(error), "")]) from None
+    wrong = list(meaning(manifest))
     if wrong:
         raise _told(file, text, wrong)
     return manifest
@@ -93,7 +87,7 @@ def read_recipe(file: Path) -> Recipe:
     try:
         return msgspec.convert(raw, Recipe)
     except msgspec.ValidationError as error:
-        raise _told(file, text, list(_check(raw, Recipe, ())) or [_Wrong((), str(error), "")]) from None
+        raise _told(file, text, list(_check(raw, Recipe, ())) or [Wrong((), str(error), "")]) from None
 
 
 def read_text(file: Path) -> str:
@@ -129,12 +123,12 @@ def _syntax(file: Path, text: str, error: tomllib.TOMLDecodeError) -> UsageProbl
     )
 
 
-def _told(file: Path, text: str, wrong: list[_Wrong]) -> UsageProblem:
+def _told(file: Path, text: str, wrong: list[Wrong]) -> UsageProblem:
     each = [UsageProblem(w.what, where=f"{file}:{line_of(text, w.path)}", advice=w.advice) for w in wrong]
     return each[0] if len(each) == 1 else Problems(each)
 
 
-def _check(raw: Any, kind: Any, path: tuple[Step, ...]) -> Iterator[_Wrong]:
+def _check(raw: Any, kind: Any, path: tuple[Step, ...]) -> Iterator[Wrong]:
     """Everything in ``raw`` that the model refuses, each with its path: msgspec names only the first."""
     origin = typing.get_origin(kind)
     if origin in (typing.Union, types.UnionType):
@@ -150,10 +144,10 @@ def _check(raw: Any, kind: Any, path: tuple[Step, ...]) -> Iterator[_Wrong]:
         for index, value in enumerate(raw):
             yield from _check(value, typing.get_args(kind)[0], (*path, index))
     else:
-        yield from _check_leaf(raw, kind, path, _dotted(path))
+        yield from _check_leaf(raw, kind, path, dotted(path))
 
 
-def _check_union(raw: Any, kind: Any, path: tuple[Step, ...]) -> Iterator[_Wrong]:
+def _check_union(raw: Any, kind: Any, path: tuple[Step, ...]) -> Iterator[Wrong]:
     arms = [arm for arm in typing.get_args(kind) if arm is not type(None)]
     fitting = [
         arm
@@ -161,47 +155,36 @@ def _check_union(raw: Any, kind: Any, path: tuple[Step, ...]) -> Iterator[_Wrong
         if (isinstance(raw, dict) and isinstance(arm, type) and issubclass(arm, msgspec.Struct))
         or (isinstance(raw, list) and typing.get_origin(arm) is tuple)
     ]
-    yield from _check(raw, fitting[0], path) if fitting else _check_leaf(raw, kind, path, _dotted(path))
+    yield from _check(raw, fitting[0], path) if fitting else _check_leaf(raw, kind, path, dotted(path))
 
 
-def _check_table(raw: Any, kind: type[msgspec.Struct], path: tuple[Step, ...]) -> Iterator[_Wrong]:
+def _check_table(raw: Any, kind: type[msgspec.Struct], path: tuple[Step, ...]) -> Iterator[Wrong]:
     if not isinstance(raw, dict):
-        yield _Wrong(path, f"{_dotted(path)} is {_seen(raw)}, but a table is expected", _table_advice(kind, path))
+        yield Wrong(path, f"{dotted(path)} is {_seen(raw)}, but a table is expected", _table_advice(kind, path))
         return
     fields = {f.encode_name: f for f in msgspec.structs.fields(kind)}
     for key, value in raw.items():
         if key in fields:
             yield from _check(value, fields[key].type, (*path, key))
         else:
-            where = f"in [{_dotted(path)}]" if path else "at the top level"
-            yield _Wrong((*path, key), f"the key {key!r} is not known {where}", _nearest_key(key, list(fields)))
-    meant = {_nearest(key, list(fields)) for key in raw if key not in fields}
+            where = f"in [{dotted(path)}]" if path else "at the top level"
+            yield Wrong((*path, key), f"the key {key!r} is not known {where}", nearest_key(key, list(fields)))
+    meant = {nearest(key, list(fields)) for key in raw if key not in fields}
     for name, field in fields.items():
         if field.required and name not in raw and name not in meant:
-            yield _Wrong(path, f"[{_dotted(path)}] lacks the key {name!r}", f"add a line: {name} = …")
+            yield Wrong(path, f"[{dotted(path)}] lacks the key {name!r}", f"add a line: {name} = …")
 
 
-def _check_leaf(raw: Any, kind: Any, path: tuple[Step, ...], subject: str) -> Iterator[_Wrong]:
+def _check_leaf(raw: Any, kind: Any, path: tuple[Step, ...], subject: str) -> Iterator[Wrong]:
     try:
         msgspec.convert(raw, kind)
     except msgspec.ValidationError as error:
-        yield _Wrong(path, f"{subject} is {_seen(raw)}, but {_expected(kind, str(error))}", _hint(raw, kind))
-
-
-def _nearest(key: str, known: list[str]) -> str:
-    import difflib
-
-    return next(iter(difflib.get_close_matches(key, known, 1, 0.5)), "")
-
-
-def _nearest_key(key: str, known: list[str]) -> str:
-    close = _nearest(key, known)
-    return f"did you mean {close!r}?" if close else f"known here: {', '.join(sorted(known))}"
+        yield Wrong(path, f"{subject} is {_seen(raw)}, but {_expected(kind, str(error))}", _hint(raw, kind))
 
 
 def _table_advice(kind: type[msgspec.Struct], path: tuple[Step, ...]) -> str:
     first = next((f.encode_name for f in msgspec.structs.fields(kind) if f.required), None)
-    return f"write [{_dotted(path)}]" + (f" and below it {first} = …" if first else " and its keys below it")
+    return f"write [{dotted(path)}]" + (f" and below it {first} = …" if first else " and its keys below it")
 
 
 def _expected(kind: Any, message: str) -> str:
@@ -237,7 +220,7 @@ def _hint(raw: Any, kind: Any) -> str:
     if isinstance(raw, str) and typing.get_origin(kind) is tuple:
         return f'write a list: ["{raw}"]'
     if isinstance(raw, str) and _choices(kind):
-        return _nearest_key(raw, list(_choices(kind)))
+        return nearest_key(raw, list(_choices(kind)))
     if isinstance(raw, int | float) and not isinstance(raw, bool):
         return f'put it in quotes: "{raw}"'
     return "docs/manifest.md lists every key"
@@ -251,119 +234,3 @@ def _seen(raw: Any) -> str:
     if isinstance(raw, int | float):
         return f"the number {raw}"
     return "a list" if isinstance(raw, list) else "a table" if isinstance(raw, dict) else f"a {type(raw).__name__}"
-
-
-def _dotted(path: tuple[Step, ...]) -> str:
-    text = ""
-    for step in path:
-        text += f"[{step}]" if isinstance(step, int) else f".{step}" if text else step
-    return text
-
-
-def _meaning(manifest: Manifest) -> Iterator[_Wrong]:
-    """What the types let pass and the meaning does not."""
-    yield from _managers(manifest)
-    for name, runtime in manifest.runtimes.items():
-        wants: list[tuple[tuple[Step, ...], str]] = [(("runtimes", name, "want"), runtime.want)]
-        wants += [(("runtimes", name, "also", i), text) for i, text in enumerate(runtime.also)]
-        for path, text in wants:
-            if text == "system" and path[-1] != "want":
-                yield _Wrong(path, f'{_dotted(path)}: "system" is no version', "write it as want, or leave it out")
-            try:
-                Want(text)
-            except ValueError as error:
-                what, _, advice = str(error).partition(": ")
-                yield _Wrong(path, f"{_dotted(path)}: {what}", advice)
-        if runtime.feed is not None and runtime.feed not in manifest.feeds:
-            yield _Wrong(
-                ("runtimes", name, "feed"),
-                f"there is no feed {runtime.feed!r} in this manifest",
-                _nearest_key(runtime.feed, list(manifest.feeds)) if manifest.feeds else f"add [feeds.{runtime.feed}]",
-            )
-    for name, feed in manifest.feeds.items():
-        if feed.kind not in ("npm", "pypi") and not feed.url:
-            what = f"the feed {name!r} of kind {feed.kind} has no address"
-            yield _Wrong(("feeds", name), what, 'add a line: url = "https://…/"')
-        for need in ("releases", "version", "file") if feed.kind == "json" else ():
-            if need not in feed.map:
-                what = f"the json feed {name!r} does not say where the {need} stands"
-                yield _Wrong(("feeds", name), what, f'add a line: map.{need} = "a JMESPath expression"')
-    for name, value in manifest.variables.items():
-        yield from _variable(name, value)
-    for key in ("first", "last"):
-        for index, folder in enumerate(getattr(manifest.path, key)):
-            yield from _path_entry(("path", key, index), folder)
-    for index, removal in enumerate(manifest.conflicts.remove):
-        named = [key for key in ("path", "package", "variable", "alternative") if getattr(removal, key) is not None]
-        if len(named) != 1:
-            what = f"conflicts.remove names {' and '.join(named) or 'nothing'}"
-            yield _Wrong(("conflicts", "remove", index), what, "name one: path, package, variable or alternative")
-        if removal.path is not None and not removal.path.startswith(("/", "~/")):
-            yield _Wrong(
-                ("conflicts", "remove", index, "path"),
-                f"{removal.path!r} is neither absolute nor in the home",
-                f'write "~/{removal.path}" or the whole path',
-            )
-
-
-def _managers(manifest: Manifest) -> Iterator[_Wrong]:
-    for name, runtime in manifest.runtimes.items():
-        if runtime.through is not None and runtime.through not in manifest.managers:
-            yield _Wrong(
-                ("runtimes", name, "through"),
-                f"there is no manager {runtime.through!r} in this manifest",
-                _nearest_key(runtime.through, list(manifest.managers))
-                if manifest.managers
-                else f"add [managers.{runtime.through}], or take this line out to have {name} on the shelf",
-            )
-        if runtime.through is not None and runtime.feed is not None:
-            what = f"{name} comes through {runtime.through}, so no feed is asked for it"
-            yield _Wrong(("runtimes", name, "feed"), what, "take out one of the two: feed, or through")
-    for name, manager in manifest.managers.items():
-        if name in manifest.runtimes:
-            yield _Wrong(
-                ("managers", name), f"{name} is a runtime of this manifest, and a manager", "rename one of them"
-            )
-        try:
-            exact = Want(manager.want).kind == "line"
-        except ValueError as error:
-            what, _, advice = str(error).partition(": ")
-            yield _Wrong(("managers", name, "want"), f"managers.{name}.want: {what}", advice)
-            continue
-        if manager.want == "system":
-            what = f"a manager that is to be asked must be one that is brought here, and {name} is left to the system"
-            yield _Wrong(("managers", name, "want"), what, 'write a version, or want = "latest"')
-        elif manager.script is not None and not exact:
-            what = f"a script brings one version, and managers.{name} wants {manager.want!r}"
-            yield _Wrong(("managers", name, "want"), what, "write the exact version that the script brings")
-        if manager.feed is not None and manager.script is not None:
-            yield _Wrong(
-                ("managers", name, "feed"), f"{name} comes by a script, so no feed is asked", "take out one of the two"
-            )
-        if manager.feed is not None and manager.feed not in manifest.feeds:
-            what = f"there is no feed {manager.feed!r} in this manifest"
-            yield _Wrong(("managers", name, "feed"), what, f"add [feeds.{manager.feed}]")
-
-
-def _variable(name: str, value: str | dict[str, str]) -> Iterator[_Wrong]:
-    if isinstance(value, str) == (name == SYSTEM):
-        what = "is for variables of the whole system" if name == SYSTEM else "is a table"
-        yield _Wrong(("variables", name), f"variables.{name} {what}", f'write {name} = "…", or [variables.{SYSTEM}]')
-    elif isinstance(value, dict):
-        for inner, text in value.items():
-            why = pam_environment.unfit(text)
-            if why:
-                yield _Wrong(
-                    ("variables", name, inner),
-                    f"{inner} cannot be a variable of the whole system: {why}",
-                    "set it in [variables], for your own shells",
-                )
-    elif "\0" in value:
-        yield _Wrong(("variables", name), f"{name} holds a NUL byte", "no environment can carry one: leave it out")
-
-
-def _path_entry(path: tuple[Step, ...], folder: str) -> Iterator[_Wrong]:
-    if ":" in folder or "\0" in folder:
-        yield _Wrong(path, f"{folder!r} cannot stand on PATH: a colon separates its entries", "rename the folder")
-    elif not folder.startswith(("/", "~/")) and folder != "~":
-        yield _Wrong(path, f"{folder!r} is neither absolute nor in the home", f'write "~/{folder}" or the whole path')

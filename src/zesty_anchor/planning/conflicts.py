@@ -38,8 +38,10 @@ class Conflicts:
         if self._found is None:
             from zesty_anchor.survey.rivals import conflicts
 
-            ours = [recipe for name, recipe in wanted.recipes.items() if self._manifest.tools[name].want != SYSTEM]
-            self._found = conflicts((c for recipe in ours for c in recipe.commands), wanted.shells, machine)
+            ours = {
+                name: recipe for name, recipe in wanted.recipes.items() if self._manifest.tools[name].want != SYSTEM
+            }
+            self._found = conflicts(ours, wanted.shells, machine)
         return self._found
 
     def added(self, wanted: Wanted, found: list[Conflict], machine: Machine, answers: Answers) -> Wanted:
@@ -67,7 +69,13 @@ class Conflicts:
     def staying(self, wanted: Wanted, found: list[Conflict], machine: Machine, answers: Answers) -> list[str]:
         """A line for each that stays. An alias to what goes, or a function that came with it, goes along."""
         staying = [each for each in found if not self._goes(each, machine, answers)]
-        return [_told(each, machine.locations) for each in staying if not _along(each, wanted.removals)]
+        around = [
+            f"{each.command}: only {machine.locations.shown(each.target)} goes. {each.around}; to have it go whole:"
+            f' [[conflicts.remove]] path = "{_around(each)}"'
+            for each in found
+            if each.around and each not in staying
+        ]
+        return [*around, *(_told(each, machine.locations) for each in staying if not _along(each, wanted.removals))]
 
     def _goes(self, conflict: Conflict, machine: Machine, answers: Answers) -> bool:
         """Whether a conflict is to be removed: it can be, and the policy, or the person, says so."""
@@ -76,6 +84,10 @@ class Conflicts:
         if self._policy != "remove" and answers.get(_about(conflict)) != "yes":
             return False
         return not _essential(conflict, machine)
+
+
+def _around(conflict: Conflict) -> str:
+    return conflict.around.partition(" stays, since ")[0]
 
 
 def _essential(conflict: Conflict, machine: Machine) -> bool:
@@ -88,7 +100,8 @@ def _essential(conflict: Conflict, machine: Machine) -> bool:
 def _about(conflict: Conflict) -> str:
     """The question about a conflict; its answer is kept under it."""
     what = f"the package {conflict.target}" if conflict.kind == "package" else conflict.target
-    return f"{conflict.command} is also answered by {conflict.origin.path}: take {what} away, once the new one answers?"
+    around = f" ({conflict.around})" if conflict.around else ""
+    return f"{conflict.command} is also answered by {conflict.origin.path}: take {what} away{around}, once the new one answers?"
 
 
 def _told(conflict: Conflict, locations: Locations) -> str:

@@ -116,7 +116,9 @@ class RetireFolders(BaseRetireFolders):
         """Of the folders to be removed, those that are there."""
         locations = machine.locations
         there = (folder for folder in wanted.removals if os.path.lexists(folder))
-        return {folder: Removable(locations.shown(folder), _hindrance(folder, locations)) for folder in there}
+        return {
+            folder: Removable(locations.shown(folder), _hindrance(folder, wanted.folder, locations)) for folder in there
+        }
 
     def plan(self, wanted: Wanted, facts: Mapping[Path, Removable]) -> Iterable[RetireFolder]:
         """One for each. Raises ``Problem`` where one holds what must stay, or cannot be moved."""
@@ -126,11 +128,18 @@ class RetireFolders(BaseRetireFolders):
             yield RetireFolder(folder, found.name)
 
 
-def _hindrance(folder: Path, locations: Locations) -> Problem | None:
+def _hindrance(folder: Path, manifest: Path, locations: Locations) -> Problem | None:
     """Why a folder is not one that may be taken away; None where it may."""
     real = Path(os.path.realpath(folder))
+    if os.path.ismount(folder):
+        return UsageProblem(
+            f"{folder} is where another file system is mounted, so it is not removed",
+            where="[[conflicts.remove]]",
+            advice="unmount it, or name the folders in it",
+        )
     for own, what in (
         (locations.home, "your home"),
+        (manifest, "the manifest"),
         (locations.data, "zesty-anchor's own folder"),
         (locations.state, "zesty-anchor's own folder"),
         (Path(sys.executable), "the Python that zesty-anchor itself runs on"),

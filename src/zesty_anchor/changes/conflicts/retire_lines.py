@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Iterable
 from typing import ClassVar
+
+import msgspec
 
 from zesty_anchor.changes.base import FileChange, FileTakeBack
 from zesty_anchor.changes.bench import Bench
@@ -13,7 +16,8 @@ from zesty_anchor.changes.shells.readable import check_syntax
 from zesty_anchor.files.edit import Edit
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.survey.machine import Machine
-from zesty_anchor.survey.startup.cutting import Spoken, spoken_of
+from zesty_anchor.survey.mentions import Mention, mentions
+from zesty_anchor.survey.startup.cutting import Spoken, judged_files, spoken_of
 from zesty_anchor.survey.startup.statement import without
 
 
@@ -34,34 +38,60 @@ class RetireLines(FileChange, frozen=True):
         return FileChange.prepare(self, bench)
 
 
+class Traces(msgspec.Struct, frozen=True):
+    """What is left of old installs: in startup files, and elsewhere."""
+
+    spoken: tuple[Spoken, ...] = ()
+    elsewhere: tuple[Mention, ...] = ()
+
+
 class RetireStatements(FileTakeBack):
     """The kind."""
 
     name = "conflict-lines"
 
-    def look(self, wanted: Wanted, machine: Machine) -> list[Spoken]:
-        """Have the statements of every startup file found that speak of what is to go, and judged by fresh shells."""
+    def look(self, wanted: Wanted, machine: Machine) -> Traces:
+        """Have the statements of every startup file found that speak of what is to go, and judged by fresh shells. What else
+        speaks of it is looked for as long as that is there.
+        """
         if not wanted.removals and not wanted.stale_variables:
-            return []
-        return spoken_of(wanted.removals, wanted.stale_variables, machine)
+            return Traces()
+        spoken = spoken_of(wanted.removals, wanted.stale_variables, machine)
+        there = tuple(path for path in wanted.removals if os.path.lexists(path))
+        judged = [file.path for file in judged_files(wanted.removals, machine)]
+        key = ("mentions", there)
+        if key not in machine.remembered:
+            machine.remembered[key] = mentions(there, machine, judged)
+        return Traces(tuple(spoken), tuple(machine.remembered[key]))
 
-    def plan(self, wanted: Wanted, facts: list[Spoken]) -> Iterable[RetireLines]:
+    def plan(self, wanted: Wanted, facts: Traces) -> Iterable[RetireLines]:
         """An edit of each file in which something can be cut."""
-        for spoken in facts:
+        for spoken in facts.spoken:
             after = without(spoken.file.content or b"", spoken.statements)
             if after != spoken.file.content:
                 edit = Edit(spoken.file, after)
                 edit.check_writable()
                 yield RetireLines(edit, spoken.name, spoken.checker)
 
-    def notices(self, wanted: Wanted, facts: list[Spoken]) -> list[str]:
-        """The statements that speak of an old install and stay, for a person to decide on."""
-        return list(
+    def notices(self, wanted: Wanted, facts: Traces) -> list[str]:
+        """The statements that speak of an old install and stay, for a person to decide on; then what else speaks of it."""
+        stays = list(
             dict.fromkeys(
                 f"{spoken.name}:{statement.line} mentions what is removed, and stays, since "
                 + f"{statement.why or 'it does more'}: {(statement.text.splitlines() or [''])[0]}"
-                for spoken in facts
+                for spoken in facts.spoken
                 for statement in spoken.statements
                 if not statement.serves
             )
         )
+        files = dict.fromkeys(each.file for each in facts.elsewhere)
+        by_file = {name: [each for each in facts.elsewhere if each.file == name] for name in files}
+        return [*stays, *(_speaks(name, found) for name, found in by_file.items())]
+
+
+def _speaks(file: str, found: list[Mention]) -> str:
+    """That something still speaks of what goes."""
+    if found[0].line == 0:
+        return f"{file} is a link that leads to {found[0].text}: it will lead nowhere"
+    lines = ", ".join(str(each.line) for each in found[:5]) + (", …" if len(found) > 5 else "")
+    return f"{file}:{lines} still speaks of what goes, and is not changed: {found[0].text[:100]}"

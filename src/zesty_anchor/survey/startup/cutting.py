@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from pathlib import Path
 
 import msgspec
@@ -39,7 +39,7 @@ def spoken_of(folders: Iterable[Path], names: Iterable[str], machine: Machine) -
     in a copy of the home. Those are asked once for the same files.
     """
     folders, names = tuple(folders), tuple(names)
-    files = _files(folders, machine)
+    files = judged_files(folders, machine)
     texts = {file.path: file.content for file in files if file.content is not None}
     key = ("spoken", folders, names, tuple(sorted(texts.items())))
     if key not in machine.remembered:
@@ -81,7 +81,7 @@ def _known(files: Iterable[TextFile], places: Places, machine: Machine) -> Known
     return known
 
 
-def _files(folders: tuple[Path, ...], machine: Machine) -> list[TextFile]:
+def judged_files(folders: Sequence[Path], machine: Machine) -> list[TextFile]:
     """The startup files, and those that they read in their turn, but for what goes itself."""
     sourced = sourced_files(machine.startup, machine.locations.home)
     for path in [path for path in sourced if any(path.is_relative_to(folder) for folder in folders)]:
