@@ -6,7 +6,7 @@ import functools
 import os
 import sys
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager, nullcontext
+from contextlib import contextmanager, nullcontext, suppress
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -14,6 +14,7 @@ import click
 
 from zesty_anchor.commands.asking import TerminalAsker
 from zesty_anchor.engine.reporter import Silent
+from zesty_anchor.manifest.read import NoManifest
 from zesty_anchor.operations.in_step import behind
 from zesty_anchor.operations.person import Person
 from zesty_anchor.planning.workstation import Workstation, open_workstation, with_manifest_here
@@ -58,6 +59,14 @@ class Setting:
         line = behind(workstation) if not (self.quiet or self.as_json) else ""
         if line:
             self.err.write(self.err.look("this shell was opened before the last provisioning; for it, run: ") + line)
+
+    @contextmanager
+    def either(self) -> Iterator[tuple[Workstation, Person]]:
+        """The workstation with the manifest that is here, else without one."""
+        with self.bare() as (workstation, person):
+            with suppress(NoManifest):
+                workstation = with_manifest_here(workstation, self.manifest)
+            yield workstation, person
 
     @contextmanager
     def bare(self) -> Iterator[tuple[Workstation, Person]]:

@@ -2,14 +2,10 @@
 
 from __future__ import annotations
 
-from contextlib import suppress
-
 import click
 
 from zesty_anchor.commands.options import Setting, with_setting
-from zesty_anchor.manifest.read import NoManifest
 from zesty_anchor.operations.survey import survey
-from zesty_anchor.planning.workstation import with_manifest_here
 from zesty_anchor.show.findings import findings
 
 
@@ -20,9 +16,7 @@ def command(setting: Setting) -> None:
 
     Without a manifest it tells of the machine alone.
     """
-    with setting.bare() as (workstation, person):
-        with suppress(NoManifest):
-            workstation = with_manifest_here(workstation, setting.manifest)
+    with setting.either() as (workstation, person):
         found = survey(workstation, person)
     if setting.as_json:
         setting.print_json(found)

@@ -15,9 +15,9 @@ from zesty_anchor.show import origins
 @with_setting()
 def command(setting: Setting, name: str) -> None:
     """Everything that answers to the command NAME in fresh shells: which one wins where, who owns it, the line of which
-    startup file brought it, and what decided the version. '$NAME' traces a variable, PATH the entries of PATH.
+    startup file brought it, and what decided the version. Without a manifest it tells of the machine alone. '$NAME' traces a variable, PATH the entries of PATH.
     """
-    with setting.opened() as (workstation, _):
+    with setting.either() as (workstation, _):
         traced = trace(workstation, name)
         shown = workstation.locations.shown
     if setting.as_json:

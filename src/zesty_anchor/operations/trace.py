@@ -14,7 +14,7 @@ from zesty_anchor.system.host import answering
 def trace(workstation: Workstation, name: str) -> Traced:
     """Ask fresh shells of every kind. ``name`` is a command, ``$NAME`` for a variable, or ``PATH``."""
     machine = look_at(workstation)
-    started = traces(machine)
+    started = traces(machine, asked=[name])
     no_command = name.startswith("$") or name == "PATH"
     here = "" if no_command else next(iter(answering(name, machine.path)), "")
     runtime = next((r for r, recipe in workstation.recipes.items() if name == r or name in recipe.commands), None)

@@ -50,16 +50,12 @@ def _troubles(paint: Paint, found: Findings) -> None:
         return
     paint.write()
     paint.write(paint.head("Look at these"))
-    rows = [
-        [
-            paint.look(f"{each.file}:{each.line}" if each.line else each.file),
-            each.what,
-            paint.faint(", ".join(each.shells)),
-        ]
-        for each in found.troubles
-    ]
-    for line in table(rows, [16]):
-        paint.write(f"  {line}")
+    for each in found.troubles:
+        where = f"{each.file}:{each.line}" if each.line else each.file
+        shells = paint.faint(f"  ({', '.join(each.shells)})") if each.shells else ""
+        paint.write(f"  {paint.look(where) + '  ' if where else ''}{each.what}{shells}")
+        if each.mend:
+            paint.write(f"      {paint.faint('mend:')} {each.mend}")
 
 
 def _runtimes(paint: Paint, found: Findings) -> None:

@@ -32,32 +32,46 @@ def draft(found: Findings) -> str:
         document.add("runtimes", runtimes)
     variables = tomlkit.table()
     for variable in found.variables:
-        if "\0" not in variable.value:
+        if variable.computed:
+            variables.add(
+                tomlkit.comment(
+                    f"{variable.name} is worked out at each start by {variable.file}:{variable.line}, and stays there"
+                )
+            )
+        elif "\0" not in variable.value:
             variables.add(variable.name, variable.value)
             variables[variable.name].comment(f"as {variable.file}:{variable.line} sets it")
-    if len(variables):
+            for other in variable.others:
+                variables.add(
+                    tomlkit.comment(
+                        f"{variable.name} is {other}; this manifest gives every shell one value".replace("\n", " ")
+                    )
+                )
+    if found.variables:
         document.add("variables", variables)
-    folders = tomlkit.array()
-    for entry in found.path:
-        if not entry.value and ":" not in entry.name and entry.name.startswith(("/", "~/")):
-            folders.add_line(entry.name, comment=f"put there by {entry.file}:{entry.line}")
-    if len(folders):
-        folders.add_line(indent="")
-        document.add("path", tomlkit.table().add("first", folders))
+    path = tomlkit.table()
+    for key, behind in (("first", False), ("last", True)):
+        folders = tomlkit.array()
+        for entry in found.path:
+            usable = not entry.remark and ":" not in entry.folder and entry.folder.startswith(("/", "~/"))
+            if usable and entry.behind is behind:
+                folders.add_line(entry.folder, comment=f"put there by {entry.file}:{entry.line}")
+        if len(folders):
+            folders.add_line(indent="")
+            path.add(key, folders)
+    if len(path):
+        document.add("path", path)
     return tomlkit.dumps(document)
 
 
 def _runtime(found: list[RuntimeFound]) -> tomlkit.items.Table:
-    """What answers now stays the default, and its lines come beside it: so that the first preview is small."""
+    """What answers now stays: so the first provisioning changes nothing of it, and brings nothing beside it."""
     table = tomlkit.table()
     table.add("want", "system")
-    table["want"].comment('what is here stays the default; or "latest", "lts", or one of the lines below')
-    also = tomlkit.array()
-    for line in dict.fromkeys(_line(runtime.version) for runtime in found):
-        first = next(runtime for runtime in found if _line(runtime.version) == line)
-        also.add_line(line, comment=f"{first.version} answers now: {first.path}, of {first.owner}")
-    also.add_line(indent="")
-    table.add("also", also)
+    lines = ", ".join(dict.fromkeys(f'"{_line(runtime.version)}"' for runtime in found))
+    table["want"].comment(f'what is here stays; to have it from a feed: {lines}, "latest" or "lts"')
+    for runtime in found:
+        table.add(tomlkit.comment(f"{runtime.version} answers now: {runtime.path}, of {runtime.owner}"))
     return table
 
 

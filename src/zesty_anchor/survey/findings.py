@@ -42,12 +42,16 @@ class Standing(msgspec.Struct, frozen=True):
 
 
 class Trouble(msgspec.Struct, frozen=True):
-    """Something wrong in a startup file, or in what it does: where, in words, and in which shells it shows."""
+    """Something wrong in a startup file, or in what it does: where, in words, in which shells it shows, and what mends it: a line
+    of the manifest, a command, or what to do. ``weight`` is the greater the worse it is.
+    """
 
     file: str
     line: int
     what: str
     shells: tuple[str, ...] = ()
+    mend: str = ""
+    weight: int = 0
 
 
 class RuntimeFound(msgspec.Struct, frozen=True):
@@ -61,12 +65,28 @@ class RuntimeFound(msgspec.Struct, frozen=True):
 
 
 class VariableFound(msgspec.Struct, frozen=True):
-    """A variable that a startup file of the person's sets, and the line."""
+    """A variable that a startup file of the person's sets, and the line. ``others`` are the values that it has elsewhere, each
+    with where. It is ``computed`` where the line works its value out anew at each start.
+    """
 
     name: str
     value: str
     file: str
     line: int
+    others: tuple[str, ...] = ()
+    computed: bool = False
+
+
+class EntryFound(msgspec.Struct, frozen=True):
+    """A folder that a startup file of the person's puts on PATH, and the line. It is ``behind`` where it stands after the
+    system's folders; ``remark`` says what is wrong with it.
+    """
+
+    folder: str
+    file: str
+    line: int
+    behind: bool = False
+    remark: str = ""
 
 
 class Findings(msgspec.Struct, frozen=True):
@@ -85,7 +105,7 @@ class Findings(msgspec.Struct, frozen=True):
     troubles: tuple[Trouble, ...] = ()
     runtimes: tuple[RuntimeFound, ...] = ()
     variables: tuple[VariableFound, ...] = ()
-    path: tuple[VariableFound, ...] = ()
+    path: tuple[EntryFound, ...] = ()
     packages: str = ""
     privilege: str = ""
     free: int = 0

@@ -2,26 +2,32 @@
 
 from __future__ import annotations
 
+import re
 import shutil
 from collections.abc import Iterable, Mapping
 from pathlib import Path
 
+from zesty_anchor.files.text_file import content_of
 from zesty_anchor.manifest.recipe import Recipe
 from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.shells.shell import MARK
 from zesty_anchor.survey.findings import (
     Answering,
+    EntryFound,
     Findings,
     ShellFound,
     Standing,
     StartupFileFound,
+    Trouble,
     VariableFound,
 )
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.survey.owner import Owners
+from zesty_anchor.survey.path_troubles import path_troubles, unused_installs
 from zesty_anchor.survey.runtimes import runtimes
 from zesty_anchor.survey.startup.provenance import Origin, origins, traces
-from zesty_anchor.survey.startup.startup_trace import StartupTrace
+from zesty_anchor.survey.startup.start_troubles import start_troubles
+from zesty_anchor.survey.startup.startup_trace import Place, StartupTrace
 from zesty_anchor.survey.startup.troubles import troubles
 from zesty_anchor.system.host import answering
 
@@ -35,7 +41,8 @@ def look(
     way to the superuser's rights.
     """
     wanted = tuple(dict.fromkeys(command for recipe in recipes.values() for command in recipe.commands))
-    owners, started = Owners(machine), traces(machine)
+    asked = (command for recipe in (*known.values(), *recipes.values()) for command in recipe.commands)
+    owners, started = Owners(machine), traces(machine, asked=asked)
     widest = _widest(started)
     answers = tuple(
         answer
@@ -53,14 +60,27 @@ def look(
         unanswered=tuple(c for c in wanted if all(a.command != c for a in answers)),
         shelf=tuple(Standing(runtime, version) for runtime, version in machine.shelf),
         manifest=manifest,
-        troubles=tuple(troubles(machine, started, path)),
+        troubles=_all_troubles(machine, started, path, {**known, **recipes}),
         runtimes=tuple(runtimes({**known, **recipes}, started, machine, owners)),
         variables=tuple(_variables(started, machine)),
-        path=tuple(_entries(path, machine)),
+        path=tuple(_entries(path, started, machine)),
         packages=machine.manager.name if machine.manager else "",
         privilege=privilege,
         free=shutil.disk_usage(machine.locations.home).free,
     )
+
+
+def _all_troubles(
+    machine: Machine, started: list[StartupTrace], path: list[Origin], recipes: Mapping[str, Recipe]
+) -> tuple[Trouble, ...]:
+    """Each once, the worst first."""
+    found = [
+        *troubles(machine, started),
+        *path_troubles(path, started, machine),
+        *start_troubles(started, machine),
+        *unused_installs(recipes, path, machine),
+    ]
+    return tuple(sorted(dict.fromkeys(found), key=lambda each: -each.weight))
 
 
 def _widest(started: Iterable[StartupTrace]) -> list[StartupTrace]:
@@ -71,24 +91,57 @@ def _widest(started: Iterable[StartupTrace]) -> list[StartupTrace]:
 
 
 def _variables(started: Iterable[StartupTrace], machine: Machine) -> Iterable[VariableFound]:
-    """What the person's own startup files set, each variable once."""
-    seen: set[str] = {"PATH", "SHLVL", "PWD", "OLDPWD", "_", "PS1", "PS4", "BASH_XTRACEFD"}
-    for trace in started:
+    """What the person's own startup files set: each variable once, as the first shell has it that a person types in."""
+    found: dict[str, dict[str, tuple[Place, str]]] = {}
+    for trace in sorted(started, key=lambda each: "interactive" not in each.context):
         for name, value in trace.variables.items():
-            place = trace.of_variable(name) if name not in seen else None
-            if place is not None and _own(place.file, machine):
-                seen.add(name)
-                yield VariableFound(name, value, machine.locations.shown(place.file), place.line)
+            place = trace.of_variable(name) if not _PASSING.fullmatch(name) else None
+            if place is not None and _own(place.file, machine) and not _of_the_skeleton(place, machine):
+                found.setdefault(name, {}).setdefault(value, (place, trace.shell))
+    shown = machine.locations.shown
+    for name, values in found.items():
+        (value, (place, _)), *others = values.items()
+        others_told = tuple(f"{v} in {shell} ({shown(p.file)}:{p.line})" for v, (p, shell) in others)
+        computed = any(sign in _row(place) for sign in ("$(", "`", "$RANDOM", "| read"))
+        yield VariableFound(name, value, shown(place.file), place.line, others_told, computed)
 
 
-def _entries(path: Iterable[Origin], machine: Machine) -> Iterable[VariableFound]:
+_PASSING = re.compile(
+    r"PATH|SHLVL|PWD|OLDPWD|_|PS[0-4]|PROMPT.*|RPROMPT|BASH_XTRACEFD|COLUMNS|LINES|TERM|SHELL|HOME|USER|LOGNAME|SHELLOPTS|BASHOPTS"
+    r"|SSH_.*|GPG_TTY|GPG_AGENT_INFO|DISPLAY|WAYLAND_DISPLAY|XAUTHORITY|DBUS_.*|XDG_(?:RUNTIME|SESSION|SEAT|VTNR|CURRENT).*"
+    r"|TMUX.*|STY|WINDOWID|LS_COLORS|LESSOPEN|LESSCLOSE|debian_chroot|HIST.*|fish_.*|__.*|FPATH|MAIL|MAILCHECK"
+)
+"""Variables that belong to a session or a shell, and to no workstation."""
+_SKELETON = Path("/etc/skel")
+
+
+def _row(place: Place) -> str:
+    rows = (content_of(Path(place.file)) or b"").decode("utf-8", "replace").splitlines()
+    return rows[place.line - 1] if 0 < place.line <= len(rows) else ""
+
+
+def _of_the_skeleton(place: Place, machine: Machine) -> bool:
+    """Whether the line is one that every new home of this system has (useradd(8), SKEL)."""
+    file = Path(place.file)
+    if not file.is_relative_to(machine.locations.home):
+        return False
+    given = (content_of(_SKELETON / file.relative_to(machine.locations.home)) or b"").decode("utf-8", "replace")
+    return _row(place) != "" and _row(place) in given.splitlines()
+
+
+def _entries(path: Iterable[Origin], started: list[StartupTrace], machine: Machine) -> Iterable[EntryFound]:
     """What the person's own startup files put on PATH, each folder once."""
     seen: set[str] = set()
+    system = set(machine.login_path.split(":"))
+    paths = [trace.path.split(":") for trace in started]
     for entry in path:
         if entry.startup_file and _own(entry.startup_file, machine) and entry.path not in seen:
             seen.add(entry.path)
+            there = next((p for p in paths if entry.path in p), [])
+            place = there.index(entry.path) if entry.path in there else 0
+            behind = bool(there) and any(each in system for each in there[:place])
             shown = machine.locations.shown
-            yield VariableFound(shown(entry.path), entry.remark, shown(entry.startup_file), entry.line or 0)
+            yield EntryFound(shown(entry.path), shown(entry.startup_file), entry.line or 0, behind, entry.remark)
 
 
 def _own(file: str, machine: Machine) -> bool:
@@ -104,7 +157,7 @@ def _startup_files(machine: Machine) -> Iterable[StartupFileFound]:
             continue
         for reading in shell.reads(around):
             path, file = reading.file, machine.startup[reading.file]
-            if not reading.runs and file.content is None:
+            if (not reading.runs and file.content is None) or (reading.when == "hidden" and file.content is not None):
                 continue
             yield StartupFileFound(
                 file=shown(path),

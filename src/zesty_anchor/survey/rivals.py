@@ -35,7 +35,10 @@ class Conflict(msgspec.Struct, frozen=True):
 
 def conflicts(recipes: Mapping[str, Recipe], shells: Iterable[str], machine: Machine) -> list[Conflict]:
     """Ask fresh shells of these kinds for the commands of runtimes; each thing is named once."""
-    owners, started = Owners(machine), traces(machine, shells)
+    owners, started = (
+        Owners(machine),
+        traces(machine, shells, [c for recipe in recipes.values() for c in recipe.commands]),
+    )
     found: dict[tuple[str, str], Conflict] = {}
     for runtime, recipe in recipes.items():
         for command in recipe.commands:

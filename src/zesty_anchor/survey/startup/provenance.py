@@ -12,6 +12,7 @@ import msgspec
 from zesty_anchor.files.text_file import TextFile, content_of
 from zesty_anchor.shells.fresh import unlittered
 from zesty_anchor.shells.known import SHELLS
+from zesty_anchor.shells.sealed import Closed, World, in_copy
 from zesty_anchor.shells.together import together
 from zesty_anchor.survey.machine import Machine, generated_file
 from zesty_anchor.survey.owner import Owners
@@ -50,14 +51,28 @@ class _Found(msgspec.Struct, frozen=True):
     remark: str = ""
 
 
-def traces(machine: Machine, shells: Iterable[str] | None = None) -> list[StartupTrace]:
-    """The start of every shell here, or of those named, in each way of starting it, eight at a time."""
+def traces(
+    machine: Machine, shells: Iterable[str] | None = None, asked: Iterable[str] | None = None
+) -> list[StartupTrace]:
+    """The start of every shell here, or of those named, in each way of starting it, eight at a time. ``asked`` are the commands
+    that are asked about (None: any).
+    """
+    commands = None if asked is None else tuple(asked)
     names = None if shells is None else set(shells)
     used = [shell for shell in machine.shells if names is None or shell.name in names]
     rounds = [(shell, context) for shell in used for context in SHELLS[shell.name].contexts]
-    leaves = [path for shell in used for path in SHELLS[shell.name].leaves(machine.around)]
-    with unlittered(leaves, machine.locations.state):
-        return together(8, lambda each, stop: trace_startup(each[0], each[1], machine, interrupted=stop), rounds)
+
+    def task(home: Path) -> list[StartupTrace]:
+        return together(
+            8, lambda each, stop: trace_startup(each[0], each[1], machine, names=commands, interrupted=stop), rounds
+        )
+
+    try:
+        return in_copy(World(machine.locations.home), task)[0]
+    except Closed:
+        leaves = [path for shell in used for path in SHELLS[shell.name].leaves(machine.around)]
+        with unlittered(leaves, machine.locations.state):
+            return task(machine.locations.home)
 
 
 def origins(name: str, started: Iterable[StartupTrace], machine: Machine, owners: Owners) -> list[Origin]:
@@ -143,8 +158,8 @@ def _entries(trace: StartupTrace, machine: Machine) -> Iterator[_Found]:
     seen: set[str] = set()
     for entry in trace.path.split(":"):
         remark = "twice" if entry in seen else "" if os.path.isdir(entry or ".") else "not there"
+        place = trace.of_path_entry(entry, 2) if entry in seen else _place_of_entry(entry, trace, machine)
         seen.add(entry)
-        place = _place_of_entry(entry, trace, machine)
         yield _Found(entry or "(the current folder)", "entry", place, remark=remark)
 
 

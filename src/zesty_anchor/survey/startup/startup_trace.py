@@ -56,18 +56,20 @@ class StartupTrace(msgspec.Struct, frozen=True):
     functions: Mapping[str, Place | None] = {}
     builtins: frozenset[str] = frozenset()
     cut_off: str = ""
+    said: str = ""
+    """What it printed on its terminal; tcsh, which shows its trace there, has none."""
 
-    def of_path_entry(self, entry: str) -> Place | None:
-        """The line that put a folder on PATH; None where the shell came with it. Pure."""
+    def of_path_entry(self, entry: str, times: int = 1) -> Place | None:
+        """The line that put a folder on PATH, or did so for the second time; None where the shell came with it. Pure."""
         added = [s for s in self.steps if s.text.startswith("fish_add_path ") and entry in fish_words(s.text)]
         if added:  # what is universal is there before, and would come again
             return _place(added[-1])
         paths = [*(step.path for step in self.steps), self.path]
         for number, step in enumerate(self.steps):
-            if entry in paths[number].split(":"):
+            if paths[number].split(":").count(entry) >= times:
                 # ksh shows PATH as it is after the line.
-                return _place(step) if number and entry not in paths[number - 1].split(":") else None
-            if entry in paths[number + 1].split(":"):
+                return _place(step) if number and paths[number - 1].split(":").count(entry) < times else None
+            if paths[number + 1].split(":").count(entry) >= times:
                 following = self.steps[number + 1] if number + 1 < len(self.steps) else None
                 late = (
                     self.shell == "ksh"
@@ -102,34 +104,42 @@ def trace_startup(
     context: Context,
     machine: Machine,
     *,
+    names: Iterable[str] | None = None,
     seconds: float = SECONDS,
     interrupted: Interrupted = never,
 ) -> StartupTrace:
-    """Start a shell once, under a pty, with nothing but what a login gives, and see what it does."""
+    """Start a shell once, under a pty, with nothing but what a login gives, and see what it does.
+
+    fish is asked for the functions of these ``names`` alone (None: for all), since it has to read the file of each.
+    """
     environment = clean_environment(
         machine.environ, machine.locations.home, shell.program, user_name(), machine.login_path
     )
     with room_for("trace") as room:
-        words, more = _words(shell, context, machine, room)
+        words, more = _words(shell, context, machine, room, names)
         channel = _TRACED if shell.name in ("bash", "fish", "tcsh") else "2"
         traced = ["/bin/sh", "-c", f'exec {channel}>"$1"; shift; exec "$@"', "sh", str(room / "trace"), *words]
         started = {**environment, **dict(context.variables), **more}
         # zsh asks a user who has no startup files of its own about them, but not on a screen as narrow as this one.
         with under_pty(traced, started, Path(environment["HOME"]), seconds=seconds, columns=70) as child:
             ended = wait_for(child, None, seconds, interrupted)
+            said = os.fsdecode(child.before or b"") if shell.name != "tcsh" else ""
         steps = tuple(_steps(shell, room, machine, environment["PATH"]))
         if not (room / "ready").exists():
             where = f", at {steps[-1].file}:{steps[-1].line}" if steps and steps[-1].file else ""
             why = "ended it before the first command" if ended else f"did not come to an end within {seconds:.0f} s"
             return StartupTrace(shell.name, context.name, steps, cut_off=f"a startup file {why}{where}")
-        return _read(shell.name, context.name, steps, room)
+        return msgspec.structs.replace(_read(shell.name, context.name, steps, room), said=said)
 
 
-def _words(shell: InstalledShell, context: Context, machine: Machine, room: Path) -> tuple[list[str], dict[str, str]]:
+def _words(
+    shell: InstalledShell, context: Context, machine: Machine, room: Path, names: Iterable[str] | None
+) -> tuple[list[str], dict[str, str]]:
     """The command that starts a shell so that it traces itself, and what its environment needs for that."""
     name, options = shell.name, list(context.options)
     probe = room / "probe"
-    probe.write_text(_PROBES.get(name, _PROBES["sh"]).format(room=quote(str(room))), "utf-8")
+    asked = _ALL_FUNCTIONS if names is None else " ".join(quote(each) for each in names if "\n" not in each)
+    probe.write_text(_PROBES.get(name, _PROBES["sh"]).format(room=quote(str(room)), names=asked), "utf-8")
     if name == "fish":
         return [
             shell.program,
@@ -151,25 +161,21 @@ def _words(shell: InstalledShell, context: Context, machine: Machine, room: Path
     if name == "zsh":
         return [shell.program, "-o", "promptsubst", "-x", *options, "-c", f"set +x; {source}"], more
     if name == "bash" and os.geteuid() == 0:
-        return [
-            shell.program,
-            "--rcfile",
-            str(_as_root(shell, context, machine, room, prompt)),
-            "-i",
-            "-c",
-            source,
-        ], more
+        file = str(_as_root(shell, context, machine, room, prompt))
+        if "-i" in context.options:
+            return [shell.program, "--rcfile", file, "-i", "-c", source], more
+        if context.variables:  # over ssh it reads ~/.bashrc, and so what is given in its place
+            return [shell.program, "--rcfile", file, "-c", source], more
+        return [shell.program, "-c", source], {**more, "BASH_ENV": file}
     return [shell.program, "-x", *options, "-c", f"set +x; {source}"], more
 
 
 def _as_root(shell: InstalledShell, context: Context, machine: Machine, room: Path, prompt: str) -> Path:
     """bash run as root takes no PS4 from the environment (bash(1), "PS4"): a file of ours sets it, and then reads
-    those that this start would read, in their order.
+    those that this start would read, in their order. It is read in place of ~/.bashrc, or where there is no terminal by
+    BASH_ENV.
     """
-    script = [f"PS4={quote(prompt)}"]
-    if "-i" not in context.options:
-        script.append("set +o history")
-    script.append("set -x")
+    script = ["unset BASH_ENV", f"PS4={quote(prompt)}", "set -x"]
     system = ["/etc/profile"] if "-l" in context.options else ["/etc/bash.bashrc"] if "-i" in context.options else []
     held = set(context.options)
     for reading in SHELLS[shell.name].reads(machine.around):
@@ -190,6 +196,7 @@ env -0 >{room}/variables
 printf %s "$PATH" >{room}/path
 : >{room}/ready
 """
+_ALL_FUNCTIONS = "(functions -n -a | string split ', ')"
 _PROBES = {
     "sh": "alias >{room}/aliases 2>/dev/null\n" + _READY,
     "bash": """\
@@ -208,7 +215,8 @@ print -rl -- ${{(k)builtins}} ${{(k)reswords}} >{room}/builtins
     "ksh": "alias -p >{room}/aliases\nbuiltin >{room}/builtins\ntypeset +f >{room}/functions\n" + _READY,
     "mksh": "alias >{room}/aliases\ntypeset +f >{room}/functions\n" + _READY,
     "fish": """\
-for za_name in (functions -n -a | string split ', ')
+for za_name in {names}
+  functions -q $za_name; or continue
   set -l za_told (functions --details -v $za_name)
   printf '%s\\n' $za_name $za_told[1] $za_told[3]
 end >{room}/functions

@@ -11,7 +11,6 @@ from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.shells.syntax import passes
 from zesty_anchor.survey.findings import Trouble
 from zesty_anchor.survey.machine import Machine
-from zesty_anchor.survey.startup.provenance import Origin
 from zesty_anchor.survey.startup.sourced import resolved
 from zesty_anchor.survey.startup.startup_trace import StartupTrace
 
@@ -23,21 +22,16 @@ _UNGUARDED = re.compile(r"""^\s*(?:\.|source)\s+(["']?)([^\s;"'&|<()]+)\1\s*(?:#
 """A line that does nothing but read a file, whether that is there or not."""
 
 
-def troubles(machine: Machine, started: Iterable[StartupTrace], entries: Iterable[Origin]) -> list[Trouble]:
-    """Broken syntax, files that are sourced and do not exist, shells that never became ready, and entries of PATH that
-    are twice there or lead nowhere.
-    """
+def troubles(machine: Machine, started: Iterable[StartupTrace]) -> list[Trouble]:
+    """Broken syntax, files that are sourced and do not exist, and shells that never became ready."""
     shown = machine.locations.shown
     found = [*_broken(machine), *_missing(machine)]
     for trace in started:
         if trace.cut_off:
             last = next((step for step in reversed(trace.steps) if step.file), None)
             place = (shown(last.file), last.line) if last else ("", 0)
-            found.append(Trouble(*place, trace.cut_off.split(", at ")[0], (f"{trace.shell} ({trace.context})",)))
-    for entry in entries:
-        if entry.remark and entry.startup_file:
-            what = f"{shown(entry.path)} is {'on PATH twice' if entry.remark == 'twice' else 'on PATH, and does not exist'}"
-            found.append(Trouble(shown(entry.startup_file), entry.line or 0, what, (*entry.wins_in, *entry.hidden_in)))
+            what, why = trace.cut_off.split(", at ")[0], (f"{trace.shell} ({trace.context})",)
+            found.append(Trouble(*place, what, why, "take that line out, or guard it: [ -t 0 ] || …", weight=90))
     return list(dict.fromkeys(found))
 
 
@@ -79,7 +73,8 @@ def _broken(machine: Machine) -> Iterator[Trouble]:
                 line = re.search(r"line (\d+)|:(\d+):|\[(\d+)\]", said)
                 number = next((int(n) for n in line.groups() if n), 0) if line else 0
                 what = f"a syntax error: {said.removeprefix(f'(line {number}): ')}"
-                yield Trouble(machine.locations.shown(reading.file), number, what, (name,))
+                mend = f"put that line right; {name} reads nothing below it"
+                yield Trouble(machine.locations.shown(reading.file), number, what, (name,), mend, weight=80)
 
 
 def _said(checker: tuple[str, str], content: bytes) -> tuple[bool, str]:
@@ -100,4 +95,7 @@ def _missing(machine: Machine) -> Iterator[Trouble]:
             target = resolved(sourced[2], machine.locations.home)
             if target is not None and not os.path.exists(target) and not guarded(rows[: number - 1], sourced[2]):
                 shown = machine.locations.shown
-                yield Trouble(shown(path), number, f"sources {shown(target)}, which does not exist")
+                mend = f"take the line out, or guard it: [ -r {sourced[2]} ] && …"
+                yield Trouble(
+                    shown(path), number, f"sources {shown(target)}, which does not exist", (), mend, weight=40
+                )

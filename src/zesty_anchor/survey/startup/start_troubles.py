@@ -1,0 +1,186 @@
+"""What fresh shells did at their start that they should not: print, take long, read one thing twice, disagree."""
+
+from __future__ import annotations
+
+import os
+import re
+from collections.abc import Iterable, Iterator
+from pathlib import Path
+
+from zesty_anchor.shells.known import SHELLS
+from zesty_anchor.survey.findings import Trouble
+from zesty_anchor.survey.machine import Machine
+from zesty_anchor.survey.startup.startup_trace import Place, StartupTrace
+from zesty_anchor.survey.startup.step import Step
+
+SLOW_SECONDS = 0.15
+"""A line that takes longer is told."""
+_PRINTS = re.compile(r"(?:builtin |command )?(?:echo|printf|print|cat|uname|date|fortune|figlet|uptime|w|who)\b")
+_READS = re.compile(r"(?:\.|source|eval)\s+(.*)", re.DOTALL)
+_PASSED = frozenset(
+    [
+        "PWD",
+        "OLDPWD",
+        "SHLVL",
+        "_",
+        "PS1",
+        "PS4",
+        "PATH",
+        "BASH_XTRACEFD",
+        "SHELL",
+        "COLUMNS",
+        "LINES",
+        "TERM",
+        "USER",
+        "LOGNAME",
+        "HOME",
+        "LANG",
+        "fish_trace",
+    ]
+)
+_SHELLS_FILE = Path("/etc/shells")
+
+
+def start_troubles(started: list[StartupTrace], machine: Machine) -> Iterator[Trouble]:
+    """Each with file and line where the shell tells them."""
+    for trace in started:
+        yield from _noise(trace, machine)
+        yield from _slow(trace, machine)
+        yield from _twice(trace, machine)
+    yield from _disagreeing(started, machine)
+    yield from _never_read(started, machine)
+    yield from _dangling(machine)
+    yield from _login_shell(machine)
+
+
+def _where(trace: StartupTrace) -> tuple[str, ...]:
+    return (f"{trace.shell} ({trace.context})",)
+
+
+def _mine(step: Step, machine: Machine) -> bool:
+    return Path(step.file).is_relative_to(machine.locations.home) and not Path(step.file).is_relative_to(
+        machine.locations.data
+    )
+
+
+def _noise(trace: StartupTrace, machine: Machine) -> Iterator[Trouble]:
+    """Output of a start without a terminal: what scp(1), rsync(1) and git(1) take for an answer of theirs."""
+    words = trace.said.strip()
+    if "interactive" in trace.context or not words or trace.cut_off:
+        return
+    first = words.splitlines()[0].strip()
+    prints = [step for step in trace.steps if step.file and _PRINTS.match(step.text)]
+    said = [step for step in prints if first[:20] in step.text]
+    step = next(iter(said or prints), None)
+    place = (machine.locations.shown(step.file), step.line) if step else ("", 0)
+    what = f"prints {first[:40]!r} where there is no terminal: that breaks scp, rsync and git over ssh"
+    yield Trouble(*place, what, _where(trace), "guard the line: [ -t 1 ] && …", weight=70)
+
+
+def _slow(trace: StartupTrace, machine: Machine) -> Iterator[Trouble]:
+    for step, following in zip(trace.steps, trace.steps[1:], strict=False):
+        took = following.at - step.at
+        if took > SLOW_SECONDS and step.file and _mine(step, machine):
+            place = (machine.locations.shown(step.file), step.line)
+            what = (
+                f"this line takes {SLOW_SECONDS * 1000:.0f} ms or more of each start: {step.text.splitlines()[0][:50]}"
+            )
+            yield Trouble(
+                *place,
+                what,
+                (trace.shell,),
+                "read it only when it is needed, or keep what it prints in a file",
+                weight=25,
+            )
+
+
+def _twice(trace: StartupTrace, machine: Machine) -> Iterator[Trouble]:
+    """One file read, or one command evaluated, by two lines of one start."""
+    seen: dict[str, Place] = {}
+    for step in trace.steps:
+        found = _READS.match(step.text)
+        if found is None or not step.file or not _mine(step, machine) or len(found[1]) < 8:
+            continue
+        place, first = Place(step.file, step.line), seen.get(found[1])
+        seen.setdefault(found[1], place)
+        if first is not None and first != place:
+            shown = machine.locations.shown
+            what = f"does again what {shown(first.file)}:{first.line} did: {step.text.splitlines()[0][:50]}"
+            yield Trouble(shown(step.file), step.line, what, (trace.shell,), "take one of the two lines out", weight=15)
+
+
+def _disagreeing(started: Iterable[StartupTrace], machine: Machine) -> Iterator[Trouble]:
+    """A variable that shells hold differently, since lines of the person's in several places set it."""
+    values: dict[str, dict[str, tuple[Place, str]]] = {}
+    for trace in started:
+        for name, value in trace.variables.items():
+            place = trace.of_variable(name) if name not in _PASSED else None
+            if place is not None and _mine(Step(place.file, place.line, 0, "", ""), machine):
+                values.setdefault(name, {}).setdefault(value, (place, trace.shell))
+    shown = machine.locations.shown
+    for name, found in values.items():
+        if len({place for place, _ in found.values()}) < 2:
+            continue
+        each = [
+            f"{value[:30]} in {shell} ({shown(place.file)}:{place.line})" for value, (place, shell) in found.items()
+        ]
+        first = next(iter(found.values()))[0]
+        what = f"{name} has {len(found)} values: {'; '.join(each[:3])}"
+        yield Trouble(
+            shown(first.file), first.line, what, (), f'[variables] {name} = "…" sets it in every shell', weight=35
+        )
+
+
+def _never_read(started: list[StartupTrace], machine: Machine) -> Iterator[Trouble]:
+    """A startup file that another one of the same shell hides (bash(1), "INVOCATION"; tcsh(1), "Startup and shutdown")."""
+    read = {os.path.realpath(step.file) for trace in started for step in trace.steps if step.file}
+    around, shown = machine.around, machine.locations.shown
+    for shell in machine.shells:
+        readings = SHELLS[shell.name].reads(around)
+        for reading in readings:
+            if reading.when != "hidden" or not machine.startup[reading.file].content:
+                continue
+            others = [s.name for s in machine.shells if s.name != shell.name
+                      for r in SHELLS[s.name].reads(around) if r.file == reading.file and r.when != "hidden"]  # fmt: skip
+            if os.path.realpath(reading.file) in read:
+                continue
+            before = next(
+                (
+                    r.file
+                    for r in readings
+                    if r.when in ("login", "always") and machine.startup[r.file].content is not None
+                ),
+                None,
+            )
+            if before is None:
+                continue
+            whose = f"; {', '.join(others)} does" if others else ""
+            what = f"{shell.name} never reads it, since {shown(before)} is there{whose}"
+            source = "source" if shell.name == "tcsh" else "."
+            mend = f"add to {shown(before)}: {source} {shown(reading.file)}"
+            yield Trouble(shown(reading.file), 0, what, (shell.name,), mend, weight=45 if not others else 12)
+
+
+def _dangling(machine: Machine) -> Iterator[Trouble]:
+    shown = machine.locations.shown
+    for path in machine.startup:
+        if path.is_symlink() and not path.exists():
+            what = f"is a link that leads nowhere: {os.readlink(path)}"
+            yield Trouble(shown(path), 0, what, (), "put the file back, or take the link away", weight=50)
+
+
+def _login_shell(machine: Machine) -> Iterator[Trouble]:
+    """shells(5): ftp, chsh and some display managers refuse a user whose shell is not there."""
+    shell = next((each for each in machine.shells if each.login), None)
+    try:
+        listed = _SHELLS_FILE.read_text("utf-8", "replace").split()
+    except OSError:
+        return
+    if shell is None:
+        return
+    names = {os.path.realpath(each) for each in listed if each.startswith("/")}
+    if os.path.realpath(shell.program) not in names:
+        what = f"the login shell {shell.program} is not in it"
+        yield Trouble(
+            str(_SHELLS_FILE), 0, what, (shell.name,), f"as root: echo {shell.program} >>{_SHELLS_FILE}", weight=55
+        )
