@@ -109,10 +109,10 @@ def test_a_broken_startup_file(desk: Desk) -> None:
     assert not (desk.home / ".zshrc").exists(), "all startup files or none"
 
 
-@pytest.mark.parametrize("path", ["~/", "/", "~/.local"])
+@pytest.mark.parametrize("path", ["{home}", "{home}/..", "~/.local/share/zesty-anchor"])
 def test_a_removal_that_would_take_too_much(desk: Desk, path: str) -> None:
     desk.write("", ".local/share/zesty-anchor/x")
-    desk.wants(f'[[conflicts.remove]]\npath = "{path}"\n')
+    desk.wants(f'[[conflicts.remove]]\npath = "{path.format(home=desk.home)}"\n')
     refused(desk, 2, "so it is not removed")
 
 

@@ -10,7 +10,7 @@ from pathlib import Path
 import pytest
 
 from tests.commands.test_contexts import FOLLOWING, environment, interactive
-from tests.conftest import PROGRAM, PROGRAMS, Answer, Desk, is_root
+from tests.conftest import PROGRAM, PROGRAMS, Answer, Desk
 from zesty_anchor.demo.home import likeness
 
 pytestmark = pytest.mark.needs("bash", "zsh", "fish", "ksh", "mksh")
@@ -158,9 +158,7 @@ def test_one_command_with_chosen_versions(settled: Desk) -> None:
 def test_trace_says_who_answers_and_what_decided(settled: Desk) -> None:
     traced = within(settled, "project", "trace", "kelp", "--json").json
     kinds = {(a["kind"], a["owner"]): (a["wins_in"], a["hidden_in"]) for a in traced["answers"]}
-    # As root bash is traced as an interactive shell in each of its ways, since it takes no PS4 from its environment then.
-    bash = "bash" if is_root() else "bash interactive"
-    assert kinds["file", "zesty-anchor (kelp 4.2.1)"][0][:2] == [bash, "zsh interactive"]
+    assert kinds["file", "zesty-anchor (kelp 4.2.1)"][0][:2] == ["bash interactive", "zsh interactive"]
     assert "zsh not interactive" in kinds["launcher", "zesty-anchor"][0]
     assert traced["decided"]["version"] == "3.6.2"
     assert within(settled, ".", "trace", "no-such-command").code == 1

@@ -15,9 +15,10 @@ from tests.conftest import SHELLS
 from zesty_anchor.shells.shell import INTERACTIVE
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.survey.startup.places import Places
-from zesty_anchor.survey.startup.startup_trace import Place, StartupTrace, trace_startup
+from zesty_anchor.survey.startup.startup_trace import StartupTrace, trace_startup
 from zesty_anchor.survey.startup.statement import without
 from zesty_anchor.survey.startup.statements import statements_about
+from zesty_anchor.survey.startup.step import Place
 from zesty_anchor.system.host import login_path
 from zesty_anchor.system.locations import locate
 

@@ -18,8 +18,9 @@ from zesty_anchor.survey.startup.fish_variables import universal_statements_abou
 from zesty_anchor.survey.startup.fish_words import fish_words
 from zesty_anchor.survey.startup.places import Places
 from zesty_anchor.survey.startup.provenance import origins
-from zesty_anchor.survey.startup.startup_trace import Place, StartupTrace, trace_startup
+from zesty_anchor.survey.startup.startup_trace import StartupTrace, trace_startup
 from zesty_anchor.survey.startup.statement import without
+from zesty_anchor.survey.startup.step import Place
 from zesty_anchor.system.host import login_path
 from zesty_anchor.system.locations import locate
 

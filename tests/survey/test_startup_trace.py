@@ -11,19 +11,21 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import is_root
+from zesty_anchor.survey.machine import Machine
+from zesty_anchor.survey.startup.provenance import traces
+from zesty_anchor.survey.startup.sh_trace import traced_steps
 from zesty_anchor.survey.startup.startup_trace import (
-    Place,
     StartupTrace,
-    Step,
     aliases,
     functions,
-    traced_steps,
 )
+from zesty_anchor.survey.startup.step import Place, Step
 from zesty_anchor.system.host import login_path
+from zesty_anchor.system.locations import locate
 
 
 def row(at: str, file: str, line: int, text: str, path: str = "/bin", inside: str = "") -> str:
-    return "\x1e" + "\x1f".join(["+", at, file, str(line), inside, path]) + "\x1e" + text + "\n"
+    return "\x1e" + "\x1f".join(["+", at, file, str(line), inside, path, "", "", ""]) + "\x1e" + text + "\n"
 
 
 def test_the_steps_of_a_trace() -> None:
@@ -109,3 +111,40 @@ def test_bash_as_somebody_who_is_not_root(open_room: Path) -> None:
     found = json.loads(done.stdout)
     assert {name: told[0] for name, told in found.items()} == dict.fromkeys(found, place)
     assert not [told[1] for told in found.values() if told[1]]
+
+
+LINES = {
+    "for one command": ("export V=right\nV=wrong true\n", "V", 1),
+    "in a subshell": ("export V=right\n( V=wrong; export V )\n:\n", "V", 1),
+    "in a function": ("export V=right\nfunction f { typeset V=wrong; }\nf\n", "V", 1),
+    "below a comment with a backslash": ("# a comment \\\nexport V=right\n", "V", 2),
+    "by a default": (': "${V:=right}"\nexport V\n', "V", 1),
+    "read": ("read -r V <<E\nright\nE\nexport V\n", "V", 1),
+    "over several lines": ('export V="one\ntwo"\nexport W=1\n', "V", 1),
+    "unset between": ("export V=a\nunset V\nexport V=right\n", "V", 3),
+    "evaluated": ('eval "export V=right"\n', "V", 1),
+    "by a loop": ("for V in a b; do :; done\nexport V\n", "V", 1),
+    "from what is printed": ('. <(echo "export V=right")\n', "V", 1),
+    "by one of two calls": ('set_v() {\n  export "$1"=x\n}\nset_v W\nset_v V\n', "V", 5),
+    "on PATH by one of two calls": ('pre() {\n  PATH="$1:$PATH"\n}\npre /opt/y\npre /opt/x\n', "/opt/x", 5),
+    "on PATH, off, and on again": ("P=$PATH\nPATH=/opt/x:$PATH\nPATH=$P\nPATH=/opt/x:$PATH\n", "/opt/x", 4),
+    "below a PS4 of the person's": ("PS4='+ '\nexport V=right\n", "V", 2),
+}
+NOT_TOLD = {"ksh": ("by one of two calls", "on PATH by one of two calls", "by a default", "read")}
+"""ksh does not tell where a function was called from, and tells what an expansion or read has set only with the next line."""
+
+
+@pytest.mark.needs("bash", "zsh", "ksh")
+@pytest.mark.parametrize("shell", ["bash", "zsh", "ksh"])
+@pytest.mark.parametrize("case", LINES)
+def test_the_line_that_counts(shell: str, case: str, tmp_path: Path) -> None:
+    text, what, line = LINES[case]
+    if case in NOT_TOLD.get(shell, ()):
+        pytest.skip("the shell does not tell it")
+    (tmp_path / f".{shell}rc").write_text(text)
+    environment = {"HOME": str(tmp_path), "PATH": login_path()}
+    machine = Machine(locate(environment), environment)
+    found = traces(machine, [shell], [f"${what}"] if what == "V" else [])
+    trace = next(each for each in found if each.context == "interactive")
+    place = trace.of_variable(what) if what == "V" else trace.of_path_entry(what)
+    assert place == Place(str(tmp_path / f".{shell}rc"), line)

@@ -37,15 +37,20 @@ def provision(
     Raises ``Problem`` where nothing could be begun; what fails later is told in the outcome.
     """
     began = time.monotonic()
-    machine, offers = look_at(workstation), Offers(workstation)
-    wants = tuple(more) if more is not None else wanted_by_project(workstation, machine, offers)
-    planner = Planner(workstation, KINDS.concerned, offers, finder(person, workstation.environ), wants)
+    machine = look_at(workstation)
+
+    def planning(workstation: Workstation) -> tuple[Planner, Offers]:
+        offers = Offers(workstation)
+        wants = tuple(more) if more is not None else wanted_by_project(workstation, machine, offers)
+        return Planner(workstation, KINDS.concerned, offers, finder(person, workstation.environ), wants), offers
+
+    planner, offers = planning(workstation)
     plan = planner.plan(machine, workstation.past.resolutions)
     if plan.changes or first or workstation.past.cut_off:
         # Fetched only now: where there is nothing to do, which is most of the time, that is all there is to wait for.
         from zesty_anchor.operations.work import Work
 
-        outcome = Work(workstation, person, planner, offers, tuple(first)).carry_out(plan, machine)
+        outcome = Work(workstation, person, planner, offers, tuple(first), planning).carry_out(plan, machine)
         bring_in_step(workstation, look_at(workstation))
     else:
         # The plan has compared the launchers already.

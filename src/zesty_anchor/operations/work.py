@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 
 import msgspec
@@ -13,6 +14,7 @@ from zesty_anchor.engine.outcome import Outcome, TakenBack
 from zesty_anchor.engine.questions import settle
 from zesty_anchor.engine.run import Runner
 from zesty_anchor.engine.undo import take_back_run
+from zesty_anchor.manifest.read import read_text
 from zesty_anchor.operations.in_step import line_for_this_shell
 from zesty_anchor.operations.person import Person
 from zesty_anchor.operations.running import Granted, ask, bench_of, journal_alone, one_run, recovered
@@ -21,17 +23,26 @@ from zesty_anchor.planning.look import look_at
 from zesty_anchor.planning.offers import Offers
 from zesty_anchor.planning.plan import Plan
 from zesty_anchor.planning.planner import Planner
-from zesty_anchor.planning.workstation import Workstation
+from zesty_anchor.planning.workstation import Workstation, with_manifest
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system.privilege import NO_ACCESS
 
 
 class Work:
-    """One provisioning that has something to do. ``first`` are changes of the manifest itself: see ``provision``."""
+    """One provisioning that has something to do. ``first`` are changes of the manifest itself: see ``provision``. ``planning``
+    gives a planner for a workstation whose manifest is another one than was thought.
+    """
 
     def __init__(
-        self, workstation: Workstation, person: Person, planner: Planner, offers: Offers, first: tuple[Change, ...]
+        self,
+        workstation: Workstation,
+        person: Person,
+        planner: Planner,
+        offers: Offers,
+        first: tuple[Change, ...],
+        planning: Callable[[Workstation], tuple[Planner, Offers]],
     ) -> None:
+        self._planning = planning
         self._workstation = workstation
         self._person = person
         self._planner = planner
@@ -51,6 +62,8 @@ class Work:
         self._planner.access = granted.hands.access if self._planner.access is not None else None
         with journal_alone(self._person, self._workstation, granted) as journal:
             taken = recovered(journal, self._person, self._workstation, granted)
+            if taken.changes and not self._first:
+                self._read_anew()
             resolved = journal.resolutions()
             if taken.changes or resolved != known or plan.questions or about_conflicts:
                 # Something has changed since the first look, or a person took their time to answer.
@@ -58,6 +71,17 @@ class Work:
                 plan = self._planner.plan(machine, resolved, self._answers)
             outcome = self._run(granted, journal, plan, machine) if plan.changes or self._first else Outcome(())
         return msgspec.structs.replace(outcome, notices=(*taken.notices, *outcome.notices))
+
+    def _read_anew(self) -> None:
+        """What was taken back may have been an edit of the manifest."""
+        workstation = self._workstation
+        text = read_text(workstation.file)
+        if text == workstation.text:
+            return
+        self._workstation = with_manifest(workstation, workstation.file, text)
+        access = self._planner.access
+        self._planner, self._offers = self._planning(self._workstation)
+        self._planner.access = access
 
     def _run(self, granted: Granted, journal: Journal, plan: Plan, machine: Machine) -> Outcome:
         with one_run(journal, self._person, self._workstation, granted, self._offers) as runner:

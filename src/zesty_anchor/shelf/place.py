@@ -7,12 +7,14 @@ import tempfile
 from collections.abc import Collection, Mapping
 from pathlib import Path
 
+from zesty_anchor.files import folders
 from zesty_anchor.files.removal import discard
 from zesty_anchor.system.problem import Problem
 
 
 def stage(staging: Path, name: str) -> Path:
-    """A new empty folder beside the shelf, to unpack into."""
+    """A new empty folder beside the shelf, to unpack into. The folder for such is made where it is not there."""
+    folders.make(staging)
     return Path(tempfile.mkdtemp(prefix=name + ".", dir=staging))
 
 

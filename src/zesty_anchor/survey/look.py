@@ -27,7 +27,8 @@ from zesty_anchor.survey.path_troubles import path_troubles, unused_installs
 from zesty_anchor.survey.runtimes import runtimes
 from zesty_anchor.survey.startup.provenance import Origin, origins, traces
 from zesty_anchor.survey.startup.start_troubles import start_troubles
-from zesty_anchor.survey.startup.startup_trace import Place, StartupTrace
+from zesty_anchor.survey.startup.startup_trace import StartupTrace
+from zesty_anchor.survey.startup.step import Place
 from zesty_anchor.survey.startup.troubles import troubles
 from zesty_anchor.system.host import answering
 

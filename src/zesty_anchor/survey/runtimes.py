@@ -9,13 +9,14 @@ from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 from zesty_anchor.manifest.recipe import Recipe
+from zesty_anchor.shells.syntax import apart
 from zesty_anchor.survey.findings import RuntimeFound
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.survey.owner import Owners
 from zesty_anchor.survey.startup.provenance import origins
 from zesty_anchor.survey.startup.startup_trace import StartupTrace
 
-_SECONDS = 1.0
+_SECONDS = 10.0
 
 
 def runtimes(
@@ -56,12 +57,14 @@ def _version(recipe: Recipe, path: str, environ: Mapping[str, str]) -> str:
     """What it says of itself; empty where it says nothing in time."""
     if recipe.version is None:
         return ""
-    environment = {**environ, "PATH": f"{Path(path).parent}:/usr/bin:/bin"}
     try:
-        answer = subprocess.run(
-            ["/bin/sh", "-c", recipe.version.run], env=environment, stdin=subprocess.DEVNULL, capture_output=True,
-            text=True, errors="replace", timeout=_SECONDS, check=False,
-        )  # fmt: skip
+        with apart() as (_, private):  # what it writes into its home is of no use to anybody
+            own = {name: value for name, value in environ.items() if not name.startswith("XDG_")}
+            answer = subprocess.run(
+                ["/bin/sh", "-c", recipe.version.run], stdin=subprocess.DEVNULL, capture_output=True, text=True,
+                errors="replace", timeout=_SECONDS, check=False,
+                env={**own, "PATH": f"{Path(path).parent}:/usr/bin:/bin", "HOME": private["HOME"]},
+            )  # fmt: skip
     except (OSError, subprocess.TimeoutExpired):
         return ""
     version = re.search(r"\d+(?:\.\d+)+[0-9A-Za-z.+-]*", answer.stdout + answer.stderr)

@@ -93,7 +93,7 @@ class AddExtra(BaseChange, frozen=True):
             cache="" if os.path.lexists(cache) else str(cache),
             before=_files(self.wanted.folder),
             # Ours in any case: the package that made it may have failed since.
-            made=[*folders.missing(cache.parent.parent), str(cache.parent)],
+            made=[*folders.missing(cache.parent.parent), str(cache.parent), *folders.missing(bench.locations.staging)],
         )
 
     def carry_out(self, bench: Bench, record: ExtraRecord) -> None:

@@ -17,7 +17,8 @@ from zesty_anchor.shells.together import together
 from zesty_anchor.survey.machine import Machine, generated_file
 from zesty_anchor.survey.owner import Owners
 from zesty_anchor.survey.startup import fish_variables
-from zesty_anchor.survey.startup.startup_trace import Place, StartupTrace, trace_startup
+from zesty_anchor.survey.startup.startup_trace import StartupTrace, trace_startup
+from zesty_anchor.survey.startup.step import Place
 
 
 class Origin(msgspec.Struct, frozen=True):
@@ -68,11 +69,17 @@ def traces(
         )
 
     try:
-        return in_copy(World(machine.locations.home), task)[0]
+        return in_copy(World(machine.locations.home, _without_prompt(machine)), task)[0]
     except Closed:
         leaves = [path for shell in used for path in SHELLS[shell.name].leaves(machine.around)]
         with unlittered(leaves, machine.locations.state):
             return task(machine.locations.home)
+
+
+def _without_prompt(machine: Machine) -> dict[Path, bytes]:
+    """The startup files that set PS4, without that: by it the shells tell what they do."""
+    files = (file for file in machine.startup.values() if b"PS4" in (file.content or b""))
+    return {file.path: re.sub(rb"\bPS4=", b"PS9=", file.content or b"") for file in files}
 
 
 def origins(name: str, started: Iterable[StartupTrace], machine: Machine, owners: Owners) -> list[Origin]:

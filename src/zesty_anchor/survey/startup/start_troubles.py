@@ -10,8 +10,8 @@ from pathlib import Path
 from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.survey.findings import Trouble
 from zesty_anchor.survey.machine import Machine
-from zesty_anchor.survey.startup.startup_trace import Place, StartupTrace
-from zesty_anchor.survey.startup.step import Step
+from zesty_anchor.survey.startup.startup_trace import StartupTrace
+from zesty_anchor.survey.startup.step import Place, Step
 
 SLOW_SECONDS = 0.15
 """A line that takes longer is told."""

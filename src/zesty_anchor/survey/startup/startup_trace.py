@@ -26,22 +26,15 @@ from zesty_anchor.survey.machine import InstalledShell, Machine
 from zesty_anchor.survey.startup import fish_variables
 from zesty_anchor.survey.startup.fish_trace import fish_steps
 from zesty_anchor.survey.startup.fish_words import fish_words
-from zesty_anchor.survey.startup.step import Step
+from zesty_anchor.survey.startup.sh_trace import FIELD, RECORD, settled, traced_steps
+from zesty_anchor.survey.startup.step import Place, Step
 from zesty_anchor.system.host import user_name
 from zesty_anchor.system.room import room as room_for
 
 SECONDS = 5.0
 """How long a shell may take to start, before it is cut off."""
 
-_RECORD, _FIELD = "\x1e", "\x1f"
 _TRACED = "9"
-
-
-class Place(msgspec.Struct, frozen=True):
-    """A line of a startup file."""
-
-    file: str
-    line: int
 
 
 class StartupTrace(msgspec.Struct, frozen=True):
@@ -56,47 +49,104 @@ class StartupTrace(msgspec.Struct, frozen=True):
     functions: Mapping[str, Place | None] = {}
     builtins: frozenset[str] = frozenset()
     cut_off: str = ""
+    asked: str = ""
+    """The variable whose value each step holds."""
     said: str = ""
     """What it printed on its terminal; tcsh, which shows its trace there, has none."""
 
     def of_path_entry(self, entry: str, times: int = 1) -> Place | None:
-        """The line that put a folder on PATH, or did so for the second time; None where the shell came with it. Pure."""
+        """The line that put a folder on PATH, or did so for the second time: the last one, where it was taken out and put back.
+        None where the shell came with it. Pure.
+        """
         added = [s for s in self.steps if s.text.startswith("fish_add_path ") and entry in fish_words(s.text)]
         if added:  # what is universal is there before, and would come again
-            return _place(added[-1])
-        paths = [*(step.path for step in self.steps), self.path]
-        for number, step in enumerate(self.steps):
-            if paths[number].split(":").count(entry) >= times:
-                # ksh shows PATH as it is after the line.
-                return _place(step) if number and paths[number - 1].split(":").count(entry) < times else None
-            if paths[number + 1].split(":").count(entry) >= times:
-                following = self.steps[number + 1] if number + 1 < len(self.steps) else None
-                late = (
-                    self.shell == "ksh"
-                    and following is not None
-                    and "PATH" in following.text
-                    and "PATH" not in step.text
-                )
-                return _place(following if late and following is not None else step)
-        return None
+            return self._place(added[-1])
+        steps = [step for step in self.steps if not step.depth]
+        there = [path.split(":").count(entry) >= times for path in (*(step.path for step in steps), self.path)]
+        came = [number for number, step in enumerate(steps) if there[number + 1] and not there[number]]
+        if not came:
+            return None
+        step = steps[came[-1]]
+        following = steps[came[-1] + 1] if came[-1] + 1 < len(steps) else None
+        # ksh shows PATH as it is after the line.
+        late = self.shell == "ksh" and following is not None and entry in following.text and entry not in step.text
+        return self._place(following if late and following is not None else step)
 
     def of_variable(self, name: str) -> Place | None:
         """The line that set a variable last; None where the shell came with it. Pure."""
+        if self.asked == name:
+            return self._of_value(name)
         query = r"(?!(?:-\S+ )*(?:-\w*[qe]|--query|--erase))"
         sets = rf"^set {query}(?:-\S+ )*{re.escape(name)}(?: |$)"
         pattern = re.compile(sets if self.shell == "fish" else rf"(?:^|[\s']){re.escape(name)}\+?=")
-        found = [step for step in self.steps if pattern.search(step.text.split("\n")[0])]
-        return _place(found[-1]) if found else None
+        found = [
+            step for step in self.steps
+            if not step.depth and pattern.search(step.text.split("\n")[0]) and not _PASSES.match(step.text)
+        ]  # fmt: skip
+        return self._place(found[-1]) if found else None
+
+    def _of_value(self, name: str) -> Place | None:
+        """The same, by what the variable held before each line. A function that ends gives back what was there before: the line
+        that had set that.
+        """
+        word = re.compile(rf"\b{re.escape(name)}\b|^(?:\.|source|eval|read|printf|:)\s")
+        last = self.variables.get(name, "")
+        steps = _without_prefixes([step for step in self.steps if not step.depth], name, last)
+        values = [*(step.value for step in steps), last]
+        if self.shell == "ksh":  # which shows what is there after the line
+            values = ["", *(step.value for step in steps)]
+        brought: dict[str, Place | None] = {}
+        place: Place | None = None
+        for number, step in enumerate(steps):
+            before, after = values[number], values[number + 1]
+            sets = re.match(
+                rf"(?:export |typeset (?:-\S+ )*|declare (?:-\S+ )*|readonly )?'?{re.escape(name)}\+?=", step.text
+            )
+            if before == after and not (sets and after in step.text and not _PASSES.match(step.text)):
+                continue
+            following = steps[number + 1] if number + 1 < len(steps) else None
+            if following is not None and following.text.startswith(": ") and not sets:
+                step = following  # what expansion sets is set before the line is told
+            if word.search(step.text) or after not in brought:
+                place = brought[after] = self._place(step)
+            else:
+                place = brought[after]
+        return place if self.variables.get(name) is not None else None
+
+    def _place(self, step: Step) -> Place | None:
+        """The line of a step; in a function that was called more than once, the line of the call."""
+        if not step.file:
+            return None
+        called = [each for each in self.steps if (each.file, each.line) == (step.file, step.line)]
+        call = step.called_from if len({each.call for each in called}) > 1 else None
+        return call or Place(step.file, step.line)
 
     def of_alias(self, name: str) -> Place | None:
         """The line that made an alias. Pure."""
         pattern = re.compile(rf"^alias (?:.*[\s'])?'?{re.escape(name)}[= ]")
         found = [step for step in self.steps if pattern.search(step.text)]
-        return _place(found[-1]) if found else None
+        return self._place(found[-1]) if found else None
 
 
-def _place(step: Step) -> Place | None:
-    return Place(step.file, step.line) if step.file else None
+def _without_prefixes(steps: list[Step], name: str, last: str) -> list[Step]:
+    """The steps without assignments that hold for one command alone, and those commands. Both are told at one line, and what is
+    assigned is gone with the next.
+    """
+    sets = re.compile(rf"{re.escape(name)}=")
+    passing: set[int] = set()
+    for number, step in enumerate(steps):
+        if not sets.match(step.text):
+            continue
+        beside = [n for n in (number - 1, number + 1) if 0 <= n < len(steps) and steps[n].line == step.line]
+        commands = [n for n in beside if not re.match(r"(?:export|typeset|declare|readonly) |\w+=", steps[n].text)]
+        after = next((s.value for s in steps[number + 2 :]), last)
+        if commands and after not in step.text:
+            passing |= {number, *commands}
+    return [step for number, step in enumerate(steps) if number not in passing]
+
+
+_PASSES = re.compile(r"(?:local|typeset -[a-z]*l|set -l)\b|\w+=\S* +(?!\w+=)[^'\s]")
+"""What sets a variable for a function, or for one command (POSIX.1-2017, XCU 2.9.1)."""
 
 
 def trace_startup(
@@ -129,7 +179,13 @@ def trace_startup(
             where = f", at {steps[-1].file}:{steps[-1].line}" if steps and steps[-1].file else ""
             why = "ended it before the first command" if ended else f"did not come to an end within {seconds:.0f} s"
             return StartupTrace(shell.name, context.name, steps, cut_off=f"a startup file {why}{where}")
-        return msgspec.structs.replace(_read(shell.name, context.name, steps, room), said=said)
+        variable = _variable(names) if shell.name not in ("fish", "tcsh") else ""
+        return msgspec.structs.replace(_read(shell.name, context.name, steps, room), said=said, asked=variable)
+
+
+def _variable(names: Iterable[str] | None) -> str:
+    """The variable that is asked about."""
+    return next((each[1:] for each in names or () if re.fullmatch(r"\$[A-Za-z_]\w*", each)), "")
 
 
 def _words(
@@ -138,6 +194,7 @@ def _words(
     """The command that starts a shell so that it traces itself, and what its environment needs for that."""
     name, options = shell.name, list(context.options)
     probe = room / "probe"
+    variable = _variable(names)
     asked = _ALL_FUNCTIONS if names is None else " ".join(quote(each) for each in names if "\n" not in each)
     probe.write_text(_PROBES.get(name, _PROBES["sh"]).format(room=quote(str(room)), names=asked), "utf-8")
     if name == "fish":
@@ -155,7 +212,12 @@ def _words(
     clock = {"zsh": "%D{%s.%6.}", "ksh": "$SECONDS", "sh": ""}.get(name, "$EPOCHREALTIME")
     line = "%I" if name == "zsh" else "$LINENO"
     inside = "${zsh_eval_context[-1]}" if name == "zsh" else ""
-    prompt = _RECORD + _FIELD.join(["+", clock, where, line, inside, "$PATH"]) + _RECORD
+    depth = {"bash": "$BASH_SUBSHELL", "zsh": "$ZSH_SUBSHELL", "ksh": "${.sh.subshell}"}.get(name, "")
+    call = {"bash": "${FUNCNAME[0]-} ${BASH_LINENO[0]-} ${BASH_SOURCE[1]-}", "zsh": "${funcfiletrace[1]-}"}.get(
+        name, ""
+    )
+    value = f"${{{variable}-}}" if variable else ""
+    prompt = RECORD + FIELD.join(["+", clock, where, line, inside, "$PATH", depth, call, value]) + RECORD
     more = {"PS4": prompt, "BASH_XTRACEFD": _TRACED} if name == "bash" else {"PS4": prompt}
     source = f". {quote(str(probe))}"
     if name == "zsh":
@@ -233,7 +295,7 @@ def _steps(shell: InstalledShell, room: Path, machine: Machine, path: str) -> li
     trace = content_of(room / "trace")
     if shell.name != "fish":
         readings = [str(reading.file) for reading in SHELLS[shell.name].reads(machine.around)]
-        return _settled(shell.name, traced_steps(os.fsdecode(trace), str(room)), readings)
+        return settled(shell.name, traced_steps(os.fsdecode(trace), str(room)), readings)
 
     def read(file: str) -> tuple[bytes, Node | None]:
         content = content_of(Path(file))
@@ -244,81 +306,6 @@ def _steps(shell: InstalledShell, room: Path, machine: Machine, path: str) -> li
     first = [value for each in listed if each.name == "fish_user_paths" for _, value in each.entries]
     profile = os.fsdecode(content_of(room / "profile"))
     return fish_steps(profile, os.fsdecode(trace), read, str(machine.locations.home), ":".join([*first, path]))
-
-
-def traced_steps(text: str, own: str = "\0") -> list[Step]:
-    """The steps in a trace of a shell that is like sh; ``own`` begins the names of files of ours. Pure."""
-    steps = []
-    began: float | None = None
-    evaluated: int | None = None
-    for record in re.split(rf"{_RECORD}+(?=\+{_FIELD})", text):
-        head, _, command = record.partition(_RECORD)
-        fields = head.split(_FIELD)
-        if len(fields) != 6 or fields[2].startswith(own):
-            continue
-        try:
-            at = float(fields[1] or 0)
-        except ValueError:
-            at = 0.0
-        began = at if began is None else began
-        line = int(fields[3]) if fields[3].isdigit() else 0
-        if fields[4] == "eval" and evaluated is not None:
-            line = evaluated  # zsh counts on inside what is evaluated
-        elif command.startswith("eval "):
-            evaluated = line
-        steps.append(Step(fields[2], line, at - began, command.rstrip("\n"), fields[5]))
-    return steps
-
-
-class _Files:
-    """The lines of the files that a shell read."""
-
-    def __init__(self, readings: Iterable[str]) -> None:
-        self._rows: dict[str, list[str]] = {}
-        self._read = list(readings)
-
-    def settled(self, step: Step) -> Step:
-        """A step at the line where its command begins. mksh and sh tell no file, and ksh counts on over nested ones:
-        there the line must speak of what was executed, or another one near it.
-        """
-        sourced = re.match(r"(?:\.|source) '?(/[^' ]+)'?", step.text)
-        if sourced and sourced[1] not in self._read:
-            self._read.insert(0, sourced[1])
-        key = _key(step.text)
-        for exact in (True, False):
-            for file in [step.file] if step.file else self._read:
-                rows = self.rows(file)
-                near = sorted(range(1, len(rows) + 1), key=lambda number: abs(number - step.line))
-                holding = [n for n in near if key in rows[n - 1] and (n == step.line or not exact)]
-                if holding:
-                    return msgspec.structs.replace(step, file=file, line=self.first(file, holding[0]))
-        return step
-
-    def first(self, file: str, line: int) -> int:
-        """The first line of a command that is continued over several."""
-        rows = self.rows(file)
-        while 1 < line <= len(rows) and rows[line - 2].endswith("\\"):
-            line -= 1
-        return line
-
-    def rows(self, file: str) -> list[str]:
-        """A file's lines; none where it cannot be read."""
-        if file not in self._rows:
-            self._rows[file] = os.fsdecode(content_of(Path(file))).splitlines()
-        return self._rows[file]
-
-
-def _key(text: str) -> str:
-    """What a line that was executed must hold: the name that it sets, else its first word."""
-    found = re.match(r"(?:export |alias |typeset \S+ )?'?([\w.-]+)\+?=", text)
-    return f"{found[1]}=" if found else text.split(" ", 1)[0].strip("'")
-
-
-def _settled(shell: str, steps: list[Step], readings: Iterable[str]) -> list[Step]:
-    files = _Files(readings)
-    if shell in ("bash", "zsh"):
-        return [msgspec.structs.replace(s, line=files.first(s.file, s.line)) if s.file else s for s in steps]
-    return [files.settled(step) for step in steps]
 
 
 def _read(shell: str, context: str, steps: tuple[Step, ...], room: Path) -> StartupTrace:

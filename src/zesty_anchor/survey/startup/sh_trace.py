@@ -1,0 +1,115 @@
+"""The steps in what a shell that is like sh writes of itself (``-x``), each brought to the line where its command begins."""
+
+from __future__ import annotations
+
+import os
+import re
+from collections.abc import Iterable, Iterator
+from pathlib import Path
+
+import msgspec
+
+from zesty_anchor.files.text_file import content_of
+from zesty_anchor.survey.startup.step import Step
+
+RECORD, FIELD = "\x1e", "\x1f"
+FIELDS = ("plus", "clock", "file", "line", "inside", "PATH", "depth", "call", "value")
+"""What PS4 tells before each command."""
+_MOST_ROWS = 200
+
+
+def traced_steps(text: str, own: str = "\0") -> list[Step]:
+    """The steps in a trace of a shell that is like sh; ``own`` begins the names of files of ours. Pure."""
+    steps = []
+    began: float | None = None
+    evaluated: int | None = None
+    for record in re.split(rf"{RECORD}+(?=\+{FIELD})", text):
+        head, _, command = record.partition(RECORD)
+        fields = head.split(FIELD)
+        if len(fields) != len(FIELDS) or fields[2].startswith(own):
+            continue
+        try:
+            at = float(fields[1] or 0)
+        except ValueError:
+            at = 0.0
+        began = at if began is None else began
+        line = int(fields[3]) if fields[3].isdigit() else 0
+        if fields[4] == "eval" and evaluated is not None:
+            line = evaluated  # zsh counts on inside what is evaluated
+        elif command.startswith("eval "):
+            evaluated = line
+        depth = int(fields[6]) if fields[6].isdigit() else 0
+        steps.append(Step(fields[2], line, at - began, command.rstrip("\n"), fields[5], depth, fields[7], fields[8]))
+    return steps
+
+
+class _Files:
+    """The lines of the files that a shell read."""
+
+    def __init__(self, readings: Iterable[str]) -> None:
+        self._rows: dict[str, list[str]] = {}
+        self._read = list(readings)
+
+    def settled(self, step: Step) -> Step:
+        """A step at the line where its command begins. mksh and sh tell no file, and ksh counts on over nested ones:
+        there the line must speak of what was executed, or another one near it.
+        """
+        sourced = re.match(r"(?:\.|source) '?(/[^' ]+)'?", step.text)
+        if sourced and sourced[1] not in self._read:
+            self._read.insert(0, sourced[1])
+        key = _key(step.text)
+        for exact in (True, False):
+            for file in [step.file] if step.file else self._read:
+                rows = self.rows(file)
+                near = sorted(range(1, len(rows) + 1), key=lambda number: abs(number - step.line))
+                holding = [n for n in near if key in rows[n - 1] and (n == step.line or not exact)]
+                if holding:
+                    return msgspec.structs.replace(step, file=file, line=self.first(file, holding[0]))
+        return step
+
+    def first(self, file: str, line: int) -> int:
+        """The first line of a command that is continued over several."""
+        rows = self.rows(file)
+        while 1 < line <= len(rows) and rows[line - 2].endswith("\\") and not rows[line - 2].lstrip().startswith("#"):
+            line -= 1
+        return line
+
+    def begun(self, step: Step) -> int:
+        """The line at which a command begins whose last line was told: a value over several lines."""
+        rows, key = self.rows(step.file), _key(step.text)
+        if not 0 < step.line <= len(rows) or key in rows[step.line - 1] or not key.endswith("="):
+            return self.first(step.file, step.line)
+        above = (n for n in range(step.line, max(0, step.line - _MOST_ROWS), -1) if key in rows[n - 1])
+        return self.first(step.file, next(above, step.line))
+
+    def rows(self, file: str) -> list[str]:
+        """A file's lines; none where it cannot be read."""
+        if file not in self._rows:
+            self._rows[file] = os.fsdecode(content_of(Path(file))).splitlines()
+        return self._rows[file]
+
+
+def _key(text: str) -> str:
+    """What a line that was executed must hold: the name that it sets, else its first word."""
+    found = re.match(r"(?:export |alias |typeset \S+ )?'?([\w.-]+)\+?=", text)
+    return f"{found[1]}=" if found else text.split(" ", 1)[0].strip("'")
+
+
+def settled(shell: str, steps: list[Step], readings: Iterable[str]) -> list[Step]:
+    """The steps, each in its file and at the line where its command begins. ``readings`` are the files that the shell reads."""
+    files = _Files(readings)
+    if shell in ("bash", "zsh"):
+        return [msgspec.structs.replace(s, line=files.begun(s)) if s.file else s for s in _at_home(steps)]
+    return [files.settled(step) for step in _at_home(steps)]
+
+
+def _at_home(steps: Iterable[Step]) -> Iterator[Step]:
+    """What was read from no file but from what a command printed, at the line that reads it."""
+    reads: Step | None = None
+    for step in steps:
+        if step.file.startswith(("/dev/fd/", "/proc/")) and reads is not None:
+            yield msgspec.structs.replace(step, file=reads.file, line=reads.line)
+            continue
+        if re.match(r"(?:\.|source) ", step.text):
+            reads = step
+        yield step
