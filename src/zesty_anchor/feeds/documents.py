@@ -68,7 +68,7 @@ class Web:
         _, body = self.document(url, who=who, accept=accept)
         try:
             return msgspec.json.decode(body)
-        except msgspec.DecodeError as error:
+        except (msgspec.DecodeError, RecursionError, UnicodeError) as error:
             start = body[:40].decode("utf-8", "replace").strip()
             raise Problem(
                 f"{who} does not answer with JSON: {error}",

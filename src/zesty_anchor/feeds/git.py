@@ -8,7 +8,7 @@ from collections.abc import Mapping
 from zesty_anchor.feeds.base import BaseFeed
 from zesty_anchor.feeds.names import places, version_in
 from zesty_anchor.feeds.release import Release
-from zesty_anchor.system.git import run_git
+from zesty_anchor.system.git import protocol_of, run_git
 from zesty_anchor.system.problem import Problem
 
 _SECONDS = 120
@@ -37,7 +37,10 @@ class GitFeed(BaseFeed):
         ]
 
     def _ask(self) -> str:
-        answer = run_git(["ls-remote", "--tags", self.address], self._environ, where=self.address, seconds=_SECONDS)
+        answer = run_git(
+            ["ls-remote", "--tags", "--", self.address], self._environ, where=self.address, seconds=_SECONDS,
+            protocol=protocol_of(self.address, f"[feeds.{self.name}] url"),
+        )  # fmt: skip
         if answer.returncode != 0:
             said = answer.stderr.strip().splitlines()
             raise Problem(

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 
 import msgspec
 
+from zesty_anchor.feeds.admitted import admitted
 from zesty_anchor.feeds.base import folder_address
 from zesty_anchor.feeds.documents import Web
 from zesty_anchor.feeds.folder import FolderFeed, file_of
@@ -21,9 +22,8 @@ from zesty_anchor.feeds.pypi import PypiFeed, index_address
 from zesty_anchor.feeds.release import Feed, Release, channels_of
 from zesty_anchor.feeds.supply import Supply
 from zesty_anchor.manifest.recipe import Recipe
-from zesty_anchor.manifest.version import is_version
 from zesty_anchor.system.host import libc_version
-from zesty_anchor.system.problem import UsageProblem
+from zesty_anchor.system.problem import Problem, UsageProblem
 
 if TYPE_CHECKING:
     from zesty_anchor.feeds.web import FileBody, WebBody
@@ -113,14 +113,29 @@ class Feeds:
             platform,
         )
         if asked not in self._answers:
-            offered = self.feed(supply).releases(supply.product, platform)
-            self._answers[asked] = [release for release in offered if is_version(release.version)]
+            self._answers[asked] = self._taken(supply, platform)
         # An index says itself which of its files are sources; of other feeds the recipe knows.
         built = recipe.build is not None and supply.kind != "index"
         return [
             msgspec.structs.replace(r, channels=r.channels + channels_of(r.version, recipe), source=r.source or built)
             for r in self._answers[asked]
         ]
+
+    def _taken(self, supply: Supply, platform: str) -> list[Release]:
+        """What the feed offers, as far as it may be taken; what is left out is told."""
+        try:
+            offered = self.feed(supply).releases(supply.product, platform)
+            taken, left_out = admitted(offered, supply.kind)
+        except (AttributeError, TypeError, ValueError, LookupError, RecursionError) as error:
+            raise Problem(
+                f"the feed {supply.name!r} answers with what cannot be understood: {type(error).__name__}: {str(error)[:120]}",
+                where=supply.url or "",
+                advice="check that the address is that of such a feed; docs/feeds.md describes each kind",
+            ) from None
+        if left_out:
+            more = f" (the first: {left_out[0]})"
+            self.web.remarks[f"the feed {supply.name!r} offers {len(left_out)} that are left out{more}"] = None
+        return taken
 
     def body(self, url: str, who: str) -> WebBody | FileBody:
         """Open an address for download."""

@@ -9,9 +9,11 @@ import http.client
 import os
 import ssl
 import time
+import zlib
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
+from urllib.parse import urljoin, urlsplit
 from urllib.request import getproxies
 
 import requests
@@ -22,6 +24,7 @@ from urllib3.util.retry import Retry
 from zesty_anchor import __version__
 from zesty_anchor.feeds.not_there import NotThere
 from zesty_anchor.feeds.trust import Trust, context, goes_direct
+from zesty_anchor.system.credentials import without_credentials
 from zesty_anchor.system.problem import Problem
 
 CONNECT_SECONDS = 10
@@ -29,6 +32,23 @@ READ_SECONDS = 20
 RESUME_TRIES = 4
 RESUME_PAUSE = 0.5
 LARGEST_ANSWER = 64 * 1024 * 1024
+ANSWER_SECONDS = 60.0
+LONGEST_WAIT = 30.0
+MOST_REDIRECTS = 10
+SLOWEST = 10_000
+"""Bytes a second that a download must bring, over ``SLOW_SECONDS``."""
+SLOW_SECONDS = 60.0
+MOST_RESUMES = 50
+"""How often a download is taken up again in all."""
+WORTH_RESUMING = 1 << 16
+"""What a connection must have brought, so that the tries are counted anew."""
+
+
+_PIECE = 1 << 20
+
+
+class LedAway(requests.RequestException):
+    """A server leads on to where we do not go."""
 
 
 def session(trust: Trust | None = None) -> requests.Session:
@@ -39,17 +59,40 @@ def session(trust: Trust | None = None) -> requests.Session:
     """
     trust = trust or Trust()
     made = _Session(trust)
-    retry = Retry(
+    made.max_redirects = MOST_REDIRECTS
+    retry = _Retry(
         total=3, connect=2, backoff_factor=0.2, status_forcelist=(429, 500, 502, 503, 504), raise_on_status=False
     )
     made.mount("http://", HTTPAdapter(max_retries=retry, pool_maxsize=16))
     made.mount("https://", _Adapter(context(trust), max_retries=retry, pool_maxsize=16))
+    made.headers["Accept-Encoding"] = "gzip"
     made.headers["User-Agent"] = f"zesty-anchor/{__version__}"
     return made
 
 
+class _Retry(Retry):
+    """Waits as long as a server asks for, but not for ever (RFC 9110, section 10.2.3: Retry-After)."""
+
+    def get_retry_after(self, response: Any) -> float | None:
+        """See ``urllib3.util.retry.Retry``."""
+        asked = super().get_retry_after(response)
+        return None if asked is None else min(asked, LONGEST_WAIT)
+
+
 class _Session(requests.Session):
-    """Takes the proxies of npm's and pip's configuration where the environment names none for an address."""
+    """Takes the proxies of npm's and pip's configuration where the environment names none for an address. What is asked for by
+    HTTPS is not led on to anything less.
+    """
+
+    def get_redirect_target(self, resp: requests.Response) -> str | None:
+        """See ``requests.Session``."""
+        target = super().get_redirect_target(resp)
+        if target is None:
+            return None
+        scheme = urlsplit(urljoin(resp.url, target)).scheme
+        if scheme not in ("http", "https") or (scheme == "http" and resp.url.startswith("https:")):
+            raise LedAway(f"it leads on to {scheme}:, which is not taken from there", response=resp)
+        return target
 
     def __init__(self, trust: Trust) -> None:
         super().__init__()
@@ -97,15 +140,42 @@ def body_of(response: requests.Response, who: str, url: str) -> bytes:
 
 def chunks_of(response: requests.Response, who: str, url: str) -> Iterator[bytes]:
     """The body of an answer as it arrives. Raises ``Problem`` where it breaks off, or is absurdly large."""
-    done = 0
+    done, until = 0, time.monotonic() + ANSWER_SECONDS
     try:
-        for chunk in response.iter_content(1 << 18):
+        for chunk in _decoded(response, who, url):
             done += len(chunk)
             if done > LARGEST_ANSWER:
                 raise Problem(f"{who} answers with more than {LARGEST_ANSWER >> 20} MiB", where=url)
+            if time.monotonic() > until:
+                raise Problem(
+                    f"{who} did not come to the end of its answer within {ANSWER_SECONDS:.0f} s",
+                    where=url,
+                    advice="check the address and the network, then try again",
+                )
             yield chunk
-    except (requests.RequestException, OSError) as error:
+    except (requests.RequestException, urllib3.exceptions.HTTPError, OSError) as error:
         raise unreachable(who, url, error) from None
+
+
+def _decoded(response: requests.Response, who: str, url: str) -> Iterator[bytes]:
+    """The body, unpacked where it is compressed (RFC 9110, section 8.4.1.3), a bounded piece at a time."""
+    arriving = response.raw.stream(1 << 16, decode_content=False)
+    encoding = response.headers.get("Content-Encoding", "").strip().lower()
+    if encoding in ("", "identity"):
+        yield from arriving
+        return
+    if encoding not in ("gzip", "x-gzip"):
+        raise Problem(f"{who} encodes its answer as {encoding[:40]!r}, which was not asked for", where=url)
+    unpacking = zlib.decompressobj(wbits=31)
+    try:
+        for chunk in arriving:
+            while chunk and not unpacking.eof:
+                yield unpacking.decompress(chunk, _PIECE)
+                chunk = unpacking.unconsumed_tail
+    except zlib.error as error:
+        raise Problem(f"{who} answers with damaged data: {error}", where=url, advice="try again later") from None
+    if not unpacking.eof:
+        raise Problem(f"{who} broke its answer off", where=url, advice="try again later")
 
 
 def get(web: requests.Session, url: str, *, who: str, headers: dict[str, str] | None = None) -> requests.Response:
@@ -146,7 +216,11 @@ def unreachable(who: str, url: str, error: Exception) -> Problem:
         requests.exceptions.MissingSchema | requests.exceptions.InvalidSchema | requests.exceptions.InvalidURL,
     ):
         return Problem(f"{who} has no usable address", where=url, advice="write it with https:// in front")
-    proxy = getproxies().get(url.partition(":")[0])
+    if isinstance(error, LedAway):
+        return Problem(
+            f"{who} cannot be taken at its word: {error}", where=url, advice="write the address that is meant"
+        )
+    proxy = without_credentials(getproxies().get(url.partition(":")[0]) or "")
     return Problem(
         f"{who} cannot be reached: {_reason(error)}",
         where=url,
@@ -174,6 +248,27 @@ def _reason(error: BaseException) -> str:
     return text.split(": ", 1)[-1] if text.startswith("<") else text
 
 
+class _Pace:
+    """Ends a download that would take days: the limits for silence alone let a byte a second through."""
+
+    def __init__(self) -> None:
+        self._since = time.monotonic()
+        self._from = 0
+
+    def check(self, done: int, who: str, url: str) -> None:
+        """Raises ``Problem`` where too little came in the last minute."""
+        now = time.monotonic()
+        if now - self._since < SLOW_SECONDS:
+            return
+        if done - self._from < SLOWEST * SLOW_SECONDS:
+            raise Problem(
+                f"{who} is too slow: {(done - self._from) / (now - self._since) / 1000:.1f} kB a second",
+                where=url,
+                advice="try again later, or from another network",
+            )
+        self._since, self._from = now, done
+
+
 class WebBody:
     """The open answer to a download, as the shelf reads it. A connection that breaks or stalls is taken up again
     where it broke (RFC 9110, section 14: Range), several times with growing pauses.
@@ -193,27 +288,39 @@ class WebBody:
 
     def chunks(self, size: int) -> Iterator[bytes]:
         """The bytes as they arrive. Raises ``Problem`` where the connection breaks for good."""
-        total, done, tries = self.size, 0, 0
+        total, done, tries, resumes, last = self.size, 0, 0, 0, 0
+        slow = _Pace()
         while True:
             try:
                 for chunk in self._response.raw.stream(size, decode_content=False):
                     done += len(chunk)
-                    tries = 0
+                    if done - last > WORTH_RESUMING:
+                        tries = 0
+                    slow.check(done, self._who, self._url)
                     yield chunk
                 if total is None or done >= total:
                     return
                 raise urllib3.exceptions.ProtocolError(f"{done:,} of {total:,} bytes arrived")
             except (urllib3.exceptions.HTTPError, requests.RequestException, OSError) as error:
-                if tries >= RESUME_TRIES:
+                if tries >= RESUME_TRIES or resumes >= MOST_RESUMES:
                     raise unreachable(self._who, self._url, error) from None
                 time.sleep(RESUME_PAUSE * 2**tries)
-                tries += 1
+                tries, resumes, last = tries + 1, resumes + 1, done
                 self._response.close()
                 self._response = self._get(done)
 
     def _get(self, done: int) -> requests.Response:
         headers = {"Accept-Encoding": "identity", **({"Range": f"bytes={done}-"} if done else {})}
         response = get(self._web, self._url, who=self._who, headers=headers)
+        if done and response.status_code == 206:
+            begins = response.headers.get("Content-Range", "")
+            if begins and not begins.startswith(f"bytes {done}-"):
+                response.close()
+                raise Problem(
+                    f"{self._who} goes on at another place than was asked for",
+                    where=self._url,
+                    advice="run the same command again; if it happens each time, tell whoever runs the server",
+                )
         if done and response.status_code != 206:
             # The server knows no ranges and begins anew: pass over what we have.
             left = done
@@ -231,6 +338,8 @@ class FileBody:
 
     def __init__(self, file: Path) -> None:
         try:
+            if not file.is_file():
+                raise Problem("that is no file", where=str(file), advice="check the folder that the feed names")
             self._opened = file.open("rb")
         except OSError as error:
             raise Problem(f"the file cannot be read: {error.strerror}", where=str(file)) from None

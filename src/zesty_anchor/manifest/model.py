@@ -30,6 +30,15 @@ class Feed(Part, frozen=True):
     key: str | None = None
     signature: Literal["not offered"] | None = None
     suites: tuple[str, ...] = ()
+    largest: (
+        Annotated[str, msgspec.Meta(pattern=r"\A[0-9]{1,6} ?(kB|MB|GB)\Z", description='an amount: "8 GB"')] | None
+    ) = None
+
+    @property
+    def most_bytes(self) -> int:
+        """How much an archive of it may unpack to; 0 where nothing is said."""
+        unit = {"kB": 1000, "MB": 1000**2, "GB": 1000**3}
+        return int(self.largest[:-2]) * unit[self.largest[-2:]] if self.largest else 0
 
 
 class Prerequisites(Part, frozen=True):
@@ -62,7 +71,7 @@ class Runtime(Part, frozen=True):
 
 
 Digest = Annotated[
-    str, msgspec.Meta(pattern=r"^sha256:[0-9a-f]{64}$", description='"sha256:" and 64 digits and letters from a to f')
+    str, msgspec.Meta(pattern=r"\Asha256:[0-9a-f]{64}\Z", description='"sha256:" and 64 digits and letters from a to f')
 ]
 
 
@@ -125,7 +134,7 @@ class KnownHost(Part, frozen=True):
     fingerprint: Annotated[
         str,
         msgspec.Meta(
-            pattern=r"^SHA256:[A-Za-z0-9+/]{43}$",
+            pattern=r"\ASHA256:[A-Za-z0-9+/]{43}\Z",
             description='"SHA256:" and 43 signs, as ssh-keygen -lf prints a fingerprint',
         ),
     ]
@@ -187,7 +196,9 @@ class Manifest(Part, frozen=True):
 
 def json_schema() -> dict[str, object]:
     """The manifest's JSON Schema (draft 2020-12), for an editor that completes and checks TOML."""
-    schema = msgspec.json.schema(Manifest)
+    # Its patterns are those of ECMA-262, where ^ and $ are the ends of the whole.
+    text = msgspec.json.encode(msgspec.json.schema(Manifest)).replace(rb"\\A", b"^").replace(rb"\\Z", b"$")
+    schema = msgspec.json.decode(text, type=dict[str, object])
     return {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "workstation.toml", **schema}
 
 

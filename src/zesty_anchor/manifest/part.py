@@ -7,19 +7,20 @@ import msgspec
 Name = Annotated[
     str,
     msgspec.Meta(
-        pattern=r"^[A-Za-z][A-Za-z0-9._-]*$", description="a name: a letter, then letters, digits, dots, _ and -"
+        pattern=r"\A[A-Za-z][A-Za-z0-9._-]*\Z", description="a name: a letter, then letters, digits, dots, _ and -"
     ),
 ]
 
 VariableName = Annotated[
     str,
     msgspec.Meta(
-        pattern=r"^[A-Za-z_][A-Za-z0-9_]*$", description="a variable's name: a letter or _, then letters, digits and _"
+        pattern=r"\A[A-Za-z_][A-Za-z0-9_]*\Z",
+        description="a variable's name: a letter or _, then letters, digits and _",
     ),
 ]
 
 FileName = Annotated[
-    str, msgspec.Meta(pattern=r"^[A-Za-z0-9._-]+$", description="a file's name: letters, digits, dots, _ and -")
+    str, msgspec.Meta(pattern=r"\A[A-Za-z0-9._-]+\Z", description="a file's name: letters, digits, dots, _ and -")
 ]
 
 ShellName = Literal["bash", "zsh", "fish", "ksh", "mksh", "tcsh", "sh"]

@@ -181,7 +181,9 @@ class Offers:
     def artefact(self, release: Release, supply: Supply, subject: str) -> Artefact:
         """What is fetched, with the signature that it must bear. Raises ``Problem`` where it bears none, or a bad one."""
         archive = supply.kind == "debian"  # its list of digests is signed, and was checked when it was read
-        plain = Artefact(release.url, release.digest, release.size, package=archive)
+        named = self._workstation.manifest.feeds.get(supply.name)
+        largest = named.most_bytes if named is not None else 0
+        plain = Artefact(release.url, release.digest, release.size, package=archive, largest=largest)
         if archive or supply.unsigned or (supply.key is None and not release.signature):
             return plain
         from zesty_anchor.system.signature import SignatureRefused, check, issuer

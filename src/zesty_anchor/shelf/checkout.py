@@ -2,28 +2,31 @@
 
 from __future__ import annotations
 
+import os
+import re
 import shutil
 from collections.abc import Mapping
 from pathlib import Path
 
-from zesty_anchor.system.git import run_git
+from zesty_anchor.shelf.members import Gate
+from zesty_anchor.system.git import protocol_of, run_git
 from zesty_anchor.system.problem import Problem
 
 _SECONDS = 900
-_OPTIONS = ("-c", "core.hooksPath=/dev/null", "-c", "protocol.file.allow=always", "-c", "advice.detachedHead=false")
+_COMMIT = re.compile(r"\A[0-9a-f]{40}(?:[0-9a-f]{24})?\Z")
 
 
 def check_out(url: str, commit: str, folder: Path, environ: Mapping[str, str], *, seconds: float = _SECONDS) -> None:
     """Put the files of ``commit`` into the empty ``folder``; each step of git's may take ``seconds``.
 
-    Raises ``Problem`` where git cannot, does not end in time, or gives another commit.
+    Raises ``Problem`` where git cannot, does not end in time, or gives another commit, ``ArchiveRefused`` where a link leads out.
     """
+    protocol = protocol_of(url)
+    if not _COMMIT.match(commit):
+        raise Problem(f"{commit!r} is no commit", where=url, advice="lock it anew: zesty-anchor lock")
 
     def git(*words: str) -> str:
-        # No configuration of the system: no hooks, no filters, no other remote stands in between.
-        answer = run_git(
-            [*_OPTIONS, "-C", str(folder), *words], {**environ, "GIT_CONFIG_NOSYSTEM": "1"}, where=url, seconds=seconds
-        )
+        answer = run_git(["-C", str(folder), *words], environ, where=url, seconds=seconds, protocol=protocol)
         if answer.returncode != 0:
             said = answer.stderr.strip().splitlines()
             raise Problem(
@@ -34,9 +37,22 @@ def check_out(url: str, commit: str, folder: Path, environ: Mapping[str, str], *
         return answer.stdout
 
     git("init", "-q")
-    git("fetch", "-q", "--depth", "1", url, commit)
+    git("fetch", "-q", "--depth", "1", "--no-tags", "--", url, commit)
     git("checkout", "-q", "FETCH_HEAD")
     found = git("rev-parse", "HEAD").strip()
     if found != commit:
         raise Problem(f"the repository gave commit {found}, not {commit}", where=url, advice="tell whoever runs it")
     shutil.rmtree(folder / ".git")
+    _let_in(folder)
+
+
+def _let_in(folder: Path) -> None:
+    """Judge its paths and links as those of an archive."""
+    gate = Gate()
+    for where, folders, files in os.walk(folder):
+        for name in (*folders, *files):
+            full = os.path.join(where, name)
+            path = gate.place(os.path.relpath(full, folder))
+            if os.path.islink(full):
+                gate.link(path, path, os.readlink(full))
+    gate.check_links()

@@ -7,8 +7,10 @@ import re
 from collections.abc import Iterator, Sequence
 from pathlib import Path
 
+from zesty_anchor.shelf.bounds import Bounds
+from zesty_anchor.shelf.inflate import Source
 from zesty_anchor.shelf.members import ArchiveRefused, Gate
-from zesty_anchor.shelf.unpack import Source, unpack_tar
+from zesty_anchor.shelf.unpack import unpack_tar
 from zesty_anchor.system.problem import Problem
 
 _MAGIC = b"!<arch>\n"
@@ -21,7 +23,7 @@ _MOST_LINKS = 40
 _LEFT_OUT = ("usr/share/doc", "usr/share/man", "usr/share/lintian", "usr/share/bug")
 
 
-def unpack_deb(source: Source, folder: Path) -> None:
+def unpack_deb(source: Source, folder: Path, bounds: Bounds | None = None) -> None:
     """Unpack the files of a binary package, as it arrives, into an empty folder. Its links stay as they are, to be settled by
     ``merge``; no path of the package may lead through one.
 
@@ -29,7 +31,7 @@ def unpack_deb(source: Source, folder: Path) -> None:
     """
     for name, member in _members(source):
         if name.startswith("data.tar"):
-            unpack_tar(member, folder, Gate(within=False))
+            unpack_tar(member, folder, Gate(within=False), bounds)
             member.skip()
             return
     raise Problem("the package holds no files (deb(5): data.tar)", advice="tell whoever runs the archive")

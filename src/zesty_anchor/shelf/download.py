@@ -10,8 +10,10 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Protocol
 
+from zesty_anchor.shelf.bounds import Bounds
 from zesty_anchor.shelf.deb_package import unpack_deb
-from zesty_anchor.shelf.unpack import CHUNK, is_zip, unpack_tar, unpack_zip
+from zesty_anchor.shelf.inflate import CHUNK
+from zesty_anchor.shelf.unpack import is_zip, unpack_tar, unpack_zip
 from zesty_anchor.system.problem import Problem
 
 _CHUNKS_WAITING = 16
@@ -52,23 +54,25 @@ def obtain(
     progress: Progress,
     *,
     package: bool = False,
+    bounds: Bounds | None = None,
 ) -> str:
     """Bring an archive in, or a Debian ``package``, and unpack it into the empty ``folder``. Returns its digest.
 
     A file kept from earlier is used when its digest still fits. ``kept`` afterwards holds the archive; it
-    appears under that name only once it is checked. An empty ``digest`` means that nothing pins the file.
+    appears under that name only once it is checked. ``bounds`` say how much it may unpack to. An empty ``digest`` means that nothing pins the file.
     Raises ``DigestDiffers``, ``ArchiveRefused`` or ``Problem``; ``folder`` is then to be thrown away.
     """
     if kept.is_file():
         if digest and _digest_of(kept, digest) == digest:
-            _unpack_file(kept, folder, package)
+            _unpack_file(kept, folder, bounds or Bounds(), package=package)
             return digest
         kept.unlink()
     body = fetch()
     total = size if size is not None else body.size
     partial = kept.with_name(f"{kept.name}.{os.getpid()}-{threading.get_ident()}.part")
     try:
-        found = _stream(body, digest, total, partial, folder, progress, package)
+        allowed = size if size is not None else (bounds or Bounds()).largest
+        found = _stream(body, digest, total, partial, folder, progress, package, bounds or Bounds(), allowed)
         partial.replace(kept)
         return found
     finally:
@@ -77,7 +81,15 @@ def obtain(
 
 
 def _stream(
-    body: Body, digest: str, total: int | None, partial: Path, folder: Path, progress: Progress, package: bool
+    body: Body,
+    digest: str,
+    total: int | None,
+    partial: Path,
+    folder: Path,
+    progress: Progress,
+    package: bool,
+    bounds: Bounds,
+    allowed: int,
 ) -> str:
     algorithm = hashlib.new(digest.partition(":")[0] or "sha256")
     arriving = body.chunks(CHUNK)
@@ -88,7 +100,7 @@ def _stream(
     if is_zip(first) and not package:
         pipe.close()
     else:
-        worker = threading.Thread(target=pipe.run, args=(lambda: unpack(pipe, folder),), daemon=True)
+        worker = threading.Thread(target=pipe.run, args=(lambda: unpack(pipe, folder, bounds=bounds),), daemon=True)
         worker.start()
     done = 0
     try:
@@ -99,6 +111,11 @@ def _stream(
                 out.write(chunk)
                 pipe.put(chunk)
                 done += len(chunk)
+                if done > allowed:
+                    raise Problem(
+                        f"more arrives than the {allowed:,} bytes that were announced",
+                        advice="nothing of it was kept; tell whoever runs the feed",
+                    )
                 progress(done, total)
                 chunk = next(arriving, b"")
     except BaseException:
@@ -111,7 +128,7 @@ def _stream(
     found = f"{algorithm.name}:{algorithm.hexdigest()}"
     _compare(digest or found, found, done, total)
     if worker is None:
-        unpack_zip(partial, folder)
+        unpack_zip(partial, folder, bounds)
     elif pipe.failure is not None:
         raise pipe.failure
     return found
@@ -132,14 +149,14 @@ def _compare(digest: str, found: str, done: int, total: int | None) -> None:
     )
 
 
-def _unpack_file(file: Path, folder: Path, package: bool) -> None:
+def _unpack_file(file: Path, folder: Path, bounds: Bounds, *, package: bool) -> None:
     with file.open("rb") as opened:
         zipped = is_zip(opened.read(8)) and not package
         opened.seek(0)
         if not zipped:
-            (unpack_deb if package else unpack_tar)(opened, folder)
+            (unpack_deb if package else unpack_tar)(opened, folder, bounds=bounds)
     if zipped:
-        unpack_zip(file, folder)
+        unpack_zip(file, folder, bounds)
 
 
 def _digest_of(file: Path, like: str) -> str:

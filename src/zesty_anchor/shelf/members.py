@@ -7,15 +7,23 @@ import stat
 
 from zesty_anchor.system.problem import Problem
 
+MOST_MEMBERS = 1_000_000
+MOST_DEPTH = 256
+MOST_PATH = 4096
+MOST_NAME = 255
+"""PATH_MAX and NAME_MAX of Linux (limits.h(0p))."""
+MOST_HOPS = 40
+"""As many links as a system follows on one way (path_resolution(7))."""
+
 
 class ArchiveRefused(Problem):
     """An archive holds what must not be unpacked."""
 
-    def __init__(self, what: str, member: str) -> None:
+    def __init__(self, what: str, member: str, advice: str = "") -> None:
         super().__init__(
             f"the archive is refused: {what}",
-            where=f"its member {member!r}",
-            advice="nothing of it was kept; tell whoever publishes it, or choose another version",
+            where=f"its member {member[:200]!r}" if member != "the whole" else "",
+            advice=advice or "nothing of it was kept; tell whoever publishes it, or choose another version",
         )
 
 
@@ -26,7 +34,8 @@ class Gate:
     """
 
     def __init__(self, *, within: bool = True) -> None:
-        self._links: set[str] = set()
+        self._links: dict[str, str] = {}
+        self._count = 0
         self.within = within
 
     def place(self, name: str) -> str:
@@ -34,8 +43,15 @@ class Gate:
 
         Refused: an absolute path, one that leaves the folder, one that leads through a link.
         """
+        self._count += 1
+        if self._count > MOST_MEMBERS:
+            raise ArchiveRefused(f"it holds more than {MOST_MEMBERS:,} members", name)
         if "\0" in name:
             raise ArchiveRefused("a name holds a NUL byte", name)
+        if len(name) > MOST_PATH or name.count("/") > MOST_DEPTH:
+            raise ArchiveRefused(f"a path is longer than {MOST_PATH} bytes, or deeper than {MOST_DEPTH} folders", name)
+        if any(len(part) > MOST_NAME for part in name.split("/")):
+            raise ArchiveRefused(f"a name is longer than {MOST_NAME} bytes", name)
         if name.startswith("/"):
             raise ArchiveRefused("it holds an absolute path", name)
         if ".." in name.split("/"):
@@ -60,13 +76,45 @@ class Gate:
         led = posixpath.normpath(posixpath.join(posixpath.dirname(path), target))
         if self.within and (led == ".." or led.startswith("../")):
             raise ArchiveRefused(f"a link leads outside, to {target!r}", name)
-        self._links.add(path)
+        if len(target) > MOST_PATH:
+            raise ArchiveRefused("a link is longer than a path may be", name)
+        self._links[path] = target
 
     def special(self, name: str, what: str) -> ArchiveRefused:
         """The refusal of a device, a pipe or another thing that is no file, folder or link."""
         return ArchiveRefused(f"it holds {what}", name)
 
-    @property
-    def links(self) -> frozenset[str]:
-        """The paths of all links noted, to be followed once everything is in place."""
-        return frozenset(self._links)
+    def check_links(self, top: str = "") -> None:
+        """Follow each link to its end: a chain of links, each harmless alone, may still lead outside of the archive, or of its one
+        folder ``top``, which becomes the version. Raises ``ArchiveRefused``.
+        """
+        for path in self._links:
+            if path == top or (top and not path.startswith(f"{top}/")):
+                continue
+            self._follow(path, top)
+
+    def _follow(self, link: str, top: str) -> None:
+        done: list[str] = []
+        waiting, hops = link.split("/"), 0
+        within = len(top.split("/")) if top else 0
+        while waiting:
+            part = waiting.pop(0)
+            if part in ("", "."):
+                continue
+            if part == "..":
+                if len(done) <= within:
+                    raise ArchiveRefused("a link leads outside, by itself or through another link", link)
+                done.pop()
+                continue
+            done.append(part)
+            target = self._links.get("/".join(done))
+            if target is not None:
+                hops += 1
+                if hops > MOST_HOPS:
+                    raise ArchiveRefused(
+                        f"a link leads through more than {MOST_HOPS} others, or round in a circle", link
+                    )
+                done.pop()
+                waiting = target.split("/") + waiting
+                if target.startswith("/"):
+                    raise ArchiveRefused(f"a link leads to an absolute path, {target!r}", link)

@@ -1,11 +1,13 @@
 """The slip in each version's folder that says what it is and where it came from."""
 
+import os
 from collections.abc import Mapping
 from pathlib import Path
 
 import msgspec
 
 from zesty_anchor.files.inventory import Inventory, take
+from zesty_anchor.files.removal import discard_any
 from zesty_anchor.files.replace import replace
 
 FILE_NAME = ".zesty-anchor.json"
@@ -47,9 +49,23 @@ class Receipt(msgspec.Struct, frozen=True):
     parts: tuple[PartReceipt, ...] = ()
 
 
+def clear_slips(folder: Path) -> None:
+    """Remove what bears the names of our slips: in a tree that came from elsewhere they are no slips of ours."""
+    for name in SLIPS:
+        if os.path.lexists(folder / name):
+            discard_any(folder / name)
+
+
+def _put(slip: Path, content: bytes) -> None:
+    """Write a slip; never through a link, whoever put one there."""
+    if slip.is_symlink():
+        slip.unlink()
+    replace(slip, content + b"\n", 0o644)
+
+
 def write(folder: Path, receipt: Receipt) -> None:
     """Put the receipt into a version's folder."""
-    (folder / FILE_NAME).write_bytes(msgspec.json.encode(receipt) + b"\n")
+    _put(folder / FILE_NAME, msgspec.json.encode(receipt))
 
 
 def read(folder: Path) -> Receipt | None:
@@ -94,7 +110,7 @@ def extras_in(folder: Path) -> dict[str, Extra]:
 def note_extras(folder: Path, extras: Mapping[str, Extra]) -> None:
     """Write down the command-line packages that are in a version."""
     if extras:
-        (folder / EXTRAS_NAME).write_bytes(msgspec.json.encode(dict(sorted(extras.items()))) + b"\n")
+        _put(folder / EXTRAS_NAME, msgspec.json.encode(dict(sorted(extras.items()))))
     else:
         (folder / EXTRAS_NAME).unlink(missing_ok=True)
 
@@ -110,7 +126,7 @@ def files_in(folder: Path) -> Inventory | None:
 def note_files(folder: Path, before: Inventory | None = None, added: Inventory | None = None) -> None:
     """Write down what was put into a version: all that is in it, or, where it has a list, ``before`` with what was ``added``."""
     files = take(folder, without=SLIPS) if before is None else {**before, **(added or {})}
-    replace(folder / FILES_NAME, msgspec.json.encode(files) + b"\n", 0o644)
+    _put(folder / FILES_NAME, msgspec.json.encode(files))
 
 
 def choices_in(manager: Path) -> dict[str, str]:
@@ -124,6 +140,6 @@ def choices_in(manager: Path) -> dict[str, str]:
 def note_choices(manager: Path, choices: dict[str, str]) -> None:
     """Write down what a manager was told."""
     if choices:
-        (manager / CHOICES_NAME).write_bytes(msgspec.json.encode(choices) + b"\n")
+        _put(manager / CHOICES_NAME, msgspec.json.encode(choices))
     else:
         (manager / CHOICES_NAME).unlink(missing_ok=True)

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import bz2
-import io
+import errno
 import lzma
 import os
 import shutil
@@ -14,24 +13,47 @@ import time
 import zipfile
 import zlib
 from pathlib import Path
-from typing import IO, Protocol, cast
+from typing import IO
 
+from zesty_anchor.shelf.bounds import MOST_HEADER, MOST_ZIPPED, Bounds
+from zesty_anchor.shelf.inflate import CHUNK, Source, inflated, kind_of
 from zesty_anchor.shelf.members import ArchiveRefused, Gate
 from zesty_anchor.shelf.writer import SMALL, Writer
 from zesty_anchor.system.problem import Problem
 
-CHUNK = 1 << 18
 _ZIP = b"PK\x03\x04"
 _ENCRYPTED = 0x1
 """The flag of an encrypted member (APPNOTE.TXT, 4.4.4)."""
-_MAGIC = {b"\x1f\x8b": "gz", b"\xfd7zXZ\x00": "xz", b"BZh": "bz2", b"\x28\xb5\x2f\xfd": "zst"}
+_END, _END64 = struct.Struct("<4s4x2H"), struct.Struct("<4s20x2Q")
+_FURTHEST_END = 65_557
+"""Where the end record begins at the earliest, from the file's end: a comment may follow it (APPNOTE.TXT 4.3.16)."""
+_DESCRIBING = (
+    tarfile.XHDTYPE,
+    tarfile.XGLTYPE,
+    tarfile.SOLARIS_XHDTYPE,
+    tarfile.GNUTYPE_LONGNAME,
+    tarfile.GNUTYPE_LONGLINK,
+)
+_MOST_GLOBAL = 16
 
 
-class Source(Protocol):
-    """Bytes that arrive."""
+_CLASHES = (errno.ENAMETOOLONG, errno.ELOOP, errno.ENOTDIR, errno.EISDIR, errno.EEXIST, errno.EILSEQ)
+"""What members raise that cannot stand beside one another, or nowhere."""
 
-    def read(self, size: int, /) -> bytes:
-        """Up to ``size`` bytes, empty at the end."""
+
+class _Member(tarfile.TarInfo):
+    """A member whose header is looked at before anything of it is read."""
+
+    def _proc_member(self, archive: tarfile.TarFile) -> tarfile.TarInfo:
+        if self.type in _DESCRIBING and self.size > MOST_HEADER:
+            raise ArchiveRefused(f"a header of it is larger than {MOST_HEADER >> 10} kB", self.name)
+        if self.size < 0:
+            raise ArchiveRefused("a member has less than no bytes", self.name)
+        if self.type == tarfile.GNUTYPE_SPARSE:
+            raise ArchiveRefused("it holds a file with holes", self.name)
+        if self.type == tarfile.XGLTYPE and len(archive.pax_headers) > _MOST_GLOBAL * 16:
+            raise ArchiveRefused("it describes all of itself too often", self.name)
+        return super()._proc_member(archive)  # type: ignore[misc, no-any-return]
 
 
 def is_zip(start: bytes) -> bool:
@@ -39,29 +61,36 @@ def is_zip(start: bytes) -> bool:
     return start.startswith(_ZIP)
 
 
-def unpack_tar(source: Source, folder: Path, gate: Gate | None = None) -> None:
+def unpack_tar(source: Source, folder: Path, gate: Gate | None = None, bounds: Bounds | None = None) -> None:
     """Unpack a tar archive, compressed or not, that arrives in ``source`` into an empty folder. ``gate`` lets its members in.
 
     Raises ``ArchiveRefused`` or ``Problem``; the folder is then to be thrown away.
     """
     start = source.read(CHUNK)
     try:
-        with tarfile.open(fileobj=_inflated(start, source), mode="r|", bufsize=CHUNK) as archive:
+        whole = inflated(start, source, bounds or Bounds())
+        with tarfile.open(fileobj=whole, mode="r|", bufsize=CHUNK, tarinfo=_Member) as archive:
             _unpack_members(archive, folder, gate or Gate())
-    except (tarfile.TarError, zlib.error, lzma.LZMAError, EOFError, ValueError) as error:
+    except (tarfile.TarError, zlib.error, lzma.LZMAError, EOFError, ValueError, OverflowError) as error:
         raise _damaged(start, error) from None
     except OSError as error:
+        if error.errno in _CLASHES:
+            raise ArchiveRefused(
+                f"its members do not go together: {error.strerror}", str(error.filename or "")
+            ) from None
         if error.errno is None:  # bz2 and gzip raise a bare OSError for damaged data
             raise _damaged(start, error) from None
         raise
 
 
-def unpack_zip(file: Path, folder: Path) -> None:
+def unpack_zip(file: Path, folder: Path, bounds: Bounds | None = None) -> None:
     """Unpack a zip archive into an empty folder. Raises as ``unpack_tar`` does."""
     gate = Gate()
     try:
+        _check_count(file)
         with zipfile.ZipFile(file) as archive, file.open("rb") as raw, Writer() as writer:
             room = _Room(folder, writer)
+            _check_sizes(archive.infolist(), file.stat().st_size, bounds or Bounds())
             for info in archive.infolist():
                 if info.flag_bits & _ENCRYPTED:
                     raise Problem(
@@ -69,119 +98,69 @@ def unpack_zip(file: Path, folder: Path) -> None:
                         advice="tell whoever runs the feed, or choose another version",
                     )
                 _unpack_zipped(archive, raw.fileno(), info, room, gate)
-    except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, struct.error) as error:
+    except (
+        zipfile.BadZipFile,
+        zlib.error,
+        lzma.LZMAError,
+        EOFError,
+        NotImplementedError,
+        struct.error,
+        ValueError,
+        OverflowError,
+    ) as error:
         raise _damaged(b"", error) from None
-    _check_links(folder, gate)
+    except OSError as error:
+        if error.errno is None:
+            raise _damaged(b"", error) from None
+        if error.errno in _CLASHES:
+            raise ArchiveRefused(
+                f"its members do not go together: {error.strerror}", str(error.filename or "")
+            ) from None
+        raise
+    gate.check_links(_top(folder))
+
+
+def _check_count(file: Path) -> None:
+    """Before all of the directory is read: how many members the end record tells (APPNOTE.TXT 4.3.14 and 4.3.16)."""
+    size = file.stat().st_size
+    with file.open("rb") as opened:
+        opened.seek(max(0, size - _FURTHEST_END))
+        tail = opened.read()
+    counts: list[int] = []
+    for signature, layout in ((b"PK\x05\x06", _END), (b"PK\x06\x06", _END64)):
+        place = tail.rfind(signature)
+        if 0 <= place <= len(tail) - layout.size:
+            counts += layout.unpack_from(tail, place)[1:]
+    if any(count > MOST_ZIPPED for count in counts):
+        raise ArchiveRefused(f"it holds more than {MOST_ZIPPED:,} members", "the whole")
+
+
+def _check_sizes(members: list[zipfile.ZipInfo], packed: int, bounds: Bounds) -> None:
+    """What the directory announces; no member gives more than that. Members that share bytes grow from little to much."""
+    if len(members) > MOST_ZIPPED:
+        raise ArchiveRefused(f"it holds more than {MOST_ZIPPED:,} members", "the whole")
+    bounds.check(sum(info.file_size for info in members), packed)
+    end = -1
+    for info in sorted(members, key=lambda each: each.header_offset):
+        if info.header_offset < end:
+            raise ArchiveRefused("two members share the same bytes", info.filename)
+        end = info.header_offset + _LOCAL.size + info.compress_size
+
+
+def _top(folder: Path) -> str:
+    """The one folder that wraps all the rest; empty where there is none."""
+    entries = list(os.scandir(folder))
+    return entries[0].name if len(entries) == 1 and entries[0].is_dir(follow_symlinks=False) else ""
 
 
 def _damaged(start: bytes, error: Exception) -> Problem:
     shown = start[:24].decode("utf-8", "replace").strip()
-    kind = next((k for magic, k in _MAGIC.items() if start.startswith(magic)), "")
+    kind = kind_of(start)
     return Problem(
         f"the archive cannot be unpacked: {error}" if kind or not start else "what was fetched is no archive",
         where=f"it begins with {shown!r}" if start and not kind else "",
         advice="tar (plain, gz, xz, bz2, zst) and zip are understood; run the command again to fetch it anew",
     )
-
-
-def _inflated(start: bytes, source: Source) -> IO[bytes]:
-    whole = _Joined(start, source)
-    kind = next((k for magic, k in _MAGIC.items() if start.startswith(magic)), "")
-    if kind == "zst":
-        return cast(IO[bytes], _Zstd(whole))
-    if kind:
-        return cast(IO[bytes], _Inflating(whole, kind))
-    return cast(IO[bytes], whole)
-
-
-class _Zstd(io.RawIOBase):
-    """The content of a zstd stream (RFC 8878), of several frames too. Raises ``ValueError`` where it is damaged."""
-
-    def __init__(self, compressed: io.RawIOBase) -> None:
-        import zstandard
-
-        self._error = zstandard.ZstdError
-        self._stream = zstandard.ZstdDecompressor().stream_reader(
-            cast(IO[bytes], compressed), read_size=CHUNK, read_across_frames=True
-        )
-
-    def readable(self) -> bool:
-        return True
-
-    def read(self, size: int = -1, /) -> bytes:
-        try:
-            return self._stream.read(size)
-        except self._error as error:
-            raise ValueError(str(error)) from None
-
-
-class _Joined(io.RawIOBase):
-    """The bytes already read, then the rest of the source."""
-
-    def __init__(self, start: bytes, source: Source) -> None:
-        self._start = start
-        self._source = source
-
-    def readable(self) -> bool:
-        return True
-
-    def read(self, size: int = -1, /) -> bytes:
-        if self._start:
-            given, self._start = self._start[:size], self._start[size:]
-            return given
-        return self._source.read(size)
-
-
-class _Inflating(io.RawIOBase):
-    """Decompresses gz, xz or bz2, members one after the other (RFC 1952 section 2.2 allows several)."""
-
-    def __init__(self, source: Source, kind: str) -> None:
-        self._source = source
-        self._kind = kind
-        self._decoder = self._fresh()
-        self._ready = bytearray()
-        self._ended = False
-
-    def readable(self) -> bool:
-        return True
-
-    def _fresh(self) -> _Decoder:
-        if self._kind == "gz":
-            return zlib.decompressobj(wbits=31)
-        return lzma.LZMADecompressor() if self._kind == "xz" else bz2.BZ2Decompressor()
-
-    def read(self, size: int = -1, /) -> bytes:
-        while not self._ended and (size < 0 or len(self._ready) < size):
-            self._feed()
-        end = len(self._ready) if size < 0 else size
-        given = bytes(self._ready[:end])
-        del self._ready[:end]
-        return given
-
-    def _feed(self) -> None:
-        chunk = self._source.read(CHUNK)
-        if not chunk:
-            if not self._decoder.eof:
-                raise EOFError("it ends too early")
-            self._ended = True
-            return
-        if self._decoder.eof:
-            self._decoder = self._fresh()
-        while chunk:
-            self._ready += self._decoder.decompress(chunk)
-            chunk = self._decoder.unused_data
-            if self._decoder.eof and chunk.strip(b"\0"):
-                self._decoder = self._fresh()
-            elif self._decoder.eof:
-                chunk = b""
-
-
-class _Decoder(Protocol):
-    @property
-    def eof(self) -> bool: ...
-    @property
-    def unused_data(self) -> bytes: ...
-    def decompress(self, data: bytes, /) -> bytes: ...
 
 
 class _Room:
@@ -218,8 +197,11 @@ def _unpack_members(archive: tarfile.TarFile, folder: Path, gate: Gate) -> None:
     folders: list[tuple[str, float]] = []
     with Writer() as writer:
         room = _Room(folder, writer)
-        for member in archive:
+        while (member := archive.next()) is not None:
+            archive.members.clear()  # type: ignore[attr-defined]  # which would hold a kilobyte of each to the end
             path = gate.place(member.name)
+            if member.sparse is not None or any(key.startswith("GNU.sparse") for key in member.pax_headers):
+                raise ArchiveRefused("it holds a file with holes", member.name)
             if member.isdir():
                 gate.mode(member.name, member.mode & ~stat.S_ISGID)
                 folders.append((room.make_folder(path if path != "." else ""), member.mtime))
@@ -236,7 +218,7 @@ def _unpack_members(archive: tarfile.TarFile, folder: Path, gate: Gate) -> None:
             elif member.type not in (tarfile.XHDTYPE, tarfile.XGLTYPE):
                 raise gate.special(member.name, _what(member))
     if gate.within:
-        _check_links(folder, gate)
+        gate.check_links(_top(folder))
     for full, moment in reversed(folders):
         os.utime(full, (moment, moment))
 
@@ -268,14 +250,6 @@ def _hard_link(room: _Room, path: str, target: str, name: str) -> None:
     os.link(source, room.free(path))
 
 
-def _check_links(folder: Path, gate: Gate) -> None:
-    """A chain of links, each harmless alone, may still lead outside: follow each to its end."""
-    root = os.path.realpath(folder)
-    for path in gate.links:
-        if os.path.commonpath([root, os.path.realpath(f"{root}/{path}")]) != root:
-            raise ArchiveRefused("a link leads outside through another link", path)
-
-
 def _unpack_zipped(archive: zipfile.ZipFile, raw: int, info: zipfile.ZipInfo, room: _Room, gate: Gate) -> None:
     path = gate.place(info.filename)
     mode = info.external_attr >> 16
@@ -283,6 +257,8 @@ def _unpack_zipped(archive: zipfile.ZipFile, raw: int, info: zipfile.ZipInfo, ro
         room.make_folder(path if path != "." else "")
         return
     if stat.S_ISLNK(mode):
+        if info.file_size > MOST_HEADER:
+            raise ArchiveRefused("a link is longer than a path may be", info.filename)
         target = os.fsdecode(archive.read(info))
         gate.link(info.filename, path, target)
         os.symlink(target, room.free(path))
@@ -292,6 +268,7 @@ def _unpack_zipped(archive: zipfile.ZipFile, raw: int, info: zipfile.ZipInfo, ro
     allowed = gate.mode(info.filename, mode)
     if (
         info.file_size <= SMALL
+        and info.compress_size <= 2 * SMALL
         and info.compress_type in (zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED)
         and not info.flag_bits & 1
     ):

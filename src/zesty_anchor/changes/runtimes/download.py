@@ -7,6 +7,7 @@ from pathlib import Path
 from zesty_anchor.changes.bench import Bench
 from zesty_anchor.manifest.wanted import Artefact, WantedVersion
 from zesty_anchor.shelf import place
+from zesty_anchor.shelf.bounds import Bounds
 from zesty_anchor.shelf.checkout import check_out
 from zesty_anchor.shelf.download import kept_file, obtain
 from zesty_anchor.system.problem import Problem
@@ -53,6 +54,7 @@ class Download:
             room,
             moved,
             package=artefact.package,
+            bounds=Bounds(artefact.largest, named=True) if artefact.largest else Bounds(),
         )
         if artefact.key is not None:
             try:

@@ -27,7 +27,7 @@ from zesty_anchor.shelf.build import Pace, build, build_environment
 from zesty_anchor.shelf.deb_package import merge
 from zesty_anchor.shelf.download import kept_file
 from zesty_anchor.shelf.manager import write_call
-from zesty_anchor.shelf.receipt import PartReceipt, Receipt, note_files, stock, write
+from zesty_anchor.shelf.receipt import PartReceipt, Receipt, clear_slips, note_files, stock, write
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system.host import authorities, find_program, login_path, plain_environment
 from zesty_anchor.system.locations import Locations
@@ -211,6 +211,7 @@ class Install(BaseChange, frozen=True):
             folder = place.root_in(room, version.root)
         else:
             folder = place.content(room, version.recipe.bin)
+        clear_slips(folder)
         added = [
             PartReceipt(part.name, part.version, found)
             for part, (_, found) in zip((p for p in version.parts if p.artefact.package), packages, strict=True)
@@ -219,7 +220,9 @@ class Install(BaseChange, frozen=True):
         for part in version.parts:
             if not part.artefact.package:
                 companion, found = download.archive(part.artefact)
-                place.put_into(place.content(companion), folder, part.into)
+                inside = place.content(companion)
+                clear_slips(inside)
+                place.put_into(inside, folder, part.into)
                 place.link_commands(folder, version.recipe.bin[0], part.links, part.into)
                 added.append(PartReceipt(part.name, part.version, found))
         if version.finish:

@@ -1,0 +1,48 @@
+"""What a feed may offer: a version and channels that are names, at addresses of its own kind."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable
+from urllib.parse import urlsplit
+
+import msgspec
+
+from zesty_anchor.feeds.release import Release
+from zesty_anchor.manifest.version import is_version
+
+_NAME = re.compile(r"\A[A-Za-z0-9][A-Za-z0-9.+_~-]{0,99}\Z")
+"""What becomes the name of a folder and an entry of PATH."""
+_PIECE = re.compile(r"\A(?:@[\w.-]{1,100}/)?[A-Za-z0-9][\w.+-]{0,150}\Z")
+"""What a package may be called (package.json's "name"; Debian Policy 5.6.1)."""
+_WEB = ("http", "https")
+
+
+def admitted(offered: Iterable[Release], kind: str) -> tuple[list[Release], list[str]]:
+    """The releases that may be taken, and of those left out each reason. Pure."""
+    taken, left_out = [], []
+    for release in offered:
+        why = _unfit(release, kind)
+        if why:
+            left_out.append(why)
+        elif is_version(release.version):
+            channels = tuple(channel for channel in release.channels if _NAME.match(channel))
+            taken.append(msgspec.structs.replace(release, channels=channels))
+    return taken, left_out
+
+
+def _unfit(release: Release, kind: str) -> str:
+    if not isinstance(release.version, str) or not _NAME.match(release.version):
+        return f"{str(release.version)[:40]!r} is no name of a version"
+    schemes = ("file",) if kind == "folder" else _WEB
+    pieces = [piece.url for piece in release.parts]
+    for address in (release.url, release.signature, release.sums, release.licence_url, *pieces):
+        if not address or kind == "git":
+            continue
+        try:
+            scheme = urlsplit(address).scheme
+        except ValueError:
+            scheme = ""
+        if scheme not in schemes:
+            return f"{release.version} is at {address[:60]!r}, which is no address of the web"
+    return next((f"{piece.name[:40]!r} is no name" for piece in release.parts if not _PIECE.match(piece.name)), "")

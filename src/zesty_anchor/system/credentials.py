@@ -1,0 +1,20 @@
+"""Names and passwords in addresses (RFC 3986, section 3.2.1): used, and never shown or written down."""
+
+from __future__ import annotations
+
+import re
+
+_USER = re.compile(r"(?<=://)[^/@\s?#]*@")
+_SECRET = re.compile(r"(?i)([?&](?:token|access_token|auth|key|api_key|password|secret|sig|signature)=)[^&#\s]+")
+
+
+def without_credentials(text: str) -> str:
+    """A text whose addresses bear no names, passwords or tokens. Pure."""
+    if "://" not in text:
+        return text
+    return _SECRET.sub(r"\1…", _USER.sub("", text))
+
+
+def bears_credentials(address: str) -> bool:
+    """Whether an address bears a name, a password or a token. Pure."""
+    return without_credentials(address) != address
