@@ -6,6 +6,7 @@ import click
 
 from zesty_anchor.changes.question import Question
 from zesty_anchor.show.paint import Paint
+from zesty_anchor.system.visible import visible
 
 
 class TerminalAsker:
@@ -19,24 +20,24 @@ class TerminalAsker:
         self._paint.write(self._paint.faint(f"  (for good: {question.key})"))
         if question.to_read:
             return self._after_reading(question)
-        return click.confirm(self._paint.look("asked: ") + question.text, default=False, err=True)
+        return click.confirm(self._paint.shown(self._paint.look("asked: ") + question.text), default=False, err=True)
 
     def _after_reading(self, question: Question) -> bool:
         """Ask about a text that should be read first; it is shown as often as one likes."""
         while True:
             answer = click.prompt(
-                self._paint.look("asked: ") + question.text,
+                self._paint.shown(self._paint.look("asked: ") + question.text),
                 type=click.Choice(["y", "n", "read"]),
                 default="n",
                 err=True,
             )
             if answer != "read":
                 return bool(answer == "y")
-            click.echo_via_pager(question.to_read)
+            click.echo_via_pager(visible(question.to_read))
 
     def secret(self, question: Question) -> str:
         """Ask for a text that is not shown, twice."""
         self._paint.write(self._paint.faint(f"  (none wanted? {question.key})"))
-        text = self._paint.look("asked: ") + question.text
+        text = self._paint.shown(self._paint.look("asked: ") + question.text)
         answer: str = click.prompt(text, hide_input=True, confirmation_prompt=True, err=True)
         return answer

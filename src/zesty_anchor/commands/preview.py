@@ -10,6 +10,7 @@ import click
 from zesty_anchor.commands.options import Setting, with_setting
 from zesty_anchor.operations.preview import preview, script
 from zesty_anchor.show import changes, document
+from zesty_anchor.system.visible import visible
 
 PENDING = 3
 
@@ -38,9 +39,11 @@ def _script(setting: Setting, manager: str) -> None:
     """The script itself goes to stdout; what to do after reading it goes beside."""
     with setting.opened() as (workstation, _):
         version, text = script(workstation, manager)
+    digest = hashlib.sha256(text).hexdigest()
+    if sys.stdout.isatty():
+        text = visible(text.decode("utf-8", "surrogateescape")).encode()
     sys.stdout.buffer.write(text)
     sys.stdout.flush()
-    digest = hashlib.sha256(text).hexdigest()
     if not setting.quiet:
         setting.err.write(f"the installer of {manager} {version}. Once you have read it, and would run it, write:")
         setting.err.write(f'  [managers.{manager}] reviewed = "sha256:{digest}"')

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any
 import msgspec
 
 from zesty_anchor.files.replace import replace
+from zesty_anchor.system.credentials import without_credentials
 from zesty_anchor.system.problem import Problem
 
 if TYPE_CHECKING:
@@ -98,13 +99,13 @@ class Web:
                 return kept.kind, body
             fresh = body_of(response, who, url)
             found = Answer(
-                url,
+                without_credentials(url),
                 response.headers.get("Content-Type", ""),
                 response.headers.get("ETag", ""),
                 response.headers.get("Last-Modified", ""),
                 time.time(),
             )
-        self._keep(found, accept, fresh)
+        self._keep(url, found, accept, fresh)
         return found.kind, fresh
 
     def distilled(
@@ -139,7 +140,7 @@ class Web:
                 where=f"expected {digest}, got sha256:{found.hexdigest()}, from {url}",
                 advice="nothing of it was used; if the archive is being renewed just now, try again in a few minutes",
             )
-        self._keep(Answer(url, "", "", "", time.time()), key, made)
+        self._keep(url, Answer(without_credentials(url), "", "", "", time.time()), key, made)
         return made
 
     def _file(self, url: str, accept: str) -> Path | None:
@@ -154,8 +155,8 @@ class Web:
         except (OSError, msgspec.MsgspecError):
             return None, b""
 
-    def _keep(self, answer: Answer, accept: str, body: bytes) -> None:
-        file = self._file(answer.url, accept)
+    def _keep(self, url: str, answer: Answer, accept: str, body: bytes) -> None:
+        file = self._file(url, accept)
         if file is None:
             return
         try:

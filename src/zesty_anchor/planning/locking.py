@@ -14,7 +14,9 @@ from zesty_anchor.manifest.want import Want
 from zesty_anchor.planning.resolve import Asked, Found, Resolver, to_build
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.survey.machine import Machine
+from zesty_anchor.system.credentials import bears_credentials, without_credentials
 from zesty_anchor.system.host import Host
+from zesty_anchor.system.problem import UsageProblem
 
 
 class Locker:
@@ -91,6 +93,13 @@ class Locker:
 
 def _locked_file(release: Release) -> LockedFile:
     signature = "" if release.sums else release.signature
+    for address in (release.url, signature, *(part.url for part in release.parts)):
+        if bears_credentials(address):
+            raise UsageProblem(
+                f"the address of {release.version} bears a name or a password, and a lock is handed on",
+                where=without_credentials(address),
+                advice="keep them in your netrc file, or in npm's or pip's own configuration, and write the address without",
+            )
     parts = tuple(LockedPart(p.name, p.version, p.url, p.digest, p.size) for p in release.parts)
     return LockedFile(release.url, release.digest, release.size, signature, release.source, parts)
 

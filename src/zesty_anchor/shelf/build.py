@@ -15,6 +15,7 @@ from contextlib import contextmanager, suppress
 from pathlib import Path
 
 from zesty_anchor.system.problem import Problem
+from zesty_anchor.system.visible import visible
 
 LAST_LINES = 20
 _TELL_SECONDS = 0.5
@@ -70,6 +71,7 @@ def build(
 def _heard(
     line: str, write: Callable[[str], object], last: collections.deque[str], told: Callable[[str], None], began: float
 ) -> None:
+    line = visible(line)
     write(line + "\n")
     last.append(line)
     told(f"{time.monotonic() - began:.0f} s: {line.strip()[:100]}")

@@ -8,12 +8,17 @@ import msgspec
 
 from zesty_anchor.engine.outcome import ChangeReport, Outcome, TakenBack
 from zesty_anchor.planning.plan import Plan
+from zesty_anchor.system.credentials import without_credentials
 from zesty_anchor.system.problem import Problem, Problems
+from zesty_anchor.system.visible import escaped_in_json
 
 
 def encode(document: Any) -> str:
-    """A document as text, indented by two."""
-    return msgspec.json.format(msgspec.json.encode(document), indent=2).decode()
+    """A document as text, indented by two, without names and passwords in addresses, and with nothing in it that a terminal
+    would obey.
+    """
+    text = msgspec.json.format(msgspec.json.encode(document), indent=2).decode()
+    return escaped_in_json(without_credentials(text))
 
 
 def failed(error: Problem) -> dict[str, Any]:

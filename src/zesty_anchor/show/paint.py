@@ -2,11 +2,20 @@
 
 from __future__ import annotations
 
+import re
+import secrets
 import sys
 from collections.abc import Mapping
 from typing import TextIO
 
 import click
+
+from zesty_anchor.system.credentials import without_credentials
+from zesty_anchor.system.visible import visible
+
+_OURS = secrets.randbelow(10**8) + 10**8
+"""Marks the styles that are ours: of those in a text from outside none reaches the terminal."""
+_STYLE = re.compile(rf"\x1b\[{_OURS};([0-9;]*)m")
 
 
 class Paint:
@@ -20,7 +29,11 @@ class Paint:
         self.on = colour == "always" or (colour == "auto" and self.terminal and not environ.get("NO_COLOR"))
 
     def _styled(self, text: str, **style: object) -> str:
-        return click.style(text, **style) if self.on and text else text  # type: ignore[arg-type]
+        if not self.on or not text:
+            return text
+        styled = click.style("\0", **style)  # type: ignore[arg-type]
+        before, _, after = re.sub(r"\x1b\[", f"\x1b[{_OURS};", styled).partition("\0")
+        return before + text + after
 
     def head(self, text: str) -> str:
         """A heading."""
@@ -48,7 +61,14 @@ class Paint:
 
     def write(self, text: str = "") -> None:
         """A line on the stream."""
-        print(text, file=self.stream)
+        print(self.shown(text), file=self.stream)
+
+    def shown(self, text: str) -> str:
+        """A text as it goes to the terminal: with our own styles, everything else that would be obeyed made visible, and
+        without names and passwords in addresses.
+        """
+        parts = _STYLE.split(without_credentials(text))
+        return "".join(visible(part) if number % 2 == 0 else f"\x1b[{part}m" for number, part in enumerate(parts))
 
 
 def out(colour: str, environ: Mapping[str, str]) -> Paint:

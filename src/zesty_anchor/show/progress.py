@@ -123,7 +123,7 @@ class Live(Lines):
         else:
             from rich.text import Text
 
-            self._live.console.print(Text.from_ansi(text), soft_wrap=True)
+            self._live.console.print(Text.from_ansi(self._paint.shown(text)), soft_wrap=True)
 
     def told(self, key: str, text: str) -> None:
         """What goes on in a change, in words."""
@@ -140,8 +140,8 @@ class Live(Lines):
         with self._lock:
             live = self._progress()
             if key not in self._tasks:
-                self._tasks[key] = live.add_task(self._names.get(key, key), total=None, told="")
-            live.update(self._tasks[key], told=text)
+                self._tasks[key] = live.add_task(self._paint.shown(self._names.get(key, key)), total=None, told="")
+            live.update(self._tasks[key], told=self._paint.shown(text))
 
     def _far(self, key: str, done: int, total: int | None) -> str:
         """How far a download is: 73 %, 11.0 MB of 15.0 MB, 3.3 MB a second."""

@@ -29,6 +29,7 @@ from zesty_anchor.shelf.download import kept_file
 from zesty_anchor.shelf.manager import write_call
 from zesty_anchor.shelf.receipt import PartReceipt, Receipt, clear_slips, note_files, stock, write
 from zesty_anchor.survey.machine import Machine
+from zesty_anchor.system.credentials import without_credentials
 from zesty_anchor.system.host import authorities, find_program, login_path, plain_environment
 from zesty_anchor.system.locations import Locations
 from zesty_anchor.system.problem import Problem
@@ -300,7 +301,7 @@ class Install(BaseChange, frozen=True):
                 runtime=self.wanted.runtime,
                 version=self.wanted.version,
                 feed=self.wanted.feed,
-                url=self.artefact.url,
+                url=without_credentials(self.artefact.url),
                 digest=digest,
                 channels=self.wanted.channels,
                 on=self.wanted.on,

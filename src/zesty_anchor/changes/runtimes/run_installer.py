@@ -31,6 +31,7 @@ from zesty_anchor.shelf.manager import CALLED, write_call
 from zesty_anchor.shelf.receipt import Receipt, write
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.survey.startup.caught import Edited, caught
+from zesty_anchor.system.credentials import without_credentials
 from zesty_anchor.system.host import find_program, plain_environment
 from zesty_anchor.system.problem import Problem
 
@@ -176,7 +177,7 @@ class RunInstaller(BaseChange, frozen=True):
         write(
             self._folder,
             Receipt(
-                runtime=self.wanted.runtime, version=self.wanted.version, feed=self.wanted.feed, url=self.artefact.url,
+                runtime=self.wanted.runtime, version=self.wanted.version, feed=self.wanted.feed, url=without_credentials(self.artefact.url),
                 digest=self.artefact.digest, adopted=self._adopted(traces.edited, bench), home=str(self.wanted.home),
             ),
         )  # fmt: skip
