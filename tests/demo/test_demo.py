@@ -37,7 +37,7 @@ def test_a_kept_demo_can_be_entered(desk: Desk, tmp_path: Path) -> None:
     desk.well("demo", "--keep", str(tmp_path / "kept"))
     done = subprocess.run(
         ["sh", str(tmp_path / "kept/enter")],
-        input=f"{PROGRAM} provision && . ~/.profile && kelp bulletin.kelp\n",
+        input=f"{PROGRAM} provision --trust workstation.toml && . ~/.profile && kelp bulletin.kelp\n",
         capture_output=True,
         text=True,
         check=False,

@@ -154,7 +154,7 @@ def machine(furnished: Path, tmp_path: Path) -> Iterator[Machine]:
 def test_one_password_at_the_start_and_none_after(machine: Machine) -> None:
     before, packages = machine.likeness(), machine.packages()
     environment = (machine.root / "etc/environment").read_bytes()
-    code, shown, asked = machine.person("zesty-anchor", "provision", passwords=(PASSWORD,))
+    code, shown, asked = machine.person("zesty-anchor", "provision", "--trust", "workstation.toml", passwords=(PASSWORD,))
     assert (code, asked) == (0, 1)
     assert shown.index(PROMPT) < shown.index("unattended from here") < shown.index("with privilege: sudo apt-get")
     assert {"unzip", "cowsay"} <= machine.packages()
@@ -162,7 +162,7 @@ def test_one_password_at_the_start_and_none_after(machine: Machine) -> None:
         assert "kelp 4.2.1" in machine.fresh(shell, "kelp --version")
     assert "north quay" in machine.inside("su", "-", "tide", "-c", "printenv TIDE_ZONE"), "as PAM reads it"
 
-    code, shown, asked = machine.person("zesty-anchor", "provision")
+    code, shown, asked = machine.person("zesty-anchor", "provision", "--trust", "workstation.toml")
     assert (code, asked) == (0, 0)
     assert "Nothing to do" in shown
     started = machine.programs_of("zesty-anchor", "provision")
@@ -216,7 +216,7 @@ def test_all_that_a_team_insists_on(machine: Machine) -> None:
     assert not {"git", "fish", "openssh-client", "gcc"} & packages
 
     manifest.write_text(text + WHOLE)
-    code, shown, asked = machine.person("zesty-anchor", "provision", passwords=(PASSWORD,))
+    code, shown, asked = machine.person("zesty-anchor", "provision", "--trust", "workstation.toml", passwords=(PASSWORD,))
     assert (code, asked) == (0, 1)
     assert {"git", "fish", "openssh-client", "gcc"} <= machine.packages()
     answers = "bollard version; fairlead --version; ebb --version; flood --version; kelp --version; brine --version; coral --version"
@@ -231,20 +231,20 @@ def test_all_that_a_team_insists_on(machine: Machine) -> None:
     assert (code, asked) == (0, 0)
     assert re.search(r"fresh shell +bash +zsh +fish", re.sub(r"\x1b\[[0-9;]*m", "", shown))
 
-    code, shown, asked = machine.person("zesty-anchor", "provision")
+    code, shown, asked = machine.person("zesty-anchor", "provision", "--trust", "workstation.toml")
     assert (code, asked) == (0, 0)
     assert "Nothing to do" in shown
 
     text = text.replace('want = "0.9.4"', 'want = "0.9.5"').replace(digests["0.9.4"], digests["0.9.5"])
     manifest.write_text(text + WHOLE.replace('want = "2.0"', 'want = "2.1"'))
-    code, shown, asked = machine.person("zesty-anchor", "provision")
+    code, shown, asked = machine.person("zesty-anchor", "provision", "--trust", "workstation.toml")
     assert (code, asked) == (0, 0)
     expected[:2] = ["bollard 0.9.5", "fairlead 2.1"]
     assert machine.fresh("fish", answers).split("\n")[: len(expected)] == expected
 
     rest = re.sub(r"\[managers.fairlead\].*?(?=\[identity\])", "", WHOLE, flags=re.DOTALL)
     manifest.write_text(text + rest)
-    code, shown, asked = machine.person("zesty-anchor", "provision", "--yes")
+    code, shown, asked = machine.person("zesty-anchor", "provision", "--trust", "workstation.toml", "--yes")
     assert (code, asked) == (0, 0)
     assert "found" not in machine.fresh("bash", "command -v flood fairlead && echo found")
 
@@ -257,7 +257,7 @@ def test_all_that_a_team_insists_on(machine: Machine) -> None:
 
 def test_a_wrong_password_three_times_changes_nothing(machine: Machine) -> None:
     before, packages = machine.likeness(), machine.packages()
-    code, shown, asked = machine.person("zesty-anchor", "provision", passwords=("a", "b", "c"))
+    code, shown, asked = machine.person("zesty-anchor", "provision", "--trust", "workstation.toml", passwords=("a", "b", "c"))
     assert (code, asked) == (1, 3)
     assert "3 incorrect password attempts" in shown
     assert "nothing was changed" in shown
@@ -266,7 +266,7 @@ def test_a_wrong_password_three_times_changes_nothing(machine: Machine) -> None:
 
 def test_without_sudo_the_administrators_commands_are_printed(machine: Machine) -> None:
     (machine.root / "usr/bin/sudo").unlink()
-    code, shown, asked = machine.person("zesty-anchor", "provision")
+    code, shown, asked = machine.person("zesty-anchor", "provision", "--trust", "workstation.toml")
     assert (code, asked) == (1, 0)
     assert "An administrator must still run:" in shown
     assert "apt-get install unzip cowsay" in shown
@@ -281,7 +281,7 @@ def test_doas_does_as_well(machine: Machine, rule: str) -> None:
     (machine.root / "etc/doas.conf").write_text(rule + "\n")
     (machine.root / "usr/bin/sudo").unlink()
     needed = 1 if "persist" in rule else 0
-    code, shown, asked = machine.person("zesty-anchor", "provision", passwords=(PASSWORD,) * needed)
+    code, shown, asked = machine.person("zesty-anchor", "provision", "--trust", "workstation.toml", passwords=(PASSWORD,) * needed)
     assert (code, asked) == (0, needed)
     assert "with privilege: doas apt-get install" in shown
     assert {"unzip", "cowsay"} <= machine.packages()
@@ -293,7 +293,7 @@ def test_one_who_may_not_use_sudo_is_like_one_without(machine: Machine) -> None:
     words = machine.words("zesty-anchor", "provision")
     words[2] = "--groups=tide"
     machine.words = lambda *command: words  # type: ignore[method-assign]
-    code, shown, asked = machine.person("zesty-anchor", "provision", passwords=(PASSWORD,))
+    code, shown, asked = machine.person("zesty-anchor", "provision", "--trust", "workstation.toml", passwords=(PASSWORD,))
     assert (code, asked in (0, 1)) == (1, True), "sudo may say so before it asks"
     assert "apt-get install unzip cowsay" in shown
     assert "every fresh shell answers" in shown
@@ -320,7 +320,7 @@ def test_packages_that_are_all_there_need_nobody(machine: Machine) -> None:
 
 
 def test_what_was_there_stays_and_what_is_needed_elsewhere_too(machine: Machine) -> None:
-    machine.person("zesty-anchor", "provision", passwords=(PASSWORD,))
+    machine.person("zesty-anchor", "provision", "--trust", "workstation.toml", passwords=(PASSWORD,))
     machine.inside("apt-get", "install", "-y", "-q", "cowsay-off")
     code, shown, _ = machine.person("zesty-anchor", "undo", passwords=(PASSWORD,))
     assert code == 0
@@ -349,7 +349,7 @@ def test_started_through_sudo_the_work_is_the_callers(machine: Machine) -> None:
 def test_an_unknown_name_is_told_with_the_nearest(machine: Machine) -> None:
     manifest = machine.desk / "workstation.toml"
     manifest.write_text(manifest.read_text().replace('"cowsay"', '"cowsayy"'))
-    code, shown, _ = machine.person("zesty-anchor", "provision", passwords=(PASSWORD,))
+    code, shown, _ = machine.person("zesty-anchor", "provision", "--trust", "workstation.toml", passwords=(PASSWORD,))
     assert code == 1
     assert "knows no package 'cowsayy'" in shown
     assert "for cowsayy: cowsay" in shown
@@ -377,13 +377,13 @@ def test_an_interrupted_dpkg_and_a_held_package(machine: Machine) -> None:
     status = machine.root / "var/lib/dpkg/status"
     whole = status.read_text()
     status.write_text(whole.replace("Status: install ok installed", "Status: install ok half-configured", 1))
-    code, shown, _ = machine.person("zesty-anchor", "provision", passwords=(PASSWORD,))
+    code, shown, _ = machine.person("zesty-anchor", "provision", "--trust", "workstation.toml", passwords=(PASSWORD,))
     assert code == 1
     assert "dpkg was interrupted" in shown
     assert "sudo dpkg --configure -a" in shown
     status.write_text(whole)
     machine.inside("apt-get", "update", "-q")
     machine.inside("apt-mark", "hold", "cowsay")
-    code, shown, _ = machine.person("zesty-anchor", "provision", passwords=(PASSWORD,))
+    code, shown, _ = machine.person("zesty-anchor", "provision", "--trust", "workstation.toml", passwords=(PASSWORD,))
     assert code == 1
     assert "on hold" in shown

@@ -137,8 +137,8 @@ def test_what_the_shells_read_bears_the_time_of_the_file(tmp_path: Path) -> None
     assert answer.read_text().splitlines() == [
         "kelp=5.0.0 ! ;",
         "kelp 5.0.0 !",
-        "- coral zesty-anchor: ~/work/workstation.toml:4 wants coral 9, which is not installed; install it with: zesty-anchor provision",
-        "- brine zesty-anchor: ~/work/workstation.toml:6 pins brine, which the manifest does not have",
+        "- coral zesty-anchor: ~/work/workstation.toml:4 wants coral 9, which is not installed; install it with: zesty-anchor provision; "
+        "and 1 more: zesty-anchor list",
     ]
     SHELF["coral", "9.1"] = Receipt("coral", "9.1", "harbour", "", "")
     try:

@@ -32,6 +32,7 @@ class Setting:
 
     def __init__(self, given: dict[str, Any]) -> None:
         self.manifest: Path | None = given.pop("manifest", None)
+        self.trusted: Path | None = given.pop("trust", None)
         self.jobs: int = given.pop("jobs", 4)
         self.offline: bool = given.pop("offline", False)
         self.yes: bool = given.pop("yes", False)
@@ -76,7 +77,7 @@ class Setting:
         program = own_words(sys.argv[0], environ)
         with nullcontext(Silent()) if self.as_json else reporter(self.err, quiet=self.quiet) as telling:
             bare = open_workstation(environ, Path.cwd(), program, offline=self.offline)
-            yield bare, Person(telling, asker, self.yes, self.jobs, hand)
+            yield bare, Person(telling, asker, self.yes, self.jobs, hand, self.trusted)
 
     def _environment(self) -> tuple[dict[str, str], RootHand | None]:
         """Ours; where we were started through sudo, that of the user who called, whom we then become for good."""
@@ -106,6 +107,12 @@ _OFFLINE = click.option("--offline", is_flag=True, help="Ask no feed; use what w
 _JOBS = click.option(
     "-j", "--jobs", type=click.IntRange(1, 64), default=4, show_default=True, help="How much at a time."
 )
+_TRUST = click.option(
+    "--trust",
+    type=click.Path(path_type=Path),
+    metavar="FILE",
+    help="This manifest may run what it names; kept until that changes.",
+)
 _YES = click.option("-y", "--yes", is_flag=True, help="Answer yes to what is safe to answer.")
 _COMMON = (
     click.option("-q", "--quiet", is_flag=True, help="Tell only results and errors."),
@@ -122,13 +129,14 @@ _COMMON = (
 
 
 def with_setting(
-    *, manifest: bool = True, jobs: bool = False, yes: bool = False
+    *, manifest: bool = True, jobs: bool = False, yes: bool = False, trust: bool = False
 ) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
     """Give a command the shared options, as a ``Setting`` in its first argument."""
     wanted = [*_COMMON]
     wanted += [_MANIFEST, _OFFLINE] if manifest else []
     wanted += [_JOBS] if jobs else []
     wanted += [_YES] if yes else []
+    wanted += [_TRUST] if trust else []
 
     def decorate(function: Callable[..., Any]) -> Callable[..., Any]:
         @functools.wraps(function)

@@ -12,7 +12,7 @@ FAILED = 1
 
 
 @click.command()
-@with_setting(jobs=True, yes=True)
+@with_setting(jobs=True, yes=True, trust=True)
 def command(setting: Setting) -> None:
     """Make this machine as the manifest says, and prove it in fresh shells.
 

@@ -35,7 +35,7 @@ def _scopes(command: Callable[..., Any]) -> Callable[..., Any]:
 @_scopes
 @click.option("--forget", is_flag=True, help="Drop the choice of the session or the project.")
 @click.option("--install", is_flag=True, help="Install the version first, if it is not there.")
-@with_setting(jobs=True, yes=True)
+@with_setting(jobs=True, yes=True, trust=True)
 def command(setting: Setting, runtime: str, want: str | None, scope: str | None, forget: bool, install: bool) -> None:
     """Choose a version of RUNTIME; without WANT, say which one is in effect here and what decided it.
 

@@ -12,7 +12,7 @@ FAILED = 4
 
 
 @click.command()
-@with_setting(jobs=True, yes=True)
+@with_setting(jobs=True, yes=True, trust=True)
 def command(setting: Setting) -> None:
     """Open fresh shells of every kind, with a clean environment, and check what the manifest promises."""
     with setting.opened() as (workstation, person):

@@ -32,7 +32,11 @@ _STEPS = (
     (("survey",), "What is here?", "an old kelp answers, in bash and in zsh; a folder on PATH does not exist"),
     (("trace", "kelp"), "Why does that one answer?", "the line of each startup file that put it there"),
     (("preview",), "What would change?", "every line of the startup files; the old kelp goes only after the proof"),
-    (("provision",), "Make it so.", "the table at the end: fresh shells of each kind, asked one by one"),
+    (
+        ("provision", "--trust", "workstation.toml"),
+        "Make it so: it is our own, and may run what it names.",
+        "the table at the end: fresh shells of each kind, asked one by one",
+    ),
     (("verify",), "Does it hold?", "the same table, whenever you like"),
     (("provision",), "Once more.", "nothing changes, and it takes no time"),
     (("list",), "Which version is in effect, and what decided it?", "the file and the line"),

@@ -90,7 +90,7 @@ def is_project(text: str) -> bool:
     """Whether a manifest only pins versions, so that it can be a project's: it says nothing of the machine."""
     try:
         raw = tomllib.loads(text)
-    except tomllib.TOMLDecodeError:
+    except (tomllib.TOMLDecodeError, RecursionError):
         return False
     runtimes = raw.get("runtimes", {})
     return (
@@ -104,7 +104,7 @@ def _manifest(content: bytes) -> list[Pin]:
     try:
         text = content.decode("utf-8")
         runtimes = tomllib.loads(text).get("runtimes", {})
-    except (UnicodeDecodeError, tomllib.TOMLDecodeError) as error:
+    except (UnicodeDecodeError, tomllib.TOMLDecodeError, RecursionError) as error:
         return [Pin("", "", 1, wrong=f"is not TOML: {str(error).lower()}")]
     pins = []
     for name, table in runtimes.items() if isinstance(runtimes, dict) else ():
@@ -112,6 +112,11 @@ def _manifest(content: bytes) -> list[Pin]:
         if isinstance(want, str):
             pins.append(_checked(name, want, line_of(text, ("runtimes", name, "want"))))
     return pins
+
+
+MOST_BYTES = 1 << 16
+"""What is read of a file that may hold pins: a project's may be anything."""
+_MOST_LETTERS = 200
 
 
 def _one_line(runtime: str, content: bytes) -> Pin:
@@ -123,6 +128,8 @@ def _one_line(runtime: str, content: bytes) -> Pin:
 
 
 def _checked(runtime: str, want: str, line: int) -> Pin:
+    if len(want) > _MOST_LETTERS or not want.isprintable():
+        return Pin(runtime, want[:_MOST_LETTERS], line, wrong=f"holds no version: {want[:20]!r} …")
     try:
         Want(want)
     except ValueError as error:

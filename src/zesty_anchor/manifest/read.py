@@ -109,6 +109,11 @@ def _parsed(text: str, file: Path) -> dict[str, Any]:
         return tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
         raise _syntax(file, text, error) from None
+    except (RecursionError, ValueError) as error:
+        what = "it is nested too deeply" if isinstance(error, RecursionError) else str(error)
+        raise UsageProblem(
+            f"it cannot be read: {what}", where=str(file), advice="docs/manifest.md shows the form"
+        ) from None
 
 
 def _syntax(file: Path, text: str, error: tomllib.TOMLDecodeError) -> UsageProblem:

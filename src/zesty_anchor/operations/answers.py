@@ -60,6 +60,8 @@ def _answer(chooser: Chooser, workstation: Workstation, file: Path) -> str:
         elif file.name == FILE_NAME:
             told = f"{shown}:{pin.line} pins {pin.runtime}, which the manifest does not have"
             said.append(f"- {pin.runtime} zesty-anchor: {told}")
+    if len(said) > 1:  # entering a folder prints one line
+        said = [f"{said[0]}; and {len(said) - 1} more: zesty-anchor list"]
     mark = ["!"] if said else []
     first = " ".join([*(f"{name}={version}" for name, version in words), *mark, ";"])
     second = " ".join([*(f"{name} {version}" for name, version in words), *mark])

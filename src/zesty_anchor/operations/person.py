@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 import msgspec
@@ -19,7 +20,7 @@ class Person(msgspec.Struct, frozen=True):
     """Who is told of the work and asked about it.
 
     ``asker`` is None where nobody can be asked; with ``yes`` it is not asked what is safe. ``jobs`` is how much may go on at
-    a time. ``hand`` is what stayed behind as root, where the program was started through sudo and stepped down.
+    a time. ``trusted`` is a manifest that they said may run what it names. ``hand`` is what stayed behind as root, where the program was started through sudo and stepped down.
     """
 
     reporter: Reporter = Silent()
@@ -27,6 +28,7 @@ class Person(msgspec.Struct, frozen=True):
     yes: bool = False
     jobs: int = 4
     hand: RootHand | None = None
+    trusted: Path | None = None
 
 
 def finder(person: Person, environ: Mapping[str, str]) -> Callable[[], Access]:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 from collections.abc import Sequence
 from pathlib import Path
 
@@ -14,6 +13,7 @@ from zesty_anchor.planning.choices import asked_for, chooser
 from zesty_anchor.planning.look import look_at
 from zesty_anchor.planning.offers import Offers
 from zesty_anchor.planning.workstation import Workstation
+from zesty_anchor.system.ownership import in_other_hands
 
 
 def answer(workstation: Workstation, person: Person, files: Sequence[Path], *, may_install: bool) -> None:
@@ -26,18 +26,10 @@ def answer(workstation: Workstation, person: Person, files: Sequence[Path], *, m
     machine = look_at(workstation)
     choosing = chooser(workstation, machine)
     policy = workstation.manifest.shells.missing
-    missing = [m for m in choosing.missing(files) if not m.pin.wrong and _own(m.file)]
+    missing = [m for m in choosing.missing(files) if not m.pin.wrong and not in_other_hands(m.file)]
     if missing and may_install and policy != "say":
         texts = ", ".join(f"{m.pin.runtime} {m.pin.want}" for m in missing)
         if policy == "install" or may(person, f"this project wants {texts}; install it now?"):
             bring(workstation, person, asked_for(missing, machine, Offers(workstation)))
             choosing = chooser(workstation, look_at(workstation))
     write_answers(choosing, workstation, files)
-
-
-def _own(file: Path) -> bool:
-    """Whether a file is the user's own, or the system's: nothing is installed because a stranger's asks for it."""
-    try:
-        return file.stat().st_uid in (os.geteuid(), 0)
-    except OSError:
-        return False

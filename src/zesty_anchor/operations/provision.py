@@ -10,6 +10,7 @@ import msgspec
 
 from zesty_anchor.changes.kinds import KINDS
 from zesty_anchor.engine.outcome import Outcome
+from zesty_anchor.operations.agreed import agreed
 from zesty_anchor.operations.in_step import bring_answers_in_step, bring_in_step
 from zesty_anchor.operations.person import Person, finder
 from zesty_anchor.planning.choices import wanted_by_project
@@ -37,6 +38,7 @@ def provision(
     Raises ``Problem`` where nothing could be begun; what fails later is told in the outcome.
     """
     began = time.monotonic()
+    agreed(workstation, person)
     machine = look_at(workstation)
 
     def planning(workstation: Workstation) -> tuple[Planner, Offers]:

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import os
+from pathlib import Path
+
 import msgspec
 
 from zesty_anchor.changes.person.choice import WriteChoice, pin, with_default
@@ -59,6 +62,7 @@ def for_project(
     ]
     file = pinned[0][0] if pinned else workstation.folder / pin_files(runtime, workstation.recipes[runtime])[0]
     line = pinned[0][1].line if pinned else 0
+    _refuse_link(file)
     _write(workstation, person, pin(file, runtime, want, line))
     place = f"{workstation.locations.shown(file)}:{line or 1}"
     return Switched(Choice(runtime, version, "project", place), written=str(file))
@@ -75,6 +79,7 @@ def forget_project(workstation: Workstation, person: Person, runtime: str) -> Sw
             advice="take the pin out of the file that is named",
         )
     workstation.check_runtime(runtime)
+    _refuse_link(file)
     _write(workstation, person, Edit(read_text_file(file), None))
     return Switched(choice(workstation, runtime), written=str(file))
 
@@ -95,6 +100,16 @@ def by_default(workstation: Workstation, person: Person, runtime: str, want: str
     change = WriteChoice(Edit(file, text.encode()), workstation.locations.shown(workstation.file))
     changed = with_manifest(workstation, workstation.file, text)
     return provision(changed, person, first=[change]), True
+
+
+def _refuse_link(file: Path) -> None:
+    """A project may not have another file written than its own."""
+    if file.is_symlink():
+        raise UsageProblem(
+            f"{file} is a link, and a pin is not written through one",
+            where=f"it leads to {os.readlink(file)}",
+            advice="put a file in its place, then choose again",
+        )
 
 
 def _write(workstation: Workstation, person: Person, edit: Edit) -> None:

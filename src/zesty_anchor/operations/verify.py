@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from zesty_anchor.engine.questions import settle
+from zesty_anchor.operations.agreed import agreed
 from zesty_anchor.operations.person import Person
 from zesty_anchor.planning.look import look_at, wanted_of
 from zesty_anchor.planning.offers import Offers
@@ -15,6 +16,7 @@ from zesty_anchor.proof.result import Proof
 
 def verify(workstation: Workstation, person: Person) -> Proof:
     """Ask them. Raises ``NotProvisioned`` where a version is missing from the shelf."""
+    agreed(workstation, person)
     machine = look_at(workstation)
     resolver = Resolver(workstation, Offers(workstation))
     versions = resolver.versions(machine, workstation.past.resolutions, obtainable=False)

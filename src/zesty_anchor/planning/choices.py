@@ -8,7 +8,7 @@ from pathlib import Path
 import msgspec
 
 from zesty_anchor.manifest.model import SYSTEM
-from zesty_anchor.manifest.pin import Pin, names, read_pins
+from zesty_anchor.manifest.pin import MOST_BYTES, Pin, names, read_pins
 from zesty_anchor.manifest.recipe import Recipe
 from zesty_anchor.manifest.version import Version
 from zesty_anchor.planning.offers import Offers
@@ -18,6 +18,7 @@ from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.shelf.receipt import Receipt
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system.locations import Locations
+from zesty_anchor.system.ownership import in_other_hands
 from zesty_anchor.system.problem import UsageProblem
 
 SESSION = "ZESTY_ANCHOR_SESSION"
@@ -100,7 +101,8 @@ class Chooser:
         if file == self._manifest:
             return []
         try:
-            return read_pins(file.name, file.read_bytes(), self._recipes)
+            with file.open("rb") as opened:
+                return read_pins(file.name, opened.read(MOST_BYTES), self._recipes)
         except OSError:
             return []
 
@@ -150,7 +152,11 @@ def wanted_by_project(workstation: Workstation, machine: Machine, offers: Offers
     files = list(pin_files_above(workstation.folder, workstation.recipes, workstation.locations.home))
     if not files:
         return ()
-    missing = [each for each in chooser(workstation, machine).missing(files) if not each.pin.wrong]
+    missing = [
+        each
+        for each in chooser(workstation, machine).missing(files)
+        if not each.pin.wrong and not in_other_hands(each.file)
+    ]
     return asked_for(missing, machine, offers)
 
 

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+import os
 import re
-import secrets
 import sys
 from collections.abc import Mapping
 from typing import TextIO
@@ -13,7 +13,7 @@ import click
 from zesty_anchor.system.credentials import without_credentials
 from zesty_anchor.system.visible import visible
 
-_OURS = secrets.randbelow(10**8) + 10**8
+_OURS = int.from_bytes(os.urandom(4)) + (1 << 32)
 """Marks the styles that are ours: of those in a text from outside none reaches the terminal."""
 _STYLE = re.compile(rf"\x1b\[{_OURS};([0-9;]*)m")
 

@@ -1,0 +1,97 @@
+"""What of a manifest would run something here, and whether the person has agreed to that text."""
+
+from __future__ import annotations
+
+import os
+from contextlib import suppress
+from pathlib import Path
+
+import msgspec
+
+from zesty_anchor.changes.question import Question
+from zesty_anchor.files import own_folders
+from zesty_anchor.files.replace import replace
+from zesty_anchor.planning.workstation import Workstation
+from zesty_anchor.system.ownership import in_other_hands
+from zesty_anchor.system.problem import UsageProblem
+
+_NAME = "agreed.json"
+
+
+def what_runs(workstation: Workstation) -> dict[str, object]:
+    """All of a manifest by which a text of its author's is run, or a program of theirs, by a word for it. Pure."""
+    manifest = workstation.manifest
+    found: dict[str, object] = {
+        "lines for every shell ([shells] hooks, completions)": (manifest.shells.hooks, manifest.shells.completions),
+        "checks": [(check.name, check.run) for check in manifest.checks],
+        "recipes": manifest.recipes,
+        "managers": manifest.managers,
+        "programs from its own feeds": {n: (f.kind, f.url, f.key) for n, f in manifest.feeds.items() if f.url},
+        "build options": {n: (r.build, r.extras) for n, r in manifest.runtimes.items() if r.build != type(r.build)() or r.extras},
+        "settings of other programs": manifest.settings,
+        "package sources and packages": manifest.prerequisites,
+        "variables": manifest.variables,
+        "folders on PATH": manifest.path,
+        "removals": manifest.conflicts.remove,
+        "an identity": manifest.identity,
+    }  # fmt: skip
+    empty: tuple[object, ...] = (None, (), {}, [], ({}, {}), type(manifest.prerequisites)(), type(manifest.path)())
+    return {word: part for word, part in found.items() if part not in empty}
+
+
+def digest_of(parts: dict[str, object]) -> str:
+    """One digest for all of it. Pure."""
+    import hashlib  # where nothing is asked, which is most of the time, nothing is digested
+
+    return hashlib.sha256(msgspec.json.encode(parts, order="sorted")).hexdigest()
+
+
+def question(workstation: Workstation, trusted: Path | None = None) -> Question | None:
+    """What must be asked before anything of the manifest runs; None where there is nothing, or it is agreed to.
+
+    A manifest that stands in the home itself, or in the configuration folder, is the person's own, and so is one that runs
+    nothing. ``trusted`` is one that the person has named for this. Raises ``UsageProblem`` where the file is in other hands.
+    """
+    file = workstation.file
+    hands = in_other_hands(file)
+    if hands:
+        raise UsageProblem(
+            f"{file} is not taken at its word: {hands}",
+            where=str(file),
+            advice=f"if it is what you want, copy it: cp {file} ~/workstation.toml; then look with: zesty-anchor preview",
+        )
+    parts = what_runs(workstation)
+    real = Path(os.path.realpath(file))
+    own = {Path(os.path.realpath(folder)) for folder in (workstation.locations.home, workstation.locations.config)}
+    if not parts or (real.parent in own and not file.is_symlink()):
+        return None
+    digest = digest_of(parts)
+    if _agreed(workstation).get(str(real)) == digest:
+        return None
+    if trusted is not None and Path(os.path.realpath(trusted)) == real:
+        agree(workstation)
+        return None
+    since = (
+        "has changed since you agreed to it" if str(real) in _agreed(workstation) else "was never used on this machine"
+    )
+    return Question(
+        "manifest",
+        f"{workstation.locations.shown(file)} {since}. It brings {', '.join(parts)}: shall it be used?",
+        f"--trust {file}",
+    )
+
+
+def agree(workstation: Workstation) -> None:
+    """Write down that the person agrees to what it runs now."""
+    known = _agreed(workstation)
+    known[os.path.realpath(workstation.file)] = digest_of(what_runs(workstation))
+    own_folders.make(workstation.locations.state)
+    with suppress(OSError):
+        replace(workstation.locations.state / _NAME, msgspec.json.encode(known, order="sorted"), 0o600)
+
+
+def _agreed(workstation: Workstation) -> dict[str, str]:
+    try:
+        return msgspec.json.decode((workstation.locations.state / _NAME).read_bytes(), type=dict[str, str])
+    except (OSError, msgspec.MsgspecError):
+        return {}
