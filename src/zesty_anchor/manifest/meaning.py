@@ -3,10 +3,14 @@
 from __future__ import annotations
 
 import os
+import re
 from collections.abc import Iterator
+from urllib.parse import urlsplit
 
-from zesty_anchor.manifest.model import SYSTEM, Manifest, Removal
+from zesty_anchor.manifest.model import SYSTEM, Feed, Manifest, Removal
 from zesty_anchor.manifest.position import Step
+from zesty_anchor.manifest.recipe_meaning import recipe_meaning
+from zesty_anchor.manifest.reserved import why_reserved
 from zesty_anchor.manifest.want import Want
 from zesty_anchor.manifest.wrong import Wrong, dotted, nearest_key
 from zesty_anchor.system import pam_environment
@@ -15,6 +19,9 @@ from zesty_anchor.system import pam_environment
 def meaning(manifest: Manifest) -> Iterator[Wrong]:
     """What the types let pass and the meaning does not. Pure."""
     yield from _managers(manifest)
+    for name, recipe in manifest.recipes.items():
+        yield from recipe_meaning(recipe, ("recipes", name))
+    yield from _names(manifest)
     for name, runtime in manifest.runtimes.items():
         wants: list[tuple[tuple[Step, ...], str]] = [(("runtimes", name, "want"), runtime.want)]
         wants += [(("runtimes", name, "also", i), text) for i, text in enumerate(runtime.also)]
@@ -88,7 +95,96 @@ def _managers(manifest: Manifest) -> Iterator[Wrong]:
             yield Wrong(("managers", name, "feed"), what, f"add [feeds.{manager.feed}]")
 
 
+_PACKAGE = re.compile(r"\A[A-Za-z0-9][A-Za-z0-9+._:@~-]{0,199}\Z")
+"""Debian Policy 5.6.1; what rpm and pacman take is within it."""
+_HOST = re.compile(r"\A(?:[A-Za-z0-9_](?:[A-Za-z0-9_-]{0,61}[A-Za-z0-9])?(?:\.|(?=\Z)))+\Z|\A[0-9A-Fa-f:.]{2,45}\Z")
+"""RFC 1123, section 2.1; an address of IPv4 or IPv6."""
+_USER = re.compile(r"\A[A-Za-z_][A-Za-z0-9_.-]{0,31}\$?\Z")
+"""useradd(8), "CAVEATS"."""
+
+
+def _names(manifest: Manifest) -> Iterator[Wrong]:
+    """Names that become words of a command, and places that are written to."""
+    packages = manifest.prerequisites.packages
+    listed = {"": packages} if isinstance(packages, tuple) else packages
+    for family, names in listed.items():
+        for index, name in enumerate(names):
+            if not _PACKAGE.match(name):
+                path: tuple[Step, ...] = ("prerequisites", "packages", *((family,) if family else ()), index)
+                yield Wrong(path, f"{name[:60]!r} is no name of a package", "write it as the package manager does")
+    for index, host in enumerate(manifest.identity.hosts if manifest.identity else ()):
+        where = ("identity", "hosts", index)
+        if not _HOST.match(host.name):
+            yield Wrong(
+                (*where, "name"), f"{host.name[:60]!r} is no name of a host", "write the name, or the address, alone"
+            )
+        if not 0 < host.port < 65536:
+            yield Wrong((*where, "port"), f"{host.port} is no port", "ports are numbered from 1 to 65535")
+        if host.user is not None and not _USER.match(host.user):
+            yield Wrong(
+                (*where, "user"),
+                f"{host.user[:60]!r} is no name of a user",
+                "write the name that you log in with there",
+            )
+    identity = manifest.identity
+    for key in ("name", "email") if identity else ():
+        text = getattr(identity, key)
+        if text is not None and (not text.strip() or not text.isprintable()):
+            yield Wrong(("identity", key), f"identity.{key} is {text[:40]!r}", "write it on one line")
+    for index, setting in enumerate(manifest.settings):
+        if not setting.file.startswith(("/", "~/")) or ".." in setting.file.split("/") or "\0" in setting.file:
+            what = f"settings.file is {setting.file[:60]!r}, which is neither absolute nor in the home"
+            yield Wrong(("settings", index, "file"), what, 'write the whole path, or one that begins with "~/"')
+        if not setting.key:
+            yield Wrong(("settings", index, "key"), "settings.key is empty", "write the key's name")
+    for index, check in enumerate(manifest.checks):
+        for key in ("name", "run"):
+            text = getattr(check, key)
+            if not text.strip() or "\0" in text:
+                yield Wrong(
+                    ("checks", index, key), f"checks.{key} is empty, or holds a NUL byte", "write what is to be run"
+                )
+    for index, removal in enumerate(manifest.conflicts.remove):
+        if removal.package is not None and not _PACKAGE.match(removal.package):
+            what = f"{removal.package[:60]!r} is no name of a package"
+            yield Wrong(("conflicts", "remove", index, "package"), what, "write it as the package manager does")
+        if removal.alternative is not None and not _PACKAGE.match(removal.alternative):
+            what = f"{removal.alternative[:60]!r} is no name of an alternative"
+            yield Wrong(("conflicts", "remove", index, "alternative"), what, "write it as update-alternatives does")
+    for name, runtime in manifest.runtimes.items():
+        for index, extra in enumerate(runtime.extras):
+            if not extra or extra.startswith("-") or not extra.isprintable() or " " in extra:
+                what = f"{extra[:60]!r} is no name of a package"
+                yield Wrong(("runtimes", name, "extras", index), what, "write NAME, or NAME@VERSION")
+    for name, feed in manifest.feeds.items():
+        yield from _feed(name, feed)
+
+
+def _feed(name: str, feed: Feed) -> Iterator[Wrong]:
+    if not feed.url:
+        return
+    at = ("feeds", name, "url")
+    advice = "write it with https:// in front"
+    try:
+        parts = urlsplit(feed.url)
+        host, _ = parts.hostname, parts.port
+    except ValueError as error:
+        yield Wrong(at, f"{feed.url[:80]!r} is no address: {error}", advice)
+        return
+    if not feed.url.isprintable() or " " in feed.url:
+        yield Wrong(at, f"{feed.url[:80]!r} holds what no address holds", "write %20 for a blank")
+    elif feed.kind == "folder":
+        if not feed.url.startswith(("/", "~/")):
+            yield Wrong(at, f"{feed.url[:80]!r} is no folder", 'write the whole path, or one that begins with "~/"')
+    elif feed.kind != "git" and (parts.scheme not in ("http", "https") or not host):
+        yield Wrong(at, f"{feed.url[:80]!r} is no address of the web", advice)
+
+
 def _variable(name: str, value: str | dict[str, str]) -> Iterator[Wrong]:
+    why, advice = why_reserved(name) if isinstance(value, str) else ("", "")
+    if why:
+        yield Wrong(("variables", name), f"{name} cannot be set: {why}", advice)
+        return
     if isinstance(value, str) == (name == SYSTEM):
         what = "is for variables of the whole system" if name == SYSTEM else "is a table"
         yield Wrong(("variables", name), f"variables.{name} {what}", f'write {name} = "…", or [variables.{SYSTEM}]')

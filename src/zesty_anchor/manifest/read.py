@@ -16,6 +16,7 @@ from zesty_anchor.manifest.meaning import meaning
 from zesty_anchor.manifest.model import Manifest
 from zesty_anchor.manifest.position import Step, line_of
 from zesty_anchor.manifest.recipe import Recipe
+from zesty_anchor.manifest.recipe_meaning import recipe_meaning
 from zesty_anchor.manifest.wrong import Wrong, dotted, nearest, nearest_key
 from zesty_anchor.system.problem import Problem, Problems, UsageProblem
 
@@ -85,9 +86,13 @@ def read_recipe(file: Path) -> Recipe:
     text = read_text(file)
     raw = _parsed(text, file)
     try:
-        return msgspec.convert(raw, Recipe)
+        recipe = msgspec.convert(raw, Recipe)
     except msgspec.ValidationError as error:
         raise _told(file, text, list(_check(raw, Recipe, ())) or [Wrong((), str(error), "")]) from None
+    wrong = list(recipe_meaning(recipe))
+    if wrong:
+        raise _told(file, text, wrong)
+    return recipe
 
 
 def read_text(file: Path) -> str:

@@ -1,0 +1,108 @@
+"""What a recipe says that its types let pass and its meaning does not."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+
+from zesty_anchor.manifest.position import Step
+from zesty_anchor.manifest.recipe import Recipe, Source
+from zesty_anchor.manifest.wrong import Wrong, dotted
+
+_COMMAND = re.compile(r"\A[A-Za-z0-9_+][A-Za-z0-9_.+@-]{0,99}\Z")
+_MOST_PATTERN = 500
+
+
+def recipe_meaning(recipe: Recipe, at: tuple[Step, ...] = ()) -> Iterator[Wrong]:
+    """What is wrong with a recipe that stands at this place of a file. Pure."""
+    if not recipe.commands:
+        yield Wrong((*at, "commands"), "a recipe names no command", 'write those that it gives: commands = ["kelp"]')
+    for index, command in enumerate(recipe.commands):
+        if not _COMMAND.match(command):
+            yield Wrong(
+                (*at, "commands", index),
+                f"{command[:60]!r} is no name of a command",
+                "write the name alone, as it is typed",
+            )
+    if not recipe.bin:
+        yield Wrong((*at, "bin"), "a recipe names no folder of commands", 'leave bin out, or write bin = ["bin"]')
+    for index, folder in enumerate(recipe.bin):
+        yield from _inside((*at, "bin", index), folder)
+    for index, source in enumerate(recipe.sources):
+        where = (*at, "feed") if recipe.feed and index == 0 else (*at, "feeds", index - bool(recipe.feed))
+        yield from _source(source, where)
+    for pattern, path in _patterns(recipe, at):
+        yield from _expression(path, pattern)
+    if recipe.program is not None:
+        yield from _inside((*at, "program", "file"), recipe.program.file)
+    for shell, file in recipe.completions.items():
+        yield from _inside((*at, "completions", shell), file)
+    if recipe.installer is not None:
+        for index, part in enumerate(recipe.installer.keeps):
+            yield from _inside((*at, "installer", "keeps", index), part)
+    if recipe.manager is not None and "version" not in _groups(recipe.manager.line):
+        advice = r"write one with (?P<version>…) in it"
+        yield Wrong((*at, "manager", "line"), "manager.line has no group named version", advice)
+    if recipe.on is not None and _is_expression(recipe.on.version) and re.compile(recipe.on.version).groups != 1:
+        yield Wrong(
+            (*at, "on", "version"), "on.version has not one group", "put what counts into one pair of parentheses"
+        )
+
+
+def _source(source: Source, at: tuple[Step, ...]) -> Iterator[Wrong]:
+    if source.root:
+        yield from _inside((*at, "root"), source.root)
+    for name, file in source.links.items():
+        yield from _inside((*at, "links", name), file)
+    for index, companion in enumerate(source.companions):
+        yield from _inside((*at, "companions", index, "into"), companion.into, whole=True)
+        for name, file in companion.links.items():
+            yield from _inside((*at, "companions", index, "links", name), file)
+
+
+def _inside(path: tuple[Step, ...], text: str, *, whole: bool = False) -> Iterator[Wrong]:
+    """A path that must stay in a version's folder, and may become a part of PATH."""
+    if not text and whole:
+        return
+    if not text or text.startswith(("/", "~", "-")) or ".." in text.split("/") or ":" in text or not text.isprintable():
+        what = f"{dotted(path)} is {text[:60]!r}, which is no path in the version's own folder"
+        yield Wrong(path, what, "write it relative to that folder, without .., colons and blanks at its ends")
+
+
+def _patterns(recipe: Recipe, at: tuple[Step, ...]) -> Iterator[tuple[str, tuple[Step, ...]]]:
+    for index, requirement in enumerate(recipe.requirements):
+        if requirement.pattern:
+            yield requirement.pattern, (*at, "requirements", index, "pattern")
+    if recipe.manager is not None:
+        yield recipe.manager.line, (*at, "manager", "line")
+    if recipe.on is not None:
+        yield recipe.on.version, (*at, "on", "version")
+    if recipe.build is not None:
+        for text in recipe.build.messages:
+            yield text, (*at, "build", "messages", text)
+    for index, source in enumerate(recipe.sources):
+        if source.version:
+            yield source.version, (*at, "feed" if recipe.feed and index == 0 else "feeds", "version")
+
+
+def _expression(path: tuple[Step, ...], text: str) -> Iterator[Wrong]:
+    if len(text) > _MOST_PATTERN:
+        yield Wrong(path, f"{dotted(path)} is longer than {_MOST_PATTERN} letters", "write a shorter expression")
+    elif not _is_expression(text):
+        try:
+            re.compile(text)
+        except (re.error, RecursionError, OverflowError) as error:
+            what = f"{dotted(path)} is no regular expression: {error}"
+            yield Wrong(path, what, "see the syntax of Python's re")
+
+
+def _is_expression(text: str) -> bool:
+    try:
+        re.compile(text)
+    except (re.error, RecursionError, OverflowError):
+        return False
+    return True
+
+
+def _groups(text: str) -> tuple[str, ...]:
+    return tuple(re.compile(text).groupindex) if _is_expression(text) else ("version",)
