@@ -269,9 +269,9 @@ def is_root() -> bool:
 
 def bench_in(home: Path, run: Any = None) -> Bench:
     """What a change works with, in a home of the test's own. ``run`` stands for running with privilege."""
-    attic, log = home / "attic", home / "log"
+    attic, log = home / "attic/run-1", home / "log"
     for folder in (attic, log):
-        folder.mkdir(exist_ok=True)
+        folder.mkdir(parents=True, exist_ok=True)
     return Bench(
         locate({"HOME": str(home)}),
         {"PATH": login_path()},

@@ -154,7 +154,9 @@ def machine(furnished: Path, tmp_path: Path) -> Iterator[Machine]:
 def test_one_password_at_the_start_and_none_after(machine: Machine) -> None:
     before, packages = machine.likeness(), machine.packages()
     environment = (machine.root / "etc/environment").read_bytes()
-    code, shown, asked = machine.person("zesty-anchor", "provision", "--trust", "workstation.toml", passwords=(PASSWORD,))
+    code, shown, asked = machine.person(
+        "zesty-anchor", "provision", "--trust", "workstation.toml", passwords=(PASSWORD,)
+    )
     assert (code, asked) == (0, 1)
     assert shown.index(PROMPT) < shown.index("unattended from here") < shown.index("with privilege: sudo apt-get")
     assert {"unzip", "cowsay"} <= machine.packages()
@@ -216,7 +218,9 @@ def test_all_that_a_team_insists_on(machine: Machine) -> None:
     assert not {"git", "fish", "openssh-client", "gcc"} & packages
 
     manifest.write_text(text + WHOLE)
-    code, shown, asked = machine.person("zesty-anchor", "provision", "--trust", "workstation.toml", passwords=(PASSWORD,))
+    code, shown, asked = machine.person(
+        "zesty-anchor", "provision", "--trust", "workstation.toml", passwords=(PASSWORD,)
+    )
     assert (code, asked) == (0, 1)
     assert {"git", "fish", "openssh-client", "gcc"} <= machine.packages()
     answers = "bollard version; fairlead --version; ebb --version; flood --version; kelp --version; brine --version; coral --version"
@@ -257,7 +261,9 @@ def test_all_that_a_team_insists_on(machine: Machine) -> None:
 
 def test_a_wrong_password_three_times_changes_nothing(machine: Machine) -> None:
     before, packages = machine.likeness(), machine.packages()
-    code, shown, asked = machine.person("zesty-anchor", "provision", "--trust", "workstation.toml", passwords=("a", "b", "c"))
+    code, shown, asked = machine.person(
+        "zesty-anchor", "provision", "--trust", "workstation.toml", passwords=("a", "b", "c")
+    )
     assert (code, asked) == (1, 3)
     assert "3 incorrect password attempts" in shown
     assert "nothing was changed" in shown
@@ -281,7 +287,9 @@ def test_doas_does_as_well(machine: Machine, rule: str) -> None:
     (machine.root / "etc/doas.conf").write_text(rule + "\n")
     (machine.root / "usr/bin/sudo").unlink()
     needed = 1 if "persist" in rule else 0
-    code, shown, asked = machine.person("zesty-anchor", "provision", "--trust", "workstation.toml", passwords=(PASSWORD,) * needed)
+    code, shown, asked = machine.person(
+        "zesty-anchor", "provision", "--trust", "workstation.toml", passwords=(PASSWORD,) * needed
+    )
     assert (code, asked) == (0, needed)
     assert "with privilege: doas apt-get install" in shown
     assert {"unzip", "cowsay"} <= machine.packages()
@@ -293,7 +301,9 @@ def test_one_who_may_not_use_sudo_is_like_one_without(machine: Machine) -> None:
     words = machine.words("zesty-anchor", "provision")
     words[2] = "--groups=tide"
     machine.words = lambda *command: words  # type: ignore[method-assign]
-    code, shown, asked = machine.person("zesty-anchor", "provision", "--trust", "workstation.toml", passwords=(PASSWORD,))
+    code, shown, asked = machine.person(
+        "zesty-anchor", "provision", "--trust", "workstation.toml", passwords=(PASSWORD,)
+    )
     assert (code, asked in (0, 1)) == (1, True), "sudo may say so before it asks"
     assert "apt-get install unzip cowsay" in shown
     assert "every fresh shell answers" in shown

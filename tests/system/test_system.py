@@ -16,7 +16,7 @@ from zesty_anchor.changes.system import system_variables
 from zesty_anchor.changes.system.system_variables import SetSystemVariables, SystemVariables
 from zesty_anchor.files.edit import Edit
 from zesty_anchor.files.text_file import read_text_file
-from zesty_anchor.system import pam_environment
+from zesty_anchor.system import pam_environment, root_store
 from zesty_anchor.system.locations import locate
 from zesty_anchor.system.pam_environment import unfit, with_variables
 from zesty_anchor.system.privilege import Access, Hands, authenticate
@@ -72,6 +72,7 @@ def test_setting_and_taking_back_with_real_commands(tmp_path: Path, monkeypatch:
     file.write_bytes(b"PATH=/bin\n")
     monkeypatch.setattr(pam_environment, "FILE", file)
     monkeypatch.setattr(system_variables, "_BESIDE", str(tmp_path / "beside"))
+    monkeypatch.setattr(root_store, "STORE", tmp_path / "store")
     told: list[str] = []
     bench = bench_in(tmp_path, Hands(Access("root"), told.append).run)
     change = SetSystemVariables(Edit(read_text_file(file), b'PATH=/bin\nTIDE="high"\n'), str(file), (("TIDE", "high"),))
@@ -82,6 +83,7 @@ def test_setting_and_taking_back_with_real_commands(tmp_path: Path, monkeypatch:
     file.write_bytes(file.read_bytes() + b"LATER=1\n")
     assert "only our own part" in SystemVariables().take_back(record, bench).notices[0]
     assert file.read_bytes() == b"PATH=/bin\nLATER=1\n"
+    assert not (tmp_path / "store").exists()
     with pytest.raises(Problem, match="could not be written"):
         change.carry_out(bench_in(tmp_path), record)
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from pathlib import Path
 from typing import Any
 
@@ -42,4 +42,18 @@ class Bench(msgspec.Struct, frozen=True):
     noted: Callable[[], None] = lambda: None
     """Writes the record of the change that is carried out into the journal, as it is now."""
     secrets: Mapping[str, str] = {}
+
+    @property
+    def run(self) -> str:
+        """The run's name: that of its folder in the attic."""
+        return self.attic.folder.name
+
+    def as_root(self, commands: Iterable[Command]) -> str:
+        """Run commands with privilege, up to the first that fails. Returns what that said last; empty where all went well."""
+        for command in commands:
+            lines: list[str] = []
+            if self.run_privileged(command, lines.append) != 0:
+                return lines[-1] if lines else "it says no more"
+        return ""
+
     """What was answered to the secret questions, by their kind."""

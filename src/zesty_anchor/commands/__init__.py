@@ -17,6 +17,10 @@ import click  # noqa: E402
 
 from zesty_anchor import __version__  # noqa: E402
 
+_OTHERS_MAY_NOT_WRITE = 0o022
+UMASK: list[int] = []
+"""What the caller lets others do with new files (umask(2)): for a program of theirs that takes our place."""
+
 _COMMANDS = {
     "survey": "What is here: shells, startup files, who answers to each command.",
     "draft": "Write a starter workstation.toml from what is here.",
@@ -87,6 +91,9 @@ def main() -> None:
 def run() -> None:
     """The program: runs the command and ends with its exit code."""
     _open_what_is_closed()
+    given = os.umask(0o077)
+    os.umask(given | _OTHERS_MAY_NOT_WRITE)
+    UMASK.append(given)
     ended = _end_on_signals()
     try:
         # Without its standalone mode click returns the code that a command exits with, and raises all else.

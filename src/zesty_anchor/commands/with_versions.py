@@ -8,6 +8,7 @@ import sys
 
 import click
 
+from zesty_anchor.commands import UMASK
 from zesty_anchor.commands.completing import pairs
 from zesty_anchor.commands.options import Setting, with_setting
 from zesty_anchor.operations.with_versions import environment as chosen_environment
@@ -44,4 +45,6 @@ def command(setting: Setting, words: tuple[str, ...], install: bool) -> None:
         )
     sys.stdout.flush()
     sys.stderr.flush()
+    for given in UMASK:
+        os.umask(given)
     os.execve(found, rest, environment)

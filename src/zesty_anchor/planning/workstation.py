@@ -19,6 +19,7 @@ from zesty_anchor.manifest.read import find, parse_manifest, read_text
 from zesty_anchor.manifest.recipe import Recipe
 from zesty_anchor.recipes import as_manager, check_clashes, check_installers, recipe_file, recipe_for
 from zesty_anchor.system.locations import Locations, locate
+from zesty_anchor.system.ownership import check_own
 from zesty_anchor.system.problem import UsageProblem
 
 
@@ -77,6 +78,8 @@ def open_workstation(
 ) -> Workstation:
     """The workstation without a manifest. Raises ``Problem`` where the journal cannot be read."""
     locations = locate(environ)
+    for own in (locations.data, locations.state, locations.cache, locations.config):
+        check_own(own)
     return Workstation(environ, locations, folder, program, offline, past(locations, KINDS))
 
 

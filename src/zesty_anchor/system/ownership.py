@@ -6,6 +6,8 @@ import os
 import stat
 from pathlib import Path
 
+from zesty_anchor.system.problem import UsageProblem
+
 
 def in_other_hands(file: Path) -> str:
     """Why somebody else than the person and root may decide what a file says; empty where nobody may.
@@ -29,6 +31,27 @@ def in_other_hands(file: Path) -> str:
             return f"{open_to} may write {'into ' if stat.S_ISDIR(state.st_mode) else ''}{path}"
         below = state
     return ""
+
+
+def check_own(folder: Path) -> None:
+    """Raises ``UsageProblem`` where a folder of ours is another user's, or others may write into it; none at all is no problem."""
+    try:
+        state = folder.stat()
+    except OSError:
+        return
+    if state.st_uid != os.geteuid():
+        raise UsageProblem(
+            f"{folder} belongs to another user (number {state.st_uid}), so what it holds is not believed",
+            where=str(folder),
+            advice=f"if it is yours: sudo chown -R $(id -u) {folder}; else move it away",
+        )
+    others = _others_may_write(state)
+    if others:
+        raise UsageProblem(
+            f"{others} may write into {folder}, so what it holds is not believed",
+            where=str(folder),
+            advice=f"look at what is in it, then: chmod go-w {folder}",
+        )
 
 
 def _others_may_write(state: os.stat_result) -> str:

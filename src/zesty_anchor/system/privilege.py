@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 
 import msgspec
 
+from zesty_anchor.system import root_store
 from zesty_anchor.system.host import answering
 from zesty_anchor.system.problem import Problem
 
@@ -38,6 +39,9 @@ class Access(msgspec.Struct, frozen=True):
         """A command as a person, or an administrator, would type it."""
         import shlex
 
+        told = root_store.shown(command)
+        if told:
+            return told
         words = shlex.join(_without_environment(command))
         return words if self.way == "root" else f"{self.way or 'sudo'} {words}"
 

@@ -12,6 +12,7 @@ from zesty_anchor.changes.change import Stage
 from zesty_anchor.changes.record import WHOLE, Record, Reverted
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.survey.machine import Machine
+from zesty_anchor.system import root_store
 from zesty_anchor.system.package_manager import Command
 from zesty_anchor.system.problem import Problem
 
@@ -60,9 +61,10 @@ class DropAlternative(BaseChange, frozen=True):
 
     def carry_out(self, bench: Bench, record: AlternativeRecord) -> None:
         """Take it out. Raises ``Problem`` where that fails."""
-        lines: list[str] = []
-        if bench.run_privileged(self.commands[0], lines.append) != 0:
-            raise Problem(f"update-alternatives failed: {lines[-1] if lines else 'it says no more'}", where=self.name)
+        notes = root_store.note(bench.run, f"alternative-{self.name}", self.query)
+        failed = bench.as_root([*notes, self.commands[0]])
+        if failed:
+            raise Problem(f"update-alternatives failed: {failed}", where=self.name)
 
 
 class Alternatives(BaseKind):
@@ -80,13 +82,19 @@ class Alternatives(BaseKind):
         return [DropAlternative(name, query) for name, query in facts.items() if query]
 
     def take_back(self, record: AlternativeRecord, bench: Bench) -> Reverted:
-        """Bring it back as it was."""
+        """Bring it back as it was, by what root noted of it."""
         if _query(record.name):
             return WHOLE
-        for command in restored(record.query):
-            if bench.run_privileged(command, lambda line: None) != 0:
-                told = f"the alternative {record.name} could not be brought back: {' '.join(command)}"
-                return Reverted((told,), whole=False)
+        query = root_store.noted(bench.run, f"alternative-{record.name}")
+        if query is None:
+            told = (
+                f"the alternative {record.name} stays away: what it was is not noted in {root_store.folder(bench.run)}"
+            )
+            return Reverted((told,))
+        failed = bench.as_root(restored(query))
+        if failed:
+            return Reverted((f"the alternative {record.name} could not be brought back: {failed}",), whole=False)
+        bench.as_root([root_store.clear(bench.run, f"alternative-{record.name}.*")])
         return WHOLE
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import shutil
 from collections.abc import Iterable
 from pathlib import Path
@@ -16,6 +17,7 @@ from zesty_anchor.changes.question import Question
 from zesty_anchor.changes.record import WHOLE, Record, Reverted
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.survey.machine import Machine
+from zesty_anchor.system import root_store
 from zesty_anchor.system.package_manager import Command, PackageManager
 from zesty_anchor.system.package_managers import package_manager
 from zesty_anchor.system.problem import Problem
@@ -114,9 +116,16 @@ class PurgePackages(BaseChange, frozen=True):
         )
 
     def carry_out(self, bench: Bench, record: RemovalRecord) -> None:
-        """Remove them. Raises ``Problem`` where one is still there."""
+        """Remove them, after what brings them back is kept where root alone may change it. Raises ``Problem`` where that fails, or
+        one is still there.
+        """
         lines: list[str] = []
         names = tuple(record.versions)
+        failed = bench.as_root(_kept_by_root(bench.run, record))
+        if failed:
+            raise Problem(
+                f"what the packages hold could not be kept: {failed}", where=str(root_store.folder(bench.run))
+            )
         status = bench.run_privileged(self.manager.removal(names), lines.append)
         if status != 0 or self.manager.all_installed() & set(names):
             raise Problem(
@@ -160,17 +169,29 @@ class PackageRemovals(BaseKind):
         yield PurgePackages(facts.names, facts.more, facts.alone, facts.families, facts.manager)
 
     def take_back(self, record: RemovalRecord, bench: Bench) -> Reverted:
-        """They come from apt's cache, from where it fetches packages, or from the copies kept."""
+        """They come from apt's cache, from where it fetches packages, or from the copies kept: as root has noted it."""
         manager = package_manager(record.families, bench.environ)
         if manager is None:
             return WHOLE
+        noted = _noted(bench.run)
+        if noted is None:
+            names = ", ".join(name for name in record.versions if name not in manager.all_installed())
+            told = f"the packages {names} stay away: {root_store.folder(bench.run)} does not say what they were"
+            return Reverted((told,) if names else ())
+        record = msgspec.structs.replace(
+            record, versions=noted.versions, unasked=noted.unasked, settings=noted.settings, copies=noted.copies
+        )
         here = manager.all_installed()
         missing = [name for name in record.versions if name not in here]
         if missing:
             exact = {name: record.versions[name] for name in missing if name not in record.copies}
             wanted = [
                 *manager.exactly(exact),
-                *(record.copies[name] for name in missing if name in record.copies),
+                *(
+                    str(place)
+                    for name in missing
+                    if (place := root_store.stands(bench.run, record.copies.get(name, "none")))
+                ),
             ]
             try:
                 manager.install(
@@ -183,17 +204,46 @@ class PackageRemovals(BaseKind):
         mark = manager.mark_unasked(marks) if marks else None
         if mark is not None:
             bench.run_privileged(mark, lambda line: None)
+        own = set(manager.settings_of(tuple(record.versions)))
         stays = tuple(
-            f"{file} has the package's own content again; what it held is kept in {copy}"
-            for file, copy in record.settings.items()
-            if _differ(Path(file), Path(copy))
-            and bench.run_privileged(("cp", "-p", copy, file), lambda line: None) != 0
+            f"{file} has the package's own content again; what it held is kept in the attic"
+            for file, name in record.settings.items()
+            if file in own and bench.as_root([root_store.give(bench.run, name, file)])
         )
+        if not stays:
+            bench.as_root([root_store.clear(bench.run, "removal.*", "settings-*", "package-*.deb")])
         return Reverted(stays, needed=bool(stays))
 
 
-def _differ(file: Path, copy: Path) -> bool:
+class Noted(msgspec.Struct, frozen=True):
+    """What brings packages back: their versions, those that were there because others need them, and by what name each file of
+    configuration, and each package that no archive holds, is kept.
+    """
+
+    versions: dict[str, str]
+    unasked: list[str]
+    settings: dict[str, str]
+    copies: dict[str, str]
+
+
+def _kept_by_root(run: str, record: RemovalRecord) -> list[Command]:
+    """The commands that keep all of it."""
+    settings = {file: f"settings-{number}" for number, file in enumerate(record.settings)}
+    copies = {name: f"package-{number}.deb" for number, name in enumerate(record.copies)}
+    text = msgspec.json.encode(Noted(record.versions, record.unasked, settings, copies)).decode()
+    return [
+        *(root_store.copy(run, name, file) for file, name in settings.items()),
+        *(
+            root_store.take(run, copies[name], file, hashlib.sha256(Path(file).read_bytes()).hexdigest())
+            for name, file in record.copies.items()
+        ),
+        *root_store.note(run, "removal", text),
+    ]
+
+
+def _noted(run: str) -> Noted | None:
+    text = root_store.noted(run, "removal")
     try:
-        return file.read_bytes() != copy.read_bytes()
-    except OSError:
-        return False
+        return msgspec.json.decode(text, type=Noted) if text else None
+    except msgspec.MsgspecError:
+        return None

@@ -14,6 +14,7 @@ from zesty_anchor.changes.change import ALL_PACKAGES, Stage
 from zesty_anchor.changes.record import WHOLE, Record, Reverted
 from zesty_anchor.manifest.wanted import Wanted, WantedPackage
 from zesty_anchor.survey.machine import Machine
+from zesty_anchor.system import root_store
 from zesty_anchor.system.package_manager import Command, PackageManager
 from zesty_anchor.system.package_managers import package_manager
 from zesty_anchor.system.privilege import Access
@@ -108,8 +109,15 @@ class InstallPackages(BaseChange, frozen=True):
             bench.told(self.key, f"{what}, {done} %" if done else what)
 
         manager = self.errand.manager
-        manager.install(self.names, bench.run_privileged, told, bench.log / "packages.log")
-        record.brought = sorted(manager.all_installed() - set(record.before))
+        failed = bench.as_root(root_store.note(bench.run, "packages-before", "\n".join(record.before)))
+        if failed:
+            bench.remark(f"undo will leave the packages: what is installed could not be noted, since {failed}")
+        try:
+            manager.install(self.names, bench.run_privileged, told, bench.log / "packages.log")
+        finally:
+            record.brought = sorted(manager.all_installed() - set(record.before))
+            if not failed:
+                bench.as_root(root_store.note(bench.run, "packages-brought", "\n".join(record.brought)))
 
 
 class Packages(PlainKind):
@@ -140,10 +148,12 @@ class Packages(PlainKind):
         manager = package_manager(record.families, bench.environ)
         if manager is None:
             return WHOLE
-        came = record.brought
-        going, holding = manager.removable(
-            sorted(manager.all_installed() - set(record.before)) if came is None else came
-        )
+        came = _came(manager, bench.run)
+        if came is None:
+            here = [name for name in record.asked if name in manager.all_installed()]
+            stay = f"the packages {', '.join(here)} stay: {root_store.folder(bench.run)} does not say that they came with this run"
+            return Reverted((stay,) if here else ())
+        going, holding = manager.removable(came)
         told = [
             f"the package {name} stays: {', '.join(holding[name][:5])} would go with it"
             for name in record.asked
@@ -153,10 +163,23 @@ class Packages(PlainKind):
         if others:
             told.append(f"and so do packages that came with it: {', '.join(others)}")
         if not going:
+            bench.as_root([root_store.clear(bench.run, "packages-*")])
             return Reverted(tuple(told))
         bench.run_privileged(manager.removal(going), lambda line: None)
         left = [name for name in going if name in manager.all_installed()]
         if left:
             typed = Access("").shown(manager.typed_removal(left))
             told.append(f"the packages could not be removed; an administrator can: {typed}")
+        else:
+            bench.as_root([root_store.clear(bench.run, "packages-*")])
         return Reverted(tuple(told), whole=not left)
+
+
+def _came(manager: PackageManager, run: str) -> list[str] | None:
+    """What came with a run, as root has noted it: of one that was cut off, what was not there before. None where nothing that
+    can be believed tells it.
+    """
+    brought, before = root_store.noted(run, "packages-brought"), root_store.noted(run, "packages-before")
+    if brought is not None:
+        return brought.split()
+    return None if before is None else sorted(manager.all_installed() - set(before.split()))

@@ -3,17 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from pathlib import Path
 from typing import ClassVar
 
 from zesty_anchor.changes.base import FileChange, PlainKind
 from zesty_anchor.changes.bench import Bench
 from zesty_anchor.changes.change import Stage
 from zesty_anchor.changes.record import FileRecord, Reverted
-from zesty_anchor.files.edit import Edit, reversal
+from zesty_anchor.files.edit import Copies, Edit, reversal
+from zesty_anchor.files.replace import content_of
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.survey.machine import Machine
-from zesty_anchor.system import pam_environment
+from zesty_anchor.system import pam_environment, root_store
 from zesty_anchor.system.package_manager import Command
 from zesty_anchor.system.problem import Problem
 
@@ -41,8 +41,13 @@ class SetSystemVariables(FileChange, frozen=True):
         return record
 
     def carry_out(self, bench: Bench, record: FileRecord) -> None:
-        """Have the superuser put the new one in place."""
-        _put(bench, str(record.after), record.mode)
+        """Have the superuser put the new one in place, and keep both where the superuser alone may change them."""
+        before, after = self.edit.file.content or b"", self.edit.after or b""
+        notes = [
+            *root_store.note(bench.run, "environment.before", before.decode("utf-8", "surrogateescape")),
+            *root_store.note(bench.run, "environment.after", after.decode("utf-8", "surrogateescape")),
+        ]
+        _put(bench, after, record.mode, notes)
 
 
 class SystemVariables(PlainKind):
@@ -61,29 +66,34 @@ class SystemVariables(PlainKind):
             yield SetSystemVariables(Edit(file, after), str(file.path), wanted.system_variables)
 
     def take_back(self, record: FileRecord, bench: Bench) -> Reverted:
-        """Have the superuser put the old one back; what someone else changed since then stays."""
-        found = reversal(record.kept)
-        if not found.needed:
-            return Reverted(found.told, needed=found.needs)
-        restored = Path(bench.attic.keep("environment.restored", found.content or b"") or "")
-        try:
-            _put(bench, str(restored), record.mode)
-        except Problem as problem:
-            return Reverted((*found.told, f"{record.name} could not be put back: {problem.what}"), whole=False)
-        finally:
-            restored.unlink()
-        return Reverted(found.told)
+        """Have the superuser put the old one back; what someone else changed since then stays. What it held before and after is
+        taken from where the superuser alone could have written it.
+        """
+        run = bench.run
+        before, after = (root_store.noted(run, f"environment.{which}") for which in ("before", "after"))
+        if before is None or after is None:
+            told = f"{record.name} stays as it is: what it held is not noted in {root_store.folder(run)}"
+            return Reverted((told,) if record.kept.is_after(content_of(pam_environment.FILE)) else ())
+        found = reversal(_copies(run, record))
+        if found.needed:
+            try:
+                _put(bench, found.content or b"", record.mode)
+            except Problem as problem:
+                return Reverted((*found.told, f"{record.name} could not be put back: {problem.what}"), whole=False)
+        bench.as_root([root_store.clear(run, "environment.*")])
+        return Reverted(found.told, needed=found.needs)
 
 
-def _put(bench: Bench, source: str, mode: int) -> None:
-    """Copy a file beside /etc/environment and rename it into place, as the superuser."""
-    lines: list[str] = []
-    for command in (
-        ("install", "-o", "root", "-g", "root", "-m", f"{mode:o}", source, _BESIDE),
-        ("mv", "-T", _BESIDE, str(pam_environment.FILE)),
-    ):
-        if bench.run_privileged(command, lines.append) != 0:
-            raise Problem(
-                f"{pam_environment.FILE} could not be written: {lines[-1] if lines else 'no reason given'}",
-                advice="is the file system read-only?",
-            )
+def _copies(run: str, record: FileRecord) -> Copies:
+    """The copies of a run that can be believed. They are short enough for one piece each."""
+    folder = root_store.folder(run)
+    before, after = (str(folder / f"environment.{which}.0") for which in ("before", "after"))
+    return Copies(path=str(pam_environment.FILE), name=record.name, mode=record.mode, before=before, after=after)
+
+
+def _put(bench: Bench, content: bytes, mode: int, notes: Iterable[Command] = ()) -> None:
+    """Give /etc/environment a content, as the superuser, after these notes."""
+    text = content.decode("utf-8", "surrogateescape")
+    failed = bench.as_root([*notes, root_store.write(str(pam_environment.FILE), text, _BESIDE, mode)])
+    if failed:
+        raise Problem(f"{pam_environment.FILE} could not be written: {failed}", advice="is the file system read-only?")
