@@ -51,7 +51,7 @@ def recipe_meaning(recipe: Recipe, at: tuple[Step, ...] = ()) -> Iterator[Wrong]
 
 def _source(source: Source, at: tuple[Step, ...]) -> Iterator[Wrong]:
     if source.root:
-        yield from _inside((*at, "root"), source.root)
+        yield from _inside((*at, "root"), source.root, of="archive")
     for name, file in source.links.items():
         yield from _inside((*at, "links", name), file)
     for index, companion in enumerate(source.companions):
@@ -60,13 +60,15 @@ def _source(source: Source, at: tuple[Step, ...]) -> Iterator[Wrong]:
             yield from _inside((*at, "companions", index, "links", name), file)
 
 
-def _inside(path: tuple[Step, ...], text: str, *, whole: bool = False) -> Iterator[Wrong]:
+def _inside(path: tuple[Step, ...], text: str, *, whole: bool = False, of: str = "version's folder") -> Iterator[Wrong]:
     """A path that must stay in a version's folder, and may become a part of PATH."""
     if not text and whole:
         return
-    if not text or text.startswith(("/", "~", "-")) or ".." in text.split("/") or ":" in text or not text.isprintable():
-        what = f"{dotted(path)} is {text[:60]!r}, which is no path in the version's own folder"
-        yield Wrong(path, what, "write it relative to that folder, without .., colons and blanks at its ends")
+    advice = "write it relative to that folder, without .., colons and control characters"
+    if text.startswith(("/", "~")) or ".." in text.split("/"):
+        yield Wrong(path, f"{dotted(path)} is {text[:60]!r}, which leads out of the {of}", advice)
+    elif not text or text.startswith("-") or ":" in text or not text.isprintable():
+        yield Wrong(path, f"{dotted(path)} is {text[:60]!r}, which is no path in the {of}", advice)
 
 
 def _patterns(recipe: Recipe, at: tuple[Step, ...]) -> Iterator[tuple[str, tuple[Step, ...]]]:
