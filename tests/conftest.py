@@ -148,14 +148,13 @@ class Desk:
         environment = {"HOME": str(self.home), "PATH": login_path(), "LANG": "C.UTF-8", **self.environment}
         done = subprocess.run(
             [str(PROGRAM), *words],
-            cwd=self.home,
             env=environment,
             capture_output=True,
             text=True,
             stdin=subprocess.DEVNULL,
             timeout=120,
             check=False,
-            **more,
+            **{"cwd": self.home, **more},
         )
         return Answer(done.returncode, done.stdout, done.stderr)
 

@@ -157,7 +157,7 @@ def test_a_terminal_that_is_closed(desk: Desk, silent: str) -> None:
     process = child.pid
     os.close(child.child_fd)
     child.closed = True
-    assert until(lambda: os.waitpid(process, os.WNOHANG)[0] != 0, 5), "it goes on without its terminal"
+    assert until(lambda: os.waitpid(process, os.WNOHANG)[0] != 0, SECONDS), "it goes on without its terminal"
     (desk.home / "at").unlink()
     assert likeness(desk.home, OURS) == before
 
@@ -183,4 +183,4 @@ def gone(group: int) -> None:
             return True
         return False
 
-    assert until(is_gone, 5), "the build goes on"
+    assert until(is_gone, SECONDS), "the build goes on"

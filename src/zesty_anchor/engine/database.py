@@ -64,8 +64,8 @@ class Database:
             self._base = sqlite3.connect(
                 file if on_disk else ":memory:", check_same_thread=False, isolation_level=None, timeout=10
             )
-            if on_disk:
-                file.chmod(0o600)
+            if on_disk and file.stat().st_mode & 0o077:
+                file.chmod(file.stat().st_mode & 0o700)
             version = self._base.execute("PRAGMA user_version").fetchone()[0]
             if version > _VERSION:
                 raise Problem("the journal was written by a newer zesty-anchor", where=str(file), advice="upgrade it")

@@ -45,6 +45,7 @@ WORTH_RESUMING = 1 << 16
 
 
 _PIECE = 1 << 20
+_SOON_SECONDS = 0.25
 
 
 class LedAway(requests.RequestException):
@@ -159,7 +160,7 @@ def chunks_of(response: requests.Response, who: str, url: str) -> Iterator[bytes
 
 def _decoded(response: requests.Response, who: str, url: str) -> Iterator[bytes]:
     """The body, unpacked where it is compressed (RFC 9110, section 8.4.1.3), a bounded piece at a time."""
-    arriving = response.raw.stream(1 << 16, decode_content=False)
+    arriving = _arriving(response.raw, 1 << 16)
     encoding = response.headers.get("Content-Encoding", "").strip().lower()
     if encoding in ("", "identity"):
         yield from arriving
@@ -248,6 +249,25 @@ def _reason(error: BaseException) -> str:
     return text.split(": ", 1)[-1] if text.startswith("<") else text
 
 
+def _arriving(raw: Any, size: int) -> Iterator[bytes]:
+    """The bytes of an answer: pieces of some size, but what has come is given on soon, so that limits of time can be kept."""
+    parts: list[bytes] = []
+    count, since = 0, time.monotonic()
+    try:
+        while chunk := raw.read1(size, decode_content=False):
+            parts.append(chunk)
+            count += len(chunk)
+            if count >= size or time.monotonic() - since > _SOON_SECONDS:
+                yield b"".join(parts)
+                parts, count, since = [], 0, time.monotonic()
+    except (urllib3.exceptions.HTTPError, OSError):
+        if parts:
+            yield b"".join(parts)
+        raise
+    if parts:
+        yield b"".join(parts)
+
+
 class _Pace:
     """Ends a download that would take days: the limits for silence alone let a byte a second through."""
 
@@ -292,7 +312,7 @@ class WebBody:
         slow = _Pace()
         while True:
             try:
-                for chunk in self._response.raw.stream(size, decode_content=False):
+                for chunk in _arriving(self._response.raw, size):
                     done += len(chunk)
                     if done - last > WORTH_RESUMING:
                         tries = 0

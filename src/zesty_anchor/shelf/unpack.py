@@ -145,6 +145,8 @@ def _check_sizes(members: list[zipfile.ZipInfo], packed: int, bounds: Bounds) ->
         if info.header_offset < end:
             raise ArchiveRefused("two members share the same bytes", info.filename)
         end = info.header_offset + _LOCAL.size + info.compress_size
+        if end > packed:
+            raise zipfile.BadZipFile(f"{info.filename[:60]!r} ends behind the file")
 
 
 def _top(folder: Path) -> str:
@@ -194,7 +196,7 @@ class _Room:
 
 
 def _unpack_members(archive: tarfile.TarFile, folder: Path, gate: Gate) -> None:
-    folders: list[tuple[str, float]] = []
+    folders: dict[str, float] = {}
     with Writer() as writer:
         room = _Room(folder, writer)
         while (member := archive.next()) is not None:
@@ -204,7 +206,7 @@ def _unpack_members(archive: tarfile.TarFile, folder: Path, gate: Gate) -> None:
                 raise ArchiveRefused("it holds a file with holes", member.name)
             if member.isdir():
                 gate.mode(member.name, member.mode & ~stat.S_ISGID)
-                folders.append((room.make_folder(path if path != "." else ""), member.mtime))
+                folders[room.make_folder(path if path != "." else "")] = member.mtime
             elif member.isreg():
                 mode = gate.mode(member.name, member.mode)
                 data = archive.extractfile(member)
@@ -219,7 +221,7 @@ def _unpack_members(archive: tarfile.TarFile, folder: Path, gate: Gate) -> None:
                 raise gate.special(member.name, _what(member))
     if gate.within:
         gate.check_links(_top(folder))
-    for full, moment in reversed(folders):
+    for full, moment in reversed(folders.items()):
         os.utime(full, (moment, moment))
 
 
@@ -276,6 +278,8 @@ def _unpack_zipped(archive: zipfile.ZipFile, raw: int, info: zipfile.ZipInfo, ro
         return
     with archive.open(info) as data:
         _unpack_file(room, path, data, SMALL + 1, allowed, _moment(info))
+    if os.path.getsize(f"{room.root}/{path}") != info.file_size:
+        raise zipfile.BadZipFile(f"{info.filename[:60]!r} has another size than is told")
 
 
 _LOCAL = struct.Struct("<4s22xHH")

@@ -30,7 +30,7 @@ def protocol_of(address: str, where: str = "") -> str:
         return scheme[1]
     if address.startswith("/"):
         return "file"
-    if _OVER_SSH.match(address) and "::" not in address:
+    if _OVER_SSH.match(address) and "::" not in address and "://" not in address:
         return "ssh"
     raise UsageProblem(
         f"{address!r} is no address of a repository",

@@ -1,0 +1,217 @@
+"""Wrong values for every key of a manifest: each is told with file and line, and what to write; nothing is taken from it."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tests.conftest import Desk, is_root
+from tests.hostile.measured import note
+from zesty_anchor.manifest.pin import MOST_BYTES, read_pins
+from zesty_anchor.manifest.read import parse_manifest
+from zesty_anchor.manifest.recipe import Recipe
+from zesty_anchor.manifest.want import Want
+from zesty_anchor.system.problem import Problem, UsageProblem
+
+R = '[recipes.kelp]\ncommands = ["kelp"]\n'
+NESTED = "a = " + "[" * 3000 + "]" * 3000
+VARIABLES = "PATH IFS UID EUID PPID SHELLOPTS BASHOPTS HOME ENV BASH_ENV PWD SHLVL status argv path ZDOTDIR PROMPT_COMMAND ZESTY_ANCHOR_SHELL"
+WRONG = [
+    *(f'[variables]\n{name} = "x"\n' for name in VARIABLES.split()),
+    '[variables]\n"A B" = "x"\n', '[variables]\n"A\\nB" = "x"\n', '[variables]\nA = "x\\u0000y"\n', "[variables]\nA = 1\n",
+    '[variables.system]\nA = "#"\n', '[variables.system]\nA = "a\\nb"\n', '[variables]\nA = { b = "c" }\n',
+    '[path]\nfirst = ["bin"]\n', '[path]\nfirst = ["/a:/b"]\n', '[path]\nfirst = ["/a\\u0000"]\n', '[path]\nfirst = "~/bin"\n',
+    '[prerequisites]\npackages = ["-o"]\n', '[prerequisites]\npackages = ["a b"]\n', '[prerequisites]\npackages = [""]\n',
+    '[prerequisites]\npackages = ["a\\nb"]\n', '[prerequisites]\npackages = { debian = ["--yes"] }\n',
+    '[prerequisites]\npackages = ["$(id)"]\n', '[prerequisites]\npackages = ["./x.deb"]\n', "[prerequisites]\npackages = 1\n",
+    '[feeds.h]\nkind = "index"\n', '[feeds.h]\nkind = "index"\nurl = "file:///etc"\n', '[feeds.h]\nkind = "index"\nurl = "http://["\n',
+    '[feeds.h]\nkind = "index"\nurl = "http://a:b/"\n', '[feeds.h]\nkind = "index"\nurl = "ftp://a/"\n', '[feeds.h]\nkind = "what"\nurl = "http://a/"\n',
+    '[feeds.h]\nkind = "index"\nurl = "http://a/ b"\n', '[feeds.h]\nkind = "index"\nurl = "http://a/\\u001b"\n',
+    '[feeds.h]\nkind = "folder"\nurl = "relative"\n', '[feeds.h]\nkind = "json"\nurl = "http://a/"\n',
+    '[feeds.h]\nkind = "index"\nurl = "http://a/"\nlargest = "huge"\n', '[feeds.h]\nkind = "index"\nurl = "http://a/"\nlargest = "8 GB\\n"\n',
+    '[feeds."../h"]\nkind = "index"\nurl = "http://a/"\n', '[feeds.h]\nkind = "index"\nurl = 5\n',
+    '[runtimes."../k"]\nwant = "1"\n', '[runtimes."1:bin"]\nwant = "1"\n', '[runtimes."k\\n"]\nwant = "1"\n', '[runtimes.k]\nwant = ""\n',
+    '[runtimes.k]\nwant = "../../x"\n', '[runtimes.k]\nwant = ">="\n', '[runtimes.k]\nwant = "vnext"\n', "[runtimes.k]\n", "[runtimes.k]\nwant = 4\n",
+    '[runtimes.k]\nwant = "4"\nalso = ["system"]\n', '[runtimes.k]\nwant = "4"\nfeed = "none"\n', '[runtimes.k]\nwant = "4"\nthrough = "none"\n',
+    '[runtimes.k]\nwant = "4"\nextras = ["-g"]\n', '[runtimes.k]\nwant = "4"\nextras = ["a b"]\n', '[runtimes.k]\nwant = "4"\nlicence = "no"\n',
+    f'[runtimes.k]\nwant = "{"9" * 5000}"\n', '[runtimes.k]\nwant = "4"\nwnat = "5"\n',
+    "[recipes.k]\ncommands = []\n", '[recipes.k]\ncommands = ["a b"]\n', '[recipes.k]\ncommands = ["../a"]\n', '[recipes.k]\ncommands = ["-a"]\n',
+    '[recipes.k]\ncommands = ["k"]\nbin = []\n', '[recipes.k]\ncommands = ["k"]\nbin = [".."]\n', '[recipes.k]\ncommands = ["k"]\nbin = ["a:b"]\n',
+    '[recipes.k]\ncommands = ["k"]\nbin = ["/bin"]\n', '[recipes.k]\ncommands = ["k"]\nbin = ["a\\nb"]\n',
+    f'{R}[[recipes.kelp.requirements]]\nfile = "k"\nform = "least"\npattern = "("\n',
+    f'{R}[[recipes.kelp.requirements]]\nfile = "../k"\nform = "least"\npattern = "(a)"\n',
+    f'{R}[recipes.kelp.program]\nfile = "../x"\nrun = "kelp x"\nexpect = "*"\n',
+    f'{R}[recipes.kelp.program]\nfile = "/etc/x"\nrun = "kelp x"\nexpect = "*"\n',
+    f'{R}[recipes.kelp.manager]\nlist = "l"\ninstall = "i"\nlocate = "w"\nline = "[0-9]"\n',
+    f'{R}[recipes.kelp.manager]\nlist = "l"\ninstall = "i"\nlocate = "w"\nline = "(?P<version>"\n',
+    f'{R}[recipes.kelp.on]\nruntime = "r"\nversion = "x"\n', f'{R}[recipes.kelp.feed]\nkind = "index"\nroot = "../x"\n',
+    f'{R}[recipes.kelp.feed]\nkind = "index"\nlinks = {{ a = "/bin/sh" }}\n', f'{R}[recipes.kelp.build]\nsteps = ["x"]\nmessages = {{ "(" = "x" }}\n',
+    f'{R}[recipes.kelp.completions]\nbash = "../x"\n', f'{R}[recipes.kelp.hooks]\nnosuch = "x"\n',
+    '[[checks]]\nname = ""\nrun = "true"\n', '[[checks]]\nname = "a"\nrun = " "\n', '[[checks]]\nname = "a"\n', '[[checks]]\nname = "a"\nrun = "a\\u0000b"\n',
+    '[[settings]]\nfile = "relative.json"\nkey = "a"\nvalue = 1\n', '[[settings]]\nfile = "~/../x.json"\nkey = "a"\nvalue = 1\n',
+    '[[settings]]\nfile = "~/x.json"\nkey = ""\nvalue = 1\n', '[[settings]]\nfile = "~/x.json"\nkey = "a"\n',
+    '[identity]\nname = "a\\nb"\n', '[identity]\nemail = " "\n', '[identity]\nkey = "dsa"\n',
+    '[[identity.hosts]]\nname = "-oProxyCommand=id"\nfingerprint = "SHA256:{}"\n'.replace("{}", "a" * 43),
+    '[[identity.hosts]]\nname = "a b"\nfingerprint = "SHA256:{}"\n'.replace("{}", "a" * 43),
+    '[[identity.hosts]]\nname = "quay"\nfingerprint = "SHA256:{}\\n"\n'.replace("{}", "a" * 43),
+    '[[identity.hosts]]\nname = "quay"\nport = 70000\nfingerprint = "SHA256:{}"\n'.replace("{}", "a" * 43),
+    '[[identity.hosts]]\nname = "quay"\nuser = "-l"\nfingerprint = "SHA256:{}"\n'.replace("{}", "a" * 43),
+    "[[conflicts.remove]]\n", '[[conflicts.remove]]\npath = "~"\n', '[[conflicts.remove]]\npath = "/usr"\n', '[[conflicts.remove]]\npath = "x"\n',
+    '[[conflicts.remove]]\npackage = "-x"\n', '[[conflicts.remove]]\nalternative = "--all"\n', '[[conflicts.remove]]\nvariable = "A B"\n',
+    '[conflicts]\npolicy = "burn"\n', '[shells]\nuse = "every"\n', '[shells]\nmissing = "always"\n', '[shells]\nhooks = { nosuch = "x" }\n',
+    "nosuch = 1\n", "[nosuch]\n", "a = \n", '"\n', NESTED, "title = 5\n", 'as-root = "please"\n', "\x00\n", "a = 1979-13-45\n",
+]  # fmt: skip
+
+
+def test_there_are_enough() -> None:
+    assert len(WRONG) >= 100
+
+
+@pytest.mark.parametrize("number", range(len(WRONG)))
+def test_a_wrong_value_is_told_with_its_line(number: int) -> None:
+    with pytest.raises(UsageProblem) as told:
+        parse_manifest(WRONG[number], Path("/desk/workstation.toml"))
+    text = str(told.value)
+    assert "/desk/workstation.toml" in text
+    assert "unexpected" not in text
+    assert len(text) < 2000
+    note(f"manifest: {WRONG[number][:60]!r}")
+
+
+@settings(max_examples=150, deadline=None)
+@given(st.text(max_size=300) | st.binary(max_size=300).map(lambda data: data.decode("latin-1")))
+def test_whatever_a_manifest_holds_the_error_is_ours(text: str) -> None:
+    for whole in (text, f"[runtimes.kelp]\nwant = {text}", f'[runtimes.kelp]\nwant = "{text}"'):
+        try:
+            parse_manifest(whole, Path("/desk/workstation.toml"))
+        except Problem:
+            continue
+
+
+@settings(max_examples=150, deadline=None)
+@given(st.binary(max_size=400), st.sampled_from(["workstation.toml", ".kelp-version", "package.json"]))
+def test_whatever_a_project_holds_is_told_in_its_pins(content: bytes, name: str) -> None:
+    recipe = Recipe(commands=("kelp",))
+    for pin in read_pins(name, content, {"kelp": recipe}):
+        assert pin.wrong or Want(pin.want)
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        "9" * 5000,
+        "[" * 5000,
+        '{"a":' * 5000,
+        "a = " + "[" * 5000,
+        "\x1b]0;x\x07",
+        "4\r\n",
+        "\u202e4",
+        "1:bin",
+        "x" * MOST_BYTES * 2,
+    ],
+)
+def test_a_pin_has_its_bounds(text: str, desk: Desk) -> None:
+    desk.wants()
+    for name in (".kelp-version", "workstation.toml", "package.json"):
+        (desk.home / "project").mkdir(exist_ok=True)
+        (desk.home / "project" / name).write_text(text)
+    answer = desk.run("list", "-m", str(desk.manifest), "--json")
+    assert answer.code in (0, 2), answer.err
+    assert "unexpected" not in answer.err
+    assert "\x1b" not in answer.err + answer.out
+    note(f"pin: {text[:20]!r}")
+
+
+CHECKED = '[[checks]]\nname = "a"\nrun = "touch ~/it-ran"\n'
+
+
+def test_a_manifest_that_was_never_agreed_to_runs_nothing(desk: Desk) -> None:
+    desk.wants()
+    desk.well("provision")
+    there = desk.write(desk.manifest.read_text() + CHECKED, "checkout/workstation.toml")
+    for command in ("verify", "provision"):
+        refused = desk.run(command, "-m", str(there))
+        assert refused.code == 5, refused.out + refused.err
+        assert "was never used on this machine. It brings checks" in refused.err
+        assert f"--trust {there}" in refused.err
+    assert not (desk.home / "it-ran").exists()
+    assert desk.run("preview", "-m", str(there)).code == 0
+    assert desk.run("list", "-m", str(there)).code == 0
+    assert not (desk.home / "it-ran").exists()
+    desk.well("verify", "-m", str(there), "--trust", str(there))
+    assert (desk.home / "it-ran").exists()
+    desk.well("verify", "-m", str(there))
+    there.write_text(there.read_text() + CHECKED.replace('"a"', '"b"'))
+    assert "has changed since you agreed to it" in desk.run("verify", "-m", str(there)).err
+    note("manifest: never agreed to")
+
+
+@pytest.mark.skipif(not is_root(), reason="giving a file to somebody else needs root")
+@pytest.mark.parametrize("how", ["owner", "others", "folder", "link"])
+def test_a_manifest_in_other_hands_is_refused(desk: Desk, how: str) -> None:
+    desk.wants()
+    there = desk.write(desk.manifest.read_text() + CHECKED, "checkout/workstation.toml")
+    desk.manifest.unlink()
+    if how == "owner":
+        os.chown(there, 1234, 1234)
+    elif how == "others":
+        there.chmod(0o666)
+    elif how == "folder":
+        there.parent.chmod(0o777)
+    else:
+        there.rename(desk.home / "elsewhere.toml")
+        os.chown(desk.home / "elsewhere.toml", 1234, 1234)
+        there.symlink_to("../elsewhere.toml")
+    for command in ("verify", "provision"):
+        refused = desk.run(command, "-m", str(there), "--trust", str(there))
+        assert refused.code == 2
+        assert "is not taken at its word" in refused.err
+    assert not (desk.home / "it-ran").exists()
+    note(f"manifest: in other hands, {how}")
+
+
+@pytest.mark.skipif(not is_root(), reason="giving a file to somebody else needs root")
+def test_a_strangers_pin_is_never_installed(desk: Desk) -> None:
+    desk.wants('[shells]\nmissing = "install"\n')
+    desk.well("provision")
+    pin = desk.write("3.6\n", "project/.kelp-version")
+    os.chown(pin, 1234, 1234)
+    done = desk.run("provision", "-m", str(desk.manifest))
+    assert done.code == 0
+    assert not (desk.shelf / "kelp/3.6.2").exists()
+    note("pin: a stranger's")
+
+
+def test_a_pin_is_not_written_through_a_link(desk: Desk) -> None:
+    desk.wants()
+    desk.well("provision")
+    (desk.home / ".vimrc").write_text("set nu\n")
+    (desk.home / "project").mkdir()
+    (desk.home / "project/.kelp-version").symlink_to("../.vimrc")
+    refused = desk.run("switch", "kelp", "4.2.1", "--project", cwd=desk.home / "project")
+    assert refused.code == 2 and "is a link" in refused.err
+    assert (desk.home / ".vimrc").read_text() == "set nu\n"
+    note("pin: a link")
+
+
+@pytest.mark.parametrize(
+    "folder", [".local/share/zesty-anchor", ".local/state/zesty-anchor", ".cache/zesty-anchor", ".config/zesty-anchor"]
+)
+def test_a_folder_of_ours_that_others_may_write_is_not_believed(desk: Desk, folder: str) -> None:
+    desk.wants()
+    desk.well("provision")
+    (desk.home / folder).mkdir(exist_ok=True)
+    (desk.home / folder).chmod(0o777)
+    refused = desk.run("verify")
+    assert refused.code == 2
+    assert f"chmod go-w {desk.home / folder}" in refused.err
+    if is_root():
+        (desk.home / folder).chmod(0o755)
+        os.chown(desk.home / folder, 1234, 1234)
+        assert "belongs to another user" in desk.run("verify").err
+    assert oct((desk.home / ".local/state/zesty-anchor/journal.db").stat().st_mode & 0o777) == "0o600"
+    note(f"folder: {folder}")
