@@ -151,6 +151,39 @@ def machine(furnished: Path, tmp_path: Path) -> Iterator[Machine]:
         subprocess.run(["umount", "-l", str(root / place)], capture_output=True, check=False)
 
 
+PLANT = """
+import json, os, pathlib, sqlite3
+state = pathlib.Path.home() / ".local/state/zesty-anchor"
+base = sqlite3.connect(state / "journal.db")
+for number, text in base.execute("SELECT change, record FROM changes").fetchall():
+    if "cowsay" in text:
+        text = text.replace(chr(34) + "cowsay" + chr(34), chr(34) + "cowsay" + chr(34) + ", " + chr(34) + "zsh" + chr(34))
+        base.execute("UPDATE changes SET record = ? WHERE change = ?", (text, number))
+base.commit()
+for copy in (state / "attic").rglob("*environment*"):
+    if copy.is_file():
+        copy.write_text("LD_PRELOAD=/tmp/planted.so\\n")
+"""
+
+
+def test_nothing_that_was_planted_is_believed(machine: Machine) -> None:
+    """A row in the journal and a file in the attic that another program of the user wrote; a folder of ours that is root's."""
+    packages, environment = machine.packages(), (machine.root / "etc/environment").read_bytes()
+    code, _, _ = machine.person("zesty-anchor", "provision", "--trust", "workstation.toml", passwords=(PASSWORD,))
+    assert code == 0
+    assert (machine.root / "var/lib/zesty-anchor").stat().st_uid == 0
+    print(machine.inside("su", "-", "tide", "-c", f"python3 -c '{PLANT}'"))
+    machine.person("zesty-anchor", "undo", passwords=(PASSWORD,))
+    assert machine.packages() == packages, "zsh was there before, and stays"
+    assert (machine.root / "etc/environment").read_bytes() == environment
+    assert not (machine.root / "var/lib/zesty-anchor").exists()
+    cache = machine.home / ".cache/zesty-anchor"
+    cache.mkdir(parents=True, exist_ok=True)
+    cache.chmod(0o755)
+    refused = machine.alone("zesty-anchor", "verify")
+    assert refused.returncode == 2 and "belongs to another user" in refused.stderr
+
+
 def test_one_password_at_the_start_and_none_after(machine: Machine) -> None:
     before, packages = machine.likeness(), machine.packages()
     environment = (machine.root / "etc/environment").read_bytes()
