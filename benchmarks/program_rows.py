@@ -23,6 +23,7 @@ from zesty_anchor.demo.archive import write_suite
 from zesty_anchor.demo.home import furnish
 from zesty_anchor.demo.host import Host
 from zesty_anchor.demo.wares import pack, write_index, write_runtime
+from zesty_anchor.survey.machine import installed_shells
 from zesty_anchor.system.host import login_path
 
 
@@ -135,6 +136,35 @@ def crowded_survey() -> Iterator[Result]:
         seconds([*PROGRAM, "survey"], environment, str(home))
         took = sorted(seconds([*PROGRAM, "survey"], environment, str(home)) for _ in range(5))[2]
     yield Result("`survey` of a home that people have lived in", "–", took, 3, "s")
+
+
+def looks() -> Iterator[Result]:
+    """What a look costs beside the shells that it starts: each in each of its ways, traced, in a copy of the home."""
+    environment = {"PATH": login_path()}
+    shells = [(shell.name, shell.program) for shell in installed_shells(environment)]
+    with room() as home:
+        furnish(home, "http://127.0.0.1:9/", with_c=True)
+        environment = plain_environment(home)
+
+        def plain() -> float:
+            ways = ((["-c", "true"] if name == "tcsh" else ["-l", "-i", "-c", "true"]) for name, _ in shells)
+            return sum(
+                seconds([path, *way], environment, str(home)) for (_, path), way in zip(shells, ways, strict=True)
+            )
+
+        for words in (["trace", "kelp"], ["survey"]):
+            ours, limit = side_by_side(
+                lambda words=words: seconds([*PROGRAM, *words], environment, str(home)),  # type: ignore[misc]
+                plain,
+                rounds=5,
+            )
+            yield Result(
+                f"`{' '.join(words)}`",
+                f"one plain start of each of {len(shells)} shells",
+                ours / limit,
+                8,
+                note=f"{ours:.2f} s",
+            )
 
 
 _LINES = b"""alias t%d='ls -l ~/desk/%d'

@@ -1,14 +1,15 @@
 """Whether lines can go, shown by the shells themselves: fresh ones with and without them, in a copy of the home.
 
-Four times every way of starting is asked: twice as it is (what differs there, differs by itself), once without the old
-install, and once without the old install and without its lines. What a shell has in the last must be what it had in one of
-the others, or what it had without the old install's own paths.
+Every way of starting is asked as it is, and without the old install and its lines. What a shell has then must be what it had
+before, but for the old install's own paths. Where it is not, it is asked once more as it is (what differs there, differs by
+itself), and without the old install but with its lines (what is missing there, does not hang on them).
 """
 
 from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Iterator, Mapping, Sequence
+from functools import cached_property
 from pathlib import Path
 
 import msgspec
@@ -25,6 +26,9 @@ from zesty_anchor.survey.startup.statement import Statement, blanked, without
 
 Found = dict[Path, list[Statement]]
 """The statements that speak of what is to go, by file."""
+
+Started = tuple[list[StartState], tuple[str, ...]]
+"""The starts, and the harmful commands that were called."""
 
 _AT_ONCE = 8
 _MOST_TRIALS = 24
@@ -43,6 +47,10 @@ class Difference(msgspec.Struct, frozen=True):
     def told(self) -> str:
         """In words."""
         where = f"in {self.shell} ({self.context})" if self.shell else "at a start"
+        if self.key == "unread":
+            return "no shell that is installed here reads it"
+        if self.key == "unready":
+            return f"{where} the shell never gets ready, so it cannot be tried"
         if self.key == "ready":
             return f"{where} the shell would not get ready without it"
         if self.key == "call":
@@ -128,13 +136,22 @@ class _Trial:
         self._texts, self._places, self._gone, self._machine = texts, places, tuple(gone), machine
         self._rounds = list(_rounds(machine, set(changed)))
         self.count = 0
-        self._before = [self._started({}, ()) for _ in range(2)]
-        self._missing = self._started({}, self._gone)
+        self._before = self._started({}, ())
         self._places = places.with_values(self._values(places.names))
+
+    @cached_property
+    def _again(self) -> Started:
+        """Once more as it is: what differs then, differs by itself. Asked only where something differs."""
+        return self._started({}, ())
+
+    @cached_property
+    def _missing(self) -> Started:
+        """Without the old install, and with its lines."""
+        return self._started({}, self._gone)
 
     def _values(self, names: Iterable[str]) -> Iterator[str]:
         """What the variables hold that are to go."""
-        for state in self._before[0][0]:
+        for state in self._before[0]:
             for name in names:
                 for kind in ("exported", "variable"):
                     value = state.facts.get(f"{kind} {name}", "")
@@ -146,19 +163,28 @@ class _Trial:
         changed = {
             path: without(self._texts[path], each) for path, each in found.items() if any(s.serves for s in each)
         }
-        after, calls = self._started(changed, self._gone)
-        (first, called), (again, called_again), (missing, called_missing) = *self._before, self._missing
+        first = self._before[0]
+        if not first:
+            return [Difference("", "", "unread", None, None)]
+        if all(state.cut_off for state in first):
+            return [Difference(first[0].shell, first[0].context, "unready", None, None)]
+        after = self._started(changed, self._gone)
+        if not self._compared(after, self._before, self._before):
+            return []
+        return self._compared(after, self._again, self._missing)
+
+    def _compared(self, after: Started, again: Started, missing: Started) -> list[Difference]:
         differences = [
             difference
-            for a, twice, c, b in zip(first, again, missing, after, strict=True)
+            for a, twice, c, b in zip(self._before[0], again[0], missing[0], after[0], strict=True)
             for difference in self._between(a, twice, c, b)
         ]
-        known = {self._rest(call) for call in (*called, *called_again, *called_missing)}
-        return differences + [Difference("", "", "call", None, call) for call in calls if self._rest(call) not in known]
+        known = {self._rest(call) for call in (*self._before[1], *again[1], *missing[1])}
+        return differences + [
+            Difference("", "", "call", None, call) for call in after[1] if self._rest(call) not in known
+        ]
 
-    def _started(
-        self, changed: Mapping[Path, bytes], gone: tuple[Path, ...]
-    ) -> tuple[list[StartState], tuple[str, ...]]:
+    def _started(self, changed: Mapping[Path, bytes], gone: tuple[Path, ...]) -> Started:
         machine = self._machine
 
         def task(home: Path) -> list[StartState]:
