@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable, Iterable, Sequence
 from pathlib import Path
 
@@ -70,14 +71,20 @@ def _spoken(
 
 def _known(files: Iterable[TextFile], places: Places, machine: Machine) -> Known:
     """The variables that lead there wherever they are set: each file may read what another one has set."""
-    known, told = dict(places.known), -1
-    while len(known) > told:
-        told = len(known)
-        for file in files:
+    texts = {file.path: (file, os.fsdecode(file.content)) for file in files if file.content}
+    known = dict(places.known)
+    waiting = {path for path, (_, text) in texts.items() if places.may_speak(text, known)}
+    while waiting:
+        fresh: dict[str, Path] = {}
+        for path in sorted(waiting):
             mine = dict(known)
-            if file.content:
-                _about(file, places, mine, machine)
+            _about(texts[path][0], places, mine, machine)
+            fresh |= {name: path for name in mine if name not in known and name not in fresh}
             known |= {name: value for name, value in mine.items() if name not in known}
+        # What a file sets, it finds itself.
+        waiting = {
+            path for path, (_, text) in texts.items() if any(name in text and path != by for name, by in fresh.items())
+        }
     return known
 
 

@@ -14,6 +14,7 @@ from typing import Any
 from zesty_anchor.shells.sh_tree import parsed
 from zesty_anchor.survey.startup.path_parts import path_parts, spans_of
 from zesty_anchor.survey.startup.places import Known, Places
+from zesty_anchor.survey.startup.sh_words import NOWHERE, RUNS, ShWords
 from zesty_anchor.survey.startup.statement import LISTS, Statement, Use, whole_lines, with_blank
 
 Whole = Callable[[bytes], bool]
@@ -67,19 +68,13 @@ _BODIES = ("if_statement", "elif_clause", "else_clause", "do_group", "compound_s
 """What holds statements."""
 _NO_STATEMENT = ("condition", "value", "variable", "name")
 _HARMLESS = (":", "true", "false", "test", "[", "type", "hash", "which")
-_NOWHERE = re.compile(r"\d*(?:&>>?|>>?&?)\s*(?:/dev/null|\d|-)")
-"""A redirection that writes into no file: away, or to where another goes."""
-_RUNS = re.compile(r"(?:\$\(|<\(|`)\s*([^()|;&`\n]+?)(?:\s+\d*>\s*/dev/null|\s+2>&1)*\s*(?:\)|`)")
-"""The output of one command."""
 
 
-class _Reader:
+class _Reader(ShWords):
     """Judges the statements of one file. Nothing is run."""
 
     def __init__(self, content: bytes, places: Places, known: Known) -> None:
-        self._content = content
-        self._places = places
-        self._known = known
+        super().__init__(content, places, known)
         self._depth = 0
         self._parts: list[tuple[int, int]] = []
         """The bytes that can be cut of a statement which does more."""
@@ -90,8 +85,10 @@ class _Reader:
         """The statements about what is to go, among siblings."""
         for group in self._groups(nodes):
             mentioned = [node for node in group if self._mentions(node)]
+            if not mentioned and not self._sets_anew(group):
+                continue
             self._parts, self._names = [], set()
-            use = max((self._use(node) for node in group), default=Use.NOTHING)
+            use = max(self._use(node) for node in group)
             parts, names = self._parts, frozenset(self._names)
             if not mentioned:
                 continue
@@ -111,6 +108,11 @@ class _Reader:
                 spans = [(each.start, each.end) for each in inner if each.serves]
                 if self._text_mentions(self._left(node, spans)):
                     yield self._statement(node, node.start_byte, node.end_byte, node.end_byte, None)
+
+    def _sets_anew(self, group: list[Any]) -> bool:
+        """Whether a variable that leads there may be set to something else: most statements set none that is known."""
+        text = self._content[group[0].start_byte : group[-1].end_byte]
+        return any(f"{name}=".encode() in text or f"{name}+=".encode() in text for name in self._known)
 
     def _statement(self, node: Any, start: int, end: int, text_end: int, names: frozenset[str] | None) -> Statement:
         """Without ``names`` it does not serve."""
@@ -150,14 +152,6 @@ class _Reader:
         if inner < len(statements):
             yield from cut
 
-    def _left(self, node: Any, cut: Iterable[tuple[int, int]]) -> str:
-        """A statement's text without what is cut out of it."""
-        text, at = b"", node.start_byte
-        for start, end in sorted(cut):
-            text += self._content[at:start]
-            at = max(at, end)
-        return os.fsdecode(text + self._content[at : node.end_byte])
-
     # -- what a statement is for -----------------------------------------------------------------------
 
     def _use(self, node: Any) -> Use:
@@ -175,11 +169,10 @@ class _Reader:
     def _use_of_comment(self, node: Any) -> Use:
         return Use.NOTHING
 
-    _use_of_test_command = _use_of_comment
-
     def _use_of_list(self, node: Any) -> Use:
         return self._of_all(node.named_children)
 
+    _use_of_test_command = _use_of_comment
     _use_of_if_statement = _use_of_elif_clause = _use_of_else_clause = _use_of_do_group = _use_of_list
     _use_of_compound_statement = _use_of_negated_command = _use_of_list
 
@@ -209,7 +202,7 @@ class _Reader:
 
     def _use_of_redirected_statement(self, node: Any) -> Use:
         for redirect in node.named_children[1:]:
-            if redirect.type != "file_redirect" or not _NOWHERE.fullmatch(self._text(redirect).strip()):
+            if redirect.type != "file_redirect" or not NOWHERE.fullmatch(self._text(redirect).strip()):
                 return Use.MORE
         return self._of_all(node.named_children[:1])
 
@@ -315,16 +308,6 @@ class _Reader:
         self._parts += [with_blank(self._content, entry.start_byte, entry.end_byte) for entry in own]
         return Use.PART
 
-    def _pieces(self, nodes: Iterable[Any]) -> list[tuple[Any, int, int]]:
-        """Nodes that touch one another are one word: the grammar parts ``a=$b:$c/d`` at the second dollar sign."""
-        pieces: list[tuple[Any, int, int]] = []
-        for node in nodes:
-            if pieces and pieces[-1][2] == node.start_byte:
-                pieces[-1] = (pieces[-1][0], pieces[-1][1], node.end_byte)
-            else:
-                pieces.append((node, node.start_byte, node.end_byte))
-        return pieces
-
     def _use_of_unset_command(self, node: Any) -> Use:
         names = [self._text(child) for child in node.named_children if child.type == "variable_name"]
         return Use.FOLDER if names and all(name in self._known for name in names) else Use.MORE
@@ -345,7 +328,7 @@ class _Reader:
         if name == "eval" and len(arguments) == 1:
             return (
                 Use.FOLDER
-                if _RUNS.fullmatch(self._plain(self._text(arguments[0]))) and self._is_own(self._text(arguments[0]))
+                if RUNS.fullmatch(self._plain(self._text(arguments[0]))) and self._is_own(self._text(arguments[0]))
                 else Use.MORE
             )
         if name == "alias" and arguments:
@@ -364,36 +347,3 @@ class _Reader:
             self._parts += [with_blank(self._content, *span) for span in own]
             return Use.PART
         return Use.FOLDER if own else Use.MORE
-
-    # -- texts -----------------------------------------------------------------------------------------
-
-    def _text(self, node: Any) -> str:
-        return os.fsdecode(self._content[node.start_byte : node.end_byte]).replace("\r", "")
-
-    def _mentions(self, node: Any) -> bool:
-        if node.type in ("declaration_command", "unset_command"):
-            names = (self._text(child) for child in node.named_children if child.type == "variable_name")
-            if any(name in self._known for name in names):
-                return True
-        return self._text_mentions(self._text(node))
-
-    def _text_mentions(self, text: str) -> bool:
-        if not self._places.may_speak(text, self._known):
-            return False
-        if any(re.search(rf"(?<![\w$]){re.escape(name)}\+?=", text) for name in self._places.names):
-            return True
-        return self._places.speaks(self._plain(text))
-
-    def _plain(self, text: str) -> str:
-        return self._places.plain(text, self._known)
-
-    def _is_within(self, text: str) -> bool:
-        return self._places.within(self._plain(text))
-
-    def _is_own(self, text: str) -> bool:
-        """Whether a word is a path of the old install, or nothing but what one program of it prints."""
-        plain = self._plain(text)
-        runs = _RUNS.fullmatch(plain)
-        if runs:
-            return self._places.within(runs[1].split()[0])
-        return "$(" not in plain and "`" not in plain and "<(" not in plain and self._places.within(plain)
