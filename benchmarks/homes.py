@@ -63,7 +63,9 @@ def provisioned(count: int, *, also: bool = False) -> Iterator[tuple[Path, Path]
                     'also = ["1.1"]\n' if also or name == names[0] else ""
                 )
             manifest.write_text(text)
-            provisioned_in[home] = seconds([*PROGRAM, "provision", "-m", str(manifest), "--trust", str(manifest)], plain_environment(home))
+            provisioned_in[home] = seconds(
+                [*PROGRAM, "provision", "-m", str(manifest), "--trust", str(manifest)], plain_environment(home)
+            )
         yield home, manifest
 
 
