@@ -92,3 +92,57 @@ def test_a_draft_loads_and_its_preview_is_small(crowded: Desk) -> None:
     seen = crowded.well("preview", "--json").json
     assert seen["pending"] < 25
     assert {change["kind"] for change in seen["changes"]} <= {"generated-file", "startup-file", "launchers"}
+
+
+LIVED_IN = """export EDITOR=vi
+export PATH="$PATH:.:$HOME/open"
+export PATH="$HOME/bin:$PATH"
+export PATH="$HOME/bin:$PATH"
+. ~/tide.sh
+echo "good morning"
+sleep 0.3
+. ~/tide.sh
+export STAMP=$(date +%s)
+export SSH_AUTH_SOCK=/tmp/none
+"""
+SEEN = {
+    ("~/.bashrc", 2): "commands of whatever folder you are in are run",
+    ("~/.bashrc", 3): "~/bin hides the system's grep, ls",
+    ("~/.bashrc", 4): "~/bin is on PATH twice",
+    ("~/.bashrc", 6): "prints 'good morning' where there is no terminal",
+    ("~/.bashrc", 7): "this line takes",
+    ("~/.bashrc", 8): "does again what ~/.bashrc:5 did",
+    ("~/.bashrc", 1): "EDITOR has 2 values: vi in bash (~/.bashrc:1); nano in zsh (~/.zshrc:1)",
+    ("~/.cshrc", 0): "tcsh never reads it, since ~/.tcshrc is there",
+    ("~/.zprofile", 0): "is a link that leads nowhere",
+    ("~/old-node", 0): "is an install of node that nothing uses",
+}
+
+
+def test_the_survey_sees_what_an_experienced_colleague_sees(desk: Desk) -> None:
+    desk.write(LIVED_IN, ".bashrc")
+    for name, text in ((".bash_profile", ". ~/.bashrc\n"), ("tide.sh", "export TIDE=high\n"), (".zshrc", "export EDITOR=nano\n"),
+                       (".cshrc", "setenv A 1\n"), (".tcshrc", "setenv B 1\n"), (".sh_history", "mine\n")):  # fmt: skip
+        desk.write(text, name)
+    for name in ("bin/ls", "bin/grep", "old-node/bin/node", "old-node/lib/x", "old-node/share/x"):
+        desk.write("#!/bin/sh\n", name).chmod(0o755)
+    (desk.home / "open").mkdir()
+    (desk.home / "open").chmod(0o777)
+    (desk.home / ".zprofile").symlink_to("/nowhere/x")
+    before = desk.likeness()
+    troubles = desk.well("survey", "--json").json["troubles"]
+    assert desk.likeness() == before, "a look changes nothing, a history of a shell neither"
+    for place, words in SEEN.items():
+        assert [t for t in troubles if (t["file"], t["line"]) == place and words in t["what"]], (place, troubles)
+    assert any("~/open is on PATH, and everybody may write into it" in t["what"] for t in troubles)
+    assert all(t["mend"] for t in troubles)
+    assert [t["weight"] for t in troubles] == sorted((t["weight"] for t in troubles), reverse=True)
+    assert "commands of whatever folder" in troubles[0]["what"]
+    drafted = desk.well("draft", "-").out
+    raw = tomllib.loads(drafted)
+    assert raw["variables"] == {"EDITOR": "vi", "TIDE": "high"}
+    assert "# EDITOR is nano in zsh (~/.zshrc:1)" in drafted
+    assert "# STAMP is worked out at each start by ~/.bashrc:9" in drafted
+    assert raw["path"] == {"first": ["~/bin"], "last": ["~/open"]}
+    assert all(table == {"want": "system"} for table in raw.get("runtimes", {}).values())
+    assert "answers" in desk.well("trace", "ls").out, "without a manifest"

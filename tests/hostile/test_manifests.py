@@ -141,7 +141,12 @@ def test_a_manifest_that_was_never_agreed_to_runs_nothing(desk: Desk) -> None:
     assert not (desk.home / "it-ran").exists()
     assert desk.run("preview", "-m", str(there)).code == 0
     assert desk.run("list", "-m", str(there)).code == 0
+    there.write_text(desk.manifest.read_text().replace('run = "', 'run = "touch ~/it-ran; '))
+    assert "it-ran" in there.read_text()
+    for command in ("survey", "list", "preview", "trace"):
+        desk.well(command, *(["kelp"] if command == "trace" else []), "-m", str(there))
     assert not (desk.home / "it-ran").exists()
+    there.write_text(desk.manifest.read_text() + CHECKED)
     desk.well("verify", "-m", str(there), "--trust", str(there))
     assert (desk.home / "it-ran").exists()
     desk.well("verify", "-m", str(there))

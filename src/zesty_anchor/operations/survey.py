@@ -5,8 +5,12 @@ from __future__ import annotations
 from collections.abc import Sequence
 from pathlib import Path
 
+import msgspec
+
+from zesty_anchor.manifest.recipe import Recipe
 from zesty_anchor.operations.person import Person, finder
 from zesty_anchor.operations.recipes import manifest_of
+from zesty_anchor.planning.agreement import is_agreed
 from zesty_anchor.planning.look import look_at
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.recipes import shipped
@@ -19,7 +23,18 @@ def survey(workstation: Workstation, person: Person) -> Findings:
     """What is here, with the commands of the manifest's runtimes, and those of runtimes that have a shipped recipe."""
     manifest = workstation.locations.shown(workstation.file) if workstation.manifest.tools else ""
     privilege = finder(person, workstation.environ)().way
-    return look(look_at(workstation), workstation.recipes, shipped(), privilege, manifest)
+    return look(look_at(workstation), _recipes(workstation), shipped(), privilege, manifest)
+
+
+def _recipes(workstation: Workstation) -> dict[str, Recipe]:
+    """The manifest's recipes; of those that stand in a manifest that was not agreed to, no command is run."""
+    if not workstation.manifest.recipes or is_agreed(workstation):
+        return dict(workstation.recipes)
+    own = workstation.manifest.recipes
+    return {
+        name: msgspec.structs.replace(recipe, version=None) if name in own else recipe
+        for name, recipe in workstation.recipes.items()
+    }
 
 
 def draft(workstation: Workstation, person: Person, file: Path | None, names: Sequence[str] = ()) -> str:

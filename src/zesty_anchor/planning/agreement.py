@@ -81,6 +81,14 @@ def question(workstation: Workstation, trusted: Path | None = None) -> Question 
     )
 
 
+def is_agreed(workstation: Workstation) -> bool:
+    """Whether what the manifest names may be run."""
+    try:
+        return question(workstation) is None
+    except UsageProblem:
+        return False
+
+
 def agree(workstation: Workstation) -> None:
     """Write down that the person agrees to what it runs now."""
     known = _agreed(workstation)

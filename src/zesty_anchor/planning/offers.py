@@ -15,6 +15,7 @@ from zesty_anchor.manifest.recipe import Recipe
 from zesty_anchor.manifest.version import Version
 from zesty_anchor.manifest.want import Want
 from zesty_anchor.manifest.wanted import Artefact, refer
+from zesty_anchor.planning.agreement import is_agreed
 from zesty_anchor.planning.companions import companion_for, companions_of
 from zesty_anchor.planning.standing import supplies
 from zesty_anchor.planning.workstation import Workstation
@@ -114,6 +115,12 @@ class Offers:
     def manager(self, name: str, machine: Machine) -> ManagerProgram:
         """A manager that stands on the shelf. Raises ``ManagerAbsent`` where it does not."""
         recipe = self._workstation.recipes[name]
+        if name in self._workstation.manifest.recipes and not is_agreed(self._workstation):
+            raise UsageProblem(
+                f"{name} is spoken to as this manifest says, and that was never agreed to",
+                where=self._workstation.place("recipes", name),
+                advice=f"read it, then: zesty-anchor provision --trust {self._workstation.file}",
+            )
         known = [v for n, v in machine.shelf if n == name]
         version = max(known, key=Version, default=None)
         if version is None or recipe.manager is None:
