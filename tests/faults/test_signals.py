@@ -152,6 +152,8 @@ def test_a_terminal_that_is_closed(desk: Desk, silent: str) -> None:
     child = pexpect.spawn(
         str(PROGRAM), ["provision"], cwd=str(desk.home), timeout=30,
         env={"HOME": str(desk.home), "PATH": login_path(), "LANG": "C.UTF-8", "TERM": "xterm"},
+        # Tests that were started by nohup would have it ignored.
+        preexec_fn=lambda: signal.signal(signal.SIGHUP, signal.SIG_DFL),
     )  # fmt: skip
     assert until(lambda: (desk.home / "at").exists())
     process = child.pid
