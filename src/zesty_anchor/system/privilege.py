@@ -102,10 +102,14 @@ class Hands:
     def __init__(self, given: Access, tell: Callable[[str], None]) -> None:
         self.access = given
         self._tell = tell
+        self._told = ""
 
     def run(self, command: tuple[str, ...], hear: Callable[[str], None]) -> int:
         """Run a command; each line that it prints, to either stream, goes to ``hear``. Returns its exit status."""
-        self._tell(f"with privilege: {self.access.shown(command)}")
+        told = f"with privilege: {self.access.shown(command)}"
+        if told != self._told:  # what is kept for undo takes several commands of one kind
+            self._tell(told)
+            self._told = told
         if self.access.hand is not None:
             return self.access.hand.run(command, hear)
         from zesty_anchor.system.root_hand import run_here
