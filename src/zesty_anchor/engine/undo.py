@@ -39,22 +39,28 @@ def needs_privilege(kinds: Kinds, entries: Iterable[Entry]) -> bool:
 def take_back_entry(kinds: Kinds, journal: Journal, entry: Entry, bench: Bench) -> Reverted:
     """Take one change back; where that was whole, write it down, with what a person should know and what stays in the attic.
 
-    The folders that it made on its way are left to ``tidy``: others may be at work in them.
+    While that goes on it counts as begun: where we are cut off in it, the next run ends it. The folders that it made on its way are
+    left to ``tidy``: others may be at work in them.
     """
     record = record_of(kinds, entry)
+    if entry.state == "done":
+        journal.noted(entry.run, entry.change, record, "begun")
     try:
         reverted = kinds[entry.kind].take_back(record, bench)
     except (Problem, OSError) as error:
         problem = error if isinstance(error, Problem) else of_system(error, entry.subject)
         told = f"{entry.action} {entry.subject} could not be taken back: {problem}; {problem.advice}"
-        return Reverted((told,), whole=False)
-    if reverted.whole:
-        things = {kept: was for was, kept in record.in_attic().items()}
-        if reverted.needed:
-            things |= {kept: was for kept, was in record.attic_copies().items() if was}
-        there = {kept: was for kept, was in things.items() if os.path.lexists(kept)}
-        journal.taken_back(entry, reverted.notices, there)
-        _let_go(record, there)
+        reverted = Reverted((told,), whole=False)
+    if not reverted.whole:
+        if entry.state == "done":
+            journal.noted(entry.run, entry.change, record, "done")
+        return reverted
+    things = {kept: was for was, kept in record.in_attic().items()}
+    if reverted.needed:
+        things |= {kept: was for kept, was in record.attic_copies().items() if was}
+    there = {kept: was for kept, was in things.items() if os.path.lexists(kept)}
+    journal.taken_back(entry, reverted.notices, there)
+    _let_go(record, there)
     return reverted
 
 
