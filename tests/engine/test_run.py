@@ -203,3 +203,27 @@ def test_an_error_of_our_own_ends_one_change_and_not_the_run(work: tuple[Runner,
     reports = runner.stage([Mark("bad", out, fails=KeyError("x")), Mark("good", out)])
     assert [report.outcome for report in reports] == ["failed", "done"]
     assert "something unexpected: KeyError" in reports[0].problem
+
+
+def test_a_cut_off_while_it_is_taken_back_is_ended_by_the_next_run(
+    work: tuple[Runner, Journal, Marks, Path], tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Half of it is gone, and half is there: neither may be taken for whole."""
+    runner, journal, marks, out = work
+    runner.stage([Mark("a", out)])
+    journal.end_run(1)
+
+    def killed(record: MarkRecord, bench: Bench) -> Reverted:
+        Path(record.file).write_text("half")
+        raise SystemExit
+
+    monkeypatch.setattr(marks, "take_back", killed)
+    with pytest.raises(SystemExit):
+        take_back_run({"mark": marks}, journal, 1, lambda run: bench_in(tmp_path))
+    monkeypatch.undo()
+    journal.close()
+    again = Journal(tmp_path / ".local/state/zesty-anchor/journal.db")
+    taken = recover({"mark": marks}, again, bench_in(tmp_path).locations, lambda run: bench_in(tmp_path))
+    assert [change.subject for change in taken.changes] == ["a"]
+    assert not (out / "a").exists()
+    assert again.standing_runs() == []
