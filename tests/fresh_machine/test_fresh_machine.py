@@ -331,7 +331,7 @@ def test_doas_does_as_well(machine: Machine, rule: str) -> None:
 def test_one_who_may_not_use_sudo_is_like_one_without(machine: Machine) -> None:
     machine.inside("gpasswd", "-d", "tide", "sudo")
     (machine.root / "etc/sudoers.d/none").write_text("")
-    words = machine.words("zesty-anchor", "provision")
+    words = machine.words("zesty-anchor", "provision", "--trust", "workstation.toml")
     words[2] = "--groups=tide"
     machine.words = lambda *command: words  # type: ignore[method-assign]
     code, shown, asked = machine.person(
@@ -344,7 +344,7 @@ def test_one_who_may_not_use_sudo_is_like_one_without(machine: Machine) -> None:
 
 def test_without_a_terminal_it_ends_with_five(machine: Machine) -> None:
     before = machine.likeness()
-    done = machine.alone("zesty-anchor", "provision", "--yes")
+    done = machine.alone("zesty-anchor", "provision", "--yes", "--trust", "workstation.toml")
     print(done.stderr)
     assert done.returncode == 5
     assert "sudo wants the password" in done.stderr
@@ -356,7 +356,7 @@ def test_packages_that_are_all_there_need_nobody(machine: Machine) -> None:
     manifest = machine.desk / "workstation.toml"
     text = re.sub(r"\[runtimes\.brine\].*?\n\n", "", manifest.read_text(), flags=re.DOTALL)
     manifest.write_text(text.replace('"unzip", "cowsay"', '"sudo", "awk"').split("[variables.system]")[0])
-    done = machine.alone("zesty-anchor", "provision")
+    done = machine.alone("zesty-anchor", "provision", "--trust", "workstation.toml")
     assert done.returncode == 0, done.stderr
     machine.alone("zesty-anchor", "undo")
     assert not {"sudo", "apt-get", "apt-cache"} & set(machine.programs_of("zesty-anchor", "provision"))
@@ -379,6 +379,8 @@ def test_started_through_sudo_the_work_is_the_callers(machine: Machine) -> None:
         "/home/tide/env/bin/zesty-anchor",
         "provision",
         "-m",
+        "/home/tide/desk/workstation.toml",
+        "--trust",
         "/home/tide/desk/workstation.toml",
         passwords=(PASSWORD,),
     )
@@ -403,7 +405,7 @@ def test_a_lock_is_waited_for(machine: Machine) -> None:
     machine.inside("apt-get", "update", "-q")
     with (machine.root / "var/lib/dpkg/lock-frontend").open("w") as lock:
         fcntl.lockf(lock, fcntl.LOCK_EX)
-        words = machine.words("zesty-anchor", "provision")
+        words = machine.words("zesty-anchor", "provision", "--trust", "workstation.toml")
         child = pexpect.spawn(words[0], words[1:], timeout=120, encoding="utf-8", dimensions=(50, 160))
         child.expect_exact(PROMPT)
         child.sendline(PASSWORD)
