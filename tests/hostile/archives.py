@@ -130,7 +130,7 @@ ATTACKS: dict[str, bytes] = {
     "a device": tar(member("kelp/null", type=tarfile.CHRTYPE)),
     "a disk": tar(member("kelp/disk", type=tarfile.BLKTYPE)),
     "a pipe": tar(member("kelp/pipe", type=tarfile.FIFOTYPE)),
-    "a member of no known kind": tar(member("kelp/x", type=b"Q")).replace(b"ustar  ", b"ustar  "),
+    "a member of no known kind": tar(member("kelp/x", type=b"Q")),
     "a hard link to what is not there": tar(link("kelp/passwd", "/etc/passwd", tarfile.LNKTYPE)),
     "a hard link that leaves": tar(link("kelp/passwd", "../../etc/passwd", tarfile.LNKTYPE)),
     "a hard link to a link": tar(link("kelp/l", "a"), link("kelp/h", "kelp/l", tarfile.LNKTYPE)),

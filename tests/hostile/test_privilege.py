@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import sqlite3
 import subprocess
 from pathlib import Path
 
@@ -51,6 +50,7 @@ def test_planted_rows_and_files_are_not_believed(asked: list[str], tmp_path: Pat
             bench,
         ),
         Alternatives().take_back(AlternativeRecord(privileged=True, name="pager-x", query="Name: pager-x\nLink: /etc/passwd\n\nAlternative: /tmp/x\nPriority: 1\n"), bench),
+        Alternatives().take_back(AlternativeRecord(privileged=True, name="../x y", query=""), bench),
         SystemVariables().take_back(FileRecord(privileged=True, path="/etc/environment", name="e", before=str(before), after=str(before)), bench),
     ]  # fmt: skip
     assert asked == []
@@ -122,6 +122,21 @@ def test_names_of_runs_and_copies_are_names(name: str) -> None:
     note(f"privilege: the name {name!r}")
 
 
-def test_the_standard_library_is_what_reads_the_journal() -> None:
-    assert sqlite3.sqlite_version_info >= (3, 30)
-    assert subprocess.run(["sh", "-n", "-c", root_store._NOTE + root_store._GIVE], check=False).returncode == 0
+def test_a_mode_that_was_planted_does_not_open_a_file_of_the_systems(
+    asked: list[str], tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("zesty_anchor.changes.system.system_variables._BESIDE", str(tmp_path / "beside"))
+    file = tmp_path / "environment"
+    file.write_text("TIDE=high\n")
+    file.chmod(0o644)
+    bench = bench_in(tmp_path, Hands(Access("root"), asked.append).run)
+    for name, text in (("before", "TIDE=low\n"), ("after", "TIDE=high\n")):
+        bench.as_root(root_store.note(bench.run, f"environment.{name}", text))
+    SystemVariables().take_back(FileRecord(privileged=True, path=str(file), name="e", mode=0o666), bench)
+    assert (file.read_text(), oct(file.stat().st_mode & 0o777)) == ("TIDE=low\n", "0o644")
+    note("privilege: a planted mode")
+
+
+@pytest.mark.parametrize("script", ["_NOTE", "_COPY", "_TAKE", "_GIVE", "_WRITE", "_CLEAR"])
+def test_each_script_of_root_is_one_that_sh_can_read(script: str) -> None:
+    assert subprocess.run(["sh", "-n", "-c", getattr(root_store, script)], check=False).returncode == 0

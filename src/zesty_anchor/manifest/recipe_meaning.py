@@ -64,8 +64,8 @@ def _inside(path: tuple[Step, ...], text: str, *, whole: bool = False, of: str =
     """A path that must stay in a version's folder, and may become a part of PATH."""
     if not text and whole:
         return
-    advice = f"mend {path[-1] if path[-1] == 'root' else 'the recipe'} in the recipe: a path below that folder, without .. and colons"
-    advice = advice.replace("mend the recipe in the recipe", "mend the recipe")
+    what = "root in the recipe" if path[-1] == "root" else "the recipe"
+    advice = f"mend {what}: a path below that folder, without .. and colons"
     if text.startswith(("/", "~")) or ".." in text.split("/"):
         yield Wrong(path, f"{dotted(path)} is {text[:60]!r}, which leads out of the {of}", advice)
     elif not text or text.startswith("-") or ":" in text or not text.isprintable():

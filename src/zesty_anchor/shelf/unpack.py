@@ -34,7 +34,8 @@ _DESCRIBING = (
     tarfile.GNUTYPE_LONGNAME,
     tarfile.GNUTYPE_LONGLINK,
 )
-_MOST_GLOBAL = 16
+_MOST_GLOBAL = 256
+"""Fields that headers for all of an archive may set (pax(1), "pax Extended Header": type g)."""
 
 
 _CLASHES = (errno.ENAMETOOLONG, errno.ELOOP, errno.ENOTDIR, errno.EISDIR, errno.EEXIST, errno.EILSEQ)
@@ -51,7 +52,7 @@ class _Member(tarfile.TarInfo):
             raise ArchiveRefused("a member has less than no bytes", self.name)
         if self.type == tarfile.GNUTYPE_SPARSE:
             raise ArchiveRefused("it holds a file with holes", self.name)
-        if self.type == tarfile.XGLTYPE and len(archive.pax_headers) > _MOST_GLOBAL * 16:
+        if self.type == tarfile.XGLTYPE and len(archive.pax_headers) > _MOST_GLOBAL:
             raise ArchiveRefused("it describes all of itself too often", self.name)
         return super()._proc_member(archive)  # type: ignore[misc, no-any-return]
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import stat
 from collections.abc import Iterable, Iterator, Mapping
 from pathlib import Path
 
@@ -13,6 +12,7 @@ from zesty_anchor.survey.installs import held
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.survey.startup.provenance import Origin
 from zesty_anchor.survey.startup.startup_trace import StartupTrace
+from zesty_anchor.system.ownership import others_may_write
 
 _CURRENT = "(the current folder)"
 _MOST_NAMES = 5
@@ -56,10 +56,8 @@ def _writable_by_others(folder: Path) -> str:
         return ""
     if state.st_uid not in (0, os.geteuid()):
         return f"belongs to another user (number {state.st_uid})"
-    if state.st_mode & stat.S_IWOTH:
-        return "everybody may write into it"
-    own = state.st_gid in (0, os.getegid())
-    return "" if own or not state.st_mode & stat.S_IWGRP else f"its group (number {state.st_gid}) may write into it"
+    others = others_may_write(state)
+    return f"{others} may write into it" if others else ""
 
 
 def _hiding(

@@ -25,7 +25,7 @@ def in_other_hands(file: Path) -> str:
             return f"{path} cannot be looked at: {error.strerror}"
         if state.st_uid not in trusted:
             return f"{path} belongs to another user (number {state.st_uid})"
-        open_to = _others_may_write(state)
+        open_to = others_may_write(state)
         sticky = stat.S_ISDIR(state.st_mode) and state.st_mode & stat.S_ISVTX
         if open_to and not (sticky and below is not None):
             return f"{open_to} may write {'into ' if stat.S_ISDIR(state.st_mode) else ''}{path}"
@@ -45,7 +45,7 @@ def check_own(folder: Path) -> None:
             where=str(folder),
             advice=f"if it is yours: sudo chown -R $(id -u) {folder}; else move it away",
         )
-    others = _others_may_write(state)
+    others = others_may_write(state)
     if others:
         raise UsageProblem(
             f"{others} may write into {folder}, so what it holds is not believed",
@@ -54,7 +54,8 @@ def check_own(folder: Path) -> None:
         )
 
 
-def _others_may_write(state: os.stat_result) -> str:
+def others_may_write(state: os.stat_result) -> str:
+    """Who besides the owner, root and our own group may write there; empty for nobody. Pure."""
     if state.st_mode & stat.S_IWOTH:
         return "everybody"
     if state.st_mode & stat.S_IWGRP and state.st_gid not in (0, os.getegid()):

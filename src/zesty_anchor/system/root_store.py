@@ -46,7 +46,9 @@ chmod --reference="$2" -- "$2.zesty-anchor"; mv -T -- "$2.zesty-anchor" "$2"
 _WRITE = """# write $1
 set -eu; umask 022
 [ ! -L "$1" ] || { echo "$1 is a link"; exit 9; }
-printf %s "$2" >"$3"; chmod "$4" "$3"; chown 0:0 "$3"; mv -T -- "$3" "$1"
+printf %s "$2" >"$3"; chown 0:0 "$3"
+if [ -e "$1" ]; then chmod --reference="$1" -- "$3"; else chmod 644 "$3"; fi
+mv -T -- "$3" "$1"
 """
 _CLEAR = """# remove what undo needed from $1
 set -eu
@@ -93,9 +95,9 @@ def give(run: str, name: str, target: str) -> Command:
     return ("sh", "-c", _GIVE, "sh", str(folder(run) / _named(name)), target)
 
 
-def write(target: str, content: str, beside: str, mode: int) -> Command:
-    """The command that gives a file of the system's a content, which no other file is read for."""
-    return ("sh", "-c", _WRITE, "sh", target, content, beside, f"{mode & 0o777:o}")
+def write(target: str, content: str, beside: str) -> Command:
+    """The command that gives a file of the system's a content, which no other file is read for. Its mode stays."""
+    return ("sh", "-c", _WRITE, "sh", target, content, beside)
 
 
 def clear(run: str, *names: str) -> Command:
@@ -107,7 +109,9 @@ def clear(run: str, *names: str) -> Command:
 
 def believed(run: str, name: str) -> bytes | None:
     """What a file there holds; None where it, or a folder above it, is not root's alone, or cannot be read."""
-    file = folder(run) / _named(name)
+    if not _NAME.match(name):
+        return None
+    file = folder(run) / name
     try:
         for path in (STORE, file.parent.parent, file.parent, file):
             state = path.lstat()
@@ -120,7 +124,9 @@ def believed(run: str, name: str) -> bytes | None:
 
 def stands(run: str, name: str) -> Path | None:
     """Where a copy stands that can be believed, whoever may read it; None where there is none."""
-    file = folder(run) / _named(name)
+    if not _NAME.match(name):
+        return None
+    file = folder(run) / name
     try:
         states = [path.lstat() for path in (STORE, file.parent.parent, file.parent, file)]
     except OSError:

@@ -47,7 +47,7 @@ class SetSystemVariables(FileChange, frozen=True):
             *root_store.note(bench.run, "environment.before", before.decode("utf-8", "surrogateescape")),
             *root_store.note(bench.run, "environment.after", after.decode("utf-8", "surrogateescape")),
         ]
-        _put(bench, after, record.mode, notes)
+        _put(bench, after, notes)
 
 
 class SystemVariables(PlainKind):
@@ -77,7 +77,7 @@ class SystemVariables(PlainKind):
         found = reversal(_copies(run, record))
         if found.needed:
             try:
-                _put(bench, found.content or b"", record.mode)
+                _put(bench, found.content or b"")
             except Problem as problem:
                 return Reverted((*found.told, f"{record.name} could not be put back: {problem.what}"), whole=False)
         bench.as_root([root_store.clear(run, "environment.*")])
@@ -91,9 +91,9 @@ def _copies(run: str, record: FileRecord) -> Copies:
     return Copies(path=str(pam_environment.FILE), name=record.name, mode=record.mode, before=before, after=after)
 
 
-def _put(bench: Bench, content: bytes, mode: int, notes: Iterable[Command] = ()) -> None:
+def _put(bench: Bench, content: bytes, notes: Iterable[Command] = ()) -> None:
     """Give /etc/environment a content, as the superuser, after these notes."""
     text = content.decode("utf-8", "surrogateescape")
-    failed = bench.as_root([*notes, root_store.write(str(pam_environment.FILE), text, _BESIDE, mode)])
+    failed = bench.as_root([*notes, root_store.write(str(pam_environment.FILE), text, _BESIDE)])
     if failed:
         raise Problem(f"{pam_environment.FILE} could not be written: {failed}", advice="is the file system read-only?")
