@@ -189,6 +189,9 @@ class _Trial:
 
         def task(home: Path) -> list[StartState]:
             recorders = "" if home == machine.locations.home else str(home.parent / "recorders")
+            first = next((each for each in self._rounds if each[0].name == "fish"), None)
+            if first is not None:  # it makes folders at its first start, of which others beside it would see a part
+                start_state(*first, machine, home, recorders)
             return together(
                 _AT_ONCE,
                 lambda each, stop: start_state(each[0], each[1], machine, home, recorders, interrupted=stop),
