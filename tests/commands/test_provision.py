@@ -21,8 +21,9 @@ import pytest
 from tests.conftest import PROGRAM, SHELLS, Desk, kelp
 from zesty_anchor.demo.home import likeness
 from zesty_anchor.demo.wares import pack, write_runtime
-from zesty_anchor.proof.checks import Question, judge_all
-from zesty_anchor.shells.fresh import ask
+from zesty_anchor.proof.judging import judge_all
+from zesty_anchor.proof.question import Question
+from zesty_anchor.shells.fresh import NO_ANSWER, Line, ask
 from zesty_anchor.shells.known import SHELLS as KNOWN
 from zesty_anchor.system.host import login_path
 
@@ -110,7 +111,7 @@ def test_the_shapes_of_json(desk: Desk) -> None:
         (name, context.name) for name, shell in KNOWN.items() for context in shell.contexts
     ]
     assert set(proof["shells"][0]) == {"shell", "context", "ok", "startup_ms", "checks"}
-    assert set(proof["shells"][0]["checks"][0]) == {"name", "ok", "expected", "observed", "advice"}
+    assert set(proof["shells"][0]["checks"][0]) == {"name", "ok", "expected", "observed", "cause", "mend"}
     listed = desk.well("list", "kelp", "--json").json
     assert listed["in_effect"] == {
         "version": "4.2.1",
@@ -339,13 +340,13 @@ def test_a_shell_that_never_starts_is_cut_off_and_told(desk: Desk) -> None:
         SHELLS["bash"],
         KNOWN["bash"].contexts[1],
         {"HOME": str(desk.home), "PATH": login_path()},
-        ["echo"],
-        seconds=1,
+        [Line("echo")],
+        start_seconds=1,
     )
     assert asked.startup_ms is None
-    assert asked.answers[0].status is None
-    (judged,) = judge_all([Question("it speaks", "echo", "*", "glob")], {"echo": asked.answers[0]}, started=False)
-    assert not judged.ok and "a startup file waits or ended it" in judged.observed
+    assert asked.answers[0] == NO_ANSWER
+    (judged,) = judge_all([Question("it speaks", "echo", "*", "glob")], {}, started=False)
+    assert not judged.ok and "a startup file waits, or ended it" in judged.observed
 
 
 def test_however_the_program_is_started_nothing_is_left_to_do(desk: Desk) -> None:

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import pytest
 
-from zesty_anchor.proof.checks import Question, judge_all
+from zesty_anchor.proof.judging import judge_all
+from zesty_anchor.proof.question import Question
 from zesty_anchor.shells.fresh import Answer
 
 CASES = {
@@ -21,16 +22,16 @@ CASES = {
     "an alias in its place": ("place", "/s/kelp\n/b/kelp", Answer(b"kelp\n", 0), False),
     "the system's": ("outside", "/home/d/shelf", Answer(b"/usr/bin/kelp\n", 0), True),
     "ours, where it should be the system's": ("outside", "/home/d/shelf", Answer(b"/home/d/shelf/kelp/4/kelp\n", 0), False),
-    "once": ("once", "/a:/b", Answer(b"/a:/x:/b", 0), True),
-    "twice": ("once", "/a:/b", Answer(b"/a:/b:/a", 0), False),
-    "missing": ("once", "/a:/b", Answer(b"/a", 0), False),
+    "once": ("once", "/a:/b", Answer(b"PATH=/a:/x:/b\0", 0), True),
+    "twice": ("once", "/a:/b", Answer(b"PATH=/a:/b:/a\0", 0), False),
+    "missing": ("once", "/a:/b", Answer(b"PATH=/a\0", 0), False),
 }  # fmt: skip
 
 
 @pytest.mark.parametrize("name", CASES)
 def test_an_answer_is_judged(name: str) -> None:
     how, expected, answer, ok = CASES[name]
-    run = "command env -0" if how == "variable" else "kelp"
+    run = "command env -0" if how in ("variable", "once") else "kelp"
     question = Question("$GAUGE", run, expected, how)
     for started in (True, False):
         (judged,) = judge_all([question], {run: answer}, started)

@@ -5,8 +5,10 @@ from __future__ import annotations
 import os
 import re
 from collections.abc import Iterator
+from contextlib import suppress
 from urllib.parse import urlsplit
 
+from zesty_anchor.manifest.check_meaning import check_meaning
 from zesty_anchor.manifest.model import SYSTEM, Feed, Manifest, Removal
 from zesty_anchor.manifest.position import Step
 from zesty_anchor.manifest.recipe_meaning import recipe_meaning
@@ -137,13 +139,7 @@ def _names(manifest: Manifest) -> Iterator[Wrong]:
             yield Wrong(("settings", index, "file"), what, 'write the whole path, or one that begins with "~/"')
         if not setting.key:
             yield Wrong(("settings", index, "key"), "settings.key is empty", "write the key's name")
-    for index, check in enumerate(manifest.checks):
-        for key in ("name", "run"):
-            text = getattr(check, key)
-            if not text.strip() or "\0" in text:
-                yield Wrong(
-                    ("checks", index, key), f"checks.{key} is empty, or holds a NUL byte", "write what is to be run"
-                )
+    yield from check_meaning(manifest.checks, _hosts(manifest))
     for index, removal in enumerate(manifest.conflicts.remove):
         if removal.package is not None and not _PACKAGE.match(removal.package):
             what = f"{removal.package[:60]!r} is no name of a package"
@@ -158,6 +154,15 @@ def _names(manifest: Manifest) -> Iterator[Wrong]:
                 yield Wrong(("runtimes", name, "extras", index), what, "write NAME, or NAME@VERSION")
     for name, feed in manifest.feeds.items():
         yield from _feed(name, feed)
+
+
+def _hosts(manifest: Manifest) -> frozenset[str]:
+    """The hosts that feeds and the identity name."""
+    found = {host.name for host in manifest.identity.hosts} if manifest.identity else set()
+    for feed in manifest.feeds.values():
+        with suppress(ValueError):
+            found.add(urlsplit(feed.url or "").hostname or "")
+    return frozenset(found - {""})
 
 
 def _feed(name: str, feed: Feed) -> Iterator[Wrong]:

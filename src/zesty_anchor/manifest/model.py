@@ -4,12 +4,13 @@ from typing import Annotated, Any, Literal
 
 import msgspec
 
+from zesty_anchor.manifest.check import Check
 from zesty_anchor.manifest.part import FeedKind, Name, Names, Part, ShellName, VariableName
 from zesty_anchor.manifest.recipe import Recipe
 
 
 class Shells(Part, frozen=True):
-    """``[shells]``: which shells are set up, what they do where a project pins a version that is not installed, lines
+    """``[shells]``: which shells are set up, how long their start may take (``startup``), what they do where a project pins a version that is not installed, lines
     for their generated files, and files with completions.
     """
 
@@ -17,6 +18,15 @@ class Shells(Part, frozen=True):
     missing: Literal["say", "ask", "install"] = "say"
     hooks: dict[ShellName, str] = {}
     completions: dict[ShellName, str] = {}
+    startup: (
+        Annotated[str, msgspec.Meta(pattern=r"\A[0-9]{1,6} ?(ms|s)\Z", description='a time: "300 ms"')] | None
+    ) = None
+
+    @property
+    def most_startup_ms(self) -> int:
+        """How many milliseconds a shell may take to start; 0 where nothing is said."""
+        number = int(self.startup.rstrip("ms ")) if self.startup else 0
+        return number if (self.startup or "").endswith("ms") else number * 1000
 
 
 class Feed(Part, frozen=True):
@@ -156,14 +166,6 @@ class Identity(Part, frozen=True):
     key: Literal["ed25519", "ecdsa", "rsa"] | None = None
     passphrase: Literal["asked", "none"] = "asked"
     hosts: tuple[KnownHost, ...] = ()
-
-
-class Check(Part, frozen=True):
-    """``[[checks]]``: a command line that fresh shells run, and what it must print."""
-
-    name: str
-    run: str
-    expect: str = "*"
 
 
 class Manifest(Part, frozen=True):

@@ -8,7 +8,8 @@ from pathlib import Path
 
 import msgspec
 
-from zesty_anchor.manifest.model import BuildChoices, Check, Identity, Manifest, Setting, Shells
+from zesty_anchor.manifest.check import Check
+from zesty_anchor.manifest.model import BuildChoices, Identity, Manifest, Setting, Shells
 from zesty_anchor.manifest.part import names_for
 from zesty_anchor.manifest.recipe import Recipe
 

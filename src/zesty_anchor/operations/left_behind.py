@@ -7,7 +7,7 @@ from pathlib import Path
 
 from zesty_anchor.files.removal import discard_any
 from zesty_anchor.files.replace import left_beside
-from zesty_anchor.shells.fresh import clear_litter
+from zesty_anchor.shells.litter import clear_litter
 from zesty_anchor.system.locations import Locations
 from zesty_anchor.system.room import clear_left
 

@@ -12,7 +12,7 @@ from zesty_anchor.operations.person import Person
 from zesty_anchor.planning.plan import Plan
 from zesty_anchor.planning.planner import Planner
 from zesty_anchor.proof import proved
-from zesty_anchor.proof.prove import prove
+from zesty_anchor.proof.prove import Asking, prove
 from zesty_anchor.proof.result import Proof
 from zesty_anchor.survey.machine import Machine
 
@@ -127,7 +127,7 @@ class Stages:
             if not version.pending:
                 self._journal.resolve(version.runtime, version.want, version.feed, version.version)
         self._person.reporter.said("asking fresh shells")
-        return prove(plan.wanted, machine, self._person.jobs, before=self._before(machine))
+        return prove(plan.wanted, machine, self._person.jobs, Asking(before=self._before(machine)))
 
     def _before(self, machine: Machine) -> proved.Proved:
         """What earlier runs proved. What this one proves it asks again, as long as it changes something."""
@@ -146,7 +146,7 @@ class Stages:
         proofs = [proof]
 
         def well() -> bool:
-            proofs.append(prove(plan.wanted, changed, self._person.jobs, before=self._before(machine)))
+            proofs.append(prove(plan.wanted, changed, self._person.jobs, Asking(before=self._before(machine))))
             return proofs[-1].ok
 
         reports = self._runner.attempt(lines, well)

@@ -23,7 +23,7 @@ def what_runs(workstation: Workstation) -> dict[str, object]:
     manifest = workstation.manifest
     found: dict[str, object] = {
         "lines for every shell ([shells] hooks, completions)": (manifest.shells.hooks, manifest.shells.completions),
-        "checks": [(check.name, check.run) for check in manifest.checks],
+        "checks": manifest.checks,
         "recipes": manifest.recipes,
         "managers": manifest.managers,
         "programs from its own feeds": {n: (f.kind, f.url, f.key) for n, f in manifest.feeds.items() if f.url},

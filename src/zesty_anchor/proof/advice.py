@@ -1,8 +1,10 @@
-"""What to do next about an answer that is not the expected one. Pure."""
+"""What an answer itself tells of its cause. Pure."""
 
 from __future__ import annotations
 
 import re
+
+from zesty_anchor.proof.result import Cause
 
 _LIBRARY = re.compile(
     r"(?P<file>(?P<name>lib[\w+.-]*?)\.so(?:\.(?P<number>\d[\d.]*))?): cannot open shared object file"
@@ -10,19 +12,17 @@ _LIBRARY = re.compile(
 _LIBC = re.compile(r"version `(GLIBC_[\d.]+)' not found")
 
 
-def advice(how: str, name: str, observed: str) -> str:
-    """The next step, or nothing. ``how`` and ``name`` are those of the question (``checks.Question``)."""
+def advice(observed: str) -> tuple[Cause | None, str]:
+    """The cause, and what mends it; nothing where the answer does not tell."""
     library = _LIBRARY.search(observed)
     if library is not None:
         package = debian_package(library["name"], library["number"] or "")
-        return f"{library['file']} is missing: install the package that has it (Debian: {package}), in [prerequisites] packages"
+        cause = Cause(f"{library['file']} is missing", file=library["file"], package=package)
+        return cause, f"install the package that has it (Debian: {package}), in [prerequisites] packages"
     libc = _LIBC.search(observed)
     if libc is not None:
-        return f"it was made for a newer system ({libc[1]}): want an older version, or another feed"
-    command, found, _ = name.partition(" is found")
-    if how == "place" and found and observed.startswith("/"):
-        return f"the lines that bring it: zesty-anchor trace {command}"
-    return ""
+        return Cause(f"it was made for a newer system ({libc[1]})"), "want an older version, or another feed"
+    return None, ""
 
 
 def debian_package(name: str, number: str) -> str:

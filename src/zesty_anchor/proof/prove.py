@@ -2,26 +2,67 @@
 
 from __future__ import annotations
 
+import threading
+from collections.abc import Collection, Sequence
+from typing import NamedTuple
+
+import msgspec
+
 from zesty_anchor.manifest.wanted import Wanted
-from zesty_anchor.proof.checks import Question, about, judge_all, programs, questions
+from zesty_anchor.proof.checks import ENVIRONMENT, LOOKUPS, about, personal, programs, questions
+from zesty_anchor.proof.judging import environment_in, judge_all
+from zesty_anchor.proof.outside import outside
 from zesty_anchor.proof.proved import Proved, identity
-from zesty_anchor.proof.result import Proof, ShellResult
-from zesty_anchor.shells.fresh import SECONDS, ask, clean_environment, unlittered
+from zesty_anchor.proof.question import Question
+from zesty_anchor.proof.result import CheckResult, Proof, ShellResult
+from zesty_anchor.proof.starts import start_checks
+from zesty_anchor.shells.fresh import SECONDS, Answer, Answers, Line, ask, clean_environment
 from zesty_anchor.shells.known import SHELLS
+from zesty_anchor.shells.litter import unlittered
 from zesty_anchor.shells.shell import Context
 from zesty_anchor.shells.together import Interrupted, together
 from zesty_anchor.survey.machine import InstalledShell, Machine
 from zesty_anchor.system.host import user_name
 
 _PROGRAM_SECONDS = 900.0
+PROGRAMS = "programs"
+"""The name of the round in which the small programs run."""
+HERE = "this machine"
+"""Stands in place of a shell for what needs none."""
 
 
-def prove(wanted: Wanted, machine: Machine, jobs: int = 4, *, before: Proved | None = None) -> Proof:
-    """Ask every shell that is set up, in each of its contexts, ``jobs`` at a time.
-
-    With what was proved ``before``, those questions are left out whose answers hang on a version alone and were right then;
-    what is proved now is written down there.
+class Asking(msgspec.Struct, frozen=True):
+    """What is to be asked: only the checks of these names, and only these shells (none named: all); with what was proved
+    ``before``, those questions are left out whose answers hang on a version alone and were right then.
     """
+
+    only: tuple[str, ...] = ()
+    shells: tuple[str, ...] = ()
+    before: Proved | None = None
+
+
+class _Round(NamedTuple):
+    """One start of one shell, and what it is asked."""
+
+    shell: InstalledShell
+    context: Context
+    asked: list[Question]
+
+
+class _Asked(NamedTuple):
+    """What came of a round: the answers by their command lines, and the key of those that it shares with others."""
+
+    answers: Answers
+    by_run: dict[str, Answer]
+    key: tuple[object, ...]
+
+
+def prove(wanted: Wanted, machine: Machine, jobs: int = 4, asking: Asking | None = None) -> Proof:
+    """Ask every shell that is set up, in each of its contexts, ``jobs`` at a time. What is proved now is written down where it
+    is told what was ``before``.
+    """
+    asking = asking or Asking()
+    before = asking.before
     hanging = {
         version.folder: {q: identity(q, version, wanted.shells) for q in about(version)} for version in wanted.versions
     }
@@ -30,21 +71,17 @@ def prove(wanted: Wanted, machine: Machine, jobs: int = 4, *, before: Proved | N
         for version in wanted.versions
     }
     left_out = {q for proved in done.values() for q in proved}
-    asked = [q for q in questions(wanted, machine.locations) if q not in left_out]
-    small = [q for q in programs(wanted) if q not in left_out]
-    rounds = [
-        (shell, context, asked)
-        for shell in machine.shells
-        if shell.name in wanted.shells
-        for context in SHELLS[shell.name].contexts
-    ]
-    if small and rounds:
-        shell, login, _ = rounds[0]
-        rounds.append((shell, Context("programs", login.options), small))
+    rounds = _rounds(wanted, machine, asking, left_out)
     around = machine.around
     leaves = [path for name in wanted.shells for path in SHELLS[name].leaves(around)]
+    shared = _Shared()
     with unlittered(leaves, machine.locations.state):
-        results = tuple(together(jobs, lambda r, stop: _one(r[0], r[1], r[2], machine, stop), rounds))
+        asked = together(jobs, lambda r, stop: _one(r, machine, shared, stop), rounds)
+    most_ms = wanted.shell_choices.most_startup_ms
+    results = [_judged(each, found, shared, most_ms, asking) for each, found in zip(rounds, asked, strict=True)]
+    here = _here(wanted, machine, asking)
+    results += [ShellResult(HERE, "", all(each.ok for each in here), 0.0, here)] if here else []
+    results = [result for result in results if result.checks]
     if before:
         failed = {check.name for result in results for check in result.checks if not check.ok}
         well = {check.name for result in results for check in result.checks} - failed
@@ -54,35 +91,130 @@ def prove(wanted: Wanted, machine: Machine, jobs: int = 4, *, before: Proved | N
                 for folder, of in hanging.items()
             }
         )
-    return Proof(all(result.ok for result in results), results)
+    return Proof(all(result.ok for result in results), tuple(results))
 
 
-def _one(
-    shell: InstalledShell, context: Context, asked: list[Question], machine: Machine, interrupted: Interrupted
-) -> ShellResult:
+def _rounds(wanted: Wanted, machine: Machine, asking: Asking, left_out: Collection[Question]) -> list[_Round]:
+    """The starts, the slowest shells not last; each personal check where it belongs, the programs in a start of their own."""
+    asked = [q for q in questions(wanted, machine.locations) if q not in left_out and _fits(q.name, asking)]
+    rounds = [
+        _Round(shell, context, list(asked))
+        for shell in machine.shells
+        if shell.name in wanted.shells and (not asking.shells or shell.name in asking.shells)
+        for context in SHELLS[shell.name].contexts
+    ]
+    if not rounds:
+        return []
+    once = next((r for r in rounds if r.shell.login and "-i" in r.context.options), rounds[0])
+    for check in wanted.checks:
+        if check.run is None or not _fits(check.name, asking):
+            continue
+        for each in [once] if check.once else rounds:
+            if not check.shells or each.shell.name in check.shells:
+                each.asked.append(personal(check, wanted.folder))
+    small = [q for q in programs(wanted) if q not in left_out and _fits(q.name, asking)]
+    if small:
+        first = rounds[0]
+        rounds.insert(0, _Round(first.shell, Context(PROGRAMS, first.context.options), small))
+    return rounds
+
+
+def _fits(name: str, asking: Asking) -> bool:
+    return not asking.only or any(word.lower() in name.lower() for word in asking.only)
+
+
+def _here(wanted: Wanted, machine: Machine, asking: Asking) -> tuple[CheckResult, ...]:
+    """The checks that need no shell."""
+    return tuple(
+        outside(check, wanted.folder, machine.locations.home)
+        for check in wanted.checks
+        if check.run is None and _fits(check.name, asking)
+    )
+
+
+class _Shared:
+    """The answers that hang on a shell's environment alone: of several shells that have the same one, one is asked."""
+
+    def __init__(self) -> None:
+        self._lock = threading.Lock()
+        self._owners: set[tuple[object, ...]] = set()
+        self.answers: dict[tuple[object, ...], dict[str, Answer]] = {}
+
+    def owns(self, key: tuple[object, ...]) -> bool:
+        """Whether whoever asks is the first with this key, and so the one that is to ask."""
+        with self._lock:
+            new = key not in self._owners
+            self._owners.add(key)
+            return new
+
+
+def _one(each: _Round, machine: Machine, shared: _Shared, interrupted: Interrupted) -> _Asked:
+    shell, context, asked = each
     environment = clean_environment(
         machine.environ, machine.locations.home, shell.program, user_name(), machine.login_path
     )
-    seconds = _PROGRAM_SECONDS if context.name == "programs" else SECONDS
-    runs = list(dict.fromkeys(question.run for question in asked))
-    # To look a command up starts nothing, and some shells remember what they found.
-    lookups = {question.run for question in asked if question.how == "place"}
+    firsts = [q.run for q in asked if q.how in LOOKUPS]
+    later = {q.run: q for q in asked if q.how not in LOOKUPS}
+    runs = list(dict.fromkeys([*firsts, *([ENVIRONMENT] if any(q.shared for q in asked) else []), *later]))
+    seconds = _PROGRAM_SECONDS if context.name == PROGRAMS else SECONDS
+    lines = [_line(run, later.get(run), seconds) for run in runs]
+    keys: list[tuple[object, ...]] = []
+
+    def decide(answers: Sequence[Answer | None]) -> list[int]:
+        keys.append(_key(shell.name, runs, answers))
+        own = shared.owns(keys[0])
+        return [n for n, run in enumerate(runs) if run in later and (own or not later[run].shared)]
+
     answered = ask(
-        SHELLS[shell.name],
-        shell.program,
-        context,
-        environment,
-        runs,
-        seconds=seconds,
-        harmless=lookups,
-        interrupted=interrupted,
+        SHELLS[shell.name], shell.program, context, environment, lines, decide=decide, interrupted=interrupted
     )
-    started = answered.startup_ms is not None
-    checks = judge_all(asked, dict(zip(runs, answered.answers, strict=True)), started)
+    by_run = {run: answer for run, answer in zip(runs, answered.answers, strict=True) if answer is not None}
+    key = keys[0] if keys else ()
+    if any(run in by_run and later[run].shared for run in later):
+        shared.answers[key] = {run: by_run[run] for run in later if run in by_run and later[run].shared}
+    return _Asked(answered, by_run, key)
+
+
+def _line(run: str, later: Question | None, seconds: float) -> Line:
+    if later is None:
+        return Line(run, seconds, harmless=run != ENVIRONMENT)
+    if later.check is not None:
+        return Line(run, later.check.seconds, later=True, guarded=True)
+    return Line(run, seconds, later=True)
+
+
+def _key(shell: str, runs: Sequence[str], answers: Sequence[Answer | None]) -> tuple[object, ...]:
+    """All that an answer hangs on: what answers to the commands, the variables that programs could look at, and the shell itself
+    where one of its functions answers.
+    """
+    told = {run: answer.output for run, answer in zip(runs, answers, strict=True) if answer is not None}
+    given = environment_in(told.pop(ENVIRONMENT, b""))
+    kept = frozenset((name, value) for name, value in given.items() if not _is_passing(name))
+    functions = any(output.strip() and not output.startswith((b"/", b"'", b"$")) for output in told.values())
+    return (kept, frozenset(told.items()), shell if functions else "")
+
+
+_PASSING = frozenset(
+    b"SHELL SHLVL _ PWD OLDPWD COLUMNS LINES ENV HOST HOSTTYPE MACHTYPE OSTYPE VENDOR GROUP LOGNAME VERSION TERM".split()
+)
+"""Variables that shells set for themselves, each in its own way."""
+
+
+def _is_passing(name: bytes) -> bool:
+    return name in _PASSING or name.startswith((b"ZESTY_ANCHOR_", b"SSH_", b"_", b"KSH_"))
+
+
+def _judged(each: _Round, found: _Asked, shared: _Shared, most_ms: int, asking: Asking) -> ShellResult:
+    by_run = {**shared.answers.get(found.key, {}), **found.by_run}
+    started = found.answers.startup_ms is not None
+    checks = [] if each.context.name == PROGRAMS else start_checks(each.context, found.answers, most_ms)
+    checks = [check for check in checks if _fits(check.name, asking)]
+    checks += judge_all(each.asked, by_run, started)
     return ShellResult(
-        shell=shell.name,
-        context=context.name,
+        shell=each.shell.name,
+        context=each.context.name,
         ok=all(check.ok for check in checks),
-        startup_ms=round(answered.startup_ms or 0.0, 1),
-        checks=checks,
+        startup_ms=round(found.answers.startup_ms or 0.0, 1),
+        checks=tuple(checks),
     )
+

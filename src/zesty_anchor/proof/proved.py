@@ -13,7 +13,7 @@ import msgspec
 
 from zesty_anchor.files.replace import replace
 from zesty_anchor.manifest.wanted import WantedVersion
-from zesty_anchor.proof.checks import Question
+from zesty_anchor.proof.question import Question
 from zesty_anchor.shelf.receipt import EXTRAS_NAME, FILE_NAME
 
 _NAME = "proved.json"

@@ -5,14 +5,34 @@ from __future__ import annotations
 import msgspec
 
 
+class Cause(msgspec.Struct, frozen=True):
+    """Why a check failed, in words, and where: a line of a ``file`` and its ``text``, or a file that is missing or broken (no
+    ``line``), or a ``package`` of the system that lacks.
+    """
+
+    what: str
+    file: str = ""
+    line: int = 0
+    text: str = ""
+    package: str = ""
+
+    @property
+    def place(self) -> str:
+        """The file, with the line where there is one."""
+        return f"{self.file}:{self.line}" if self.line else self.file
+
+
 class CheckResult(msgspec.Struct, frozen=True):
-    """One check in one shell. ``advice`` is what to do next about one that failed, where that is known."""
+    """One check in one shell. Of one that failed the ``cause``, where it is known, and what ``mend`` it: a command, or the line
+    to edit.
+    """
 
     name: str
     ok: bool
     expected: str
     observed: str
-    advice: str = ""
+    cause: Cause | None = None
+    mend: str = ""
 
 
 class ShellResult(msgspec.Struct, frozen=True):

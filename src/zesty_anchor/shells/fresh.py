@@ -1,40 +1,67 @@
-"""A fresh shell under a pty with a clean environment, asked a list of questions."""
+"""A fresh shell with a clean environment, and the command lines that it runs. What it answers is read while it works."""
 
 from __future__ import annotations
 
 import os
-import threading
+import select
+import selectors
 import time
-from collections.abc import Container, Iterable, Iterator, Mapping, Sequence
-from contextlib import contextmanager, suppress
+from collections.abc import Callable, Collection, Mapping, Sequence
 from pathlib import Path
+from typing import TYPE_CHECKING, Any
 
 import msgspec
 
-from zesty_anchor.files.removal import discard
 from zesty_anchor.shells.posix import quote
-from zesty_anchor.shells.pty import under_pty, wait_for
+from zesty_anchor.shells.pty import under_pty
 from zesty_anchor.shells.shell import Context, Shell
 from zesty_anchor.shells.together import Interrupted, never
-from zesty_anchor.system.process import lives
+from zesty_anchor.system.process import end_marked, marked
 from zesty_anchor.system.room import room as room_for
 
-SECONDS = 60.0
-"""How long one shell may take for all its answers."""
+if TYPE_CHECKING:
+    import pexpect
 
-_NOTE = "shells-at-work-"
-_OF_FISH = {"fish_history", "generated_completions"}
-_HISTORY_MARK = 2
-"""Bytes at the beginning of a history of ksh."""
-_OURS = b"zesty-anchor-"
-_STARTED = "zesty-anchor: the first command runs"
+START_SECONDS = 15.0
+"""How long a shell may take to start."""
+SECONDS = 60.0
+"""How long a command line may take, where nothing else is said."""
+LARGEST = 1_000_000
+"""As many bytes of what a command line prints are read; one that prints more is ended."""
+
+MARK = "ZESTY_ANCHOR_PROOF"
+"""The variable by which the processes of a fresh shell are known."""
+_CHUNK = 1 << 16
+_ENDING_SECONDS = 5.0
+"""How long a shell may take to go on, once what it waited for was ended."""
+_LOOK_SECONDS = 0.1
+"""How often it is looked whether the run was interrupted."""
+
+
+class Line(msgspec.Struct, frozen=True):
+    """A command line in the language of sh, and how many seconds it may take.
+
+    One that is ``harmless`` changes nothing and ends by itself: the shell runs it itself, any other in a subshell. A ``later`` one
+    is run only if ``decide`` says so. What a ``guarded`` one started is ended before the next begins, and its errors are told
+    apart.
+    """
+
+    run: str
+    seconds: float = SECONDS
+    harmless: bool = False
+    later: bool = False
+    guarded: bool = False
 
 
 class Answer(msgspec.Struct, frozen=True):
-    """What one command line printed (its standard output and errors), and its exit status; None: it never ended."""
+    """What one command line printed (its standard output, and its errors, which a guarded one has apart), and its exit status;
+    None: it never ended. ``ended`` says why it was ended: ``time`` or ``output``.
+    """
 
     output: bytes
     status: int | None
+    errors: bytes = b""
+    ended: str = ""
 
     @property
     def text(self) -> str:
@@ -42,65 +69,21 @@ class Answer(msgspec.Struct, frozen=True):
         return self.output.decode("utf-8", "replace").strip("\r\n")
 
 
+NO_ANSWER = Answer(b"", None)
+
+
 class Answers(msgspec.Struct, frozen=True):
-    """All answers of one shell, in the order of the questions. ``startup_ms`` is None if it never began."""
-
-    answers: tuple[Answer, ...]
-    startup_ms: float | None
-
-
-@contextmanager
-def unlittered(leaves: Iterable[Path], state: Path) -> Iterator[None]:
-    """Remove afterwards what the shells made for themselves, if it was not there before; folders only if empty of all
-    but that. While they are at work that is written down in the ``state`` folder, for ``clear_litter``.
+    """All answers of one shell, in the order of the lines (None: it was not asked). ``startup_ms`` is None if it never began;
+    ``said`` is what it printed until then.
     """
-    absent = [path for path in leaves if not os.path.lexists(path)]
-    note = state / f"{_NOTE}{os.getpid()}-{threading.get_ident()}"
-    noted = bool(absent) and state.is_dir()
-    if noted:
-        note.write_text("".join(f"{path}\n" for path in absent), "utf-8", "surrogateescape")
-    try:
-        yield
-    finally:
-        for path in _innermost_first(absent):
-            _remove_litter(path)
-        if noted:
-            note.unlink(missing_ok=True)
+
+    answers: tuple[Answer | None, ...]
+    startup_ms: float | None
+    said: bytes = b""
 
 
-def clear_litter(state: Path) -> None:
-    """Do that for shells whose questioner was killed: what holds nothing of a person's goes."""
-    for note in state.glob(f"{_NOTE}*"):
-        process = note.name.removeprefix(_NOTE).partition("-")[0]
-        if process.isdecimal() and lives(int(process)):
-            continue
-        for path in _innermost_first(map(Path, note.read_text("utf-8", "surrogateescape").splitlines())):
-            if not _has_history(path):
-                _remove_litter(path)
-        note.unlink()
-
-
-def _innermost_first(paths: Iterable[Path]) -> list[Path]:
-    return sorted(paths, key=lambda path: len(path.parts), reverse=True)
-
-
-def _remove_litter(path: Path) -> None:
-    if path.name == "fish" and path.is_dir() and {p.name for p in path.iterdir()} <= _OF_FISH:
-        discard(path)
-    elif path.is_dir():
-        with suppress(OSError):
-            path.rmdir()
-    else:
-        path.unlink(missing_ok=True)
-
-
-def _has_history(path: Path) -> bool:
-    """Whether a shell has written down there what a person typed: a line that is not the start of our questions."""
-    for file in (path, path / "fish_history"):
-        content = file.read_bytes()[_HISTORY_MARK:] if file.is_file() else b""
-        if any(line and _OURS not in line for line in content.replace(b"\0", b"").split(b"\n")):
-            return True
-    return False
+Decide = Callable[[Sequence[Answer | None]], Collection[int]]
+"""From the answers to the first lines to the numbers of the later ones that are to be run."""
 
 
 def clean_environment(environ: Mapping[str, str], home: Path, program: str, user: str, path: str) -> dict[str, str]:
@@ -122,46 +105,253 @@ def ask(
     shell: Shell,
     program: str,
     context: Context,
-    environment: dict[str, str],
-    questions: Sequence[str],
+    environment: Mapping[str, str],
+    lines: Sequence[Line],
     *,
-    seconds: float = SECONDS,
-    harmless: Container[str] = (),
+    decide: Decide = lambda answers: (),
+    start_seconds: float = START_SECONDS,
     interrupted: Interrupted = never,
 ) -> Answers:
-    """Start a fresh shell and let it run each question, a command line in the language of sh: in a subshell, or in the
-    shell itself if it is one of the ``harmless``, which change nothing there and end by themselves.
+    """Start a fresh shell and let it run command lines.
 
-    Answers come back through files, so that greetings and prompts do not mix with them.
+    Answers come back through pipes of their own, so that greetings and prompts do not mix with them. One that is not
+    interactive has no terminal, as over ssh.
     """
-    with room_for("proof") as room:
-        script = [f"echo '{_STARTED}'"]
-        for number, question in enumerate(questions):
-            # mksh has no printf of its own, and would look for one in all of PATH each time.
-            out = quote(str(room / str(number)))
-            begin, end = "{}" if question in harmless else "()"
-            script.append(f'{begin} {question}\n{end} >{out}.out 2>&1 </dev/null; echo "$?" >{out}.status')
-        began = time.perf_counter()
-        (room / "questions").write_text("\n".join(script) + "\n", "utf-8", "surrogateescape")
+    with room_for("proof") as room, _Pipes(room, lines) as pipes:
+        (room / "questions").write_text(_script(room, lines), "utf-8", "surrogateescape")
         words = [program, *context.options, "-c", shell.script(str(room / "questions"))]
         if context.login_name:
             # A shell whose own name begins with a hyphen logs in; tcsh takes no option for that beside -c.
             words = ["bash", "--norc", "-c", 'exec -a "-${0##*/}" "$0" "$@"', *words]
-        startup_ms: float | None = None
-        started = {**environment, **dict(context.variables)}
-        with under_pty(words, started, Path(environment["HOME"]), seconds=seconds) as child:
-            if wait_for(child, _STARTED.encode(), seconds, interrupted):
-                startup_ms = (time.perf_counter() - began) * 1000
-                wait_for(child, None, max(0.1, seconds - startup_ms / 1000), interrupted)
-        return Answers(tuple(_read(room, number) for number in range(len(questions))), startup_ms)
+        started = {**environment, **dict(context.variables), MARK: str(room)}
+        silent = None if "-i" in context.options else room / "noise"
+        began = time.perf_counter()
+        with under_pty(
+            words, started, Path(environment["HOME"]), seconds=start_seconds, first=lambda: _without_terminal(silent)
+        ) as child:
+            mark = f"{MARK}={room}".encode()
+            talk = _Talk(child, pipes, lines, decide, interrupted, began + start_seconds, mark)
+            talk.follow()
+            # What a startup file, or a command line, left at work was started for this shell alone.
+            end_marked(mark, talk.session, {talk.session, os.getpid()})
+        startup = (talk.began - began) * 1000 if talk.began else None
+        return Answers(tuple(talk.answers), startup, talk.said)
 
 
-def _read(room: Path, number: int) -> Answer:
+def _without_terminal(noise: Path | None) -> None:
+    """Standard input, output and errors that are no terminal: what prints there would spoil what scp(1) copies."""
+    if noise is None:
+        return
+    for numbers, file, way in (((0,), os.devnull, os.O_RDONLY), ((1, 2), os.fspath(noise), os.O_WRONLY)):
+        opened = os.open(file, way)
+        for number in numbers:
+            os.dup2(opened, number)
+        os.close(opened)
+
+
+def _script(room: Path, lines: Sequence[Line]) -> str:
+    """The file that the shell runs. Each command line is followed by its number and status, each guarded one waits to go on."""
+    told, go = quote(str(room / "told")), quote(str(room / "go"))
+    rows = [f'echo "start $$" >{told}']
+    later = [number for number, line in enumerate(lines) if line.later]
+    for number, line in enumerate(lines):
+        if number == next(iter(later), None):
+            rows.append(f'echo "first 0" >{told}; read -r za_go <{go}')
+        begin, end = "{}" if line.harmless else "()"
+        errors = f"2>{quote(str(room / f'{number}.errors'))}" if line.guarded else "2>&1"
+        run = f'{begin} {line.run}\n{end} >{quote(str(room / str(number)))} {errors} </dev/null; echo "{number} $?" >{told}'
+        if line.guarded:
+            run += f"; read -r za_next <{go}"
+        rows.append(f"case $za_go in *,{number},*) {run} ;; esac" if line.later else run)
+    rows.append(f'echo "end 0" >{told}')
+    return "\n".join(rows) + "\n"
+
+
+class _Pipes:
+    """The named pipes of one shell (fifo(7)), open for reading as long as it is asked."""
+
+    def __init__(self, room: Path, lines: Sequence[Line]) -> None:
+        names = ["told", "go", "noise"]
+        for number, line in enumerate(lines):
+            names += [str(number)] + ([f"{number}.errors"] if line.guarded else [])
+        self.open: dict[str, int] = {}
+        for name in names:
+            os.mkfifo(room / name, 0o600)
+            # Open for both, so that none that writes waits, and the end of one writer is not the end.
+            self.open[name] = os.open(room / name, os.O_RDWR | os.O_NONBLOCK | os.O_CLOEXEC)
+        self.read: dict[str, bytearray] = {name: bytearray() for name in names}
+        self.over: set[str] = set()
+        """Those out of which more came than is kept."""
+
+    def __enter__(self) -> _Pipes:
+        return self
+
+    def __exit__(self, *error: object) -> None:
+        for opened in self.open.values():
+            os.close(opened)
+
+    def drain(self, name: str) -> bytes:
+        """All that is in a pipe now; what is more than is kept is thrown away."""
+        read = self.read[name]
+        while (more := _more(self.open[name])) is not None:
+            room = LARGEST - len(read)
+            read += more[: max(0, room)]
+            if len(more) > room:
+                self.over.add(name)
+                break
+        return bytes(read)
+
+    def take(self, name: str) -> bytes:
+        """The same, and forget it."""
+        found = self.drain(name)
+        self.read[name].clear()
+        return found
+
+    def go(self, numbers: Collection[int] = ()) -> None:
+        """Let the shell go on."""
+        os.write(self.open["go"], (f",{','.join(map(str, sorted(numbers)))},\n" if numbers else ",\n").encode())
+
+
+def _more(opened: int) -> bytes | None:
     try:
-        output = (room / f"{number}.out").read_bytes()
-        status = int((room / f"{number}.status").read_bytes())
-    except FileNotFoundError:
-        return Answer(b"", None)
-    except ValueError:
-        return Answer(output, None)
-    return Answer(output, status)
+        return os.read(opened, _CHUNK) or None
+    except (BlockingIOError, OSError):
+        return None
+
+
+class _Talk:
+    """What goes on between one shell and us."""
+
+    def __init__(
+        self,
+        child: pexpect.spawn[Any],
+        pipes: _Pipes,
+        lines: Sequence[Line],
+        decide: Decide,
+        interrupted: Interrupted,
+        until: float,
+        mark: bytes,
+    ) -> None:
+        self._child = child
+        self._mark = mark
+        self._pipes = pipes
+        self._lines = lines
+        self._decide = decide
+        self._interrupted = interrupted
+        self._until = until
+        """The moment at which what is under way has taken too long."""
+        self.session = child.pid or 0
+        """The number of the shell's process, and of its session (setsid(2))."""
+        self._spared = {self.session, os.getpid()}
+        self._open = [number for number, line in enumerate(lines) if not line.later]
+        """The lines that are still to be answered, in order."""
+        self._why = ""
+        self._guards = any(line.guarded for line in lines)
+        self.answers: list[Answer | None] = [None if line.later else NO_ANSWER for line in lines]
+        self.began = 0.0
+        self.said = b""
+        self.over = False
+
+    def follow(self) -> None:
+        """Read until the shell has answered, has ended, or takes too long."""
+        with selectors.DefaultSelector() as selector:
+            for name, opened in self._pipes.open.items():
+                if name != "go":
+                    selector.register(opened, selectors.EVENT_READ, name)
+            selector.register(self._child.child_fd, selectors.EVENT_READ, "terminal")
+            while not self.over and not self._interrupted():
+                left = self._until - time.perf_counter()
+                if left <= 0 and not self._end_line("time"):
+                    return
+                ended = not self._child.isalive()
+                for key, _ in selector.select(0 if ended else min(max(left, 0.0), _LOOK_SECONDS)):
+                    if key.data == "told":
+                        self._told(self._pipes.take("told"))
+                    elif key.data == "terminal":
+                        if not self._terminal():
+                            selector.unregister(self._child.child_fd)
+                    else:
+                        self._pipes.drain(key.data)
+                        if key.data in self._pipes.over and key.data != "noise":
+                            self._end_line("output")
+                if ended:
+                    return
+
+    def _terminal(self) -> bool:
+        """Read what came on the terminal. Returns whether there is more to come."""
+        try:
+            more = os.read(self._child.child_fd, _CHUNK)
+        except OSError:
+            return False
+        if not self.began:
+            self.said = (self.said + more)[:LARGEST]
+        return bool(more)
+
+    def _told(self, rows: bytes) -> None:
+        for row in rows.decode("ascii", "replace").splitlines():
+            what, _, value = row.partition(" ")
+            if what == "start":
+                self._start(int(value))
+            elif what == "first":
+                chosen = self._decide(self.answers)
+                self._open = [number for number, line in enumerate(self._lines) if line.later and number in chosen]
+                for number in self._open:
+                    self.answers[number] = NO_ANSWER
+                self._pipes.go(self._open)
+                self._next()
+            elif what == "end":
+                self.over = True
+            elif what.isdecimal():
+                self._answer(int(what), int(value))
+
+    def _start(self, runner: int) -> None:
+        self.began = time.perf_counter()
+        self._spared |= {runner, *marked(self._mark, self.session)} if self._guards else {runner}
+        self.said = (self.said + self._pipes.drain("noise"))[:LARGEST]
+        while True:
+            if not select.select([self._child.child_fd], [], [], 0)[0]:
+                break
+            before = len(self.said)
+            try:
+                self.said = (self.said + os.read(self._child.child_fd, _CHUNK))[:LARGEST]
+            except OSError:
+                break
+            if len(self.said) == before:
+                break
+        self._next()
+
+    def _answer(self, number: int, status: int) -> None:
+        line = self._lines[number]
+        if line.guarded:
+            self._end_processes()
+        output = self._pipes.drain(str(number))
+        errors = self._pipes.drain(f"{number}.errors") if line.guarded else b""
+        over = str(number) in self._pipes.over or f"{number}.errors" in self._pipes.over
+        why = self._why or ("output" if over else "")
+        self.answers[number] = Answer(output, None if why else status, errors, why)
+        self._why = ""
+        if number in self._open:
+            self._open.remove(number)
+        if line.guarded:
+            self._pipes.go()
+        self._next()
+
+    def _next(self) -> None:
+        """From now on the next line is under way."""
+        seconds = self._lines[self._open[0]].seconds if self._open else SECONDS
+        self._until = time.perf_counter() + seconds
+
+    def _end_line(self, why: str) -> bool:
+        """End what the line that is under way has started. Returns whether the shell can go on then."""
+        if not self.began or not self._open:
+            return False
+        if self._why:  # it was ended before, and is still there
+            return False
+        self._why = why
+        self._end_processes()
+        self.answers[self._open[0]] = Answer(self._pipes.drain(str(self._open[0])), None, ended=why)
+        self._until = time.perf_counter() + _ENDING_SECONDS
+        return True
+
+    def _end_processes(self) -> None:
+        end_marked(self._mark, self.session, self._spared)

@@ -9,6 +9,8 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from zesty_anchor.system.at_login import resetting
+
 if TYPE_CHECKING:
     import pexpect
 
@@ -29,8 +31,10 @@ def under_pty(
     seconds: float,
     columns: int = 80,
     encoding: str | None = None,
+    first: Callable[[], None] | None = None,
 ) -> Iterator[pexpect.spawn[Any]]:
-    """Start a program under a pty (pty(7)) with nothing but this environment, in this folder.
+    """Start a program under a pty (pty(7)) with nothing but this environment, in this folder, as a login would: with its umask,
+    its limits, and no signal ignored. ``first`` is what the new process does before it becomes the program.
 
     Each wait for what it prints may take ``seconds``. It is ended, with all that it left on its terminal, when the block is
     left. Raises ``FileNotFoundError`` where there is no such program.
@@ -40,7 +44,7 @@ def under_pty(
     try:
         child: pexpect.spawn[Any] = pexpect.spawn(
             words[0], list(words[1:]), env=dict(environment), cwd=str(folder), timeout=seconds, echo=False,
-            dimensions=(24, columns), use_poll=True, encoding=encoding,
+            dimensions=(24, columns), use_poll=True, encoding=encoding, preexec_fn=_before(first),
         )  # fmt: skip
     except pexpect.ExceptionPexpect as error:
         raise FileNotFoundError(str(error)) from None
@@ -53,6 +57,17 @@ def under_pty(
         yield child
     finally:
         _end(child)
+
+
+def _before(first: Callable[[], None] | None) -> Callable[[], None]:
+    reset = resetting()
+
+    def before() -> None:
+        reset()
+        if first is not None:
+            first()
+
+    return before
 
 
 def wait_for(child: pexpect.spawn[Any], text: bytes | None, seconds: float, interrupted: Callable[[], bool]) -> bool:

@@ -47,7 +47,7 @@ def failures(paint: Paint, proof: Proof) -> None:
             asked[name] = asked.get(name, 0) + 1
     seen: dict[tuple[str, str, str, str], list[str]] = {}
     for shell, check in proof.failures:
-        seen.setdefault((check.name, check.expected, check.observed, check.advice), []).append(
+        seen.setdefault((check.name, check.expected, check.observed, check.mend), []).append(
             f"{shell.shell} ({shell.context})"
         )
     for (name, expected, observed, then), shells in seen.items():

@@ -10,7 +10,7 @@ from pathlib import Path
 import msgspec
 
 from zesty_anchor.files.text_file import TextFile, content_of
-from zesty_anchor.shells.fresh import unlittered
+from zesty_anchor.shells.litter import unlittered
 from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.shells.sealed import Closed, World, in_copy
 from zesty_anchor.shells.together import together

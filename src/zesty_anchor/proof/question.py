@@ -1,0 +1,33 @@
+"""A question that a fresh shell is asked."""
+
+from __future__ import annotations
+
+import msgspec
+
+from zesty_anchor.manifest.check import Check
+
+
+class Question(msgspec.Struct, frozen=True):
+    """A command line, and what its output must be.
+
+    ``how`` is ``place`` (one of these paths, a line each), ``variable`` (the value that ``env -0`` gives for the name after
+    the dollar sign of ``name``, byte for byte), ``glob``, ``once`` (a PATH that holds each of the expected folders once),
+    ``outside`` (a path that is not in that folder), or ``check`` (what the manifest's ``check`` says). Questions with the same ``run``
+    share one answer. ``about`` is the command, the ``$VARIABLE`` or ``PATH`` by which a cause is looked for. The answer to one that
+    is ``shared`` hangs on the shell's environment alone.
+    """
+
+    name: str
+    run: str
+    expected: str
+    how: str
+    about: str = ""
+    shared: bool = False
+    check: Check | None = None
+
+
+class Owed(msgspec.Struct, frozen=True):
+    """A check of the manifest that no shell is needed for, or one shell is enough."""
+
+    check: Check
+    number: int

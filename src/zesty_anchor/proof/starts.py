@@ -1,0 +1,42 @@
+"""What a shell's start itself must be: it comes to an end, prints nothing that breaks a copy, and is quick. Pure."""
+
+from __future__ import annotations
+
+import re
+
+from zesty_anchor.proof.result import CheckResult
+from zesty_anchor.shells.fresh import START_SECONDS, Answers
+from zesty_anchor.shells.shell import Context
+
+STARTS = "it starts"
+SILENT = "it prints nothing"
+NO_ERROR = "no error message"
+_LONGEST = 200
+_ERROR = re.compile(
+    r"^(?:"
+    r"(?:-?\S*/)?-?(?:ba|z|k|mk|tc|c|fi|da)?sh(?:93)?: .+"  # bash(1), dash(1), ksh(1), mksh(1): the shell's name first
+    r"|/\S+(?::\d+:|\[\d+\]:|: line \d+:) .+"  # zsh(1), ksh(1), bash(1): a file, and the line in it
+    r"|(?:\S+ )?\(line \d+\): .+"  # fish(1)
+    r"|.+: (?:[Cc]ommand not found|[Nn]o such file or directory|[Pp]ermission denied|Undefined variable)\.?"
+    r")$",
+    re.MULTILINE,
+)
+
+
+def start_checks(context: Context, answers: Answers, most_ms: int) -> list[CheckResult]:
+    """The checks of a start; ``most_ms`` is how many milliseconds it may take (0: any)."""
+    took = answers.startup_ms
+    if took is None:
+        waits = f"no command within {START_SECONDS:.0f} s: a startup file waits, or ended the shell"
+        return [CheckResult(STARTS, False, "a shell that takes commands", waits)]
+    found = [CheckResult(STARTS, True, "a shell that takes commands", f"after {took:.0f} ms")]
+    said = answers.said.decode("utf-8", "replace").replace("\r\n", "\n").strip("\n")
+    if "-i" not in context.options:
+        found.append(CheckResult(SILENT, not said, "(nothing)", said[:_LONGEST] or "(nothing)"))
+    else:
+        error = _ERROR.search(said)
+        found.append(CheckResult(NO_ERROR, error is None, "(nothing)", error[0][:_LONGEST] if error else "(nothing)"))
+    if most_ms:
+        name = f"it starts within {most_ms} ms"
+        found.append(CheckResult(name, took <= most_ms, f"at most {most_ms} ms", f"{took:.0f} ms"))
+    return found
