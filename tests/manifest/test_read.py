@@ -55,7 +55,7 @@ def test_a_right_manifest_is_read(tmp_path: Path) -> None:
         (("GAUGE =", '"GA-UGE" ='), 11, "expected is a variable's name: a letter or _", ""),
         (('want = "lts"', 'want = "kelp@4"'), 8, "kelp@4", '"4"'),
         (('path = "~/old-kelp"', 'path = "old-kelp"'), 13, "neither absolute", "~/old-kelp"),
-        (('run = "kelp one"', ""), 14, "does not say what is checked", "run ="),
+        (('run = "kelp one"', ""), 14, "does not say what is checked", "run"),
         (("[runtimes.kelp]", "[runtimes]\nkelp = 4\n[shelf.kelp]"), 8, "a table is expected", "[runtimes.kelp]"),
         (('url = "http://127.0.0.1:1/"', ""), 4, "no address", "url ="),
         (("[runtimes.kelp]", '[runtimes.kelp]\nfeed = "harbor"'), 8, "no feed 'harbor'", "'harbour'"),

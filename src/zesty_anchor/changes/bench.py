@@ -37,6 +37,8 @@ class Bench(msgspec.Struct, frozen=True):
     """Whether nobody may be asked."""
     wrote: Callable[[str], frozenset[str]] = lambda path: frozenset()
     """The digests of what earlier runs wrote into a file, by its path; none where no run tells."""
+    placed: Callable[[str], bool] = lambda path: False
+    """Whether a run that stands put a version, or a manager, into this place on the shelf."""
     remark: Callable[[str], None] = lambda text: None
     """Tells what a person should know of a change that is made."""
     noted: Callable[[], None] = lambda: None

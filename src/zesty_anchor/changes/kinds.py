@@ -39,7 +39,11 @@ _TABLE: dict[str, tuple[str, str, _When]] = {
         "SystemVariables",
         lambda wanted, machine: bool(wanted.system_variables),
     ),
-    "version": ("runtimes.install", "Installs", lambda wanted, machine: any(v.artefact for v in wanted.versions)),
+    "version": (
+        "runtimes.install",
+        "Installs",
+        lambda wanted, machine: any(v.artefact or v.damage for v in wanted.versions),
+    ),
     "installer-script": ("runtimes.run_installer", "InstallerScripts", lambda wanted, machine: bool(wanted.managers)),
     "managed-version": ("runtimes.install_through", "ManagedVersions", lambda wanted, machine: bool(wanted.managers)),
     "manager-default": ("runtimes.choose_default", "ManagerDefaults", lambda wanted, machine: bool(wanted.managers)),

@@ -39,7 +39,7 @@ class Setting:
         self.quiet: bool = given.pop("quiet", False)
         self.as_json: bool = given.pop("as_json", False)
         self.colour: str = given.pop("colour", "auto")
-        given.pop("verbose", None)
+        self.verbose: bool = given.pop("verbose", False)
 
     @property
     def out(self) -> paint.Paint:
@@ -116,7 +116,6 @@ _TRUST = click.option(
 _YES = click.option("-y", "--yes", is_flag=True, help="Answer yes to what is safe to answer.")
 _COMMON = (
     click.option("-q", "--quiet", is_flag=True, help="Tell only results and errors."),
-    click.option("-v", "--verbose", is_flag=True, help="Show the traceback of an error."),
     click.option("--json", "as_json", is_flag=True, help="Print one JSON document."),
     click.option(
         "--colour",
@@ -128,11 +127,15 @@ _COMMON = (
 )
 
 
+def _verbose(what: str) -> Callable[..., Any]:
+    return click.option("-v", "--verbose", is_flag=True, help=what)
+
+
 def with_setting(
-    *, manifest: bool = True, jobs: bool = False, yes: bool = False, trust: bool = False
+    *, manifest: bool = True, jobs: bool = False, yes: bool = False, trust: bool = False, verbose: str = ""
 ) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
-    """Give a command the shared options, as a ``Setting`` in its first argument."""
-    wanted = [*_COMMON]
+    """Give a command the shared options, as a ``Setting`` in its first argument. ``verbose`` is what it shows more of."""
+    wanted = [_verbose(verbose or "Show the traceback of an error."), *_COMMON]
     wanted += [_MANIFEST, _OFFLINE] if manifest else []
     wanted += [_JOBS] if jobs else []
     wanted += [_YES] if yes else []

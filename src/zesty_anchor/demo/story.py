@@ -14,8 +14,8 @@ from zesty_anchor.demo.home import furnish, likeness
 from zesty_anchor.demo.host import Host
 from zesty_anchor.demo.system_copy import PACKAGE, PROGRAM, system_copy, why_not
 from zesty_anchor.demo.wares import compiler, stock_feed
-from zesty_anchor.shells.litter import unlittered
 from zesty_anchor.shells.known import SHELLS
+from zesty_anchor.shells.litter import unlittered
 from zesty_anchor.shells.shell import Surroundings
 from zesty_anchor.system.host import login_path, user_name
 from zesty_anchor.system.problem import Problem, UsageProblem

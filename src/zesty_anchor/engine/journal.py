@@ -220,6 +220,22 @@ class Journal:
         )
         return frozenset(row[0] for row in rows if row[0]) if all(row[0] for row in rows) else frozenset()
 
+    def placed(self, folder: str) -> bool:
+        """Whether a run that stands put something into this folder of the shelf."""
+        return bool(
+            self._base.rows(
+                "SELECT 1 FROM changes WHERE state = 'done' AND json_extract(record, '$.folder') = ? LIMIT 1", (folder,)
+            )
+        )
+
+    def did(self, kind: str, subject: str) -> bool:
+        """Whether a run that stands made a change of this kind to this subject."""
+        return bool(
+            self._base.rows(
+                "SELECT 1 FROM changes WHERE state = 'done' AND kind = ? AND subject = ? LIMIT 1", (kind, subject)
+            )
+        )
+
     def add_from(self, events: Iterable[twin.Event]) -> None:
         """Take what a twin tells into a new journal."""
         changes: dict[tuple[int, int], int] = {}

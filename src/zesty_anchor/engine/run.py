@@ -29,7 +29,12 @@ class Runner:
         self._kinds = kinds
         self._journal = journal
         self._bench = msgspec.structs.replace(
-            bench, moved=self._moved, interrupted=self._stopped, remark=self._remark, wrote=journal.wrote
+            bench,
+            moved=self._moved,
+            interrupted=self._stopped,
+            remark=self._remark,
+            wrote=journal.wrote,
+            placed=journal.placed,
         )
         self._reporter = reporter
         self.run = run

@@ -47,6 +47,54 @@ def is_as(path: Path, was: Item) -> bool:
     return os.path.lexists(path) and _same(was, path.lstat(), path)
 
 
+class Difference(msgspec.Struct, frozen=True):
+    """An entry that is not as it was put there: its path in the folder, and in words what is the matter."""
+
+    name: str
+    what: str
+
+
+MISSING = "is missing"
+
+
+def differences(
+    folder: Path, inventory: Inventory, *, passed: Callable[[str], bool] = lambda name: False, deep: bool = False
+) -> list[Difference]:
+    """The entries of the inventory that are missing by now, or are not as they were; what came is none of them.
+
+    A file of the same size, mode and time is taken to be the same, unless it is looked at ``deep``; one of another time is read.
+    ``passed`` names those that are passed over.
+    """
+    found = []
+    start = f"{folder}/"
+    for name, was in inventory.items():
+        if passed(name):
+            continue
+        try:
+            what = _difference(was, os.lstat(start + name), Path(start + name), deep)
+        except (FileNotFoundError, NotADirectoryError):
+            what = MISSING
+        except OSError as error:
+            what = f"cannot be read: {error.strerror}"
+        if what:
+            found.append(Difference(name, what))
+    return found
+
+
+def _difference(was: Item, status: os.stat_result, path: Path, deep: bool) -> str:
+    if was.kind != _kind(status):
+        return f"is a {_kind(status)}, and was a {was.kind}"
+    if was.kind == "file" and status.st_size == 0 < was.size:
+        return "is empty"
+    if not _same(was, status, path) or (
+        deep and was.holds and was.kind == "file" and digest_of_file(path) != was.holds
+    ):
+        return "was changed"
+    if was.kind != "link" and stat.S_IMODE(status.st_mode) != was.mode:
+        return f"has mode {stat.S_IMODE(status.st_mode):o}, and had {was.mode:o}"
+    return ""
+
+
 def below(folder: Path, inventory: Inventory) -> Inventory:
     """Of an inventory by whole paths the part of one folder, by the paths in it."""
     start = f"{folder}/"

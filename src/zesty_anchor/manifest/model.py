@@ -18,9 +18,9 @@ class Shells(Part, frozen=True):
     missing: Literal["say", "ask", "install"] = "say"
     hooks: dict[ShellName, str] = {}
     completions: dict[ShellName, str] = {}
-    startup: (
-        Annotated[str, msgspec.Meta(pattern=r"\A[0-9]{1,6} ?(ms|s)\Z", description='a time: "300 ms"')] | None
-    ) = None
+    startup: Annotated[str, msgspec.Meta(pattern=r"\A[0-9]{1,6} ?(ms|s)\Z", description='a time: "300 ms"')] | None = (
+        None
+    )
 
     @property
     def most_startup_ms(self) -> int:
@@ -66,7 +66,9 @@ class BuildChoices(Part, frozen=True):
 
 
 class Runtime(Part, frozen=True):
-    """``[runtimes.NAME]``: the default version, and those kept beside it. ``through`` names the manager to install it."""
+    """``[runtimes.NAME]``: the default version, and those kept beside it. ``through`` names the manager to install it.
+    ``keep`` are patterns of glob(7) for files in a version that are changed by hand, and stay so.
+    """
 
     want: str
     also: tuple[str, ...] = ()
@@ -78,6 +80,7 @@ class Runtime(Part, frozen=True):
     extras: tuple[str, ...] = ()
     companions: dict[Name, str] = {}
     build: BuildChoices = BuildChoices()
+    keep: tuple[str, ...] = ()
 
 
 Digest = Annotated[

@@ -8,6 +8,7 @@ from pathlib import Path
 
 import msgspec
 
+from zesty_anchor.files.inventory import Difference
 from zesty_anchor.manifest.check import Check
 from zesty_anchor.manifest.model import BuildChoices, Identity, Manifest, Setting, Shells
 from zesty_anchor.manifest.part import names_for
@@ -82,7 +83,7 @@ class WantedVersion(msgspec.Struct, frozen=True):
     It is installed ``through`` a manager, if one is named; while that is not there, ``version`` is the want, and
     ``pending`` says so. ``root`` is the folder of the archive that is the version (empty: all of it), ``links`` are commands
     that it does not have as such, each with its file, ``parts`` its further files, and
-    ``finish`` a step that runs in its folder once all is there. ``recipe_place`` is where its recipe stands. A manager has a ``home``; what its installer's ``script`` holds was ``reviewed``, or is asked about.
+    ``finish`` a step that runs in its folder once all is there. ``recipe_place`` is where its recipe stands, ``damage`` what of a version that stands is not as it was put there. A manager has a ``home``; what its installer's ``script`` holds was ``reviewed``, or is asked about.
     """
 
     runtime: str
@@ -114,6 +115,7 @@ class WantedVersion(msgspec.Struct, frozen=True):
     parts: tuple[Part, ...] = ()
     finish: str = ""
     recipe_place: str = ""
+    damage: tuple[Difference, ...] = ()
 
     @property
     def bins(self) -> tuple[Path, ...]:
@@ -126,7 +128,7 @@ class Wanted(msgspec.Struct, frozen=True):
 
     ``purges`` are packages, ``stale_variables`` and ``alternatives`` names that go at the end.
 
-    ``of_system`` are commands that the system itself must answer to: those of runtimes with the want ``system``.
+    In the startup files ``lines_last`` our line stands below all others. ``of_system`` are commands that the system itself must answer to: those of runtimes with the want ``system``.
     """
 
     versions: tuple[WantedVersion, ...]
@@ -148,6 +150,7 @@ class Wanted(msgspec.Struct, frozen=True):
     purges: tuple[str, ...] = ()
     stale_variables: tuple[str, ...] = ()
     alternatives: tuple[str, ...] = ()
+    lines_last: frozenset[Path] = frozenset()
 
     @property
     def defaults(self) -> tuple[WantedVersion, ...]:

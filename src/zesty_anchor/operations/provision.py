@@ -19,6 +19,8 @@ from zesty_anchor.planning.offers import Offers
 from zesty_anchor.planning.planner import Planner
 from zesty_anchor.planning.resolve import Asked
 from zesty_anchor.planning.workstation import Workstation
+from zesty_anchor.proof.conditions import still_hold
+from zesty_anchor.proof.proved import read
 
 if TYPE_CHECKING:
     from zesty_anchor.changes.change import Change
@@ -48,11 +50,14 @@ def provision(
 
     planner, offers = planning(workstation)
     plan = planner.plan(machine, workstation.past.resolutions)
-    if plan.changes or first or workstation.past.cut_off:
+    unproved = not plan.changes and not still_hold(read(workstation.locations.state).conditions, plan.wanted, machine)
+    if plan.changes or first or workstation.past.cut_off or unproved:
         # Fetched only now: where there is nothing to do, which is most of the time, that is all there is to wait for.
         from zesty_anchor.operations.work import Work
 
-        outcome = Work(workstation, person, planner, offers, tuple(first), planning).carry_out(plan, machine)
+        outcome = Work(workstation, person, planner, offers, tuple(first), planning, prove=unproved).carry_out(
+            plan, machine
+        )
         bring_in_step(workstation, look_at(workstation))
     else:
         # The plan has compared the launchers already.

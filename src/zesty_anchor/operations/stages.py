@@ -12,6 +12,8 @@ from zesty_anchor.operations.person import Person
 from zesty_anchor.planning.plan import Plan
 from zesty_anchor.planning.planner import Planner
 from zesty_anchor.proof import proved
+from zesty_anchor.proof.causes import explained, lines_outdone
+from zesty_anchor.proof.conditions import conditions_proved
 from zesty_anchor.proof.prove import Asking, prove
 from zesty_anchor.proof.result import Proof
 from zesty_anchor.survey.machine import Machine
@@ -55,9 +57,13 @@ class Stages:
             proof = self._prove(plan, machine)
             if not proof.ok:
                 plan, machine, proof = self._try_lines(plan, machine, proof)
+            if not proof.ok:
+                plan, machine, proof = self._try_places(plan, machine, proof)
             if proof.ok and self._open(plan, Stage.CLEAR):
                 plan, machine, _ = self._until(Stage.CLEAR, plan, machine)
                 proof = self._prove(plan, machine)
+            if proof.ok and all(change.key in self._marked for change in plan.changes):
+                self._before(machine).write(conditions=conditions_proved(plan.wanted, machine))
             self._give_up(plan, _FAILED if proof.ok else _OLD_STAYS)
         else:
             self._give_up(plan, _FAILED)
@@ -152,7 +158,37 @@ class Stages:
         reports = self._runner.attempt(lines, well)
         if not proofs[-1].ok:
             return plan, machine, proof
+        return self._kept(lines, reports, changed), changed, proofs[-1]
+
+    def _try_places(self, plan: Plan, machine: Machine, proof: Proof) -> tuple[Plan, Machine, Proof]:
+        """A line of the person's below ours may be what wins. So ours goes below it, on trial. Returns the proof that holds then,
+        with the causes of what still fails.
+        """
+        proof = explained(proof, plan.wanted, machine, self._planner.place_of)
+        self._planner.lines_last = lines_outdone(proof, machine)
+        if not self._planner.lines_last:
+            return plan, machine, proof
+        moved = self._planner.plan(machine, self._journal.resolutions(), self._answers, self._given_up)
+        lines = [change for change in self._open(moved, Stage.SHELL) if change.kind == "startup-file"]
+        changed = machine.again({fact for change in lines for fact in change.touches})
+        proofs = [proof]
+
+        def better() -> bool:
+            proofs.append(prove(moved.wanted, changed, self._person.jobs, Asking(before=self._before(machine))))
+            return len(proofs[-1].failures) < len(proof.failures)
+
+        reports = self._runner.attempt(lines, better) if lines else []
+        if len(proofs[-1].failures) >= len(proof.failures):
+            self._planner.lines_last = frozenset()
+            return plan, machine, proof
+        for change in lines:
+            self._runner.notices.append(f"a line below ours won in {change.subject}: our line stands below it now")
+        self.shells_changed = True
+        proof = explained(proofs[-1], moved.wanted, changed, self._planner.place_of)
+        return self._kept(lines, reports, changed), changed, proof
+
+    def _kept(self, lines: Sequence[Change], reports: Sequence[ChangeReport], changed: Machine) -> Plan:
+        """What was tried stays: tell it, and plan again."""
         for change, report in zip(lines, reports, strict=True):
             self._mark(change, report)
-        plan = self._planner.plan(changed, self._journal.resolutions(), self._answers, self._given_up)
-        return plan, changed, proofs[-1]
+        return self._planner.plan(changed, self._journal.resolutions(), self._answers, self._given_up)

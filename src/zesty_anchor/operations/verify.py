@@ -1,24 +1,46 @@
-"""Asking fresh shells whether the machine is as the manifest says."""
+"""Asking whether the machine is as the manifest says: what was put there first, then fresh shells."""
 
 from __future__ import annotations
 
+from zesty_anchor.changes.kinds import KINDS
 from zesty_anchor.engine.questions import settle
 from zesty_anchor.operations.agreed import agreed
+from zesty_anchor.operations.drift import drift_of
 from zesty_anchor.operations.person import Person
-from zesty_anchor.planning.look import look_at, wanted_of
+from zesty_anchor.planning.look import look_at
 from zesty_anchor.planning.offers import Offers
-from zesty_anchor.planning.planner import as_root
-from zesty_anchor.planning.resolve import Resolver
+from zesty_anchor.planning.planner import Planner, as_root
 from zesty_anchor.planning.workstation import Workstation
-from zesty_anchor.proof.prove import prove
+from zesty_anchor.proof.causes import explained
+from zesty_anchor.proof.prove import Asking, prove
 from zesty_anchor.proof.result import Proof
+from zesty_anchor.proof.verified import EXITS, Drift, State, Verified
+from zesty_anchor.system.privilege import NO_ACCESS
 
 
-def verify(workstation: Workstation, person: Person) -> Proof:
-    """Ask them. Raises ``NotProvisioned`` where a version is missing from the shelf."""
+def verify(workstation: Workstation, person: Person, asking: Asking, *, deep: bool = False) -> Verified:
+    """Compare what stands with what was put there (``deep``: each file of each version is read), then ask fresh shells."""
+    import time
+
+    began = time.monotonic()
     agreed(workstation, person)
     machine = look_at(workstation)
-    resolver = Resolver(workstation, Offers(workstation))
-    versions = resolver.versions(machine, workstation.past.resolutions, obtainable=False)
-    settle(as_root(workstation, versions), person.asker, yes=person.yes)
-    return prove(wanted_of(workstation, versions, machine), machine, person.jobs)
+    planner = Planner(workstation, KINDS.concerned, Offers(workstation), lambda: NO_ACCESS, deep=deep)
+    plan = planner.compare(machine, workstation.past.resolutions)
+    settle(as_root(workstation, plan.wanted.versions), person.asker, yes=person.yes)
+    drift = drift_of(workstation, plan)
+    proof = prove(plan.wanted, machine, person.jobs, asking)
+    proof = explained(proof, plan.wanted, machine, workstation.place)
+    state = _state(drift, proof)
+    versions = tuple(f"{each.runtime} {each.version}" for each in plan.wanted.versions)
+    return Verified(
+        state == "well", state, EXITS[state], versions, drift, proof.shells, round(time.monotonic() - began, 2)
+    )
+
+
+def _state(drift: tuple[Drift, ...], proof: Proof) -> State:
+    if not proof.ok:
+        return "failing"
+    if any(each.state == "altered" for each in drift):
+        return "altered"
+    return "pending" if drift else "well"

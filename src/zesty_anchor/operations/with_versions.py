@@ -28,9 +28,7 @@ def environment(
     for name, want in pairs:
         chosen[name] = installed(workstation, person, machine, name, want, install=install)
         machine = look_at(workstation) if install else machine
-    versions = Resolver(workstation, Offers(workstation)).versions(
-        machine, workstation.past.resolutions, obtainable=False
-    )
+    versions = Resolver(workstation, Offers(workstation)).versions(machine, workstation.past.resolutions, missing=[])
     wanted = wanted_of(workstation, versions, machine)
     for choice in in_effect(workstation, machine):
         chosen.setdefault(choice.runtime, choice.version)

@@ -30,7 +30,7 @@ from zesty_anchor.system.privilege import NO_ACCESS
 
 class Work:
     """One provisioning that has something to do. ``first`` are changes of the manifest itself: see ``provision``. ``planning``
-    gives a planner for a workstation whose manifest is another one than was thought.
+    gives a planner for a workstation whose manifest is another one than was thought. With ``prove`` there may be nothing to do but to ask fresh shells.
     """
 
     def __init__(
@@ -41,8 +41,11 @@ class Work:
         offers: Offers,
         first: tuple[Change, ...],
         planning: Callable[[Workstation], tuple[Planner, Offers]],
+        *,
+        prove: bool = False,
     ) -> None:
         self._planning = planning
+        self._prove = prove
         self._workstation = workstation
         self._person = person
         self._planner = planner
@@ -69,7 +72,11 @@ class Work:
                 # Something has changed since the first look, or a person took their time to answer.
                 machine = look_at(self._workstation)
                 plan = self._planner.plan(machine, resolved, self._answers)
-            outcome = self._run(granted, journal, plan, machine) if plan.changes or self._first else Outcome(())
+            outcome = (
+                self._run(granted, journal, plan, machine)
+                if plan.changes or self._first or self._prove
+                else Outcome(())
+            )
         return msgspec.structs.replace(outcome, notices=(*taken.notices, *outcome.notices))
 
     def _read_anew(self) -> None:

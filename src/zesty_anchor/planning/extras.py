@@ -45,6 +45,16 @@ def wanted_extras(
     return tuple(found)
 
 
+def known_extras(workstation: Workstation, name: str, there: Mapping[str, Extra]) -> tuple[WantedExtra, ...]:
+    """The same as far as nobody has to be asked: one that is not there has the version that the manifest says."""
+    found = []
+    for text in workstation.manifest.tools[name].extras:
+        package, version = split(text)
+        known = there.get(text)
+        found.append(WantedExtra(text, package, known.version if known else version, known.commands if known else ()))
+    return tuple(found)
+
+
 def split(text: str) -> tuple[str, str]:
     """A package's name, and the version that is asked for. A name may begin with @, as npm's scopes do."""
     name, _, version = text[1:].partition("@")

@@ -11,6 +11,7 @@ from zesty_anchor.changes.question import Question
 from zesty_anchor.engine.outcome import ChangeReport, Estimate, reports
 from zesty_anchor.engine.questions import estimate
 from zesty_anchor.manifest.wanted import Wanted
+from zesty_anchor.planning.resolve import Missing
 
 
 class Plan(msgspec.Struct, frozen=True):
@@ -18,7 +19,7 @@ class Plan(msgspec.Struct, frozen=True):
 
     ``changes`` are in the order in which they can be carried out; those whose keys are in ``beyond`` need privilege, and
     there is no way to it here: ``errands`` are their commands, for an administrator. ``commands`` are all that would run
-    with privilege. ``failed`` is what cannot be had at all. No change of a stage after ``last`` may be begun.
+    with privilege. ``failed`` is what cannot be had at all, ``missing`` what was not looked for, since nobody was to be asked. No change of a stage after ``last`` may be begun.
     """
 
     wanted: Wanted
@@ -29,6 +30,7 @@ class Plan(msgspec.Struct, frozen=True):
     errands: tuple[str, ...] = ()
     commands: tuple[str, ...] = ()
     failed: tuple[ChangeReport, ...] = ()
+    missing: tuple[Missing, ...] = ()
     last: Stage = Stage.CLEAR
 
     @property

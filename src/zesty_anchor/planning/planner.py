@@ -4,6 +4,9 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable, Collection, Iterable, Mapping
+from pathlib import Path
+
+import msgspec
 
 from zesty_anchor.changes.change import Change, Concerned, Stage, version_key
 from zesty_anchor.changes.question import Question
@@ -14,7 +17,7 @@ from zesty_anchor.planning.conflicts import Conflicts
 from zesty_anchor.planning.look import wanted_of
 from zesty_anchor.planning.offers import Offers
 from zesty_anchor.planning.plan import Plan, in_order
-from zesty_anchor.planning.resolve import Asked, Resolver
+from zesty_anchor.planning.resolve import Asked, Missing, Resolver
 from zesty_anchor.planning.standing import Known
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.survey.machine import Machine
@@ -26,7 +29,7 @@ class Planner:
     """Makes the plans of one command. It writes nothing, and uses no privilege.
 
     ``more`` are wants beside those of the manifest. ``find_access`` finds the way to privilege; it is asked once, and only
-    where something needs privilege.
+    where something needs privilege. ``deep`` has each file of a version read to tell whether it is damaged.
     """
 
     def __init__(
@@ -36,15 +39,20 @@ class Planner:
         offers: Offers,
         find_access: Callable[[], Access],
         more: tuple[Asked, ...] = (),
+        *,
+        deep: bool = False,
     ) -> None:
         self._workstation = workstation
         self._concerned = concerned
         self._offers = offers
-        self._resolver = Resolver(workstation, offers, more)
+        self._resolver = Resolver(workstation, offers, more, deep=deep)
         self._conflicts = Conflicts(workstation.manifest)
         self._find_access = find_access
         self.access: Access | None = None
         """The way to privilege, once it was asked for. Whoever gets a password from the person puts it here."""
+        self.lines_last: frozenset[Path] = frozenset()
+        """The startup files in which our line is to stand below all others: fresh shells showed that one of those wins."""
+        self.place_of = workstation.place
 
     def plan(
         self,
@@ -53,6 +61,21 @@ class Planner:
         answers: Mapping[str, str] | None = None,
         given_up: Collection[str] | None = None,
     ) -> Plan:
+        """What is missing. Feeds are asked for what does not stand."""
+        return self._plan(machine, known, answers, given_up, None)
+
+    def compare(self, machine: Machine, known: Known) -> Plan:
+        """The same, as far as it can be told without asking any feed; the versions that do not stand are told."""
+        return self._plan(machine, known, None, None, [])
+
+    def _plan(
+        self,
+        machine: Machine,
+        known: Known,
+        answers: Mapping[str, str] | None,
+        given_up: Collection[str] | None,
+        missing: list[Missing] | None,
+    ) -> Plan:
         """What is missing.
 
         ``known`` is what wants were resolved to before, ``answers`` what a person said to the questions about conflicts, by
@@ -60,9 +83,9 @@ class Planner:
         begun: what cannot be had is then left out, and told. Raises ``Problem`` where no plan can be made.
         """
         problems: dict[str, Problem] | None = None if given_up is None else {}
-        versions = self._resolver.versions(machine, known, failing=problems)
+        versions = self._resolver.versions(machine, known, failing=problems, missing=missing)
         had, stuck = _without(versions, machine, given_up or ())
-        wanted = wanted_of(self._workstation, had, machine)
+        wanted = msgspec.structs.replace(wanted_of(self._workstation, had, machine), lines_last=self.lines_last)
         found = self._conflicts.found(wanted, machine)
         wanted = self._conflicts.added(wanted, found, machine, answers or {})
         last = Stage.OBTAIN if stuck else Stage.SHELL if _may_be_missed(wanted, versions, had) else Stage.CLEAR
@@ -89,6 +112,7 @@ class Planner:
             errands=tuple(given.shown(word) for change in changes if change.key in beyond for word in change.commands),
             commands=tuple(given.shown(word) for change in changes for word in change.commands),
             failed=tuple(self._failed(name, problem) for name, problem in (problems or {}).items()),
+            missing=tuple(missing or ()),
             last=last,
         )
 

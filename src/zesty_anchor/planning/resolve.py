@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Mapping
 from pathlib import Path
 from typing import NamedTuple
@@ -9,6 +10,7 @@ from typing import NamedTuple
 import msgspec
 
 from zesty_anchor.feeds.release import Piece, Release
+from zesty_anchor.files.inventory import MISSING, Difference
 from zesty_anchor.manifest.lock import Locked, file_beside
 from zesty_anchor.manifest.part import names_for
 from zesty_anchor.manifest.recipe import Earlier
@@ -17,10 +19,11 @@ from zesty_anchor.manifest.want import Want, nearest
 from zesty_anchor.manifest.wanted import Artefact, WantedExtra, WantedVersion, refer
 from zesty_anchor.planning.companions import parts_of
 from zesty_anchor.planning.coupling import may_run, runs_on
-from zesty_anchor.planning.extras import installed_extras, wanted_extras
+from zesty_anchor.planning.extras import installed_extras, known_extras, wanted_extras
 from zesty_anchor.planning.offers import Offers, sha256
 from zesty_anchor.planning.standing import Known, moved, standing
 from zesty_anchor.planning.workstation import Workstation
+from zesty_anchor.shelf.receipt import Receipt, damage_in
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system.problem import Problem, UsageProblem
 
@@ -36,31 +39,45 @@ class Asked(NamedTuple):
     default: bool
 
 
-class NotProvisioned(Problem):
-    """A check was asked of what is not there yet."""
+class Missing(NamedTuple):
+    """A want for which nothing stands on the shelf, and the line of the manifest that asks for it."""
 
-    code = 4
+    runtime: str
+    want: str
+    place: str
+
+
+class _NotThere(Exception):
+    """Nothing stands there for a want, and nothing is to be asked for."""
 
 
 class Resolver:
     """Resolves the wants of one workstation, and ``more`` beside those of its manifest. The network is used only where a
-    want has no version on the shelf.
+    want has no version on the shelf, or a damaged one; ``deep`` has each file of a version read to tell that.
     """
 
-    def __init__(self, workstation: Workstation, offers: Offers, more: tuple[Asked, ...] = ()) -> None:
+    def __init__(
+        self, workstation: Workstation, offers: Offers, more: tuple[Asked, ...] = (), *, deep: bool = False
+    ) -> None:
         self._workstation = workstation
         self._offers = offers
         self._more = more
+        self._deep = deep
 
     def versions(
-        self, machine: Machine, known: Known, *, obtainable: bool = True, failing: dict[str, Problem] | None = None
+        self,
+        machine: Machine,
+        known: Known,
+        *,
+        failing: dict[str, Problem] | None = None,
+        missing: list[Missing] | None = None,
     ) -> tuple[WantedVersion, ...]:
         """Every version that the manifest wants, the default of each runtime before those beside it.
 
-        With ``failing``, what a manager cannot give is left out and its problem put in there, by runtime.
+        With ``failing``, what a manager cannot give is left out and its problem put in there, by runtime. With ``missing``, nothing
+        is asked for: what does not stand is left out, and put in there.
 
-        Raises ``UsageProblem`` where nothing fulfils a want, ``Problem`` where a feed fails, and
-        ``NotProvisioned`` where a version does not stand and may not be looked up (``obtainable`` is False).
+        Raises ``UsageProblem`` where nothing fulfils a want, and ``Problem`` where a feed fails.
         """
         found: dict[str, dict[str, WantedVersion]] = {name: {} for name in self._workstation.manifest.tools}
         tools = self._workstation.manifest.tools
@@ -72,7 +89,11 @@ class Resolver:
                 if want == "system":
                     continue
                 try:
-                    version = self._version(Asked(name, want, place == 0), machine, known, obtainable, found)
+                    version = self._version(Asked(name, want, place == 0), machine, known, missing is None, found)
+                except _NotThere:
+                    step = (*self._workstation.manifest.step(name), *(("also", place - 1) if place else ("want",)))
+                    (missing if missing is not None else []).append(Missing(name, want, self._workstation.place(*step)))
+                    continue
                 except Problem as problem:
                     self._locate(problem, name, place, len(runtime.also))
                     if failing is None or runtime.through is None:
@@ -114,17 +135,19 @@ class Resolver:
         if here is not None:
             on = runs_on(name, here, recipe.on, list(below), workstation.file)
             there = installed_extras(workstation, name, folder / here)
-            lacking = next((each for each in runtime.extras if each not in there), None)
-            if lacking is not None and not obtainable:
-                raise _not_provisioned(f"{lacking} is not in {name} {here}", workstation)
-            extras = wanted_extras(workstation, self._offers, name, want, there)
-            return placed(
-                msgspec.structs.replace(
-                    base, version=here, folder=folder / here, on=on, feed=machine.shelf[name, here].feed, extras=extras
-                )
+            receipt = machine.shelf[name, here]
+            damage = tuple(damage_in(folder / here, receipt, runtime.keep, deep=self._deep))
+            base = msgspec.structs.replace(
+                base, version=here, folder=folder / here, on=on, feed=receipt.feed, damage=damage
             )
+            if not obtainable:
+                return placed(msgspec.structs.replace(base, extras=known_extras(workstation, name, there)))
+            if not damage:
+                return placed(
+                    msgspec.structs.replace(base, extras=wanted_extras(workstation, self._offers, name, want, there))
+                )
         if not obtainable:
-            raise _not_provisioned(f"{name} {want!r} is not installed", workstation)
+            return self._absent(base, locked.version if locked else "", known)
         before = moved(name, want, machine, known)
         if runtime.through is not None and not any(n == runtime.through for n, _ in machine.shelf):
             version = locked.version if locked else before or want
@@ -134,8 +157,13 @@ class Resolver:
                     base, version=version, folder=folder / version, pending=True, feed=runtime.through, extras=extras
                 )
             )
-        if locked:
+        kept = self._kept(machine.shelf[name, here]) if here is not None else None
+        if kept is not None:
+            release = kept
+        elif locked:
             release = self._locked_release(locked, machine)
+        elif here is not None:
+            release = self.release(Asked(name, here, asked.default), machine, found)
         elif before and any(r.version == before for r in self._offers.releases(name, machine)):
             release = self.release(Asked(name, before, asked.default), machine, found)
         else:
@@ -146,7 +174,7 @@ class Resolver:
             version=release.version,
             folder=folder / _folder_name(release.version),
             packages=names_for(recipe.needs.packages, family),
-            licence=release.licence,
+            licence=release.licence if here is None else "",
             licence_accepted=runtime.licence == "accepted",
             feed=release.feed,
             recipe_place=workstation.recipe_place(name),
@@ -158,7 +186,9 @@ class Resolver:
             source = self._offers.supply(name, release.feed, machine)
             base = msgspec.structs.replace(
                 base,
-                artefact=self._offers.artefact(release, source, f"{name} {release.version}"),
+                artefact=Artefact(kept.url, kept.digest)
+                if kept
+                else self._offers.artefact(release, source, f"{name} {release.version}"),
                 parts=parts_of(release, source, workstation, name),
                 root=source.source.root if source.source else "",
                 links=source.source.links if source.source else {},
@@ -174,6 +204,30 @@ class Resolver:
                 on=runs_on(name, release.version, recipe.on, list(below), workstation.file),
             )
         )
+
+    def _absent(self, base: WantedVersion, locked: str, known: Known) -> WantedVersion:
+        """The version that stood there for a want, and stands there no more. Raises ``_NotThere`` where none ever did."""
+        name, want = base.runtime, base.want
+        before = next(((f, v) for (n, w, f), v in known.items() if (n, w) == (name, want)), None)
+        if before is None or (locked and locked != before[1]):
+            raise _NotThere
+        feed, version = before
+        folder = base.folder / version
+        gone = Difference("", MISSING if not os.path.lexists(folder) else "has no readable slip of ours")
+        extras = known_extras(self._workstation, name, {})
+        return placed(
+            msgspec.structs.replace(base, version=version, folder=folder, feed=feed, extras=extras, damage=(gone,))
+        )
+
+    def _kept(self, receipt: Receipt) -> Release | None:
+        """The release of a version that is damaged, where what was fetched for it is kept whole: nobody has to be asked."""
+        from zesty_anchor.shelf.download import kept_file
+
+        kept = kept_file(self._workstation.locations.downloads, receipt.digest, receipt.url)
+        built = self._workstation.recipes[receipt.runtime].build is not None
+        if not receipt.digest or receipt.parts or built or not kept.is_file():
+            return None
+        return Release(receipt.version, receipt.url, receipt.digest, channels=receipt.channels, feed=receipt.feed)
 
     def _by_script(self, base: WantedVersion, release: Release) -> WantedVersion:
         """A manager that its own installer brings. Raises ``UsageProblem`` where that is not what was reviewed."""
@@ -268,10 +322,6 @@ class Resolver:
             licence=locked.licence, signature=file.signature, source=file.source, feed=locked.feed,
             parts=tuple(Piece(each.name, each.version, each.url, each.digest, each.size) for each in file.parts),
         )  # fmt: skip
-
-
-def _not_provisioned(what: str, workstation: Workstation) -> NotProvisioned:
-    return NotProvisioned(what, where=str(workstation.file), advice="run: zesty-anchor provision")
 
 
 def to_build(version: str) -> str:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import base64
+import re
 from pathlib import Path
 
 from zesty_anchor.manifest.check import Check
@@ -51,10 +52,15 @@ def questions(wanted: Wanted, locations: Locations) -> list[Question]:
     return asked
 
 
-def personal(check: Check, folder: Path) -> Question:
-    """A command line of the manifest's, run in the manifest's folder."""
-    run = f"cd {quote(str(folder))} && {check.run}"
-    return Question(check.name, run, check.match or check.expect or "*", "check", check=check)
+def personal(check: Check, wanted: Wanted) -> Question:
+    """A command line of the manifest's, run in the manifest's folder. It is about the first command in it that a version gives."""
+    given = {
+        c for v in wanted.defaults for c in (*v.recipe.commands, *(c for extra in v.extras for c in extra.commands))
+    }
+    words = re.findall(r"[\w.+-]+", check.run or "")
+    run = f"cd {quote(str(wanted.folder))} && {check.run}"
+    about = next((word for word in words if word in given), "")
+    return Question(check.name, run, check.match or check.expect or "*", "check", about, check=check)
 
 
 def _login(host: KnownHost, identity: Identity, home: Path) -> str:
@@ -108,7 +114,16 @@ def _which(version: WantedVersion) -> list[Question]:
         return []
     expected = proof.expected(version.version)
     if version.default:
-        return [Question(f"{version.runtime} is {version.version}", proof.run, expected, "glob", version.recipe.commands[0], shared=True)]
+        return [
+            Question(
+                f"{version.runtime} is {version.version}",
+                proof.run,
+                expected,
+                "glob",
+                version.recipe.commands[0],
+                shared=True,
+            )
+        ]
     path = ":".join(quote(str(b)) for b in version.bins)
     return [
         Question(
@@ -116,6 +131,7 @@ def _which(version: WantedVersion) -> list[Question]:
             f"PATH={path}:$PATH; {proof.run}",
             expected,
             "glob",
+            version.recipe.commands[0],
             shared=True,
         )
     ]

@@ -89,7 +89,8 @@ def prove(wanted: Wanted, machine: Machine, jobs: int = 4, asking: Asking | None
             {
                 str(folder): frozenset(i for q, i in of.items() if q in done[folder] or q.name in well)
                 for folder, of in hanging.items()
-            }
+            },
+            {},
         )
     return Proof(all(result.ok for result in results), tuple(results))
 
@@ -111,7 +112,7 @@ def _rounds(wanted: Wanted, machine: Machine, asking: Asking, left_out: Collecti
             continue
         for each in [once] if check.once else rounds:
             if not check.shells or each.shell.name in check.shells:
-                each.asked.append(personal(check, wanted.folder))
+                each.asked.append(personal(check, wanted))
     small = [q for q in programs(wanted) if q not in left_out and _fits(q.name, asking)]
     if small:
         first = rounds[0]
@@ -217,4 +218,3 @@ def _judged(each: _Round, found: _Asked, shared: _Shared, most_ms: int, asking: 
         startup_ms=round(found.answers.startup_ms or 0.0, 1),
         checks=tuple(checks),
     )
-

@@ -13,36 +13,53 @@ import msgspec
 
 from zesty_anchor.files.replace import replace
 from zesty_anchor.manifest.wanted import WantedVersion
+from zesty_anchor.proof.conditions import Conditions
 from zesty_anchor.proof.question import Question
 from zesty_anchor.shelf.receipt import EXTRAS_NAME, FILE_NAME
 
 _NAME = "proved.json"
 
 
-class Proved(msgspec.Struct, frozen=True):
-    """The identities of the questions that were answered well, by the folder of the version that they hang on."""
+class _Kept(msgspec.Struct):
+    """What stands in the file."""
+
+    known: dict[str, frozenset[str]] = {}
+    conditions: dict[str, str] = {}
+
+
+class Proved(msgspec.Struct):
+    """The identities of the questions that were answered well, by the folder of the version that they hang on, and the conditions
+    under which all was well (none: it was not).
+    """
 
     file: Path
     known: Mapping[str, frozenset[str]] = {}
+    conditions: Conditions = {}
 
     def holds(self, version: WantedVersion, identity: str) -> bool:
         """Whether a question was answered well, with this identity, by this version."""
         return identity in self.known.get(str(version.folder), frozenset())
 
-    def write(self, found: Mapping[str, frozenset[str]]) -> None:
+    def write(self, known: Mapping[str, frozenset[str]] | None = None, conditions: Conditions | None = None) -> None:
         """Put what is proved now in place of what was. A folder that cannot be written has it all proved again."""
-        if found != self.known:
-            with suppress(OSError):
-                replace(self.file, msgspec.json.encode(found, order="sorted"), 0o600, lasting=False)
+        now = _Kept(
+            dict(self.known if known is None else known), dict(self.conditions if conditions is None else conditions)
+        )
+        if now == _Kept(dict(self.known), dict(self.conditions)):
+            return
+        self.conditions = now.conditions
+        with suppress(OSError):
+            replace(self.file, msgspec.json.encode(now, order="sorted"), 0o600, lasting=False)
 
 
 def read(state: Path) -> Proved:
     """What was proved in this home; ``state`` is the folder of the journal."""
     file = state / _NAME
     try:
-        return Proved(file, msgspec.json.decode(file.read_bytes(), type=dict[str, frozenset[str]]))
+        kept = msgspec.json.decode(file.read_bytes(), type=_Kept)
     except (OSError, msgspec.MsgspecError):
         return Proved(file)
+    return Proved(file, kept.known, kept.conditions)
 
 
 def identity(question: Question, version: WantedVersion, shells: Iterable[str]) -> str:

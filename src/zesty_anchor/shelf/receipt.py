@@ -1,12 +1,14 @@
 """The slip in each version's folder that says what it is and where it came from."""
 
+import fnmatch
 import os
-from collections.abc import Mapping
+import re
+from collections.abc import Iterable, Mapping
 from pathlib import Path
 
 import msgspec
 
-from zesty_anchor.files.inventory import Inventory, take
+from zesty_anchor.files.inventory import MISSING, Difference, Inventory, differences, take
 from zesty_anchor.files.removal import discard_any
 from zesty_anchor.files.replace import replace
 
@@ -18,6 +20,15 @@ CHOICES_NAME = ".zesty-anchor-choices.json"
 
 SLIPS = frozenset({FILE_NAME, EXTRAS_NAME, FILES_NAME, CHOICES_NAME})
 """The names of our own slips at the top of a version's folder."""
+
+
+_MADE_BY_RUNNING = re.compile(r"(.*/)?__pycache__(/[^/]+\.pyc)?")
+"""What a program writes beside itself when it runs, and makes anew."""
+
+
+def is_made(name: str) -> bool:
+    """Whether an entry of a version is none of those that were put there: a slip, or what running it makes."""
+    return name in SLIPS or _MADE_BY_RUNNING.fullmatch(name) is not None
 
 
 class PartReceipt(msgspec.Struct, frozen=True):
@@ -121,6 +132,25 @@ def files_in(folder: Path) -> Inventory | None:
         return msgspec.json.decode((folder / FILES_NAME).read_bytes(), type=Inventory)
     except (OSError, msgspec.MsgspecError):
         return None
+
+
+def damage_in(folder: Path, receipt: Receipt, keep: Iterable[str] = (), *, deep: bool = False) -> list[Difference]:
+    """What of a version is not as it was put there; what fits a pattern of ``keep`` is the person's own. One that came through a
+    manager is the manager's.
+    """
+    if receipt.through or folder.is_symlink():
+        return []
+    files = files_in(folder)
+    if files is None:
+        return [Difference(FILES_NAME, "is missing, or cannot be read")]
+    patterns = tuple(keep)
+
+    def passed(name: str) -> bool:
+        return is_made(name) or any(fnmatch.fnmatchcase(name, each) for each in patterns)
+
+    found = differences(folder, files, passed=passed, deep=deep)
+    # A manager writes into its own folder.
+    return found if receipt.home is None else [each for each in found if each.what == MISSING]
 
 
 def note_files(folder: Path, before: Inventory | None = None, added: Inventory | None = None) -> None:

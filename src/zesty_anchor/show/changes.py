@@ -63,8 +63,20 @@ def preview(paint: Paint, seen: Plan, manifest: str) -> None:
 
 def outcome(paint: Paint, done: Outcome, manifest: str) -> None:
     """The summary at the end of a provisioning."""
+    if not done.changes and done.proof is not None and not done.proof.ok:
+        _notices(paint, done.notices)
+        matrix(paint, done.proof, failed=True)
+        paint.write()
+        failures(paint, done.proof)
+        paint.write(
+            paint.bad("Not well: ")
+            + f"nothing is left to provision, but fresh shells do not all answer as {manifest} says."
+        )
+        return
     if not done.changes:
         _notices(paint, done.notices)
+        if done.proof is not None:
+            paint.write("What the proof hangs on has changed since the last one: it was proved anew.")
         paint.write(paint.good("Nothing to do: ") + f"this machine is as {manifest} says ({done.seconds:.2f} s).")
         return
     for change in done.changes:
@@ -77,7 +89,8 @@ def outcome(paint: Paint, done: Outcome, manifest: str) -> None:
     _notices(paint, done.notices)
     if done.proof is not None:
         paint.write()
-        matrix(paint, done.proof)
+        matrix(paint, done.proof, failed=not done.proof.ok)
+        paint.write()
         failures(paint, done.proof)
     paint.write()
     paint.write(f"{paint.head(_summary(done.changes))} in {done.seconds:.1f} s; {_standing(paint, done)}")

@@ -2,69 +2,163 @@
 
 from __future__ import annotations
 
-from zesty_anchor.proof.result import Proof
+from collections.abc import Iterable, Sequence
+
+from zesty_anchor.proof.result import Cause, CheckResult, Proof, ShellResult
+from zesty_anchor.proof.verified import Drift, Verified
 from zesty_anchor.show.paint import Paint
 from zesty_anchor.show.sizes import count, table
 
+_MOST_NAMED = 4
 
-def matrix(paint: Paint, proof: Proof) -> None:
-    """One row a check, one column a shell; a cell counts the ways of starting it, where they do not agree."""
+
+def verified(paint: Paint, seen: Verified, *, whole: bool = False) -> None:
+    """What ``verify`` found: three lines where all is well, else what failed, and below each cause once. ``whole`` shows the matrix
+    of everything that was asked.
+    """
+    if whole:
+        matrix(paint, seen.proof)
+        paint.write()
+    elif not seen.proof.ok:
+        matrix(paint, seen.proof, failed=True)
+        paint.write()
+    failures(paint, seen.proof)
+    told = {check.cause.file for _, check in seen.proof.failures if check.cause is not None}
+    _drift(paint, [each for each in seen.drift if each.place not in told])
+    _verdict(paint, seen)
+
+
+def matrix(paint: Paint, proof: Proof, *, failed: bool = False) -> None:
+    """One row a check, one column a shell; a cell counts the ways of starting it, where they do not agree. With ``failed`` only
+    the checks that did.
+    """
     shells = list(dict.fromkeys(result.shell for result in proof.shells))
-    groups = [[result for result in proof.shells if result.shell == name] for name in shells]
-    if not groups:
-        return
-    starts = [f"{max(result.startup_ms for result in group):.0f} ms" for group in groups]
-    heads = [["fresh shell", *shells], ["started in", *(count(len(g), "way") for g in groups)], ["up after", *starts]]
-    rows = [[paint.faint(cell) for cell in head] for head in heads]
     marks: dict[str, dict[str, list[bool]]] = {}
     for result in proof.shells:
         for check in result.checks:
             marks.setdefault(check.name, {}).setdefault(result.shell, []).append(check.ok)
+    if failed:
+        marks = {name: by_shell for name, by_shell in marks.items() if not all(map(all, by_shell.values()))}
+        shells = [s for s in shells if any(not all(by_shell.get(s, [])) for by_shell in marks.values())]
+    if not shells:
+        return
+    heads = [["fails in" if failed else "fresh shell", *shells]]
+    groups = [[result for result in proof.shells if result.shell == name] for name in shells]
+    if not failed:
+        starts = [f"{max(result.startup_ms for result in group):.0f} ms" for group in groups]
+        heads += [["started in", *(count(len(g), "way") for g in groups)], ["up after", *starts]]
+    rows = [[paint.faint(cell) for cell in head] for head in heads]
     for name, by_shell in marks.items():
-        rows.append([name, *(_cell(paint, by_shell.get(shell, [])) for shell in shells)])
+        rows.append([name, *(_cell(paint, by_shell.get(shell, []), failed) for shell in shells)])
     for line in table(rows, [26]):
         paint.write(f"  {line}")
+    if failed:
+        return
     ways: dict[str, list[str]] = {}
     for name, group in zip(shells, groups, strict=True):
-        ways.setdefault("; ".join(result.context for result in group), []).append(name)
+        ways.setdefault("; ".join(result.context for result in group if result.context), []).append(name)
     for way, names in ways.items():
-        paint.write(paint.faint(f"  {', '.join(names)}: {way}"))
+        paint.write(paint.faint(f"  {', '.join(names)}: {way}") if way else "")
 
 
-def _cell(paint: Paint, marks: list[bool]) -> str:
+def _cell(paint: Paint, marks: list[bool], failed: bool) -> str:
     if not marks:
         return ""
     if all(marks):
-        return paint.good("yes")
-    return paint.bad("NO" if not any(marks) else f"{sum(marks)} of {len(marks)}")
+        return paint.faint("yes") if failed else paint.good("yes")
+    return paint.bad("NO" if not any(marks) else f"NO in {marks.count(False)} of {len(marks)}")
 
 
 def failures(paint: Paint, proof: Proof) -> None:
-    """Each check that failed: expected, observed, and in which shells."""
-    asked: dict[str, int] = {}
-    for each in proof.shells:
-        for name in {check.name for check in each.checks}:
-            asked[name] = asked.get(name, 0) + 1
-    seen: dict[tuple[str, str, str, str], list[str]] = {}
+    """Each cause once, with the checks that hang on it; what was expected and observed is that of the first of them."""
+    seen: dict[Cause | tuple[str, str], list[tuple[ShellResult, CheckResult]]] = {}
     for shell, check in proof.failures:
-        seen.setdefault((check.name, check.expected, check.observed, check.mend), []).append(
-            f"{shell.shell} ({shell.context})"
-        )
-    for (name, expected, observed, then), shells in seen.items():
-        where = "every fresh shell" if len(shells) == asked[name] > 1 else "; ".join(shells)
-        paint.write(paint.bad("not so: ") + f"{name}, in {where}")
-        paint.write(f"  expected: {expected}")
-        paint.write(f"  observed: {observed}")
-        if then:
-            paint.write(f"  next:     {then}")
+        cause = check.cause
+        key = cause if cause is not None else (check.name, check.observed)
+        seen.setdefault(key, []).append((shell, check))
+    ways: dict[str, int] = {}
+    for each in proof.shells:
+        ways[each.shell] = ways.get(each.shell, 0) + 1
+    for number, (key, found) in enumerate(seen.items(), 1):
+        shell, check = found[0]
+        if isinstance(key, Cause):
+            place = f"{paint.name(key.place)}: " if key.place else ""
+            paint.write(f"{paint.bad(f'cause {number}:')} {place}{key.what}")
+            if key.text:
+                paint.write(paint.faint(f"             {key.text}"))
+        else:
+            paint.write(f"{paint.bad(f'cause {number}:')} not found")
+        names = list(dict.fromkeys(each.name for _, each in found))
+        more = f", and {len(names) - _MOST_NAMED} more" if len(names) > _MOST_NAMED else ""
+        paint.write(f"  breaks     {'; '.join(names[:_MOST_NAMED])}{more}")
+        paint.write(f"  in         {_where([each for each, _ in found], ways)}")
+        paint.write(f"  expected   {_quoted(check.expected)}")
+        paint.write(f"  observed   {_quoted(check.observed)}")
+        if check.mend:
+            paint.write(f"  mend       {paint.good(check.mend)}")
+        paint.write()
 
 
-def verdict(paint: Paint, proof: Proof) -> None:
-    """The last line of ``verify``."""
+def _quoted(text: str) -> str:
+    """A text whose blanks at its ends, and line ends, can be seen."""
+    rows = text.split("\n")
+    shown = f"{rows[0]} (and {len(rows) - 1} more lines)" if len(rows) > 1 and len(text) > 200 else "\\n".join(rows)
+    return f"'{shown}'" if shown != shown.strip() or not shown else shown
+
+
+def _where(found: Iterable[ShellResult], ways: dict[str, int]) -> str:
+    """The shells; those that fail in some of their ways with these."""
+    contexts: dict[str, dict[str, None]] = {}
+    for each in found:
+        contexts.setdefault(each.shell, {})[each.context] = None
+    if (
+        len(contexts) > 1
+        and all(len(held) >= ways[name] for name, held in contexts.items())
+        and len(contexts) == len(ways)
+    ):
+        return "every fresh shell"
+    told = []
+    for name, held in contexts.items():
+        told.append(name if len(held) >= ways[name] or not any(held) else f"{name} ({'; '.join(held)})")
+    return ", ".join(told)
+
+
+_TITLES = {"altered": "not as it was written", "pending": "asked for, and not provisioned yet"}
+
+
+def _drift(paint: Paint, drift: Sequence[Drift]) -> None:
+    for state, title in _TITLES.items():
+        found = [each for each in drift if each.state == state]
+        if not found:
+            continue
+        paint.write(paint.look(f"{title}:"))
+        for each in found[:_MOST_NAMED]:
+            paint.write(f"  {paint.name(each.place)}: {each.what}")
+        if len(found) > _MOST_NAMED:
+            paint.write(f"  and {len(found) - _MOST_NAMED} more")
+        paint.write(f"  mend       {paint.good(found[0].mend)}")
+        paint.write()
+
+
+def _verdict(paint: Paint, seen: Verified) -> None:
+    proof = seen.proof
     total = sum(len(shell.checks) for shell in proof.shells)
-    shells = count(len(proof.shells), "fresh shell")
-    if proof.ok:
-        paint.write(paint.good("All well: ") + f"{count(total, 'check')} in {shells}.")
-    else:
-        failed = len(proof.failures)
-        paint.write(paint.bad(f"{count(failed, 'check')} failed ") + f"of {total} in {shells}.")
+    shells = list(dict.fromkeys(shell.shell for shell in proof.shells))
+    starts = count(len(proof.shells), "start")
+    if seen.ok:
+        paint.write(f"{paint.good('All well:')} {count(total, 'check')} in {starts} of {', '.join(shells)}.")
+        paint.write(f"Proved: {', '.join(seen.versions) or 'no version'}; each file is as it was put there.")
+        slowest = max(proof.shells, key=lambda each: each.startup_ms, default=None)
+        slow = f"; the slowest start was {slowest.shell}'s, {slowest.startup_ms:.0f} ms" if slowest else ""
+        paint.write(paint.faint(f"It took {seen.seconds:.1f} s{slow}. With -v: each check in each shell."))
+        return
+    parts = []
+    failed = len(proof.failures)
+    if failed:
+        causes = len({check.cause or (check.name, check.observed) for _, check in proof.failures})
+        parts.append(f"{count(failed, 'check')} of {total} failed, for {count(causes, 'cause')}")
+    for state, word in (("altered", "altered since"), ("pending", "not provisioned yet")):
+        number = sum(each.state == state for each in seen.drift)
+        if number:
+            parts.append(f"{count(number, 'thing')} {word}")
+    paint.write(f"{paint.bad('Not well:')} {'; '.join(parts)} ({starts}, {seen.seconds:.1f} s).")

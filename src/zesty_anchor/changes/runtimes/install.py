@@ -18,6 +18,7 @@ from zesty_anchor.changes.record import Record, Reverted
 from zesty_anchor.changes.replacement import bring_back, replacement, set_aside, set_aside_is_done
 from zesty_anchor.changes.runtimes.download import Download
 from zesty_anchor.changes.runtimes.leaving import empty, leave_shelf
+from zesty_anchor.changes.runtimes.mending import carried_over, told_damage
 from zesty_anchor.files import folders
 from zesty_anchor.files.move import flush_tree
 from zesty_anchor.files.removal import discard
@@ -68,12 +69,13 @@ def _table(wanted: WantedVersion) -> str:
 
 
 class InstallRecord(Record, kw_only=True, tag="version"):
-    """Where the version goes, what it ``replaced`` (see ``replacement``), the home of a manager that came with it (empty:
+    """Where the version goes, what it ``replaced`` (see ``replacement``), whether that was the same one, damaged (``mends``), the home of a manager that came with it (empty:
     none), where it is unpacked, and the downloads that are kept for it.
     """
 
     folder: str
     replaced: dict[str, str] = msgspec.field(default_factory=dict)
+    mends: bool = False
     home: str = ""
     staged: str = ""
     kept: list[str] = msgspec.field(default_factory=list)
@@ -88,13 +90,14 @@ class InstallRecord(Record, kw_only=True, tag="version"):
 
 
 class Install(BaseChange, frozen=True):
-    """Fetch, check and unpack one version. It ``replaces`` the same version where that came through a manager."""
+    """Fetch, check and unpack one version. It ``replaces`` the same version where that came through a manager, or is damaged.
+    Without an ``artefact`` it is only told.
+    """
 
     wanted: WantedVersion
-    artefact: Artefact
+    artefact: Artefact | None
     replaces: bool = False
     kind: ClassVar[str] = "version"
-    action: ClassVar[str] = "install"
     stage: ClassVar[Stage] = Stage.OBTAIN
     touches: ClassVar[frozenset[str]] = frozenset({"shelf"})
     fetches: ClassVar[bool] = True
@@ -110,12 +113,19 @@ class Install(BaseChange, frozen=True):
         return version_key(self.wanted.runtime, self.wanted.version)
 
     @property
+    def action(self) -> str:
+        """What is done: one that is damaged is put right."""
+        return "mend" if self.wanted.damage and self.replaces else "install"
+
+    @property
     def _room(self) -> str:
         return f"{self.wanted.runtime}-{self.wanted.version}"
 
     @property
     def detail(self) -> str:
-        """The want, and where it comes from."""
+        """The want, and where it comes from; of a damaged one, what is the matter."""
+        if self.wanted.damage:
+            return told_damage(self.wanted.damage)
         role = "the default" if self.wanted.default else "kept beside it"
         built = ", built from source" if self.wanted.source else ""
         built += f" with {self.wanted.earlier.version}" if self.wanted.earlier else ""
@@ -133,7 +143,7 @@ class Install(BaseChange, frozen=True):
         """A licence to accept, and a file that nothing pins."""
         name, table = self.subject, _table(self.wanted)
         asked = licence_question(self.wanted)
-        if not self.artefact.digest and not self.wanted.unpinned_accepted:
+        if self.artefact is not None and not self.artefact.digest and not self.wanted.unpinned_accepted:
             asked.append(
                 Question(
                     "digest",
@@ -146,13 +156,16 @@ class Install(BaseChange, frozen=True):
     @property
     def size(self) -> int | None:
         """Bytes to fetch; None where not all is known."""
-        sizes = [each.size for each in (self.artefact, *(part.artefact for part in self.wanted.parts))]
+        parts = (part.artefact for part in self.wanted.parts)
+        sizes = [each.size for each in (*([self.artefact] if self.artefact else ()), *parts)]
         return None if None in sizes else sum(size or 0 for size in sizes)
 
     def prepare(self, bench: Bench) -> InstallRecord:
         """Write down what it will make. Raises ``Problem`` where its place on the shelf is taken."""
         locations = bench.locations
-        if os.path.lexists(self.wanted.folder) and not self.replaces:
+        taken = os.path.lexists(self.wanted.folder)
+        gives_way = self.replaces or (taken and bench.placed(str(self.wanted.folder)))
+        if taken and not gives_way:
             raise Problem(
                 f"the place of {self.subject} on the shelf is taken by something that this program did not put there",
                 where=str(self.wanted.folder),
@@ -164,7 +177,8 @@ class Install(BaseChange, frozen=True):
         home = self.wanted.home
         return InstallRecord(
             folder=str(self.wanted.folder),
-            replaced=replacement(self.wanted.folder, bench.attic) if self.replaces else {},
+            replaced=replacement(self.wanted.folder, bench.attic) if taken else {},
+            mends=taken and bool(self.wanted.damage or not self.replaces),
             home=str(home) if home is not None and not os.path.lexists(home) else "",
             staged=str(locations.staging / self._room),
             kept=[str(file) for file in kept if not file.exists()],
@@ -184,15 +198,18 @@ class Install(BaseChange, frozen=True):
             ready, digest, added = self._ready(self.wanted, bench, rooms)
             self._finish(ready, digest, added, bench)
             note_files(ready)
+            if record.mends:
+                bench.remark(carried_over(self.wanted.folder, ready, self.subject, record.replaced, bench))
             flush_tree(ready)
             if bench.interrupted():
                 raise KeyboardInterrupt
             set_aside(record.replaced)
             place.put(ready, self.wanted.folder)
         except Problem as problem:
-            inner = f": {problem.where}" if problem.where and problem.where != self.artefact.url else ""
+            url = self.artefact.url if self.artefact else ""
+            inner = f": {problem.where}" if problem.where and problem.where != url else ""
             recipe = f"; its recipe: {self.wanted.recipe_place}" if "recipe" in problem.advice else ""
-            problem.where = f"{self.subject}, {self.artefact.url}{inner}{recipe}"
+            problem.where = f"{self.subject}, {url}{inner}{recipe}"
             raise
         finally:
             for room in rooms:
@@ -301,7 +318,7 @@ class Install(BaseChange, frozen=True):
                 runtime=self.wanted.runtime,
                 version=self.wanted.version,
                 feed=self.wanted.feed,
-                url=without_credentials(self.artefact.url),
+                url=without_credentials(self.artefact.url if self.artefact else ""),
                 digest=digest,
                 channels=self.wanted.channels,
                 on=self.wanted.on,
@@ -328,9 +345,9 @@ class Installs(PlainKind):
                 yield f"{runtime} {version}", "install", InstallRecord(folder=str(folder), made=[str(folder.parent)])
 
     def plan(self, wanted: Wanted, machine: Machine) -> Iterable[Install]:
-        """One for each version that comes from a feed and does not stand there."""
+        """One for each version that comes from a feed and does not stand there, or is damaged."""
         for version in wanted.versions:
-            if version.artefact is not None and not version.script:
+            if (version.artefact is not None or version.damage) and not version.script:
                 yield Install(version, version.artefact, (version.runtime, version.version) in machine.shelf)
 
     def take_back(self, record: InstallRecord, bench: Bench) -> Reverted:

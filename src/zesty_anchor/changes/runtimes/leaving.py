@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import re
 from collections.abc import Sequence
 from pathlib import Path
 
@@ -12,10 +11,7 @@ from zesty_anchor.files import folders
 from zesty_anchor.files.inventory import Inventory, strangers
 from zesty_anchor.files.removal import discard, discard_any
 from zesty_anchor.shelf import place
-from zesty_anchor.shelf.receipt import SLIPS, files_in, read
-
-_MADE_BY_RUNNING = re.compile(r"(.*/)?__pycache__(/[^/]+\.pyc)?")
-"""What a program writes beside itself when it runs, and makes anew."""
+from zesty_anchor.shelf.receipt import files_in, is_made, read
 
 
 def leave_shelf(folder: Path, bench: Bench) -> tuple[str, ...]:
@@ -32,7 +28,7 @@ def leave_shelf(folder: Path, bench: Bench) -> tuple[str, ...]:
     if files is None:
         kept = bench.locations.shown(bench.attic.away(folder))
         return (f"{bench.locations.shown(folder)} has no list of what was put there; all of it is kept in {kept}",)
-    told = away(strangers(folder, files, ours=_is_made), folder, bench)
+    told = away(strangers(folder, files, ours=is_made), folder, bench)
     folders.make(bench.locations.staging)
     gone = place.take_off(folder, bench.locations.staging)
     if gone is not None:
@@ -48,13 +44,9 @@ def empty(folder: Path, files: Inventory, bench: Bench) -> tuple[str, ...]:
         return ()
     if not folder.is_dir() or folder.is_symlink():
         return away([folder], folder.parent, bench)
-    told = away(strangers(folder, files, ours=_is_made), folder, bench)
+    told = away(strangers(folder, files, ours=is_made), folder, bench)
     discard_any(folder)
     return told
-
-
-def _is_made(name: str) -> bool:
-    return name in SLIPS or _MADE_BY_RUNNING.fullmatch(name) is not None
 
 
 def away(paths: Sequence[Path], folder: Path, bench: Bench) -> tuple[str, ...]:

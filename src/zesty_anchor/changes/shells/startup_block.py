@@ -15,7 +15,7 @@ from zesty_anchor.changes.change import Stage
 from zesty_anchor.changes.record import FileRecord
 from zesty_anchor.files.edit import Edit, lines_of
 from zesty_anchor.manifest.wanted import Wanted
-from zesty_anchor.shells.guard import ends_early
+from zesty_anchor.shells.guard import ends_always, ends_early
 from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.shells.shell import MARK, Site
 from zesty_anchor.survey.machine import Machine, generated_file
@@ -68,6 +68,7 @@ class Blocks(FileKind):
         )
         placed = one_a_file(sites(wanted.shells, machine), machine)
         done: set[Path] = set()
+        last = {machine.startup[path].target for path in wanted.lines_last}
         for path, file in machine.startup.items():
             if file.target in done:
                 continue
@@ -78,7 +79,7 @@ class Blocks(FileKind):
                 shell, generated = SHELLS[site.language], generated_file(locations, site.language)
                 late = os.fsencode(shell.block(generated, locations.home))
                 early = os.fsencode(shell.block(generated, locations.home, early=True)) if site.early else None
-            after = with_block(file.content, late, early)
+            after = with_block(file.content, late, early, last=file.target in last)
             if after != file.content:
                 edit = Edit(file, after)
                 edit.check_writable()
@@ -106,11 +107,13 @@ def one_a_file(found: Iterable[Site], machine: Machine) -> dict[Path, Site]:
     return placed
 
 
-def with_block(content: bytes | None, line: bytes | None, early: bytes | None = None) -> bytes | None:
+def with_block(
+    content: bytes | None, line: bytes | None, early: bytes | None = None, *, last: bool = False
+) -> bytes | None:
     """A startup file's content with exactly the one block ``line`` (None: without a block).
 
-    A right block stays where it is. A wrong one is replaced in its place; a new one goes to the end, after
-    the file's own lines. With ``early`` there is a second one, above the statement that may end the reading. A block
+    A right block stays where it is, unless it is to be ``last``. A wrong one is replaced in its place; a new one goes to the end,
+    after the file's own lines, or above the statement at which every reading of it ends. With ``early`` there is a second one, above the statement that may end the reading. A block
     always ends in a line feed alone, also in a file with CRLF: a shell would take the CR for a part of the command.
     Pure.
     """
@@ -125,16 +128,21 @@ def with_block(content: bytes | None, line: bytes | None, early: bytes | None = 
         if early is not None:
             above = [i for i in early_ones if guard is not None and i < guard]
             wanted[above[0] if above else guard or 0] = early + b"\n"
+        end = ends_always(content)
         kept = min(marked - early_ones, default=None)
-        if kept is not None:
+        if kept is not None and last and any(row.strip() for row in rows[kept + 1 : end]):
+            kept = None
+        if kept is not None and (end is None or kept < end):
             wanted[kept] = line + b"\n"
+        elif end is not None:
+            wanted[end] = wanted.get(end, b"") + line + b"\n"
     result = []
     for i, row in enumerate(rows):
         if i in wanted:
             result.append(wanted[i])
         if i not in marked:
             result.append(row)
-    if line is not None and line + b"\n" not in result:
+    if line is not None and not any(line + b"\n" in each for each in result):
         if result and not result[-1].endswith(b"\n"):
             result.append(b"\n")
         result.append(line + b"\n")

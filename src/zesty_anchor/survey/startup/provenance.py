@@ -10,8 +10,8 @@ from pathlib import Path
 import msgspec
 
 from zesty_anchor.files.text_file import TextFile, content_of
-from zesty_anchor.shells.litter import unlittered
 from zesty_anchor.shells.known import SHELLS
+from zesty_anchor.shells.litter import unlittered
 from zesty_anchor.shells.sealed import Closed, World, in_copy
 from zesty_anchor.shells.together import together
 from zesty_anchor.survey.machine import Machine, generated_file
@@ -42,8 +42,8 @@ class Origin(msgspec.Struct, frozen=True):
     ours: bool = False
 
 
-class _Found(msgspec.Struct, frozen=True):
-    """``ours`` tells that one of our generated files brought it: which line of that, nobody needs to know."""
+class Found(msgspec.Struct, frozen=True):
+    """One thing that answers in one start: see ``Origin``. ``ours`` tells that one of our generated files brought it: which line of that, nobody needs to know."""
 
     path: str
     kind: str
@@ -87,11 +87,11 @@ def origins(name: str, started: Iterable[StartupTrace], machine: Machine, owners
 
     The first in more shells comes first.
     """
-    merged: dict[_Found, tuple[list[str], list[str]]] = {}
+    merged: dict[Found, tuple[list[str], list[str]]] = {}
     asked: dict[str, list[str]] = {}
     for trace in started:
         asked.setdefault(trace.shell, []).append(trace.context)
-        for number, found in enumerate(_without_ours(each, machine) for each in _of(name, trace, machine)):
+        for number, found in enumerate(found_in(name, trace, machine)):
             wins = number == 0 or name == "PATH"
             merged.setdefault(found, ([], []))[0 if wins else 1].append(f"{trace.shell}\0{trace.context}")
     listed = [
@@ -112,7 +112,12 @@ def origins(name: str, started: Iterable[StartupTrace], machine: Machine, owners
     return listed if name == "PATH" else sorted(listed, key=lambda o: not o.wins)
 
 
-def _owner(found: _Found, owners: Owners, machine: Machine) -> str:
+def found_in(name: str, trace: StartupTrace, machine: Machine) -> Iterator[Found]:
+    """All that answers to ``name`` in one start, in the order in which the shell looks; see ``origins``."""
+    return (_without_ours(each, machine) for each in _of(name, trace, machine))
+
+
+def _owner(found: Found, owners: Owners, machine: Machine) -> str:
     """The owner of a file; of a folder on PATH only where it is not the system's."""
     if found.kind not in ("file", "launcher", "entry"):
         return ""
@@ -121,7 +126,7 @@ def _owner(found: _Found, owners: Owners, machine: Machine) -> str:
     return owners.of(found.path)
 
 
-def _without_ours(found: _Found, machine: Machine) -> _Found:
+def _without_ours(found: Found, machine: Machine) -> Found:
     file = Path(found.place.file) if found.place else None
     generated = [each.path for each in machine.generated.values()]
     if file is None or not (file.is_relative_to(machine.locations.data) or file in generated):
@@ -129,28 +134,28 @@ def _without_ours(found: _Found, machine: Machine) -> _Found:
     return msgspec.structs.replace(found, place=None, ours=True)
 
 
-def _of(name: str, trace: StartupTrace, machine: Machine) -> Iterator[_Found]:
+def _of(name: str, trace: StartupTrace, machine: Machine) -> Iterator[Found]:
     if name == "PATH":
         yield from _entries(trace, machine)
     elif name.startswith("$"):
         value = trace.variables.get(name[1:])
         if value is not None:
-            yield _Found(value, "variable", _place_of_variable(name[1:], value, trace, machine))
+            yield Found(value, "variable", _place_of_variable(name[1:], value, trace, machine))
     else:
         yield from _of_command(name, trace, machine)
 
 
-def _of_command(name: str, trace: StartupTrace, machine: Machine) -> Iterator[_Found]:
+def _of_command(name: str, trace: StartupTrace, machine: Machine) -> Iterator[Found]:
     """In the order in which a shell looks (POSIX.1-2017, XCU 2.3.1 and 2.9.1.1)."""
     interactive = "interactive" in trace.context or trace.shell in ("zsh", "tcsh")
     if interactive and name in trace.aliases:
         value = trace.aliases[name]
-        yield _Found(value, "alias", trace.of_alias(name) or _written(value, trace, machine))
+        yield Found(value, "alias", trace.of_alias(name) or _written(value, trace, machine))
     if name in trace.functions:
         place = trace.functions[name] or trace.of_alias(name)
-        yield _Found(name, "function", _with_line(name, place) or _written(name, trace, machine))
+        yield Found(name, "function", _with_line(name, place) or _written(name, trace, machine))
     if name in trace.builtins:
-        yield _Found(name, "builtin", None)
+        yield Found(name, "builtin", None)
     seen: set[str] = set()
     for folder in trace.path.split(":"):
         file = os.path.join(folder, name) if folder else ""
@@ -158,16 +163,16 @@ def _of_command(name: str, trace: StartupTrace, machine: Machine) -> Iterator[_F
         if file and real not in seen and os.access(file, os.X_OK) and os.path.isfile(file):
             seen.add(real)
             kind = "launcher" if Path(folder) == machine.locations.launchers else "file"
-            yield _Found(file, kind, _place_of_entry(folder, trace, machine))
+            yield Found(file, kind, _place_of_entry(folder, trace, machine))
 
 
-def _entries(trace: StartupTrace, machine: Machine) -> Iterator[_Found]:
+def _entries(trace: StartupTrace, machine: Machine) -> Iterator[Found]:
     seen: set[str] = set()
     for entry in trace.path.split(":"):
         remark = "twice" if entry in seen else "" if os.path.isdir(entry or ".") else "not there"
         place = trace.of_path_entry(entry, 2) if entry in seen else _place_of_entry(entry, trace, machine)
         seen.add(entry)
-        yield _Found(entry or "(the current folder)", "entry", place, remark=remark)
+        yield Found(entry or "(the current folder)", "entry", place, remark=remark)
 
 
 def _place_of_entry(entry: str, trace: StartupTrace, machine: Machine) -> Place | None:

@@ -69,12 +69,19 @@ def _noise(trace: StartupTrace, machine: Machine) -> Iterator[Trouble]:
     if "interactive" in trace.context or not words or trace.cut_off:
         return
     first = words.splitlines()[0].strip()
+    found = printing(trace, words)
+    place = (machine.locations.shown(found.file), found.line) if found else ("", 0)
+    what = f"prints {first[:40]!r} where there is no terminal: that breaks scp, rsync and git over ssh"
+    yield Trouble(*place, what, _where(trace), "guard the line: [ -t 1 ] && …", weight=70)
+
+
+def printing(trace: StartupTrace, words: str) -> Place | None:
+    """The line that printed these words, as far as it can be told. Pure."""
+    first = words.strip().splitlines()[0].strip() if words.strip() else ""
     prints = [step for step in trace.steps if step.file and _PRINTS.match(step.text)]
     said = [step for step in prints if first[:20] in step.text]
     step = next(iter(said or prints), None)
-    place = (machine.locations.shown(step.file), step.line) if step else ("", 0)
-    what = f"prints {first[:40]!r} where there is no terminal: that breaks scp, rsync and git over ssh"
-    yield Trouble(*place, what, _where(trace), "guard the line: [ -t 1 ] && …", weight=70)
+    return Place(step.file, step.line) if step else None
 
 
 def _slow(trace: StartupTrace, machine: Machine) -> Iterator[Trouble]:

@@ -25,7 +25,7 @@ _UNGUARDED = re.compile(r"""^\s*(?:\.|source)\s+(["']?)([^\s;"'&|<()]+)\1\s*(?:#
 def troubles(machine: Machine, started: Iterable[StartupTrace]) -> list[Trouble]:
     """Broken syntax, files that are sourced and do not exist, and shells that never became ready."""
     shown = machine.locations.shown
-    found = [*_broken(machine), *_missing(machine)]
+    found = [*broken(machine), *_missing(machine)]
     for trace in started:
         if trace.cut_off:
             last = next((step for step in reversed(trace.steps) if step.file), None)
@@ -56,7 +56,8 @@ def guarded(above: Sequence[str], target: str) -> bool:
     return False
 
 
-def _broken(machine: Machine) -> Iterator[Trouble]:
+def broken(machine: Machine) -> Iterator[Trouble]:
+    """Startup files that their shell cannot read."""
     for name, shell in SHELLS.items():
         installed = machine.shell(name)
         for reading in shell.reads(machine.around) if installed else ():

@@ -1,0 +1,63 @@
+"""What stands otherwise than the manifest says: asked for and not provisioned yet, or altered by somebody since."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from zesty_anchor.changes.base import FileChange
+from zesty_anchor.changes.change import Change
+from zesty_anchor.changes.kinds import KINDS
+from zesty_anchor.engine.journal import Journal
+from zesty_anchor.engine.opening import read_journal
+from zesty_anchor.files.digest import digest_of
+from zesty_anchor.planning.plan import Plan
+from zesty_anchor.planning.workstation import Workstation
+from zesty_anchor.proof.verified import Drift
+from zesty_anchor.shells.shell import MARK
+
+
+def drift_of(workstation: Workstation, plan: Plan) -> tuple[Drift, ...]:
+    """Every difference between what stands and what the plan's manifest says."""
+    if not plan.changes and not plan.missing:
+        return ()
+    found = [
+        Drift(
+            "version", f"{each.runtime} {each.want}", "install", "pending", "asked for, and not installed", each.place
+        )
+        for each in plan.missing
+    ]
+    with read_journal(workstation.locations, KINDS) as journal:
+        found += [_drift(change, plan, journal, workstation) for change in plan.changes]
+    return tuple(found)
+
+
+def _drift(change: Change, plan: Plan, journal: Journal, workstation: Workstation) -> Drift:
+    place = workstation.locations.shown(workstation.file)
+    what = f"asked for, and not done: {change.action} {change.subject}"
+    altered = journal.did(change.kind, change.subject)
+    if isinstance(change, FileChange):
+        place, file = change.name, change.edit.file
+        wrote = journal.wrote(str(file.target)) | journal.wrote(str(file.path))
+        altered = bool(wrote) and (file.content is None or digest_of(file.content) not in wrote)
+        if altered:
+            what = "is gone" if file.content is None else _IN_FILES.get(change.kind, "is not as it was written")
+            if change.kind == "startup-file" and MARK.encode() in (file.content or b""):
+                what = "our line in it was changed, or stands where it is never read"
+    elif change.kind == "version":
+        version = next((v for v in plan.wanted.versions if f"{v.runtime} {v.version}" == change.subject), None)
+        altered = version is not None and bool(version.damage)
+        if version is not None and altered:
+            first = version.damage[0]
+            place, what = workstation.locations.shown(version.folder / first.name), change.detail
+    elif change.kind == "launchers":
+        altered = altered and not any(each.kind in _BRINGS for each in plan.changes)
+        if altered:
+            place, what = change.subject, f"not as they were written, or missing: {change.detail.partition(':')[0]}"
+    elif altered:
+        what = f"was there, and is not any more: {change.subject}"
+    shown = workstation.locations.shown(Path(place)) if place.startswith("/") else place
+    return Drift(change.kind, change.subject, change.action, "altered" if altered else "pending", what, shown)
+
+
+_IN_FILES = {"startup-file": "our line is missing from it", "setting": "a key in it was changed"}
+_BRINGS = ("version", "managed-version", "extra", "installer-script")

@@ -1,0 +1,343 @@
+"""Why a check failed: asked of the shell's start, line by line, and of what stands on the shelf."""
+
+from __future__ import annotations
+
+import os
+import re
+from collections.abc import Callable, Iterable
+from pathlib import Path
+
+import msgspec
+
+from zesty_anchor.files.text_file import content_of
+from zesty_anchor.manifest.wanted import Wanted
+from zesty_anchor.proof.checks import personal, programs, questions
+from zesty_anchor.proof.prove import HERE, PROGRAMS
+from zesty_anchor.proof.question import Question
+from zesty_anchor.proof.result import Cause, CheckResult, Proof, ShellResult
+from zesty_anchor.proof.starts import NO_ERROR, SILENT, STARTS
+from zesty_anchor.shells.known import SHELLS
+from zesty_anchor.shells.shell import MARK
+from zesty_anchor.survey.machine import Machine
+from zesty_anchor.survey.startup.provenance import found_in, traces
+from zesty_anchor.survey.startup.start_troubles import printing
+from zesty_anchor.survey.startup.startup_trace import StartupTrace
+from zesty_anchor.survey.startup.step import Place
+from zesty_anchor.survey.startup.troubles import broken
+
+PROVISION = "zesty-anchor provision"
+_LEAVES = re.compile(r"(?:return|exit|exec|logout|bye)\b(?!\s+\d*[<>])")
+_UNSETS = re.compile(r"(?:unset|unsetenv|set (?:-\w+ )*(?:-\w*e\w*|--erase))\s(?:.*\s)?")
+_PLACE = re.compile(r"(?P<file>(?:~|/)[^\s:\[]*)(?:: line |:|\[| \(line )(?P<line>\d+)")
+
+PlaceOf = Callable[..., str]
+"""The manifest's file and the line of a key, by the path of that key."""
+
+
+def explained(proof: Proof, wanted: Wanted, machine: Machine, place_of: PlaceOf) -> Proof:
+    """The same proof, with the cause of each check that failed and what mends it. The shells concerned are started once more, and
+    watched.
+    """
+    if proof.ok:
+        return proof
+    asked = {q.name: q for q in (*questions(wanted, machine.locations), *programs(wanted))}
+    asked |= {check.name: personal(check, wanted) for check in wanted.checks if check.run is not None}
+    failing = {result.shell for result in proof.shells if not result.ok and result.shell != HERE}
+    abouts = {asked[c.name].about for _, c in proof.failures if c.name in asked} - {"", "PATH"}
+    started = traces(machine, failing, abouts) if failing else []
+    by_start = {(trace.shell, trace.context): trace for trace in started}
+    reasons = _Reasons(wanted, machine, place_of)
+
+    def of(result: ShellResult, check: CheckResult) -> CheckResult:
+        if check.ok or check.cause is not None:
+            return check
+        trace = by_start.get((result.shell, result.context))
+        if result.context == PROGRAMS:
+            trace = next((t for t in started if t.shell == result.shell), None)
+        cause, mend = reasons.of(check, asked.get(check.name), trace)
+        return msgspec.structs.replace(check, cause=cause, mend=check.mend or mend)
+
+    shells = tuple(
+        msgspec.structs.replace(result, checks=tuple(of(result, check) for check in result.checks))
+        for result in proof.shells
+    )
+    return Proof(proof.ok, shells)
+
+
+class _Reasons:
+    def __init__(self, wanted: Wanted, machine: Machine, place_of: PlaceOf) -> None:
+        self._wanted = wanted
+        self._machine = machine
+        self._place_of = place_of
+        self._shown = machine.locations.shown
+        self._broken = [trouble for trouble in broken(machine) if trouble.line]
+
+    def of(self, check: CheckResult, question: Question | None, trace: StartupTrace | None) -> tuple[Cause, str]:
+        """The cause, and what mends it."""
+        if trace is not None and trace.cut_off:
+            return self._cut_off(trace)
+        if question is None:
+            return self._of_start(check, trace)
+        damaged = self._damage(question)
+        if damaged is not None:
+            return damaged
+        if trace is not None:
+            found = self._found(question, check, trace)
+            if found is not None:
+                return found
+        return self._by_itself(question)
+
+    def _found(self, question: Question, check: CheckResult, trace: StartupTrace) -> tuple[Cause, str] | None:
+        if question.about.startswith("$"):
+            return self._variable(question.about[1:], trace)
+        if question.about == "PATH":
+            return self._path(trace)
+        if question.how in ("place", "outside"):
+            return self._command(question, trace)
+        if question.about:
+            # What it prints hangs on which one answers.
+            return self._command(question, trace, only_others=True)
+        word = re.search(r"(?:^|[:\s])([\w.+-]+): (?:command )?not found", check.observed)
+        if word is not None:
+            return self._nobody(word[1], trace)
+        return None
+
+    def _cut_off(self, trace: StartupTrace) -> tuple[Cause, str]:
+        """The shell never took a command."""
+        last = next((step for step in reversed(trace.steps) if step.file), None)
+        why = trace.cut_off.split(", at ")[0]
+        if last is None:
+            return Cause(why), f"look at what {trace.shell} reads: zesty-anchor trace PATH"
+        what = (
+            f"{why}: {_word(last.text)}" if not _LEAVES.match(last.text) else f"it ends the shell: {_word(last.text)}"
+        )
+        cause = self._cause(what, Place(last.file, last.line))
+        return cause, f"take {cause.place} out, or guard it: [ -t 0 ] || …"
+
+    def _of_start(self, check: CheckResult, trace: StartupTrace | None) -> tuple[Cause, str]:
+        """Something about the start itself."""
+        if check.name == SILENT and trace is not None:
+            place = printing(trace, check.observed)
+            if place is not None:
+                cause = self._cause(
+                    "it prints where there is no terminal, which breaks scp, rsync and git over ssh", place
+                )
+                return cause, f"guard {cause.place}: [ -t 1 ] && …"
+        if check.name == NO_ERROR:
+            told = _PLACE.search(check.observed)
+            if told is not None:
+                file = (
+                    told["file"].replace("~", str(self._machine.locations.home), 1)
+                    if told["file"][0] == "~"
+                    else told["file"]
+                )
+                cause = self._cause(check.observed, Place(file, int(told["line"])))
+                return cause, f"put {cause.place} right"
+            syntax = next((t for t in self._broken if trace is None or trace.shell in t.shells), None)
+            if syntax is not None:
+                return Cause(
+                    syntax.what, syntax.file, syntax.line, self._row(syntax.file, syntax.line)
+                ), f"put {syntax.file}:{syntax.line} right"
+        if check.name.startswith(f"{STARTS} within") and trace is not None:
+            slow = _slowest(trace)
+            if slow is not None:
+                cause = self._cause(f"this line takes {slow[1] * 1000:.0f} ms", slow[0])
+                return cause, f"read it only when it is needed, or take it out: {cause.place}"
+        return Cause("the shell's own answer; no line of a file was found that brings it"), "zesty-anchor survey"
+
+    def _damage(self, question: Question) -> tuple[Cause, str] | None:
+        """A version whose files are not as they were put there."""
+        for version in self._wanted.versions:
+            concerned = (
+                question.about in (*version.recipe.commands, version.runtime)
+                or f"{version.runtime} {version.version}" in question.name
+            )
+            extra = any(question.about in extra.commands for extra in version.extras)
+            if version.damage and (concerned or extra):
+                first = version.damage[0]
+                file = self._shown(version.folder / first.name) if first.name else self._shown(version.folder)
+                return Cause(
+                    f"{version.runtime} {version.version} is damaged: {first.name or 'it'} {first.what}", file
+                ), PROVISION
+        return None
+
+    def _command(
+        self, question: Question, trace: StartupTrace, *, only_others: bool = False
+    ) -> tuple[Cause, str] | None:
+        """Who answers in place of the version."""
+        name = question.about
+        found = next(iter(found_in(name, trace, self._machine)), None)
+        if found is None:
+            return self._nobody(name, trace)
+        ours = (
+            Path(found.path).is_relative_to(self._machine.locations.data) if found.path.startswith("/") else found.ours
+        )
+        if ours:
+            if only_others:
+                return None
+            return Cause(
+                f"{name} resolves to {self._shown(found.path)}, another version", self._shown(found.path)
+            ), PROVISION
+        if found.kind in ("alias", "function", "builtin"):
+            cause = self._cause(
+                f"{name} is {'an' if found.kind == 'alias' else 'a'} {found.kind} of the shell", found.place
+            )
+            return cause, f"delete {cause.place}" if found.place else f"zesty-anchor trace {name}"
+        where = f"{name} resolves to {self._shown(found.path)}"
+        if found.place is not None:
+            cause = self._cause(f"{where}: its folder stands first on PATH", found.place)
+            return cause, self._mend(found.place)
+        lost = self._lost(os.path.dirname(question.expected.split("\n")[0]), trace)
+        return lost or (Cause(where, self._shown(found.path)), f"zesty-anchor trace {name}")
+
+    def _nobody(self, name: str, trace: StartupTrace) -> tuple[Cause, str]:
+        """Nothing answers: our folders are not on PATH, or what was in them is gone."""
+        for version in self._wanted.versions:
+            names = {*version.recipe.commands, *(c for extra in version.extras for c in extra.commands)}
+            if version.default and name in names:
+                lost = self._lost(str(version.bins[0]), trace)
+                if lost is not None:
+                    return lost
+                file = self._shown(version.bins[0] / name)
+                return Cause(f"{file} is missing, or may not be run", file), PROVISION
+        return Cause(f"nothing on PATH is called {name}"), f"install it: [prerequisites] packages, or [runtimes.{name}]"
+
+    def _lost(self, folder: str, trace: StartupTrace) -> tuple[Cause, str] | None:
+        """Why a folder of ours is not on PATH."""
+        if folder in trace.path.split(":"):
+            return None
+        held = [folder in step.path.split(":") for step in trace.steps] + [False]
+        gone = [n for n in range(len(trace.steps)) if held[n] and not held[n + 1]]
+        if gone and trace.steps[gone[-1]].file:
+            step = trace.steps[gone[-1]]
+            cause = self._cause("it takes our folders off PATH", Place(step.file, step.line))
+            return cause, self._mend(Place(step.file, step.line))
+        return self._unread(trace)
+
+    def _unread(self, trace: StartupTrace) -> tuple[Cause, str]:
+        """Why the shell did not read what we wrote."""
+        machine = self._machine
+        for name, file in machine.generated.items():
+            if name in (trace.shell, "sh") and file.content is None:
+                return Cause(f"{self._shown(file.path)} is missing", self._shown(file.path)), PROVISION
+        syntax = next((t for t in self._broken if trace.shell in t.shells), None)
+        if syntax is not None:
+            row = self._row(syntax.file, syntax.line)
+            return Cause(syntax.what, syntax.file, syntax.line, row), f"put {syntax.file}:{syntax.line} right"
+        read = {step.file for step in trace.steps if step.file}
+        for site in SHELLS[trace.shell].sites(machine.around):
+            text = machine.startup[site.file].content
+            ours = _own_line(text or b"")
+            if ours is None:
+                return Cause(f"our line is not in {self._shown(site.file)}", self._shown(site.file)), PROVISION
+            last = next((s for s in reversed(trace.steps) if s.file == str(site.file)), None)
+            if str(site.file) in read and last is not None and last.line < ours:
+                cause = self._cause(
+                    f"the reading of {self._shown(site.file)} ends there, above our line {ours}",
+                    Place(last.file, last.line),
+                )
+                return cause, PROVISION
+        return Cause(f"{trace.shell} does not read what was written for it"), PROVISION
+
+    def _variable(self, name: str, trace: StartupTrace) -> tuple[Cause, str] | None:
+        found = next(iter(found_in(f"${name}", trace, self._machine)), None)
+        if found is not None and found.place is not None:
+            cause = self._cause(f"it sets {name} last", found.place)
+            return cause, self._mend(found.place)
+        if found is not None and found.ours:
+            return None if not self._changed(trace) else self._changed(trace)
+        for step in reversed(trace.steps):
+            unset = _UNSETS.match(step.text)
+            if unset and re.search(rf"\b{re.escape(name)}\b", step.text[unset.end() - 1 :]) and step.file:
+                place = Place(step.file, step.line)
+                cause = self._cause(f"it takes {name} away", place)
+                return cause, self._mend(place)
+        return self._unread(trace)
+
+    def _changed(self, trace: StartupTrace) -> tuple[Cause, str] | None:
+        """What we wrote was changed by somebody."""
+        files = [file for name, file in self._machine.generated.items() if name in (trace.shell, "sh") and file.content]
+        if not files:
+            return None
+        shown = self._shown(files[0].path)
+        return Cause(f"{shown} is not as it was written", shown), PROVISION
+
+    def _path(self, trace: StartupTrace) -> tuple[Cause, str] | None:
+        for found in found_in("PATH", trace, self._machine):
+            if found.remark == "twice" and found.place is not None:
+                cause = self._cause(f"it puts {self._shown(found.path)} on PATH once more", found.place)
+                return cause, self._mend(found.place)
+        for folder in (*self._wanted.path_first, *self._wanted.default_bins, *self._wanted.path_last):
+            lost = self._lost(folder, trace)
+            if lost is not None:
+                return lost
+        return None
+
+    def _by_itself(self, question: Question) -> tuple[Cause, str]:
+        """Nothing of the shell's: the check itself, or what it runs."""
+        for number, check in enumerate(self._wanted.checks):
+            if check.name == question.name:
+                place = self._place_of("checks", number, "run")
+                file, _, line = place.rpartition(":")
+                what = f"what it runs answers otherwise: {check.run}"
+                return Cause(
+                    what, self._shown(file), int(line), check.run or ""
+                ), f"run it by hand, or edit {self._shown(file)}:{line}"
+        return Cause(f"what it runs answers otherwise: {_word(question.run)}"), f"run it by hand: {_word(question.run)}"
+
+    def _mend(self, place: Place) -> str:
+        """What puts a line right that stands where ours should: our line goes below it, where there is one in a file that is
+        read then.
+        """
+        own = {str(site.file) for name in self._wanted.shells for site in SHELLS[name].sites(self._machine.around)}
+        home = self._machine.locations.home
+        if place.file in own or Path(place.file).is_relative_to(home):
+            return PROVISION
+        return f"delete {self._shown(place.file)}:{place.line}"
+
+    def _cause(self, what: str, place: Place | None) -> Cause:
+        if place is None:
+            return Cause(what)
+        shown = self._shown(place.file)
+        return Cause(what, shown, place.line, self._row(place.file, place.line))
+
+    def _row(self, file: str, line: int) -> str:
+        home = str(self._machine.locations.home)
+        path = Path(home + file[1:]) if file.startswith("~/") else Path(file)
+        rows = (content_of(path) or b"").decode("utf-8", "replace").splitlines()
+        return rows[line - 1].strip() if 0 < line <= len(rows) else ""
+
+
+def _own_line(content: bytes) -> int | None:
+    """The number of our line in a startup file, the later one of two."""
+    rows = [n for n, row in enumerate(content.split(b"\n"), 1) if row.rstrip().endswith(MARK.encode())]
+    return rows[-1] if rows else None
+
+
+def _slowest(trace: StartupTrace) -> tuple[Place, float] | None:
+    """The line of a file that takes longest, and its seconds."""
+    taken: dict[Place, float] = {}
+    for step, following in zip(trace.steps, trace.steps[1:], strict=False):
+        if step.file:
+            place = Place(step.file, step.line)
+            taken[place] = taken.get(place, 0.0) + max(0.0, following.at - step.at)
+    return max(taken.items(), key=lambda each: each[1], default=None)
+
+
+def _word(text: str) -> str:
+    first = text.splitlines()[0] if text else ""
+    return first if len(first) <= 80 else f"{first[:77]}…"
+
+
+def lines_outdone(proof: Proof, machine: Machine) -> frozenset[Path]:
+    """The startup files in which our line is to stand last: those of the shells in which a line of the person's wins. Pure."""
+    found: set[Path] = set()
+    for result, check in proof.failures:
+        if check.cause is not None and check.cause.line and check.mend == PROVISION and result.shell in SHELLS:
+            found |= {site.file for site in SHELLS[result.shell].sites(machine.around)}
+    return frozenset(found)
+
+
+def causes_of(proof: Proof) -> Iterable[Cause]:
+    """Each cause once."""
+    return dict.fromkeys(check.cause for _, check in proof.failures if check.cause is not None)

@@ -1,0 +1,51 @@
+"""What a verification came to: what stands otherwise than the manifest says, and what fresh shells answered."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import msgspec
+
+from zesty_anchor.proof.result import Proof, ShellResult
+
+_MEND = "zesty-anchor provision"
+
+
+class Drift(msgspec.Struct, frozen=True):
+    """One difference. ``state`` is ``pending`` where the manifest asks for more than was provisioned, ``altered`` where somebody
+    changed what was written; ``what`` says it in words, ``place`` is the file, or the line of the manifest.
+    """
+
+    kind: str
+    subject: str
+    action: str
+    state: Literal["pending", "altered"]
+    what: str
+    place: str
+    mend: str = _MEND
+
+
+State = Literal["well", "pending", "altered", "failing"]
+EXITS: dict[State, int] = {"well": 0, "pending": 3, "failing": 4, "altered": 6}
+"""The exit status of each state: the manifest asks for more than was provisioned; a shell does not answer as it should; somebody
+changed what we wrote.
+"""
+
+
+class Verified(msgspec.Struct, frozen=True):
+    """What came of it. ``versions`` are those that were looked at, ``drift`` is what stands otherwise than the manifest says, ``shells`` what fresh shells answered; ``state`` is
+    the worst of both, ``exit`` its exit status. ``seconds`` is how long it took.
+    """
+
+    ok: bool
+    state: State
+    exit: int
+    versions: tuple[str, ...]
+    drift: tuple[Drift, ...]
+    shells: tuple[ShellResult, ...]
+    seconds: float = 0.0
+
+    @property
+    def proof(self) -> Proof:
+        """What fresh shells answered."""
+        return Proof(all(each.ok for each in self.shells), self.shells)
