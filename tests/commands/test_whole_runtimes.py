@@ -287,7 +287,7 @@ def test_only_verify_runs_a_small_program_again(desk: Desk, registries: Registri
     assert (
         "kelp 4.1.0 runs a program" in told and "kelp 4.2.1 runs a program" not in told and ran.read_text() == "\n" * 2
     )
-    assert "kelp 4.2.1 runs a program" in desk.well("verify").out and ran.read_text() == "\n" * 4
+    assert "kelp 4.2.1 runs a program" in desk.well("verify", "-v").out and ran.read_text() == "\n" * 4
     desk.write(
         desk.manifest.read_text().replace('expect = "kelp*"', 'expect = "kelp *"') + '[variables]\nGAUGE = "north"\n'
     )

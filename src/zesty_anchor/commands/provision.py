@@ -12,14 +12,15 @@ FAILED = 1
 
 
 @click.command()
+@click.option("--deep", is_flag=True, help="Read every file of every version, whatever its size and time say.")
 @with_setting(jobs=True, yes=True, trust=True)
-def command(setting: Setting) -> None:
+def command(setting: Setting, deep: bool) -> None:
     """Make this machine as the manifest says, and prove it in fresh shells.
 
     Running it again changes nothing. "zesty-anchor undo" takes it back.
     """
     with setting.opened() as (workstation, person):
-        outcome = provision(workstation, person)
+        outcome = provision(workstation, person, deep=deep)
         name = workstation.locations.shown(workstation.file)
     if setting.as_json:
         from zesty_anchor.show import document

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from pathlib import Path
 
+import msgspec
+
 from zesty_anchor.changes.base import FileChange
 from zesty_anchor.changes.change import Change
 from zesty_anchor.changes.kinds import KINDS
@@ -16,8 +18,8 @@ from zesty_anchor.proof.verified import Drift
 from zesty_anchor.shells.shell import MARK
 
 
-def drift_of(workstation: Workstation, plan: Plan) -> tuple[Drift, ...]:
-    """Every difference between what stands and what the plan's manifest says."""
+def drift_of(workstation: Workstation, plan: Plan, *, deep: bool = False) -> tuple[Drift, ...]:
+    """Every difference between what stands and what the plan's manifest says; ``deep`` tells that each file was read."""
     if not plan.changes and not plan.missing:
         return ()
     found = [
@@ -28,6 +30,11 @@ def drift_of(workstation: Workstation, plan: Plan) -> tuple[Drift, ...]:
     ]
     with read_journal(workstation.locations, KINDS) as journal:
         found += [_drift(change, plan, journal, workstation) for change in plan.changes]
+    if deep:
+        found = [
+            msgspec.structs.replace(each, mend=f"{each.mend} --deep") if each.kind == "version" else each
+            for each in found
+        ]
     return tuple(found)
 
 

@@ -32,11 +32,13 @@ def provision(
     *,
     more: Sequence[Asked] | None = None,
     first: Sequence[Change] = (),
+    deep: bool = False,
 ) -> Outcome:
     """Make the machine as the manifest says, and prove it.
 
     ``more`` are wants beside the manifest's; None means what the project in this folder wants. ``first`` are changes of the
-    manifest itself, which belong to the same run: where it does not end well, all of the run is taken back.
+    manifest itself, which belong to the same run: where it does not end well, all of the run is taken back. ``deep`` has each file
+    of each version read, to tell whether it is as it was put there.
     Raises ``Problem`` where nothing could be begun; what fails later is told in the outcome.
     """
     began = time.monotonic()
@@ -46,7 +48,9 @@ def provision(
     def planning(workstation: Workstation) -> tuple[Planner, Offers]:
         offers = Offers(workstation)
         wants = tuple(more) if more is not None else wanted_by_project(workstation, machine, offers)
-        return Planner(workstation, KINDS.concerned, offers, finder(person, workstation.environ), wants), offers
+        return Planner(
+            workstation, KINDS.concerned, offers, finder(person, workstation.environ), wants, deep=deep
+        ), offers
 
     planner, offers = planning(workstation)
     plan = planner.plan(machine, workstation.past.resolutions)

@@ -28,7 +28,7 @@ def verify(workstation: Workstation, person: Person, asking: Asking, *, deep: bo
     planner = Planner(workstation, KINDS.concerned, Offers(workstation), lambda: NO_ACCESS, deep=deep)
     plan = planner.compare(machine, workstation.past.resolutions)
     settle(as_root(workstation, plan.wanted.versions), person.asker, yes=person.yes)
-    drift = drift_of(workstation, plan)
+    drift = drift_of(workstation, plan, deep=deep)
     proof = prove(plan.wanted, machine, person.jobs, asking)
     proof = explained(proof, plan.wanted, machine, workstation.place)
     state = _state(drift, proof)

@@ -35,6 +35,8 @@ class Proved(msgspec.Struct):
     file: Path
     known: Mapping[str, frozenset[str]] = {}
     conditions: Conditions = {}
+    written: _Kept | None = None
+    """What this process has written since."""
 
     def holds(self, version: WantedVersion, identity: str) -> bool:
         """Whether a question was answered well, with this identity, by this version."""
@@ -42,12 +44,14 @@ class Proved(msgspec.Struct):
 
     def write(self, known: Mapping[str, frozenset[str]] | None = None, conditions: Conditions | None = None) -> None:
         """Put what is proved now in place of what was. A folder that cannot be written has it all proved again."""
+        before = self.written or _Kept(dict(self.known), dict(self.conditions))
         now = _Kept(
-            dict(self.known if known is None else known), dict(self.conditions if conditions is None else conditions)
+            before.known if known is None else dict(known),
+            before.conditions if conditions is None else dict(conditions),
         )
-        if now == _Kept(dict(self.known), dict(self.conditions)):
+        if now == before:
             return
-        self.conditions = now.conditions
+        self.written = now
         with suppress(OSError):
             replace(self.file, msgspec.json.encode(now, order="sorted"), 0o600, lasting=False)
 
