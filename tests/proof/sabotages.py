@@ -1,7 +1,7 @@
 """What can break in a provisioned home: what is done, what must fail then, why, and what becomes of it.
 
 ``do`` is a script of sh, run in the home with ``$SHELF``, ``$DATA`` (ours) and ``$RC`` (a row at the end of a startup file:
-``$RC FILE TEXT``). ``check`` is the check that must fail, in these ``shells`` (empty: nothing in a shell, only the comparison tells it);
+``$RC FILE TEXT``). ``check`` is the check that must fail, in these ``shells`` (empty: whichever); without a check only the comparison tells it;
 ``cause`` the end of the place that is named. Where ``mends`` is so, provision puts it right; else the mend that is told is followed to
 the letter. ``kept`` is what must still be there of the person's then.
 """
@@ -11,7 +11,7 @@ from __future__ import annotations
 from typing import NamedTuple
 
 EVERY = ("bash", "zsh", "fish", "ksh", "mksh", "tcsh", "sh")
-FOUND, VERSION = "kelp is found", "kelp is 4.2.1"
+FOUND, VERSION, FOLLOWS = "kelp is found", "kelp is 4.2.1", "it follows the folder"
 KELP = "shelf/kelp/4.2.1"
 
 
@@ -59,22 +59,22 @@ SABOTAGES = {
     "all launchers are gone": Sabotage("rm -r $DATA/bin", "", (), "zesty-anchor/bin"),
     "a launcher was changed": Sabotage("sed -i 's/^exec.*/exec true/; $a exec true' $DATA/bin/kelp", "", (), "zesty-anchor/bin"),
     "a launcher may not be run": Sabotage("chmod 644 $DATA/bin/kelp", "", (), "zesty-anchor/bin"),
-    "a person's file stands in place of a launcher": Sabotage("echo mine >$DATA/bin/kelp", "", (), "zesty-anchor/bin", kept="mine"),
-    "what the launchers read is gone": Sabotage("rm $DATA/shell/launch.sh", "", (), "shell/launch.sh"),
-    "what the launchers read was changed": Sabotage("echo exit 3 >>$DATA/shell/launch.sh", "", (), "shell/launch.sh"),
+    "a person's file stands in place of a launcher": Sabotage("echo mine >$DATA/bin/kelp", VERSION, (), "bin/kelp", kept="mine"),
+    "what the launchers read is gone": Sabotage("rm $DATA/shell/launch.sh", VERSION, (), "shell/launch.sh"),
+    "what the launchers read was changed": Sabotage("sed -i 2iexit\\ 3 $DATA/shell/launch.sh", VERSION, (), "shell/launch.sh"),
     # What the startup files source.
     "bash's file is gone": Sabotage("rm $DATA/shell/environment.bash", FOUND, ("bash",), "shell/environment.bash"),
     "bash's file is empty": Sabotage(": >$DATA/shell/environment.bash", FOUND, ("bash",), "shell/environment.bash"),
     "bash's file was changed": Sabotage("echo 'export GAUGE=south' >>$DATA/shell/environment.bash", "$GAUGE", ("bash",), "shell/environment.bash"),
-    "bash's file is a folder": Sabotage("rm $DATA/shell/environment.bash; mkdir $DATA/shell/environment.bash", "", (), ""),
-    "the file of sh is gone": Sabotage("rm $DATA/shell/environment.sh", FOUND, ("sh",), "shell/environment.sh"),
+    "bash's file is a folder": Sabotage("rm $DATA/shell/environment.bash; mkdir $DATA/shell/environment.bash", FOUND, ("bash",), "shell/environment.bash"),
+    "the file of sh is gone": Sabotage("rm $DATA/shell/environment.sh", FOUND, (), "shell/environment.sh"),
     "what follows the folder is gone": Sabotage("rm $DATA/shell/follow.zsh", "", (), "shell/follow.zsh"),
     "fish's file is gone": Sabotage("rm .config/fish/conf.d/zesty-anchor.fish", FOUND, ("fish",), "conf.d/zesty-anchor.fish"),
     "fish's file was changed": Sabotage("echo 'set -gx GAUGE south' >>.config/fish/conf.d/zesty-anchor.fish", "$GAUGE", ("fish",), "conf.d/zesty-anchor.fish"),
     "the file of the session is gone": Sabotage("rm -f .config/environment.d/60-zesty-anchor.conf", "", (), "environment.d/60-zesty-anchor.conf"),
     # Our line.
     "our line is gone from .bashrc": Sabotage("sed -i '/zesty-anchor/d' .bashrc", FOUND, ("bash",), ".bashrc"),
-    "our line is gone from .profile": Sabotage("sed -i '/zesty-anchor/d' .profile", FOUND, ("bash", "sh"), ".profile"),
+    "our line is gone from .profile": Sabotage("sed -i '/zesty-anchor/d' .profile", FOUND, ("bash", "ksh", "mksh", "sh"), ".profile"),
     "our line is gone from .zshenv and .zshrc": Sabotage("sed -i '/zesty-anchor/d' .zshenv .zshrc", FOUND, ("zsh",), ".zsh"),
     "our line is gone from .kshrc": Sabotage("sed -i '/zesty-anchor/d' .kshrc", FOUND, ("ksh",), ".kshrc"),
     "our line is gone from .mkshrc": Sabotage("sed -i '/zesty-anchor/d' .mkshrc", FOUND, ("mksh",), ".mkshrc"),
@@ -83,14 +83,13 @@ SABOTAGES = {
     "our line has another path": Sabotage("sed -i 's/share.zesty-anchor.shell/share\\/other\\/shell/g' .bashrc", FOUND, ("bash",), ".bashrc"),
     # What a person writes.
     "a return above our line": Sabotage("sed -i 1ireturn .bashrc", FOUND, ("bash",), ".bashrc:1", kept="return"),
-    "a return in an if above our line": Sabotage("sed -i '1iif true; then return; fi' .zshrc", FOUND, ("zsh",), ".zshrc:1", kept="if true; then return; fi"),
+    "a return in an if above our line": Sabotage("sed -i '1iif true; then return; fi' .bashrc", FOUND, ("bash",), ".bashrc:1", kept="if true; then return; fi"),
     "an exit above our line": Sabotage("sed -i 1iexit .zshrc", "it starts", ("zsh",), ".zshrc:1", mends=False),
     "an old one first on PATH, below our line": Sabotage("$RC .bashrc 'PATH=~/old:$PATH'", FOUND, ("bash",), ".bashrc:3", kept="PATH=~/old:$PATH"),
     "an old one first on PATH, in a later file": Sabotage("$RC .zlogin 'path=(~/old $path)'", FOUND, ("zsh",), ".zlogin:1", kept="path=(~/old $path)"),
     "an old one first on PATH, from a file that is sourced": Sabotage(
         "$RC .more 'PATH=~/old:$PATH'; $RC .bashrc '. ~/.more'", FOUND, ("bash",), ".more:1", kept=". ~/.more"),
     "PATH is set anew": Sabotage("$RC .zshrc 'export PATH=/usr/bin:/bin'", FOUND, ("zsh",), ".zshrc:2", kept="export PATH=/usr/bin:/bin"),
-    "an old one first on PATH in fish": Sabotage("$RC .config/fish/config.fish 'set -gx PATH ~/old $PATH'", FOUND, ("fish",), "config.fish:1", mends=False),
     "a variable is set again": Sabotage("$RC .zshrc 'export GAUGE=south'", "$GAUGE", ("zsh",), ".zshrc:2", kept="GAUGE=south"),
     "a variable is set again in ksh": Sabotage("$RC .kshrc 'export GAUGE=south'", "$GAUGE", ("ksh",), ".kshrc:2", kept="GAUGE=south"),
     "a variable is set again in tcsh": Sabotage("$RC .tcshrc 'setenv GAUGE south'", "$GAUGE", ("tcsh",), ".tcshrc:2", kept="GAUGE south"),
@@ -102,7 +101,7 @@ SABOTAGES = {
     "a function in fish": Sabotage("$RC .config/fish/config.fish 'function kelp; true; end'", FOUND, ("fish",), "config.fish:1", mends=False),
     "our folder twice on PATH": Sabotage("$RC .bashrc 'PATH=$PATH:$HOME/bin'", "PATH holds our folders once", ("bash",), ".bashrc:3", kept="PATH=$PATH:$HOME/bin"),
     "another login file": Sabotage("$RC .bash_profile 'echo >/dev/null'", FOUND, ("bash",), ".bash_profile", kept="echo >/dev/null"),
-    "another folder for zsh": Sabotage("mkdir z; sed -i '1iZDOTDIR=~/z' .zshenv", FOUND, ("zsh",), "z/.zshrc", kept="ZDOTDIR=~/z"),
+    "another folder for zsh": Sabotage("mkdir z; sed -i '1iZDOTDIR=~/z' .zshenv", "", (), "z/.zshrc", kept="ZDOTDIR=~/z"),
     "the startup file is a link that leads nowhere": Sabotage("mv .bashrc away; ln -s nowhere .bashrc; rm away", FOUND, ("bash",), ".bashrc"),
     "a syntax error": Sabotage("sed -i '1iif true; then' .bashrc", FOUND, ("bash",), ".bashrc", mends=False),
     "it prints where there is no terminal": Sabotage("$RC .zshenv 'echo hello'", "it prints nothing", ("zsh",), ".zshenv:2", mends=False),
@@ -112,6 +111,6 @@ SABOTAGES = {
     "a slow line": Sabotage("$RC .zshrc 'sleep 2.5'", "it starts within 2000 ms", ("zsh",), ".zshrc:2", mends=False),
     # What else the manifest says.
     "a setting was changed": Sabotage("sed -i 's/calm/rough/' .config/tide/desk.ini", "", (), "tide/desk.ini"),
-    "what a check looks at is gone": Sabotage("rm readings", "the readings are there", ("this machine",), "", mends=False),
+    "what a check looks at is gone": Sabotage("rm gauge", "the gauge is there", ("this machine",), "", mends=False),
     "what a check runs answers otherwise": Sabotage("echo low >readings", "the water is high", EVERY, "workstation.toml:", mends=False),
 }  # fmt: skip

@@ -47,8 +47,8 @@ form = "ini"
 key = ["desk", "water"]
 value = "calm"
 [[checks]]
-name = "the readings are there"
-file = "readings"
+name = "the gauge is there"
+file = "gauge"
 [[checks]]
 name = "the water is high"
 run = "cat readings"
@@ -76,6 +76,7 @@ def broken(tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[Desk, Pat
     (home / "old/kelp").write_text("#!/bin/sh\necho kelp 1\n")
     (home / "old/kelp").chmod(0o755)
     (home / "readings").write_text("high water\n")
+    (home / "gauge").write_text("2.4 m\n")
     (home / ".bashrc").write_text("# mine\n")
     with Host(folder) as serving:
         desk = Desk(home, serving.url)
@@ -170,12 +171,12 @@ def looked_at(seen: Any, done: Sabotage) -> list[str]:
         assert not failed and seen["state"] in ("altered", "pending"), brief(seen)
         assert any(each["place"].endswith(done.cause) for each in seen["drift"]), seen["drift"]
         return [each["mend"] for each in seen["drift"]]
-    assert {shell for shell, check in failed} == set(done.shells), brief(seen)
     of_check = [check for _, check in failed if check["name"] == done.check]
-    assert {s["shell"] for s in seen["shells"] for c in s["checks"] if c in of_check} == set(done.shells)
-    places = [place(check["cause"]) for check in of_check]
-    if done.cause:
-        assert all(done.cause in each for each in places), (places, of_check)
+    assert of_check, brief(seen)
+    if done.shells:
+        assert {shell for shell, check in failed if check in of_check} == set(done.shells), brief(seen)
+        assert {shell for shell, _ in failed} == set(done.shells), brief(seen)
+    assert not [each for each in of_check if done.cause not in place(each["cause"])]
     return list(dict.fromkeys(check["mend"] for _, check in failed))
 
 
@@ -187,7 +188,9 @@ def follow(mend: str, home: Path) -> None:
     """Do what is told, to the letter."""
     told = re.match(r"(delete|take|put|guard) ~/(\S+?):(\d+)(?: out| right)?(?:: (\[.*\] \S+) …)?", mend)
     if told is None:
-        (home / "readings").write_text("high water\n")  # the person's own check: what it looks at is put right
+        # The person's own check: what it looks at is put right.
+        (home / "readings").write_text("high water\n")
+        (home / "gauge").write_text("2.4 m\n")
         return
     file = home / told[2]
     rows = file.read_text().splitlines(keepends=True)

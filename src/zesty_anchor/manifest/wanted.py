@@ -128,7 +128,7 @@ class Wanted(msgspec.Struct, frozen=True):
 
     ``purges`` are packages, ``stale_variables`` and ``alternatives`` names that go at the end.
 
-    In the startup files ``lines_last`` our line stands below all others. ``of_system`` are commands that the system itself must answer to: those of runtimes with the want ``system``.
+    In the startup files ``lines_last`` our line stands below all others, in ``lines_first`` above what may end their reading. ``of_system`` are commands that the system itself must answer to: those of runtimes with the want ``system``.
     """
 
     versions: tuple[WantedVersion, ...]
@@ -151,6 +151,7 @@ class Wanted(msgspec.Struct, frozen=True):
     stale_variables: tuple[str, ...] = ()
     alternatives: tuple[str, ...] = ()
     lines_last: frozenset[Path] = frozenset()
+    lines_first: frozenset[Path] = frozenset()
 
     @property
     def defaults(self) -> tuple[WantedVersion, ...]:

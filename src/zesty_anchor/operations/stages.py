@@ -165,11 +165,11 @@ class Stages:
         with the causes of what still fails.
         """
         proof = explained(proof, plan.wanted, machine, self._planner.place_of)
-        self._planner.lines_last = lines_outdone(proof, machine)
-        if not self._planner.lines_last:
+        self._planner.lines = lines_outdone(proof, machine)
+        if not any(self._planner.lines):
             return plan, machine, proof
         moved = self._planner.plan(machine, self._journal.resolutions(), self._answers, self._given_up)
-        lines = [change for change in self._open(moved, Stage.SHELL) if change.kind == "startup-file"]
+        lines = [change for change in moved.changes if change.kind == "startup-file" and moved.last >= Stage.SHELL]
         changed = machine.again({fact for change in lines for fact in change.touches})
         proofs = [proof]
 
@@ -179,10 +179,10 @@ class Stages:
 
         reports = self._runner.attempt(lines, better) if lines else []
         if len(proofs[-1].failures) >= len(proof.failures):
-            self._planner.lines_last = frozenset()
+            self._planner.lines = (frozenset(), frozenset())
             return plan, machine, proof
         for change in lines:
-            self._runner.notices.append(f"a line below ours won in {change.subject}: our line stands below it now")
+            self._runner.notices.append(f"our line in {change.subject} stands where it takes effect now")
         self.shells_changed = True
         proof = explained(proofs[-1], moved.wanted, changed, self._planner.place_of)
         return self._kept(lines, reports, changed), changed, proof

@@ -30,7 +30,7 @@ def verify(workstation: Workstation, person: Person, asking: Asking, *, deep: bo
     settle(as_root(workstation, plan.wanted.versions), person.asker, yes=person.yes)
     drift = drift_of(workstation, plan, deep=deep)
     proof = prove(plan.wanted, machine, person.jobs, asking)
-    proof = explained(proof, plan.wanted, machine, workstation.place)
+    proof = explained(proof, plan.wanted, machine, workstation.place, drift)
     state = _state(drift, proof)
     versions = tuple(f"{each.runtime} {each.version}" for each in plan.wanted.versions)
     return Verified(

@@ -50,8 +50,10 @@ class Planner:
         self._find_access = find_access
         self.access: Access | None = None
         """The way to privilege, once it was asked for. Whoever gets a password from the person puts it here."""
-        self.lines_last: frozenset[Path] = frozenset()
-        """The startup files in which our line is to stand below all others: fresh shells showed that one of those wins."""
+        self.lines: tuple[frozenset[Path], frozenset[Path]] = (frozenset(), frozenset())
+        """The startup files in which our line is to stand below all others, since fresh shells showed that one of those wins; and
+        those where it is to stand above what ends their reading.
+        """
         self.place_of = workstation.place
 
     def plan(
@@ -85,7 +87,9 @@ class Planner:
         problems: dict[str, Problem] | None = None if given_up is None else {}
         versions = self._resolver.versions(machine, known, failing=problems, missing=missing)
         had, stuck = _without(versions, machine, given_up or ())
-        wanted = msgspec.structs.replace(wanted_of(self._workstation, had, machine), lines_last=self.lines_last)
+        wanted = msgspec.structs.replace(
+            wanted_of(self._workstation, had, machine), lines_last=self.lines[0], lines_first=self.lines[1]
+        )
         found = self._conflicts.found(wanted, machine)
         wanted = self._conflicts.added(wanted, found, machine, answers or {})
         last = Stage.OBTAIN if stuck else Stage.SHELL if _may_be_missed(wanted, versions, had) else Stage.CLEAR

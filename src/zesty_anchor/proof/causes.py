@@ -11,14 +11,15 @@ import msgspec
 
 from zesty_anchor.files.text_file import content_of
 from zesty_anchor.manifest.wanted import Wanted
-from zesty_anchor.proof.checks import personal, programs, questions
+from zesty_anchor.proof.checks import FOLLOWS, follows, personal, programs, questions
 from zesty_anchor.proof.prove import HERE, PROGRAMS
 from zesty_anchor.proof.question import Question
 from zesty_anchor.proof.result import Cause, CheckResult, Proof, ShellResult
 from zesty_anchor.proof.starts import NO_ERROR, SILENT, STARTS
-from zesty_anchor.shells.known import SHELLS
+from zesty_anchor.proof.verified import Drift
+from zesty_anchor.shells.known import FOLLOW, LAUNCH, SHELLS
 from zesty_anchor.shells.shell import MARK
-from zesty_anchor.survey.machine import Machine
+from zesty_anchor.survey.machine import Machine, known_blocks
 from zesty_anchor.survey.startup.provenance import found_in, traces
 from zesty_anchor.survey.startup.start_troubles import printing
 from zesty_anchor.survey.startup.startup_trace import StartupTrace
@@ -26,6 +27,7 @@ from zesty_anchor.survey.startup.step import Place
 from zesty_anchor.survey.startup.troubles import broken
 
 PROVISION = "zesty-anchor provision"
+_ENDS = "it ends the reading of"
 _LEAVES = re.compile(r"(?:return|exit|exec|logout|bye)\b(?!\s+\d*[<>])")
 _UNSETS = re.compile(r"(?:unset|unsetenv|set (?:-\w+ )*(?:-\w*e\w*|--erase))\s(?:.*\s)?")
 _PLACE = re.compile(r"(?P<file>(?:~|/)[^\s:\[]*)(?:: line |:|\[| \(line )(?P<line>\d+)")
@@ -34,19 +36,22 @@ PlaceOf = Callable[..., str]
 """The manifest's file and the line of a key, by the path of that key."""
 
 
-def explained(proof: Proof, wanted: Wanted, machine: Machine, place_of: PlaceOf) -> Proof:
+def explained(
+    proof: Proof, wanted: Wanted, machine: Machine, place_of: PlaceOf, altered: Iterable[Drift] = ()
+) -> Proof:
     """The same proof, with the cause of each check that failed and what mends it. The shells concerned are started once more, and
-    watched.
+    watched. ``altered`` is what was found altered.
     """
     if proof.ok:
         return proof
     asked = {q.name: q for q in (*questions(wanted, machine.locations), *programs(wanted))}
     asked |= {check.name: personal(check, wanted) for check in wanted.checks if check.run is not None}
+    asked[FOLLOWS] = follows("")
     failing = {result.shell for result in proof.shells if not result.ok and result.shell != HERE}
-    abouts = {asked[c.name].about for _, c in proof.failures if c.name in asked} - {"", "PATH"}
+    abouts = {asked[c.name].about for _, c in proof.failures if c.name in asked} - {"", "PATH"} | {"cd"}
     started = traces(machine, failing, abouts) if failing else []
     by_start = {(trace.shell, trace.context): trace for trace in started}
-    reasons = _Reasons(wanted, machine, place_of)
+    reasons = _Reasons(wanted, machine, place_of, altered)
 
     def of(result: ShellResult, check: CheckResult) -> CheckResult:
         if check.ok or check.cause is not None:
@@ -65,11 +70,13 @@ def explained(proof: Proof, wanted: Wanted, machine: Machine, place_of: PlaceOf)
 
 
 class _Reasons:
-    def __init__(self, wanted: Wanted, machine: Machine, place_of: PlaceOf) -> None:
+    def __init__(self, wanted: Wanted, machine: Machine, place_of: PlaceOf, altered: Iterable[Drift]) -> None:
+        self._altered = {each.place: each for each in altered if each.state == "altered"}
         self._wanted = wanted
         self._machine = machine
         self._place_of = place_of
         self._shown = machine.locations.shown
+        self._blocks = known_blocks(machine.locations)
         self._broken = [trouble for trouble in broken(machine) if trouble.line]
 
     def of(self, check: CheckResult, question: Question | None, trace: StartupTrace | None) -> tuple[Cause, str]:
@@ -88,6 +95,8 @@ class _Reasons:
         return self._by_itself(question)
 
     def _found(self, question: Question, check: CheckResult, trace: StartupTrace) -> tuple[Cause, str] | None:
+        if question.name == FOLLOWS:
+            return self._follows(trace)
         if question.about.startswith("$"):
             return self._variable(question.about[1:], trace)
         if question.about == "PATH":
@@ -116,6 +125,15 @@ class _Reasons:
 
     def _of_start(self, check: CheckResult, trace: StartupTrace | None) -> tuple[Cause, str]:
         """Something about the start itself."""
+        told = _PLACE.search(check.observed) if check.name in (SILENT, NO_ERROR) else None
+        if told is not None:
+            home = str(self._machine.locations.home)
+            file = told["file"].replace("~", home, 1) if told["file"][0] == "~" else told["file"]
+            if Path(file).is_relative_to(self._machine.locations.data):
+                return self._changed(*self._machine.generated) or (Cause(check.observed, self._shown(file)), PROVISION)
+            syntax = next((each for each in self._broken if each.file == self._shown(file)), None)
+            cause = self._cause(check.observed, Place(file, syntax.line if syntax is not None else int(told["line"])))
+            return cause, f"put {cause.place} right"
         if check.name == SILENT and trace is not None:
             place = printing(trace, check.observed)
             if place is not None:
@@ -124,15 +142,6 @@ class _Reasons:
                 )
                 return cause, f"guard {cause.place}: [ -t 1 ] && …"
         if check.name == NO_ERROR:
-            told = _PLACE.search(check.observed)
-            if told is not None:
-                file = (
-                    told["file"].replace("~", str(self._machine.locations.home), 1)
-                    if told["file"][0] == "~"
-                    else told["file"]
-                )
-                cause = self._cause(check.observed, Place(file, int(told["line"])))
-                return cause, f"put {cause.place} right"
             syntax = next((t for t in self._broken if trace is None or trace.shell in t.shells), None)
             if syntax is not None:
                 return Cause(
@@ -142,8 +151,21 @@ class _Reasons:
             slow = _slowest(trace)
             if slow is not None:
                 cause = self._cause(f"this line takes {slow[1] * 1000:.0f} ms", slow[0])
-                return cause, f"read it only when it is needed, or take it out: {cause.place}"
+                return cause, f"take {cause.place} out, or read it only when it is needed"
         return Cause("the shell's own answer; no line of a file was found that brings it"), "zesty-anchor survey"
+
+    def _follows(self, trace: StartupTrace) -> tuple[Cause, str]:
+        """Why a shell does not look at the folder that it enters."""
+        changed = self._changed(f"{FOLLOW}{trace.shell}")
+        if changed is not None:
+            return changed
+        found = next(iter(found_in("cd", trace, self._machine)), None)
+        if found is not None and found.place is not None:
+            cause = self._cause(
+                f"cd is {'an' if found.kind == 'alias' else 'a'} {found.kind} of the person's own", found.place
+            )
+            return cause, f"delete {cause.place}"
+        return self._unread(trace)
 
     def _damage(self, question: Question) -> tuple[Cause, str] | None:
         """A version whose files are not as they were put there."""
@@ -173,6 +195,8 @@ class _Reasons:
             Path(found.path).is_relative_to(self._machine.locations.data) if found.path.startswith("/") else found.ours
         )
         if ours:
+            if found.kind == "launcher" and self._launcher(name) is not None:
+                return self._launcher(name)
             if only_others:
                 return None
             return Cause(
@@ -186,7 +210,7 @@ class _Reasons:
         where = f"{name} resolves to {self._shown(found.path)}"
         if found.place is not None:
             cause = self._cause(f"{where}: its folder stands first on PATH", found.place)
-            return cause, self._mend(found.place)
+            return cause, self._mend(found.place, trace)
         lost = self._lost(os.path.dirname(question.expected.split("\n")[0]), trace)
         return lost or (Cause(where, self._shown(found.path)), f"zesty-anchor trace {name}")
 
@@ -211,15 +235,15 @@ class _Reasons:
         if gone and trace.steps[gone[-1]].file:
             step = trace.steps[gone[-1]]
             cause = self._cause("it takes our folders off PATH", Place(step.file, step.line))
-            return cause, self._mend(Place(step.file, step.line))
+            return cause, self._mend(Place(step.file, step.line), trace)
         return self._unread(trace)
 
     def _unread(self, trace: StartupTrace) -> tuple[Cause, str]:
         """Why the shell did not read what we wrote."""
         machine = self._machine
-        for name, file in machine.generated.items():
-            if name in (trace.shell, "sh") and file.content is None:
-                return Cause(f"{self._shown(file.path)} is missing", self._shown(file.path)), PROVISION
+        changed = self._changed(trace.shell, "sh")
+        if changed is not None:
+            return changed
         syntax = next((t for t in self._broken if trace.shell in t.shells), None)
         if syntax is not None:
             row = self._row(syntax.file, syntax.line)
@@ -227,13 +251,16 @@ class _Reasons:
         read = {step.file for step in trace.steps if step.file}
         for site in SHELLS[trace.shell].sites(machine.around):
             text = machine.startup[site.file].content
-            ours = _own_line(text or b"")
+            ours = self._own_line(text or b"")
+            if ours is None and MARK.encode() in (text or b""):
+                cause = self._cause("our line in it was changed", Place(str(site.file), _marked(text or b"")))
+                return cause, PROVISION
             if ours is None:
                 return Cause(f"our line is not in {self._shown(site.file)}", self._shown(site.file)), PROVISION
             last = next((s for s in reversed(trace.steps) if s.file == str(site.file)), None)
             if str(site.file) in read and last is not None and last.line < ours:
                 cause = self._cause(
-                    f"the reading of {self._shown(site.file)} ends there, above our line {ours}",
+                    f"{_ENDS} {self._shown(site.file)}, above our line {ours}",
                     Place(last.file, last.line),
                 )
                 return cause, PROVISION
@@ -243,30 +270,44 @@ class _Reasons:
         found = next(iter(found_in(f"${name}", trace, self._machine)), None)
         if found is not None and found.place is not None:
             cause = self._cause(f"it sets {name} last", found.place)
-            return cause, self._mend(found.place)
+            return cause, self._mend(found.place, trace)
         if found is not None and found.ours:
-            return None if not self._changed(trace) else self._changed(trace)
+            return self._changed(trace.shell, "sh")
         for step in reversed(trace.steps):
             unset = _UNSETS.match(step.text)
             if unset and re.search(rf"\b{re.escape(name)}\b", step.text[unset.end() - 1 :]) and step.file:
                 place = Place(step.file, step.line)
                 cause = self._cause(f"it takes {name} away", place)
-                return cause, self._mend(place)
+                return cause, self._mend(place, trace)
         return self._unread(trace)
 
-    def _changed(self, trace: StartupTrace) -> tuple[Cause, str] | None:
-        """What we wrote was changed by somebody."""
-        files = [file for name, file in self._machine.generated.items() if name in (trace.shell, "sh") and file.content]
-        if not files:
-            return None
-        shown = self._shown(files[0].path)
-        return Cause(f"{shown} is not as it was written", shown), PROVISION
+    def _changed(self, *names: str) -> tuple[Cause, str] | None:
+        """What we wrote for a shell was changed by somebody, or is gone."""
+        for name in names:
+            file = self._machine.generated.get(name)
+            found = self._altered.get(self._shown(file.path)) if file is not None else None
+            if found is not None:
+                return Cause(found.what, found.place), PROVISION
+        return None
+
+    def _launcher(self, name: str) -> tuple[Cause, str] | None:
+        """The launcher of a command, or what all of them read."""
+        changed = self._changed(LAUNCH)
+        folder = self._shown(self._machine.locations.launchers)
+        if changed is None and folder in self._altered:
+            return Cause(f"{folder}/{name} is not the launcher that was written", f"{folder}/{name}"), PROVISION
+        return changed
+
+    def _own_line(self, content: bytes) -> int | None:
+        """The number of our line in a startup file, the later one of two."""
+        rows = [n for n, row in enumerate(content.split(b"\n"), 1) if row.strip() in self._blocks]
+        return rows[-1] if rows else None
 
     def _path(self, trace: StartupTrace) -> tuple[Cause, str] | None:
         for found in found_in("PATH", trace, self._machine):
             if found.remark == "twice" and found.place is not None:
                 cause = self._cause(f"it puts {self._shown(found.path)} on PATH once more", found.place)
-                return cause, self._mend(found.place)
+                return cause, self._mend(found.place, trace)
         for folder in (*self._wanted.path_first, *self._wanted.default_bins, *self._wanted.path_last):
             lost = self._lost(folder, trace)
             if lost is not None:
@@ -285,13 +326,11 @@ class _Reasons:
                 ), f"run it by hand, or edit {self._shown(file)}:{line}"
         return Cause(f"what it runs answers otherwise: {_word(question.run)}"), f"run it by hand: {_word(question.run)}"
 
-    def _mend(self, place: Place) -> str:
-        """What puts a line right that stands where ours should: our line goes below it, where there is one in a file that is
-        read then.
+    def _mend(self, place: Place, trace: StartupTrace) -> str:
+        """What puts a line right that stands where ours should: our line goes below it. In fish we have none: its own files are read
+        after ours.
         """
-        own = {str(site.file) for name in self._wanted.shells for site in SHELLS[name].sites(self._machine.around)}
-        home = self._machine.locations.home
-        if place.file in own or Path(place.file).is_relative_to(home):
+        if trace.shell != "fish" and Path(place.file).is_relative_to(self._machine.locations.home):
             return PROVISION
         return f"delete {self._shown(place.file)}:{place.line}"
 
@@ -308,10 +347,10 @@ class _Reasons:
         return rows[line - 1].strip() if 0 < line <= len(rows) else ""
 
 
-def _own_line(content: bytes) -> int | None:
-    """The number of our line in a startup file, the later one of two."""
+def _marked(content: bytes) -> int:
+    """The number of the row that bears our mark, the last one."""
     rows = [n for n, row in enumerate(content.split(b"\n"), 1) if row.rstrip().endswith(MARK.encode())]
-    return rows[-1] if rows else None
+    return rows[-1] if rows else 0
 
 
 def _slowest(trace: StartupTrace) -> tuple[Place, float] | None:
@@ -329,15 +368,18 @@ def _word(text: str) -> str:
     return first if len(first) <= 80 else f"{first[:77]}…"
 
 
-def lines_outdone(proof: Proof, machine: Machine) -> frozenset[Path]:
-    """The startup files in which our line is to stand last: those of the shells in which a line of the person's wins. Pure."""
-    found: set[Path] = set()
+def lines_outdone(proof: Proof, machine: Machine) -> tuple[frozenset[Path], frozenset[Path]]:
+    """The startup files in which our line is to stand last, since a line of the person's wins; and those where it is to stand above
+    what ends their reading. Pure.
+    """
+    last: set[Path] = set()
+    first: set[Path] = set()
     for result, check in proof.failures:
-        if check.cause is not None and check.cause.line and check.mend == PROVISION and result.shell in SHELLS:
-            found |= {site.file for site in SHELLS[result.shell].sites(machine.around)}
-    return frozenset(found)
-
-
-def causes_of(proof: Proof) -> Iterable[Cause]:
-    """Each cause once."""
-    return dict.fromkeys(check.cause for _, check in proof.failures if check.cause is not None)
+        cause = check.cause
+        if cause is None or not cause.line or check.mend != PROVISION or result.shell not in SHELLS:
+            continue
+        files = {site.file for site in SHELLS[result.shell].sites(machine.around)}
+        ended = {file for file in files if cause.what.startswith(_ENDS) and machine.locations.shown(file) == cause.file}
+        first |= ended
+        last |= set() if ended else files
+    return frozenset(last - first), frozenset(first)

@@ -63,6 +63,20 @@ def personal(check: Check, wanted: Wanted) -> Question:
     return Question(check.name, run, check.match or check.expect or "*", "check", about, check=check)
 
 
+def follows(shell: str) -> Question:
+    """An interactive shell that follows the current folder looks at each one that it enters: what it does at ``cd`` is the function
+    that tells it. fish tells the names of its functions alone.
+    """
+    looks = (
+        'case ${za__where-} in "$PWD") echo follows ;; *) echo "it does not look at the folder that it enters" ;; esac'
+    )
+    run = f'case " ${{{HIDING}-}} " in *" za__look "*) echo follows ;; esac' if shell == "fish" else f"cd / && {looks}"
+    return Question(FOLLOWS, run, "follows", "glob", "cd")
+
+
+FOLLOWS = "it follows the folder"
+
+
 def _login(host: KnownHost, identity: Identity, home: Path) -> str:
     """255 is ssh's own status, for no connection or a key that is not taken (ssh(1), "EXIT STATUS")."""
     words = ["-o", "BatchMode=yes", "-o", "StrictHostKeyChecking=yes", "-o", "ConnectTimeout=10", "-p", str(host.port),

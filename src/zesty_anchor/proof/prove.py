@@ -9,7 +9,7 @@ from typing import NamedTuple
 import msgspec
 
 from zesty_anchor.manifest.wanted import Wanted
-from zesty_anchor.proof.checks import ENVIRONMENT, LOOKUPS, about, personal, programs, questions
+from zesty_anchor.proof.checks import ENVIRONMENT, FOLLOWS, LOOKUPS, about, follows, personal, programs, questions
 from zesty_anchor.proof.judging import environment_in, judge_all
 from zesty_anchor.proof.outside import outside
 from zesty_anchor.proof.proved import Proved, identity
@@ -17,7 +17,7 @@ from zesty_anchor.proof.question import Question
 from zesty_anchor.proof.result import CheckResult, Proof, ShellResult
 from zesty_anchor.proof.starts import start_checks
 from zesty_anchor.shells.fresh import SECONDS, Answer, Answers, Line, ask, clean_environment
-from zesty_anchor.shells.known import SHELLS
+from zesty_anchor.shells.known import FOLLOWING, SHELLS
 from zesty_anchor.shells.litter import unlittered
 from zesty_anchor.shells.shell import Context
 from zesty_anchor.shells.together import Interrupted, together
@@ -106,6 +106,9 @@ def _rounds(wanted: Wanted, machine: Machine, asking: Asking, left_out: Collecti
     ]
     if not rounds:
         return []
+    for each in rounds if wanted.recipes and _fits(FOLLOWS, asking) else ():
+        if each.shell.name in FOLLOWING and "-i" in each.context.options:
+            each.asked.append(follows(each.shell.name))
     once = next((r for r in rounds if r.shell.login and "-i" in r.context.options), rounds[0])
     for check in wanted.checks:
         if check.run is None or not _fits(check.name, asking):

@@ -25,12 +25,19 @@ def commands(shelf: Path, runtimes: Iterable[tuple[str, tuple[str, ...]]]) -> di
 
 
 def standing(folder: Path) -> dict[str, str]:
-    """The launchers that are there, by name, with their text."""
+    """The launchers that are there, by name, with their text; that of one that may not be run says so at its end."""
     try:
         entries = [entry for entry in os.scandir(folder) if entry.is_file(follow_symlinks=False)]
-    except FileNotFoundError:
+    except (FileNotFoundError, NotADirectoryError):
         return {}
-    return {entry.name: Path(entry.path).read_text("utf-8", "replace") for entry in entries}
+    found = {}
+    for entry in entries:
+        closed = "" if entry.stat().st_mode & 0o111 == 0o111 else _CLOSED
+        found[entry.name] = Path(entry.path).read_text("utf-8", "replace") + closed
+    return found
+
+
+_CLOSED = "# this file may not be run\n"
 
 
 Ours = Callable[[str, str], bool]

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import select
 import selectors
 import time
 from collections.abc import Callable, Collection, Mapping, Sequence
@@ -254,6 +253,7 @@ class _Talk:
 
     def follow(self) -> None:
         """Read until the shell has answered, has ended, or takes too long."""
+        os.set_blocking(self._child.child_fd, False)
         with selectors.DefaultSelector() as selector:
             for name, opened in self._pipes.open.items():
                 if name != "go":
@@ -281,6 +281,8 @@ class _Talk:
         """Read what came on the terminal. Returns whether there is more to come."""
         try:
             more = os.read(self._child.child_fd, _CHUNK)
+        except BlockingIOError:  # what was there was read when the shell told that it had begun
+            return True
         except OSError:
             return False
         if not self.began:
@@ -308,16 +310,8 @@ class _Talk:
         self.began = time.perf_counter()
         self._spared |= {runner, *marked(self._mark, self.session)} if self._guards else {runner}
         self.said = (self.said + self._pipes.drain("noise"))[:LARGEST]
-        while True:
-            if not select.select([self._child.child_fd], [], [], 0)[0]:
-                break
-            before = len(self.said)
-            try:
-                self.said = (self.said + os.read(self._child.child_fd, _CHUNK))[:LARGEST]
-            except OSError:
-                break
-            if len(self.said) == before:
-                break
+        while (more := _more(self._child.child_fd)) is not None:
+            self.said = (self.said + more)[:LARGEST]
         self._next()
 
     def _answer(self, number: int, status: int) -> None:

@@ -59,7 +59,7 @@ _FEW = 20
 # this one did to PATH is looked at once.
 _AT_START = """\
 if [ -z "{itself}" ]; then if [ -r {sh} ]; then . {sh}; fi; return 0; fi
-{exports}case $- in *i*) ;; *) za__plain=1; {as_sh}; unset za__plain; {hooks_inline}return 0 ;; esac
+{exports}case $- in *i*) ;; *) if [[ -r {sh} ]]; then za__plain=1; {as_sh}; unset za__plain; fi; {hooks_inline}return 0 ;; esac
 if [[ ${{za__stamp-}} == {stamp} && $PATH == "${{za__first-}}":* ]] && typeset -f za__look >/dev/null; then
 za__look
 {tail}return 0

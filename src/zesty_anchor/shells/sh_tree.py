@@ -12,3 +12,15 @@ def parsed(content: bytes) -> Any:
     from tree_sitter import Language, Parser
 
     return Parser(Language(tree_sitter_bash.language())).parse(content).root_node
+
+
+def first_error(content: bytes) -> int:
+    """The number of the row where what cannot be read begins; 0 where all can. Pure."""
+    waiting, rows = [parsed(content)], []
+    while waiting:
+        node = waiting.pop()
+        if node.is_missing or node.type == "ERROR":
+            begun = node.parent if node.is_missing else node
+            rows.append(int(begun.start_point[0]) + 1)
+        waiting += [child for child in node.children if child.has_error or child.is_missing]
+    return min(rows, default=0)

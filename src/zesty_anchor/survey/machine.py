@@ -181,7 +181,9 @@ class Machine:
     @cached_property
     def generated(self) -> dict[str, TextFile]:
         """The files that we write for the shells, by their name."""
-        return {name: read_text_file(generated_file(self.locations, name)) for name in GENERATED}
+        places = {name: generated_file(self.locations, name) for name in GENERATED}
+        # A folder in the place of one gives way to it.
+        return {n: TextFile(p, p, None) if p.is_dir() else read_text_file(p) for n, p in places.items()}
 
     @cached_property
     def shelf(self) -> dict[tuple[str, str], Receipt]:
@@ -232,6 +234,16 @@ def generated_file(locations: Locations, name: str) -> Path:
     if name.startswith(FOLLOW):
         return locations.shell / name
     return locations.shell / (f"{name}.sh" if name == LAUNCH else f"environment.{name}")
+
+
+def known_blocks(locations: Locations) -> frozenset[bytes]:
+    """The lines that we write into startup files, of every shell and both kinds."""
+    return frozenset(
+        os.fsencode(shell.block(generated_file(locations, name), locations.home, early=early))
+        for name, shell in SHELLS.items()
+        if name != "fish"
+        for early in (False, True)
+    )
 
 
 def installed_shells(environ: Mapping[str, str]) -> tuple[InstalledShell, ...]:

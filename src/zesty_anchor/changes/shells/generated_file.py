@@ -57,6 +57,11 @@ class WriteGenerated(FileChange, frozen=True):
                     where=self.name,
                     advice="mend [shells.hooks] in the manifest, or the hooks of the recipe; nothing was changed",
                 )
+        place = self.edit.file.path
+        if place.is_dir():
+            bench.remark(
+                f"a folder stood in place of {self.name}: it is kept in {bench.locations.shown(bench.attic.away(place))}"
+            )
         record = FileChange.prepare(self, bench)
         earlier, content = bench.wrote(record.path), self.edit.file.content
         if content is not None and earlier and record.before_digest not in earlier:

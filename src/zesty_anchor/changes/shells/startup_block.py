@@ -18,7 +18,7 @@ from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.shells.guard import ends_always, ends_early
 from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.shells.shell import MARK, Site
-from zesty_anchor.survey.machine import Machine, generated_file
+from zesty_anchor.survey.machine import Machine, generated_file, known_blocks
 from zesty_anchor.survey.startup.sites import sites
 
 _MARK = MARK.encode()
@@ -60,15 +60,12 @@ class Blocks(FileKind):
     def plan(self, wanted: Wanted, machine: Machine) -> Iterable[WriteBlock]:
         """Startup files that should hold the block get it; those that should not, and do, lose it."""
         locations = machine.locations
-        known = frozenset(
-            os.fsencode(shell.block(generated_file(locations, name), locations.home, early=early))
-            for name, shell in SHELLS.items()
-            if name != "fish"
-            for early in (False, True)
-        )
+        known = known_blocks(locations)
         placed = one_a_file(sites(wanted.shells, machine), machine)
         done: set[Path] = set()
-        last = {machine.startup[path].target for path in wanted.lines_last}
+        last, first = (
+            {machine.startup[path].target for path in paths} for paths in (wanted.lines_last, wanted.lines_first)
+        )
         for path, file in machine.startup.items():
             if file.target in done:
                 continue
@@ -79,7 +76,7 @@ class Blocks(FileKind):
                 shell, generated = SHELLS[site.language], generated_file(locations, site.language)
                 late = os.fsencode(shell.block(generated, locations.home))
                 early = os.fsencode(shell.block(generated, locations.home, early=True)) if site.early else None
-            after = with_block(file.content, late, early, last=file.target in last)
+            after = with_block(file.content, late, early, last=file.target in last, first=file.target in first)
             if after != file.content:
                 edit = Edit(file, after)
                 edit.check_writable()
@@ -108,11 +105,11 @@ def one_a_file(found: Iterable[Site], machine: Machine) -> dict[Path, Site]:
 
 
 def with_block(
-    content: bytes | None, line: bytes | None, early: bytes | None = None, *, last: bool = False
+    content: bytes | None, line: bytes | None, early: bytes | None = None, *, last: bool = False, first: bool = False
 ) -> bytes | None:
     """A startup file's content with exactly the one block ``line`` (None: without a block).
 
-    A right block stays where it is, unless it is to be ``last``. A wrong one is replaced in its place; a new one goes to the end,
+    A right block stays where it is, unless it is to be ``last``, or ``first``, above what may end the reading. A wrong one is replaced in its place; a new one goes to the end,
     after the file's own lines, or above the statement at which every reading of it ends. With ``early`` there is a second one, above the statement that may end the reading. A block
     always ends in a line feed alone, also in a file with CRLF: a shell would take the CR for a part of the command.
     Pure.
@@ -128,7 +125,7 @@ def with_block(
         if early is not None:
             above = [i for i in early_ones if guard is not None and i < guard]
             wanted[above[0] if above else guard or 0] = early + b"\n"
-        end = ends_always(content)
+        end = ends_early(content) if first else ends_always(content)
         kept = min(marked - early_ones, default=None)
         if kept is not None and last and any(row.strip() for row in rows[kept + 1 : end]):
             kept = None

@@ -8,6 +8,7 @@ import subprocess
 from collections.abc import Iterable, Iterator, Sequence
 
 from zesty_anchor.shells.known import SHELLS
+from zesty_anchor.shells.sh_tree import first_error
 from zesty_anchor.shells.syntax import passes
 from zesty_anchor.survey.findings import Trouble
 from zesty_anchor.survey.machine import Machine
@@ -73,6 +74,8 @@ def broken(machine: Machine) -> Iterator[Trouble]:
             if not well:
                 line = re.search(r"line (\d+)|:(\d+):|\[(\d+)\]", said)
                 number = next((int(n) for n in line.groups() if n), 0) if line else 0
+                if number > file.content.count(b"\n") and name not in ("fish", "tcsh"):
+                    number = first_error(file.content) or number  # it tells where it gave up: at the end
                 what = f"a syntax error: {said.removeprefix(f'(line {number}): ')}"
                 mend = f"put that line right; {name} reads nothing below it"
                 yield Trouble(machine.locations.shown(reading.file), number, what, (name,), mend, weight=80)
