@@ -39,7 +39,7 @@ fi
 """
 
 _COMPLETES = """\
-function za__complete {{ . {shell}/follow.bash; za__complete "$@"; }}
+function za__complete { ! za__load || za__complete "$@"; }
 complete -F za__complete zesty-anchor za
 """
 
@@ -79,6 +79,6 @@ class Bash(korn.Korn):
     def dialect(self, environment: Environment) -> korn.Dialect:
         """Where this one differs."""
         return korn.Dialect(
-            self.name, "${BASH_VERSION-}", _AT_PROMPT, _AT_CD, completes=_COMPLETES.format(shell=environment.shell_word),
+            self.name, "${BASH_VERSION-}", _AT_PROMPT, _AT_CD, completes=_COMPLETES,
             completion=completion.bash(posix.words(environment.program)),
         )  # fmt: skip

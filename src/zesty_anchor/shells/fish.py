@@ -66,10 +66,18 @@ end
 function za__first_prompt --on-event fish_prompt
   functions -e za__first_prompt
   set -g za__started
-  set -q za__changed; and source {follow}; and za__place first
+  set -q za__changed; and za__load; and za__place first
 end
-function za__follow; source {follow}; za__follow; end
-function za; source {follow}; za $argv; end
+function za__load
+  set -g za__loaded
+  test -r {follow}; and source {follow}
+  set -q za__loaded[1]
+end
+function za__follow; za__load; and za__follow; end
+function za
+  za__load; or begin; echo 'zesty-anchor: what it wrote for this shell is gone; a new shell is without it' >&2; return 127; end
+  za $argv
+end
 function zesty-anchor; za $argv; end
 complete -c za -c zesty-anchor -f -a {completing}
 za__look
@@ -161,7 +169,7 @@ class Fish(Apart):
             many=_above(_LEVELS),
             some=_above(4),
             follow=q(follow),
-            completing=q(f"(source {q(follow)}; za__complete)"),
+            completing=q("(za__load; and za__complete)"),
             completions="".join(files),
             hooks=environment.hooks_of(self.name),
         )

@@ -168,9 +168,23 @@ function za__tell
   end <$argv[1]
 end
 function za__ask
-  test -x {executable} -a -r {file}; and ZESTY_ANCHOR_SHELL=fish {program} pins -- $argv
+  test -r {file}; or return
+  if test ! -x {executable}
+    contains -- $argv[1] $za__said; and return
+    set -ga za__said $argv[1]
+    za__without "$argv[1]: what it pins is not known, since "
+    return
+  end
+  ZESTY_ANCHOR_SHELL=fish {program} pins -- $argv
+end
+function za__without
+  echo $argv[1]{executable}' is not installed any more: install it with pip install zesty-anchor' >&2
 end
 function za
+  if test ! -x {executable}
+    za__without 'zesty-anchor: '
+    return 127
+  end
   set -l za_status 0
   if test "$argv[1]" = switch
     set -l za_out (ZESTY_ANCHOR_SHELL=fish {program} $argv | string collect)
@@ -191,7 +205,8 @@ function za
   za__look
   return $za_status
 end
-{completion}"""
+{completion}set -g za__loaded 1
+"""
 
 
 def on_demand(environment: Environment, file: str) -> str:

@@ -44,6 +44,9 @@ _FEW = 20
 #
 # {start} comes first in each function that splits words or has names of its own. Local names begin with za_, lasting ones with za__: a shell takes its time over every letter.
 #
+# za__load reads the second file, and tells whether that is there whole: one that was taken away while a shell is open must not
+# have a function call itself for ever.
+#
 # za__look finds the nearest folder, up to the home or the root, with a file by which a project chooses versions; from
 # there za__follow gathers them all. What a file resolves to stands in one of ours under {pins}, with the very time of
 # change of the project's file: as long as that is equal, nothing is to be asked. Only when it differs is this program
@@ -88,12 +91,20 @@ function za__prompt {{ {prompt}; }}
 function za__again {{
   if [[ -n $za__new ]]; then
     za__new=
-    [[ $PATH == "$za__first":* ]] || {{ . {follow}; za__place first; }}
+    [[ $PATH == "$za__first":* ]] || {{ za__load && za__place first; }}
   fi
   za__look
 }}
-function za__follow {{ . {follow}; za__follow; }}
-function za {{ . {follow}; za "$@"; }}
+function za__load {{
+  za__loaded=
+  [[ ! -r {follow} ]] || . {follow}
+  [[ -n $za__loaded ]]
+}}
+function za__follow {{ ! za__load || za__follow; }}
+function za {{
+  za__load || {{ printf '%s\n' 'zesty-anchor: what it wrote for this shell is gone; a new shell is without it' >&2; return 127; }}
+  za "$@"
+}}
 alias zesty-anchor=za
 {at_prompt}{at_cd}za__stamp={stamp}
 za__look
@@ -229,11 +240,19 @@ function za__tell {{
   done <"$1"
 }}
 function za__ask {{
-  [[ -x {executable} && -r {file} ]] || return 0
+  [[ -r {file} ]] || return 0
+  if [[ ! -x {executable} ]]; then
+    case $za__said in *"$1|"*) ;; *) za__said="$za__said$1|"; za__without "$1: what it pins is not known, since " ;; esac
+    return 0
+  fi
   ZESTY_ANCHOR_SHELL={shell} {program} pins -- "$@" || :
+}}
+function za__without {{
+  printf '%s\n' "$1"{executable}' is not installed any more: install it with pip install zesty-anchor' >&2
 }}
 function za {{
   typeset za_out za_status
+  [[ -x {executable} ]] || {{ za__without "zesty-anchor: "; return 127; }}
   if [[ ${{1-}} == switch ]]; then
     za_out=$(ZESTY_ANCHOR_SHELL={shell} {program} "$@") || return
     case $za_out in
@@ -251,7 +270,8 @@ function za {{
   za__look
   return ${{za_status-0}}
 }}
-{completion}"""
+{completion}za__loaded=1
+"""
 
 
 def at_start(environment: Environment, dialect: Dialect) -> str:

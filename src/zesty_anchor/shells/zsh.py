@@ -29,7 +29,7 @@ _SH_OPTIONS = "  emulate -L sh\n"
 # module first.)
 _COMPLETES = """\
 if typeset -f compdef >/dev/null; then
-function za__complete {{ . {shell}/follow.zsh; za__complete "$@"; }}
+function za__complete { ! za__load || za__complete "$@"; }
 compdef za__complete zesty-anchor za
 fi
 """
@@ -76,7 +76,7 @@ class Zsh(korn.Korn):
         """Where this one differs."""
         return korn.Dialect(
             self.name, "${ZSH_VERSION-}", _AT_PROMPT, _AT_CD, _SH_OPTIONS, "() {{ emulate -L sh; . {}; }}",
-            _COMPLETES.format(shell=environment.shell_word), completion.zsh(posix.words(environment.program)),
+            _COMPLETES, completion.zsh(posix.words(environment.program)),
             "-e {} && ", self._place(environment), told_of_cd=True,
         )  # fmt: skip
 
