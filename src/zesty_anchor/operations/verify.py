@@ -11,7 +11,7 @@ from zesty_anchor.planning.look import look_at
 from zesty_anchor.planning.offers import Offers
 from zesty_anchor.planning.planner import Planner, as_root
 from zesty_anchor.planning.workstation import Workstation
-from zesty_anchor.proof.causes import explained
+from zesty_anchor.proof.causes import NOT_YET, explained
 from zesty_anchor.proof.prove import Asking, prove
 from zesty_anchor.proof.result import Proof
 from zesty_anchor.proof.verified import EXITS, Drift, State, Verified
@@ -39,7 +39,7 @@ def verify(workstation: Workstation, person: Person, asking: Asking, *, deep: bo
 
 
 def _state(drift: tuple[Drift, ...], proof: Proof) -> State:
-    if not proof.ok:
+    if any(check.cause is None or check.cause.what != NOT_YET for _, check in proof.failures):
         return "failing"
     if any(each.state == "altered" for each in drift):
         return "altered"

@@ -11,7 +11,7 @@ import msgspec
 
 from zesty_anchor.files.text_file import content_of
 from zesty_anchor.manifest.wanted import Wanted
-from zesty_anchor.proof.checks import FOLLOWS, follows, personal, programs, questions
+from zesty_anchor.proof.checks import FOLLOWS, LOOKUPS, follows, personal, programs, questions
 from zesty_anchor.proof.prove import HERE, PROGRAMS
 from zesty_anchor.proof.question import Question
 from zesty_anchor.proof.result import Cause, CheckResult, Proof, ShellResult
@@ -27,6 +27,8 @@ from zesty_anchor.survey.startup.step import Place
 from zesty_anchor.survey.startup.troubles import broken
 
 PROVISION = "zesty-anchor provision"
+NOT_YET = "asked for, and not provisioned yet"
+_OURS = (*LOOKUPS, "follows")
 _ENDS = "it ends the reading of"
 _LEAVES = re.compile(r"(?:return|exit|exec|logout|bye)\b(?!\s+\d*[<>])")
 _UNSETS = re.compile(r"(?:unset|unsetenv|set (?:-\w+ )*(?:-\w*e\w*|--erase))\s(?:.*\s)?")
@@ -36,11 +38,9 @@ PlaceOf = Callable[..., str]
 """The manifest's file and the line of a key, by the path of that key."""
 
 
-def explained(
-    proof: Proof, wanted: Wanted, machine: Machine, place_of: PlaceOf, altered: Iterable[Drift] = ()
-) -> Proof:
+def explained(proof: Proof, wanted: Wanted, machine: Machine, place_of: PlaceOf, drift: Iterable[Drift] = ()) -> Proof:
     """The same proof, with the cause of each check that failed and what mends it. The shells concerned are started once more, and
-    watched. ``altered`` is what was found altered.
+    watched. ``drift`` is what stands otherwise than the manifest says.
     """
     if proof.ok:
         return proof
@@ -51,7 +51,7 @@ def explained(
     abouts = {asked[c.name].about for _, c in proof.failures if c.name in asked} - {"", "PATH"} | {"cd"}
     started = traces(machine, failing, abouts) if failing else []
     by_start = {(trace.shell, trace.context): trace for trace in started}
-    reasons = _Reasons(wanted, machine, place_of, altered)
+    reasons = _Reasons(wanted, machine, place_of, drift)
 
     def of(result: ShellResult, check: CheckResult) -> CheckResult:
         if check.ok or check.cause is not None:
@@ -70,8 +70,9 @@ def explained(
 
 
 class _Reasons:
-    def __init__(self, wanted: Wanted, machine: Machine, place_of: PlaceOf, altered: Iterable[Drift]) -> None:
-        self._altered = {each.place: each for each in altered if each.state == "altered"}
+    def __init__(self, wanted: Wanted, machine: Machine, place_of: PlaceOf, drift: Iterable[Drift]) -> None:
+        self._altered = {each.place: each for each in drift if each.state == "altered"}
+        self._pending = {each.place: each for each in drift if each.state == "pending"}
         self._wanted = wanted
         self._machine = machine
         self._place_of = place_of
@@ -85,6 +86,8 @@ class _Reasons:
             return self._cut_off(trace)
         if question is None:
             return self._of_start(check, trace)
+        if trace is not None and question.how in _OURS and self._not_yet(trace.shell):
+            return Cause(NOT_YET, self._not_yet(trace.shell)), PROVISION
         damaged = self._damage(question)
         if damaged is not None:
             return damaged
@@ -93,6 +96,11 @@ class _Reasons:
             if found is not None:
                 return found
         return self._by_itself(question)
+
+    def _not_yet(self, shell: str) -> str:
+        """A file of ours that this shell reads, and that is not as the manifest asks by now; empty for none."""
+        places = (self._shown(file.path) for name, file in self._machine.generated.items() if name in (shell, "sh"))
+        return next((place for place in places if place in self._pending), "")
 
     def _found(self, question: Question, check: CheckResult, trace: StartupTrace) -> tuple[Cause, str] | None:
         if question.name == FOLLOWS:

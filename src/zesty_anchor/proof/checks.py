@@ -71,7 +71,7 @@ def follows(shell: str) -> Question:
         'case ${za__where-} in "$PWD") echo follows ;; *) echo "it does not look at the folder that it enters" ;; esac'
     )
     run = f'case " ${{{HIDING}-}} " in *" za__look "*) echo follows ;; esac' if shell == "fish" else f"cd / && {looks}"
-    return Question(FOLLOWS, run, "follows", "glob", "cd")
+    return Question(FOLLOWS, run, "follows", "follows", "cd")
 
 
 FOLLOWS = "it follows the folder"

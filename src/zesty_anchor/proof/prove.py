@@ -155,7 +155,7 @@ class _Shared:
 def _one(each: _Round, machine: Machine, shared: _Shared, interrupted: Interrupted) -> _Asked:
     shell, context, asked = each
     environment = clean_environment(
-        machine.environ, machine.locations.home, shell.program, user_name(), machine.login_path
+        machine.environ, machine.login_environ, machine.locations.home, shell.program, user_name(), machine.login_path
     )
     firsts = [q.run for q in asked if q.how in LOOKUPS]
     later = {q.run: q for q in asked if q.how not in LOOKUPS}

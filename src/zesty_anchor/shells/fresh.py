@@ -85,11 +85,14 @@ Decide = Callable[[Sequence[Answer | None]], Collection[int]]
 """From the answers to the first lines to the numbers of the later ones that are to be run."""
 
 
-def clean_environment(environ: Mapping[str, str], home: Path, program: str, user: str, path: str) -> dict[str, str]:
-    """Only what a login gives: of ``environ``, which we ourselves run in, nothing but the language, and where XDG has
+def clean_environment(
+    environ: Mapping[str, str], login: Mapping[str, str], home: Path, program: str, user: str, path: str
+) -> dict[str, str]:
+    """Only what a ``login`` gives: of ``environ``, which we ourselves run in, nothing but the language, and where XDG has
     things lie.
     """
     return {
+        **login,
         **{name: value for name, value in environ.items() if name.startswith("XDG_") and name.endswith("_HOME")},
         "HOME": str(home),
         "USER": user,

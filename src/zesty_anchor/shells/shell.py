@@ -146,7 +146,7 @@ class Surroundings(msgspec.Struct, frozen=True):
     """What decides which startup files a shell reads.
 
     ``config``, ``data`` and ``cache`` are the folders that XDG_CONFIG_HOME and its like name, ``zdotdir`` and ``env`` the files that the variables ZDOTDIR
-    and ENV name (None: not set), ``system`` is ``linux`` or ``macos``, ``existing`` are the startup files that exist,
+    and ENV name (None: not set), ``zdotdir_given`` tells that a login gives it, before any file is read; ``system`` is ``linux`` or ``macos``, ``existing`` are the startup files that exist,
     ``guarded`` those that end early in a shell that is not interactive. ``dropins`` are the person's own files in fish's
     folder of such.
     """
@@ -161,6 +161,7 @@ class Surroundings(msgspec.Struct, frozen=True):
     existing: frozenset[Path] = frozenset()
     guarded: frozenset[Path] = frozenset()
     dropins: tuple[Path, ...] = ()
+    zdotdir_given: bool = False
 
 
 class Site(msgspec.Struct, frozen=True):

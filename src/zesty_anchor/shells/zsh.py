@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 from zesty_anchor.shells import completion, korn, posix
 from zesty_anchor.shells.shell import (
     INTERACTIVE,
@@ -43,28 +45,37 @@ class Zsh(korn.Korn):
     contexts: tuple[Context, ...] = (LOGIN, INTERACTIVE, LOGIN_INTERACTIVE, SCRIPT)
 
     def reads(self, around: Surroundings) -> tuple[Reading, ...]:
-        """ZDOTDIR, where it is set, stands in for the home, except for the first .zshenv."""
+        """ZDOTDIR, where it is set, stands in for the home; where a file sets it, for all but the first .zshenv."""
         folder, source = around.zdotdir or around.home, 'zsh(1), "STARTUP/SHUTDOWN FILES"'
+        first = folder if around.zdotdir_given else around.home
+        kinds = ((".zprofile", "login"), (".zshrc", "interactive"), (".zlogin", "login"))
+        hidden = (".zshenv", *(name for name, _ in kinds)) if first != around.home else ()
         return (
-            Reading(around.home / ".zshenv", "always", source),
-            Reading(folder / ".zprofile", "login", source),
-            Reading(folder / ".zshrc", "interactive", source),
-            Reading(folder / ".zlogin", "login", source),
+            Reading(first / ".zshenv", "always", source),
+            *(Reading(folder / name, when, source) for name, when in kinds),
+            *(Reading(around.home / name, "hidden", source) for name in hidden),
         )
 
     def sites(self, around: Surroundings) -> tuple[Site, ...]:
         """.zshenv serves every zsh, and .zshrc comes again after the person's own lines for interactive ones.
         .zprofile is added where it may reorder PATH after .zshenv: where it exists, and on macOS, whose
-        /etc/zprofile runs a path tool.
+        /etc/zprofile runs a path tool. Where a login gives ZDOTDIR, the home gets them too, for a zsh without it.
         """
         folder = around.zdotdir or around.home
-        files = [around.home / ".zshenv"]
+        files = self._files(around, folder if around.zdotdir_given else around.home, folder)
+        if around.zdotdir_given and folder != around.home:
+            files += self._files(around, around.home, around.home)
+        return tuple(Site(file, self.name) for file in files)
+
+    @staticmethod
+    def _files(around: Surroundings, first: Path, folder: Path) -> list[Path]:
+        files = [first / ".zshenv"]
         if folder / ".zprofile" in around.existing or around.system == "macos":
             files.append(folder / ".zprofile")
         files.append(folder / ".zshrc")
         if folder / ".zlogin" in around.existing:
             files.append(folder / ".zlogin")
-        return tuple(Site(file, self.name) for file in files)
+        return files
 
     def script(self, file: str) -> str:
         """Each command in there is looked up in a subshell: without this, every one of them would read all folders on PATH

@@ -21,6 +21,7 @@ from zesty_anchor.shells.shell import Surroundings
 from zesty_anchor.system import pam_environment
 from zesty_anchor.system.host import Host, find_program, host, login_path, login_shell
 from zesty_anchor.system.locations import Locations
+from zesty_anchor.system.login_environment import login_environment
 from zesty_anchor.system.problem import UsageProblem
 
 if TYPE_CHECKING:
@@ -138,14 +139,19 @@ class Machine:
         return FishParser(fish.program if fish else "fish")
 
     @cached_property
+    def login_environ(self) -> Mapping[str, str]:
+        """What a login here gives of the variables that steer which files a shell reads."""
+        return login_environment(self.locations.home, self.locations.others)
+
+    @cached_property
     def zdotdir(self) -> Path | None:
         """The ZDOTDIR that a fresh zsh will have."""
-        return _zdotdir(self.locations, self.environ, self.shells)
+        return _zdotdir(self.locations, self.login_environ, self.shells)
 
     @cached_property
     def env_file(self) -> Path | None:
         """The file in the home that ENV names."""
-        return _env_file(self.locations, self.environ)
+        return _env_file(self.locations, self.login_environ)
 
     @cached_property
     def _dropins(self) -> tuple[Path, ...]:
@@ -158,7 +164,7 @@ class Machine:
         self.__dict__.pop("_dropins", None)
         around = Surroundings(
             self.locations.home, self.locations.others, self.host.system, self.zdotdir, self.env_file,
-            dropins=self._dropins,
+            dropins=self._dropins, zdotdir_given="ZDOTDIR" in self.login_environ,
         )  # fmt: skip
         return {r.file: read_text_file(r.file) for shell in SHELLS.values() for r in shell.reads(around)}
 
@@ -174,7 +180,7 @@ class Machine:
         return Surroundings(
             home=self.locations.home, config=self.locations.others, system=self.host.system, zdotdir=self.zdotdir,
             data=self.locations.data.parent, cache=self.locations.cache.parent,
-            env=self.env_file, existing=existing, guarded=guarded,
+            env=self.env_file, existing=existing, guarded=guarded, zdotdir_given="ZDOTDIR" in self.login_environ,
             dropins=tuple(path for path in self.startup if path.parent == self.locations.others / "fish/conf.d"),
         )  # fmt: skip
 
@@ -305,12 +311,12 @@ def _zdotdir(locations: Locations, environ: Mapping[str, str], shells: tuple[Ins
         except OSError:
             continue
         if mentioned:
-            return _ask_zdotdir(zsh.program, locations.home)
+            return _ask_zdotdir(zsh.program, locations.home, environ)
     value = environ.get("ZDOTDIR", "")
     return Path(value) if value.startswith("/") and Path(value) != locations.home else None
 
 
-def _ask_zdotdir(program: str, home: Path) -> Path | None:
+def _ask_zdotdir(program: str, home: Path, environ: Mapping[str, str]) -> Path | None:
     import subprocess
 
     try:
@@ -320,7 +326,7 @@ def _ask_zdotdir(program: str, home: Path) -> Path | None:
             capture_output=True,
             timeout=5,
             check=False,
-            env={"HOME": str(home), "PATH": login_path()},
+            env={**environ, "HOME": str(home), "PATH": login_path()},
         )
     except (OSError, subprocess.TimeoutExpired):
         return None

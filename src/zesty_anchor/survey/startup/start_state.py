@@ -66,7 +66,7 @@ def start_state(
     ``recorders`` is a folder that comes first on PATH.
     """
     path = f"{recorders}:{machine.login_path}" if recorders else machine.login_path
-    environment = clean_environment(machine.environ, home, shell.program, user_name(), path)
+    environment = clean_environment(machine.environ, machine.login_environ, home, shell.program, user_name(), path)
     with room_for("state") as room:
         probe = room / "probe"
         probe.write_text(_PROBES.get(shell.name, _PROBES["dash"]).replace("ROOM", quote(str(room))), "utf-8")

@@ -163,7 +163,7 @@ def trace_startup(
     fish is asked for the functions of these ``names`` alone (None: for all), since it has to read the file of each.
     """
     environment = clean_environment(
-        machine.environ, machine.locations.home, shell.program, user_name(), machine.login_path
+        machine.environ, machine.login_environ, machine.locations.home, shell.program, user_name(), machine.login_path
     )
     with room_for("trace") as room:
         words, more = _words(shell, context, machine, room, names)
