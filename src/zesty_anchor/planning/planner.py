@@ -20,7 +20,7 @@ from zesty_anchor.planning.plan import Plan, in_order
 from zesty_anchor.planning.resolve import Asked, Missing, Resolver
 from zesty_anchor.planning.standing import Known
 from zesty_anchor.planning.workstation import Workstation
-from zesty_anchor.survey.machine import Machine
+from zesty_anchor.survey.machine import Machine, left_out
 from zesty_anchor.system.privilege import NO_ACCESS, Access
 from zesty_anchor.system.problem import Problem
 
@@ -138,6 +138,8 @@ class Planner:
             title = machine.host.title
             notices.append(f"[prerequisites] is passed over: no package manager that we know is on {title}")
         manifest = self._workstation.manifest
+        if manifest.shells.use == "all":
+            notices += [f"{name} is left out: {reason}" for name, reason in left_out(machine).items()]
         return [*notices, *mistyped(manifest.variables, manifest.tools), *self._offers.notices()]
 
 

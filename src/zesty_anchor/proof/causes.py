@@ -9,6 +9,7 @@ from pathlib import Path
 
 import msgspec
 
+from zesty_anchor.files.edit import lines_of
 from zesty_anchor.files.text_file import content_of
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.proof.checks import FOLLOWS, LOOKUPS, follows, personal, programs, questions
@@ -18,6 +19,7 @@ from zesty_anchor.proof.result import Cause, CheckResult, Proof, ShellResult
 from zesty_anchor.proof.starts import NO_ERROR, SILENT, STARTS
 from zesty_anchor.proof.verified import Drift
 from zesty_anchor.shells.known import FOLLOW, LAUNCH, SHELLS
+from zesty_anchor.shells.marked import marked_rows
 from zesty_anchor.shells.shell import MARK
 from zesty_anchor.survey.machine import Machine, known_blocks
 from zesty_anchor.survey.startup.provenance import found_in, traces
@@ -357,8 +359,7 @@ class _Reasons:
 
 def _marked(content: bytes) -> int:
     """The number of the row that bears our mark, the last one."""
-    rows = [n for n, row in enumerate(content.split(b"\n"), 1) if row.rstrip().endswith(MARK.encode())]
-    return rows[-1] if rows else 0
+    return max(marked_rows(lines_of(content)), default=-1) + 1
 
 
 def _slowest(trace: StartupTrace) -> tuple[Place, float] | None:

@@ -11,6 +11,10 @@ from zesty_anchor.shells.shell import Surroundings
 class Apart:
     """fish and tcsh."""
 
+    def unfit(self, home: Path) -> str:
+        """Why it cannot be set up in this home: nothing."""
+        return ""
+
     def quote(self, text: str) -> str:
         """``text`` as one word of its language, byte for byte."""
         raise NotImplementedError

@@ -29,14 +29,25 @@ case ${PROMPT_COMMAND[*]-} in
     fi ;;
 esac
 """
-# A function of the person's own with that name stays; the folder is then seen at the next prompt.
-_AT_CD = """\
-if ! typeset -f cd >/dev/null; then
-function cd { builtin cd "$@" && { [[ $PWD == "$za__where" ]] || za__look; }; }
-function pushd { builtin pushd "$@" && za__entered; }
-function popd { builtin popd "$@" && za__entered; }
-fi
+# Another cd than ours stays: see korn.py.
+_AT_CD = (
+    korn.CD
+    + """\
+case ${BASH_ALIASES[cd]-} in
+  za__*) ;;
+  ?*) case ${BASH_ALIASES[cd]} in *[\\;\\|\\&]*) ;; *) alias cd="za__after ${BASH_ALIASES[cd]}" ;; esac ;;
+  *)
+    if typeset -f cd >/dev/null; then
+      [[ -n ${za__cd-} ]] || alias cd=za__cd
+    else
+      za__cd=1
+      function cd { builtin cd "$@" && { [[ $PWD == "$za__where" ]] || za__look; }; }
+      function pushd { builtin pushd "$@" && za__entered; }
+      function popd { builtin popd "$@" && za__entered; }
+    fi ;;
+esac
 """
+)
 
 _COMPLETES = """\
 function za__complete { ! za__load || za__complete "$@"; }
@@ -80,5 +91,5 @@ class Bash(korn.Korn):
         """Where this one differs."""
         return korn.Dialect(
             self.name, "${BASH_VERSION-}", _AT_PROMPT, _AT_CD, completes=_COMPLETES,
-            completion=completion.bash(posix.words(environment.program)),
+            completion=completion.bash(posix.words(environment.program)), says="printf '%s\\n'",
         )  # fmt: skip

@@ -46,6 +46,10 @@ function za__look --on-variable PWD
   set -q za__near; and za__plain
   test "$PWD" = "$za__kept_folder"; and za__as_kept; and return
   switch $PWD
+    case '/*/*/*/*/*/*/*/*/*/*/*/*/*/*/*/*'
+      set -g za__above ..
+      set -l za_parts (string split -n / -- $PWD)
+      for za_part in $za_parts[3..]; set -a za__above $za__above[-1]/..; end
     case "$HOME" /
       set -g za__above
     case "$HOME/*/*/*" '/*/*/*/*/*'

@@ -75,22 +75,26 @@ function za__plain
   end
 end
 function za__watch
-  set -g za__near $argv[1]
-  set -g za__answer $argv[2]
+  set -g za__near 1
+  set -g za__absent
+  for za_name in {names}
+    path is -- $za_name; or set -a za__absent $za_name
+  end
+  set -g za__times $argv
   function za__prompt --on-event fish_prompt
-    test $za__near -nt $za__answer -o $za__near -ot $za__answer; and za__look
+    path is -- $za__absent; or begin; set -q za__times[1]; and test $za__times; end; and za__look
   end
 end
 function za__as_kept
   set -q ZESTY_ANCHOR_SESSION; and return 1
   path is -- $za__kept_others; and return 1
-  test $za__kept[1] -nt $za__kept[2] -o $za__kept[1] -ot $za__kept[2]; and return 1
+  test $za__kept[2..]; and return 1
   begin
     read -l za_line
     read -l -a za_tokens
     test "$za_tokens" = "$za__kept_pins"; or return 1
-  end <$za__kept[2]
-  za__watch $za__kept
+  end <$za__kept[1]
+  za__watch $za__kept[2..]
   test "$za__kept_pins" = "$za__tokens"; and return
   set -g za__tokens $za__kept_pins
   set -g za__first $za__kept_first
@@ -104,12 +108,14 @@ function za__follow
   set -l za_soft
   set -l za_asked
   set -l za_near
+  set -l za_times
+  set -l za_watched
   set -l za_quiet 1
   set -l za_keep
   set -g za__kept_folder
   for za_file in $za_files
     if test $za_file = {manifest}
-      test "$PWD/{manifest_name}" = $za_file; and za__watch $za_file $za_file
+      test "$PWD/{manifest_name}" = $za_file; and set za_watched 1
       continue
     end
     # Above the home nothing counts.
@@ -117,6 +123,7 @@ function za__follow
       continue
     end
     set -l za_answer {pins}$za_file=
+    set -a za_times -o $za_file -nt $za_answer -o $za_file -ot $za_answer
     if test ! -r $za_answer -o $za_file -nt $za_answer -o $za_file -ot $za_answer
       set -q za_asked[1]; or za__ask $za_files
       set za_asked 1
@@ -140,11 +147,11 @@ function za__follow
     end
   end
   set -a za_soft $za_pins
-  if set -q za_near[1]; and test "$PWD/" = (string replace -r '[^/]*$' '' -- $za_near[1])
-    za__watch (string replace -r '^.*/' '' -- $za_near[1]) $za_near[2]
-    if set -q za_quiet[1]; and not set -q za_found[2]
+  if set -q za_times[1]; or set -q za_watched[1]
+    za__watch $za_times[2..]
+    if set -q za_near[1]; and set -q za_quiet[1]; and not set -q za_found[2]; and test "$PWD/" = (string replace -r '[^/]*$' '' -- $za_near[1])
       set za_keep $PWD
-      set -g za__kept $za__near $za__answer
+      set -g za__kept $za_near[2] $za__times
       set -g za__kept_pins $za_soft
       set -g za__kept_others $za__above/{any_name}
       for za_name in {names}

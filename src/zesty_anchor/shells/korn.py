@@ -20,7 +20,7 @@ class Dialect(msgspec.Struct, frozen=True):
     in the language of sh. ``at_prompt`` has the prompt look at the folder, ``at_cd`` follows ``cd`` itself.
     ``completes`` registers the completion of our own commands, ``completion`` does it. ``there`` tests the project's file
     where ``-ot`` does not count one that is gone as older. ``place`` puts the folders on PATH when the shell starts, where
-    that goes better than in the way that all know. ``told_of_cd`` says that the shell tells of every change of the folder.
+    that goes better than in the way that all know. ``told_of_cd`` says that the shell tells of every change of the folder, ``says`` prints a line without starting anything.
     """
 
     name: str
@@ -34,6 +34,7 @@ class Dialect(msgspec.Struct, frozen=True):
     there: str = ""
     place: str = ""
     told_of_cd: bool = False
+    says: str = "print -r --"
 
 
 _FEW = 20
@@ -68,7 +69,7 @@ za__look
 {tail}return 0
 fi
 za__front={front} za__mode=first
-{place}za__first=$za__front za__tokens= za__new=1 za__said=${{za__said-}} za__near= za__pins= za__where= za__known= za__folder= za__file= za__entry=
+{place}za__first=$za__front za__tokens= za__new=1 za__said=${{za__said-}} za__near= za__pins= za__where= za__known= za__folder= za__file= za__watching=
 unset za__front za__mode
 {shared}function za__look {{
   za__where=$PWD
@@ -93,7 +94,7 @@ function za__again {{
     za__new=
     [[ $PATH == "$za__first":* ]] || {{ za__load && za__place first; }}
   fi
-  za__look
+{missed}  za__look
 }}
 function za__load {{
   za__loaded=
@@ -102,7 +103,7 @@ function za__load {{
 }}
 function za__follow {{ ! za__load || za__follow; }}
 function za {{
-  za__load || {{ printf '%s\n' 'zesty-anchor: what it wrote for this shell is gone; a new shell is without it' >&2; return 127; }}
+  za__load || {{ {says} 'zesty-anchor: what it wrote for this shell is gone; a new shell is without it' >&2; return 127; }}
   za "$@"
 }}
 alias zesty-anchor=za
@@ -151,17 +152,9 @@ function za__follow {{
     do :; done
   done
   [[ $# == 0 ]] || za__read "$@"
-  if [[ -n $za__file ]]; then
-    if [[ ${{za__file%/*}} == "${{PWD%/}}" ]]; then
-      [[ -z $za__sure ]] || za__keep "$@"
-      za__file=${{za__file##*/}}
-      za__watch_here
-    else
-      za__watch_above
-    fi
-  elif [[ $PWD/{manifest_name} == {manifest} ]]; then
-    za__file={manifest_name} za__entry={manifest}
-    za__watch_here
+  if [[ -n $za__file || $PWD/{manifest_name} == {manifest} ]]; then
+    za__watch "$@"
+    [[ -z $za__file || -z $za__sure || ${{za__file%/*}} != "${{PWD%/}}" ]] || za__keep "$@"
   fi
   set -- "$za__pins${{ZESTY_ANCHOR_SESSION-}}"
   [[ $1 == "$za__tokens" ]] || za__choose "$1" "$za__first"
@@ -189,28 +182,27 @@ function za__keep {{
     za_folder=${{za_folder%/*}}
   done
   eval "function za__unchanged {{ [[ ${{za_text%' && '}} ]]$za_same; }}"
-  za__known=$PWD za__known_file=${{za__file##*/}} za__known_entry=$za__entry za__known_pins=$za__pins
+  za__known=$PWD za__known_watch=$za__watching za__known_pins=$za__pins
 }}
 function za__recall {{
-  za__file=$za__known_file za__entry=$za__known_entry za__pins=$za__known_pins
-  [[ $za__near == here ]] || za__watch_here
+  za__pins=$za__known_pins
+  [[ -n $za__near && $za__watching == "$za__known_watch" ]] || {{ za__near=1 za__watching=$za__known_watch; eval "$za__watching"; }}
   [[ $za__pins${{ZESTY_ANCHOR_SESSION-}} == "$za__tokens" ]] || za__choose "$za__pins${{ZESTY_ANCHOR_SESSION-}}" "$za__first"
 }}
 function za__plain {{
   za__near=
   function za__prompt {{ {prompt}; }}
 }}
-function za__watch_here {{
-  za__near=here
-  function za__prompt {{
-    [[ {moved}{there}! $za__file -nt $za__entry && ! $za__file -ot $za__entry ]] || za__again
-  }}
-}}
-function za__watch_above {{
-  za__near=above
-  function za__prompt {{
-    [[ $PWD == "$za__where" && ! ( {here} ) && {there}! $za__file -nt $za__entry && ! $za__file -ot $za__entry ]] || za__again
-  }}
+function za__watch {{
+{start}  typeset za_name za_number=0 za_text='{moved}'
+  for za_name; do
+    za_number=$((za_number + 1))
+    eval "za__told_$za_number={pins}\\$za_name= za_name=\\${{za_name#\"\\${{PWD%/}}/\"}} za__seen_$za_number=\\$za_name"
+    za_text="$za_text{there_seen}! \\$za__seen_$za_number -nt \\$za__told_$za_number && ! \\$za__seen_$za_number -ot \\$za__told_$za_number && "
+  done
+  for za_name in {names}; do [[ -e ${{PWD%/}}/$za_name ]] || za_text="$za_text! -e $za_name && "; done
+  za__near=1 za__watching="function za__prompt {{ [[ ${{za_text%' && '}} ]] || za__again; }}"
+  eval "$za__watching"
 }}
 function za__read {{
 {start}  typeset za_name za_entry= za_line za_soft= za_asked=
@@ -221,7 +213,7 @@ function za__read {{
       za_asked=1
       if [[ ! -r $za_entry || $za_name -nt $za_entry || $za_name -ot $za_entry ]]; then za__sure=; continue; fi
     fi
-    [[ -n $za__file ]] || za__file=$za_name za__entry=$za_entry
+    [[ -n $za__file ]] || za__file=$za_name
     read -r za_line <"$za_entry" || {{ za__sure=; continue; }}
     case $za_line in
       '~'*) za_soft="$za_line $za_soft" ;;
@@ -235,7 +227,7 @@ function za__tell {{
   typeset za_text
   while read -r za_text; do
     case $za_text in
-      '- '*) case $za__said in *"$za_text|"*) ;; *) za__said="$za__said$za_text|"; printf '%s\n' "${{za_text#- * }}" >&2 ;; esac ;;
+      '- '*) case $za__said in *"$za_text|"*) ;; *) za__said="$za__said$za_text|"; {says} "${{za_text#- * }}" >&2 ;; esac ;;
     esac
   done <"$1"
 }}
@@ -248,7 +240,7 @@ function za__ask {{
   ZESTY_ANCHOR_SHELL={shell} {program} pins -- "$@" || :
 }}
 function za__without {{
-  printf '%s\n' "$1"{executable}' is not installed any more: install it with pip install zesty-anchor' >&2
+  {says} "$1"{executable}' is not installed any more: install it with pip install zesty-anchor' >&2
 }}
 function za {{
   typeset za_out za_status
@@ -257,7 +249,7 @@ function za {{
     za_out=$(ZESTY_ANCHOR_SHELL={shell} {program} "$@") || return
     case $za_out in
       'session: '*) export ZESTY_ANCHOR_SESSION="${{za_out#session: }}" ;;
-      ?*) printf '%s\n' "$za_out" ;;
+      ?*) {says} "$za_out" ;;
     esac
   else
     za_status=0
@@ -271,6 +263,27 @@ function za {{
   return ${{za_status-0}}
 }}
 {completion}za__loaded=1
+"""
+
+
+# A cd of the person's own is a function, or an alias: za__cd runs it, with its arguments and status, and looks then. An alias in
+# front of a function counts in what is typed; where one is made after our line, a folder that was entered without us shows it.
+CD = """\
+function za__cd {
+  typeset za_status=0
+  \\cd "$@" || za_status=$?
+  za__entered
+  return $za_status
+}
+function za__after {
+  typeset za_status=0
+  "$@" || za_status=$?
+  za__entered
+  return $za_status
+}
+"""
+_MISSED = """\
+  [[ -z $za__where || $PWD == "$za__where" ]] || alias cd >/dev/null 2>&1 || alias cd=za__cd
 """
 
 
@@ -290,10 +303,12 @@ def at_start(environment: Environment, dialect: Dialect) -> str:
         place=dialect.place
         or posix.place(environment, (environment.launchers, *environment.last)) + "unset za__out za__ifs za__flags\n",
         stamp=environment.stamp,
+        says=dialect.says,
         **_looks(environment),
         follow=quote(f"{environment.shell}/follow.{dialect.name}"),
         at_prompt=dialect.at_prompt,
         at_cd=dialect.at_cd,
+        missed="" if dialect.told_of_cd else _MISSED,
         tail=dialect.completes + hooks + "".join(files),
     )
     return posix.HEAD.format(stamp=environment.stamp) + text
@@ -326,9 +341,8 @@ def on_demand(environment: Environment, file: str, dialect: Dialect) -> str:
         some=" || ".join(posix.tests(environment.names, "$za__folder/")),
         collect="".join(_collect(name, environment) for name in environment.names),
         manifest_name=MANIFEST_NAME,
-        here=_here(environment),
         prompt=_looks(environment)["prompt"],
-        there=dialect.there.format("$za__file"),
+        there_seen=dialect.there.format(r"\$za__seen_$za_number"),
         there_kept=dialect.there.format(r"\$za__pin_$za_number"),
         names=" ".join(environment.names),
         some_inside=" || ".join(posix.tests(environment.names, "$za_folder/")),
@@ -341,6 +355,7 @@ def on_demand(environment: Environment, file: str, dialect: Dialect) -> str:
         executable=quote(environment.program[0]),
         file=quote(file),
         stamp=environment.stamp,
+        says=dialect.says,
         completion=dialect.completion,
     )
 

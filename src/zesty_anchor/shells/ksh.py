@@ -18,7 +18,25 @@ from zesty_anchor.shells.shell import (
 
 # ksh(1), "Discipline Functions": called whenever the prompt is looked up, in the shell itself.
 _AT_PROMPT = "typeset -f PS1.get >/dev/null || function PS1.get { za__prompt; }\n"
-_AT_CD = 'typeset -f cd >/dev/null || function cd { command cd "$@" && { [[ $PWD == "$za__where" ]] || za__look; }; }\n'
+# A command substitution of builtins starts nothing in ksh ("Command Substitution").
+_AT_CD = (
+    korn.CD
+    + """\
+za__cd_alias=$(alias cd 2>/dev/null)
+case ${za__cd_alias#*=} in
+  *za__*) ;;
+  ?*) case $za__cd_alias in *[\\;\\|\\&]*) ;; *) eval "za__cd_alias=${za__cd_alias#*=}"; alias cd="za__after $za__cd_alias" ;; esac ;;
+  *)
+    if typeset -f cd >/dev/null; then
+      [[ -n ${za__cd-} ]] || alias cd=za__cd
+    else
+      za__cd=1
+      function cd { command cd "$@" && { [[ $PWD == "$za__where" ]] || za__look; }; }
+    fi ;;
+esac
+unset za__cd_alias
+"""
+)
 
 
 class Ksh(korn.Korn):
@@ -36,6 +54,11 @@ class Ksh(korn.Korn):
             Reading(around.home / ".profile", "login", self.source),
             Reading(around.env or around.home / self.file, "interactive", self.source),
         )
+
+    def unfit(self, home: Path) -> str:
+        """ENV, whose default is a file in the home, is a text to be expanded (ksh(1), "Parameter Expansion", ENV)."""
+        found = next((letter for letter in str(home) if letter in "'\"$`\\"), "")
+        return f"it does not find its startup file in a home whose path holds {found}" if found else ""
 
     def leaves(self, around: Surroundings) -> tuple[Path, ...]:
         """An interactive one makes its history."""

@@ -42,7 +42,11 @@ while [ -z "$za_version" ]; do
     [ -f "$za_up/$za_name" ] && [ "$za_up/$za_name" != {manifest} ] || continue
     za_file=$za_up/$za_name za_entry={pins}$za_up/$za_name=
     if [ ! -r "$za_entry" ] || [ "$za_file" -nt "$za_entry" ] || [ "$za_file" -ot "$za_entry" ]; then
-      [ -n "$za_asked" ] || [ ! -x {executable} ] || ZESTY_ANCHOR_SHELL=launcher {program} pins -- "$za_file" </dev/null >&2
+      if [ ! -x {executable} ]; then
+        printf '%s: what it pins is not known, since %s is not installed any more: install it with pip install zesty-anchor\n' "$za_file" {executable} >&2
+      elif [ -z "$za_asked" ]; then
+        ZESTY_ANCHOR_SHELL=launcher {program} pins -- "$za_file" </dev/null >&2
+      fi
       za_asked=1
       [ ! -r "$za_entry" ] || [ "$za_file" -nt "$za_entry" ] || [ "$za_file" -ot "$za_entry" ] && continue
     fi
@@ -63,7 +67,10 @@ if [ "$za_version" = system ]; then
   for za_place in ${{PATH-}}; do
     za_place=${{za_place:-.}}
     case $za_place/ in {launchers}/ | {shelf}/*) continue ;; esac
-    [ -x "$za_place/$za_command" ] && [ ! -d "$za_place/$za_command" ] && exec "$za_place/$za_command" "$@"
+    [ -x "$za_place/$za_command" ] && [ ! -d "$za_place/$za_command" ] && [ ! "$za_place" -ef {launchers} ] || continue
+    case ${{ZESTY_ANCHOR_LAUNCHED-}} in *" $za_command:$$ "*) break ;; esac
+    export ZESTY_ANCHOR_LAUNCHED=" ${{ZESTY_ANCHOR_LAUNCHED-}} $za_command:$$ "
+    exec "$za_place/$za_command" "$@"
   done
   printf 'zesty-anchor: %s: the system has no such command, and %s is left to the system here\\n' "$za_command" "$za_runtime" >&2
   exit 127

@@ -2,13 +2,28 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 from zesty_anchor.shells import korn
 from zesty_anchor.shells.ksh import Ksh
 from zesty_anchor.shells.shell import Environment
 
 # mksh(1), "Substitution": ${|...} runs in the shell itself, and gives what REPLY holds, here nothing.
 _AT_PROMPT = "case ${PS1-} in *za__prompt*) ;; *) PS1=${PS1-}'${|za__prompt;}' ;; esac\n"
-_AT_CD = 'typeset -f cd >/dev/null || function cd { builtin cd "$@" && { [[ $PWD == "$za__where" ]] || za__look; }; }\n'
+# An alias that is there already stays, since its text could be had from another process alone: the prompt follows then.
+_AT_CD = (
+    korn.CD
+    + """\
+if ! alias cd >/dev/null 2>&1; then
+  if typeset -f cd >/dev/null; then
+    [[ -n ${za__cd-} ]] || alias cd=za__cd
+  else
+    za__cd=1
+    function cd { builtin cd "$@" && { [[ $PWD == "$za__where" ]] || za__look; }; }
+  fi
+fi
+"""
+)
 
 
 class Mksh(Ksh):
@@ -18,6 +33,10 @@ class Mksh(Ksh):
     programs: tuple[str, ...] = ("mksh",)
     file = ".mkshrc"
     source = 'mksh(1), "INVOCATION"'
+
+    def unfit(self, home: Path) -> str:
+        """Why it cannot be set up in this home: nothing."""
+        return ""
 
     def dialect(self, environment: Environment) -> korn.Dialect:
         """Where this one differs."""

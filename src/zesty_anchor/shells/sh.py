@@ -54,6 +54,10 @@ class Sh:
     contexts: tuple[Context, ...] = (LOGIN, LOGIN_INTERACTIVE)
     check = "-n"
 
+    def unfit(self, home: Path) -> str:
+        """Why it cannot be set up in this home: nothing."""
+        return ""
+
     def reads(self, around: Surroundings) -> tuple[Reading, ...]:
         """An interactive one reads the file that ENV names, which belongs to other shells as well."""
         return (Reading(around.home / ".profile", "login", 'dash(1), "Invocation"'),)

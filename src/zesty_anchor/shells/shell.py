@@ -238,6 +238,9 @@ class Shell(Protocol):
     def sites(self, around: Surroundings) -> tuple[Site, ...]:
         """The startup files that get the block. Pure."""
 
+    def unfit(self, home: Path) -> str:
+        """Why it cannot be set up in this home; empty where it can. Pure."""
+
     def quote(self, text: str) -> str:
         """``text`` as one word of its language, byte for byte."""
 

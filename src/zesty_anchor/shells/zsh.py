@@ -97,6 +97,8 @@ class Zsh(korn.Korn):
         """
         front = dict.fromkeys((*environment.first, *environment.default_bins))
         static = dict.fromkeys((*environment.first, environment.launchers, *environment.last))
+        if any("}" in folder for folder in (*static, environment.shelf)):
+            return ""  # it would end the expansion, quoted or not
         ours = "|".join([self.quote(environment.shelf + "/") + "*", *map(self.quote, static)])
         words = [" ".join(map(self.quote, folders)) for folders in (front, (environment.launchers, *environment.last))]
         kept = f'"${{(@u)path:#({ours})}}"'

@@ -7,10 +7,11 @@ import shutil
 from collections.abc import Iterable, Mapping
 from pathlib import Path
 
+from zesty_anchor.files.edit import lines_of
 from zesty_anchor.files.text_file import content_of
 from zesty_anchor.manifest.recipe import Recipe
 from zesty_anchor.shells.known import SHELLS
-from zesty_anchor.shells.shell import MARK
+from zesty_anchor.shells.marked import marked_rows
 from zesty_anchor.survey.findings import (
     Answering,
     EntryFound,
@@ -164,7 +165,7 @@ def _startup_files(machine: Machine) -> Iterable[StartupFileFound]:
                 file=shown(path),
                 shell=name,
                 exists=file.content is not None,
-                block=MARK.encode() in (file.content or b""),
+                block=bool(marked_rows(lines_of(file.content or b""))),
                 writable=file.writable,
                 links_to=shown(file.target) if path.is_symlink() else "",
             )

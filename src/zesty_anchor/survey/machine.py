@@ -269,8 +269,9 @@ def shells_to_use(use: str | tuple[str, ...], machine: Machine, coming: Collecti
     One whose package is ``coming`` may still be missing. Raises ``UsageProblem`` for a shell that is not installed or not known.
     """
     here = [shell.name for shell in machine.shells]
+    unfit = left_out(machine)
     if use == "all":
-        chosen = here
+        chosen = [name for name in here if name not in unfit]
     elif use == "login":
         chosen = [shell.name for shell in machine.shells if shell.login]
     else:
@@ -285,6 +286,10 @@ def shells_to_use(use: str | tuple[str, ...], machine: Machine, coming: Collecti
                     f"the shell {name!r} is not installed",
                     advice="install it, or leave it out of [shells] use",
                 )
+            if name in unfit:
+                raise UsageProblem(
+                    f"the shell {name!r} cannot be set up here: {unfit[name]}", advice="leave it out of [shells] use"
+                )
         chosen = [name for name in here if name in use]
     if not chosen:
         raise UsageProblem(
@@ -292,6 +297,12 @@ def shells_to_use(use: str | tuple[str, ...], machine: Machine, coming: Collecti
             advice=f'write [shells] use = ["{here[0] if here else "bash"}"] in the manifest',
         )
     return tuple(chosen)
+
+
+def left_out(machine: Machine) -> dict[str, str]:
+    """The shells here that cannot be set up in this home, each with the reason."""
+    reasons = {shell.name: SHELLS[shell.name].unfit(machine.locations.home) for shell in machine.shells}
+    return {name: reason for name, reason in reasons.items() if reason}
 
 
 def _env_file(locations: Locations, environ: Mapping[str, str]) -> Path | None:

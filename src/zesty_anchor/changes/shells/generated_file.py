@@ -17,6 +17,7 @@ from zesty_anchor.files.digest import digest_of
 from zesty_anchor.files.edit import Edit, lines_of, taken_out
 from zesty_anchor.files.replace import content_of, replace
 from zesty_anchor.manifest.wanted import Wanted
+from zesty_anchor.shells.graphical import unfit
 from zesty_anchor.shells.known import FOLLOW, FOLLOWING, GENERATED, LAUNCH, SESSION, SHELLS
 from zesty_anchor.shells.posix import WRITTEN
 from zesty_anchor.shells.shell import Environment
@@ -96,6 +97,13 @@ class GeneratedFiles(FileKind):
         was, got = earlier.kept.content_before(), earlier.kept.content_after()
         before, after = (_apart(was, got, each) for each in (later.kept.content_before(), later.kept.content_after()))
         return None if before is None or after is None else edited_from(later, before or None, after or None, keep)
+
+    def notices(self, wanted: Wanted, machine: Machine) -> Sequence[str]:
+        """The variables that a graphical session does not get."""
+        if not machine.has_user_generator:
+            return ()
+        found = ((name, unfit(value)) for name, value in wanted.by_default)
+        return tuple(f"{name} is not given to graphical sessions: {why}" for name, why in found if why)
 
     def take_back(self, record: FileRecord, bench: Bench) -> Reverted:
         """Put the file back; of what a later run wrote over it, only what this one added goes."""

@@ -12,16 +12,17 @@ import msgspec
 from zesty_anchor.changes.base import FileChange, FileKind
 from zesty_anchor.changes.bench import Bench
 from zesty_anchor.changes.change import Stage
-from zesty_anchor.changes.record import FileRecord
+from zesty_anchor.changes.record import FileRecord, Reverted
 from zesty_anchor.files.edit import Edit, lines_of
+from zesty_anchor.files.replace import content_of, replace
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.shells.guard import ends_always, ends_early
 from zesty_anchor.shells.known import SHELLS
-from zesty_anchor.shells.shell import MARK, Site
+from zesty_anchor.shells.marked import marked_rows
+from zesty_anchor.shells.shell import Site
 from zesty_anchor.survey.machine import Machine, generated_file, known_blocks
 from zesty_anchor.survey.startup.sites import sites
 
-_MARK = MARK.encode()
 _EARLY = b"case $- in "
 
 
@@ -41,11 +42,12 @@ class WriteBlock(FileChange, frozen=True):
 
             check_syntax(self.checker, self.edit.file, self.edit.after)
         record = FileChange.prepare(self, bench)
-        for number, row in enumerate(lines_of(self.edit.file.content or b""), 1):
-            if row.rstrip().endswith(_MARK) and row.strip() not in self.known:
+        rows = lines_of(self.edit.file.content or b"")
+        for number in sorted(marked_rows(rows)):
+            if rows[number].strip() not in self.known:
                 kept = bench.locations.shown(bench.attic.copy(self.edit.file.path, self.edit.file.content or b""))
                 bench.remark(
-                    f"our line in {self.name}:{number} was changed by somebody, and is as it should be again;"
+                    f"our line in {self.name}:{number + 1} was changed by somebody, and is as it should be again;"
                     f" what the file held is kept in {kept}"
                 )
         return record
@@ -82,6 +84,20 @@ class Blocks(FileKind):
                 edit.check_writable()
                 yield WriteBlock(edit, locations.shown(path), self._checker(path, site, machine), known)
 
+    def take_back(self, record: FileRecord, bench: Bench) -> Reverted:
+        """Put the file back. Where a person moved our line, or doubled it, every line of ours goes, unless one was there before."""
+        before = record.kept.content_before()
+        if before is not None and marked_rows(lines_of(before)):
+            return FileKind.take_back(self, record, bench)
+        now = content_of(Path(record.path))
+        moved = now is not None and not (record.kept.is_before(now) or record.kept.is_after(now))
+        taken = FileKind.take_back(self, record, bench)
+        left = content_of(Path(record.path)) if moved else None
+        if left is None or not marked_rows(lines_of(left)):
+            return taken
+        replace(Path(os.path.realpath(record.path)), with_block(left, None) or b"", instead_of=left)
+        return Reverted((f"our line in {record.name} had been moved or changed: it is gone, all else stays",))
+
     @staticmethod
     def _checker(path: Path, site: Site | None, machine: Machine) -> tuple[str, str] | None:
         """The shell that is asked about a startup file: its own. .profile is often written for bash."""
@@ -117,7 +133,7 @@ def with_block(
     if content is None:
         return None if line is None else line + b"\n"
     rows = lines_of(content)
-    marked = {i for i, row in enumerate(rows) if row.rstrip().endswith(_MARK)}
+    marked = marked_rows(rows)
     wanted = {}
     if line is not None:
         early_ones = {i for i in marked if rows[i].startswith(_EARLY)}

@@ -1,0 +1,35 @@
+"""Which rows of a startup file are ours: by its tree, not by how a row ends."""
+
+from __future__ import annotations
+
+from zesty_anchor.shells.sh_tree import parsed
+from zesty_anchor.shells.shell import MARK
+
+_MARK = MARK.encode()
+
+
+def marked_rows(rows: list[bytes]) -> set[int]:
+    """The numbers of the rows (from 0) that are a line of ours, whoever moved or changed it. One in a here-document, a string or a
+    comment is the person's text. Pure.
+    """
+    found = {n for n, row in enumerate(rows) if row.rstrip().endswith(_MARK) and not row.lstrip().startswith(b"#")}
+    if not found or not _in_doubt(rows, found):
+        return found
+    comments = set()
+    waiting = [parsed(b"".join(rows))]
+    while waiting:
+        node = waiting.pop()
+        if node.type == "comment" and node.text.rstrip() == _MARK:
+            comments.add(int(node.start_point[0]))
+        waiting += node.children
+    return found & comments
+
+
+def _in_doubt(rows: list[bytes], found: set[int]) -> bool:
+    """Whether one of them may stand inside something that takes more than a row. tcsh has no tree here; its lines are told by how
+    they begin.
+    """
+    above = b"".join(rows[: max(found)])
+    if all(rows[n].startswith(b"if ( -r ") for n in found):
+        return False
+    return b"<<" in above or above.count(b"'") % 2 == 1 or above.count(b'"') % 2 == 1 or b"`" in above
