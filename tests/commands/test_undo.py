@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 from pathlib import Path
+from typing import Any
 
 import pytest
 
@@ -155,10 +156,10 @@ def test_what_undo_said_is_said_again_and_kept(desk: Desk) -> None:
     desk.wants('[[conflicts.remove]]\npath = "~/old-kelp"\n[variables]\nA = "1"\n')
     desk.well("provision")
     desk.write("new\n", "old-kelp/bin/kelp")
-    copy = next((desk.home / ".local/state/zesty-anchor/attic").rglob("*-bashrc.after"))
+    copy = next((desk.home / ".local/state/zesty-anchor/attic").rglob("*-environment.bash.after"))
     content = copy.read_bytes()
     copy.write_bytes(b"")
-    with (desk.home / ".bashrc").open("a") as file:
+    with (desk.home / ".local/share/zesty-anchor/shell/environment.bash").open("a") as file:
         file.write("# mine\n")
     first = desk.run("undo", "--json")
     assert first.code == 1, "a copy is damaged, so it stops half way"
@@ -172,3 +173,35 @@ def test_what_undo_said_is_said_again_and_kept(desk: Desk) -> None:
     (kept,) = (desk.home / "kept-by-zesty-anchor").glob("*-old-kelp")
     assert (kept / "bin/kelp").read_text() == "#!/bin/sh\necho kelp 3.1.0\n"
     assert os.stat(desk.home / "kept-by-zesty-anchor").st_mode & 0o777 == 0o700
+
+
+@pytest.mark.parametrize(
+    "edit",
+    [
+        lambda rows: [*rows[-1:], *rows[:-1]],
+        lambda rows: [*rows, b"alias tide=ebb\n", *rows[-1:]],
+        lambda rows: [*rows[:-1], b"  " + rows[-1].rstrip() + b"\n", b"x=1\n"],
+    ],
+)
+def test_our_line_goes_wherever_a_person_moved_it(desk: Desk, edit: Any) -> None:
+    desk.wants('[shells]\nuse = ["bash"]\n')
+    desk.write("# mine\nalias a=b\n", ".bashrc")
+    desk.well("provision")
+    file = desk.home / ".bashrc"
+    file.write_bytes(b"".join(edit(file.read_bytes().splitlines(keepends=True))))
+    rest = [row for row in file.read_text().splitlines() if "zesty-anchor" not in row]
+    told = desk.well("dismantle", "--yes")
+    assert file.read_text().splitlines() == rest
+    assert "~/.bashrc" in told.out
+
+
+def test_what_only_looks_like_our_line_stays(desk: Desk) -> None:
+    desk.wants('[shells]\nuse = ["bash"]\n')
+    desk.well("provision")
+    file = desk.home / ".bashrc"
+    ours = file.read_text()
+    text = f"cat >/dev/null <<END\n{ours}END\n"
+    file.write_text(text + ours)
+    assert desk.well("provision", "--json").json["changes"] == []
+    desk.well("dismantle", "--yes")
+    assert file.read_text() == text

@@ -11,6 +11,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from tests.conftest import SHELLS, USER_GENERATOR
+from zesty_anchor.shells.graphical import unfit
 from zesty_anchor.shells.known import GENERATED
 from zesty_anchor.shells.shell import Environment, Of, Switchable
 
@@ -95,12 +96,26 @@ def test_a_graphical_session_gets_any_text_that_systemd_takes(tmp_path: Path) ->
             check=True,
         )
         seen = dict(line.split("=", 1) for line in done.stdout.splitlines())
-        assert {name: _unescaped(seen[name]) for name, value in variables if value} == {
-            f"V{i}": v for i, v in enumerate(values) if v
-        }
+        fit = {f"V{i}": v for i, v in enumerate(values) if v and not unfit(v)}
+        assert {name: _unescaped(seen[name]) for name in fit} == fit
+        assert not {name for name in seen if name.startswith("V")} - fit.keys()
         assert _unescaped(seen["PATH"]) == f"{tmp_path}/bin:/usr/bin:/bin:/la st"
 
     each()
+
+
+@pytest.mark.skipif(USER_GENERATOR is None, reason="systemd is not installed")
+@pytest.mark.parametrize("value", ["a\ufffe", "\uffffb", "\ufdd0", "\U0001ffff", "a\tb", "a\nb", "\x7f", "\udc80"])
+def test_a_value_that_systemd_does_not_take_costs_no_other(tmp_path: Path, value: str) -> None:
+    folder = tmp_path / ".config/environment.d"
+    folder.mkdir(parents=True)
+    (folder / "10-mine.conf").write_text("MINE=kept\n")
+    text = GENERATED["session"](made(tmp_path, variables=(("BAD", (value,)), ("GAUGE", ("north",)))), "")
+    (folder / "60-zesty-anchor.conf").write_bytes(os.fsencode(text))
+    environment = {"HOME": str(tmp_path), "PATH": "/usr/bin:/bin"}
+    done = subprocess.run([str(USER_GENERATOR)], env=environment, capture_output=True, text=True, check=True)
+    assert {"MINE=kept", "GAUGE=north"} <= set(done.stdout.splitlines()) and "BAD" not in done.stdout
+    assert unfit(value)
 
 
 def _unescaped(text: str) -> str:

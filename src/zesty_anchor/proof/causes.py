@@ -12,7 +12,7 @@ import msgspec
 from zesty_anchor.files.edit import lines_of
 from zesty_anchor.files.text_file import content_of
 from zesty_anchor.manifest.wanted import Wanted
-from zesty_anchor.proof.checks import FOLLOWS, LOOKUPS, follows, personal, programs, questions
+from zesty_anchor.proof.checks import FOLLOWS, follows, personal, programs, questions
 from zesty_anchor.proof.prove import HERE, PROGRAMS
 from zesty_anchor.proof.question import Question
 from zesty_anchor.proof.result import Cause, CheckResult, Proof, ShellResult
@@ -30,7 +30,7 @@ from zesty_anchor.survey.startup.troubles import broken
 
 PROVISION = "zesty-anchor provision"
 NOT_YET = "asked for, and not provisioned yet"
-_OURS = (*LOOKUPS, "follows")
+_OURS = ("place", "once", "variable", "follows")
 _ENDS = "it ends the reading of"
 _LEAVES = re.compile(r"(?:return|exit|exec|logout|bye)\b(?!\s+\d*[<>])")
 _UNSETS = re.compile(r"(?:unset|unsetenv|set (?:-\w+ )*(?:-\w*e\w*|--erase))\s(?:.*\s)?")

@@ -33,7 +33,8 @@ HERE = "this machine"
 
 class Asking(msgspec.Struct, frozen=True):
     """What is to be asked: only the checks of these names, and only these shells (none named: all); with what was proved
-    ``before``, those questions are left out whose answers hang on a version alone and were right then.
+    ``before``, those questions are left out whose answers hang on a version alone and were right then, and of what a shell says when
+    it starts only that counts which is said of what we wrote: the rest was so before.
     """
 
     only: tuple[str, ...] = ()
@@ -77,8 +78,9 @@ def prove(wanted: Wanted, machine: Machine, jobs: int = 4, asking: Asking | None
     shared = _Shared()
     with unlittered(leaves, machine.locations.state):
         asked = together(jobs, lambda r, stop: _one(r, machine, shared, stop), rounds)
+    ours = str(machine.locations.data) if before else ""
     most_ms = wanted.shell_choices.most_startup_ms
-    results = [_judged(each, found, shared, most_ms, asking) for each, found in zip(rounds, asked, strict=True)]
+    results = [_judged(each, found, shared, most_ms, asking, ours) for each, found in zip(rounds, asked, strict=True)]
     here = _here(wanted, machine, asking)
     results += [ShellResult(HERE, "", all(each.ok for each in here), 0.0, here)] if here else []
     results = [result for result in results if result.checks]
@@ -208,10 +210,10 @@ def _is_passing(name: bytes) -> bool:
     return name in _PASSING or name.startswith((b"ZESTY_ANCHOR_", b"SSH_", b"_", b"KSH_"))
 
 
-def _judged(each: _Round, found: _Asked, shared: _Shared, most_ms: int, asking: Asking) -> ShellResult:
+def _judged(each: _Round, found: _Asked, shared: _Shared, most_ms: int, asking: Asking, ours: str) -> ShellResult:
     by_run = {**shared.answers.get(found.key, {}), **found.by_run}
     started = found.answers.startup_ms is not None
-    checks = [] if each.context.name == PROGRAMS else start_checks(each.context, found.answers, most_ms)
+    checks = [] if each.context.name == PROGRAMS else start_checks(each.context, found.answers, most_ms, ours)
     checks = [check for check in checks if _fits(check.name, asking)]
     checks += judge_all(each.asked, by_run, started)
     return ShellResult(

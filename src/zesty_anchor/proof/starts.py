@@ -23,14 +23,19 @@ _ERROR = re.compile(
 )
 
 
-def start_checks(context: Context, answers: Answers, most_ms: int) -> list[CheckResult]:
-    """The checks of a start; ``most_ms`` is how many milliseconds it may take (0: any)."""
+def start_checks(context: Context, answers: Answers, most_ms: int, ours: str = "") -> list[CheckResult]:
+    """The checks of a start; ``most_ms`` is how many milliseconds it may take (0: any). With ``ours``, the folder of what we wrote,
+    only what is said of that counts.
+    """
     took = answers.startup_ms
     if took is None:
         waits = f"no command within {START_SECONDS:.0f} s: a startup file waits, or ended the shell"
         return [CheckResult(STARTS, False, "a shell that takes commands", waits)]
     found = [CheckResult(STARTS, True, "a shell that takes commands", f"after {took:.0f} ms")]
     said = answers.said.decode("utf-8", "replace").replace("\r\n", "\n").strip("\n")
+    if ours:
+        said = "\n".join(row for row in said.splitlines() if ours in row and _ERROR.search(row))
+        most_ms = 0
     if "-i" not in context.options:
         found.append(CheckResult(SILENT, not said, "(nothing)", said[:_LONGEST] or "(nothing)"))
     else:

@@ -293,7 +293,7 @@ class _Talk:
         return bool(more)
 
     def _told(self, rows: bytes) -> None:
-        for row in rows.decode("ascii", "replace").splitlines():
+        for row in rows.decode("utf-8", "replace").splitlines():
             what, _, value = row.partition(" ")
             if what == "start":
                 self._start(int(value))

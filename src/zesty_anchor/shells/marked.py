@@ -15,8 +15,11 @@ def marked_rows(rows: list[bytes]) -> set[int]:
     found = {n for n, row in enumerate(rows) if row.rstrip().endswith(_MARK) and not row.lstrip().startswith(b"#")}
     if not found or not _in_doubt(rows, found):
         return found
+    root = parsed(b"".join(rows))
+    if root.has_error:  # no shell reads it either: what ends like ours is ours
+        return found
     comments = set()
-    waiting = [parsed(b"".join(rows))]
+    waiting = [root]
     while waiting:
         node = waiting.pop()
         if node.type == "comment" and node.text.rstrip() == _MARK:
@@ -29,7 +32,7 @@ def _in_doubt(rows: list[bytes], found: set[int]) -> bool:
     """Whether one of them may stand inside something that takes more than a row. tcsh has no tree here; its lines are told by how
     they begin.
     """
-    above = b"".join(rows[: max(found)])
     if all(rows[n].startswith(b"if ( -r ") for n in found):
         return False
-    return b"<<" in above or above.count(b"'") % 2 == 1 or above.count(b'"') % 2 == 1 or b"`" in above
+    above = [b"".join(rows[:n]) for n in found]
+    return any(b"<<" in each or b"`" in each or each.count(b"'") % 2 or each.count(b'"') % 2 for each in above)

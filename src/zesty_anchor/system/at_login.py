@@ -30,7 +30,7 @@ def login_umask(file: Path = Path("/etc/login.defs")) -> int:
 def limits_of_init(file: Path = Path("/proc/1/limits")) -> dict[int, int]:
     """The limits that every login comes from, by their numbers (proc(5), /proc/pid/limits); none where they are not told."""
     try:
-        text = file.read_text("ascii", "replace")
+        text = file.read_text("utf-8", "replace")
     except OSError:
         return {}
     found = {}

@@ -9,12 +9,12 @@ from typing import ClassVar
 
 import msgspec
 
-from zesty_anchor.changes.base import FileChange, FileKind
+from zesty_anchor.changes.base import FileChange, FileKind, ours_beside
 from zesty_anchor.changes.bench import Bench
 from zesty_anchor.changes.change import Stage
 from zesty_anchor.changes.record import FileRecord, Reverted
 from zesty_anchor.files.edit import Edit, lines_of
-from zesty_anchor.files.replace import content_of, replace
+from zesty_anchor.files.replace import content_of, remove, replace
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.shells.guard import ends_always, ends_early
 from zesty_anchor.shells.known import SHELLS
@@ -90,13 +90,16 @@ class Blocks(FileKind):
         if before is not None and marked_rows(lines_of(before)):
             return FileKind.take_back(self, record, bench)
         now = content_of(Path(record.path))
-        moved = now is not None and not (record.kept.is_before(now) or record.kept.is_after(now))
-        taken = FileKind.take_back(self, record, bench)
-        left = content_of(Path(record.path)) if moved else None
-        if left is None or not marked_rows(lines_of(left)):
-            return taken
-        replace(Path(os.path.realpath(record.path)), with_block(left, None) or b"", instead_of=left)
-        return Reverted((f"our line in {record.name} had been moved or changed: it is gone, all else stays",))
+        if now is None or record.kept.is_before(now) or record.kept.is_after(now) or not marked_rows(lines_of(now)):
+            return FileKind.take_back(self, record, bench)
+        for beside in ours_beside(record):
+            beside.unlink()
+        left = with_block(now, None) or b""
+        if left or before is not None:
+            replace(Path(os.path.realpath(record.path)), left, instead_of=now)
+        else:
+            remove(Path(record.path))
+        return Reverted((f"{record.name} was changed by someone else too: only our own part was taken out",))
 
     @staticmethod
     def _checker(path: Path, site: Site | None, machine: Machine) -> tuple[str, str] | None:
