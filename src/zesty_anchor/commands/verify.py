@@ -31,6 +31,7 @@ def command(setting: Setting, deep: bool, only: tuple[str, ...], shells: tuple[s
     changed what was written.
     """
     with setting.opened() as (workstation, person):
+        home = str(workstation.locations.home)
         verified = verify(workstation, person, Asking(only, shells), deep=deep)
     if junit is not None:
         from zesty_anchor.show.junit import write_junit
@@ -39,6 +40,6 @@ def command(setting: Setting, deep: bool, only: tuple[str, ...], shells: tuple[s
     if setting.as_json:
         setting.print_json(verified)
     elif not (setting.quiet and verified.ok):
-        proof.verified(setting.out, verified, whole=setting.verbose)
+        proof.verified(setting.out, verified, home, whole=setting.verbose)
     if not verified.ok:
         raise click.exceptions.Exit(verified.exit)

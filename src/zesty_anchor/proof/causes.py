@@ -13,9 +13,8 @@ from zesty_anchor.files.edit import lines_of
 from zesty_anchor.files.text_file import content_of
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.proof.checks import FOLLOWS, follows, personal, programs, questions
-from zesty_anchor.proof.prove import HERE, PROGRAMS
 from zesty_anchor.proof.question import Question
-from zesty_anchor.proof.result import Cause, CheckResult, Proof, ShellResult
+from zesty_anchor.proof.result import HERE, PROGRAMS, Cause, CheckResult, Proof, ShellResult
 from zesty_anchor.proof.starts import NO_ERROR, SILENT, STARTS
 from zesty_anchor.proof.verified import Drift
 from zesty_anchor.shells.known import FOLLOW, LAUNCH, SHELLS
@@ -90,7 +89,7 @@ class _Reasons:
             return self._of_start(check, trace)
         if trace is not None and question.how in _OURS and self._not_yet(trace.shell):
             return Cause(NOT_YET, self._not_yet(trace.shell)), PROVISION
-        damaged = self._damage(question)
+        damaged = self._damage(question, check.observed)
         if damaged is not None:
             return damaged
         if trace is not None:
@@ -177,7 +176,7 @@ class _Reasons:
             return cause, f"delete {cause.place}"
         return self._unread(trace)
 
-    def _damage(self, question: Question) -> tuple[Cause, str] | None:
+    def _damage(self, question: Question, observed: str) -> tuple[Cause, str] | None:
         """A version whose files are not as they were put there."""
         for version in self._wanted.versions:
             concerned = (
@@ -185,7 +184,7 @@ class _Reasons:
                 or f"{version.runtime} {version.version}" in question.name
             )
             extra = any(question.about in extra.commands for extra in version.extras)
-            if version.damage and (concerned or extra):
+            if version.damage and (concerned or extra or f"{version.folder}/" in observed):
                 first = version.damage[0]
                 file = self._shown(version.folder / first.name) if first.name else self._shown(version.folder)
                 return Cause(

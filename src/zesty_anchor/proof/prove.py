@@ -14,7 +14,7 @@ from zesty_anchor.proof.judging import environment_in, judge_all
 from zesty_anchor.proof.outside import outside
 from zesty_anchor.proof.proved import Proved, identity
 from zesty_anchor.proof.question import Question
-from zesty_anchor.proof.result import CheckResult, Proof, ShellResult
+from zesty_anchor.proof.result import HERE, PROGRAMS, CheckResult, Proof, ShellResult
 from zesty_anchor.proof.starts import start_checks
 from zesty_anchor.shells.fresh import SECONDS, Answer, Answers, Line, ask, clean_environment
 from zesty_anchor.shells.known import FOLLOWING, SHELLS
@@ -25,10 +25,6 @@ from zesty_anchor.survey.machine import InstalledShell, Machine
 from zesty_anchor.system.host import user_name
 
 _PROGRAM_SECONDS = 900.0
-PROGRAMS = "programs"
-"""The name of the round in which the small programs run."""
-HERE = "this machine"
-"""Stands in place of a shell for what needs none."""
 
 
 class Asking(msgspec.Struct, frozen=True):

@@ -4,6 +4,11 @@ from __future__ import annotations
 
 import msgspec
 
+PROGRAMS = "programs"
+"""The name of the round in which the small programs run."""
+HERE = "this machine"
+"""Stands in place of a shell for what needs none."""
+
 
 class Cause(msgspec.Struct, frozen=True):
     """Why a check failed, in words, and where: a line of a ``file`` and its ``text``, or a file that is missing or broken (no

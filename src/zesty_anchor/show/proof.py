@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 
-from zesty_anchor.proof.result import Cause, CheckResult, Proof, ShellResult
+from zesty_anchor.proof.result import PROGRAMS, Cause, CheckResult, Proof, ShellResult
 from zesty_anchor.proof.verified import Drift, Verified
 from zesty_anchor.show.paint import Paint
 from zesty_anchor.show.sizes import count, table
@@ -12,9 +12,9 @@ from zesty_anchor.show.sizes import count, table
 _MOST_NAMED = 4
 
 
-def verified(paint: Paint, seen: Verified, *, whole: bool = False) -> None:
+def verified(paint: Paint, seen: Verified, home: str, *, whole: bool = False) -> None:
     """What ``verify`` found: three lines where all is well, else what failed, and below each cause once. ``whole`` shows the matrix
-    of everything that was asked.
+    of everything that was asked. Paths in the ``home`` are told from ``~`` on.
     """
     if whole:
         matrix(paint, seen.proof)
@@ -22,7 +22,7 @@ def verified(paint: Paint, seen: Verified, *, whole: bool = False) -> None:
     elif not seen.proof.ok:
         matrix(paint, seen.proof, failed=True)
         paint.write()
-    failures(paint, seen.proof)
+    failures(paint, seen.proof, home)
     told = {check.cause.file for _, check in seen.proof.failures if check.cause is not None}
     _drift(paint, [each for each in seen.drift if each.place not in told])
     _verdict(paint, seen)
@@ -69,7 +69,7 @@ def _cell(paint: Paint, marks: list[bool], failed: bool) -> str:
     return paint.bad("NO" if not any(marks) else f"NO in {marks.count(False)} of {len(marks)}")
 
 
-def failures(paint: Paint, proof: Proof) -> None:
+def failures(paint: Paint, proof: Proof, home: str = "") -> None:
     """Each cause once, with the checks that hang on it; what was expected and observed is that of the first of them."""
     seen: dict[Cause | tuple[str, str], list[tuple[ShellResult, CheckResult]]] = {}
     for shell, check in proof.failures:
@@ -78,7 +78,7 @@ def failures(paint: Paint, proof: Proof) -> None:
         seen.setdefault(key, []).append((shell, check))
     ways: dict[str, int] = {}
     for each in proof.shells:
-        ways[each.shell] = ways.get(each.shell, 0) + 1
+        ways[each.shell] = ways.get(each.shell, 0) + (each.context != PROGRAMS)
     for number, (key, found) in enumerate(seen.items(), 1):
         shell, check = found[0]
         if isinstance(key, Cause):
@@ -92,15 +92,16 @@ def failures(paint: Paint, proof: Proof) -> None:
         more = f", and {len(names) - _MOST_NAMED} more" if len(names) > _MOST_NAMED else ""
         paint.write(f"  breaks     {'; '.join(names[:_MOST_NAMED])}{more}")
         paint.write(f"  in         {_where([each for each, _ in found], ways)}")
-        paint.write(f"  expected   {_quoted(check.expected)}")
-        paint.write(f"  observed   {_quoted(check.observed)}")
+        paint.write(f"  expected   {_quoted(check.expected, home)}")
+        paint.write(f"  observed   {_quoted(check.observed, home)}")
         if check.mend:
             paint.write(f"  mend       {paint.good(check.mend)}")
         paint.write()
 
 
-def _quoted(text: str) -> str:
+def _quoted(text: str, home: str) -> str:
     """A text whose blanks at its ends, and line ends, can be seen."""
+    text = text.replace(f"{home}/", "~/") if home else text
     rows = text.split("\n")
     shown = f"{rows[0]} (and {len(rows) - 1} more lines)" if len(rows) > 1 and len(text) > 200 else "\\n".join(rows)
     return f"'{shown}'" if shown != shown.strip() or not shown else shown
