@@ -39,8 +39,11 @@ provisioned_in: dict[Path, float] = {}
 
 
 @contextmanager
-def provisioned(count: int, *, also: bool = False) -> Iterator[tuple[Path, Path]]:
-    """A home with ``count`` small runtimes on the shelf, and its manifest; with ``also`` two versions of each."""
+def provisioned(count: int, *, also: bool = False, turns: int = 0) -> Iterator[tuple[Path, Path]]:
+    """A home with ``count`` small runtimes on the shelf, and its manifest; with ``also`` two versions of each. Each works for so many
+    ``turns`` of a loop before it answers.
+    """
+    work = f"n=0; while [ $n -lt {turns} ]; do n=$((n + 1)); done\n" if turns else ""
     with room() as home:
         feed = home / "feed"
         feed.mkdir()
@@ -48,7 +51,7 @@ def provisioned(count: int, *, also: bool = False) -> Iterator[tuple[Path, Path]
         for name in names:
             releases = []
             for version in ("1.2.0", "1.1.0"):
-                files = {f"bin/{name}": (f"#!/bin/sh\necho {name} {version}\n".encode(), 0o755)}
+                files = {f"bin/{name}": (f"#!/bin/sh\n{work}echo {name} {version}\n".encode(), 0o755)}
                 file = f"{name}-{version}.tar.gz"
                 releases.append((version, "2026-01-01", (), "any", file, pack(name, files, "tar.gz")))
             write_runtime(feed, name, releases)

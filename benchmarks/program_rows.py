@@ -8,6 +8,7 @@ import json
 import os
 import shutil
 import statistics
+import subprocess
 import threading
 import time
 from collections.abc import Iterator
@@ -23,6 +24,7 @@ from zesty_anchor.demo.archive import write_suite
 from zesty_anchor.demo.home import furnish
 from zesty_anchor.demo.host import Host
 from zesty_anchor.demo.wares import pack, write_index, write_runtime
+from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.survey.machine import installed_shells
 from zesty_anchor.system.host import login_path
 
@@ -243,6 +245,37 @@ def overlap() -> Iterator[Result]:
         took / bound,
         1.15,
     )
+
+
+def verification() -> Iterator[Result]:
+    """``verify`` against the slowest start of one shell that runs each runtime itself: a process, and nothing else."""
+    with provisioned(8, turns=40_000) as (home, manifest):
+        environment = plain_environment(home)
+        names = [f"gauge{number:02}" for number in range(8)]
+        script = "; ".join([*(f"command -v {name}" for name in names), "env", *names])
+        starts = []
+        for shell in SHELLS.values():
+            program = next((found for each in shell.programs if (found := shutil.which(each, path=login_path()))), None)
+            if program is not None:
+                starts += [[program, *context.options, "-c", script] for context in shell.contexts]
+
+        def slowest() -> float:
+            return max(_seconds_of(words, environment, str(home)) for words in starts)
+
+        def whole() -> float:
+            return seconds([*PROGRAM, "verify", "-m", str(manifest)], environment, str(home))
+
+        own, took = side_by_side(slowest, whole, rounds=5)
+    note = f"{took:.2f} s, and {own:.2f} s"
+    yield Result(
+        f"`verify` of 8 runtimes in {len(starts)} starts", "the slowest start with its checks", took / own, 2, note=note
+    )
+
+
+def _seconds_of(words: list[str], environment: dict[str, str], folder: str) -> float:
+    began = time.perf_counter()
+    subprocess.run(words, env=environment, cwd=folder, stdin=subprocess.DEVNULL, capture_output=True, check=False)
+    return time.perf_counter() - began
 
 
 def growth() -> Iterator[Result]:

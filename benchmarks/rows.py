@@ -13,6 +13,7 @@ from program_rows import (
     many_variables,
     nothing_to_do,
     overlap,
+    verification,
     version,
 )
 from shell_rows import launcher, shell_folders, shell_start
@@ -31,6 +32,7 @@ ROWS = (
     looks,
     long_startup_file,
     growth,
+    verification,
     many_variables,
     shell_start,
     shell_folders,

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import ipaddress
 import re
 from collections.abc import Iterable, Iterator
 from urllib.parse import urlsplit
@@ -65,6 +64,8 @@ def _address(check: Check, named: frozenset[str]) -> Iterator[tuple[Step, str, s
 
 
 def _is_loopback(host: str) -> bool:
+    import ipaddress  # few manifests ask an address
+
     try:
         return ipaddress.ip_address(host).is_loopback
     except ValueError:

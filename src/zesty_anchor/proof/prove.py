@@ -197,7 +197,7 @@ def _key(shell: str, runs: Sequence[str], answers: Sequence[Answer | None]) -> t
 
 
 _PASSING = frozenset(
-    b"SHELL SHLVL _ PWD OLDPWD COLUMNS LINES ENV HOST HOSTTYPE MACHTYPE OSTYPE VENDOR GROUP LOGNAME VERSION TERM".split()
+    b"SHELL SHLVL _ PWD OLDPWD COLUMNS LINES ENV HOST HOSTTYPE MACHTYPE OSTYPE VENDOR GROUP LOGNAME VERSION TERM A__z NLSPATH".split()
 )
 """Variables that shells set for themselves, each in its own way."""
 
