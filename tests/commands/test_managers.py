@@ -430,3 +430,28 @@ def test_a_runtime_whose_recipe_runs_an_installer_is_refused(quay: Desk) -> None
     assert answer.code == 2 and "write it as [managers.bollard]" in answer.err
     line = quay.manifest.read_text().splitlines().index("[runtimes.bollard]") + 1
     assert f"workstation.toml:{line}" in answer.err
+
+
+LOST = {
+    "all of it": "rm -r .bollard",
+    "its program": "rm -r .bollard/bin 2>/dev/null || rm .bollard/bollard*",
+    "the version that it brought": "rm -r .bollard/quay/kelp/4.2.9",
+    "our link to the version": "rm .local/share/zesty-anchor/shelf/kelp/4.2.9",
+    "our link to the manager": "rm -r .local/share/zesty-anchor/shelf/bollard",
+    "the shelf": "rm -r .local/share/zesty-anchor/shelf",
+}
+
+
+@pytest.mark.parametrize("lost", LOST)
+def test_what_a_manager_lost_is_found_and_comes_back(quay: Desk, lost: str) -> None:
+    wants(quay)
+    quay.well("provision")
+    subprocess.run(["/bin/sh", "-ec", LOST[lost]], cwd=quay.home, check=True)
+    told = quay.run("verify", "--json")
+    assert told.code in (4, 6), told.out
+    failed = [c for s in told.json["shells"] for c in s["checks"] if not c["ok"]]
+    assert all(check["cause"] and check["mend"] for check in failed)
+    assert failed or told.json["drift"]
+    quay.well("provision")
+    assert quay.well("verify", "--json").json["state"] == "well"
+    assert quay.shell("bash", "bollard version; kelp --version", "-i") == "bollard 0.9.4\nkelp 4.2.9\n"

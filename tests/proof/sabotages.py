@@ -99,6 +99,7 @@ SABOTAGES = {
     "an alias": Sabotage("$RC .bashrc 'alias kelp=true'", FOUND, ("bash",), ".bashrc:3", mends=False),
     "a function": Sabotage("$RC .zshrc 'kelp() { true; }'", FOUND, ("zsh",), ".zshrc:2", mends=False),
     "a function in fish": Sabotage("$RC .config/fish/config.fish 'function kelp; true; end'", FOUND, ("fish",), "config.fish:1", mends=False),
+    "the folder is not followed any more": Sabotage("$RC .zshrc 'chpwd_functions=()'", FOLLOWS, ("zsh",), ".zshrc:2", kept="chpwd_functions=()"),
     "our folder twice on PATH": Sabotage("$RC .bashrc 'PATH=$PATH:$HOME/bin'", "PATH holds our folders once", ("bash",), ".bashrc:3", kept="PATH=$PATH:$HOME/bin"),
     "another login file": Sabotage("$RC .bash_profile 'echo >/dev/null'", FOUND, ("bash",), ".bash_profile", kept="echo >/dev/null"),
     "another folder for zsh": Sabotage("mkdir z; sed -i '1iZDOTDIR=~/z' .zshenv", "", (), "z/.zshrc", kept="ZDOTDIR=~/z"),
@@ -110,6 +111,7 @@ SABOTAGES = {
     "it becomes another program": Sabotage("sed -i '1iexec true' .kshrc", "it starts", ("ksh",), ".kshrc:1", mends=False),
     "a slow line": Sabotage("$RC .zshrc 'sleep 2.5'", "it starts within 2000 ms", ("zsh",), ".zshrc:2", mends=False),
     # What else the manifest says.
+    "the name that git knows is gone": Sabotage("sed -i /name/d .gitconfig", "", (), ".gitconfig"),
     "a setting was changed": Sabotage("sed -i 's/calm/rough/' .config/tide/desk.ini", "", (), "tide/desk.ini"),
     "what a check looks at is gone": Sabotage("rm gauge", "the gauge is there", ("this machine",), "", mends=False),
     "what a check runs answers otherwise": Sabotage("echo low >readings", "the water is high", EVERY, "workstation.toml:", mends=False),

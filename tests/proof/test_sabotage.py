@@ -41,6 +41,9 @@ CALM = ""
 KELP_AT = "{kelp}"
 [path]
 first = ["~/bin"]
+[identity]
+name = "Tide Desk"
+email = "desk@tide.example"
 [[settings]]
 file = "~/.config/tide/desk.ini"
 form = "ini"

@@ -23,7 +23,7 @@ from zesty_anchor.planning.extras import installed_extras, known_extras, wanted_
 from zesty_anchor.planning.offers import Offers, sha256
 from zesty_anchor.planning.standing import Known, moved, standing
 from zesty_anchor.planning.workstation import Workstation
-from zesty_anchor.shelf.receipt import Receipt, damage_in
+from zesty_anchor.shelf.receipt import Receipt, damage_in, lacking
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system.problem import Problem, UsageProblem
 
@@ -137,6 +137,9 @@ class Resolver:
             there = installed_extras(workstation, name, folder / here)
             receipt = machine.shelf[name, here]
             damage = tuple(damage_in(folder / here, receipt, runtime.keep, deep=self._deep))
+            if recipe.installer is not None:
+                function = recipe.manager.function if recipe.manager else None
+                damage += tuple(lacking(folder / here, recipe.bin, recipe.commands, function))
             base = msgspec.structs.replace(
                 base, version=here, folder=folder / here, on=on, feed=receipt.feed, damage=damage
             )

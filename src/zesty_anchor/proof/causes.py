@@ -33,6 +33,7 @@ _OURS = ("place", "once", "variable", "follows")
 _ENDS = "it ends the reading of"
 _LEAVES = re.compile(r"(?:return|exit|exec|logout|bye)\b(?!\s+\d*[<>])")
 _UNSETS = re.compile(r"(?:unset|unsetenv|set (?:-\w+ )*(?:-\w*e\w*|--erase))\s(?:.*\s)?")
+_HOOKS = re.compile(r"(?:chpwd_functions|PROMPT_COMMAND|PS1)=")
 _PLACE = re.compile(r"(?P<file>(?:~|/)[^\s:\[]*)(?:: line |:|\[| \(line )(?P<line>\d+)")
 
 PlaceOf = Callable[..., str]
@@ -174,6 +175,12 @@ class _Reasons:
                 f"cd is {'an' if found.kind == 'alias' else 'a'} {found.kind} of the person's own", found.place
             )
             return cause, f"delete {cause.place}"
+        step = next(
+            (s for s in reversed(trace.steps) if s.file and _HOOKS.match(s.text) and "za__" not in s.text), None
+        )
+        if step is not None:
+            cause = self._cause("it sets what the shell does at a new folder", Place(step.file, step.line))
+            return cause, self._mend(Place(step.file, step.line), trace)
         return self._unread(trace)
 
     def _damage(self, question: Question, observed: str) -> tuple[Cause, str] | None:

@@ -3,7 +3,7 @@
 import fnmatch
 import os
 import re
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
 
 import msgspec
@@ -151,6 +151,16 @@ def damage_in(folder: Path, receipt: Receipt, keep: Iterable[str] = (), *, deep:
     found = differences(folder, files, passed=passed, deep=deep)
     # A manager writes into its own folder.
     return found if receipt.home is None else [each for each in found if each.what == MISSING]
+
+
+def lacking(folder: Path, bins: Sequence[str], commands: Iterable[str], function: str | None) -> list[Difference]:
+    """The commands that a manager should give and does not, and the file of its ``function``, for one that has no list of its
+    files.
+    """
+    absent = [c for c in commands if not any(os.access(folder / part / c, os.X_OK) for part in bins)]
+    files = [os.path.normpath(f"{bins[0]}/{command}") for command in absent]
+    files += [function] if function is not None and not (folder / function).is_file() else []
+    return [Difference(file, MISSING) for file in files]
 
 
 def note_files(folder: Path, before: Inventory | None = None, added: Inventory | None = None) -> None:

@@ -66,7 +66,7 @@ if [ -z "{itself}" ]; then if [ -r {sh} ]; then . {sh}; fi; return 0; fi
 {exports}case $- in *i*) ;; *) if [[ -r {sh} ]]; then za__plain=1; {as_sh}; unset za__plain; fi; {hooks_inline}return 0 ;; esac
 if [[ ${{za__stamp-}} == {stamp} && $PATH == "${{za__first-}}":* ]] && typeset -f za__look >/dev/null; then
 za__look
-{tail}return 0
+{again}{tail}return 0
 fi
 za__front={front} za__mode=first
 {place}za__first=$za__front za__tokens= za__new=1 za__said=${{za__said-}} za__near= za__pins= za__where= za__known= za__folder= za__file= za__watching=
@@ -308,6 +308,8 @@ def at_start(environment: Environment, dialect: Dialect) -> str:
         follow=quote(f"{environment.shell}/follow.{dialect.name}"),
         at_prompt=dialect.at_prompt,
         at_cd=dialect.at_cd,
+        # What a line of the person's in between may have set anew; each of these adds what is not there.
+        again=dialect.at_prompt + dialect.at_cd if dialect.told_of_cd else "",
         missed="" if dialect.told_of_cd else _MISSED,
         tail=dialect.completes + hooks + "".join(files),
     )

@@ -134,8 +134,10 @@ class RunInstaller(BaseChange, frozen=True):
 
     def prepare(self, bench: Bench) -> InstallerRecord:
         """Write down what is there. Raises ``Problem`` where another install of it stands there that is not ours."""
-        for taken in (self.wanted.folder, *(() if self.older else (self._folder,))):
-            if os.path.lexists(taken):
+        gives_way = bool(self.older) or bench.placed(str(self._folder))
+        for taken in (self.wanted.folder, self._folder):
+            ours = taken in self.older if taken == self.wanted.folder else gives_way
+            if os.path.lexists(taken) and not ours:
                 raise Problem(
                     f"the {self.subject} would find another {self.wanted.runtime} there already",
                     where=str(taken),
@@ -152,7 +154,7 @@ class RunInstaller(BaseChange, frozen=True):
             manager=self.wanted.runtime,
             folder=str(self._folder),
             shelf=str(self.wanted.folder),
-            aside=str(bench.attic.place(self._folder.name)) if self.older else "",
+            aside=str(bench.attic.place(self._folder.name)) if os.path.lexists(self._folder) else "",
             keeps=list(self.installer.keeps),
             older=list(map(str, self.older)),
             home=str(home) if home is not None and not os.path.lexists(home) else "",
@@ -295,7 +297,7 @@ class InstallerScripts(PlainKind):
             if version.artefact is None or installer is None or not version.script:
                 continue
             shelf = machine.locations.shelf / version.runtime
-            older = (shelf / folder for name, folder in machine.shelf if name == version.runtime)
+            older = sorted(shelf.iterdir()) if shelf.is_dir() else []
             standing = tuple(link for link in older if link.is_symlink() and os.readlink(link) == installer.folder)
             yield RunInstaller(
                 version,
