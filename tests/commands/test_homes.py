@@ -177,3 +177,19 @@ def test_who_owns_a_command_is_told(desk: Desk) -> None:
     assert {a["owner"] for a in found} >= {"Debian package coreutils"}
     os.chmod(desk.home / ".bashrc", 0o444)
     assert "read-only" in desk.well("survey").out
+
+
+@pytest.mark.needs("bash", "zsh", "fish", "dash", "ksh", "mksh", "tcsh")
+@pytest.mark.parametrize("name", ["a}b", "a\nb", "a\\b", "a'b $c"])
+def test_a_home_of_any_name_is_served(tmp_path: Path, kelp_feed: str, name: str) -> None:
+    home = tmp_path / name
+    home.mkdir()
+    desk = Desk(home, kelp_feed)
+    desk.wants('[shells]\nuse = "all"\n[path]\nfirst = ["~/bin"]\n[variables]\nAT = "{kelp}"\n')
+    told = desk.well("provision").out
+    assert ("ksh is left out: it does not find its startup file" in told) is any(c in name for c in "\\'$")
+    assert desk.well("verify", "--json").json["state"] == "well"
+    if "\\" in name:
+        desk.wants('[shells]\nuse = ["ksh"]\n')
+        refused = desk.run("provision")
+        assert refused.code == 2 and "cannot be set up here" in refused.err

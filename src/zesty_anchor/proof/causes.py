@@ -227,7 +227,7 @@ class _Reasons:
         if found.place is not None:
             cause = self._cause(f"{where}: its folder stands first on PATH", found.place)
             return cause, self._mend(found.place, trace)
-        lost = self._lost(os.path.dirname(question.expected.split("\n")[0]), trace)
+        lost = self._lost(os.path.dirname(question.expected.split("\0")[0]), trace)
         return lost or (Cause(where, self._shown(found.path)), f"zesty-anchor trace {name}")
 
     def _nobody(self, name: str, trace: StartupTrace) -> tuple[Cause, str]:

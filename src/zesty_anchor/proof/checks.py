@@ -116,8 +116,8 @@ def _where(version: WantedVersion, command: str, launchers: Path) -> Question:
     # A function answers with its name alone.
     function = version.recipe.manager is not None and version.recipe.manager.function is not None
     # A launcher is no proof where the version has no such command any more.
-    places = f"{folder / command}\n{launchers / command}" if folder else str(version.bins[0] / command)
-    places += f"\n{command}" if function else ""
+    places = f"{folder / command}\0{launchers / command}" if folder else str(version.bins[0] / command)
+    places += f"\0{command}" if function else ""
     hidden = f'case " ${{{HIDING}-}} " in *" {command} "*) echo {command} ;; *) command -v {command} ;; esac'
     return Question(f"{command} is found", hidden, places, "place", command)
 

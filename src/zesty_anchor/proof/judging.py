@@ -54,7 +54,7 @@ def _compared(question: Question, answer: Answer, given: Mapping[bytes, bytes]) 
         return well and text.startswith("/") and not text.startswith(question.expected + "/"), text[:_LONGEST]
     if question.how == "place":
         text = _unquoted(text)
-        ok = well and text in question.expected.split("\n")
+        ok = well and text in question.expected.split("\0")
         named = not ok and re.fullmatch(r"[\w.+-]+", text)
         return ok, "a function or an alias of the shell" if named else text[:_LONGEST]
     return well and fnmatch.fnmatchcase(text, question.expected), text[:_LONGEST]
@@ -105,7 +105,7 @@ def _expected(question: Question) -> str:
     if question.check is not None:
         return expectation(question.check)
     if question.how == "place":
-        return " or ".join(question.expected.split("\n"))
+        return " or ".join(question.expected.split("\0"))
     if question.how == "once":
         return "each of our folders once"
     if question.how == "outside":
@@ -130,10 +130,13 @@ def environment_in(output: bytes) -> dict[bytes, bytes]:
     return {name: value for name, sign, value in (each.partition(b"=") for each in output.split(b"\0")) if sign}
 
 
+_ESCAPED = {"n": "\n", "t": "\t", "r": "\r"}
+
+
 def _unquoted(text: str) -> str:
     """A path as it is: ksh's ``command -v`` quotes one that has blanks or the like."""
     if text.startswith("$'"):
-        return re.sub(r"\\(.)", r"\1", text[2:-1])
+        return re.sub(r"\\(.)", lambda found: _ESCAPED.get(found[1], found[1]), text[2:-1])
     return text[1:-1].replace("'\\''", "'") if text.startswith("'") else text
 
 

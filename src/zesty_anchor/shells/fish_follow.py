@@ -12,6 +12,7 @@ _ON_DEMAND = """\
 set -g za__default {front}
 set -g za__kept_folder
 function za__place
+  set -l IFS \\n' '\\t
   set -l za_rest
   set -l za_placed
   set -g za__before
@@ -86,6 +87,7 @@ function za__watch
   end
 end
 function za__as_kept
+  set -l IFS \\n' '\\t
   set -q ZESTY_ANCHOR_SESSION; and return 1
   path is -- $za__kept_others; and return 1
   test $za__kept[2..]; and return 1
@@ -101,6 +103,7 @@ function za__as_kept
 {kept_variables}  za__put
 end
 function za__follow
+  set -l IFS \\n' '\\t
   set -l za_found (path filter -f -- {names} $za__above/{any_name})
   set -l za_files
   set -q za_found[1]; and set za_files (path normalize -- $PWD/$za_found)
@@ -188,6 +191,7 @@ function za__without
   echo $argv[1]{executable}' is not installed any more: install it with pip install zesty-anchor' >&2
 end
 function za
+  set -l IFS \\n' '\\t
   if test ! -x {executable}
     za__without 'zesty-anchor: '
     return 127

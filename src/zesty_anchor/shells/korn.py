@@ -20,7 +20,8 @@ class Dialect(msgspec.Struct, frozen=True):
     in the language of sh. ``at_prompt`` has the prompt look at the folder, ``at_cd`` follows ``cd`` itself.
     ``completes`` registers the completion of our own commands, ``completion`` does it. ``there`` tests the project's file
     where ``-ot`` does not count one that is gone as older. ``place`` puts the folders on PATH when the shell starts, where
-    that goes better than in the way that all know. ``told_of_cd`` says that the shell tells of every change of the folder, ``says`` prints a line without starting anything.
+    that goes better than in the way that all know. ``told_of_cd`` says that the shell tells of every change of the folder, ``says`` prints a line without starting anything. ``quiet`` stands
+    first in a function that sets what lasts, ``globally`` before such an assignment alone: some shells warn of that where asked to.
     """
 
     name: str
@@ -35,6 +36,8 @@ class Dialect(msgspec.Struct, frozen=True):
     place: str = ""
     told_of_cd: bool = False
     says: str = "print -r --"
+    quiet: str = ""
+    globally: str = ""
 
 
 _FEW = 20
@@ -72,7 +75,7 @@ za__front={front} za__mode=first
 {place}za__first=$za__front za__tokens= za__new=1 za__said=${{za__said-}} za__near= za__pins= za__where= za__known= za__folder= za__file= za__watching=
 unset za__front za__mode
 {shared}function za__look {{
-  za__where=$PWD
+{quiet}  za__where=$PWD
   if [[ $PWD == "$za__known" ]] && za__unchanged; then za__recall; return 0; fi
   za__folder=$PWD za__file=
   [[ $PWD != / ]] || za__folder=
@@ -90,14 +93,14 @@ unset za__front za__mode
 function za__entered {{ [[ $PWD == "$za__where" ]] || za__look; }}
 function za__prompt {{ {prompt}; }}
 function za__again {{
-  if [[ -n $za__new ]]; then
+{quiet}  if [[ -n $za__new ]]; then
     za__new=
     [[ $PATH == "$za__first":* ]] || {{ za__load && za__place first; }}
   fi
 {missed}  za__look
 }}
 function za__load {{
-  za__loaded=
+  {globally}za__loaded=
   [[ ! -r {follow} ]] || . {follow}
   [[ -n $za__loaded ]]
 }}
@@ -120,7 +123,7 @@ function za__place {{
 {start}  typeset za__out za__ifs za__flags za__entry za__mode="$1" za__front="$za__first"
 {place}}}
 function za__choose {{
-  za__tokens=$1
+{quiet}  za__tokens=$1
   if [[ -z $1 ]]; then
     za__first={front}
 {default_variables}  elif [[ $1 == "$za__kept_tokens" ]]; then
@@ -142,7 +145,7 @@ function za__work_out {{
 {on_path}  za__first=${{za__first#:}}
 {variables}}}
 function za__follow {{
-  za__pins= za__sure=1
+{quiet}  za__pins= za__sure=1
   set --
   while [[ $za__folder != - ]]; do
 {collect}    while
@@ -185,12 +188,12 @@ function za__keep {{
   za__known=$PWD za__known_watch=$za__watching za__known_pins=$za__pins
 }}
 function za__recall {{
-  za__pins=$za__known_pins
+{quiet}  za__pins=$za__known_pins
   [[ -n $za__near && $za__watching == "$za__known_watch" ]] || {{ za__near=1 za__watching=$za__known_watch; eval "$za__watching"; }}
   [[ $za__pins${{ZESTY_ANCHOR_SESSION-}} == "$za__tokens" ]] || za__choose "$za__pins${{ZESTY_ANCHOR_SESSION-}}" "$za__first"
 }}
 function za__plain {{
-  za__near=
+{quiet}  za__near=
   function za__prompt {{ {prompt}; }}
 }}
 function za__watch {{
@@ -304,6 +307,8 @@ def at_start(environment: Environment, dialect: Dialect) -> str:
         or posix.place(environment, (environment.launchers, *environment.last)) + "unset za__out za__ifs za__flags\n",
         stamp=environment.stamp,
         says=dialect.says,
+        quiet=dialect.quiet,
+        globally=dialect.globally,
         **_looks(environment),
         follow=quote(f"{environment.shell}/follow.{dialect.name}"),
         at_prompt=dialect.at_prompt,
@@ -358,6 +363,7 @@ def on_demand(environment: Environment, file: str, dialect: Dialect) -> str:
         file=quote(file),
         stamp=environment.stamp,
         says=dialect.says,
+        quiet=dialect.quiet,
         completion=dialect.completion,
     )
 

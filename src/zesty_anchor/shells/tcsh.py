@@ -83,6 +83,8 @@ class Tcsh(Apart):
     def block(self, generated: Path, home: Path, *, early: bool = False) -> str:
         """The one line, without a line end, that sources the generated file."""
         word = posix.home_word(generated, home)
+        if "\n" in str(home) and home in generated.parents:  # which ends double quotes
+            word = f"$HOME:q{self.quote('/' + str(generated.relative_to(home)))}"
         return f"if ( -r {word} ) source {word} {MARK}"
 
     def script(self, file: str) -> str:

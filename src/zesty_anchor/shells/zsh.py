@@ -89,6 +89,7 @@ class Zsh(korn.Korn):
             self.name, "${ZSH_VERSION-}", _AT_PROMPT, _AT_CD, _SH_OPTIONS, "() {{ emulate -L sh; . {}; }}",
             _COMPLETES, completion.zsh(posix.words(environment.program)),
             "-e {} && ", self._place(environment), told_of_cd=True,
+            quiet=_SH_OPTIONS, globally="typeset -g ",
         )  # fmt: skip
 
     def _place(self, environment: Environment) -> str:
