@@ -293,7 +293,14 @@ def test_a_persons_own_things_are_kept(settled: Desk, shell: str, name: str) -> 
 
 
 @pytest.mark.parametrize(
-    "options", ["warn_create_global no_unset", "ksh_arrays sh_word_split glob_subst", "extended_glob"]
+    "options",
+    [
+        "warn_create_global no_unset",
+        "warn_nested_var",
+        "ksh_arrays sh_word_split glob_subst",
+        "extended_glob",
+        "csh_junkie_quotes",
+    ],
 )
 def test_zsh_follows_with_other_options(settled: Desk, options: str) -> None:
     file = settled.home / ".zshrc"
@@ -305,7 +312,18 @@ def test_zsh_follows_with_other_options(settled: Desk, options: str) -> None:
     finally:
         file.write_bytes(before)
     assert versions(shown) == ["3.6.2", "4.2.1", "3.6.2", "4.1.0"], shown
-    assert not re.search(r"za_|created globally|not set", shown), shown
+    assert not re.search(r"za_|created globally|enclosing scope|not set", shown), shown
+
+
+@pytest.mark.needs("fish")
+@pytest.mark.parametrize("value", ["a", "", ":/"])
+def test_fish_follows_with_an_ifs_of_the_persons_own(settled: Desk, value: str) -> None:
+    file = settled.write(f"set -g IFS '{value}'\n", ".config/fish/conf.d/00-mine.fish")
+    try:
+        shown = interactive(settled, "fish", "cd project\nkelp --version\ncd ..\nkelp --version", {})
+    finally:
+        file.unlink()
+    assert versions(shown) == ["3.6.2", "4.2.1"], shown
 
 
 @pytest.mark.parametrize("shell", ["fish", *KORN])
