@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from zesty_anchor.shells import completion, korn, posix
+from zesty_anchor.shells.korn_follow import Dialect
 from zesty_anchor.shells.shell import (
     INTERACTIVE,
     LOGIN,
@@ -87,9 +88,9 @@ class Bash(korn.Korn):
             Site(interactive, self.name, interactive in around.guarded),
         )
 
-    def dialect(self, environment: Environment) -> korn.Dialect:
+    def dialect(self, environment: Environment) -> Dialect:
         """Where this one differs."""
-        return korn.Dialect(
+        return Dialect(
             self.name, "${BASH_VERSION-}", _AT_PROMPT, _AT_CD, completes=_COMPLETES,
             completion=completion.bash(posix.words(environment.program)), says="printf '%s\\n'",
         )  # fmt: skip

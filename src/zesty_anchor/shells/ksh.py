@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from zesty_anchor.shells import korn
+from zesty_anchor.shells.korn_follow import Dialect
 from zesty_anchor.shells.shell import (
     INTERACTIVE,
     LOGIN,
@@ -69,6 +70,6 @@ class Ksh(korn.Korn):
         interactive = Site(around.env, "sh") if around.env else Site(around.home / self.file, self.name)
         return (Site(around.home / ".profile", "sh"), interactive)
 
-    def dialect(self, environment: Environment) -> korn.Dialect:
+    def dialect(self, environment: Environment) -> Dialect:
         """Where this one differs."""
-        return korn.Dialect(self.name, "${KSH_VERSION-}", _AT_PROMPT, _AT_CD)
+        return Dialect(self.name, "${KSH_VERSION-}", _AT_PROMPT, _AT_CD)

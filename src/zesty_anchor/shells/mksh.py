@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from zesty_anchor.shells import korn
+from zesty_anchor.shells.korn_follow import Dialect
 from zesty_anchor.shells.ksh import Ksh
 from zesty_anchor.shells.shell import Environment
 
@@ -38,6 +39,6 @@ class Mksh(Ksh):
         """Why it cannot be set up in this home: nothing."""
         return ""
 
-    def dialect(self, environment: Environment) -> korn.Dialect:
+    def dialect(self, environment: Environment) -> Dialect:
         """Where this one differs."""
-        return korn.Dialect(self.name, "${KSH_VERSION-}", _AT_PROMPT, _AT_CD)
+        return Dialect(self.name, "${KSH_VERSION-}", _AT_PROMPT, _AT_CD)

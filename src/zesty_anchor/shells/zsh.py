@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from zesty_anchor.shells import completion, korn, posix
+from zesty_anchor.shells.korn_follow import Dialect
 from zesty_anchor.shells.shell import (
     INTERACTIVE,
     LOGIN,
@@ -83,9 +84,9 @@ class Zsh(korn.Korn):
         """
         return f"unsetopt hash_dirs; {posix.script(file)}"
 
-    def dialect(self, environment: Environment) -> korn.Dialect:
+    def dialect(self, environment: Environment) -> Dialect:
         """Where this one differs."""
-        return korn.Dialect(
+        return Dialect(
             self.name, "${ZSH_VERSION-}", _AT_PROMPT, _AT_CD, _SH_OPTIONS, "() {{ emulate -L sh; . {}; }}",
             _COMPLETES, completion.zsh(posix.words(environment.program)),
             "-e {} && ", self._place(environment), told_of_cd=True,
