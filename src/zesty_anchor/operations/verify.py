@@ -11,8 +11,9 @@ from zesty_anchor.planning.look import look_at
 from zesty_anchor.planning.offers import Offers
 from zesty_anchor.planning.planner import Planner, as_root
 from zesty_anchor.planning.workstation import Workstation
-from zesty_anchor.proof.causes import NOT_YET, explained
+from zesty_anchor.proof.causes import explained
 from zesty_anchor.proof.prove import Asking, prove
+from zesty_anchor.proof.reasons import NOT_YET
 from zesty_anchor.proof.result import Proof
 from zesty_anchor.proof.verified import EXITS, Drift, State, Verified
 from zesty_anchor.system.privilege import NO_ACCESS

@@ -133,24 +133,16 @@ class Resolver:
         locked = workstation.lock.get((name, want))
         here = standing(workstation, name, want, machine, known)
         if here is not None:
-            on = runs_on(name, here, recipe.on, list(below), workstation.file)
+            base = self._with_damage(base, here, machine, list(below))
             there = installed_extras(workstation, name, folder / here)
-            receipt = machine.shelf[name, here]
-            damage = tuple(damage_in(folder / here, receipt, runtime.keep, deep=self._deep))
-            if recipe.installer is not None:
-                function = recipe.manager.function if recipe.manager else None
-                damage += tuple(lacking(folder / here, recipe.bin, recipe.commands, function))
-            base = msgspec.structs.replace(
-                base, version=here, folder=folder / here, on=on, feed=receipt.feed, damage=damage
-            )
             if not obtainable:
                 return placed(msgspec.structs.replace(base, extras=known_extras(workstation, name, there)))
-            if not damage:
+            if not base.damage:
                 return placed(
                     msgspec.structs.replace(base, extras=wanted_extras(workstation, self._offers, name, want, there))
                 )
         if not obtainable:
-            return self._absent(base, locked.version if locked else "", known)
+            return _absent(workstation, base, locked.version if locked else "", known)
         before = moved(name, want, machine, known)
         if runtime.through is not None and not any(n == runtime.through for n, _ in machine.shelf):
             version = locked.version if locked else before or want
@@ -160,24 +152,44 @@ class Resolver:
                     base, version=version, folder=folder / version, pending=True, feed=runtime.through, extras=extras
                 )
             )
-        kept = self._kept(machine.shelf[name, here]) if here is not None else None
+        kept = _kept(workstation, machine.shelf[name, here]) if here is not None else None
+        exact = here or (before if before and self._is_offered(name, before, machine) else None)
         if kept is not None:
             release = kept
         elif locked:
-            release = self._locked_release(locked, machine)
-        elif here is not None:
-            release = self.release(Asked(name, here, asked.default), machine, found)
-        elif before and any(r.version == before for r in self._offers.releases(name, machine)):
-            release = self.release(Asked(name, before, asked.default), machine, found)
+            release = _locked_release(workstation, locked, machine)
         else:
-            release = self.release(asked, machine, found)
+            release = self.release(Asked(name, exact or want, asked.default), machine, found)
+        return self._to_obtain(base, release, machine, list(below), kept)
+
+    def _is_offered(self, name: str, version: str, machine: Machine) -> bool:
+        return any(release.version == version for release in self._offers.releases(name, machine))
+
+    def _with_damage(self, base: WantedVersion, here: str, machine: Machine, below: list[str]) -> WantedVersion:
+        """A version that stands on the shelf, with what of it is not as it was put there."""
+        workstation, name, recipe = self._workstation, base.runtime, base.recipe
+        folder, receipt = base.folder / here, machine.shelf[name, here]
+        damage = damage_in(folder, receipt, workstation.manifest.tools[name].keep, deep=self._deep)
+        if recipe.installer is not None:
+            damage += lacking(folder, recipe.bin, recipe.commands, recipe.manager.function if recipe.manager else None)
+        return msgspec.structs.replace(
+            base, version=here, folder=folder, feed=receipt.feed, damage=tuple(damage),
+            on=runs_on(name, here, recipe.on, below, workstation.file),
+        )  # fmt: skip
+
+    def _to_obtain(
+        self, base: WantedVersion, release: Release, machine: Machine, below: list[str], kept: Release | None
+    ) -> WantedVersion:
+        """A version that is to come, or to come anew, with all that has to be known for that."""
+        workstation, name, recipe = self._workstation, base.runtime, base.recipe
+        runtime, want = workstation.manifest.tools[name], base.want
         family = machine.packages.family if machine.packages else ""
         base = msgspec.structs.replace(
             base,
             version=release.version,
-            folder=folder / _folder_name(release.version),
+            folder=workstation.locations.shelf / name / _folder_name(release.version),
             packages=names_for(recipe.needs.packages, family),
-            licence=release.licence if here is None else "",
+            licence=release.licence if not base.damage else "",
             licence_accepted=runtime.licence == "accepted",
             feed=release.feed,
             recipe_place=workstation.recipe_place(name),
@@ -204,33 +216,9 @@ class Resolver:
                 unpinned_accepted=runtime.unpinned == "accepted",
                 source=release.source,
                 earlier=self._earlier(name, release, machine),
-                on=runs_on(name, release.version, recipe.on, list(below), workstation.file),
+                on=runs_on(name, release.version, recipe.on, below, workstation.file),
             )
         )
-
-    def _absent(self, base: WantedVersion, locked: str, known: Known) -> WantedVersion:
-        """The version that stood there for a want, and stands there no more. Raises ``_NotThere`` where none ever did."""
-        name, want = base.runtime, base.want
-        before = next(((f, v) for (n, w, f), v in known.items() if (n, w) == (name, want)), None)
-        if before is None or (locked and locked != before[1]):
-            raise _NotThere
-        feed, version = before
-        folder = base.folder / version
-        gone = Difference("", MISSING if not os.path.lexists(folder) else "has no readable slip of ours")
-        extras = known_extras(self._workstation, name, {})
-        return placed(
-            msgspec.structs.replace(base, version=version, folder=folder, feed=feed, extras=extras, damage=(gone,))
-        )
-
-    def _kept(self, receipt: Receipt) -> Release | None:
-        """The release of a version that is damaged, where what was fetched for it is kept whole: nobody has to be asked."""
-        from zesty_anchor.shelf.download import kept_file
-
-        kept = kept_file(self._workstation.locations.downloads, receipt.digest, receipt.url)
-        built = self._workstation.recipes[receipt.runtime].build is not None
-        if not receipt.digest or receipt.parts or built or not kept.is_file():
-            return None
-        return Release(receipt.version, receipt.url, receipt.digest, channels=receipt.channels, feed=receipt.feed)
 
     def _by_script(self, base: WantedVersion, release: Release) -> WantedVersion:
         """A manager that its own installer brings. Raises ``UsageProblem`` where that is not what was reviewed."""
@@ -261,7 +249,11 @@ class Resolver:
             return None
         source = self._offers.supply(name, release.feed, machine)
         locked = self._workstation.lock.get((name, to_build(release.version)))
-        pinned = self._locked_release(locked, machine) if locked else self.older(name, release, build.earlier, machine)
+        pinned = (
+            _locked_release(self._workstation, locked, machine)
+            if locked
+            else self.older(name, release, build.earlier, machine)
+        )
         return WantedVersion(
             runtime=name, version=pinned.version, want=build.earlier.want, default=False,
             folder=self._workstation.locations.shelf / name / _folder_name(pinned.version), recipe=self._workstation.recipes[name],
@@ -312,20 +304,6 @@ class Resolver:
             what = f"{name} {alone.version} cannot be had on this machine: {alone.lacking}"
         return UsageProblem(what, where=str(file), advice=f"{near}; zesty-anchor list {name} shows all")
 
-    def _locked_release(self, locked: Locked, machine: Machine) -> Release:
-        file = locked.files.get(machine.host.platform)
-        if file is None:
-            raise UsageProblem(
-                f"the lock has no file of {locked.runtime} {locked.version} for {machine.host.platform}",
-                where=str(file_beside(self._workstation.file)),
-                advice=f"add it with: zesty-anchor lock --platform {machine.host.platform}",
-            )
-        return Release(
-            version=locked.version, url=file.url, digest=file.digest, size=file.size, channels=locked.channels,
-            licence=locked.licence, signature=file.signature, source=file.source, feed=locked.feed,
-            parts=tuple(Piece(each.name, each.version, each.url, each.digest, each.size) for each in file.parts),
-        )  # fmt: skip
-
 
 def to_build(version: str) -> str:
     """The want under which the lock holds what a version is built with."""
@@ -345,3 +323,44 @@ def _folder_name(version: str) -> str:
             f"the feed offers a version {version!r} that cannot be a folder's name", advice="tell whoever runs it"
         )
     return version
+
+
+def _kept(workstation: Workstation, receipt: Receipt) -> Release | None:
+    """The release of a version that is damaged, where what was fetched for it is kept whole: nobody has to be asked."""
+    from zesty_anchor.shelf.download import kept_file
+
+    kept = kept_file(workstation.locations.downloads, receipt.digest, receipt.url)
+    built = workstation.recipes[receipt.runtime].build is not None
+    if not receipt.digest or receipt.parts or built or not kept.is_file():
+        return None
+    return Release(receipt.version, receipt.url, receipt.digest, channels=receipt.channels, feed=receipt.feed)
+
+
+def _absent(workstation: Workstation, base: WantedVersion, locked: str, known: Known) -> WantedVersion:
+    """The version that stood there for a want, and stands there no more. Raises ``_NotThere`` where none ever did."""
+    name, want = base.runtime, base.want
+    before = next(((f, v) for (n, w, f), v in known.items() if (n, w) == (name, want)), None)
+    if before is None or (locked and locked != before[1]):
+        raise _NotThere
+    feed, version = before
+    folder = base.folder / version
+    gone = Difference("", MISSING if not os.path.lexists(folder) else "has no readable slip of ours")
+    extras = known_extras(workstation, name, {})
+    return placed(
+        msgspec.structs.replace(base, version=version, folder=folder, feed=feed, extras=extras, damage=(gone,))
+    )
+
+
+def _locked_release(workstation: Workstation, locked: Locked, machine: Machine) -> Release:
+    file = locked.files.get(machine.host.platform)
+    if file is None:
+        raise UsageProblem(
+            f"the lock has no file of {locked.runtime} {locked.version} for {machine.host.platform}",
+            where=str(file_beside(workstation.file)),
+            advice=f"add it with: zesty-anchor lock --platform {machine.host.platform}",
+        )
+    return Release(
+        version=locked.version, url=file.url, digest=file.digest, size=file.size, channels=locked.channels,
+        licence=locked.licence, signature=file.signature, source=file.source, feed=locked.feed,
+        parts=tuple(Piece(each.name, each.version, each.url, each.digest, each.size) for each in file.parts),
+    )  # fmt: skip

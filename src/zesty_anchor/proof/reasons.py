@@ -1,0 +1,256 @@
+"""The reason why one check failed in one start of a shell, and what mends it."""
+
+from __future__ import annotations
+
+import os
+import re
+from collections.abc import Callable, Iterable
+from pathlib import Path
+
+from zesty_anchor.manifest.wanted import Wanted
+from zesty_anchor.proof.checks import FOLLOWS
+from zesty_anchor.proof.question import Question
+from zesty_anchor.proof.result import Cause, CheckResult
+from zesty_anchor.proof.starts import NO_ERROR, SILENT, STARTS
+from zesty_anchor.proof.verified import Drift
+from zesty_anchor.proof.written import PROVISION, Written
+from zesty_anchor.shells.known import FOLLOW
+from zesty_anchor.survey.machine import Machine
+from zesty_anchor.survey.startup.provenance import found_in
+from zesty_anchor.survey.startup.start_troubles import printing
+from zesty_anchor.survey.startup.startup_trace import StartupTrace
+from zesty_anchor.survey.startup.step import Place
+
+NOT_YET = "asked for, and not provisioned yet"
+_OURS = ("place", "once", "variable", "follows")
+_LEAVES = re.compile(r"(?:return|exit|exec|logout|bye)\b(?!\s+\d*[<>])")
+_UNSETS = re.compile(r"(?:unset|unsetenv|set (?:-\w+ )*(?:-\w*e\w*|--erase))\s(?:.*\s)?")
+_HOOKS = re.compile(r"(?:chpwd_functions|PROMPT_COMMAND|PS1)=")
+_PLACE = re.compile(r"(?P<file>(?:~|/)[^\s:\[]*)(?:: line |:|\[| \(line )(?P<line>\d+)")
+
+PlaceOf = Callable[..., str]
+"""The manifest's file and the line of a key, by the path of that key."""
+
+
+class Reasons:
+    """Looks for it: in what stands on the shelf, in what we wrote, in what the shell did line by line."""
+
+    def __init__(self, wanted: Wanted, machine: Machine, place_of: PlaceOf, drift: Iterable[Drift]) -> None:
+        self._written = Written(wanted, machine, drift)
+        self._wanted = wanted
+        self._machine = machine
+        self._place_of = place_of
+        self._shown = machine.locations.shown
+
+    def of(self, check: CheckResult, question: Question | None, trace: StartupTrace | None) -> tuple[Cause, str]:
+        """The cause, and what mends it."""
+        if trace is not None and trace.cut_off:
+            return self._cut_off(trace)
+        if question is None:
+            return self._of_start(check, trace)
+        if trace is not None and question.how in _OURS and self._written.not_yet(trace.shell):
+            return Cause(NOT_YET, self._written.not_yet(trace.shell)), PROVISION
+        damaged = self._damage(question, check.observed)
+        if damaged is not None:
+            return damaged
+        if trace is not None:
+            found = self._found(question, check, trace)
+            if found is not None:
+                return found
+        return self._by_itself(question)
+
+    def _found(self, question: Question, check: CheckResult, trace: StartupTrace) -> tuple[Cause, str] | None:
+        if question.name == FOLLOWS:
+            return self._follows(trace)
+        if question.about.startswith("$"):
+            return self._variable(question.about[1:], trace)
+        if question.about == "PATH":
+            return self._path(trace)
+        if question.how in ("place", "outside"):
+            return self._command(question, trace)
+        if question.about:
+            # What it prints hangs on which one answers.
+            return self._command(question, trace, only_others=True)
+        word = re.search(r"(?:^|[:\s])([\w.+-]+): (?:command )?not found", check.observed)
+        if word is not None:
+            return self._nobody(word[1], trace)
+        return None
+
+    def _cut_off(self, trace: StartupTrace) -> tuple[Cause, str]:
+        """The shell never took a command."""
+        last = next((step for step in reversed(trace.steps) if step.file), None)
+        why = trace.cut_off.split(", at ")[0]
+        if last is None:
+            return Cause(why), f"look at what {trace.shell} reads: zesty-anchor trace PATH"
+        what = (
+            f"{why}: {_word(last.text)}" if not _LEAVES.match(last.text) else f"it ends the shell: {_word(last.text)}"
+        )
+        cause = self._written.cause(what, Place(last.file, last.line))
+        return cause, f"take {cause.place} out, or guard it: [ -t 0 ] || …"
+
+    def _of_start(self, check: CheckResult, trace: StartupTrace | None) -> tuple[Cause, str]:
+        """Something about the start itself."""
+        told = _PLACE.search(check.observed) if check.name in (SILENT, NO_ERROR) else None
+        if told is not None:
+            home = str(self._machine.locations.home)
+            file = told["file"].replace("~", home, 1) if told["file"][0] == "~" else told["file"]
+            if Path(file).is_relative_to(self._machine.locations.data):
+                return self._written.changed(*self._machine.generated) or (
+                    Cause(check.observed, self._shown(file)),
+                    PROVISION,
+                )
+            syntax = next((each for each in self._written.broken if each.file == self._shown(file)), None)
+            cause = self._written.cause(
+                check.observed, Place(file, syntax.line if syntax is not None else int(told["line"]))
+            )
+            return cause, f"put {cause.place} right"
+        if check.name == SILENT and trace is not None:
+            place = printing(trace, check.observed)
+            if place is not None:
+                cause = self._written.cause(
+                    "it prints where there is no terminal, which breaks scp, rsync and git over ssh", place
+                )
+                return cause, f"guard {cause.place}: [ -t 1 ] && …"
+        if check.name == NO_ERROR:
+            syntax = next((t for t in self._written.broken if trace is None or trace.shell in t.shells), None)
+            if syntax is not None:
+                return Cause(
+                    syntax.what, syntax.file, syntax.line, self._written.row(syntax.file, syntax.line)
+                ), f"put {syntax.file}:{syntax.line} right"
+        if check.name.startswith(f"{STARTS} within") and trace is not None:
+            slow = _slowest(trace)
+            if slow is not None:
+                cause = self._written.cause(f"this line takes {slow[1] * 1000:.0f} ms", slow[0])
+                return cause, f"take {cause.place} out, or read it only when it is needed"
+        return Cause("the shell's own answer; no line of a file was found that brings it"), "zesty-anchor survey"
+
+    def _follows(self, trace: StartupTrace) -> tuple[Cause, str]:
+        """Why a shell does not look at the folder that it enters."""
+        changed = self._written.changed(f"{FOLLOW}{trace.shell}")
+        if changed is not None:
+            return changed
+        found = next(iter(found_in("cd", trace, self._machine)), None)
+        if found is not None and found.place is not None:
+            cause = self._written.cause(
+                f"cd is {'an' if found.kind == 'alias' else 'a'} {found.kind} of the person's own", found.place
+            )
+            return cause, f"delete {cause.place}"
+        step = next(
+            (s for s in reversed(trace.steps) if s.file and _HOOKS.match(s.text) and "za__" not in s.text), None
+        )
+        if step is not None:
+            cause = self._written.cause("it sets what the shell does at a new folder", Place(step.file, step.line))
+            return cause, self._written.mend(Place(step.file, step.line), trace)
+        return self._written.unread(trace)
+
+    def _damage(self, question: Question, observed: str) -> tuple[Cause, str] | None:
+        """A version whose files are not as they were put there."""
+        for version in self._wanted.versions:
+            concerned = (
+                question.about in (*version.recipe.commands, version.runtime)
+                or f"{version.runtime} {version.version}" in question.name
+            )
+            extra = any(question.about in extra.commands for extra in version.extras)
+            if version.damage and (concerned or extra or f"{version.folder}/" in observed):
+                first = version.damage[0]
+                file = self._shown(version.folder / first.name) if first.name else self._shown(version.folder)
+                return Cause(
+                    f"{version.runtime} {version.version} is damaged: {first.name or 'it'} {first.what}", file
+                ), PROVISION
+        return None
+
+    def _command(
+        self, question: Question, trace: StartupTrace, *, only_others: bool = False
+    ) -> tuple[Cause, str] | None:
+        """Who answers in place of the version."""
+        name = question.about
+        found = next(iter(found_in(name, trace, self._machine)), None)
+        if found is None:
+            return self._nobody(name, trace)
+        ours = (
+            Path(found.path).is_relative_to(self._machine.locations.data) if found.path.startswith("/") else found.ours
+        )
+        if ours:
+            if found.kind == "launcher" and self._written.launcher(name) is not None:
+                return self._written.launcher(name)
+            if only_others:
+                return None
+            return Cause(
+                f"{name} resolves to {self._shown(found.path)}, another version", self._shown(found.path)
+            ), PROVISION
+        if found.kind in ("alias", "function", "builtin"):
+            cause = self._written.cause(
+                f"{name} is {'an' if found.kind == 'alias' else 'a'} {found.kind} of the shell", found.place
+            )
+            return cause, f"delete {cause.place}" if found.place else f"zesty-anchor trace {name}"
+        where = f"{name} resolves to {self._shown(found.path)}"
+        if found.place is not None:
+            cause = self._written.cause(f"{where}: its folder stands first on PATH", found.place)
+            return cause, self._written.mend(found.place, trace)
+        lost = self._written.lost(os.path.dirname(question.expected.split("\0")[0]), trace)
+        return lost or (Cause(where, self._shown(found.path)), f"zesty-anchor trace {name}")
+
+    def _nobody(self, name: str, trace: StartupTrace) -> tuple[Cause, str]:
+        """Nothing answers: our folders are not on PATH, or what was in them is gone."""
+        for version in self._wanted.versions:
+            names = {*version.recipe.commands, *(c for extra in version.extras for c in extra.commands)}
+            if version.default and name in names:
+                lost = self._written.lost(str(version.bins[0]), trace)
+                if lost is not None:
+                    return lost
+                file = self._shown(version.bins[0] / name)
+                return Cause(f"{file} is missing, or may not be run", file), PROVISION
+        return Cause(f"nothing on PATH is called {name}"), f"install it: [prerequisites] packages, or [runtimes.{name}]"
+
+    def _variable(self, name: str, trace: StartupTrace) -> tuple[Cause, str] | None:
+        found = next(iter(found_in(f"${name}", trace, self._machine)), None)
+        if found is not None and found.place is not None:
+            cause = self._written.cause(f"it sets {name} last", found.place)
+            return cause, self._written.mend(found.place, trace)
+        if found is not None and found.ours:
+            return self._written.changed(trace.shell, "sh")
+        for step in reversed(trace.steps):
+            unset = _UNSETS.match(step.text)
+            if unset and re.search(rf"\b{re.escape(name)}\b", step.text[unset.end() - 1 :]) and step.file:
+                place = Place(step.file, step.line)
+                cause = self._written.cause(f"it takes {name} away", place)
+                return cause, self._written.mend(place, trace)
+        return self._written.unread(trace)
+
+    def _path(self, trace: StartupTrace) -> tuple[Cause, str] | None:
+        for found in found_in("PATH", trace, self._machine):
+            if found.remark == "twice" and found.place is not None:
+                cause = self._written.cause(f"it puts {self._shown(found.path)} on PATH once more", found.place)
+                return cause, self._written.mend(found.place, trace)
+        for folder in (*self._wanted.path_first, *self._wanted.default_bins, *self._wanted.path_last):
+            lost = self._written.lost(folder, trace)
+            if lost is not None:
+                return lost
+        return None
+
+    def _by_itself(self, question: Question) -> tuple[Cause, str]:
+        """Nothing of the shell's: the check itself, or what it runs."""
+        for number, check in enumerate(self._wanted.checks):
+            if check.name == question.name:
+                place = self._place_of("checks", number, "run")
+                file, _, line = place.rpartition(":")
+                what = f"what it runs answers otherwise: {check.run}"
+                return Cause(
+                    what, self._shown(file), int(line), check.run or ""
+                ), f"run it by hand, or edit {self._shown(file)}:{line}"
+        return Cause(f"what it runs answers otherwise: {_word(question.run)}"), f"run it by hand: {_word(question.run)}"
+
+
+def _slowest(trace: StartupTrace) -> tuple[Place, float] | None:
+    """The line of a file that takes longest, and its seconds."""
+    taken: dict[Place, float] = {}
+    for step, following in zip(trace.steps, trace.steps[1:], strict=False):
+        if step.file:
+            place = Place(step.file, step.line)
+            taken[place] = taken.get(place, 0.0) + max(0.0, following.at - step.at)
+    return max(taken.items(), key=lambda each: each[1], default=None)
+
+
+def _word(text: str) -> str:
+    first = text.splitlines()[0] if text else ""
+    return first if len(first) <= 80 else f"{first[:77]}…"
