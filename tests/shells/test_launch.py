@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import subprocess
+import time
 from pathlib import Path
 
 import pytest
@@ -121,3 +122,31 @@ def test_launchers_go_with_their_versions(shelf: Path, tmp_path: Path) -> None:
     keep_in_step(bin, {}, is_launcher)
     assert not bin.exists()
     assert PROGRAMS["dash"]
+
+
+@pytest.mark.parametrize("spelling", ["{bin}/", "{bin}/../bin", "/{bin}", "{link}", "."])
+def test_the_launchers_folder_in_another_spelling_does_not_run_round(
+    shelf: Path, tmp_path: Path, spelling: str
+) -> None:
+    bin = made(tmp_path, default="")
+    (tmp_path / "link").symlink_to(bin)
+    folder = spelling.format(bin=bin, link=tmp_path / "link")
+    began = time.monotonic()
+    code, out, said = run(bin / "kelp", folder=bin, PATH=f"{folder}:/usr/bin:/bin")
+    assert (code, out) == (127, "") and "the system has no such command" in said
+    own = tmp_path / "own/kelp"
+    own.parent.mkdir()
+    own.write_text("#!/bin/sh\necho own\n")
+    own.chmod(0o755)
+    assert run(bin / "kelp", folder=bin, PATH=f"{folder}:{own.parent}:/usr/bin:/bin")[:2] == (0, "own")
+    assert time.monotonic() - began < 10
+
+
+def test_a_wrapper_that_comes_back_to_the_launcher_is_ended(shelf: Path, tmp_path: Path) -> None:
+    bin = made(tmp_path, default="")
+    wrapper = tmp_path / "own/kelp"
+    wrapper.parent.mkdir()
+    wrapper.write_text(f'#!/bin/sh\nexec "{bin}/kelp" "$@"\n')
+    wrapper.chmod(0o755)
+    code, _, said = run(bin / "kelp", PATH=f"{bin}:{wrapper.parent}:/usr/bin:/bin")
+    assert code == 127 and "the system has no such command" in said

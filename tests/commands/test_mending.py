@@ -1,0 +1,66 @@
+"""A version that is damaged: told, put right without any feed, and taken back byte for byte."""
+
+from __future__ import annotations
+
+import pytest
+
+from tests.conftest import Desk
+from zesty_anchor.demo.home import likeness
+
+STATE = (".local/state/zesty-anchor", ".cache/zesty-anchor/answers")
+
+
+@pytest.fixture
+def damaged(desk: Desk) -> Desk:
+    """Something of a version is gone, something was added, and its feed is not there any more."""
+    desk.wants('[shells]\nuse = ["bash"]\n')
+    desk.well("provision")
+    folder = desk.shelf / "kelp/4.2.1"
+    (folder / "bin/kelp").unlink()
+    (folder / "lib").mkdir()
+    (folder / "lib/mine").write_text("mine\n")
+    desk.manifest.write_text(desk.manifest.read_text().replace(desk.url, "http://127.0.0.1:9/"))
+    return desk
+
+
+def test_a_damaged_version_is_put_right_from_what_is_kept(damaged: Desk) -> None:
+    seen = damaged.well("preview").out
+    assert "kelp 4.2.1" in seen and "bin/kelp is missing" in seen
+    before = likeness(damaged.home, STATE)
+    told = damaged.well("provision", "--json").json
+    assert [(each["kind"], each["action"]) for each in told["changes"]] == [("version", "mend")]
+    assert any("is kept in" in notice for notice in told["notices"])
+    assert damaged.shell("bash", "kelp --version", "-l") == "kelp 4.2.1\n"
+    assert (damaged.shelf / "kelp/4.2.1/lib/mine").read_text() == "mine\n", "what a person added stays"
+    assert damaged.well("verify", "--deep", "--json").json["state"] == "well"
+    assert damaged.well("provision", "--json").json["changes"] == []
+    damaged.well("undo")
+    assert likeness(damaged.home, STATE) == before
+    damaged.well("dismantle", "--yes")
+    assert not damaged.shelf.exists()
+
+
+def test_what_is_changed_by_hand_and_named_stays(desk: Desk) -> None:
+    desk.wants('[shells]\nuse = ["bash"]\n')
+    desk.well("provision")
+    file = desk.shelf / "kelp/4.2.1/bin/kelp"
+    file.write_text(file.read_text() + "# mine\n")
+    assert desk.run("verify").code == 6
+    desk.wants('[shells]\nuse = ["bash"]\n', '[runtimes.kelp]\nwant = "lts"\nkeep = ["bin/*"]\n')
+    assert desk.well("verify", "--json").json["state"] == "well"
+    assert desk.well("provision", "--json").json["changes"] == []
+    assert file.read_text().endswith("# mine\n")
+
+
+def test_a_version_that_was_deleted_comes_back_the_same(desk: Desk) -> None:
+    import shutil
+
+    desk.wants('[shells]\nuse = ["bash"]\n', '[runtimes.kelp]\nwant = "4.1"\n')
+    desk.well("provision")
+    shutil.rmtree(desk.shelf / "kelp")
+    told = desk.run("verify", "--json").json
+    assert told["state"] == "failing"
+    causes = {c["cause"]["file"] for s in told["shells"] for c in s["checks"] if not c["ok"]}
+    assert causes == {"~/.local/share/zesty-anchor/shelf/kelp/4.1.0"}
+    desk.well("provision")
+    assert desk.well("verify", "--json").json["state"] == "well"
