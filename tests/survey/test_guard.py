@@ -42,6 +42,12 @@ def test_what_ends_every_reading(content: bytes, row: int | None) -> None:
     assert ends_always(content) == row
 
 
+def test_our_line_as_a_comment_is_not_our_line() -> None:
+    commented = b"# " + LATE + b"\n"
+    assert with_block(commented, LATE) == commented + LATE + b"\n"
+    assert with_block(commented, None) == commented
+
+
 def test_our_line_stands_above_what_ends_every_reading_and_below_what_wins() -> None:
     assert with_block(b"x=1\nreturn\ny=2\n", LATE) == b"x=1\n" + LATE + b"\nreturn\ny=2\n"
     below = b"return\nx=1\n" + LATE + b"\n"

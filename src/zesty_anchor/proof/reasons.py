@@ -135,9 +135,10 @@ class Reasons:
                 f"cd is {'an' if found.kind == 'alias' else 'a'} {found.kind} of the person's own", found.place
             )
             return cause, f"delete {cause.place}"
-        step = next(
-            (s for s in reversed(trace.steps) if s.file and _HOOKS.match(s.text) and "za__" not in s.text), None
-        )
+        ours = {str(file.path) for file in self._machine.generated.values()}
+        read = [number for number, step in enumerate(trace.steps) if step.file in ours]
+        later = trace.steps[read[-1] + 1 :] if read else ()
+        step = next((each for each in reversed(later) if each.file and _HOOKS.match(each.text)), None)
         if step is not None:
             cause = self._written.cause("it sets what the shell does at a new folder", Place(step.file, step.line))
             return cause, self._written.mend(Place(step.file, step.line), trace)

@@ -158,7 +158,7 @@ def with_block(
             result.append(wanted[i])
         if i not in marked:
             result.append(row)
-    if line is not None and not any(line + b"\n" in each for each in result):
+    if line is not None and not any(line + b"\n" in each for each in wanted.values()):
         if result and not result[-1].endswith(b"\n"):
             result.append(b"\n")
         result.append(line + b"\n")
