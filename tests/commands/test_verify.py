@@ -177,6 +177,12 @@ def test_all_well_is_three_lines(provisioned: Desk) -> None:
     assert {check["name"] for shell in only["shells"] for check in shell["checks"]} == {"kelp is found"}
 
 
+@pytest.mark.parametrize("words", [("--only", "ebb tide"), ("--shell", "fish")])
+def test_nothing_that_was_asked_is_not_well(provisioned: Desk, words: tuple[str, ...]) -> None:
+    refused = provisioned.run("verify", *words)
+    assert refused.code == 2 and "no check is left" in refused.err and "All well" not in refused.out
+
+
 def test_errors_are_a_document_too(desk: Desk) -> None:
     desk.write("runtimes = 4\n")
     told = desk.run("verify", "--json")

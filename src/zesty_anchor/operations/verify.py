@@ -17,6 +17,7 @@ from zesty_anchor.proof.reasons import NOT_YET
 from zesty_anchor.proof.result import Proof
 from zesty_anchor.proof.verified import EXITS, Drift, State, Verified
 from zesty_anchor.system.privilege import NO_ACCESS
+from zesty_anchor.system.problem import UsageProblem
 
 
 def verify(workstation: Workstation, person: Person, asking: Asking, *, deep: bool = False) -> Verified:
@@ -31,6 +32,12 @@ def verify(workstation: Workstation, person: Person, asking: Asking, *, deep: bo
     settle(as_root(workstation, plan.wanted.versions), person.asker, yes=person.yes)
     drift = drift_of(workstation, plan, deep=deep)
     proof = prove(plan.wanted, machine, person.jobs, asking)
+    if not proof.shells and (asking.only or asking.shells):
+        raise UsageProblem(
+            "no check is left: none has such a name, or no such shell is set up",
+            where=" ".join((*asking.only, *asking.shells)),
+            advice="zesty-anchor verify -v shows the names of all checks, and the shells",
+        )
     proof = explained(proof, plan.wanted, machine, workstation.place, drift)
     state = _state(drift, proof)
     versions = tuple(f"{each.runtime} {each.version}" for each in plan.wanted.versions)

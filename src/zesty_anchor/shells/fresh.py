@@ -128,8 +128,14 @@ def ask(
         started = {**environment, **dict(context.variables), MARK: str(room)}
         silent = None if "-i" in context.options else room / "noise"
         began = time.perf_counter()
+        # zsh asks a user who has no startup files of its own about them, but not on a screen as narrow as this one.
         with under_pty(
-            words, started, Path(environment["HOME"]), seconds=start_seconds, first=lambda: _without_terminal(silent)
+            words,
+            started,
+            Path(environment["HOME"]),
+            seconds=start_seconds,
+            columns=70,
+            first=lambda: _without_terminal(silent),
         ) as child:
             mark = f"{MARK}={room}".encode()
             talk = _Talk(child, pipes, lines, decide, interrupted, began + start_seconds, mark)
