@@ -24,7 +24,12 @@ def drift_of(workstation: Workstation, plan: Plan, *, deep: bool = False) -> tup
         return ()
     found = [
         Drift(
-            "version", f"{each.runtime} {each.want}", "install", "pending", "asked for, and not installed", each.place
+            "version",
+            f"{each.runtime} {each.want}",
+            "install",
+            "pending",
+            f"{each.runtime} {each.want} is asked for, and not installed",
+            workstation.locations.shown(each.place),
         )
         for each in plan.missing
     ]

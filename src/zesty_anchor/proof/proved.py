@@ -52,7 +52,7 @@ class Proved(msgspec.Struct):
         if now == before:
             return
         self.written = now
-        with suppress(OSError):
+        with suppress(OSError, UnicodeEncodeError):  # JSON knows no path that is not UTF-8
             replace(self.file, msgspec.json.encode(now, order="sorted"), 0o600, lasting=False)
 
 

@@ -24,10 +24,3 @@ class Question(msgspec.Struct, frozen=True):
     about: str = ""
     shared: bool = False
     check: Check | None = None
-
-
-class Owed(msgspec.Struct, frozen=True):
-    """A check of the manifest that no shell is needed for, or one shell is enough."""
-
-    check: Check
-    number: int

@@ -8,11 +8,17 @@ from xml.etree import ElementTree
 from zesty_anchor.files.replace import replace
 from zesty_anchor.proof.verified import Verified
 from zesty_anchor.system.credentials import without_credentials
+from zesty_anchor.system.problem import UsageProblem
 from zesty_anchor.system.visible import visible
 
 
 def write_junit(file: Path, seen: Verified) -> None:
     """Write it: one suite for each start of a shell, and one for what stands otherwise than it was put there."""
+    if not file.absolute().parent.is_dir():
+        what = f"the folder for {file} is not there"
+        raise UsageProblem(
+            what, where=str(file.absolute().parent), advice="make it, or name another file after --junit"
+        )
     total = sum(len(each.checks) for each in seen.shells) + len(seen.drift)
     failed = len(seen.proof.failures) + len(seen.drift)
     top = ElementTree.Element("testsuites", name="zesty-anchor verify", tests=str(total), failures=str(failed))
