@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import re
 import subprocess
 from pathlib import Path
@@ -357,33 +356,6 @@ def _processes(log: Path) -> int:
         and "resumed" not in line
         for line in lines
     )
-
-
-@pytest.mark.parametrize("shell", ["bash", "zsh", "fish"])
-def test_our_own_commands_are_completed(settled: Desk, shell: str) -> None:
-    if shell == "fish":
-        out = interactive(
-            settled, shell, "complete -C 'za swi'\ncomplete -C 'za switch ke'\ncomplete -C 'za switch kelp 4'", {}
-        )
-        assert {"switch", "kelp", "4.2.1"} <= set(re.findall(r"^\S+", out, re.MULTILINE))
-        return
-    protocol = {"_ZESTY_ANCHOR_COMPLETE": f"{shell}_complete"}
-    for words, number, expected in (
-        ("za swi", 1, "switch"),
-        ("za switch ke", 2, "kelp"),
-        ("za switch kelp 4", 3, "4.1.0"),
-        ("za with kelp=3", 2, "kelp=3.6.2"),
-    ):
-        assert expected in within(settled, ".", COMP_WORDS=words, COMP_CWORD=str(number), **protocol).out.replace(
-            ",", "\n"
-        ).split("\n")
-    if shell == "bash":
-        lines = "COMP_WORDS=(za switch kelp 4) COMP_CWORD=3; za__complete; echo got ${COMPREPLY[*]}"
-        assert "got 4.2.1 4.1.0" in interactive(settled, shell, lines, {})
-    else:
-        lines = "autoload -Uz compinit; compinit -D; . ~/.zshrc; echo bound $_comps[za]"
-        assert "bound za__complete" in interactive(settled, shell, lines, {})
-    assert os.environ.get("HOME") != str(settled.home)
 
 
 def test_a_default_that_does_not_answer_is_taken_back_whole(desk: Desk) -> None:

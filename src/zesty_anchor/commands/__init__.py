@@ -16,32 +16,11 @@ gc.set_threshold(50_000)
 import click  # noqa: E402
 
 from zesty_anchor import __version__  # noqa: E402
+from zesty_anchor.system.own_commands import COMMANDS  # noqa: E402
 
 _OTHERS_MAY_NOT_WRITE = 0o022
 UMASK: list[int] = []
 """What the caller lets others do with new files (umask(2)): for a program of theirs that takes our place."""
-
-_COMMANDS = {
-    "survey": "What is here: shells, startup files, who answers to each command.",
-    "draft": "Write a starter workstation.toml from what is here.",
-    "preview": "What would change, down to the lines of each startup file.",
-    "provision": "Make this machine as the manifest says, and prove it.",
-    "verify": "Open fresh shells and check what the manifest promises.",
-    "undo": "Take the last provisioning back.",
-    "dismantle": "Take back everything, leave no trace.",
-    "attic": 'What was removed and is still kept; "attic empty" throws it away.',
-    "list": "Versions obtainable and installed, which one is in effect and why.",
-    "switch": "Choose a version: for this session, this project or by default.",
-    "with": "Run one command with chosen versions.",
-    "locate": "Print the folder of an installed version (for an editor).",
-    "trace": "Where a command, a variable or a PATH entry comes from: file and line.",
-    "identity": "Print the public half of your key.",
-    "remove": "Uninstall one version.",
-    "lock": "Write exact versions, addresses and digests to workstation.lock.",
-    "demo": "A full example on shipped made-up data, in a throwaway home.",
-    "schema": "Print the JSON Schema of the manifest.",
-}
-
 
 _FOR_SHELLS = ("pins",)
 """Called by what we write for the shells, not by a person."""
@@ -53,10 +32,10 @@ class _Commands(click.Group):
     """Knows every command's name and summary without fetching it."""
 
     def list_commands(self, ctx: click.Context) -> list[str]:
-        return list(_COMMANDS)
+        return list(COMMANDS)
 
     def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
-        if cmd_name not in _COMMANDS and cmd_name not in _FOR_SHELLS:
+        if cmd_name not in COMMANDS and cmd_name not in _FOR_SHELLS:
             return None
         name = _FILES.get(cmd_name, cmd_name)
         command: click.Command = importlib.import_module(f"zesty_anchor.commands.{name}").command
@@ -65,17 +44,17 @@ class _Commands(click.Group):
     def resolve_command(
         self, ctx: click.Context, args: list[str]
     ) -> tuple[str | None, click.Command | None, list[str]]:
-        if args and args[0] not in (*_COMMANDS, *_FOR_SHELLS) and not args[0].startswith("-"):
+        if args and args[0] not in (*COMMANDS, *_FOR_SHELLS) and not args[0].startswith("-"):
             import difflib
 
-            close = difflib.get_close_matches(args[0], _COMMANDS, 1)
+            close = difflib.get_close_matches(args[0], COMMANDS, 1)
             advice = f"did you mean {close[0]!r}?" if close else "zesty-anchor --help lists them"
             raise click.UsageError(f"there is no command {args[0]!r}: {advice}", ctx)
         return super().resolve_command(ctx, args)
 
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
         with formatter.section("Commands"):
-            formatter.write_dl(list(_COMMANDS.items()))
+            formatter.write_dl([(name, own.summary) for name, own in COMMANDS.items()])
 
 
 @click.group(cls=_Commands, context_settings={"help_option_names": ["-h", "--help"]})

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import click
 
-from zesty_anchor.commands.completing import runtimes
 from zesty_anchor.commands.options import Setting, with_setting
 from zesty_anchor.manifest.read import NoManifest
 from zesty_anchor.operations.list import licence as licence_text
@@ -17,7 +16,7 @@ from zesty_anchor.show import listing
 
 
 @click.command()
-@click.argument("runtime", required=False, shell_complete=runtimes)
+@click.argument("runtime", required=False)
 @click.argument("line", required=False, default="")
 @click.option("--all", "each", is_flag=True, help="A line for each version, however many.")
 @click.option("--licence", is_flag=True, help="Print the licence of the version that would be taken.")

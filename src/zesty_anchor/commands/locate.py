@@ -4,14 +4,13 @@ from __future__ import annotations
 
 import click
 
-from zesty_anchor.commands.completing import installed, runtimes
 from zesty_anchor.commands.options import Setting, with_setting
 from zesty_anchor.operations.locate import locate
 
 
 @click.command()
-@click.argument("runtime", shell_complete=runtimes)
-@click.argument("version", required=False, default="", shell_complete=installed)
+@click.argument("runtime")
+@click.argument("version", required=False, default="")
 @with_setting()
 def command(setting: Setting, runtime: str, version: str) -> None:
     """Print the folder of an installed version, for an editor: the one in effect here, or that of VERSION (a line will do)."""

@@ -4,15 +4,14 @@ from __future__ import annotations
 
 import click
 
-from zesty_anchor.commands.completing import installed, runtimes
 from zesty_anchor.commands.options import Setting, with_setting
 from zesty_anchor.operations.remove import remove
 from zesty_anchor.show import document
 
 
 @click.command()
-@click.argument("runtime", shell_complete=runtimes)
-@click.argument("version", shell_complete=installed)
+@click.argument("runtime")
+@click.argument("version")
 @with_setting()
 def command(setting: Setting, runtime: str, version: str) -> None:
     """Uninstall one version. It goes to the attic: "zesty-anchor undo" brings it back.

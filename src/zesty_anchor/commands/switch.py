@@ -7,7 +7,6 @@ from typing import Any
 
 import click
 
-from zesty_anchor.commands.completing import installed, runtimes
 from zesty_anchor.commands.options import Setting, with_setting
 from zesty_anchor.engine.outcome import Outcome
 from zesty_anchor.operations.switch import by_default, choice, for_project, for_session, forget_project, forget_session
@@ -30,8 +29,8 @@ def _scopes(command: Callable[..., Any]) -> Callable[..., Any]:
 
 
 @click.command()
-@click.argument("runtime", shell_complete=runtimes)
-@click.argument("want", required=False, shell_complete=installed)
+@click.argument("runtime")
+@click.argument("want", required=False)
 @_scopes
 @click.option("--forget", is_flag=True, help="Drop the choice of the session or the project.")
 @click.option("--install", is_flag=True, help="Install the version first, if it is not there.")

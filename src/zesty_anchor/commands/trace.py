@@ -4,14 +4,13 @@ from __future__ import annotations
 
 import click
 
-from zesty_anchor.commands.completing import runtimes
 from zesty_anchor.commands.options import Setting, with_setting
 from zesty_anchor.operations.trace import trace
 from zesty_anchor.show import origins
 
 
 @click.command()
-@click.argument("name", shell_complete=runtimes)
+@click.argument("name")
 @with_setting()
 def command(setting: Setting, name: str) -> None:
     """Everything that answers to the command NAME in fresh shells: which one wins where, who owns it, the line of which

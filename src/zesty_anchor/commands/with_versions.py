@@ -9,14 +9,13 @@ import sys
 import click
 
 from zesty_anchor.commands import UMASK
-from zesty_anchor.commands.completing import pairs
 from zesty_anchor.commands.options import Setting, with_setting
 from zesty_anchor.operations.with_versions import environment as chosen_environment
 from zesty_anchor.system.problem import Problem, UsageProblem
 
 
 @click.command(context_settings={"ignore_unknown_options": True, "allow_interspersed_args": False})
-@click.argument("words", nargs=-1, type=click.UNPROCESSED, metavar="NAME=WANT ... -- COMMAND ...", shell_complete=pairs)
+@click.argument("words", nargs=-1, type=click.UNPROCESSED, metavar="NAME=WANT ... -- COMMAND ...")
 @click.option("--install", is_flag=True, help="Install a version first, if it is not there.")
 @with_setting()
 def command(setting: Setting, words: tuple[str, ...], install: bool) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from zesty_anchor.shells import completion, korn, posix
+from zesty_anchor.shells import completion, korn
 from zesty_anchor.shells.korn_follow import Dialect
 from zesty_anchor.shells.shell import (
     INTERACTIVE,
@@ -51,7 +51,11 @@ esac
 )
 
 _COMPLETES = """\
-function za__complete { ! za__load || za__complete "$@"; }
+function za__complete {{
+  za__completes=
+  [[ ! -r {file} ]] || . {file}
+  [[ -z $za__completes ]] || za__complete "$@"
+}}
 complete -F za__complete zesty-anchor za
 """
 
@@ -91,6 +95,9 @@ class Bash(korn.Korn):
     def dialect(self, environment: Environment) -> Dialect:
         """Where this one differs."""
         return Dialect(
-            self.name, "${BASH_VERSION-}", _AT_PROMPT, _AT_CD, completes=_COMPLETES,
-            completion=completion.bash(posix.words(environment.program)), says="printf '%s\\n'",
+            self.name, "${BASH_VERSION-}", _AT_PROMPT, _AT_CD, completes=_COMPLETES, says="printf '%s\\n'",
         )  # fmt: skip
+
+    def completion(self, environment: Environment, file: str) -> str:
+        """The text of the file that completes our own commands."""
+        return completion.bash(environment, self.quote)

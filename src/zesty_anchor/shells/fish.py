@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from zesty_anchor.shells import posix
+from zesty_anchor.shells import completion, posix
 from zesty_anchor.shells.apart import Apart
 from zesty_anchor.shells.fish_follow import either, literal, on_demand, quote, words
 from zesty_anchor.shells.shell import (
@@ -83,7 +83,12 @@ function za
   za $argv
 end
 function zesty-anchor; za $argv; end
-complete -c za -c zesty-anchor -f -a {completing}
+function za__complete
+  set -g za__completes
+  test -r {complete}; and source {complete}
+  set -q za__completes[1]; and za__complete
+end
+complete -k -c za -c zesty-anchor -f -a '(za__complete)'
 za__look
 {completions}else
 set -g za__first {scripted}
@@ -173,7 +178,7 @@ class Fish(Apart):
             many=_above(_LEVELS),
             some=_above(4),
             follow=q(follow),
-            completing=q("(za__load; and za__complete)"),
+            complete=q(f"{environment.shell}/complete.fish"),
             completions="".join(files),
             hooks=environment.hooks_of(self.name),
         )
@@ -181,6 +186,10 @@ class Fish(Apart):
     def on_demand(self, environment: Environment, file: str) -> str:
         """The text of the file that is read when something is to be chosen."""
         return on_demand(environment, file)
+
+    def completion(self, environment: Environment, file: str) -> str:
+        """The text of the file that completes our own commands."""
+        return completion.fish(environment, self.quote)
 
 
 _LEVELS = 16

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable
 
-from zesty_anchor.shells import completion, posix
+from zesty_anchor.shells import posix
 from zesty_anchor.shells.shell import MANIFEST_NAME, Environment, Of, Switchable, Template
 
 _ON_DEMAND = """\
@@ -216,7 +216,7 @@ function za
   za__look
   return $za_status
 end
-{completion}set -g za__loaded 1
+set -g za__loaded 1
 """
 
 
@@ -259,7 +259,6 @@ def on_demand(environment: Environment, file: str) -> str:
         executable=q(environment.program[0]),
         file=q(file),
         stamp=environment.stamp,
-        completion=completion.fish(words(environment.program)),
     )
 
 

@@ -10,20 +10,24 @@ from zesty_anchor.shells.fish import Fish
 from zesty_anchor.shells.ksh import Ksh
 from zesty_anchor.shells.mksh import Mksh
 from zesty_anchor.shells.sh import Sh
-from zesty_anchor.shells.shell import Environment, Follower, Shell
+from zesty_anchor.shells.shell import Completer, Environment, Follower, Shell
 from zesty_anchor.shells.tcsh import Tcsh
 from zesty_anchor.shells.zsh import Zsh
 
 SHELLS: dict[str, Shell] = {shell.name: shell for shell in (Bash(), Zsh(), Fish(), Ksh(), Mksh(), Tcsh(), Sh())}
 """Each is also the name of the language that its generated file is written in."""
 
-LAUNCH, SESSION, FOLLOW = "launch", "session", "follow."
+LAUNCH, SESSION, FOLLOW, COMPLETE = "launch", "session", "follow.", "complete."
 
 FOLLOWING: dict[str, Follower] = {"bash": Bash(), "zsh": Zsh(), "fish": Fish(), "ksh": Ksh(), "mksh": Mksh()}
 """The shells that follow the current folder: what they need for that stands in a second file."""
 
+COMPLETING: dict[str, Completer] = {"bash": Bash(), "zsh": Zsh(), "fish": Fish()}
+"""The shells that complete our own commands: what they need for that stands in a file of its own."""
+
 GENERATED: dict[str, Callable[[Environment, str], str]] = {
     **{f"{FOLLOW}{name}": shell.on_demand for name, shell in FOLLOWING.items()},
+    **{f"{COMPLETE}{name}": shell.completion for name, shell in COMPLETING.items()},
     LAUNCH: launch.common,
     **{name: shell.environment for name, shell in SHELLS.items() if name != "fish"},
     "fish": SHELLS["fish"].environment,

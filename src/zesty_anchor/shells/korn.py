@@ -129,7 +129,9 @@ def at_start(environment: Environment, dialect: Dialect) -> str:
         # What a line of the person's in between may have set anew; each of these adds what is not there.
         again=dialect.at_prompt + dialect.at_cd if dialect.told_of_cd else "",
         missed="" if dialect.told_of_cd else _MISSED,
-        tail=dialect.completes + hooks + "".join(files),
+        tail=dialect.completes.format(file=quote(f"{environment.shell}/complete.{dialect.name}"))
+        + hooks
+        + "".join(files),
     )
     return posix.HEAD.format(stamp=environment.stamp) + text
 

@@ -14,7 +14,7 @@ class Dialect(msgspec.Struct, frozen=True):
 
     ``itself`` is a word that is empty in every other shell; ``start`` stands first in a function; ``as_sh`` reads a file
     in the language of sh. ``at_prompt`` has the prompt look at the folder, ``at_cd`` follows ``cd`` itself.
-    ``completes`` registers the completion of our own commands, ``completion`` does it. ``there`` tests the project's file
+    ``completes`` registers the completion of our own commands. ``there`` tests the project's file
     where ``-ot`` does not count one that is gone as older. ``place`` puts the folders on PATH when the shell starts, where
     that goes better than in the way that all know. ``told_of_cd`` says that the shell tells of every change of the folder, ``says`` prints a line without starting anything. ``quiet`` stands
     first in a function that sets what lasts, ``globally`` before such an assignment alone: some shells warn of that where asked to.
@@ -27,7 +27,6 @@ class Dialect(msgspec.Struct, frozen=True):
     start: str = ""
     as_sh: str = ". {}"
     completes: str = ""
-    completion: str = ""
     there: str = ""
     place: str = ""
     told_of_cd: bool = False
@@ -190,7 +189,7 @@ function za {{
   za__look
   return ${{za_status-0}}
 }}
-{completion}za__loaded=1
+za__loaded=1
 """
 
 
@@ -237,7 +236,6 @@ def on_demand(environment: Environment, file: str, dialect: Dialect) -> str:
         stamp=environment.stamp,
         says=dialect.says,
         quiet=dialect.quiet,
-        completion=dialect.completion,
     )
 
 

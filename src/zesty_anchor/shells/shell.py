@@ -268,3 +268,10 @@ class Follower(Shell, Protocol):
 
     def on_demand(self, environment: Environment, file: str) -> str:
         """The text of the second file, read when something is to be chosen; ``file`` is the first one."""
+
+
+class Completer(Shell, Protocol):
+    """A shell in which functions can complete a command's words."""
+
+    def completion(self, environment: Environment, file: str) -> str:
+        """The text of the file that completes our own commands, read when that is first asked for; it will stand at ``file``."""

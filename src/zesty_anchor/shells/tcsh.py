@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from pathlib import Path
 
-from zesty_anchor.shells import posix
+from zesty_anchor.shells import completion, posix
 from zesty_anchor.shells.apart import Apart
 from zesty_anchor.shells.shell import (
     HIDING,
@@ -111,7 +111,7 @@ class Tcsh(Apart):
                     last=" ".join(map(q, environment.last)),
                 ),
                 environment.hooks_of(self.name),
-                f"if ( $?prompt ) then\n{complete}endif\n" if complete else "",
+                f"if ( $?prompt ) then\n{complete}{completion.tcsh(environment, q)}endif\n",
                 _ALIASES.format(program=" ".join(map(q, environment.program))),
             ]
         )

@@ -32,7 +32,11 @@ _SH_OPTIONS = "  emulate -L sh\n"
 # module first.)
 _COMPLETES = """\
 if typeset -f compdef >/dev/null; then
-function za__complete { ! za__load || za__complete "$@"; }
+function za__complete {{
+  za__completes=
+  [[ ! -r {file} ]] || . {file}
+  [[ -z $za__completes ]] || za__complete "$@"
+}}
 compdef za__complete zesty-anchor za
 fi
 """
@@ -88,7 +92,7 @@ class Zsh(korn.Korn):
         """Where this one differs."""
         return Dialect(
             self.name, "${ZSH_VERSION-}", _AT_PROMPT, _AT_CD, _SH_OPTIONS, "() {{ emulate -L sh; . {}; }}",
-            _COMPLETES, completion.zsh(posix.words(environment.program)),
+            _COMPLETES,
             "-e {} && ", self._place(environment), told_of_cd=True,
             quiet=_SH_OPTIONS, globally="typeset -g ",
         )  # fmt: skip
@@ -105,3 +109,7 @@ class Zsh(korn.Korn):
         words = [" ".join(map(self.quote, folders)) for folders in (front, (environment.launchers, *environment.last))]
         kept = f'"${{(@u)path:#({ours})}}"'
         return f"() {{\n  emulate -L zsh\n  path=({words[0]} {kept} {words[1]})\n}}\nexport PATH\n"
+
+    def completion(self, environment: Environment, file: str) -> str:
+        """The text of the file that completes our own commands."""
+        return completion.zsh(environment, self.quote)

@@ -18,7 +18,7 @@ from zesty_anchor.files.edit import Edit, lines_of, taken_out
 from zesty_anchor.files.replace import content_of, replace
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.shells.graphical import unfit
-from zesty_anchor.shells.known import FOLLOW, FOLLOWING, GENERATED, LAUNCH, SESSION, SHELLS
+from zesty_anchor.shells.known import COMPLETE, COMPLETING, FOLLOW, FOLLOWING, GENERATED, LAUNCH, SESSION, SHELLS
 from zesty_anchor.shells.posix import WRITTEN
 from zesty_anchor.shells.shell import Environment
 from zesty_anchor.survey.machine import Machine, generated_file
@@ -159,5 +159,6 @@ def used_files(wanted: Wanted, machine: Machine) -> frozenset[str]:
     used = {site.language for site in sites(wanted.shells, machine)} | {"fish"} & set(wanted.shells)
     if used & FOLLOWING.keys():
         used |= {"sh", *(f"{FOLLOW}{name}" for name in used & FOLLOWING.keys())}
+    used |= {f"{COMPLETE}{name}" for name in used & COMPLETING.keys()}
     used |= {LAUNCH} if wanted.recipes else set()
     return frozenset(used | ({SESSION} if machine.has_user_generator else set()))

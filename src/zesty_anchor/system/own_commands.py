@@ -1,0 +1,82 @@
+"""Our own commands, for the help and for completion: what each is for, what it takes, which options it has.
+
+Completion is answered by the shell from this table, without starting us; a test holds it against the commands themselves.
+"""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+
+class Own(NamedTuple):
+    """One command. ``arguments`` are kinds of word, in order: ``runtime``, ``version`` (one that is installed, of the runtime
+    before), ``pairs`` (NAME=VERSION, as many as there are, then a command line), ``word`` (nothing to be offered), or the
+    choices with ``|`` between them.
+    """
+
+    summary: str
+    arguments: tuple[str, ...] = ()
+    options: tuple[str, ...] = ()
+
+
+_ALL = ("-v", "--verbose", "-q", "--quiet", "--json", "--colour", "-h", "--help")
+_MANIFEST = (*_ALL, "-m", "--manifest", "--offline")
+_WORK = (*_MANIFEST, "-j", "--jobs", "-y", "--yes", "--trust")
+_ASKS = (*_ALL, "-y", "--yes")
+
+COMMANDS = {
+    "survey": Own("What is here: shells, startup files, who answers to each command.", (), _MANIFEST),
+    "draft": Own("Write a starter workstation.toml from what is here.", ("file",), _ALL),
+    "preview": Own(
+        "What would change, down to the lines of each startup file.", (), ("--check", "--script", *_MANIFEST)
+    ),
+    "provision": Own("Make this machine as the manifest says, and prove it.", (), ("--deep", *_WORK)),
+    "verify": Own(
+        "Open fresh shells and check what the manifest promises.",
+        (),
+        ("--deep", "--only", "--shell", "--junit", *_WORK),
+    ),
+    "undo": Own("Take the last provisioning back.", (), ("--run", "--list", *_ASKS)),
+    "dismantle": Own("Take back everything, leave no trace.", (), _ASKS),
+    "attic": Own('What was removed and is still kept; "attic empty" throws it away.', ("empty",), _ASKS),
+    "list": Own(
+        "Versions obtainable and installed, which one is in effect and why.",
+        ("runtime", "word"),
+        ("--all", "--licence", *_MANIFEST),
+    ),
+    "switch": Own(
+        "Choose a version: for this session, this project or by default.",
+        ("runtime", "version"),
+        ("--session", "--project", "--default", "--forget", "--install", *_WORK),
+    ),
+    "with": Own("Run one command with chosen versions.", ("pairs",), ("--install", *_MANIFEST)),
+    "locate": Own("Print the folder of an installed version (for an editor).", ("runtime", "version"), _MANIFEST),
+    "trace": Own("Where a command, a variable or a PATH entry comes from: file and line.", ("runtime",), _MANIFEST),
+    "identity": Own("Print the public half of your key.", (), _MANIFEST),
+    "remove": Own("Uninstall one version.", ("runtime", "version"), _MANIFEST),
+    "lock": Own(
+        "Write exact versions, addresses and digests to workstation.lock.",
+        (),
+        ("--platform", "--upgrade", *_MANIFEST),
+    ),
+    "demo": Own("A full example on shipped made-up data, in a throwaway home.", (), ("--keep", *_ALL)),
+    "schema": Own("Print the JSON Schema of the manifest.", (), ("-h", "--help")),
+}
+
+VALUES = {
+    "--colour": "auto|always|never",
+    "--shell": "bash|zsh|fish|ksh|mksh|tcsh|sh",
+    "-m": "file",
+    "--manifest": "file",
+    "--trust": "file",
+    "--junit": "file",
+    "--keep": "file",
+    "-j": "word",
+    "--jobs": "word",
+    "--run": "word",
+    "--platform": "word",
+    "--only": "runtime",
+    "--script": "runtime",
+    "--upgrade": "runtime",
+}
+"""The options that take a value, each the same in every command, and its kind (as of an argument; ``file`` is any path)."""

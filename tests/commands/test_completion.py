@@ -1,0 +1,144 @@
+"""Tab behind our own commands, in real shells at a terminal; and the table that it is answered from."""
+
+from __future__ import annotations
+
+import re
+import time
+from pathlib import Path
+from typing import Any
+
+import click
+import pexpect
+import pytest
+
+from tests.conftest import PROGRAMS, Desk
+from zesty_anchor.commands import main
+from zesty_anchor.system.own_commands import COMMANDS, VALUES
+
+SHELLS = [pytest.param(name, marks=pytest.mark.needs(name)) for name in ("bash", "zsh", "fish")]
+READY = {
+    "bash": "bind 'set show-all-if-ambiguous on'; bind 'set enable-bracketed-paste off'",
+    "zsh": "autoload -Uz compinit; compinit -D; . ~/.zshrc; bindkey '^I' complete-word; setopt no_list_ambiguous",
+    "fish": "true",
+}
+
+
+def test_the_table_says_what_the_commands_are() -> None:
+    """Names, options, choices, and how many arguments."""
+    context = click.Context(main)
+    seen: dict[str, str] = {}
+    for name, own in COMMANDS.items():
+        command = main.get_command(context, name)
+        assert command is not None
+        options = [p for p in command.params if isinstance(p, click.Option)]
+        assert sorted(own.options) == sorted([o for p in options for o in p.opts] + ["-h", "--help"]), name
+        arguments = [p for p in command.params if isinstance(p, click.Argument)]
+        assert len(own.arguments) == len(arguments), name
+        for option in options:
+            if not option.is_flag:
+                kind = "|".join(option.type.choices) if isinstance(option.type, click.Choice) else None
+                kind = "file" if isinstance(option.type, click.Path) else kind
+                for word in option.opts:
+                    assert VALUES[word] == (kind or VALUES[word]), word
+                    seen[word] = VALUES[word]
+                    assert (VALUES[word] in ("word", "runtime")) == (kind is None)
+    assert seen == VALUES
+
+
+class Tab:
+    """A shell at a terminal, in a folder with a file of the person's own."""
+
+    def __init__(self, desk: Desk, shell: str, before: tuple[str, ...] = ()) -> None:
+        environment = {"HOME": str(desk.home), "PATH": "/usr/bin:/bin", "TERM": "xterm", "LANG": "C.UTF-8"}
+        words = [*before, PROGRAMS[shell], "-i"]
+        self.child: Any = pexpect.spawn(
+            words[0], words[1:], env=environment, cwd=str(desk.home), encoding="utf-8", dimensions=(50, 160)
+        )
+        self.child.delaybeforesend = None
+        self.child.sendline(READY[shell] + "; echo rea''dy")
+        self.child.expect("\nready|\rready", timeout=30)
+        self.settled()
+
+    def settled(self) -> str:
+        """What came, until nothing has for a while."""
+        said, last = "", time.monotonic()
+        while time.monotonic() - last < 0.5:
+            try:
+                said += self.child.read_nonblocking(65536, 0.1)
+                last = time.monotonic()
+            except pexpect.TIMEOUT:
+                pass
+        return re.sub(r"\x1b\[[?>=0-9;]*[A-Za-z]|\x1b\(.|\x1b[=>78]|\x1b\][^\x07]*\x07|\r", "", said)
+
+    def offers(self, words: str) -> set[str]:
+        """The words that a first and a second Tab bring."""
+        self.child.send(words)
+        self.settled()
+        self.child.send("\t")
+        said = self.settled()
+        self.child.send("\t")
+        said += self.settled()
+        self.child.send("\x03")
+        self.settled()
+        return set(re.split(r"[\s()]+", said))
+
+
+@pytest.mark.parametrize("shell", SHELLS)
+def test_tab_offers_what_could_stand_there(settled: Desk, shell: str) -> None:
+    (settled.home / "soundings.toml").touch()
+    tab = Tab(settled, shell)
+    for words, expected, not_so in (
+        ("za l", {"list", "locate", "lock"}, {"survey"}),
+        ("za switch kelp ", {"4.2.1", "3.6.2", "lts"}, {"auto"}),
+        ("za with kelp=", {"4.2.1", "3.6.2"}, {"survey"}),
+        ("za verify --colour ", {"auto", "always", "never"}, {"bash"}),
+        ("za switch kelp 4.2.1 --", {"--forget", "--json"}, {"--junit"}),
+    ):
+        got = tab.offers(words)
+        missing = {each for each in expected if not any(each in word for word in got)}
+        assert not missing, (words, got)
+        assert not not_so & got, words
+    for words, ends in (
+        ("za switch ke", "lp"),
+        ("za remove kelp 4.1", ".0"),
+        ("za with kelp=3", ".6.2"),
+        ("za verify -m ~/soun", "dings.toml"),
+        ("za verify --manifest soun", "dings.toml"),
+        ("za with kelp=4.2.1 -- cat soun", "dings.toml"),
+    ):
+        assert any(ends in each for each in tab.offers(words)), words
+    tab.child.close(force=True)
+
+
+@pytest.mark.parametrize("shell", SHELLS)
+@pytest.mark.needs("strace")
+def test_tab_starts_no_program(settled: Desk, shell: str, tmp_path: Path) -> None:
+    """strace(1) sees every execve: ours, least of all, is not among them."""
+    log = tmp_path / "log"
+    tab = Tab(settled, shell, (PROGRAMS["strace"], "-f", "-qq", "-o", str(log), "-e", "trace=execve"))
+    begun = log.read_text().count("execve(")
+    assert begun >= 1
+    for words in ("za sw", "za switch ", "za switch kelp 4", "za with kelp=", "za verify --colour "):
+        tab.offers(words)
+    assert log.read_text().count("execve(") == begun
+    tab.child.close(force=True)
+
+
+@pytest.mark.parametrize("shell", SHELLS)
+def test_without_its_file_tab_offers_nothing_and_the_shell_goes_on(settled: Desk, shell: str) -> None:
+    (settled.home / f".local/share/zesty-anchor/shell/complete.{shell}").write_text("")
+    tab = Tab(settled, shell)
+    tab.offers("za swi")
+    tab.child.sendline("echo still he''re")
+    assert "still here" in tab.settled()
+    tab.child.close(force=True)
+
+
+@pytest.mark.needs("tcsh")
+def test_tcsh_knows_our_commands_and_runtimes(settled: Desk) -> None:
+    words = [PROGRAMS["tcsh"], "-i"]
+    environment = {"HOME": str(settled.home), "PATH": "/usr/bin:/bin", "TERM": "xterm"}
+    child: Any = pexpect.spawn(words[0], words[1:], env=environment, cwd=str(settled.home), encoding="utf-8")
+    child.sendline("complete za; echo rea''dy")
+    child.expect("n/switch/[^\r\n]*kelp", timeout=30)
+    child.close(force=True)
