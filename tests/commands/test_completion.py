@@ -51,6 +51,8 @@ class Tab:
     def __init__(self, desk: Desk, shell: str, before: tuple[str, ...] = ()) -> None:
         environment = {"HOME": str(desk.home), "PATH": "/usr/bin:/bin", "TERM": "xterm", "LANG": "C.UTF-8"}
         words = [*before, PROGRAMS[shell], "-i"]
+        # fish would read all manual pages, beside the test, where it finds none of what it makes of them.
+        (desk.home / ".local/share/fish/generated_completions").mkdir(parents=True, exist_ok=True)
         self.child: Any = pexpect.spawn(
             words[0], words[1:], env=environment, cwd=str(desk.home), encoding="utf-8", dimensions=(50, 160)
         )

@@ -8,6 +8,7 @@ from pathlib import Path
 
 import pytest
 
+from tests.commands.conftest import GUARD
 from tests.commands.test_contexts import FOLLOWING, environment, interactive
 from tests.conftest import PROGRAM, PROGRAMS, Answer, Desk
 from zesty_anchor.demo.home import likeness
@@ -312,6 +313,47 @@ def test_zsh_follows_with_other_options(settled: Desk, options: str) -> None:
         file.write_bytes(before)
     assert versions(shown) == ["3.6.2", "4.2.1", "3.6.2", "4.1.0"], shown
     assert not re.search(r"za_|created globally|enclosing scope|not set", shown), shown
+
+
+ALIASED = (
+    "set",
+    "export",
+    "unset",
+    "eval",
+    "typeset",
+    "read",
+    "printf",
+    "print",
+    "source",
+    "builtin",
+    "command",
+    "emulate",
+)
+
+
+@pytest.mark.parametrize("shell", [*KORN, "fish"])
+def test_aliases_of_builtins_do_not_count_in_our_files(settled: Desk, shell: str) -> None:
+    """A person may call anything by any name: our own lines mean the builtins (POSIX.1-2017, XCU 2.3.1)."""
+    if shell == "fish":
+        own = "".join(f"function {n}; builtin echo aliased {n}; end\n" for n in ("echo", "export"))
+        file = settled.write(own, ".config/fish/conf.d/00-mine.fish")
+        before = None
+    else:
+        file = settled.home / f".{shell}rc"
+        before = file.read_bytes()
+        own = "".join(f"alias {n}='echo aliased {n};'\n" for n in ALIASED)
+        # The guard at the top of .bashrc would hide our line.
+        file.write_bytes(own.encode() + before.replace(GUARD.encode(), b""))
+    try:
+        lines = ["cd project", "kelp --version", "cd ..", "kelp --version", "za switch kelp 4.1", "kelp --version"]
+        shown = interactive(settled, shell, "\n".join(lines), {})
+    finally:
+        if before is None:
+            file.unlink()
+        else:
+            file.write_bytes(before)
+    assert versions(shown) == ["3.6.2", "4.2.1", "4.1.0"], shown
+    assert "aliased" not in shown, shown
 
 
 @pytest.mark.needs("fish")

@@ -36,15 +36,15 @@ _AT_CD = (
     + """\
 case ${BASH_ALIASES[cd]-} in
   za__*) ;;
-  ?*) case ${BASH_ALIASES[cd]} in *[\\;\\|\\&]*) ;; *) alias cd="za__after ${BASH_ALIASES[cd]}" ;; esac ;;
+  ?*) case ${BASH_ALIASES[cd]} in *[\\;\\|\\&]*) ;; *) \\alias cd="za__after ${BASH_ALIASES[cd]}" ;; esac ;;
   *)
-    if typeset -f cd >/dev/null; then
-      [[ -n ${za__cd-} ]] || alias cd=za__cd
+    if \\typeset -f cd >/dev/null; then
+      [[ -n ${za__cd-} ]] || \\alias cd=za__cd
     else
       za__cd=1
-      function cd { builtin cd "$@" && { [[ $PWD == "$za__where" ]] || za__look; }; }
-      function pushd { builtin pushd "$@" && za__entered; }
-      function popd { builtin popd "$@" && za__entered; }
+      function cd { \\builtin cd "$@" && { [[ $PWD == "$za__where" ]] || za__look; }; }
+      function pushd { \\builtin pushd "$@" && za__entered; }
+      function popd { \\builtin popd "$@" && za__entered; }
     fi ;;
 esac
 """
@@ -53,10 +53,10 @@ esac
 _COMPLETES = """\
 function za__complete {{
   za__completes=
-  [[ ! -r {file} ]] || . {file}
+  [[ ! -r {file} ]] || \\. {file}
   [[ -z $za__completes ]] || za__complete "$@"
 }}
-complete -F za__complete zesty-anchor za
+\\complete -F za__complete zesty-anchor za
 """
 
 

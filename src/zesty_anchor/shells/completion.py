@@ -17,23 +17,23 @@ from zesty_anchor.system.own_commands import COMMANDS, VALUES
 # what comes after the last = then.
 _BASH = """\
 function za__offer {{
-  typeset za_one za_cut=
+  \\typeset za_one za_cut=
   [[ $1 != *=* || $COMP_WORDBREAKS != *=* ]] || za_cut=${{1%=*}}=
   for za_one in "${{@:2}}"; do [[ $za_one != "$1"* ]] || COMPREPLY+=("${{za_one#"$za_cut"}}"); done
 }}
 function za__versions {{
-  typeset za_folder
+  \\typeset za_folder
   za_found=({words})
   [[ -n $1 && -d {shelf}/$1 ]] || return 0
   for za_folder in {shelf}/"$1"/*/; do [[ ! -d $za_folder ]] || {{ za_folder=${{za_folder%/}}; za_found+=("${{za_folder##*/}}"); }}; done
 }}
 function za__complete {{
-  typeset za_line=${{COMP_LINE:0:COMP_POINT}} za_word= za_kind= za_before= za_given= za_at=0 za_i za_last IFS=$' \\t\\n'
-  typeset -a za_all=() za_found=() za_options=() za_kinds=()
-  COMPREPLY=()
-  read -ra za_all <<<"$za_line"
+  \\typeset za_line="${{COMP_LINE:0:COMP_POINT}}" za_word= za_kind= za_before= za_given= za_at=0 za_i za_last IFS=$' \\t\\n'
+  \\typeset -a za_all za_found za_options za_kinds
+  COMPREPLY=() za_all=() za_found=() za_options=() za_kinds=()
+  \\read -ra za_all <<<"$za_line"
   za_last=$((${{#za_all[@]}} - 1))
-  [[ $za_line == *[[:blank:]] ]] || {{ za_word=${{za_all[za_last]}}; unset "za_all[za_last]"; }}
+  [[ $za_line == *[[:blank:]] ]] || {{ za_word=${{za_all[za_last]}}; \\unset "za_all[za_last]"; }}
   case ${{za_all[1]-}} in
     '') za__offer "$za_word" {commands}; return 0 ;;
 {table}    *) return 0 ;;
@@ -67,20 +67,20 @@ function za__complete {{
   case $za_kind in
     runtime) za_found=({runtimes}) ;;
     version) za__versions "$za_given" ;;
-    pairs) za_found=({pairs}); compopt -o nospace 2>/dev/null ;;
-    file) compopt -o default 2>/dev/null; return 0 ;;
+    pairs) za_found=({pairs}); \\compopt -o nospace 2>/dev/null ;;
+    file) \\compopt -o default 2>/dev/null; return 0 ;;
     word) ;;
     *) IFS='|'; za_found=($za_kind); IFS=$' \\t\\n' ;;
   esac
   za__offer "$za_word" "${{za_found[@]/#/$za_before}}"
 }}
 function za__command {{
-  typeset za_j=2
+  \\typeset za_j=2
   while [[ $za_j -lt $COMP_CWORD && ${{COMP_WORDS[za_j]}} != -- ]]; do za_j=$((za_j + 1)); done
-  if [[ ${{COMP_WORDS[za_j]}} != -- ]]; then compopt -o default 2>/dev/null
+  if [[ ${{COMP_WORDS[za_j]}} != -- ]]; then \\compopt -o default 2>/dev/null
   elif typeset -F _command_offset >/dev/null; then _command_offset $((za_j + 1))
   elif [[ $COMP_CWORD == $((za_j + 1)) ]]; then COMPREPLY=($(compgen -c -- "$za_word"))
-  else compopt -o default 2>/dev/null
+  else \\compopt -o default 2>/dev/null
   fi
 }}
 za__completes=1
@@ -88,9 +88,9 @@ za__completes=1
 # zshcompwid(1): words, CURRENT, compadd; what fits is chosen by the system of completion itself.
 _ZSH = """\
 function za__complete {{
-  emulate -L zsh -o extended_glob
-  local za_kind= za_given= za_word=$words[CURRENT] za_at=1 za_i
-  local -a za_found za_options za_kinds za_told
+  \\emulate -L zsh -o extended_glob
+  \\local za_kind= za_given= za_word="$words[CURRENT]" za_at=1 za_i
+  \\local -a za_found za_options za_kinds za_told
   if (( CURRENT == 2 )); then
     za_told=({told})
     if [[ $za_word == -* ]]; then compadd -- --help --version; else _describe -V commands za_told; fi
@@ -137,7 +137,7 @@ function za__complete {{
   esac
 }}
 function za__command {{
-  shift $1 words
+  \\shift $1 words
   (( CURRENT -= $1 ))
   _normal
 }}

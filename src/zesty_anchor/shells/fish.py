@@ -74,18 +74,18 @@ function za__first_prompt --on-event fish_prompt
 end
 function za__load
   set -g za__loaded
-  test -r {follow}; and source {follow}
+  test -r {follow}; and builtin source {follow}
   set -q za__loaded[1]
 end
 function za__follow; za__load; and za__follow; end
 function za
-  za__load; or begin; echo 'zesty-anchor: what it wrote for this shell is gone; a new shell is without it' >&2; return 127; end
+  za__load; or begin; builtin echo 'zesty-anchor: what it wrote for this shell is gone; a new shell is without it' >&2; return 127; end
   za $argv
 end
 function zesty-anchor; za $argv; end
 function za__complete
   set -g za__completes
-  test -r {complete}; and source {complete}
+  test -r {complete}; and builtin source {complete}
   set -q za__completes[1]; and za__complete
 end
 complete -k -c za -c zesty-anchor -f -a '(za__complete)'
@@ -162,7 +162,7 @@ class Fish(Apart):
         values = ((name, environment.by_default(template)) for name, template in environment.variables)
         exact = dict.fromkeys((*environment.first, environment.launchers, *environment.last))
         ours = "|".join([f"{literal(environment.shelf)}/", *(f"{literal(folder)}$" for folder in exact)])
-        files = (f"test -r {q(f)}; and source {q(f)}\n" for f in environment.completions_of(self.name))
+        files = (f"test -r {q(f)}; and builtin source {q(f)}\n" for f in environment.completions_of(self.name))
         return posix.HEAD.format(stamp=environment.stamp) + _AT_START.format(
             exports="".join(f"set -gx {name} {q(value)}\n" for name, value in values if value is not None),
             stamp=environment.stamp,

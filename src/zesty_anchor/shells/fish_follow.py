@@ -188,7 +188,7 @@ function za__ask
   ZESTY_ANCHOR_SHELL=fish {program} pins -- $argv
 end
 function za__without
-  echo $argv[1]{executable}' is not installed any more: install it with pip install zesty-anchor' >&2
+  builtin echo $argv[1]{executable}' is not installed any more: install it with pip install zesty-anchor' >&2
 end
 function za
   set -l IFS \\n' '\\t
@@ -203,7 +203,7 @@ function za
     if string match -q 'session:*' -- $za_out
       set -gx ZESTY_ANCHOR_SESSION (string replace -r '^session: ?' '' -- $za_out)
     else if test -n "$za_out"
-      echo $za_out
+      builtin echo $za_out
     end
   else
     ZESTY_ANCHOR_SHELL=fish {program} $argv; or set za_status $status
@@ -211,7 +211,7 @@ function za
   if test -r {file}
     set -l za_head
     read -l -L za_head za_head <{file}
-    test "$za_head" = '# stamp {stamp}'; or source {file}
+    test "$za_head" = '# stamp {stamp}'; or builtin source {file}
   end
   za__look
   return $za_status

@@ -33,15 +33,15 @@ from zesty_anchor.shells.shell import Environment
 # short one is a quick one. za__where and za__file are empty until the first prompt, where what the startup files after
 # this one did to PATH is looked at once.
 _AT_START = """\
-if [ -z "{itself}" ]; then if [ -r {sh} ]; then . {sh}; fi; return 0; fi
-{exports}case $- in *i*) ;; *) if [[ -r {sh} ]]; then za__plain=1; {as_sh}; unset za__plain; fi; {hooks_inline}return 0 ;; esac
-if [[ ${{za__stamp-}} == {stamp} && $PATH == "${{za__first-}}":* ]] && typeset -f za__look >/dev/null; then
+if [ -z "{itself}" ]; then if [ -r {sh} ]; then \\. {sh}; fi; return 0; fi
+{exports}case $- in *i*) ;; *) if [[ -r {sh} ]]; then za__plain=1; {as_sh}; \\unset za__plain; fi; {hooks_inline}return 0 ;; esac
+if [[ ${{za__stamp-}} == {stamp} && $PATH == "${{za__first-}}":* ]] && \\typeset -f za__look >/dev/null; then
 za__look
 {again}{tail}return 0
 fi
 za__front={front} za__mode=first
 {place}za__first=$za__front za__tokens= za__new=1 za__said=${{za__said-}} za__near= za__pins= za__where= za__known= za__folder= za__file= za__watching=
-unset za__front za__mode
+\\unset za__front za__mode
 {shared}function za__look {{
 {quiet}  za__where=$PWD
   if [[ $PWD == "$za__known" ]] && za__unchanged; then za__recall; return 0; fi
@@ -69,7 +69,7 @@ function za__again {{
 }}
 function za__load {{
   {globally}za__loaded=
-  [[ ! -r {follow} ]] || . {follow}
+  [[ ! -r {follow} ]] || \\. {follow}
   [[ -n $za__loaded ]]
 }}
 function za__follow {{ ! za__load || za__follow; }}
@@ -77,7 +77,7 @@ function za {{
   za__load || {{ {says} 'zesty-anchor: what it wrote for this shell is gone; a new shell is without it' >&2; return 127; }}
   za "$@"
 }}
-alias zesty-anchor=za
+\\alias zesty-anchor=za
 {at_prompt}{at_cd}za__stamp={stamp}
 za__look
 za__where= za__file=
@@ -86,20 +86,20 @@ za__where= za__file=
 # front of a function counts in what is typed; where one is made after our line, a folder that was entered without us shows it.
 CD = """\
 function za__cd {
-  typeset za_status=0
+  \\typeset za_status=0
   \\cd "$@" || za_status=$?
   za__entered
   return $za_status
 }
 function za__after {
-  typeset za_status=0
+  \\typeset za_status=0
   "$@" || za_status=$?
   za__entered
   return $za_status
 }
 """
 _MISSED = """\
-  [[ -z $za__where || $PWD == "$za__where" ]] || alias cd >/dev/null 2>&1 || alias cd=za__cd
+  [[ -z $za__where || $PWD == "$za__where" ]] || \\alias cd >/dev/null 2>&1 || \\alias cd=za__cd
 """
 
 
@@ -117,7 +117,7 @@ def at_start(environment: Environment, dialect: Dialect) -> str:
         hooks_inline="\n" + hooks if hooks else "",
         front=quote(":".join(front)),
         place=dialect.place
-        or posix.place(environment, (environment.launchers, *environment.last)) + "unset za__out za__ifs za__flags\n",
+        or posix.place(environment, (environment.launchers, *environment.last)) + "\\unset za__out za__ifs za__flags\n",
         stamp=environment.stamp,
         says=dialect.says,
         quiet=dialect.quiet,

@@ -25,7 +25,7 @@ class Dialect(msgspec.Struct, frozen=True):
     at_prompt: str
     at_cd: str
     start: str = ""
-    as_sh: str = ". {}"
+    as_sh: str = "\\. {}"
     completes: str = ""
     there: str = ""
     place: str = ""
@@ -44,7 +44,7 @@ function za__forget {{
 }}
 za__forget
 function za__place {{
-{start}  typeset za__out za__ifs za__flags za__entry za__mode="$1" za__front="$za__first"
+{start}  \\typeset za__out za__ifs za__flags za__entry za__mode="$1" za__front="$za__first"
 {place}}}
 function za__choose {{
 {quiet}  za__tokens=$1
@@ -59,8 +59,8 @@ function za__choose {{
   if [[ $PATH == "$2":* ]]; then PATH=$za__first${{PATH:${{#2}}}}; else za__place keep; fi
 }}
 function za__work_out {{
-{start}  typeset za_token IFS=' '
-  set -- {defaults}
+{start}  \\typeset za_token IFS=' '
+  \\set -- {defaults}
   for za_token in $za__tokens; do
     case $za_token in
 {tokens}    esac
@@ -70,7 +70,7 @@ function za__work_out {{
 {variables}}}
 function za__follow {{
 {quiet}  za__pins= za__sure=1
-  set --
+  \\set --
   while [[ $za__folder != - ]]; do
 {collect}    while
       [[ -n $za__folder && $za__folder != "${{HOME-}}" ]] || break 2
@@ -83,22 +83,22 @@ function za__follow {{
     za__watch "$@"
     [[ -z $za__file || -z $za__sure || ${{za__file%/*}} != "${{PWD%/}}" ]] || za__keep "$@"
   fi
-  set -- "$za__pins${{ZESTY_ANCHOR_SESSION-}}"
+  \\set -- "$za__pins${{ZESTY_ANCHOR_SESSION-}}"
   [[ $1 == "$za__tokens" ]] || za__choose "$1" "$za__first"
 }}
 function za__keep {{
-{start}  typeset za_folder=${{PWD%/}} za_name za_entry za_line za_number=0 za_text= za_same=
+{start}  \\typeset za_folder="${{PWD%/}}" za_name za_entry za_line za_number=0 za_text= za_same=
   for za_name; do
     za_number=$((za_number + 1)) za_entry={pins}$za_name=
-    read -r za_line <"$za_entry"
-    eval "za__pin_$za_number=\\$za_name za__entry_$za_number=\\$za_entry za__line_$za_number=\\$za_line"
-    za_same="$za_same && read -r za__line <\\"\\$za__entry_$za_number\\" && [[ \\$za__line == \\"\\$za__line_$za_number\\" ]]"
+    \\read -r za_line <"$za_entry"
+    \\eval "za__pin_$za_number=\\$za_name za__entry_$za_number=\\$za_entry za__line_$za_number=\\$za_line"
+    za_same="$za_same && \\read -r za__line <\\"\\$za__entry_$za_number\\" && [[ \\$za__line == \\"\\$za__line_$za_number\\" ]]"
     za_text="$za_text{there_kept}! \\$za__pin_$za_number -nt \\$za__entry_$za_number && ! \\$za__pin_$za_number -ot \\$za__entry_$za_number && "
   done
   za_number=0
   while
     za_number=$((za_number + 1))
-    eval "za__up_$za_number=\\$za_folder"
+    \\eval "za__up_$za_number=\\$za_folder"
     if [[ {some_inside} ]]; then
       for za_name in {names}; do [[ -f $za_folder/$za_name ]] || za_text="$za_text! -e \\$za__up_$za_number/$za_name && "; done
     else
@@ -108,12 +108,12 @@ function za__keep {{
   do
     za_folder=${{za_folder%/*}}
   done
-  eval "function za__unchanged {{ [[ ${{za_text%' && '}} ]]$za_same; }}"
+  \\eval "function za__unchanged {{ [[ ${{za_text%' && '}} ]]$za_same; }}"
   za__known=$PWD za__known_watch=$za__watching za__known_pins=$za__pins
 }}
 function za__recall {{
 {quiet}  za__pins=$za__known_pins
-  [[ -n $za__near && $za__watching == "$za__known_watch" ]] || {{ za__near=1 za__watching=$za__known_watch; eval "$za__watching"; }}
+  [[ -n $za__near && $za__watching == "$za__known_watch" ]] || {{ za__near=1 za__watching=$za__known_watch; \\eval "$za__watching"; }}
   [[ $za__pins${{ZESTY_ANCHOR_SESSION-}} == "$za__tokens" ]] || za__choose "$za__pins${{ZESTY_ANCHOR_SESSION-}}" "$za__first"
 }}
 function za__plain {{
@@ -121,18 +121,18 @@ function za__plain {{
   function za__prompt {{ {prompt}; }}
 }}
 function za__watch {{
-{start}  typeset za_name za_number=0 za_text='{moved}'
+{start}  \\typeset za_name za_number=0 za_text='{moved}'
   for za_name; do
     za_number=$((za_number + 1))
-    eval "za__told_$za_number={pins}\\$za_name= za_name=\\${{za_name#\"\\${{PWD%/}}/\"}} za__seen_$za_number=\\$za_name"
+    \\eval "za__told_$za_number={pins}\\$za_name= za_name=\\${{za_name#\"\\${{PWD%/}}/\"}} za__seen_$za_number=\\$za_name"
     za_text="$za_text{there_seen}! \\$za__seen_$za_number -nt \\$za__told_$za_number && ! \\$za__seen_$za_number -ot \\$za__told_$za_number && "
   done
   for za_name in {names}; do [[ -e ${{PWD%/}}/$za_name ]] || za_text="$za_text! -e $za_name && "; done
   za__near=1 za__watching="function za__prompt {{ [[ ${{za_text%' && '}} ]] || za__again; }}"
-  eval "$za__watching"
+  \\eval "$za__watching"
 }}
 function za__read {{
-{start}  typeset za_name za_entry= za_line za_soft= za_asked=
+{start}  \\typeset za_name za_entry= za_line za_soft= za_asked=
   for za_name; do
     za_entry={pins}$za_name=
     if [[ ! -r $za_entry || $za_name -nt $za_entry || $za_name -ot $za_entry ]]; then
@@ -141,7 +141,7 @@ function za__read {{
       if [[ ! -r $za_entry || $za_name -nt $za_entry || $za_name -ot $za_entry ]]; then za__sure=; continue; fi
     fi
     [[ -n $za__file ]] || za__file=$za_name
-    read -r za_line <"$za_entry" || {{ za__sure=; continue; }}
+    \\read -r za_line <"$za_entry" || {{ za__sure=; continue; }}
     case $za_line in
       '~'*) za_soft="$za_line $za_soft" ;;
       *) za__pins="$za_line $za__pins" ;;
@@ -151,7 +151,7 @@ function za__read {{
   za__pins=$za_soft$za__pins
 }}
 function za__tell {{
-  typeset za_text
+  \\typeset za_text
   while read -r za_text; do
     case $za_text in
       '- '*) case $za__said in *"$za_text|"*) ;; *) za__said="$za__said$za_text|"; {says} "${{za_text#- * }}" >&2 ;; esac ;;
@@ -170,12 +170,12 @@ function za__without {{
   {says} "$1"{executable}' is not installed any more: install it with pip install zesty-anchor' >&2
 }}
 function za {{
-  typeset za_out za_status
+  \\typeset za_out za_status
   [[ -x {executable} ]] || {{ za__without "zesty-anchor: "; return 127; }}
   if [[ ${{1-}} == switch ]]; then
     za_out=$(ZESTY_ANCHOR_SHELL={shell} {program} "$@") || return
     case $za_out in
-      'session: '*) export ZESTY_ANCHOR_SESSION="${{za_out#session: }}" ;;
+      'session: '*) \\export ZESTY_ANCHOR_SESSION="${{za_out#session: }}" ;;
       ?*) {says} "$za_out" ;;
     esac
   else
@@ -183,8 +183,8 @@ function za {{
     ZESTY_ANCHOR_SHELL={shell} {program} "$@" || za_status=$?
   fi
   if [[ -r {file} ]]; then
-    {{ read -r za_out; read -r za_out; }} <{file}
-    [[ $za_out == "# stamp {stamp}" ]] || . {file}
+    {{ \\read -r za_out; \\read -r za_out; }} <{file}
+    [[ $za_out == "# stamp {stamp}" ]] || \\. {file}
   fi
   za__look
   return ${{za_status-0}}
@@ -209,10 +209,11 @@ def on_demand(environment: Environment, file: str, dialect: Dialect) -> str:
         first=quote("".join(f":{folder}" for folder in environment.first)),
         front=quote(":".join(front)),
         default_variables="".join(
-            f"    unset {name}\n" if value is None else f"    export {name}={quote(value)}\n" for name, value in plain
+            f"    \\unset {name}\n" if value is None else f"    \\export {name}={quote(value)}\n"
+            for name, value in plain
         ),
         kept_variables="".join(
-            f"    if [[ -n $za__kept_{n} ]]; then export {name}=${{za__kept_{n}#x}}; else unset {name}; fi\n"
+            f'    if [[ -n $za__kept_{n} ]]; then \\export {name}="${{za__kept_{n}#x}}"; else \\unset {name}; fi\n'
             for n, (name, _) in enumerate(switched)
         ),
         no_variables="".join(f" za__kept_{n}=" for n in range(len(switched))),
@@ -268,13 +269,13 @@ def _here(environment: Environment) -> str:
 def _collect(name: str, environment: Environment) -> str:
     """The line that adds a folder's file of this name to those that choose versions."""
     own = f" && $za__folder/{name} != {quote(environment.manifest)}" if name == MANIFEST_NAME else ""
-    return f'    [[ -f $za__folder/{name}{own} ]] && set -- "$@" "$za__folder/{name}"\n'
+    return f'    [[ -f $za__folder/{name}{own} ]] && \\set -- "$@" "$za__folder/{name}"\n'
 
 
 def _token(runtimes: tuple[Switchable, ...], runtime: Switchable) -> str:
     """A token ``NAME=VERSION`` takes its place among the versions in effect; the last one counts."""
     values = " ".join('"${za_token#*=}"' if r is runtime else f'"${{{n}}}"' for n, r in enumerate(runtimes, 1))
-    return f"      {runtime.name}=* | '~{runtime.name}='*) set -- {values} ;;\n"
+    return f"      {runtime.name}=* | '~{runtime.name}='*) \\set -- {values} ;;\n"
 
 
 def _front(environment: Environment, runtime: Switchable, number: int) -> str:
@@ -288,7 +289,9 @@ def _variable(environment: Environment, name: str, template: tuple[str | Of, ...
     """A value that speaks of a version which the shelf does not give is taken away."""
     spoken = [f"${{{numbers[part.runtime] + 1}}} != system" for part in template if isinstance(part, Of)]
     value = "".join(
-        f"{quote(f'{environment.shelf}/{p.runtime}')}/${{{numbers[p.runtime] + 1}}}" if isinstance(p, Of) else quote(p)
+        f'{quote(f"{environment.shelf}/{p.runtime}/")}"${{{numbers[p.runtime] + 1}}}"'
+        if isinstance(p, Of)
+        else quote(p)
         for p in template
     )
-    return f"  if [[ {' && '.join(spoken)} ]]; then export {name}={value}; else unset {name}; fi\n"
+    return f"  if [[ {' && '.join(spoken)} ]]; then \\export {name}={value}; else \\unset {name}; fi\n"

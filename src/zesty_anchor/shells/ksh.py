@@ -18,24 +18,24 @@ from zesty_anchor.shells.shell import (
 )
 
 # ksh(1), "Discipline Functions": called whenever the prompt is looked up, in the shell itself.
-_AT_PROMPT = "typeset -f PS1.get >/dev/null || function PS1.get { za__prompt; }\n"
+_AT_PROMPT = "\\typeset -f PS1.get >/dev/null || function PS1.get { za__prompt; }\n"
 # A command substitution of builtins starts nothing in ksh ("Command Substitution").
 _AT_CD = (
     korn.CD
     + """\
-za__cd_alias=$(alias cd 2>/dev/null)
+za__cd_alias=$(\\alias cd 2>/dev/null)
 case ${za__cd_alias#*=} in
   *za__*) ;;
-  ?*) case $za__cd_alias in *[\\;\\|\\&]*) ;; *) eval "za__cd_alias=${za__cd_alias#*=}"; alias cd="za__after $za__cd_alias" ;; esac ;;
+  ?*) case $za__cd_alias in *[\\;\\|\\&]*) ;; *) \\eval "za__cd_alias=${za__cd_alias#*=}"; \\alias cd="za__after $za__cd_alias" ;; esac ;;
   *)
-    if typeset -f cd >/dev/null; then
-      [[ -n ${za__cd-} ]] || alias cd=za__cd
+    if \\typeset -f cd >/dev/null; then
+      [[ -n ${za__cd-} ]] || \\alias cd=za__cd
     else
       za__cd=1
-      function cd { command cd "$@" && { [[ $PWD == "$za__where" ]] || za__look; }; }
+      function cd { \\command cd "$@" && { [[ $PWD == "$za__where" ]] || za__look; }; }
     fi ;;
 esac
-unset za__cd_alias
+\\unset za__cd_alias
 """
 )
 

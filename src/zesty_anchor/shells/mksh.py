@@ -15,12 +15,12 @@ _AT_PROMPT = "case ${PS1-} in *za__prompt*) ;; *) PS1=${PS1-}'${|za__prompt;}' ;
 _AT_CD = (
     korn.CD
     + """\
-if ! alias cd >/dev/null 2>&1; then
-  if typeset -f cd >/dev/null; then
-    [[ -n ${za__cd-} ]] || alias cd=za__cd
+if ! \\alias cd >/dev/null 2>&1; then
+  if \\typeset -f cd >/dev/null; then
+    [[ -n ${za__cd-} ]] || \\alias cd=za__cd
   else
     za__cd=1
-    function cd { builtin cd "$@" && { [[ $PWD == "$za__where" ]] || za__look; }; }
+    function cd { \\builtin cd "$@" && { [[ $PWD == "$za__where" ]] || za__look; }; }
   fi
 fi
 """

@@ -22,14 +22,20 @@ HEAD = WRITTEN + "# stamp {stamp}\n"
 # expansion off (XCU 2.6.5 and 2.6.6); IFS and that option are put back as they were, IFS also where it was unset. A
 # colon at the end of PATH, which means the current folder, would be lost in splitting, so it is looked at apart.
 # In a shell that has just been started none of ours is on PATH, and there is nothing to go through: that loop takes
-# longer than all the rest. Entries of ours give way to the new ones: all of them at the front, or with "keep" where the first of them stood, so
+# longer than all the rest; nor where PATH begins and ends as it should, and nothing of the shelf stands in between: so a shell in
+# a shell finds it. Entries of ours give way to the new ones: all of them at the front, or with "keep" where the first of them stood, so
 # that what the person put before ours stays before it.
 PLACE = """\
-  case :${{PATH-}}: in
-    {any})
+  case $za__mode:${{PATH-}} in
+    first:"$za__front"*:{shelf}/*) ;;
+    first:"$za__front":*{last}) za__mode=done ;;
+  esac
+  case $za__mode::${{PATH-}}: in
+    done*) ;;
+    *{any})
       za__out= za__ifs=${{IFS+x$IFS}} za__flags=$-
       IFS=:
-      set -f
+      \\set -f
       for za__entry in ${{PATH-}}; do
         case $za__entry:$za__out: in
           {ours})
@@ -38,13 +44,13 @@ PLACE = """\
           *) za__out=$za__out:$za__entry ;;
         esac
       done
-      case $za__flags in *f*) ;; *) set +f ;; esac
-      case $za__ifs in '') unset IFS ;; *) IFS=${{za__ifs#x}} ;; esac
+      case $za__flags in *f*) ;; *) \\set +f ;; esac
+      case $za__ifs in '') \\unset IFS ;; *) IFS=${{za__ifs#x}} ;; esac
       case ${{PATH-}} in ?*:) za__out=$za__out: ;; esac
       case $za__mode in kept) PATH=${{za__out#:}}{last} ;; *) PATH=$za__front$za__out{last} ;; esac ;;
     *) PATH=$za__front${{PATH:+:$PATH}}{last} ;;
   esac
-  export PATH
+  \\export PATH
 """
 
 
@@ -90,8 +96,8 @@ def script(file: str) -> str:
 def exports(environment: Environment) -> str:
     """The lines that set the variables, with the versions by default, and the stamp."""
     values = ((name, environment.by_default(template)) for name, template in environment.variables)
-    lines = [f"export {name}={quote(value)}\n" for name, value in values if value is not None]
-    return "".join([*lines, f"export ZESTY_ANCHOR_LOADED={environment.stamp}\n"])
+    lines = [f"\\export {name}={quote(value)}\n" for name, value in values if value is not None]
+    return "".join([*lines, f"\\export ZESTY_ANCHOR_LOADED={environment.stamp}\n"])
 
 
 def place(environment: Environment, last: Iterable[str]) -> str:
@@ -100,7 +106,10 @@ def place(environment: Environment, last: Iterable[str]) -> str:
     ours = [quote(environment.shelf + "/") + "*", *(quote(folder + ":") + "*" for folder in static)]
     some = [f"*:{quote(environment.shelf + '/')}*", *(f"*:{quote(folder)}:*" for folder in static)]
     return PLACE.format(
-        any=" | ".join(some), ours=" | ".join(ours), last=quote("".join(f":{folder}" for folder in last))
+        any=" | *".join(some),
+        shelf=quote(environment.shelf),
+        ours=" | ".join(ours),
+        last=quote("".join(f":{folder}" for folder in last)),
     )
 
 
@@ -109,7 +118,7 @@ def place_scripted(environment: Environment) -> str:
     front = quote(":".join(environment.scripted))
     return (
         f"  za__front={front} za__mode=first\n{place(environment, environment.last)}"
-        "  unset za__front za__mode za__out za__entry za__ifs za__flags\n"
+        "  \\unset za__front za__mode za__out za__entry za__ifs za__flags\n"
     )
 
 
@@ -119,7 +128,7 @@ def behind(lines: str) -> str:
         f"za__path=$PATH\n{lines.rstrip()}\n"
         'case $PATH in\n  *":$za__path")\n    za__more=${PATH%":$za__path"}\n'
         '    case ":$za__path:" in *":$za__more:"*) PATH=$za__path ;; *) PATH=$za__path:$za__more ;; esac\n'
-        "    unset za__more ;;\nesac\nunset za__path"
+        "    \\unset za__more ;;\nesac\n\\unset za__path"
     )
 
 

@@ -21,10 +21,10 @@ case ${{za__plain-}}${{BASH_VERSION:+bash}}${{ZSH_VERSION:+zsh}}${{KSH_VERSION-}
 esac
 if [ -n "$za__file" ] && [ -r "$za__file" ]; then
   . "$za__file"
-  unset za__file
+  \\unset za__file
   return 0
 fi
-unset za__file
+\\unset za__file
 """
 
 _INTERACTIVE = """\
@@ -34,14 +34,14 @@ za() {{
     switch)
       za__out=$(ZESTY_ANCHOR_SHELL=sh {program} "$@") || return
       case $za__out in
-        'session: '*) ZESTY_ANCHOR_SESSION=${{za__out#session: }}; export ZESTY_ANCHOR_SESSION ;;
-        ?*) printf '%s\\n' "$za__out" ;;
+        'session: '*) ZESTY_ANCHOR_SESSION=${{za__out#session: }}; \\export ZESTY_ANCHOR_SESSION ;;
+        ?*) \\printf '%s\\n' "$za__out" ;;
       esac
-      unset za__out ;;
+      \\unset za__out ;;
     *) ZESTY_ANCHOR_SHELL=sh {program} "$@" ;;
   esac
 }}
-alias zesty-anchor=za
+\\alias zesty-anchor=za
 ;; esac
 """
 

@@ -22,21 +22,24 @@ from zesty_anchor.shells.shell import (
 _SOURCE = 'tcsh(1), "Startup and shutdown"'
 
 # :q keeps a word whole ("Variable substitution"). It knows no functions that could follow the current folder without
-# a process, so the launchers stand first on PATH.
+# a process, so the launchers stand first on PATH. What is on the shelf is replaced by one of ours, and what is there twice
+# goes then ("Builtin commands", set -f): a loop that gathers the rest takes the square of what is on PATH. Where ours stand
+# first already, this file was read before.
 _PLACE = """\
-set za__out = ()
-if ( $?PATH ) then
-  foreach za__entry ( $path:q )
-    set za__twice = 0
-    if ( $za__entry:q =~ {shelf}* ) set za__twice = 1
-    foreach za__other ( {ours} $za__out:q )
-      if ( $za__other:q == $za__entry:q ) set za__twice = 1
+if ( ! $?PATH ) setenv PATH {default}
+if ( "$PATH" !~ {done} ) then
+  set za__out = ( $path:q )
+  if ( "$PATH" =~ *{shelf}* ) then
+    set za__at = 1
+    foreach za__entry ( $path:q )
+      if ( $za__entry:q =~ {shelf}* ) set za__out[$za__at] = {launchers}
+      @ za__at++
     end
-    if ( ! $za__twice ) set za__out = ( $za__out:q $za__entry:q )
-  end
+    unset za__at za__entry
+  endif
+  set -f path = ( {first} $za__out:q {last} )
+  unset za__out
 endif
-set path = ( {first} $za__out:q {last} )
-unset za__out za__entry za__other za__twice
 """
 _ALIASES = r"""if ( $?prompt ) then
   set za__program = ( {program} )
@@ -97,16 +100,16 @@ class Tcsh(Apart):
         values = ((name, environment.by_default(template)) for name, template in environment.variables)
         lines = [f"setenv {name} {q(value)}\n" for name, value in values if value is not None]
         complete = "".join(f"  if ( -r {q(f)} ) source {q(f)}\n" for f in environment.completions_of(self.name))
-        # What is on the shelf is known by its folder: tcsh takes 50 us for each turn of a loop.
-        static = dict.fromkeys((*environment.first, environment.launchers, *environment.last))
         return "".join(
             [
                 posix.HEAD.format(stamp=environment.stamp),
                 *lines,
                 f"setenv ZESTY_ANCHOR_LOADED {environment.stamp}\n",
                 _PLACE.format(
-                    ours=" ".join(map(q, static)),
+                    default=q("/usr/bin:/bin"),
+                    done=_pattern(":".join(environment.scripted) + ":") + "*",
                     shelf=_pattern(environment.shelf + "/"),
+                    launchers=q(environment.launchers),
                     first=" ".join(map(q, environment.scripted)),
                     last=" ".join(map(q, environment.last)),
                 ),

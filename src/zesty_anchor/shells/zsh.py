@@ -25,19 +25,19 @@ case " ${precmd_functions[*]-} " in *' za__prompt '*) ;; *) precmd_functions+=(z
 _AT_CD = """\
 case " ${chpwd_functions[*]-} " in *' za__entered '*) ;; *) chpwd_functions+=(za__entered) ;; esac
 """
-_SH_OPTIONS = "  emulate -L sh\n"
+_SH_OPTIONS = "  \\emulate -L sh\n"
 """The person's options, KSH_ARRAYS and NO_UNSET among them, count again when the function ends."""
 
 # zshcompsys(1), "Initialization": compdef is there where the completion system was loaded. ($functions would fetch a
 # module first.)
 _COMPLETES = """\
-if typeset -f compdef >/dev/null; then
+if \\typeset -f compdef >/dev/null; then
 function za__complete {{
   za__completes=
-  [[ ! -r {file} ]] || . {file}
+  [[ ! -r {file} ]] || \\. {file}
   [[ -z $za__completes ]] || za__complete "$@"
 }}
-compdef za__complete zesty-anchor za
+\\compdef za__complete zesty-anchor za
 fi
 """
 
@@ -91,10 +91,10 @@ class Zsh(korn.Korn):
     def dialect(self, environment: Environment) -> Dialect:
         """Where this one differs."""
         return Dialect(
-            self.name, "${ZSH_VERSION-}", _AT_PROMPT, _AT_CD, _SH_OPTIONS, "() {{ emulate -L sh; . {}; }}",
+            self.name, "${ZSH_VERSION-}", _AT_PROMPT, _AT_CD, _SH_OPTIONS, "() {{ \\emulate -L sh; \\. {}; }}",
             _COMPLETES,
             "-e {} && ", self._place(environment), told_of_cd=True,
-            quiet=_SH_OPTIONS, globally="typeset -g ",
+            quiet=_SH_OPTIONS, globally="\\typeset -g ",
         )  # fmt: skip
 
     def _place(self, environment: Environment) -> str:
@@ -108,7 +108,7 @@ class Zsh(korn.Korn):
         ours = "|".join([self.quote(environment.shelf + "/") + "*", *map(self.quote, static)])
         words = [" ".join(map(self.quote, folders)) for folders in (front, (environment.launchers, *environment.last))]
         kept = f'"${{(@u)path:#({ours})}}"'
-        return f"() {{\n  emulate -L zsh\n  path=({words[0]} {kept} {words[1]})\n}}\nexport PATH\n"
+        return f"() {{\n  \\emulate -L zsh\n  path=({words[0]} {kept} {words[1]})\n}}\n\\export PATH\n"
 
     def completion(self, environment: Environment, file: str) -> str:
         """The text of the file that completes our own commands."""
