@@ -318,12 +318,3 @@ def growth() -> Iterator[Result]:
 def _grown(word: str, took: list[float]) -> Result:
     note = f"{took[1]:.1f} s, and {took[0]:.1f} s"
     return Result(f"`{word}` of 150 runtimes, two versions each", "of 50", took[1] / took[0], 3.3, note=note)
-
-
-def many_variables() -> Iterator[Result]:
-    with room() as home:
-        lines = "".join(f'TIDE_{number:04} = "{number} at the north quay"\n' for number in range(1000))
-        head = 'as-root = "allowed"\n[shells]\nuse = "all"\n[variables]\n'
-        (home / "workstation.toml").write_text(head + lines)
-        took = seconds([*PROGRAM, "provision"], plain_environment(home), str(home))
-    yield Result("`provision` of 1,000 variables, every shell proved", "–", took, 5, "s")

@@ -10,13 +10,12 @@ from program_rows import (
     long_list,
     long_startup_file,
     looks,
-    many_variables,
     nothing_to_do,
     overlap,
     verification,
     version,
 )
-from shell_rows import launcher, shell_folders, shell_start
+from shell_rows import launcher, many_variables, shell_folders, shell_start, tab
 
 ROWS = (
     version,
@@ -36,5 +35,6 @@ ROWS = (
     many_variables,
     shell_start,
     shell_folders,
+    tab,
     launcher,
 )

@@ -9,7 +9,7 @@ import tempfile
 from collections.abc import Iterator
 from pathlib import Path
 
-from homes import FOLLOWING, followed, plain_environment, provisioned
+from homes import CLICK, FOLLOWING, PROGRAM, followed, plain_environment, provisioned, room
 from measure import Result, seconds, side_by_side
 
 
@@ -135,6 +135,55 @@ def _loop(shell: str, rounds: int, before: str, command: str) -> str:
     if shell == "fish":
         return f"{before}for i in (seq {rounds}); {command}; end; true"
     return f"{before}i=0; while [ $i -lt {rounds} ]; do {command}; i=$((i+1)); done"
+
+
+def many_variables() -> Iterator[Result]:
+    """A thousand: to provision them, and to start each shell with them against one whose startup file sets them itself."""
+    values = {f"TIDE_{number:04}": f"{number} at the north quay" for number in range(1000)}
+    with room() as home:
+        lines = "".join(f'{name} = "{value}"\n' for name, value in values.items())
+        head = 'as-root = "allowed"\n[shells]\nuse = "all"\n[variables]\n'
+        (home / "workstation.toml").write_text(head + lines)
+        took = seconds([*PROGRAM, "provision"], plain_environment(home), str(home))
+        yield Result("`provision` of 1,000 variables, every shell proved", "–", took, 5, "s")
+        bare = home / "bare"
+        for name, file in FOLLOWING.items():
+            program = shutil.which(name)
+            if program is None:
+                continue
+            (bare / file).parent.mkdir(parents=True, exist_ok=True)
+            export = "set -gx {} '{}'\n" if name == "fish" else "export {}='{}'\n"
+            (bare / file).write_text("".join(export.format(*each) for each in values.items()))
+            command = [program, "-i", "-c", ":"]
+            ours, own = side_by_side(
+                lambda c=command: seconds(c, plain_environment(home)),
+                lambda c=command: seconds(c, plain_environment(bare)),
+                rounds=31,
+            )
+            note = f"{ours * 1000:.0f} ms"
+            yield Result(f"{name} starts with 1,000 variables", "its own 1,000 exports", ours / own, 1.3, note=note)
+
+
+def tab() -> Iterator[Result]:
+    """The first Tab of a shell behind one of our commands: what completes is read, and the versions on the shelf are named."""
+    line = "za switch gauge00 "
+    asks = {
+        "bash": f"COMP_LINE='{line}' COMP_POINT={len(line)} COMP_WORDBREAKS='='; za__complete; [[ ${{COMPREPLY[*]}} == *1.2.0* ]]",
+        "fish": f"complete -C '{line}' | string match -q '1.2.0*'",
+    }
+    with followed() as (home, _, shells):
+        environment = plain_environment(home)
+        for name in asks.keys() & shells.keys():
+            words = [shells[name], "-i", "-c"]
+            asked, plain, least = side_by_side(
+                lambda w=words, a=asks[name]: seconds([*w, a], environment),
+                lambda w=words: seconds([*w, ":"], environment),
+                lambda: seconds(CLICK, environment),
+                rounds=41,
+            )
+            note = f"{(asked - plain) * 1000:.1f} ms"
+            what = f"the first Tab behind `{line.strip()}` in {name}"
+            yield Result(what, '`python -c "import click"`', (asked - plain) / least, 0.5, note=note)
 
 
 def launcher() -> Iterator[Result]:
