@@ -12,14 +12,18 @@ import msgspec
 from zesty_anchor.files.folders import remove_empty
 from zesty_anchor.files.removal import discard
 from zesty_anchor.files.replace import beside_name
+from zesty_anchor.system.mounts import check_kept
 
 _NOTE = ".made-for-this"
 
 
 def make(folder: Path) -> None:
-    """Make a folder that only its owner may read. One that is there is no error."""
+    """Make a folder that only its owner may read. One that is there is no error. Raises ``UsageProblem`` where its disk keeps
+    no permissions.
+    """
     if folder.is_dir():
         return
+    check_kept(folder)
     made = [str(f) for f in (folder, *folder.parents) if not f.exists()]
     folder.parent.mkdir(parents=True, exist_ok=True)
     folder.mkdir(mode=0o700, exist_ok=True)

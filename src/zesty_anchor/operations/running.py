@@ -26,6 +26,7 @@ from zesty_anchor.operations.person import Person
 from zesty_anchor.planning.offers import Offers
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.system.host import user_name
+from zesty_anchor.system.mounts import check_kept
 from zesty_anchor.system.privilege import NO_ACCESS, Access, Hands, access, authenticate
 from zesty_anchor.system.problem import Problem
 
@@ -102,8 +103,10 @@ def journal_alone(person: Person, workstation: Workstation, granted: Granted | N
 
     Raises ``Problem`` where another one is under way, or the journal cannot be used.
     """
-    with alone(workstation.locations.state):
-        journal = open_journal(workstation.locations, KINDS)
+    locations = workstation.locations
+    check_kept(locations.data)
+    with alone(locations.state):
+        journal = open_journal(locations, KINDS)
         if journal.remade:
             person.reporter.said(journal.remade)
         sweep(workstation.locations)

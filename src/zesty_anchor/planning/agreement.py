@@ -12,6 +12,7 @@ from zesty_anchor.changes.question import Question
 from zesty_anchor.files import own_folders
 from zesty_anchor.files.replace import replace
 from zesty_anchor.planning.workstation import Workstation
+from zesty_anchor.system.mounts import advice_where_open
 from zesty_anchor.system.ownership import in_other_hands
 from zesty_anchor.system.problem import UsageProblem
 
@@ -58,7 +59,8 @@ def question(workstation: Workstation, trusted: Path | None = None) -> Question 
         raise UsageProblem(
             f"{file} is not taken at its word: {hands}",
             where=str(file),
-            advice=f"if it is what you want, copy it: cp {file} ~/workstation.toml; then look with: zesty-anchor preview",
+            advice=advice_where_open(file)
+            or f"if it is what you want, copy it: cp {file} ~/workstation.toml; then look with: zesty-anchor preview",
         )
     parts = what_runs(workstation)
     real = Path(os.path.realpath(file))

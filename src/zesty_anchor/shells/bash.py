@@ -15,6 +15,7 @@ from zesty_anchor.shells.shell import (
     Site,
     Surroundings,
 )
+from zesty_anchor.shells.system_rules import rules
 
 _LOGIN = (".bash_profile", ".bash_login", ".profile")
 
@@ -81,10 +82,9 @@ class Bash(korn.Korn):
 
     def sites(self, around: Surroundings) -> tuple[Site, ...]:
         """The login file is the first of the three that exists. Where none does it is .profile, which hides none of the
-        others and which other shells read too, so what it sources is in the language of sh; on macOS, where every
-        new window logs in, it is .bash_profile.
+        others and which other shells read too, so what it sources is in the language of sh; or what the system's rules say.
         """
-        fallback = ".bash_profile" if around.system == "macos" else ".profile"
+        fallback = rules(around.system).bash_login
         login = next((n for n in _LOGIN if around.home / n in around.existing), fallback)
         interactive = around.home / ".bashrc"
         return (

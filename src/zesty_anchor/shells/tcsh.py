@@ -29,10 +29,10 @@ _PLACE = """\
 if ( ! $?PATH ) setenv PATH {default}
 if ( "$PATH" !~ {done} ) then
   set za__out = ( $path:q )
-  if ( "$PATH" =~ *{shelf}* ) then
+  if ( "$PATH" =~ *{shelf}*{late} ) then
     set za__at = 1
     foreach za__entry ( $path:q )
-      if ( $za__entry:q =~ {shelf}* ) set za__out[$za__at] = {launchers}
+      if ( $za__entry:q =~ {shelf}*{each} ) set za__out[$za__at] = {launchers}
       @ za__at++
     end
     unset za__at za__entry
@@ -109,6 +109,8 @@ class Tcsh(Apart):
                     default=q("/usr/bin:/bin"),
                     done=_pattern(":".join(environment.scripted) + ":") + "*",
                     shelf=_pattern(environment.shelf + "/"),
+                    late="".join(f' || ":$PATH" =~ *:{_pattern(folder)}:*' for folder in environment.last),
+                    each="".join(f" || $za__entry:q == {q(folder)}" for folder in environment.last),
                     launchers=q(environment.launchers),
                     first=" ".join(map(q, environment.scripted)),
                     last=" ".join(map(q, environment.last)),

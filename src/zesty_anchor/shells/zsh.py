@@ -17,6 +17,7 @@ from zesty_anchor.shells.shell import (
     Site,
     Surroundings,
 )
+from zesty_anchor.shells.system_rules import rules
 
 # zshmisc(1), "SPECIAL FUNCTIONS": the arrays of functions that are called on entering a folder and before a prompt.
 _AT_PROMPT = """\
@@ -63,8 +64,8 @@ class Zsh(korn.Korn):
 
     def sites(self, around: Surroundings) -> tuple[Site, ...]:
         """.zshenv serves every zsh, and .zshrc comes again after the person's own lines for interactive ones.
-        .zprofile is added where it may reorder PATH after .zshenv: where it exists, and on macOS, whose
-        /etc/zprofile runs a path tool. Where a login gives ZDOTDIR, the home gets them too, for a zsh without it.
+        .zprofile is added where it may reorder PATH after .zshenv: where it exists, and where
+        the system's own does so. Where a login gives ZDOTDIR, the home gets them too, for a zsh without it.
         """
         folder = around.zdotdir or around.home
         files = self._files(around, folder if around.zdotdir_given else around.home, folder)
@@ -75,7 +76,7 @@ class Zsh(korn.Korn):
     @staticmethod
     def _files(around: Surroundings, first: Path, folder: Path) -> list[Path]:
         files = [first / ".zshenv"]
-        if folder / ".zprofile" in around.existing or around.system == "macos":
+        if folder / ".zprofile" in around.existing or rules(around.system).reorders:
             files.append(folder / ".zprofile")
         files.append(folder / ".zshrc")
         if folder / ".zlogin" in around.existing:

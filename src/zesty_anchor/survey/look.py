@@ -12,6 +12,7 @@ from zesty_anchor.files.text_file import content_of
 from zesty_anchor.manifest.recipe import Recipe
 from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.shells.marked import marked_rows
+from zesty_anchor.survey.disk_troubles import disk_troubles
 from zesty_anchor.survey.findings import (
     Answering,
     EntryFound,
@@ -81,6 +82,7 @@ def _all_troubles(
         *path_troubles(path, started, machine),
         *start_troubles(started, machine),
         *unused_installs(recipes, path, machine),
+        *disk_troubles(machine, machine.environ.get("PATH", "")),
     ]
     return tuple(sorted(dict.fromkeys(found), key=lambda each: -each.weight))
 

@@ -88,7 +88,7 @@ def login_shell() -> str:
 
 def login_path(superuser: bool | None = None) -> str:
     """The PATH that the system gives at login: /etc/environment (pam_env(8)), else ENV_PATH or ENV_SUPATH
-    of login.defs(5), else what the C library names as its default.
+    of login.defs(5), else the entries of /etc/paths (path_helper(8)), else what the C library names as its default.
     """
     root = os.geteuid() == 0 if superuser is None else superuser
     for file, pattern in (
@@ -105,7 +105,23 @@ def login_path(superuser: bool | None = None) -> str:
         value = found[1].strip().strip("\"'") if found else ""
         if value:
             return value
-    return os.confstr("CS_PATH") or os.defpath
+    return ":".join(listed_paths(Path("/etc"))) or os.confstr("CS_PATH") or os.defpath
+
+
+def listed_paths(etc: Path) -> list[str]:
+    """The entries of ``paths`` and of each file in ``paths.d``, one a line, in that order, each once (path_helper(8), of macOS)."""
+    found: dict[str, None] = {}
+    try:
+        files = [etc / "paths", *sorted((etc / "paths.d").iterdir())] if (etc / "paths").is_file() else []
+    except OSError:
+        files = [etc / "paths"]
+    for file in files:
+        try:
+            lines = file.read_text("utf-8", "surrogateescape").splitlines()
+        except OSError:
+            continue
+        found.update((line.strip(), None) for line in lines if line.strip().startswith("/"))
+    return list(found)
 
 
 def answering(command: str, path: str) -> list[str]:

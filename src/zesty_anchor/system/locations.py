@@ -8,6 +8,8 @@ from pathlib import Path
 
 import msgspec
 
+from zesty_anchor.system.problem import UsageProblem
+
 _OWN = "zesty-anchor"
 
 
@@ -82,17 +84,28 @@ class Locations(msgspec.Struct, frozen=True):
 
 
 def locate(environ: Mapping[str, str]) -> Locations:
-    """The locations that an environment gives. A relative XDG path is ignored, as the specification says."""
+    """The locations that an environment gives. A relative XDG path is ignored, as the specification says. Raises ``UsageProblem``
+    where one of them is no UTF-8: what is recorded could not name it.
+    """
     home = Path(environ.get("HOME") or os.path.expanduser("~"))
 
     def base(variable: str, fallback: str) -> Path:
         value = environ.get(variable, "")
         return (Path(value) if value.startswith("/") else home / fallback) / _OWN
 
-    return Locations(
+    found = Locations(
         home=home,
         config=base("XDG_CONFIG_HOME", ".config"),
         data=base("XDG_DATA_HOME", ".local/share"),
         state=base("XDG_STATE_HOME", ".local/state"),
         cache=base("XDG_CACHE_HOME", ".cache"),
     )
+    for path in (found.home, found.config, found.data, found.state, found.cache):
+        try:
+            str(path).encode("utf-8")
+        except UnicodeEncodeError:
+            raise UsageProblem(
+                f"the name of {os.fsencode(path)!a} is not in UTF-8, so what is done there could not be recorded",
+                advice="give that folder a name in UTF-8; nothing was changed",
+            ) from None
+    return found

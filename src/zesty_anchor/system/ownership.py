@@ -6,6 +6,7 @@ import os
 import stat
 from pathlib import Path
 
+from zesty_anchor.system.mounts import advice_where_open
 from zesty_anchor.system.problem import UsageProblem
 
 
@@ -50,7 +51,7 @@ def check_own(folder: Path) -> None:
         raise UsageProblem(
             f"{others} may write into {folder}, so what it holds is not believed",
             where=str(folder),
-            advice=f"look at what is in it, then: chmod go-w {folder}",
+            advice=advice_where_open(folder) or f"look at what is in it, then: chmod go-w {folder}",
         )
 
 
