@@ -28,8 +28,9 @@ from zesty_anchor.system.problem import Problem
 from zesty_anchor.system.signature import signed_text
 
 _ARCHITECTURES = {"x86_64": "amd64", "aarch64": "arm64", "armv7l": "armhf", "i686": "i386"}
-_INDEXES = ("Packages.xz", "Packages.gz")
+_ENDINGS = (".xz", ".gz")
 _AT_ONCE = 2
+_UPSTREAM = re.compile(r"\.orig\.tar\.(?:xz|gz|bz2|zst)$")
 _LIBC = re.compile(r"\blibc6 \(>= ([0-9.]+)")
 _LARGEST_STANZA = 1 << 20
 
@@ -73,7 +74,8 @@ class DebianFeed(BaseFeed):
         where = urljoin(suite.url, f"dists/{suite.name}/")
         try:
             digests = self._digests(suite, where)
-            found = (self._stanzas(where, digests, f"{each}/binary-{architecture}") for each in suite.components)
+            kind = "source/Sources" if self._source.sources else f"binary-{architecture}/Packages"
+            found = (self._stanzas(where, digests, f"{each}/{kind}") for each in suite.components)
             stanzas = [stanza for each in found for stanza in each]
         except Problem as problem:
             if suite.named:
@@ -81,7 +83,7 @@ class DebianFeed(BaseFeed):
             if not isinstance(problem, NotThere):
                 self.web.remarks.setdefault(f"{suite.name} is passed over: {problem}")
             return problem
-        return list(self._versions(stanzas, suite))
+        return list(self._built(stanzas, suite) if self._source.sources else self._versions(stanzas, suite))
 
     def _digests(self, suite: Suite, where: str) -> dict[str, str]:
         """The SHA-256 of each index of a suite. Raises ``SignatureRefused``, or ``Problem`` where it is out of date."""
@@ -105,14 +107,15 @@ class DebianFeed(BaseFeed):
         rows = (row.split() for row in fields.get("SHA256", "").split("\n"))
         return {row[2]: row[0] for row in rows if len(row) == 3}
 
-    def _stanzas(self, where: str, digests: Mapping[str, str], folder: str) -> list[Stanza]:
+    def _stanzas(self, where: str, digests: Mapping[str, str], index: str) -> list[Stanza]:
         """The wanted entries of one index; none where the suite has no such index."""
-        names = "|".join(re.escape(name).replace(r"\{line\}", r"\d+") for name in self._source.names)
-        for index in _INDEXES:
-            path = f"{folder}/{index}"
+        listed = self._source.sources or self._source.names
+        names = "|".join(re.escape(name).replace(r"\{line\}", r"\d+") for name in listed)
+        for ending in _ENDINGS:
+            path = index + ending
             if path in digests:
                 wanted = re.compile(rf"Package: (?:{names})\n".encode())
-                distil = functools.partial(_distilled, wanted, index)
+                distil = functools.partial(_distilled, wanted, path)
                 kept = self.web.distilled(where + path, f"sha256:{digests[path]}", names, self.who, distil)
                 return [_fields(stanza) for stanza in kept.decode("utf-8", "replace").split("\n\n") if stanza]
         return []
@@ -134,6 +137,17 @@ class DebianFeed(BaseFeed):
                 version=found[1], url=pieces[0].url, digest=pieces[0].digest, size=pieces[0].size,
                 parts=tuple(pieces[1:]), lacking=self._lacking([main, *(p for p in parts if p is not None)]),
             )  # fmt: skip
+
+    def _built(self, stanzas: Iterable[Stanza], suite: Suite) -> Iterator[Release]:
+        """The versions of which the archive has the upstream's own sources (deb-src(5), "orig")."""
+        for stanza in stanzas:
+            found = re.match(self._source.version or r"(?:\d+:)?([^-]+)", stanza.get("Version", ""))
+            rows = (row.split() for row in stanza.get("Checksums-Sha256", "").split("\n"))
+            archive = next((row for row in rows if len(row) == 3 and _UPSTREAM.search(row[2])), None)
+            if found is not None and archive is not None:
+                digest, size, name = archive
+                url = urljoin(suite.url, f"{stanza.get('Directory', '')}/{name}")
+                yield Release(version=found[1], url=url, digest=f"sha256:{digest}", size=int(size), source=True)
 
     def _lacking(self, packages: Iterable[Stanza]) -> str:
         depends = " ".join(f"{each.get('Pre-Depends', '')} {each.get('Depends', '')}" for each in packages)

@@ -83,10 +83,10 @@ class Feeds:
         from zesty_anchor.feeds.debian import DebianFeed
         from zesty_anchor.system import apt_archive
 
-        if supply.source is None or not supply.source.names:
+        if supply.source is None or not (supply.source.names or supply.source.sources):
             raise UsageProblem(
                 f"the recipe of {supply.product!r} does not say which packages of a Debian archive make a version",
-                advice='add a feed to it: [[feeds]] kind = "debian", names = ["…"] (docs/recipes.md shows how)',
+                advice='add a feed to it: [[feeds]] kind = "debian", names = ["…"], or sources = ["…"] (docs/recipes.md shows how)',
             )
         if supply.url is not None:
             address = folder_address(supply.url)

@@ -169,7 +169,11 @@ def meets(text: str, form: str, version: str) -> bool:
             from semantic_version import Version as Semantic
 
             return bool(NpmSpec(text).match(Semantic.coerce(bare)))
-        if form == "python":
+        if form == "gem":
+            # Their ~> is the ~= of Python's (PEP 440, "Compatible release"); a version alone means just that.
+            parts = [part.strip() for part in text.split(",")]
+            text = ",".join(f"=={part}" if part[:1].isdigit() else part.replace("~>", "~=") for part in parts)
+        if form in ("python", "gem"):
             from packaging.specifiers import SpecifierSet
 
             return SpecifierSet(text).contains(bare, prereleases=True)

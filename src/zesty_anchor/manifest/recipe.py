@@ -25,21 +25,27 @@ class Earlier(Part, frozen=True):
 
 
 class Build(Part, frozen=True):
-    """``[build]`` of a recipe: how a version is built from source. docs/recipes.md tells what a step finds."""
+    """``[build]`` of a recipe: how a version is built from source. docs/recipes.md tells what a step finds.
+
+    ``moves`` is a step that makes what was built for the folder OLD work in PREFIX; without it a build that was kept serves again
+    only where it stood.
+    """
 
     steps: tuple[str, ...]
     environment: dict[str, str] = {}
     messages: dict[str, str] = {}
+    moves: str = ""
     earlier: Earlier | None = None
 
 
 class Coupled(Part, frozen=True):
     """``[on]`` of a recipe: it runs on another runtime, whose version ``version`` (a regular expression with one
-    group) finds in its own.
+    group) finds in its own; or ``ranges`` says, for each line of its own, which versions will do (ranges as npm's).
     """
 
     runtime: Name
-    version: str
+    version: str = ""
+    ranges: dict[str, str] = {}
 
 
 class ExtraTool(Part, frozen=True):
@@ -51,7 +57,7 @@ class ExtraTool(Part, frozen=True):
     """
 
     install: str
-    kind: Literal["npm"] | None = None
+    kind: Literal["npm", "pypi"] | None = None
 
 
 class ProofOfVersion(Part, frozen=True):
@@ -86,11 +92,11 @@ class Requirement(Part, frozen=True):
 
     ``field`` is a dotted path in a JSON or TOML file, ``pattern`` a regular expression with one group for any other.
     ``form`` is how it is written: ``npm`` (ranges of that registry), ``python`` (specifiers, PEP 440), ``least`` (one
-    version, or a later one).
+    version, or a later one), ``gem`` (requirements of Ruby's packages, which mix.exs has too).
     """
 
     file: FileName
-    form: Literal["npm", "python", "least"]
+    form: Literal["npm", "python", "least", "gem"]
     field: str = ""
     pattern: str = ""
 
@@ -123,7 +129,8 @@ class Source(Part, frozen=True):
     ``version`` a regular expression with one group: what of a version's text counts. Where a list (``json``)
     holds one line of versions alone, ``lines`` are those to ask for, ``{line}`` standing for each in the address.
     For a Debian archive ``names`` are the
-    packages of a version, ``{line}`` standing for its number in their names.
+    packages of a version, or ``sources`` the source packages whose upstream archive is built, each one of them; ``{line}`` stands for
+    a number in their names.
     """
 
     kind: FeedKind
@@ -136,6 +143,7 @@ class Source(Part, frozen=True):
     suites: tuple[str, ...] = ()
     lines: tuple[str, ...] = ()
     names: tuple[str, ...] = ()
+    sources: tuple[str, ...] = ()
     version: str = ""
     root: str = ""
     links: dict[FileName, str] = {}

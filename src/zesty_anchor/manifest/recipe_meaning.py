@@ -43,7 +43,15 @@ def recipe_meaning(recipe: Recipe, at: tuple[Step, ...] = ()) -> Iterator[Wrong]
     if recipe.manager is not None and "version" not in _groups(recipe.manager.line):
         advice = r"write one with (?P<version>…) in it"
         yield Wrong((*at, "manager", "line"), "manager.line has no group named version", advice)
-    if recipe.on is not None and _is_expression(recipe.on.version) and re.compile(recipe.on.version).groups != 1:
+    if recipe.on is not None and bool(recipe.on.version) == bool(recipe.on.ranges):
+        advice = "one of the two: a regular expression with one group, or a range for each line"
+        yield Wrong((*at, "on"), "on has both version and ranges, or neither", advice)
+    if (
+        recipe.on is not None
+        and recipe.on.version
+        and _is_expression(recipe.on.version)
+        and re.compile(recipe.on.version).groups != 1
+    ):
         yield Wrong(
             (*at, "on", "version"), "on.version has not one group", "put what counts into one pair of parentheses"
         )
@@ -78,7 +86,7 @@ def _patterns(recipe: Recipe, at: tuple[Step, ...]) -> Iterator[tuple[str, tuple
             yield requirement.pattern, (*at, "requirements", index, "pattern")
     if recipe.manager is not None:
         yield recipe.manager.line, (*at, "manager", "line")
-    if recipe.on is not None:
+    if recipe.on is not None and recipe.on.version:
         yield recipe.on.version, (*at, "on", "version")
     if recipe.build is not None:
         for text in recipe.build.messages:

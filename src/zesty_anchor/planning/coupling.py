@@ -6,6 +6,7 @@ import re
 from collections.abc import Collection
 from pathlib import Path
 
+from zesty_anchor.manifest.pin import meets
 from zesty_anchor.manifest.recipe import Coupled
 from zesty_anchor.manifest.version import Version
 from zesty_anchor.system.problem import UsageProblem
@@ -13,8 +14,8 @@ from zesty_anchor.system.problem import UsageProblem
 
 def may_run(coupled: Coupled | None, version: str, below: Collection[str]) -> bool:
     """Whether one of the versions ``below`` is one that a version runs on, or it needs none."""
-    line = line_below(coupled, version)
-    return not line or any(Version(v).begins_with(Version(line)) for v in below)
+    needed = line_below(coupled, version)
+    return coupled is None or not needed or any(_fits(coupled, needed, v) for v in below)
 
 
 def runs_on(name: str, version: str, coupled: Coupled | None, below: Collection[str], manifest: Path) -> str:
@@ -22,22 +23,33 @@ def runs_on(name: str, version: str, coupled: Coupled | None, below: Collection[
 
     ``below`` are the versions that the manifest wants of that other one. Raises ``UsageProblem`` where none of them fits.
     """
-    line = line_below(coupled, version)
-    if coupled is None or not line:
+    needed = line_below(coupled, version)
+    if coupled is None or not needed:
         return ""
-    fitting = [v for v in below if Version(v).begins_with(Version(line))]
+    fitting = [v for v in below if _fits(coupled, needed, v)]
     if not fitting:
         there = ", ".join(below) or "none"
         raise UsageProblem(
-            f"{name} {version} runs on {coupled.runtime} {line}, and the manifest wants {coupled.runtime} {there}",
+            f"{name} {version} runs on {coupled.runtime} {needed}, and the manifest wants {coupled.runtime} {there}",
             where=str(manifest),
-            advice=f'write want = "{line}" (or also = ["{line}"]) in [runtimes.{coupled.runtime}], '
+            advice=f'write want = "{needed}" (or also = ["{needed}"]) in [runtimes.{coupled.runtime}], '
             f"or choose another {name}",
         )
     return f"{coupled.runtime} {fitting[0]}"
 
 
 def line_below(coupled: Coupled | None, version: str) -> str:
-    """The line of the other runtime that a version names in its own; empty where it names none."""
-    found = re.search(coupled.version, version) if coupled else None
+    """The line of the other runtime that a version names in its own, or the range that the recipe has for its line; empty
+    where there is none.
+    """
+    if coupled is None:
+        return ""
+    if coupled.ranges:
+        own = Version(version)
+        return next((needed for line, needed in coupled.ranges.items() if own.begins_with(Version(line))), "")
+    found = re.search(coupled.version, version)
     return found[1] if found else ""
+
+
+def _fits(coupled: Coupled, needed: str, version: str) -> bool:
+    return meets(needed, "npm", version) if coupled.ranges else Version(version).begins_with(Version(needed))

@@ -190,7 +190,8 @@ class Offers:
         archive = supply.kind == "debian"  # its list of digests is signed, and was checked when it was read
         named = self._workstation.manifest.feeds.get(supply.name)
         largest = named.most_bytes if named is not None else 0
-        plain = Artefact(release.url, release.digest, release.size, package=archive, largest=largest)
+        package = archive and not release.source
+        plain = Artefact(release.url, release.digest, release.size, package=package, largest=largest)
         if archive or supply.unsigned or (supply.key is None and not release.signature):
             return plain
         from zesty_anchor.system.signature import SignatureRefused, check, issuer

@@ -19,7 +19,9 @@ RULES = {
     "linux": SystemRules(".profile", False, 'bash(1), "INVOCATION"; display managers read .profile too'),
     # Each new window of Terminal is a login shell, so .profile, which other systems share with the display manager, has no
     # other reader; /etc/zprofile there runs path_helper(8), which puts the entries of /etc/paths first.
-    "macos": SystemRules(".bash_profile", True, "path_helper(8); Terminal's settings, Shells open with: default login shell"),
+    "macos": SystemRules(
+        ".bash_profile", True, "path_helper(8); Terminal's settings, Shells open with: default login shell"
+    ),
 }
 
 

@@ -283,7 +283,7 @@ class Install(BaseChange, frozen=True):
                     jobs=version.build.jobs or os.cpu_count() or 1,
                     version=version.version,
                     earlier=earlier,
-                    path=login_path(superuser=False),
+                    path=":".join([*self._below(), login_path(superuser=False)]),
                     more={**recipe.environment, **version.build.environment},
                 ),
                 bench.log / f"build-{version.runtime}-{version.version}.log",
@@ -293,6 +293,11 @@ class Install(BaseChange, frozen=True):
             )
         finally:
             discard(room)
+
+    def _below(self) -> list[str]:
+        """The commands of the version of another runtime that it runs on: it is built with that, too."""
+        below = self.wanted.folder.parent.parent.joinpath(*self.wanted.on.split()) if self.wanted.on else None
+        return [str(below / "bin")] if below is not None else []
 
     def _finish(self, folder: Path, digest: str, added: list[PartReceipt], bench: Bench) -> None:
         """Check what was obtained, and put into it what belongs there. Raises ``Problem`` where a command is lacking."""
