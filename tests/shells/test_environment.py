@@ -135,7 +135,10 @@ FOLDERS = {"first": ("/h/s p/bin", "/q'x/bin"), "last": ("/la st",)}
 @pytest.mark.parametrize(
     ("before", "after"),
     [
-        ("/usr/bin:/bin:/usr/bin", "/usr/bin:/bin:/usr/bin:/usr/bin"),  # the person's own twice stays, at a second reading too
+        (
+            "/usr/bin:/bin:/usr/bin",
+            "/usr/bin:/bin:/usr/bin:/usr/bin",
+        ),  # the person's own twice stays, at a second reading too
         ("{shelf}/kelp/4/bin:/usr/bin:{shelf}ish/bin:*", "/usr/bin:{shelf}ish/bin:*"),
         ("/la st:/bin:/q'x/bin:{bin}", "/bin"),
     ],

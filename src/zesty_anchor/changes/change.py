@@ -23,6 +23,11 @@ def version_key(runtime: str, version: str) -> str:
     return f"version:{runtime}:{version}"
 
 
+def source_key(name: str) -> str:
+    """The key of the change that adds a source of packages."""
+    return f"package-source:{name}"
+
+
 Keep = Callable[[str, bytes | None], str | None]
 """Puts content into the attic under a name, and returns where it is."""
 

@@ -33,6 +33,7 @@ def _goes(wanted: Wanted, machine: Machine) -> bool:
 
 # The order is that in which changes of one stage are told and, where none needs another, carried out.
 _TABLE: dict[str, tuple[str, str, _When]] = {
+    "package-source": ("system.sources", "Sources", lambda wanted, machine: bool(wanted.sources)),
     "package": ("system.packages", "Packages", lambda wanted, machine: bool(wanted.packages)),
     "system-variables": (
         "system.system_variables",

@@ -54,9 +54,11 @@ def write_suite(
     valid_days: int = 7,
     architecture: str = "amd64",
     others: str = "",
+    sources: Sequence[tuple[str, str, str, bytes]] = (),
 ) -> None:
     """A suite of packages, each its fields and its files, with its index and the list of digests, signed by a ``signer`` of
     pysequoia. It is valid for some days from now on. ``others`` are further entries of the index, each with an empty row after it.
+    ``sources`` are source packages: name, version, the name of the upstream's archive, and what that holds.
     """
     import pysequoia
 
@@ -70,18 +72,37 @@ def write_suite(
         (folder / place).write_bytes(content)
         told = {"Filename": place, "Size": str(len(content)), "SHA256": hashlib.sha256(content).hexdigest()}
         stanzas.append("".join(f"{name}: {value}\n" for name, value in {**whole, **told}.items()))
-    index = lzma.compress((others + "\n".join(stanzas)).encode(), preset=1)
-    name = f"main/binary-{architecture}/Packages.xz"
     where = folder / "dists" / suite
-    (where / name).parent.mkdir(parents=True, exist_ok=True)
-    (where / name).write_bytes(index)
+    indexes = {f"main/binary-{architecture}/Packages.xz": others + "\n".join(stanzas)}
+    if sources:
+        indexes["main/source/Sources.xz"] = "\n".join(_source(folder, *each) for each in sources)
+    listed = ""
+    for name, entries in indexes.items():
+        index = lzma.compress(entries.encode(), preset=1)
+        (where / name).parent.mkdir(parents=True, exist_ok=True)
+        (where / name).write_bytes(index)
+        # apt asks for an index that is listed as it is unpacked, too.
+        for content, told in ((index, name), (entries.encode(), name.removesuffix(".xz"))):
+            listed += f"\n {hashlib.sha256(content).hexdigest()} {len(content):>8} {told}"
     now = datetime.datetime.now(datetime.UTC)
     rows = {
         "Origin": "Harbour", "Suite": suite, "Codename": suite, "Date": email.utils.format_datetime(now),
         "Valid-Until": email.utils.format_datetime(now + datetime.timedelta(days=valid_days)),
         "Architectures": architecture, "Components": "main",
-        "SHA256": f"\n {hashlib.sha256(index).hexdigest()} {len(index):>8} {name}",
+        "SHA256": listed,
     }  # fmt: skip
     text = "".join(f"{key}: {value}\n" for key, value in rows.items())
     signed = pysequoia.sign(signer, text.encode(), mode=pysequoia.SignatureMode.CLEAR)
     (where / "InRelease").write_bytes(signed)
+
+
+def _source(folder: Path, package: str, version: str, name: str, content: bytes) -> str:
+    """Put an upstream's archive into the pool; the entry of its source package (deb-src(5))."""
+    place = f"pool/main/{package}"
+    (folder / place).mkdir(parents=True, exist_ok=True)
+    (folder / place / name).write_bytes(content)
+    digest = hashlib.sha256(content).hexdigest()
+    rows = f"\n {'0' * 64} 10 {package}_{version}.debian.tar.xz\n {digest} {len(content)} {name}"
+    return (
+        f"Package: {package}\nFormat: 3.0 (quilt)\nVersion: {version}\nDirectory: {place}\nChecksums-Sha256: {rows}\n"
+    )

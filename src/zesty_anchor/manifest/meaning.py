@@ -9,7 +9,7 @@ from contextlib import suppress
 from urllib.parse import urlsplit
 
 from zesty_anchor.manifest.check_meaning import check_meaning
-from zesty_anchor.manifest.model import SYSTEM, Feed, Manifest, Removal
+from zesty_anchor.manifest.model import SYSTEM, Feed, Manifest, PackageSource, Removal
 from zesty_anchor.manifest.position import Step
 from zesty_anchor.manifest.recipe_meaning import recipe_meaning
 from zesty_anchor.manifest.reserved import why_reserved
@@ -105,6 +105,32 @@ _USER = re.compile(r"\A[A-Za-z_][A-Za-z0-9_.-]{0,31}\$?\Z")
 """useradd(8), "CAVEATS"."""
 
 
+_ADDRESS = re.compile(r"\A(?:https?|file)://[^\s\x00-\x20\x7f]{1,1000}\Z")
+_SUITE = re.compile(r"\A[A-Za-z0-9.][A-Za-z0-9._/+~-]{0,99}\Z")
+_FINGERPRINT = re.compile(r"\A(?:[0-9A-Fa-f]{40}|[0-9A-Fa-f]{64})\Z")
+"""RFC 9580, section 5.5.4: of versions 4 and 6."""
+
+
+def _package_source(name: str, source: PackageSource) -> Iterator[Wrong]:
+    """What becomes a line of the package manager's own files."""
+    at: tuple[Step, ...] = ("prerequisites", "sources", name)
+    if not _ADDRESS.match(source.url):
+        yield Wrong(
+            (*at, "url"),
+            f"{source.url[:60]!r} is no address of a source",
+            "it begins with https://, http:// or file://",
+        )
+    for key, text in (("suite", source.suite), *(("components", each) for each in source.components)):
+        if text and not _SUITE.match(text):
+            yield Wrong((*at, key), f"{text[:60]!r} is no name in an archive", "write it as the archive does")
+    if source.fingerprint and not _FINGERPRINT.match(source.fingerprint.replace(" ", "")):
+        yield Wrong(
+            (*at, "fingerprint"),
+            "this is no fingerprint of a key",
+            "it has 40 or 64 hexadecimal digits, and may have blanks between them",
+        )
+
+
 def _names(manifest: Manifest) -> Iterator[Wrong]:
     """Names that become words of a command, and places that are written to."""
     packages = manifest.prerequisites.packages
@@ -114,6 +140,8 @@ def _names(manifest: Manifest) -> Iterator[Wrong]:
             if not _PACKAGE.match(name):
                 path: tuple[Step, ...] = ("prerequisites", "packages", *((family,) if family else ()), index)
                 yield Wrong(path, f"{name[:60]!r} is no name of a package", "write it as the package manager does")
+    for name, source in manifest.prerequisites.sources.items():
+        yield from _package_source(name, source)
     for index, host in enumerate(manifest.identity.hosts if manifest.identity else ()):
         where = ("identity", "hosts", index)
         if not _HOST.match(host.name):

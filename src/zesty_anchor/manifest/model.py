@@ -51,10 +51,25 @@ class Feed(Part, frozen=True):
         return int(self.largest[:-2]) * unit[self.largest[-2:]] if self.largest else 0
 
 
+class PackageSource(Part, frozen=True):
+    """``[prerequisites.sources.NAME]``: where packages of the operating system come from, beside what it is set to.
+
+    ``key`` is the file of the OpenPGP key that its lists, or packages, are signed with, relative to the manifest; with ``fingerprint`` nobody
+    is asked whether it is trusted. ``suite`` and ``components`` are those of an archive of Debian's form.
+    """
+
+    url: str
+    key: str
+    suite: str = ""
+    components: tuple[str, ...] = ()
+    fingerprint: str = ""
+
+
 class Prerequisites(Part, frozen=True):
-    """``[prerequisites]``: packages of the operating system."""
+    """``[prerequisites]``: packages of the operating system, and further sources of them."""
 
     packages: Names = ()
+    sources: dict[Name, PackageSource] = {}
 
 
 class BuildChoices(Part, frozen=True):

@@ -73,6 +73,17 @@ class WantedPackage(msgspec.Struct, frozen=True):
     needed_by: tuple[str, ...]
 
 
+class WantedSource(msgspec.Struct, frozen=True):
+    """A source of packages. ``key`` is the file of its key, ``fingerprint`` the one that it must have (empty: the person is asked)."""
+
+    name: str
+    url: str
+    key: Path
+    suite: str = ""
+    components: tuple[str, ...] = ()
+    fingerprint: str = ""
+
+
 class WantedVersion(msgspec.Struct, frozen=True):
     """One version that must stand on the shelf. ``artefact`` is None where it already does.
 
@@ -140,6 +151,7 @@ class Wanted(msgspec.Struct, frozen=True):
     shells: tuple[str, ...]
     folder: Path
     packages: tuple[WantedPackage, ...] = ()
+    sources: tuple[WantedSource, ...] = ()
     system_variables: tuple[tuple[str, str], ...] = ()
     of_system: tuple[str, ...] = ()
     shelf: Path = Path()
@@ -222,6 +234,10 @@ def put_together(
         shells=shells,
         folder=folder,
         packages=packages,
+        sources=tuple(
+            WantedSource(n, s.url, folder / s.key, s.suite, s.components, s.fingerprint)
+            for n, s in manifest.prerequisites.sources.items()
+        ),
         system_variables=tuple(system.items()),
         of_system=of_system,
         shelf=shelf,

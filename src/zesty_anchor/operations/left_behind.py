@@ -22,7 +22,8 @@ def sweep(locations: Locations) -> None:
     clear_litter(locations.state)
     for room in _entries(locations.staging):
         discard_any(room)
-    for folder in (locations.shell, locations.launchers, locations.state, locations.config, locations.data):
+    ours = (locations.shell, locations.launchers, locations.state, locations.config, locations.data, locations.builds)
+    for folder in ours:
         for path, _ in left_beside(folder):
             path.unlink(missing_ok=True)
     for own in (locations.data, locations.state, locations.cache):

@@ -19,6 +19,7 @@ from zesty_anchor.operations.attic import bring_home
 from zesty_anchor.operations.person import Person
 from zesty_anchor.operations.running import ask_to_take_back, bench_of, journal_alone, recovered
 from zesty_anchor.planning.workstation import Workstation
+from zesty_anchor.shelf.kept_builds import KeptBuilds
 from zesty_anchor.system.problem import Problem, UsageProblem
 
 MOST = 20
@@ -120,9 +121,14 @@ def _take_back(
         taken = [recovered(journal, person, workstation, granted)]
         for run in runs:
             taken.append(take_back_run(KINDS, journal, run, bench, later or ()))
+    locations = workstation.locations
+    notices = [notice for each in taken for notice in each.notices]
     if not journal.standing_runs():
-        own_folders.remove(workstation.locations.answers, workstation.locations.pins)
-    return TakenBack(
-        tuple(change for each in taken for change in each.changes),
-        tuple(notice for each in taken for notice in each.notices),
-    )
+        own_folders.remove(locations.answers, locations.pins)
+        kept = KeptBuilds(locations.builds).size()
+        if kept:
+            where = locations.shown(locations.builds)
+            notices.append(
+                f"what was built is kept, so that it need not be built again: {where}, {kept / 1e6:.0f} MB; dismantle removes it"
+            )
+    return TakenBack(tuple(change for each in taken for change in each.changes), tuple(notices))

@@ -14,6 +14,8 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
 from pathlib import Path
 
+import msgspec
+
 from zesty_anchor.system.problem import Problem
 from zesty_anchor.system.visible import visible
 
@@ -22,6 +24,13 @@ _TELL_SECONDS = 0.5
 _LOOK_SECONDS = 0.2
 """How often it is looked whether the run was interrupted."""
 _CHUNK = 1 << 16
+
+
+class Pace(msgspec.Struct, frozen=True):
+    """How long a build took, and how many lines it printed: what the next one of its kind is told to take."""
+
+    seconds: float
+    lines: int
 
 
 class BuildFailed(Problem):
@@ -40,41 +49,93 @@ def build(
     what: str = "the build",
     patience: float | None = None,
     interrupted: Callable[[], bool] = lambda: False,
-) -> None:
+    last_time: Pace | None = None,
+) -> Pace:
     """Run each step with sh(1) in ``folder``; ``options`` are its positional parameters, ``"$@"``.
 
-    ``told`` hears the last line of output and the time so far. ``missing`` names the prerequisite that an output
+    ``told`` hears how far it is: the step, how much of it, by what the build tells itself or by the lines of the ``last_time``, and
+    the time so far. Returns how long it took. ``missing`` names the prerequisite that an output
     line points to, or nothing; ``what`` is the word for all of it. Nobody can be asked: the steps have no terminal and
     an empty input. One that says nothing for ``patience`` seconds is ended, and so is one during which
     the run is ``interrupted``: with all that it started.
     Raises ``BuildFailed`` with the last lines, the log, and what is probably missing.
     """
-    began = time.monotonic()
+    progress = _Progress(len(steps), last_time)
     last: collections.deque[str] = collections.deque(maxlen=LAST_LINES)
     with log.open("a", encoding="utf-8", errors="replace") as written:
         for step in steps:
             written.write(f"+ {step}\n")
+            progress.begin(step)
             status = _run(
                 step,
                 options,
                 folder,
                 environment,
-                lambda line: _heard(line, written.write, last, told, began),
+                lambda line: _heard(line, written.write, last, told, progress),
                 patience,
                 interrupted,
             )
             if status != 0:
                 written.flush()
                 raise _failure(f"{what} ended with {status}, at the step: {_first(step)}", list(last), log, missing)
+    return progress.pace
 
 
 def _heard(
-    line: str, write: Callable[[str], object], last: collections.deque[str], told: Callable[[str], None], began: float
+    line: str,
+    write: Callable[[str], object],
+    last: collections.deque[str],
+    told: Callable[[str], None],
+    progress: _Progress,
 ) -> None:
     line = visible(line)
     write(line + "\n")
     last.append(line)
-    told(f"{time.monotonic() - began:.0f} s: {line.strip()[:100]}")
+    told(progress.heard(line))
+
+
+_PERCENT = re.compile(r"^\s*\[\s*(\d{1,3})%\]")
+"""How some tools that write makefiles begin a line."""
+_COUNT = re.compile(r"^\s*\[(\d+)/(\d+)\]")
+
+
+class _Progress:
+    """How far a build is: its step, and the part of it, or of the lines that it printed the last time."""
+
+    def __init__(self, steps: int, last_time: Pace | None) -> None:
+        self._steps = steps
+        self._last = last_time
+        self._began = time.monotonic()
+        self._lines = 0
+        self._number = 0
+        self._name = ""
+
+    @property
+    def pace(self) -> Pace:
+        """How long it took so far, and the lines that came."""
+        return Pace(time.monotonic() - self._began, self._lines)
+
+    def begin(self, step: str) -> None:
+        """Another step."""
+        self._number += 1
+        self._name = _first(step)[:40]
+
+    def heard(self, line: str) -> str:
+        """What to tell after a line."""
+        self._lines += 1
+        passed = time.monotonic() - self._began
+        step = f"step {self._number} of {self._steps}, " if self._steps > 1 else ""
+        found, count = _PERCENT.match(line), _COUNT.match(line)
+        part = f"{found[1]} % of it, " if found else f"{count[1]} of {count[2]} of it, " if count else ""
+        if self._last is not None and self._last.lines:
+            part = part or f"{min(99, 100 * self._lines // self._last.lines)} %, "
+            return f"{step}{part}{_told(passed)} of about {_told(self._last.seconds)}: {line.strip()[:80]}"
+        return f"{step}{part}{_told(passed)}: {line.strip()[:80]}"
+
+
+def _told(seconds: float) -> str:
+    minutes, rest = divmod(round(seconds), 60)
+    return f"{minutes} min {rest:02} s" if minutes else f"{rest} s"
 
 
 def _run(
@@ -178,7 +239,7 @@ def _failure(what: str, last: list[str], log: Path, missing: Callable[[str], str
     )
 
 
-class Pace:
+class Unhurried:
     """Passes words on, but not faster than a person reads."""
 
     def __init__(self, tell: Callable[[str], None]) -> None:

@@ -58,6 +58,11 @@ class Locations(msgspec.Struct, frozen=True):
         return self.cache / "downloads"
 
     @property
+    def builds(self) -> Path:
+        """What was built from source, kept to serve again."""
+        return self.cache / "builds"
+
+    @property
     def answers(self) -> Path:
         """What feeds answered, kept to ask only for what changed."""
         return self.cache / "answers"

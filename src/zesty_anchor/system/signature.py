@@ -8,6 +8,8 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
+import msgspec
+
 from zesty_anchor.system.problem import Problem
 
 
@@ -87,6 +89,36 @@ def _keys(file: Path) -> list[Any]:
         raise SignatureRefused(
             "this file holds no OpenPGP key", where=str(file), advice="save the publisher's public key there"
         ) from None
+
+
+class PublicKey(msgspec.Struct, frozen=True):
+    """One OpenPGP key: its fingerprint in capitals, whose it says that it is, and itself in ASCII armour (RFC 9580, 6.2)."""
+
+    fingerprint: str
+    owner: str
+    armoured: str
+
+
+def public_key(file: Path) -> PublicKey:
+    """The one key that a file holds. Raises ``SignatureRefused`` where it holds none, or several, or one that is no good any more."""
+    keys = _keys(file)
+    if len(keys) != 1:
+        raise SignatureRefused(
+            f"this file holds {len(keys)} keys: all of them would be trusted",
+            where=str(file),
+            advice="save the one key that is meant in a file of its own",
+        )
+    (key,) = keys
+    fingerprint = str(key.fingerprint).upper()
+    now = datetime.datetime.now(datetime.UTC)
+    if key.is_revoked or (key.expiration is not None and key.expiration < now):
+        raise SignatureRefused(
+            f"the key {fingerprint} {'is revoked' if key.is_revoked else 'has expired'}",
+            where=str(file),
+            advice="get the one that is used now, from a place that you trust",
+        )
+    owners = [str(each) for each in key.user_ids]
+    return PublicKey(fingerprint, owners[0] if owners else "", str(key))
 
 
 def _signature(content: bytes, subject: str) -> Any:

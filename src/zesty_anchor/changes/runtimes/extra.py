@@ -19,7 +19,7 @@ from zesty_anchor.files.inventory import Inventory, remove_same, take
 from zesty_anchor.files.removal import discard
 from zesty_anchor.manifest.wanted import Wanted, WantedExtra, WantedVersion
 from zesty_anchor.shelf import place
-from zesty_anchor.shelf.build import Pace, build
+from zesty_anchor.shelf.build import Unhurried, build
 from zesty_anchor.shelf.receipt import SLIPS, Extra, extras_in, files_in, note_extras, note_files
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system.host import authorities, plain_environment
@@ -114,7 +114,7 @@ class AddExtra(BaseChange, frozen=True):
             build(
                 [tool.install], (), room, environment,
                 bench.log / f"extra-{self.wanted.runtime}-{self.wanted.version}.log",
-                Pace(lambda text: bench.told(self.key, f"add {self.subject}, {text}")), lambda line: "",
+                Unhurried(lambda text: bench.told(self.key, f"add {self.subject}, {text}")), lambda line: "",
                 what=f"the package tool of {self.wanted.runtime}", interrupted=bench.interrupted,
             )  # fmt: skip
         finally:

@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 import os
-import re
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable
 from pathlib import Path
 from typing import ClassVar
 
@@ -16,6 +15,7 @@ from zesty_anchor.changes.change import ALL_PACKAGES, Found, Stage, version_key
 from zesty_anchor.changes.question import Question
 from zesty_anchor.changes.record import Record, Reverted
 from zesty_anchor.changes.replacement import bring_back, replacement, set_aside, set_aside_is_done
+from zesty_anchor.changes.runtimes.building import Building
 from zesty_anchor.changes.runtimes.download import Download
 from zesty_anchor.changes.runtimes.leaving import empty, leave_shelf
 from zesty_anchor.changes.runtimes.mending import carried_over, told_damage
@@ -24,7 +24,7 @@ from zesty_anchor.files.move import flush_tree
 from zesty_anchor.files.removal import discard
 from zesty_anchor.manifest.wanted import Artefact, Wanted, WantedVersion
 from zesty_anchor.shelf import place
-from zesty_anchor.shelf.build import Pace, build, build_environment
+from zesty_anchor.shelf.build import Unhurried, build
 from zesty_anchor.shelf.deb_package import merge
 from zesty_anchor.shelf.download import kept_file
 from zesty_anchor.shelf.manager import write_call
@@ -35,16 +35,6 @@ from zesty_anchor.system.host import authorities, find_program, login_path, plai
 from zesty_anchor.system.locations import Locations
 from zesty_anchor.system.problem import Problem
 
-COMMON_MESSAGES = {
-    r"\b(g?cc|c99): (command )?not found": "gcc",
-    r"\bg\+\+: (command )?not found": "g++",
-    r"\bmake: (command )?not found": "make",
-    r"fatal error: (stdio|stdlib|math|string)\.h": "libc6-dev",
-    r"fatal error: zlib\.h": "zlib1g-dev",
-    r"fatal error: openssl/": "libssl-dev",
-}
-"""What a line of a build's output points to: a pattern, and the Debian package that is probably missing."""
-
 
 def licence_question(wanted: WantedVersion) -> list[Question]:
     """The question whether a licence is accepted, where it is open."""
@@ -52,11 +42,6 @@ def licence_question(wanted: WantedVersion) -> list[Question]:
         return []
     text = f"{wanted.runtime} {wanted.version} comes under the licence {wanted.licence}: do you accept it?"
     return [Question("licence", text, f'[{_table(wanted)}] licence = "accepted"')]
-
-
-def need_of(line: str, messages: Mapping[str, str]) -> str:
-    """The prerequisite that a line of output points to; empty where it points to none. Pure."""
-    return next((need for found, need in messages.items() if re.search(found, line)), "")
 
 
 def _around(home: Path | None) -> tuple[Path, ...]:
@@ -247,9 +232,11 @@ class Install(BaseChange, frozen=True):
             self._end(version, bench, folder)
         if not version.source:
             return folder, digest, added
-        earlier = self._ready(version.earlier, bench, rooms)[0] if version.earlier else None
         out = download.room()
-        self._build(version, bench, folder, out, earlier)
+        building = Building(self.key, version, digest, bench)
+        if not building.again(out):
+            earlier = self._ready(version.earlier, bench, rooms)[0] if version.earlier else None
+            building.build(folder, out, earlier)
         return out, digest, added
 
     def _end(self, version: WantedVersion, bench: Bench, folder: Path) -> None:
@@ -260,44 +247,11 @@ class Install(BaseChange, frozen=True):
                 [version.finish], (), folder,
                 {**plain_environment(bench.environ, room), "TMPDIR": str(room), "AUTHORITIES": authorities(bench.environ)},
                 bench.log / f"finish-{version.runtime}-{version.version}.log",
-                Pace(lambda text: bench.told(self.key, f"finish {version.runtime} {version.version}, {text}")),
+                Unhurried(lambda text: bench.told(self.key, f"finish {version.runtime} {version.version}, {text}")),
                 lambda line: "", what="its last step", interrupted=bench.interrupted,
             )  # fmt: skip
         finally:
             discard(room)
-
-    def _build(self, version: WantedVersion, bench: Bench, folder: Path, out: Path, earlier: Path | None) -> None:
-        recipe = version.recipe.build
-        assert recipe is not None
-        messages = {**COMMON_MESSAGES, **recipe.messages}
-        room = place.stage(bench.locations.staging, self._room)
-        try:
-            build(
-                recipe.steps,
-                version.build.options,
-                folder,
-                build_environment(
-                    out=out,
-                    prefix=version.folder,
-                    room=room,
-                    jobs=version.build.jobs or os.cpu_count() or 1,
-                    version=version.version,
-                    earlier=earlier,
-                    path=":".join([*self._below(), login_path(superuser=False)]),
-                    more={**recipe.environment, **version.build.environment},
-                ),
-                bench.log / f"build-{version.runtime}-{version.version}.log",
-                Pace(lambda text: bench.told(self.key, f"build {version.runtime} {version.version}, {text}")),
-                lambda line: need_of(line, messages),
-                interrupted=bench.interrupted,
-            )
-        finally:
-            discard(room)
-
-    def _below(self) -> list[str]:
-        """The commands of the version of another runtime that it runs on: it is built with that, too."""
-        below = self.wanted.folder.parent.parent.joinpath(*self.wanted.on.split()) if self.wanted.on else None
-        return [str(below / "bin")] if below is not None else []
 
     def _finish(self, folder: Path, digest: str, added: list[PartReceipt], bench: Bench) -> None:
         """Check what was obtained, and put into it what belongs there. Raises ``Problem`` where a command is lacking."""

@@ -19,7 +19,7 @@ from zesty_anchor.changes.runtimes.leaving import empty
 from zesty_anchor.files import folders
 from zesty_anchor.files.inventory import remove_same
 from zesty_anchor.manifest.wanted import Wanted, WantedVersion
-from zesty_anchor.shelf.build import Pace
+from zesty_anchor.shelf.build import Unhurried
 from zesty_anchor.shelf.manager import ManagerProgram
 from zesty_anchor.shelf.receipt import FILE_NAME, Receipt, files_in, note_files, write
 from zesty_anchor.survey.machine import Machine
@@ -128,7 +128,7 @@ class InstallThrough(BaseChange, frozen=True):
         log = bench.log / f"{self.manager.runtime}-{name}-{version}.log"
         if not record.there:
             with foreign.watched(record, self.startup, bench, _own(self.manager), self.manager.runtime):
-                pace = Pace(lambda text: bench.told(self.key, f"{self.subject}, {text}"))
+                pace = Unhurried(lambda text: bench.told(self.key, f"{self.subject}, {text}"))
                 program.install(name, version, log, pace, bench.interrupted)
         located = program.locate(name, version)
         if located is None:

@@ -17,7 +17,8 @@ from zesty_anchor.changes.change import ALL_PACKAGES, Stage, version_key
 from zesty_anchor.changes.question import Question
 from zesty_anchor.changes.record import Reverted
 from zesty_anchor.changes.runtimes import foreign
-from zesty_anchor.changes.runtimes.install import COMMON_MESSAGES, licence_question, need_of
+from zesty_anchor.changes.runtimes.building import COMMON_MESSAGES, need_of
+from zesty_anchor.changes.runtimes.install import licence_question
 from zesty_anchor.changes.runtimes.leaving import empty
 from zesty_anchor.changes.shells.environment import LIKE_SH
 from zesty_anchor.files import folders
@@ -26,7 +27,7 @@ from zesty_anchor.files.removal import discard, discard_any
 from zesty_anchor.manifest.recipe import Installer
 from zesty_anchor.manifest.wanted import Artefact, Wanted, WantedVersion
 from zesty_anchor.shelf import place
-from zesty_anchor.shelf.build import Pace, build
+from zesty_anchor.shelf.build import Unhurried, build
 from zesty_anchor.shelf.manager import CALLED, write_call
 from zesty_anchor.shelf.receipt import Receipt, write
 from zesty_anchor.survey.machine import Machine
@@ -211,7 +212,7 @@ class RunInstaller(BaseChange, frozen=True):
                 [f'{start}"$ZESTY_ANCHOR_SCRIPT" "$@"'], self.installer.arguments, bench.locations.home,
                 {**self._environment(bench), "TMPDIR": str(room), "ZESTY_ANCHOR_SCRIPT": str(script)},
                 bench.log / f"installer-{self.wanted.runtime}-{self.wanted.version}.log",
-                Pace(lambda text: bench.told(self.key, f"{self.subject}, {text}")),
+                Unhurried(lambda text: bench.told(self.key, f"{self.subject}, {text}")),
                 lambda line: need_of(line, COMMON_MESSAGES),
                 what=f"the {self.subject}", patience=SILENCE, interrupted=bench.interrupted,
             )  # fmt: skip

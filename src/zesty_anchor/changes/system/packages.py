@@ -10,7 +10,7 @@ import msgspec
 
 from zesty_anchor.changes.base import BaseChange, PlainKind
 from zesty_anchor.changes.bench import Bench
-from zesty_anchor.changes.change import ALL_PACKAGES, Stage
+from zesty_anchor.changes.change import ALL_PACKAGES, Stage, source_key
 from zesty_anchor.changes.record import WHOLE, Record, Reverted
 from zesty_anchor.manifest.wanted import Wanted, WantedPackage
 from zesty_anchor.survey.machine import Machine
@@ -58,6 +58,7 @@ class InstallPackages(BaseChange, frozen=True):
     trouble: str
     way_out: str
     errand: Errand
+    sources: frozenset[str] = frozenset()
     kind: ClassVar[str] = "package"
     action: ClassVar[str] = "install"
     stage: ClassVar[Stage] = Stage.PREPARE
@@ -80,6 +81,11 @@ class InstallPackages(BaseChange, frozen=True):
     def detail(self) -> str:
         """Who needs each of them."""
         return "; ".join(f"{package.name} for {', '.join(package.needed_by)}" for package in self.missing)
+
+    @property
+    def needs(self) -> frozenset[str]:
+        """The sources that they may come from."""
+        return self.sources
 
     @property
     def size(self) -> int | None:
@@ -140,8 +146,9 @@ class Packages(PlainKind):
             )
         missing = tuple(package for package in wanted.packages if package.name not in facts.installed)
         if missing:
+            sources = frozenset(source_key(source.name) for source in wanted.sources)
             errand = Errand(manager, tuple(package.name for package in missing))
-            yield InstallPackages(missing, machine.host.families, facts.trouble, facts.way_out, errand)
+            yield InstallPackages(missing, machine.host.families, facts.trouble, facts.way_out, errand, sources)
 
     def take_back(self, record: PackagesRecord, bench: Bench) -> Reverted:
         """Only what this change put in goes, and of that only what nothing else needs."""

@@ -1,0 +1,144 @@
+"""Building a version from its source, or taking the build that was kept of the same."""
+
+from __future__ import annotations
+
+import os
+import re
+from collections.abc import Mapping
+from pathlib import Path
+
+import msgspec
+
+from zesty_anchor.changes.bench import Bench
+from zesty_anchor.files.removal import discard
+from zesty_anchor.manifest.wanted import WantedVersion
+from zesty_anchor.shelf import place
+from zesty_anchor.shelf.build import Unhurried, build, build_environment
+from zesty_anchor.shelf.kept_builds import KeptBuilds
+from zesty_anchor.system.host import host, login_path
+from zesty_anchor.system.package_managers import package_manager
+from zesty_anchor.system.problem import Problem
+
+COMMON_MESSAGES = {
+    r"\b(g?cc|c99): (command )?not found": "gcc",
+    r"\bg\+\+: (command )?not found": "g++",
+    r"\bmake: (command )?not found": "make",
+    r"fatal error: (stdio|stdlib|math|string)\.h": "libc6-dev",
+    r"fatal error: zlib\.h": "zlib1g-dev",
+    r"fatal error: openssl/": "libssl-dev",
+}
+"""What a line of a build's output points to: a pattern, and the Debian package that is probably missing."""
+
+
+def need_of(line: str, messages: Mapping[str, str]) -> str:
+    """The prerequisite that a line of output points to; empty where it points to none. Pure."""
+    return next((need for found, need in messages.items() if re.search(found, line)), "")
+
+
+class Building:
+    """The building of one version, of the source with that ``digest``, in the change ``key``."""
+
+    def __init__(self, key: str, version: WantedVersion, digest: str, bench: Bench) -> None:
+        assert version.recipe.build is not None
+        self._key, self._version, self._bench = key, version, bench
+        self._recipe = version.recipe.build
+        self._kept = KeptBuilds(bench.locations.builds)
+        here = host()
+        manager = package_manager(here.families, bench.environ)
+        self._name = KeptBuilds.key(
+            {
+                "source": digest,
+                "parts": [part.artefact.digest for part in version.parts],
+                "recipe": msgspec.to_builtins(self._recipe),
+                "options": version.build.options,
+                "environment": {**self._recipe.environment, **version.build.environment},
+                "earlier": version.earlier.version if version.earlier else "",
+                "on": version.on,
+                "system": [here.title, here.machine],
+                "packages": manager.versions(version.packages) if manager is not None and version.packages else {},
+                # What cannot be moved serves again only where it stood.
+                "prefix": "" if self._recipe.moves else str(version.folder),
+            }
+        )
+
+    def again(self, out: Path) -> bool:
+        """Put the build that was kept of the same into ``out``; False where there is none, or it does not work here."""
+        prefix = self._kept.restore(self._name, out)
+        if prefix is None:
+            return False
+        self._bench.told(self._key, f"{self._subject}: the build of the same source and options, kept before")
+        if prefix == self._version.folder:
+            return True
+        try:
+            self._run((self._recipe.moves,), out, {"OLD": str(prefix), "PREFIX": str(self._version.folder)}, "moves")
+        except Problem as problem:
+            self._bench.remark(
+                f"the kept build of {self._subject} could not be moved here, and is built anew: {problem}"
+            )
+            for entry in list(out.iterdir()):
+                discard(entry)
+            return False
+        return True
+
+    def build(self, folder: Path, out: Path, earlier: Path | None) -> None:
+        """Build it in ``folder`` into ``out``, and keep the outcome. Raises ``BuildFailed``."""
+        version, bench, runtime = self._version, self._bench, self._version.runtime
+        room = place.stage(bench.locations.staging, f"{runtime}-{version.version}")
+        messages = {**COMMON_MESSAGES, **self._recipe.messages}
+        try:
+            pace = build(
+                self._recipe.steps,
+                version.build.options,
+                folder,
+                build_environment(
+                    out=out,
+                    prefix=version.folder,
+                    room=room,
+                    jobs=version.build.jobs or os.cpu_count() or 1,
+                    version=version.version,
+                    earlier=earlier,
+                    path=":".join([*self._below(), login_path(superuser=False)]),
+                    more={**self._recipe.environment, **version.build.environment},
+                ),
+                bench.log / f"build-{runtime}-{version.version}.log",
+                Unhurried(lambda text: bench.told(self._key, f"build {self._subject}, {text}")),
+                lambda line: need_of(line, messages),
+                interrupted=bench.interrupted,
+                last_time=self._kept.pace(runtime),
+            )
+        finally:
+            discard(room)
+        try:
+            self._kept.took(runtime, pace)
+            self._kept.keep(self._name, out, version.folder)
+        except OSError as error:
+            bench.remark(f"the build of {self._subject} is not kept for another time: {error.strerror}")
+
+    @property
+    def _subject(self) -> str:
+        return f"{self._version.runtime} {self._version.version}"
+
+    def _below(self) -> list[str]:
+        """The commands of the version of another runtime that it runs on: it is built with that, too."""
+        on = self._version.on
+        below = self._version.folder.parent.parent.joinpath(*on.split()) if on else None
+        return [str(below / "bin")] if below is not None else []
+
+    def _run(self, steps: tuple[str, ...], folder: Path, more: Mapping[str, str], what: str) -> None:
+        room = place.stage(self._bench.locations.staging, f"{self._version.runtime}-{self._version.version}")
+        path = ":".join([*self._below(), login_path(superuser=False)])
+        environment = {"PATH": path, "HOME": str(room), "TMPDIR": str(room), "LANG": "C.UTF-8", **more}
+        log = self._bench.log / f"{what}-{self._version.runtime}-{self._version.version}.log"
+        try:
+            build(
+                steps,
+                (),
+                folder,
+                environment,
+                log,
+                lambda text: None,
+                lambda line: "",
+                interrupted=self._bench.interrupted,
+            )
+        finally:
+            discard(room)

@@ -1,0 +1,102 @@
+"""What was built is kept, so that the same source, with the same options on the same system, is not built twice."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import tarfile
+from collections.abc import Mapping
+from contextlib import suppress
+from pathlib import Path
+
+import msgspec
+
+from zesty_anchor.files import own_folders
+from zesty_anchor.files.removal import discard
+from zesty_anchor.files.replace import beside_name
+from zesty_anchor.shelf.bounds import Bounds
+from zesty_anchor.shelf.build import Pace
+from zesty_anchor.shelf.unpack import unpack_tar
+from zesty_anchor.system.problem import Problem
+
+_LEVEL = 3
+_MOST = 8 << 30
+"""Bytes that a build of ours may unpack to: nobody else wrote it."""
+
+
+class _Note(msgspec.Struct, frozen=True):
+    """Beside a kept build: the folder that it was built for, and the archive's digest."""
+
+    prefix: str
+    sha256: str
+
+
+class KeptBuilds:
+    """Those in a folder of ours, each under a key; and the pace of the last build of each runtime."""
+
+    def __init__(self, folder: Path) -> None:
+        self._folder = folder
+
+    @staticmethod
+    def key(parts: Mapping[str, object]) -> str:
+        """One name for all that a build depends on. Pure."""
+        return hashlib.sha256(msgspec.json.encode(parts, order="sorted")).hexdigest()
+
+    def pace(self, runtime: str) -> Pace | None:
+        """That of the last build; None where there was none."""
+        try:
+            return msgspec.json.decode((self._folder / f"{runtime}.pace.json").read_bytes(), type=Pace)
+        except (OSError, msgspec.MsgspecError):
+            return None
+
+    def took(self, runtime: str, pace: Pace) -> None:
+        """Note how long one took."""
+        own_folders.make(self._folder)
+        self._write(f"{runtime}.pace.json", msgspec.json.encode(pace))
+
+    def size(self) -> int:
+        """Bytes of all of them."""
+        with suppress(OSError):
+            return sum(entry.stat().st_size for entry in os.scandir(self._folder))
+        return 0
+
+    def keep(self, key: str, built: Path, prefix: Path) -> None:
+        """Keep what was built into ``built`` for the folder ``prefix``. Raises ``OSError``: then it is not kept."""
+        import zstandard
+
+        own_folders.make(self._folder)
+        beside = beside_name(self._folder / f"{key}.tar.zst")
+        try:
+            with (
+                beside.open("xb") as file,
+                zstandard.ZstdCompressor(_LEVEL, threads=-1).stream_writer(file) as packed,
+                tarfile.open(fileobj=packed, mode="w|", format=tarfile.PAX_FORMAT) as archive,
+            ):
+                archive.add(built, arcname=".")
+            with beside.open("rb") as whole:
+                digest = hashlib.file_digest(whole, "sha256").hexdigest()
+            beside.rename(self._folder / f"{key}.tar.zst")
+        finally:
+            discard(beside)
+        self._write(f"{key}.json", msgspec.json.encode(_Note(str(prefix), digest)))
+
+    def restore(self, key: str, out: Path) -> Path | None:
+        """Put a kept build into an empty folder; the folder that it was built for. None where none is kept, or it is damaged."""
+        file = self._folder / f"{key}.tar.zst"
+        try:
+            note = msgspec.json.decode((self._folder / f"{key}.json").read_bytes(), type=_Note)
+            with file.open("rb") as source:
+                if hashlib.file_digest(source, "sha256").hexdigest() != note.sha256:
+                    return None
+                source.seek(0)
+                unpack_tar(source, out, bounds=Bounds(_MOST, named=True))
+        except (OSError, msgspec.MsgspecError, Problem):
+            for entry in list(out.iterdir()):
+                discard(entry)
+            return None
+        return Path(note.prefix)
+
+    def _write(self, name: str, content: bytes) -> None:
+        beside = beside_name(self._folder / name)
+        beside.write_bytes(content)
+        beside.rename(self._folder / name)

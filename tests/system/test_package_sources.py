@@ -1,0 +1,159 @@
+"""Sources of packages: what is written for each package manager, and the real apt with an archive made here."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import subprocess
+from collections.abc import Iterator
+from pathlib import Path
+
+import pysequoia
+import pytest
+
+from tests.conftest import PROGRAMS, Desk
+from zesty_anchor.demo.archive import write_suite
+from zesty_anchor.demo.host import Host
+from zesty_anchor.system.package_source import form_of
+
+PACKAGE = (
+    {"Package": "tide-table", "Version": "1.0-1"},
+    {"usr/bin/tide-table": b"#!/bin/sh\necho high water at six\n"},
+)
+PLACES = ("/etc/apt", "/var/lib/apt/lists", "/var/lib/zesty-anchor")
+
+
+class Quay:
+    """An archive on loopback with one package, and the key that signs it."""
+
+    def __init__(self, room: Path, url: str) -> None:
+        self.url = url
+        self.folder = room / "archive"
+        self.key = pysequoia.Tsk.generate("Harbour <harbour@example.org>")
+        self.certificate = self.key.extract_certificate()
+        write_suite(self.folder, "calm", [PACKAGE], self.key.signer())
+
+    def wants(
+        self, desk: Desk, *, key: pysequoia.Cert | None = None, fingerprint: str | None = None, suite: str = "calm"
+    ) -> None:
+        """A manifest with that source, and its package."""
+        desk.write(str(key or self.certificate), "keys/quay.asc")
+        named = f'fingerprint = "{fingerprint}"\n' if fingerprint else ""
+        desk.write(
+            f'[shells]\nuse = ["bash"]\n[prerequisites]\npackages = ["tide-table"]\n[prerequisites.sources.quay]\n'
+            f'url = "{self.url}"\nsuite = "{suite}"\ncomponents = ["main"]\nkey = "keys/quay.asc"\n{named}'
+        )
+
+
+@pytest.fixture
+def quay(tmp_path: Path) -> Iterator[Quay]:
+    (tmp_path / "archive").mkdir()
+    with Host(tmp_path / "archive") as serving:
+        yield Quay(tmp_path, serving.url)
+
+
+def held() -> dict[str, bytes]:
+    """Every file of apt's, and of what root keeps for us."""
+    files = (Path(root) / name for place in PLACES for root, _, names in os.walk(place) for name in names)
+    return {
+        str(file): file.read_bytes() for file in files if file.name not in ("lock", "pkgcache.bin", "srcpkgcache.bin")
+    }
+
+
+@pytest.mark.system
+@pytest.mark.skipif(os.geteuid() != 0 or shutil.which("apt-get") is None, reason="needs root on Debian")
+def test_a_package_of_a_source_and_all_of_it_back(desk: Desk, quay: Quay) -> None:
+    before = held()
+    fingerprint = str(quay.certificate.fingerprint)
+    quay.wants(desk)
+    asked = desk.run("provision")
+    assert asked.code == 5, asked
+    assert f'fingerprint = "{fingerprint.upper()}"' in asked.out + asked.err and "Harbour" in asked.out + asked.err
+    assert held() == before
+
+    quay.wants(desk, fingerprint=fingerprint)
+    told = desk.well("preview").out
+    assert "quay" in told and "/etc/apt/sources.list.d/zesty-anchor-quay.sources" in told
+    desk.well("provision")
+    assert subprocess.run(["tide-table"], capture_output=True, text=True, check=True).stdout == "high water at six\n"
+    written = Path("/etc/apt/sources.list.d/zesty-anchor-quay.sources").read_text()
+    assert "Types: deb\n" in written and "Signed-By: /etc/apt/keyrings/zesty-anchor-quay.asc\n" in written
+    assert "Nothing to do" in desk.well("provision").out
+    desk.well("undo")
+    assert shutil.which("tide-table") is None
+    assert held() == before
+
+
+@pytest.mark.system
+@pytest.mark.skipif(os.geteuid() != 0 or shutil.which("apt-get") is None, reason="needs root on Debian")
+def test_a_source_that_another_key_signs_leaves_nothing(desk: Desk, quay: Quay) -> None:
+    before = held()
+    other = pysequoia.Tsk.generate("Nobody <nobody@example.org>").extract_certificate()
+    quay.wants(desk, key=other, fingerprint=str(other.fingerprint))
+    answer = desk.run("provision")
+    assert answer.code == 1 and "cannot be used" in answer.out + answer.err, answer
+    assert shutil.which("tide-table") is None
+    assert held() == before
+    quay.wants(desk, fingerprint=str(quay.certificate.fingerprint), suite="storm")
+    answer = desk.run("provision")
+    assert answer.code == 1 and "check url, suite" in answer.out + answer.err, answer
+    assert held() == before
+
+
+def test_the_key_must_be_the_one_that_is_named_and_alone(desk: Desk, quay: Quay) -> None:
+    if shutil.which("apt-get") is None:
+        pytest.skip("no apt here")
+    quay.wants(desk, fingerprint="A" * 40)
+    answer = desk.run("preview")
+    assert answer.code == 1 and "not the one that the manifest names" in answer.err, answer
+    other = pysequoia.Tsk.generate("Nobody <nobody@example.org>").extract_certificate()
+    quay.wants(desk)
+    desk.write(f"{quay.certificate}\n{other}", "keys/quay.asc")
+    assert "2 keys" in desk.run("preview").err
+
+
+@pytest.mark.parametrize(
+    ("more", "told"),
+    [
+        ('url = "ftp://harbour/"\nkey = "k"', "no address of a source"),
+        ('url = "http://harbour/ x"\nkey = "k"', "no address of a source"),
+        ('url = "http://harbour/\\nSigned-By: /x"\nkey = "k"', "no address of a source"),
+        ('url = "http://harbour/"\nkey = "k"\nsuite = "calm main\\nTrusted: yes"', "no name in an archive"),
+        ('url = "http://harbour/"\nkey = "k"\nfingerprint = "12AB"', "no fingerprint"),
+        ('url = "http://harbour/"', "key"),
+    ],
+)
+def test_what_would_become_another_line_is_refused(desk: Desk, more: str, told: str) -> None:
+    desk.write(f"[prerequisites.sources.quay]\n{more}\n")
+    answer = desk.run("preview")
+    assert answer.code == 2 and told in answer.err, answer
+
+
+@pytest.mark.needs("dnf")
+def test_dnf_reads_what_is_written_for_it(tmp_path: Path) -> None:
+    form = form_of("fedora", "quay", "http://127.0.0.1:9/tides/", "", (), "KEY")
+    assert form is not None
+    (tmp_path / "repos").mkdir()
+    (tmp_path / "repos/quay.repo").write_text(form.files[-1][1])
+    words = [
+        PROGRAMS["dnf"],
+        "--installroot",
+        str(tmp_path),
+        f"--setopt=reposdir={tmp_path}/repos",
+        "--releasever=1",
+        "-C",
+    ]
+    shown = subprocess.run([*words, "repolist", "--all"], capture_output=True, text=True, check=False).stdout
+    assert "zesty-anchor-quay" in shown and "enabled" in shown
+
+
+def test_each_manager_has_a_form_of_its_own() -> None:
+    key = {
+        family: form_of(family, "quay", "http://h/d/", "calm", ("main",), "KEY")
+        for family in ("debian", "fedora", "suse", "arch")
+    }
+    assert key["arch"] is None
+    for family in ("fedora", "suse"):
+        form = key[family]
+        assert form is not None and "gpgcheck=1" in form.files[-1][1] and form.files[0][1] == "KEY"
+    assert key["debian"] is not None and key["debian"].forget[0][-1] == "h_d_dists_calm_"
