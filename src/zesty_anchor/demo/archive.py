@@ -82,8 +82,8 @@ def write_suite(
         (where / name).parent.mkdir(parents=True, exist_ok=True)
         (where / name).write_bytes(index)
         # apt asks for an index that is listed as it is unpacked, too.
-        for content, told in ((index, name), (entries.encode(), name.removesuffix(".xz"))):
-            listed += f"\n {hashlib.sha256(content).hexdigest()} {len(content):>8} {told}"
+        for content, entry in ((index, name), (entries.encode(), name.removesuffix(".xz"))):
+            listed += f"\n {hashlib.sha256(content).hexdigest()} {len(content):>8} {entry}"
     now = datetime.datetime.now(datetime.UTC)
     rows = {
         "Origin": "Harbour", "Suite": suite, "Codename": suite, "Date": email.utils.format_datetime(now),

@@ -183,11 +183,15 @@ class Installer(Part, frozen=True):
 
 
 class Recipe(Part, frozen=True):
-    """How one runtime is obtained and laid out, which commands it gives, and how to prove that it works."""
+    """How one runtime is obtained and laid out, which commands it gives, and how to prove that it works.
+
+    With ``binary`` what its feed gives is its one command itself, compressed or not, and no archive.
+    """
 
     commands: tuple[str, ...]
     title: str = ""
     bin: tuple[str, ...] = ("bin",)
+    binary: bool = False
     feed: Source | None = None
     feeds: tuple[Source, ...] = ()
     channels: dict[str, tuple[str, ...]] = {}

@@ -24,6 +24,9 @@ def recipe_meaning(recipe: Recipe, at: tuple[Step, ...] = ()) -> Iterator[Wrong]
                 f"{command[:60]!r} is no name of a command",
                 "write the name alone, as it is typed",
             )
+    if recipe.binary and len(recipe.commands) > 1:
+        advice = "name the one command, or leave binary out where its feed gives archives"
+        yield Wrong((*at, "binary"), "one file is one command, and the recipe names several", advice)
     if not recipe.bin:
         yield Wrong((*at, "bin"), "a recipe names no folder of commands", 'leave bin out, or write bin = ["bin"]')
     for index, folder in enumerate(recipe.bin):

@@ -30,7 +30,7 @@ class Artefact(msgspec.Struct, frozen=True):
     """A file to fetch: its address, size in bytes if known, and digest as ``sha256:hex`` or ``sha512:hex``.
 
     A repository has ``commit:hex`` instead. Where there is a ``signature`` (its bytes), the file must have been signed
-    with the OpenPGP key in the file ``key``. ``package`` tells that it is a binary package of Debian (deb(5)). ``largest``
+    with the OpenPGP key in the file ``key``. ``package`` tells that it is a binary package of Debian (deb(5)), ``single`` is the place in the version of one that is the command itself. ``largest``
     is how many bytes it may unpack to, where the manifest says so.
     """
 
@@ -40,6 +40,7 @@ class Artefact(msgspec.Struct, frozen=True):
     signature: bytes = b""
     key: Path | None = None
     package: bool = False
+    single: str = ""
     largest: int = 0
 
 

@@ -185,13 +185,15 @@ class Offers:
             return f"{name} {release.version}: {release.licence} (the feed gives no text of it)"
         return self._opened().web.text(release.licence_url, who=f"the feed of {name!r}")
 
-    def artefact(self, release: Release, supply: Supply, subject: str) -> Artefact:
+    def artefact(self, release: Release, supply: Supply, subject: str, recipe: Recipe | None = None) -> Artefact:
         """What is fetched, with the signature that it must bear. Raises ``Problem`` where it bears none, or a bad one."""
         archive = supply.kind == "debian"  # its list of digests is signed, and was checked when it was read
         named = self._workstation.manifest.feeds.get(supply.name)
         largest = named.most_bytes if named is not None else 0
         package = archive and not release.source
-        plain = Artefact(release.url, release.digest, release.size, package=package, largest=largest)
+        plain = Artefact(
+            release.url, release.digest, release.size, package=package, single=_single(recipe), largest=largest
+        )
         if archive or supply.unsigned or (supply.key is None and not release.signature):
             return plain
         from zesty_anchor.system.signature import SignatureRefused, check, issuer
@@ -272,3 +274,11 @@ def _age(seconds: float) -> str:
             number = int(seconds // size)
             return f"{number} {unit}{'' if number == 1 else 's'}"
     return "less than a minute"
+
+
+def _single(recipe: Recipe | None) -> str:
+    """Where a file goes that is a command itself."""
+    if recipe is None or not recipe.binary:
+        return ""
+    bin = recipe.bin[0]
+    return recipe.commands[0] if bin == "." else f"{bin}/{recipe.commands[0]}"

@@ -203,7 +203,7 @@ class Resolver:
                 base,
                 artefact=Artefact(kept.url, kept.digest)
                 if kept
-                else self._offers.artefact(release, source, f"{name} {release.version}"),
+                else self._offers.artefact(release, source, f"{name} {release.version}", recipe),
                 parts=parts_of(release, source, workstation, name),
                 root=source.source.root if source.source else "",
                 links=source.source.links if source.source else {},

@@ -11,8 +11,7 @@ from pathlib import Path
 from typing import Protocol
 
 from zesty_anchor.shelf.bounds import Bounds
-from zesty_anchor.shelf.deb_package import unpack_deb
-from zesty_anchor.shelf.inflate import CHUNK
+from zesty_anchor.shelf.inflate import CHUNK, Source
 from zesty_anchor.shelf.unpack import is_zip, unpack_tar, unpack_zip
 from zesty_anchor.system.problem import Problem
 
@@ -20,6 +19,13 @@ _CHUNKS_WAITING = 16
 
 Progress = Callable[[int, int | None], None]
 """Called with the bytes done and the bytes in all (None where unknown)."""
+
+
+class Unpack(Protocol):
+    """Puts what arrives in ``source`` into an empty folder."""
+
+    def __call__(self, source: Source, folder: Path, *, bounds: Bounds) -> None:
+        """Raises ``ArchiveRefused`` or ``Problem``; the folder is then to be thrown away."""
 
 
 class Body(Protocol):
@@ -53,10 +59,11 @@ def obtain(
     folder: Path,
     progress: Progress,
     *,
-    package: bool = False,
+    unpack: Unpack | None = None,
     bounds: Bounds | None = None,
 ) -> str:
-    """Bring an archive in, or a Debian ``package``, and unpack it into the empty ``folder``. Returns its digest.
+    """Bring a file in, and ``unpack`` it into the empty ``folder`` (left out: it is an archive, of a kind that its beginning tells).
+    Returns its digest.
 
     A file kept from earlier is used when its digest still fits. ``kept`` afterwards holds the archive; it
     appears under that name only once it is checked. ``bounds`` say how much it may unpack to. An empty ``digest`` means that nothing pins the file.
@@ -64,7 +71,7 @@ def obtain(
     """
     if kept.is_file():
         if digest and _digest_of(kept, digest) == digest:
-            _unpack_file(kept, folder, bounds or Bounds(), package=package)
+            _unpack_file(kept, folder, bounds or Bounds(), unpack)
             return digest
         kept.unlink()
     body = fetch()
@@ -72,7 +79,7 @@ def obtain(
     partial = kept.with_name(f"{kept.name}.{os.getpid()}-{threading.get_ident()}.part")
     try:
         allowed = size if size is not None else (bounds or Bounds()).largest
-        found = _stream(body, digest, total, partial, folder, progress, package, bounds or Bounds(), allowed)
+        found = _stream(body, digest, total, partial, folder, progress, unpack, bounds or Bounds(), allowed)
         partial.replace(kept)
         return found
     finally:
@@ -87,7 +94,7 @@ def _stream(
     partial: Path,
     folder: Path,
     progress: Progress,
-    package: bool,
+    unpack: Unpack | None,
     bounds: Bounds,
     allowed: int,
 ) -> str:
@@ -96,11 +103,11 @@ def _stream(
     first = next(arriving, b"")
     pipe = _Pipe()
     worker = None
-    unpack = unpack_deb if package else unpack_tar
-    if is_zip(first) and not package:
+    if is_zip(first) and unpack is None:
         pipe.close()
     else:
-        worker = threading.Thread(target=pipe.run, args=(lambda: unpack(pipe, folder, bounds=bounds),), daemon=True)
+        work = unpack or unpack_tar
+        worker = threading.Thread(target=pipe.run, args=(lambda: work(pipe, folder, bounds=bounds),), daemon=True)
         worker.start()
     done = 0
     try:
@@ -149,12 +156,12 @@ def _compare(digest: str, found: str, done: int, total: int | None) -> None:
     )
 
 
-def _unpack_file(file: Path, folder: Path, bounds: Bounds, *, package: bool) -> None:
+def _unpack_file(file: Path, folder: Path, bounds: Bounds, unpack: Unpack | None) -> None:
     with file.open("rb") as opened:
-        zipped = is_zip(opened.read(8)) and not package
+        zipped = is_zip(opened.read(8)) and unpack is None
         opened.seek(0)
         if not zipped:
-            (unpack_deb if package else unpack_tar)(opened, folder, bounds=bounds)
+            (unpack or unpack_tar)(opened, folder, bounds=bounds)
     if zipped:
         unpack_zip(file, folder, bounds)
 

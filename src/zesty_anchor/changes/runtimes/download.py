@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from pathlib import Path
 
 from zesty_anchor.changes.bench import Bench
@@ -9,7 +10,9 @@ from zesty_anchor.manifest.wanted import Artefact, WantedVersion
 from zesty_anchor.shelf import place
 from zesty_anchor.shelf.bounds import Bounds
 from zesty_anchor.shelf.checkout import check_out
-from zesty_anchor.shelf.download import kept_file, obtain
+from zesty_anchor.shelf.deb_package import unpack_deb
+from zesty_anchor.shelf.download import Unpack, kept_file, obtain
+from zesty_anchor.shelf.single import put_single
 from zesty_anchor.system.problem import Problem
 from zesty_anchor.system.signature import check
 
@@ -53,7 +56,7 @@ class Download:
             kept,
             room,
             moved,
-            package=artefact.package,
+            unpack=_way(artefact),
             bounds=Bounds(artefact.largest, named=True) if artefact.largest else Bounds(),
         )
         if artefact.key is not None:
@@ -63,3 +66,10 @@ class Download:
                 kept.unlink()
                 raise
         return room, digest
+
+
+def _way(artefact: Artefact) -> Unpack | None:
+    """How a file is unpacked that is no plain archive."""
+    if artefact.package:
+        return unpack_deb
+    return partial(put_single, command=artefact.single) if artefact.single else None
