@@ -34,7 +34,7 @@ def admitted(offered: Iterable[Release], kind: str) -> tuple[list[Release], list
 def _unfit(release: Release, kind: str) -> str:
     if not isinstance(release.version, str) or not _NAME.match(release.version):
         return f"{str(release.version)[:40]!r} is no name of a version"
-    schemes = ("file",) if kind == "folder" else _WEB
+    schemes = ("file",) if kind in ("folder", "linked") else _WEB
     pieces = [piece.url for piece in release.parts]
     for address in (release.url, release.signature, release.sums, release.licence_url, *pieces):
         if not address or kind == "git":

@@ -16,6 +16,7 @@ from zesty_anchor.feeds.folder import FolderFeed, file_of
 from zesty_anchor.feeds.git import GitFeed
 from zesty_anchor.feeds.index import IndexFeed
 from zesty_anchor.feeds.jsonlist import JsonFeed
+from zesty_anchor.feeds.linked import LINKED, LinkedFeed
 from zesty_anchor.feeds.listing import ListingFeed
 from zesty_anchor.feeds.npm import NpmFeed, registry_address
 from zesty_anchor.feeds.pypi import PypiFeed, index_address
@@ -58,6 +59,8 @@ class Feeds:
         if supply.kind == "debian":
             return self._debian(supply)
         assert url is not None
+        if supply.kind == LINKED:
+            return LinkedFeed(Path(url), supply.file)
         if supply.kind == "listing":
             return ListingFeed(name, url, supply.file, supply.sums, self.web, signed=supply.key is not None)
         if supply.kind == "json":
@@ -115,7 +118,7 @@ class Feeds:
         if asked not in self._answers:
             self._answers[asked] = self._taken(supply, platform)
         # An index says itself which of its files are sources; of other feeds the recipe knows.
-        built = recipe.build is not None and supply.kind != "index"
+        built = recipe.build is not None and supply.kind not in ("index", LINKED)
         return [
             msgspec.structs.replace(r, channels=r.channels + channels_of(r.version, recipe), source=r.source or built)
             for r in self._answers[asked]

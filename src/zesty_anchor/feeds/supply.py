@@ -47,6 +47,9 @@ def supplies_for(runtime: str, manifest: Manifest, recipe: Recipe, platform: str
     tool = manifest.tools[runtime]
     if tool.through is not None:
         return (Supply(tool.through, "manager", None, runtime),)
+    system = manifest.runtimes[runtime].system if runtime in manifest.runtimes else None
+    if system is not None:
+        return (Supply("system", "linked", system, runtime, file=tool.want),)
     script = manifest.managers[runtime].script if runtime in manifest.managers else None
     if script is not None:
         return (Supply("script", "script", script, runtime),)

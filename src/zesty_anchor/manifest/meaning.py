@@ -71,6 +71,12 @@ def _managers(manifest: Manifest) -> Iterator[Wrong]:
         if runtime.through is not None and runtime.feed is not None:
             what = f"{name} comes through {runtime.through}, so no feed is asked for it"
             yield Wrong(("runtimes", name, "feed"), what, "take out one of the two: feed, or through")
+    for name, runtime in manifest.runtimes.items():
+        if runtime.system is not None and (runtime.through is not None or runtime.feed is not None):
+            what = f"{name} is an install that is there already, so no feed and no manager is asked for it"
+            yield Wrong(("runtimes", name, "system"), what, "take out one of the two")
+        if runtime.system is not None and not runtime.system.startswith(("/", "~/")):
+            yield Wrong(("runtimes", name, "system"), f"{runtime.system!r} is no whole path", "begin it with / or ~/")
     for name, manager in manifest.managers.items():
         if name in manifest.runtimes:
             yield Wrong(

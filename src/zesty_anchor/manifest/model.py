@@ -82,7 +82,8 @@ class BuildChoices(Part, frozen=True):
 
 class Runtime(Part, frozen=True):
     """``[runtimes.NAME]``: the default version, and those kept beside it. ``through`` names the manager to install it.
-    ``keep`` are patterns of glob(7) for files in a version that are changed by hand, and stay so.
+    ``keep`` are patterns of glob(7) for files in a version that are changed by hand, and stay so. ``system`` is the folder of an install that
+    is on the machine already: it is the version, by links.
     """
 
     want: str
@@ -96,6 +97,7 @@ class Runtime(Part, frozen=True):
     companions: dict[Name, str] = {}
     build: BuildChoices = BuildChoices()
     keep: tuple[str, ...] = ()
+    system: str | None = None
 
 
 Digest = Annotated[

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
+from zesty_anchor.feeds.linked import LINKED
 from zesty_anchor.feeds.supply import Supply, supplies_for
 from zesty_anchor.manifest.version import Version
 from zesty_anchor.manifest.want import Want
@@ -63,6 +64,9 @@ def _here(workstation: Workstation, name: str, version: str, machine: Machine) -
     receipt = machine.shelf.get((name, version))
     runtime = workstation.manifest.tools[name]
     if receipt is None or receipt.through != (runtime.through or ""):
+        return None
+    linked = f"{LINKED}:{runtime.system}" if runtime.system is not None and version == runtime.want else ""
+    if (receipt.digest.startswith(f"{LINKED}:") and receipt.digest != linked) or (linked and receipt.digest != linked):
         return None
     parts = {part.name: part.version for part in receipt.parts}
     fits = all(part in parts and admits(want, parts[part]) for part, want in runtime.companions.items())

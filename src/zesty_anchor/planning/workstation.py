@@ -17,6 +17,7 @@ from zesty_anchor.manifest.pin import is_project
 from zesty_anchor.manifest.position import Lines
 from zesty_anchor.manifest.read import find, parse_manifest, read_text
 from zesty_anchor.manifest.recipe import Recipe
+from zesty_anchor.planning.linked import with_linked
 from zesty_anchor.recipes import as_manager, check_clashes, check_installers, recipe_file, recipe_for
 from zesty_anchor.system.locations import Locations, locate
 from zesty_anchor.system.ownership import check_own
@@ -99,6 +100,7 @@ def with_manifest(bare: Workstation, file: Path, text: str) -> Workstation:
     """With a manifest that stands, or will stand, in ``file``, its recipes and its lock. Raises ``UsageProblem``."""
     manifest = parse_manifest(text, file)
     recipes = {name: recipe_for(name, manifest, bare.locations.recipes, file) for name in manifest.tools}
+    manifest = with_linked(manifest, recipes, bare.locations.home)
     check_installers(manifest, recipes, file, text)
     for name in manifest.managers:
         recipes[name] = as_manager(name, recipes[name], bare.locations)

@@ -6,12 +6,14 @@ from functools import partial
 from pathlib import Path
 
 from zesty_anchor.changes.bench import Bench
+from zesty_anchor.feeds.linked import LINKED
 from zesty_anchor.manifest.wanted import Artefact, WantedVersion
 from zesty_anchor.shelf import place
 from zesty_anchor.shelf.bounds import Bounds
 from zesty_anchor.shelf.checkout import check_out
 from zesty_anchor.shelf.deb_package import unpack_deb
 from zesty_anchor.shelf.download import Unpack, kept_file, obtain
+from zesty_anchor.shelf.linking import link_all
 from zesty_anchor.shelf.single import put_single
 from zesty_anchor.system.problem import Problem
 from zesty_anchor.system.signature import check
@@ -41,6 +43,9 @@ class Download:
         room, bench, version = self.room(), self._bench, self._version
         if artefact.digest.startswith("commit:"):
             check_out(artefact.url, artefact.digest.removeprefix("commit:"), room, bench.environ)
+            return room, artefact.digest
+        if artefact.digest.startswith(f"{LINKED}:"):
+            link_all(Path(artefact.digest.removeprefix(f"{LINKED}:")), room)
             return room, artefact.digest
         kept = kept_file(bench.locations.downloads, artefact.digest, artefact.url)
         before = self._done
