@@ -1,0 +1,111 @@
+"""What was built is kept: the same is not built twice, after undo neither, nor in another home."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import Desk
+from zesty_anchor.demo.host import Host
+from zesty_anchor.demo.wares import pack, write_index, write_runtime
+from zesty_anchor.shelf.build import Pace
+from zesty_anchor.shelf.kept_builds import KeptBuilds
+
+# The steps count themselves, say how far they are, and write the place where the version will stand into its command.
+RECIPE = """
+[recipes.kelp]
+commands = ["kelp"]
+[recipes.kelp.build]
+steps = [
+  'echo built >>"$COUNT"; for n in 1 2 3 4 5 6 7 8; do echo "[ ${n}0%] step of the tide"; sleep 0.1; done',
+  'mkdir -p "$OUT/bin"; printf "#!/bin/sh\\necho kelp %s at %s $TIDE\\n" "$VERSION" "$PREFIX" >"$OUT/bin/kelp"; chmod 755 "$OUT/bin/kelp"',
+]
+"""
+MOVES = """moves = 'sed -i "s|$OLD|$PREFIX|g" bin/kelp'\n"""
+
+
+@pytest.fixture
+def source(tmp_path: Path) -> Iterator[str]:
+    folder = tmp_path / "sources"
+    folder.mkdir()
+    archive = pack("kelp-4.2.1", {"README": (b"high water\n", 0o644)}, "tar.gz")
+    write_runtime(folder, "kelp", [("4.2.1", "2026-06-30", (), "source", "kelp-4.2.1.tgz", archive)])
+    write_index(folder, ["kelp"])
+    with Host(folder) as serving:
+        yield serving.url
+
+
+def wants(desk: Desk, url: str, count: Path, moves: str = "", options: str = "") -> None:
+    desk.write(
+        f'as-root = "allowed"\n[shells]\nuse = ["bash"]\n[feeds.harbour]\nkind = "index"\nurl = "{url}"\n{RECIPE}{moves}'
+        f'environment = {{ COUNT = "{count}" }}\n[runtimes.kelp]\nwant = "latest"\n{options}'
+    )
+
+
+def built(count: Path) -> int:
+    return len(count.read_text().splitlines()) if count.exists() else 0
+
+
+def answer(desk: Desk) -> str:
+    return desk.shell("bash", "kelp", "-i").strip()
+
+
+def test_after_undo_it_is_not_built_again(desk: Desk, source: str, tmp_path: Path) -> None:
+    count = tmp_path / "count"
+    wants(desk, source, count)
+    first = desk.well("provision").err
+    assert "step 1 of 2" in first and "% of it" in first
+    told = desk.well("undo").out
+    assert "need not be built again" in told
+    desk.well("provision")
+    assert built(count) == 1
+    assert answer(desk) == f"kelp 4.2.1 at {desk.shelf}/kelp/4.2.1"
+    wants(desk, source, count, options='build.options = ["--with-tide"]\n')
+    desk.well("undo")
+    desk.well("provision")
+    assert built(count) == 2  # other options are another build
+    desk.well("dismantle", "--yes")
+    assert not (desk.home / ".cache/zesty-anchor").exists()
+
+
+@pytest.mark.parametrize("moves", [MOVES, ""], ids=["it can be moved", "it cannot"])
+def test_another_home_takes_it_where_it_can_be_moved(desk: Desk, source: str, tmp_path: Path, moves: str) -> None:
+    count, second = tmp_path / "count", Desk(tmp_path / "second", "")
+    second.home.mkdir()
+    for each in (desk, second):
+        each.environment["XDG_CACHE_HOME"] = str(tmp_path / "cache")
+        wants(each, source, count, moves)
+        each.well("provision")
+        assert answer(each) == f"kelp 4.2.1 at {each.shelf}/kelp/4.2.1"
+    assert built(count) == (1 if moves else 2)
+
+
+def test_one_that_is_damaged_is_built_anew(desk: Desk, source: str, tmp_path: Path) -> None:
+    count = tmp_path / "count"
+    wants(desk, source, count)
+    desk.well("provision")
+    desk.well("undo")
+    (kept,) = (desk.home / ".cache/zesty-anchor/builds").glob("*.tar.zst")
+    kept.write_bytes(kept.read_bytes()[:-7])
+    desk.well("provision")
+    assert built(count) == 2 and answer(desk).startswith("kelp 4.2.1")
+
+
+def test_a_kept_build_comes_back_file_by_file(tmp_path: Path) -> None:
+    one = tmp_path / "one"
+    (one / "lib").mkdir(parents=True)
+    (one / "lib/tide").write_bytes(bytes(range(256)))
+    (one / "lib/tide").chmod(0o750)
+    (one / "again").hardlink_to(one / "lib/tide")
+    (one / "link").symlink_to("lib/tide")
+    builds, out = KeptBuilds(tmp_path / "builds"), tmp_path / "out"
+    builds.keep("k", one, Path("/shelf/kelp/4"))
+    builds.took("kelp", Pace(61.0, 900))
+    out.mkdir()
+    assert builds.restore("k", out) == Path("/shelf/kelp/4")
+    assert (out / "again").read_bytes() == bytes(range(256)) and (out / "link").readlink() == Path("lib/tide")
+    assert (out / "lib/tide").stat().st_mode & 0o111
+    assert builds.pace("kelp") == Pace(61.0, 900) and builds.pace("coral") is None
+    assert builds.restore("other", tmp_path / "out") is None
