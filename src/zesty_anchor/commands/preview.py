@@ -9,7 +9,8 @@ import click
 
 from zesty_anchor.commands.options import Setting, with_setting
 from zesty_anchor.operations.preview import preview, script
-from zesty_anchor.show import changes, document
+from zesty_anchor.show import document
+from zesty_anchor.show import preview as shown
 from zesty_anchor.system.visible import visible
 
 PENDING = 3
@@ -18,7 +19,7 @@ PENDING = 3
 @click.command()
 @click.option("--check", is_flag=True, help="Exit with 3 if changes are pending.")
 @click.option("--script", "manager", metavar="NAME", help="Print the installer of a manager, to be reviewed.")
-@with_setting()
+@with_setting(verbose="Show each file, and each line.")
 def command(setting: Setting, check: bool, manager: str | None) -> None:
     """What would change, down to the lines of each startup file. Changes nothing."""
     if manager is not None:
@@ -30,7 +31,7 @@ def command(setting: Setting, check: bool, manager: str | None) -> None:
     if setting.as_json:
         setting.print_json(document.preview(seen))
     elif not (setting.quiet and not seen.changes):
-        changes.preview(setting.out, seen, name)
+        shown.preview(setting.out, seen, name, whole=setting.verbose)
     if check and seen.changes:
         raise click.exceptions.Exit(PENDING)
 

@@ -7,64 +7,18 @@ from collections.abc import Iterable, Sequence
 from typing import Protocol
 
 from zesty_anchor.engine.outcome import ChangeReport, Outcome, TakenBack
-from zesty_anchor.planning.plan import Plan
 from zesty_anchor.show.paint import Paint
 from zesty_anchor.show.proof import failures, matrix
-from zesty_anchor.show.sizes import count, fetching, table
-
-_GROUPS = (
-    (("package", "system-variables"), "For the whole system, with privilege"),
-    (("installer-script",), "Run an installer; its lines in startup files are moved into our own"),
-    (("version", "managed-version", "manager-default", "extra"), "Obtain and put on the shelf"),
-    (("launchers", "generated-file"), "Write what the startup files source, and the launchers"),
-    (("startup-file",), "Change startup files"),
-    (("setting",), "Set keys in files of other programs"),
-    (("ssh-key", "identity"), "Make you known"),
-    (
-        ("conflict-lines", "conflict", "package-removal", "alternative", "retired-manager"),
-        "Take away, once fresh shells have proved the new versions",
-    ),
-)
-
+from zesty_anchor.show.sizes import count
 
 _MOST_NAMED = 8
 """Changes of a run that are named; a provisioning may have hundreds."""
 
 
-def preview(paint: Paint, seen: Plan, manifest: str) -> None:
-    """What would change, down to the lines of each file."""
-    if not seen.changes:
-        paint.write(paint.good("Nothing to do: ") + f"this machine is as {manifest} says.")
-    reports = seen.reports
-    for kinds, title in _GROUPS:
-        group = [change for change in reports if change.kind in kinds]
-        if group:
-            paint.write(paint.head(title))
-            _group(paint, group)
-            paint.write()
-    _notices(paint, seen.notices)
-    if seen.commands:
-        paint.write(paint.head("Commands that would run with privilege"))
-        for command in seen.commands:
-            paint.write(f"  {command}")
-        paint.write()
-    if seen.questions:
-        paint.write(paint.head("Asked before anything begins"))
-        for question in seen.questions:
-            paint.write(f"  {paint.look(question.text)}")
-            paint.write(paint.faint(f"    answered for good by: {question.key}"))
-        paint.write()
-    if seen.changes:
-        paint.write(
-            f"{paint.head(count(len(seen.changes), 'change'))} pending, {fetching(seen.ahead.size, seen.ahead.unknown)}; nothing is changed yet. "
-            f"To make {'it' if len(seen.changes) == 1 else 'them'}: {paint.name('zesty-anchor provision')}"
-        )
-
-
 def outcome(paint: Paint, done: Outcome, manifest: str) -> None:
     """The summary at the end of a provisioning."""
     if not done.changes and done.proof is not None and not done.proof.ok:
-        _notices(paint, done.notices)
+        notices(paint, done.notices)
         matrix(paint, done.proof, failed=True)
         paint.write()
         failures(paint, done.proof)
@@ -74,7 +28,7 @@ def outcome(paint: Paint, done: Outcome, manifest: str) -> None:
         )
         return
     if not done.changes:
-        _notices(paint, done.notices)
+        notices(paint, done.notices)
         if done.proof is not None:
             paint.write("What the proof hangs on has changed since the last one: it was proved anew.")
         paint.write(paint.good("Nothing to do: ") + f"this machine is as {manifest} says ({done.seconds:.2f} s).")
@@ -86,13 +40,14 @@ def outcome(paint: Paint, done: Outcome, manifest: str) -> None:
     if waiting:
         paint.write(paint.look("not done: ") + ", ".join(f"{c.action} {c.subject}" for c in waiting))
         paint.write(f"  why:  {waiting[0].problem or 'all of them or none: a later one failed'}")
-    _notices(paint, done.notices)
-    if done.proof is not None:
+    notices(paint, done.notices)
+    if done.proof is not None and not done.proof.ok:
         paint.write()
-        matrix(paint, done.proof, failed=not done.proof.ok)
+        matrix(paint, done.proof, failed=True)
         paint.write()
         failures(paint, done.proof)
     paint.write()
+    _brought(paint, done.changes)
     paint.write(f"{paint.head(_summary(done.changes))} in {done.seconds:.1f} s; {_standing(paint, done)}")
     if done.errands:
         paint.write(paint.look("An administrator must still run:"))
@@ -108,7 +63,7 @@ def taken_back(paint: Paint, taken: TakenBack) -> None:
     for change in taken.changes:
         look = paint.good if change.outcome == "taken back" else paint.bad
         paint.write(f"  {look(change.outcome)}  {change.action} {change.subject}")
-    _notices(paint, taken.notices)
+    notices(paint, taken.notices)
     done = sum(change.outcome == "taken back" for change in taken.changes)
     if taken.changes:
         paint.write(paint.head(f"{count(done, 'change')} taken back."))
@@ -162,11 +117,39 @@ def _summary(changes: Iterable[ChangeReport]) -> str:
     )
 
 
+def _brought(paint: Paint, changes: Iterable[ChangeReport]) -> None:
+    """What is new for the person, in a line each; files of ours are nothing to look at."""
+    done = [change for change in changes if change.outcome == "done"]
+    versions = [c.subject for c in done if c.kind in ("version", "managed-version", "extra", "installer-script")]
+    theirs = [c.subject for c in done if c.kind in ("startup-file", "setting", "identity", "ssh-key")]
+    gone = [
+        c.subject
+        for c in done
+        if c.kind in ("conflict", "conflict-lines", "package-removal", "alternative", "retired-manager")
+    ]
+    system = [c.subject for c in done if c.kind in ("package", "package-source", "system-variables")]
+    for words, subjects in (
+        ("new", versions),
+        ("for the system", system),
+        ("your files", theirs),
+        ("taken away", gone),
+    ):
+        if subjects:
+            more = f", and {len(subjects) - _MOST_NAMED} more" if len(subjects) > _MOST_NAMED else ""
+            paint.write(f"{words + ':':16}{', '.join(subjects[:_MOST_NAMED])}{more}")
+
+
 def _standing(paint: Paint, done: Outcome) -> str:
     if done.proof is None:
         return paint.bad("not proved, since not all was done.")
     if done.proof.ok:
-        return paint.good("every fresh shell answers as the manifest says.")
+        checks = sum(len(shell.checks) for shell in done.proof.shells)
+        shells = ", ".join(dict.fromkeys(shell.shell for shell in done.proof.shells))
+        starts = count(len(done.proof.shells), "fresh start")
+        return (
+            paint.good("every fresh shell answers as the manifest says")
+            + f" ({count(checks, 'check')} in {starts} of {shells})."
+        )
     return paint.bad("but fresh shells do not all answer as the manifest says (above).")
 
 
@@ -178,25 +161,7 @@ def _failure(paint: Paint, change: ChangeReport) -> None:
         paint.write(f"  next:  {change.advice}")
 
 
-def _group(paint: Paint, group: list[ChangeReport]) -> None:
-    flat = [change for change in group if "\n" not in change.detail]
-    for line in table([[paint.name(c.subject), paint.faint(c.detail)] for c in flat], [18]):
-        paint.write(f"  {line}")
-    for change in group:
-        if "\n" in change.detail:
-            paint.write(f"  {change.action} {paint.name(change.subject)}")
-            for row in change.detail.splitlines()[2:]:
-                paint.write("    " + _diff_row(paint, row))
-
-
-def _diff_row(paint: Paint, row: str) -> str:
-    if row.startswith("+"):
-        return paint.good(row)
-    if row.startswith("-"):
-        return paint.bad(row)
-    return paint.faint(row)
-
-
-def _notices(paint: Paint, notices: Iterable[str]) -> None:
+def notices(paint: Paint, notices: Iterable[str]) -> None:
+    """What a person should decide on, or know."""
     for notice in notices:
         paint.write(paint.look("look: ") + notice)

@@ -1,0 +1,116 @@
+"""What a provisioning would change, as a person reads it: what they get, and what of theirs is touched."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from zesty_anchor.engine.outcome import ChangeReport
+from zesty_anchor.planning.plan import Plan
+from zesty_anchor.shells.shell import MARK
+from zesty_anchor.show.changes import notices
+from zesty_anchor.show.paint import Paint
+from zesty_anchor.show.sizes import count, fetching, table
+
+_OURS = ("launchers", "generated-file")
+_GROUPS = (
+    (("package-source", "package", "system-variables"), "For the whole system, with privilege"),
+    (("installer-script",), "Run an installer; its lines in startup files are moved into our own"),
+    (("version", "managed-version", "manager-default", "extra"), "What you get"),
+    (("launchers", "generated-file"), "Files of our own"),
+    (("startup-file",), "What changes in your startup files"),
+    (("setting",), "Set keys in files of other programs"),
+    (("ssh-key", "identity"), "Make you known"),
+    (
+        ("conflict-lines", "conflict", "package-removal", "alternative", "retired-manager"),
+        "Take away, once fresh shells have proved the new versions",
+    ),
+)
+
+
+def preview(paint: Paint, seen: Plan, manifest: str, *, whole: bool = False) -> None:
+    """What would change. Of our own files, and of the line of ours in a startup file, only how many there are; ``whole`` shows each
+    of them.
+    """
+    if not seen.changes:
+        paint.write(paint.good("Nothing to do: ") + f"this machine is as {manifest} says.")
+    for kinds, title in _GROUPS:
+        group = [change for change in seen.reports if change.kind in kinds]
+        if not group:
+            continue
+        if kinds == _OURS and not whole:
+            _own(paint, group, seen)
+        else:
+            paint.write(paint.head(title))
+            _group(paint, group, whole=whole)
+        paint.write()
+    notices(paint, seen.notices)
+    if seen.commands:
+        paint.write(paint.head("Commands that would run with privilege"))
+        for command in seen.commands:
+            paint.write(f"  {command}")
+        paint.write()
+    if seen.questions:
+        paint.write(paint.head("Asked before anything begins"))
+        for question in seen.questions:
+            paint.write(f"  {paint.look(question.text)}")
+            paint.write(paint.faint(f"    answered for good by: {question.key}"))
+        paint.write()
+    if seen.changes:
+        more = "" if whole or not any(c.kind in _OURS for c in seen.reports) else " With -v: each file, and each line."
+        paint.write(
+            f"{paint.head(count(len(seen.changes), 'change'))} pending, {fetching(seen.ahead.size, seen.ahead.unknown)}; nothing is changed yet.{more}"
+        )
+        paint.write(f"To make {'it' if len(seen.changes) == 1 else 'them'}: {paint.name('zesty-anchor provision')}")
+
+
+def _own(paint: Paint, group: list[ChangeReport], seen: Plan) -> None:
+    """What our own files are for."""
+    wanted = seen.wanted
+    paint.write(paint.head("Files of our own") + f"  {count(len(group), 'file')}, for {', '.join(wanted.shells)}")
+    commands = sorted({command for version in wanted.defaults for command in version.recipe.commands})
+    folders = [*wanted.path_first, *wanted.path_last]
+    rows = [
+        ("commands", ", ".join(commands)),
+        ("variables", ", ".join(name for name, _ in wanted.by_default)),
+        ("on PATH", ", ".join(folders)),
+    ]
+    for line in table([[name, paint.faint(_short(what))] for name, what in rows if what], [18]):
+        paint.write(f"  {line}")
+
+
+def _short(text: str, most: int = 120) -> str:
+    return text if len(text) <= most else text[: most - 1] + "…"
+
+
+def _group(paint: Paint, group: list[ChangeReport], *, whole: bool) -> None:
+    flat = [change for change in group if "\n" not in change.detail]
+    for line in table([[paint.name(c.subject), paint.faint(c.detail)] for c in flat], [18]):
+        paint.write(f"  {line}")
+    lined: dict[str, list[str]] = {}
+    for change in group:
+        if "\n" not in change.detail:
+            continue
+        rows = change.detail.splitlines()[2:]
+        if not whole and _only_our_line(rows):
+            lined.setdefault(change.action, []).append(change.subject)
+            continue
+        paint.write(f"  {change.action} {paint.name(change.subject)}")
+        for row in rows:
+            paint.write("    " + _diff_row(paint, row))
+    words = {"create": "made, with the one line that reads our file", "edit": "one line more, which reads our file"}
+    for action, subjects in lined.items():
+        paint.write(f"  {paint.name(', '.join(subjects))}: {words.get(action, action)}")
+
+
+def _only_our_line(rows: Iterable[str]) -> bool:
+    """Whether a diff does nothing but add lines of ours."""
+    changed = [row for row in rows if row[:1] in ("+", "-")]
+    return bool(changed) and all(row.startswith("+") and row.endswith(MARK) for row in changed)
+
+
+def _diff_row(paint: Paint, row: str) -> str:
+    if row.startswith("+"):
+        return paint.good(row)
+    if row.startswith("-"):
+        return paint.bad(row)
+    return paint.faint(row)
