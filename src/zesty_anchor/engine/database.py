@@ -44,9 +44,16 @@ CREATE TABLE IF NOT EXISTS kept (
     run INTEGER NOT NULL,
     since REAL NOT NULL
 );
-PRAGMA user_version = 2;
+PRAGMA user_version = 3;
 """
-_VERSION = 2
+_VERSION = 3
+_ADDED = (
+    ("runs", "digest", "TEXT NOT NULL DEFAULT ''"),
+    ("runs", "proved", "TEXT NOT NULL DEFAULT ''"),
+    ("changes", "began", "REAL NOT NULL DEFAULT 0"),
+    ("changes", "ended", "REAL NOT NULL DEFAULT 0"),
+)
+"""Columns that an earlier program's file does not have."""
 
 
 class Database:
@@ -71,6 +78,9 @@ class Database:
                 raise Problem("the journal was written by a newer zesty-anchor", where=str(file), advice="upgrade it")
             if version < _VERSION:
                 self._base.executescript(_SCHEMA)
+                for table, column, kind in _ADDED:
+                    if column not in {row[1] for row in self._base.execute(f"PRAGMA table_info({table})")}:
+                        self._base.execute(f"ALTER TABLE {table} ADD COLUMN {column} {kind}")
             # Each entry is on disk before its change begins: that is the journal's whole purpose.
             self._base.execute("PRAGMA synchronous = FULL")
         except sqlite3.Error as error:

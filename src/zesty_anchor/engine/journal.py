@@ -12,6 +12,7 @@ import msgspec
 from zesty_anchor.changes.record import Record
 from zesty_anchor.engine import twin
 from zesty_anchor.engine.database import Database
+from zesty_anchor.engine.past_runs import PastRun, past_runs
 
 
 class Entry(msgspec.Struct, frozen=True):
@@ -71,15 +72,16 @@ class Journal:
         """Close the file."""
         self._base.close()
 
-    def begin_run(self, manifest: Path) -> int:
-        """Open a run and return its number: one that no run had, and no folder in the attic."""
+    def begin_run(self, manifest: Path, digest: str = "") -> int:
+        """Open a run and return its number: one that no run had, and no folder in the attic. ``digest`` is that of the manifest."""
         with self._lock:
             last = self._base.rows(
                 "SELECT max(run) FROM (SELECT run FROM runs UNION SELECT seq FROM sqlite_sequence WHERE name = 'runs')"
             )[0][0]
             run = max(last or 0, twin.last_run(self.attic)) + 1
             began = time.time()
-            self._base.write("INSERT INTO runs (run, began, manifest) VALUES (?, ?, ?)", (run, began, str(manifest)))
+            row = run, began, str(manifest), digest
+            self._base.write("INSERT INTO runs (run, began, manifest, digest) VALUES (?, ?, ?, ?)", row)
             self._add(twin.Event(run, began=began, manifest=str(manifest)))
             return run
 
@@ -104,8 +106,8 @@ class Journal:
         with self._lock:
             text = msgspec.json.encode(record)
             change = self._base.write(
-                "INSERT INTO changes (run, kind, subject, action, record, state) VALUES (?, ?, ?, ?, ?, 'begun')",
-                (run, kind, subject, action, text.decode()),
+                "INSERT INTO changes (run, kind, subject, action, record, state, began) VALUES (?, ?, ?, ?, ?, 'begun', ?)",
+                (run, kind, subject, action, text.decode(), time.time()),
             )
             self._add(twin.Event(run, change, "begun", kind, subject, action, msgspec.Raw(text)))
             return change
@@ -115,7 +117,8 @@ class Journal:
         with self._lock:
             text = msgspec.json.encode(record)
             self._base.write(
-                "UPDATE changes SET state = ?, record = ? WHERE change = ?", (state, text.decode(), change)
+                "UPDATE changes SET state = ?, record = ?, ended = ? WHERE change = ?",
+                (state, text.decode(), time.time() if state == "done" else 0, change),
             )
             self._add(twin.Event(run, change, state, record=msgspec.Raw(text)))
 
@@ -153,6 +156,15 @@ class Journal:
         return tuple(
             row[0] for row in self._base.rows("SELECT notice FROM notices WHERE run = ? ORDER BY rowid", (run,))
         )
+
+    def proved(self, run: int, words: str) -> None:
+        """Write down what the proof of a run came to, in a few words."""
+        with self._lock:
+            self._base.write("UPDATE runs SET proved = ? WHERE run = ?", (words, run))
+
+    def past_runs(self) -> list[PastRun]:
+        """All runs that are known, the latest first."""
+        return past_runs(self._base)
 
     def unfinished(self) -> list[Entry]:
         """Changes that were begun and neither done nor taken back, the latest first: a run was cut off there."""

@@ -20,6 +20,7 @@ from zesty_anchor.engine.run import Runner
 from zesty_anchor.engine.twin import run_folder
 from zesty_anchor.engine.undo import needs_privilege, recover
 from zesty_anchor.files.attic import Attic
+from zesty_anchor.files.digest import digest_of
 from zesty_anchor.files.folders import remove_empty
 from zesty_anchor.operations.left_behind import sweep
 from zesty_anchor.operations.person import Person
@@ -129,7 +130,7 @@ def one_run(
     offers: Offers | None = None,
 ) -> Iterator[Runner]:
     """Open a run in the journal, and close it afterwards. What it does not need of the attic and the logs goes again."""
-    run = journal.begin_run(workstation.file)
+    run = journal.begin_run(workstation.file, digest_of(workstation.text.encode("utf-8", "surrogateescape")))
     bench = bench_of(run, journal, person, workstation, granted, offers)
     try:
         yield Runner(KINDS, journal, bench, person.reporter, run, person.jobs)

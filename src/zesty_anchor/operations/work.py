@@ -98,6 +98,8 @@ class Work:
             stages = Stages(self._planner, runner, journal, self._person, self._answers)
             try:
                 outcome = stages.carry_out(plan, machine)
+                if outcome.proof is not None:
+                    journal.proved(runner.run, outcome.proof.told)
             except BaseException:
                 if self._first:
                     self._take_back(runner, journal, granted)

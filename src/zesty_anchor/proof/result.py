@@ -57,6 +57,12 @@ class Proof(msgspec.Struct, frozen=True):
     shells: tuple[ShellResult, ...]
 
     @property
+    def told(self) -> str:
+        """What it came to, in a few words."""
+        checks = sum(len(shell.checks) for shell in self.shells)
+        return f"{checks} checks well" if self.ok else f"{len(self.failures)} of {checks} checks failed"
+
+    @property
     def failures(self) -> list[tuple[ShellResult, CheckResult]]:
         """Every check that failed, with its shell."""
         return [(shell, check) for shell in self.shells for check in shell.checks if not check.ok]

@@ -37,6 +37,7 @@ COMMANDS = {
         ("--deep", "--only", "--shell", "--junit", *_WORK),
     ),
     "undo": Own("Take the last provisioning back.", (), ("--run", "--list", *_ASKS)),
+    "history": Own("What each run did, when, and how long it took.", ("word",), _ALL),
     "dismantle": Own("Take back everything, leave no trace.", (), _ASKS),
     "attic": Own('What was removed and is still kept; "attic empty" throws it away.', ("empty",), _ASKS),
     "list": Own(

@@ -1,0 +1,53 @@
+"""What the journal tells of runs that are over."""
+
+from __future__ import annotations
+
+import msgspec
+
+from zesty_anchor.engine.database import Database
+
+
+class PastChange(msgspec.Struct, frozen=True):
+    """One change of a run: its state is done, taken back or begun; ``seconds`` is how long it took (0: not known)."""
+
+    kind: str
+    action: str
+    subject: str
+    state: str
+    seconds: float
+
+
+class PastRun(msgspec.Struct, frozen=True):
+    """One run: when it began and ended (seconds since 1970), its manifest with its digest (SHA-256, empty: not known), what fresh shells
+    said at its end, its changes in their order, what of it is in the attic and stays there, and whether it was taken back.
+    """
+
+    run: int
+    began: float
+    ended: float
+    manifest: str
+    digest: str
+    proved: str
+    changes: tuple[PastChange, ...]
+    attic: tuple[str, ...]
+    notices: tuple[str, ...]
+    taken_back: bool
+
+
+def past_runs(base: Database) -> list[PastRun]:
+    """All of them, the latest first."""
+    found = []
+    for run, began, ended, manifest, digest, proved, over in base.rows(
+        "SELECT run, began, coalesce(ended, began), manifest, digest, proved, taken_back FROM runs ORDER BY run DESC"
+    ):
+        rows = base.rows(
+            "SELECT kind, action, subject, state, began, ended FROM changes WHERE run = ? ORDER BY change", (run,)
+        )
+        changes = tuple(
+            PastChange(kind, action, subject, state, max(0.0, until - since) if since and until else 0.0)
+            for kind, action, subject, state, since, until in rows
+        )
+        attic = tuple(row[0] for row in base.rows("SELECT was FROM kept WHERE run = ? ORDER BY was", (run,)))
+        notices = tuple(row[0] for row in base.rows("SELECT notice FROM notices WHERE run = ? ORDER BY rowid", (run,)))
+        found.append(PastRun(run, began, ended, manifest, digest, proved, changes, attic, notices, bool(over)))
+    return found

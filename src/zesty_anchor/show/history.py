@@ -1,0 +1,89 @@
+"""Runs that are over, as a person reads them."""
+
+from __future__ import annotations
+
+import datetime
+from collections import Counter
+from collections.abc import Callable, Sequence
+
+from zesty_anchor.engine.past_runs import PastRun
+from zesty_anchor.show.paint import Paint
+from zesty_anchor.show.sizes import count, table
+
+Shown = Callable[[str], str]
+"""Tells a path from ``~`` on."""
+_OURS = ("generated-file", "launchers")
+_LONG = 0.05
+"""Seconds that are worth telling."""
+_MOST = 4
+
+
+def runs(paint: Paint, found: Sequence[PastRun], shown: Shown) -> None:
+    """A line a run: when, how long, what it brought, what it proved, and whether it stands."""
+    if not found:
+        paint.write("Nothing was done in this home yet.")
+        return
+    rows = [[paint.faint(head) for head in ("run", "when", "took", "what", "proved", "")]]
+    for each in found:
+        state = paint.look("taken back") if each.taken_back else paint.good("stands")
+        rows.append(
+            [str(each.run), _when(each.began), _took(each.ended - each.began), _what(each), each.proved or "-", state]
+        )
+    for line in table(rows, [3]):
+        paint.write(f"  {line}")
+    paint.write(
+        paint.faint("  each change of one: zesty-anchor history RUN; to take one back: zesty-anchor undo --run RUN")
+    )
+
+
+def run(paint: Paint, found: PastRun, shown: Shown) -> None:
+    """One run, with each of its changes."""
+    digest = f" (SHA-256 {found.digest[:12]}…)" if found.digest else ""
+    rows = [
+        ["began", _when(found.began)],
+        ["took", _took(found.ended - found.began)],
+        ["manifest", shown(found.manifest) + digest],
+        ["proved", found.proved or "not asked"],
+        ["now", "taken back" if found.taken_back else "stands"],
+    ]
+    paint.write(paint.head(f"run {found.run}"))
+    for line in table([[paint.faint(head), what] for head, what in rows], [10]):
+        paint.write(f"  {line}")
+    paint.write()
+    told = [
+        [
+            each.action,
+            paint.name(each.subject),
+            _took(each.seconds) if each.seconds >= _LONG else "",
+            "" if each.state == "done" or found.taken_back else each.state,
+        ]
+        for each in found.changes
+    ]
+    for line in table(told, [8]):
+        paint.write(f"  {line}")
+    for title, texts in (("still in the attic", [shown(was) for was in found.attic]), ("told then", found.notices)):
+        if texts:
+            paint.write()
+            paint.write(paint.head(title))
+            for text in texts:
+                paint.write(f"  {text}")
+
+
+def _what(run: PastRun) -> str:
+    """What it brought to the person, or took away; of startup files and of ours only how many."""
+    named = [each.subject if each.action == "install" else f"{each.action} {each.subject}"
+             for each in run.changes if each.kind not in (*_OURS, "startup-file")]  # fmt: skip
+    files = Counter(each.kind for each in run.changes)
+    parts = [*named[:_MOST], *([f"{len(named) - _MOST} more"] if len(named) > _MOST else [])]
+    if files["startup-file"]:
+        parts.append(count(files["startup-file"], "startup file"))
+    return ", ".join(parts) or f"{count(sum(files[kind] for kind in _OURS), 'file')} of ours"
+
+
+def _when(moment: float) -> str:
+    return f"{datetime.datetime.fromtimestamp(moment):%Y-%m-%d %H:%M:%S}"
+
+
+def _took(seconds: float) -> str:
+    minutes, rest = divmod(seconds, 60)
+    return f"{minutes:.0f} min {rest:02.0f} s" if minutes else f"{rest:.1f} s"

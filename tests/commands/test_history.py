@@ -1,0 +1,76 @@
+"""What each run did, when, and how long it took."""
+
+from __future__ import annotations
+
+import hashlib
+import sqlite3
+import time
+
+import pytest
+
+from tests.conftest import Desk
+
+BOTH = '[shells]\nuse = ["bash"]\n'
+
+
+def test_runs_with_what_they_brought_and_proved(desk: Desk) -> None:
+    assert "Nothing was done" in desk.well("history").out
+    desk.wants(BOTH)
+    before = time.time()
+    desk.well("provision")
+    desk.wants(BOTH, '[runtimes.kelp]\nwant = "lts"\nalso = ["3.6"]\n')
+    desk.well("provision")
+    digest = hashlib.sha256(desk.manifest.read_bytes()).hexdigest()
+    second, first = desk.well("history", "--json").json["runs"]
+    assert (first["run"], second["run"]) == (1, 2)
+    assert before <= first["began"] <= first["ended"] <= second["began"] <= time.time()
+    assert second["digest"] == digest != first["digest"]
+    assert "checks well" in second["proved"]
+    assert [c["subject"] for c in second["changes"] if c["kind"] == "version"] == ["kelp 3.6.2"]
+    took = sum(change["seconds"] for change in first["changes"])
+    assert 0 < took <= first["ended"] - first["began"] + 0.1
+
+    shown = desk.well("history").out.splitlines()
+    assert "kelp 4.2.1, 2 startup files" in shown[2] and "stands" in shown[2]
+    assert "kelp 3.6.2" in shown[1] and max(map(len, shown)) <= 110
+    one = desk.well("history", "1").out
+    assert "install   kelp 4.2.1" in one and "~/.bashrc" in one and "checks well" in one
+
+    desk.well("undo")
+    assert "taken back" in desk.well("history").out.splitlines()[1]
+    assert desk.well("history", "2", "--json").json["taken_back"] is True
+
+
+def test_a_run_that_is_not_known(desk: Desk) -> None:
+    desk.wants(BOTH)
+    desk.well("provision")
+    answer = desk.run("history", "7")
+    assert answer.code == 2 and "there is no run 7" in answer.err and "1" in answer.err
+
+
+def test_what_stays_in_the_attic_is_told_with_its_run(desk: Desk) -> None:
+    desk.wants(BOTH)
+    desk.well("provision")
+    (desk.shelf / "kelp/4.2.1/mine").write_text("my own\n")
+    desk.well("undo")
+    found = desk.well("history", "1", "--json").json
+    assert any("mine" in was for was in found["attic"]) and found["notices"]
+
+
+def test_a_journal_of_an_earlier_program_gets_the_new_columns(desk: Desk) -> None:
+    desk.wants(BOTH)
+    desk.well("provision")
+    journal = desk.home / ".local/state/zesty-anchor/journal.db"
+    with sqlite3.connect(journal) as base:
+        for table, column in (("runs", "digest"), ("runs", "proved"), ("changes", "began"), ("changes", "ended")):
+            base.execute(f"ALTER TABLE {table} DROP COLUMN {column}")
+        base.execute("PRAGMA user_version = 2")
+    (run,) = desk.well("history", "--json").json["runs"]
+    assert run["digest"] == "" and run["changes"][0]["seconds"] == 0.0
+    assert "Nothing to do" in desk.well("provision").out
+    desk.well("undo")
+
+
+@pytest.mark.parametrize("words", [("history", "x"), ("history", "1", "2")])
+def test_a_number_is_asked_for(desk: Desk, words: tuple[str, ...]) -> None:
+    assert desk.run(*words).code == 2
