@@ -145,4 +145,23 @@ def test_the_survey_sees_what_an_experienced_colleague_sees(desk: Desk) -> None:
     assert "# STAMP is worked out at each start by ~/.bashrc:9" in drafted
     assert raw["path"] == {"first": ["~/bin"], "last": ["~/open"]}
     assert all(table == {"want": "system"} for table in raw.get("runtimes", {}).values())
-    assert "answers" in desk.well("trace", "ls").out, "without a manifest"
+    assert "Debian package coreutils" in desk.well("trace", "ls").out, "without a manifest"
+
+
+def test_the_grid_says_which_answers_where(crowded: Desk) -> None:
+    """A letter each, those that are shadowed below; our own line is the manifest's doing."""
+    crowded.wants('[shells]\nuse = "all"\n[variables]\nGAUGE = "north quay"\n')
+    crowded.write("", ".zshrc")
+    crowded.run("provision")  # the alias keeps the proof from being well
+    shown = crowded.well("trace", "kelp").out
+    rows = {row.split()[0]: row.split()[1:] for row in shown.splitlines() if row.strip()}
+    assert rows["login"] == ["interactive", "both", "ssh", "script"]
+    letter = {row.strip()[0]: row for row in shown.splitlines() if row.startswith("  ") and row[2:4].strip() in "ABC"}
+    alias = next(key for key, row in letter.items() if "alias: ~/old-kelp" in row)
+    assert alias in rows["bash"] and alias not in rows["zsh"]
+    assert "shadowed everywhere" in shown and shown.splitlines()[0].startswith("kelp 4.2.1 is in effect here")
+    variable = crowded.well("trace", "$GAUGE").out
+    assert "by the manifest" in variable and ".zshrc" not in variable
+    nothing = crowded.run("trace", "GAUGE")
+    assert nothing.code == 1 and "trace '$GAUGE'" in nothing.out
+    assert "does again" not in crowded.well("survey").out

@@ -24,4 +24,5 @@ def trace(workstation: Workstation, name: str) -> Traced:
         here,
         tuple(f"{each.shell} ({each.context}): {each.cut_off}" for each in started if each.cut_off),
         choice_of(workstation, machine, runtime) if runtime else None,
+        tuple((each.shell, each.context) for each in started),
     )

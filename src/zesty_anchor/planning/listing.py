@@ -27,7 +27,7 @@ class Traced(msgspec.Struct, frozen=True):
     """All that answers to one name in fresh shells, and what decided the version where it is one of the manifest's.
 
     ``here`` is what answers in the environment that we were called from (empty: nothing, or it is not a command),
-    ``cut_off`` are shells that never became ready, with the reason.
+    ``cut_off`` are shells that never became ready, with the reason. ``asked`` are the shells with their ways of starting.
     """
 
     name: str
@@ -35,6 +35,7 @@ class Traced(msgspec.Struct, frozen=True):
     here: str
     cut_off: tuple[str, ...]
     decided: Choice | None
+    asked: tuple[tuple[str, str], ...] = ()
 
 
 class Switched(msgspec.Struct, frozen=True):

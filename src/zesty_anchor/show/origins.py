@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
+from string import ascii_uppercase
 from typing import Protocol
 
 from zesty_anchor.show.choices import Chosen, in_effect
@@ -46,6 +47,10 @@ class Origin(Protocol):
         """Where another one is before it."""
 
     @property
+    def first_in(self) -> Sequence[tuple[str, str]]:
+        """The same, as pairs of a shell and a way of starting it."""
+
+    @property
     def remark(self) -> str:
         """What is wrong with it."""
 
@@ -74,34 +79,81 @@ class Traced(Protocol):
         """Shells that never became ready."""
 
     @property
+    def asked(self) -> Sequence[tuple[str, str]]:
+        """The shells that were asked, with their ways of starting."""
+
+    @property
     def decided(self) -> Chosen | None:
         """What decided the version."""
 
 
+_COLUMNS = ("login", "interactive", "both", "ssh", "script")
+_WAYS = {
+    "login": ("login",),
+    "interactive": ("interactive",),
+    "login, interactive": ("both",),
+    "command over ssh": ("ssh",),
+    "script, or command over ssh": ("ssh", "script"),
+}
+"""The columns that a way of starting fills."""
+
+
 def traced(paint: Paint, found: Traced, shown: Callable[[str], str]) -> None:
-    """A table: what answers, whose it is, the line that brought it, and in which shells it wins."""
+    """First why, then which of them answers where, a letter each, then what the letters stand for and what is shadowed."""
     if not found.answers:
         paint.write(paint.look(f"nothing answers to {found.name} in a fresh shell"))
-    value = found.name == "PATH" or found.name.startswith("$")
-    rows = [(_value if value else _answer)(paint, each, shown) for each in found.answers]
-    for line, each in zip(table(rows, [7, 10, 10, 10]), found.answers, strict=True):
-        paint.write(f"  {line}")
-        if not value:
-            places = [f"in {_where(each.wins_in)}"] if each.wins_in else []
-            places += [f"behind another in {_where(each.hidden_in)}"] if each.hidden_in else []
-            paint.write(paint.faint(f"           {'; '.join(places)}"))
+        if not found.name.startswith("$") and found.name.isidentifier():
+            command = f"zesty-anchor trace '${found.name}'"
+            paint.write(f"for a variable of that name: {paint.name(command)}")
+    if found.decided is not None:
+        in_effect(paint, found.decided)
+        paint.write()
+    if found.name == "PATH":
+        for line in table([_value(paint, each, shown) for each in found.answers], [7, 10, 10, 10]):
+            paint.write(f"  {line}")
+    elif found.answers:
+        _lettered(paint, found, shown)
     for told in found.cut_off:
         paint.write(paint.bad("cut off: ") + told)
     if found.here and found.answers and found.here not in [each.path for each in found.answers if each.wins]:
         paint.write(paint.look("in the shell that you called from, another one answers: ") + shown(found.here))
-    if found.decided is not None:
-        in_effect(paint, found.decided)
 
 
-def _answer(paint: Paint, each: Origin, shown: Callable[[str], str]) -> list[str]:
+def _lettered(paint: Paint, found: Traced, shown: Callable[[str], str]) -> None:
+    winning = [each for each in found.answers if each.first_in]
+    letters = {pair: letter for each, letter in zip(winning, ascii_uppercase, strict=False) for pair in each.first_in}
+    if len(winning) == 1 and all(pair in letters for pair in found.asked):
+        paint.write(f"resolves in every fresh shell ({', '.join(dict.fromkeys(s for s, _ in found.asked))}) to")
+    else:
+        _grid(paint, found.asked, letters)
+    single = len(winning) == 1 and all(pair in letters for pair in found.asked)
+    rows = [
+        [" " if single else letter, *_told(paint, each, shown)]
+        for each, letter in zip(winning, ascii_uppercase, strict=False)
+    ]
+    shadowed = [each for each in found.answers if not each.first_in]
+    rows += [["", *_told(paint, each, shown), paint.faint("shadowed everywhere")] for each in shadowed]
+    for line in table([row + [""] * (5 - len(row)) for row in rows], [1]):
+        paint.write(f"  {line}")
+
+
+def _grid(paint: Paint, asked: Sequence[tuple[str, str]], letters: Mapping[tuple[str, str], str]) -> None:
+    """A row a shell, a column a way of starting it; a dot where nothing answers, nothing where it is not asked."""
+    cells: dict[str, dict[str, str]] = {}
+    for shell, way in asked:
+        for column in _WAYS.get(way, ()):
+            cells.setdefault(shell, {})[column] = letters.get((shell, way), "·")
+    columns = [column for column in _COLUMNS if any(column in row for row in cells.values())]
+    rows = [["", *(paint.faint(column) for column in columns)]]
+    rows += [[shell, *(paint.good(row.get(column, "")) for column in columns)] for shell, row in cells.items()]
+    for line in table(rows, [6]):
+        paint.write(f"  {line}")
+    paint.write()
+
+
+def _told(paint: Paint, each: Origin, shown: Callable[[str], str]) -> list[str]:
     what = shown(each.path) if each.kind in ("file", "launcher") else f"{each.kind}: {shown(each.path)}"
-    mark = paint.good("answers") if each.wins else paint.faint("behind")
-    return [mark, paint.name(what), each.owner, paint.faint(_line(each, shown))]
+    return [paint.name(what), each.owner, paint.faint(_line(each, shown))]
 
 
 def _value(paint: Paint, each: Origin, shown: Callable[[str], str]) -> list[str]:

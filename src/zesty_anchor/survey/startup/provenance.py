@@ -13,6 +13,7 @@ from zesty_anchor.files.text_file import TextFile, content_of
 from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.shells.litter import unlittered
 from zesty_anchor.shells.sealed import Closed, World, in_copy
+from zesty_anchor.shells.shell import MARK
 from zesty_anchor.shells.together import together
 from zesty_anchor.survey.machine import Machine, generated_file
 from zesty_anchor.survey.owner import Owners
@@ -26,7 +27,7 @@ class Origin(msgspec.Struct, frozen=True):
 
     ``path`` is the file, else its definition or value. ``owner`` is who put it there, ``startup_file`` and ``line`` the
     line that brought it, where one did. ``wins`` tells whether it is the first in some shell, ``wins_in`` in which, and
-    ``hidden_in`` where it stands behind another. ``remark`` says what is wrong with it. ``ours`` tells that
+    ``hidden_in`` where it stands behind another; ``first_in`` is the former as pairs of a shell and a way of starting it. ``remark`` says what is wrong with it. ``ours`` tells that
     our generated files brought it, as the manifest says.
     """
 
@@ -40,6 +41,7 @@ class Origin(msgspec.Struct, frozen=True):
     hidden_in: tuple[str, ...] = ()
     remark: str = ""
     ours: bool = False
+    first_in: tuple[tuple[str, str], ...] = ()
 
 
 class Found(msgspec.Struct, frozen=True):
@@ -106,6 +108,7 @@ def origins(name: str, started: Iterable[StartupTrace], machine: Machine, owners
             hidden_in=_summed(hidden, asked),
             remark=found.remark,
             ours=found.ours,
+            first_in=tuple((each.partition("\0")[0], each.partition("\0")[2]) for each in wins),
         )
         for found, (wins, hidden) in merged.items()
     ]
@@ -129,9 +132,18 @@ def _owner(found: Found, owners: Owners, machine: Machine) -> str:
 def _without_ours(found: Found, machine: Machine) -> Found:
     file = Path(found.place.file) if found.place else None
     generated = [each.path for each in machine.generated.values()]
-    if file is None or not (file.is_relative_to(machine.locations.data) or file in generated):
+    if file is None or found.place is None:
+        return found
+    if not (file.is_relative_to(machine.locations.data) or file in generated or _is_our_line(found.place, machine)):
         return found
     return msgspec.structs.replace(found, place=None, ours=True)
+
+
+def _is_our_line(place: Place, machine: Machine) -> bool:
+    """Whether it is the one line of a startup file that reads our file."""
+    held = machine.startup.get(Path(place.file))
+    rows = (held.content or b"").splitlines() if isinstance(held, TextFile) else []
+    return 0 < place.line <= len(rows) and rows[place.line - 1].rstrip().endswith(MARK.encode())
 
 
 def _of(name: str, trace: StartupTrace, machine: Machine) -> Iterator[Found]:

@@ -108,6 +108,8 @@ def _twice(trace: StartupTrace, machine: Machine) -> Iterator[Trouble]:
         found = _READS.match(step.text)
         if found is None or not step.file or not _mine(step, machine) or len(found[1]) < 8:
             continue
+        if str(machine.locations.shell) in found[1]:
+            continue  # our own line stands in several files of a shell, and does nothing twice
         place, first = Place(step.file, step.line), seen.get(found[1])
         seen.setdefault(found[1], place)
         if first is not None and first != place:
