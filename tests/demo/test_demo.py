@@ -26,7 +26,7 @@ def test_the_demo_goes_through(desk: Desk) -> None:
     assert likeness(desk.home) == before, "the person's own home is not touched"
     if is_root() and shutil.which("apt-get"):
         assert "of Debian package tide-kelp" in answer.out
-        assert "taken back  remove tide-kelp" in answer.out
+        assert "brought back:   tide-kelp" in answer.out
         assert not system_copy.PROGRAM.exists(), "the package is taken out at the end"
     else:
         assert "the kelp of a Debian package is left out" in answer.out

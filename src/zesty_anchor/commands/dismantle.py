@@ -12,7 +12,7 @@ FAILED = 1
 
 
 @click.command()
-@with_setting(manifest=False, yes=True)
+@with_setting(manifest=False, yes=True, verbose="Name each file, ours too.")
 def command(setting: Setting) -> None:
     """Take back every provisioning, and remove this program's own folders: no trace is left.
 
@@ -23,7 +23,7 @@ def command(setting: Setting) -> None:
     if setting.as_json:
         setting.print_json({**document.taken_back(done.taken), "removed": done.removed, "kept": done.kept})
     else:
-        changes.taken_back(setting.out, done.taken)
+        changes.taken_back(setting.out, done.taken, whole=setting.verbose)
         setting.out.write(f"Removed: {', '.join(done.removed) or 'nothing, there were no folders of ours'}")
         if done.kept:
             setting.out.write(f"What was still in the attic is now yours alone, in {done.kept}")

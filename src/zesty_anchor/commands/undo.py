@@ -14,7 +14,7 @@ FAILED = 1
 @click.command()
 @click.option("--run", type=int, metavar="N", help="Take back this run, and not the last one.")
 @click.option("--list", "listed", is_flag=True, help="Name the runs that can be taken back, with what each did.")
-@with_setting(manifest=False, yes=True)
+@with_setting(manifest=False, yes=True, verbose="Name each file, ours too.")
 def command(setting: Setting, run: int | None, listed: bool) -> None:
     """Take the last provisioning back: folders, files and lines are as they were before it.
 
@@ -35,6 +35,6 @@ def command(setting: Setting, run: int | None, listed: bool) -> None:
     if setting.as_json:
         setting.print_json(document.taken_back(taken))
     else:
-        changes.taken_back(setting.out, taken)
+        changes.taken_back(setting.out, taken, whole=setting.verbose)
     if not taken.whole:
         raise click.exceptions.Exit(FAILED)

@@ -58,11 +58,14 @@ def outcome(paint: Paint, done: Outcome, manifest: str) -> None:
         paint.write(paint.faint("A new window needs nothing."))
 
 
-def taken_back(paint: Paint, taken: TakenBack) -> None:
-    """What ``undo`` or ``dismantle`` took back."""
+def taken_back(paint: Paint, taken: TakenBack, *, whole: bool = False) -> None:
+    """What ``undo`` or ``dismantle`` took back; with ``whole`` each file of ours, too."""
+    if not whole:
+        _brought(paint, taken.changes, "taken back")
     for change in taken.changes:
-        look = paint.good if change.outcome == "taken back" else paint.bad
-        paint.write(f"  {look(change.outcome)}  {change.action} {change.subject}")
+        if whole or change.outcome != "taken back":
+            look = paint.good if change.outcome == "taken back" else paint.bad
+            paint.write(f"  {look(change.outcome)}  {change.action} {change.subject}")
     notices(paint, taken.notices)
     done = sum(change.outcome == "taken back" for change in taken.changes)
     if taken.changes:
@@ -117,22 +120,27 @@ def _summary(changes: Iterable[ChangeReport]) -> str:
     )
 
 
-def _brought(paint: Paint, changes: Iterable[ChangeReport]) -> None:
-    """What is new for the person, in a line each; files of ours are nothing to look at."""
-    done = [change for change in changes if change.outcome == "done"]
+_HEADS = {"done": ("new", "taken away"), "taken back": ("off the shelf", "brought back")}
+
+
+def _brought(paint: Paint, changes: Iterable[ChangeReport], outcome: str = "done") -> None:
+    """What is new for the person, or is so no more, in a line each; files of ours are nothing to look at."""
+    done = [change for change in changes if change.outcome == outcome]
+    new, away = _HEADS[outcome]
     versions = [c.subject for c in done if c.kind in ("version", "managed-version", "extra", "installer-script")]
-    theirs = [c.subject for c in done if c.kind in ("startup-file", "setting", "identity", "ssh-key")]
+    theirs = [c.subject for c in done if c.kind in ("startup-file", "setting", "identity", "ssh-key", "choice")]
     gone = [
         c.subject
         for c in done
-        if c.kind in ("conflict", "conflict-lines", "package-removal", "alternative", "retired-manager")
+        if c.kind
+        in ("conflict", "conflict-lines", "package-removal", "alternative", "retired-manager", "removed-version")
     ]
     system = [c.subject for c in done if c.kind in ("package", "package-source", "system-variables")]
     for words, subjects in (
-        ("new", versions),
+        (new, versions),
         ("for the system", system),
         ("your files", theirs),
-        ("taken away", gone),
+        (away, gone),
     ):
         if subjects:
             more = f", and {len(subjects) - _MOST_NAMED} more" if len(subjects) > _MOST_NAMED else ""

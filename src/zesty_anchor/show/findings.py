@@ -8,54 +8,67 @@ from zesty_anchor.survey.findings import Answering, Findings
 
 
 def findings(paint: Paint, found: Findings) -> None:
-    """Everything, in the order in which a person asks."""
-    paint.write(f"{paint.head('Machine')}   {found.system}, {found.platform}")
-    shells = ", ".join(f"{s.program}{' (login shell)' if s.login else ''}" for s in found.shells)
-    paint.write(f"{paint.head('Shells')}    {shells or 'none that we know'}")
-    paint.write(f"{paint.head('Manifest')}  {found.manifest or 'none found here; zesty-anchor draft writes one'}")
-    paint.write(
-        f"{paint.head('Packages')}  {found.packages or 'no package manager that we know'}, "
-        f"privilege by {found.privilege or 'nobody'}; {amount(found.free)} are free in the home"
-    )
-    paint.write()
-    paint.write(paint.head("Startup files"))
-    rows = []
-    readers: dict[str, list[str]] = {}
-    for file in found.startup_files:
-        readers.setdefault(file.file, []).append(file.shell)
-    for file in {file.file: file for file in found.startup_files if file.exists}.values():
-        notes = [f"leads to {file.links_to}"] if file.links_to else []
-        notes += [] if file.writable else ["read-only"]
-        notes += ["holds our block"] if file.block else []
-        rows.append([paint.name(file.file), f"read by {', '.join(readers[file.file])}", ", ".join(notes)])
-    for line in table(rows, [18, 12]):
-        paint.write(f"  {line}")
-    absent = dict.fromkeys(file.file for file in found.startup_files if not file.exists)
-    if absent:
-        paint.write(paint.faint(f"  not there: {', '.join(absent)}"))
+    """What is wrong first, the worst of it at the top; then the machine, and what answers on it."""
     _troubles(paint, found)
+    _machine(paint, found)
     if found.manifest:
         paint.write()
         _answers(paint, found)
     _runtimes(paint, found)
-    if found.shelf:
-        paint.write()
-        paint.write(paint.head("On the shelf"))
-        for standing in found.shelf:
-            paint.write(f"  {paint.name(standing.runtime)} {standing.version}")
+
+
+def _machine(paint: Paint, found: Findings) -> None:
+    """The machine in a few lines."""
+    shells = ", ".join(f"{s.name}{' (login shell)' if s.login else ''}" for s in found.shells)
+    shelf: dict[str, list[str]] = {}
+    for standing in found.shelf:
+        shelf.setdefault(standing.runtime, []).append(standing.version)
+    readers: dict[str, list[str]] = {}
+    for file in found.startup_files:
+        readers.setdefault(file.file, []).append(file.shell)
+    rows = [
+        ["machine", f"{found.system}, {found.platform}; {amount(found.free)} free in the home"],
+        [
+            "packages",
+            f"{found.packages or 'no package manager that we know'}, privilege by {found.privilege or 'nobody'}",
+        ],
+        ["shells", shells or "none that we know"],
+        ["manifest", found.manifest or "none found here; zesty-anchor draft writes one"],
+        ["on the shelf", "; ".join(f"{name} {', '.join(versions)}" for name, versions in shelf.items()) or "nothing"],
+    ]
+    for line in table([[paint.head(name), what] for name, what in rows], [14]):
+        paint.write(line)
+    paint.write()
+    paint.write(paint.head("Startup files"))
+    told = []
+    for file in {file.file: file for file in found.startup_files if file.exists}.values():
+        notes = [f"leads to {file.links_to}"] if file.links_to else []
+        notes += [] if file.writable else ["read-only"]
+        notes += ["holds our line"] if file.block else []
+        told.append([paint.name(file.file), f"read by {', '.join(readers[file.file])}", ", ".join(notes)])
+    for line in table(told, [18, 12]):
+        paint.write(f"  {line}")
+    absent = dict.fromkeys(file.file for file in found.startup_files if not file.exists)
+    if absent:
+        paint.write(paint.faint(f"  not there: {', '.join(absent)}"))
 
 
 def _troubles(paint: Paint, found: Findings) -> None:
     if not found.troubles:
+        paint.write(
+            paint.good("Nothing is wrong")
+            + " of what is looked for in startup files, on PATH and at the start of shells."
+        )
+        paint.write()
         return
-    paint.write()
-    paint.write(paint.head("Look at these"))
+    paint.write(paint.head("Look at these") + paint.faint(", the worst first"))
     for each in found.troubles:
         where = f"{each.file}:{each.line}" if each.line else each.file
         shells = paint.faint(f"  ({', '.join(each.shells)})") if each.shells else ""
         paint.write(f"  {paint.look(where) + '  ' if where else ''}{each.what}{shells}")
         if each.mend:
             paint.write(f"      {paint.faint('mend:')} {each.mend}")
+    paint.write()
 
 
 def _runtimes(paint: Paint, found: Findings) -> None:
@@ -86,7 +99,7 @@ def _answers(paint: Paint, found: Findings) -> None:
     for (command, path, owner, wins), shells in sorted(
         merged.items(), key=lambda m: (order.index(m[0][0]), not m[0][3])
     ):
-        place = paint.good("answers") if wins else paint.faint("behind it")
+        place = paint.good("resolves to") if wins else paint.faint("shadowed")
         rows.append(
             [
                 paint.name(command),
