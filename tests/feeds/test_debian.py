@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import re
 from collections.abc import Iterator
 from pathlib import Path
@@ -137,3 +138,36 @@ def test_the_answers_are_kept_and_only_the_wanted_entries(archive: Archive) -> N
 def test_another_system_has_nothing_from_it(archive: Archive) -> None:
     with pytest.raises(Problem, match="has nothing for macos-aarch64"):
         archive.feed("calm").releases("kelp", "macos-aarch64")
+
+
+BUILT = Source("debian", sources=("kelp3.{line}",), version=r"(?:\d+:)?(?:[^-]*\+really)?(\d+(?:\.\d+)*)")
+
+
+def test_the_upstreams_archives_of_source_packages(archive: Archive) -> None:
+    """The version is the upstream's; an archive that is not the upstream's, or of another name, is none."""
+    archive.write("calm", pair("3", "3.1.0+1-1"), sources=[
+        ("kelp3.1", "1:3.1.4-2+deb1", "kelp3.1_3.1.4.orig.tar.xz", b"sources"),
+        ("kelp3.2", "3.2.9+really3.2.5-1", "kelp3.2_3.2.9+really3.2.5.orig.tar.gz", b"others"),
+        ("kelp3.3", "3.3.0", "kelp3.3_3.3.0.tar.xz", b"native"),
+        ("kelp3.4", "3.4.0-1", "kelp3.4_3.4.0.orig-docs.tar.xz", b"a part"),
+        ("kelp-doc", "3.1.4-2", "kelp-doc_3.1.4.orig.tar.xz", b"words"),
+    ])  # fmt: skip
+    feed = DebianFeed(
+        "debian", [Suite(archive.url, "calm", True)], [archive.keyring], "2.36", BUILT, Web(archive.answers)
+    )
+    found = {release.version: release for release in feed.releases("kelp", "linux-x86_64")}
+    assert set(found) == {"3.1.4", "3.2.5"}
+    one = found["3.1.4"]
+    assert one.source and one.url == f"{archive.url}pool/main/kelp3.1/kelp3.1_3.1.4.orig.tar.xz" and one.size == 7
+    assert one.digest == "sha256:" + hashlib.sha256(b"sources").hexdigest()
+
+
+def test_an_index_of_sources_that_was_changed_is_refused(archive: Archive) -> None:
+    archive.write("calm", [], sources=[("kelp3.1", "3.1.4-2", "kelp3.1_3.1.4.orig.tar.xz", b"sources")])
+    index = archive.folder / "dists/calm/main/source/Sources.xz"
+    index.write_bytes(index.read_bytes() + b"x")
+    feed = DebianFeed(
+        "debian", [Suite(archive.url, "calm", True)], [archive.keyring], "2.36", BUILT, Web(archive.answers)
+    )
+    with pytest.raises(Problem):
+        feed.releases("kelp", "linux-x86_64")
