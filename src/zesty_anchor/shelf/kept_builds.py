@@ -12,7 +12,7 @@ from pathlib import Path
 import msgspec
 
 from zesty_anchor.files import own_folders
-from zesty_anchor.files.removal import discard
+from zesty_anchor.files.removal import discard, discard_any
 from zesty_anchor.files.replace import beside_name
 from zesty_anchor.shelf.bounds import Bounds
 from zesty_anchor.shelf.build import Pace
@@ -92,7 +92,7 @@ class KeptBuilds:
                 unpack_tar(source, out, bounds=Bounds(_MOST, named=True))
         except (OSError, msgspec.MsgspecError, Problem):
             for entry in list(out.iterdir()):
-                discard(entry)
+                discard_any(entry)
             return None
         return Path(note.prefix)
 

@@ -10,7 +10,7 @@ from pathlib import Path
 import msgspec
 
 from zesty_anchor.changes.bench import Bench
-from zesty_anchor.files.removal import discard
+from zesty_anchor.files.removal import discard, discard_any
 from zesty_anchor.manifest.wanted import WantedVersion
 from zesty_anchor.shelf import place
 from zesty_anchor.shelf.build import Unhurried, build, build_environment
@@ -76,7 +76,7 @@ class Building:
                 f"the kept build of {self._subject} could not be moved here, and is built anew: {problem}"
             )
             for entry in list(out.iterdir()):
-                discard(entry)
+                discard_any(entry)
             return False
         return True
 

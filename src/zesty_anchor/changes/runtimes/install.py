@@ -205,6 +205,11 @@ class Install(BaseChange, frozen=True):
         was added to it.
         """
         download = Download(self.key, version, bench, rooms)
+        pinned = version.artefact is not None and version.artefact.digest and version.artefact.key is None
+        if version.source and pinned and version.artefact is not None and not version.parts:
+            out, digest = download.room(), version.artefact.digest
+            if Building(self.key, version, digest, bench).again(out):
+                return out, digest, []  # its source need not be fetched
         room, digest = download.archive(version.artefact)
         packages = [download.archive(p.artefact) for p in version.parts if p.artefact.package]
         if version.artefact is not None and version.artefact.package:
