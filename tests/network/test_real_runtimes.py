@@ -100,7 +100,7 @@ class Stranger:
         return done.stdout
 
     def likeness(self) -> dict[str, tuple[str, str]]:
-        return likeness(self.home, (".local/state/zesty-anchor",))
+        return likeness(self.home, (".local/state/zesty-anchor", ".cache/zesty-anchor/builds"))
 
 
 @pytest.fixture

@@ -57,7 +57,7 @@ class ExtraTool(Part, frozen=True):
     """
 
     install: str
-    kind: Literal["npm", "pypi"] | None = None
+    kind: Literal["npm"] | None = None
 
 
 class ProofOfVersion(Part, frozen=True):
