@@ -38,6 +38,7 @@ COMMANDS = {
     ),
     "undo": Own("Take the last provisioning back.", (), ("--run", "--list", *_ASKS)),
     "history": Own("What each run did, when, and how long it took.", ("word",), _ALL),
+    "timing": Own("What a start of your shell costs, and which of your lines cost it.", (), ("--shell", *_MANIFEST)),
     "dismantle": Own("Take back everything, leave no trace.", (), _ASKS),
     "attic": Own('What was removed and is still kept; "attic empty" throws it away.', ("empty",), _ASKS),
     "list": Own(

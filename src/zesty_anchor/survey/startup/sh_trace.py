@@ -43,6 +43,19 @@ def traced_steps(text: str, own: str = "\0") -> list[Step]:
     return steps
 
 
+def ended_at(text: str, own: str = "\0") -> float:
+    """When the last of all records was written, in seconds after the first that is a step: that is when the last step was over. Pure."""
+    clocks: list[tuple[float, bool]] = []
+    for record in re.split(rf"{RECORD}+(?=\+{FIELD})", text):
+        fields = record.partition(RECORD)[0].split(FIELD)
+        try:
+            clocks.append((float(fields[1]), not fields[2].startswith(own)))
+        except (IndexError, ValueError):
+            continue
+    first = next((clock for clock, step in clocks if step), 0.0)
+    return clocks[-1][0] - first if clocks and first else 0.0
+
+
 class _Files:
     """The lines of the files that a shell read."""
 

@@ -26,7 +26,7 @@ from zesty_anchor.survey.machine import InstalledShell, Machine
 from zesty_anchor.survey.startup import fish_variables
 from zesty_anchor.survey.startup.fish_trace import fish_steps
 from zesty_anchor.survey.startup.fish_words import fish_words
-from zesty_anchor.survey.startup.sh_trace import FIELD, RECORD, settled, traced_steps
+from zesty_anchor.survey.startup.sh_trace import FIELD, RECORD, ended_at, settled, traced_steps
 from zesty_anchor.survey.startup.step import Place, Step
 from zesty_anchor.system.host import user_name
 from zesty_anchor.system.room import room as room_for
@@ -53,6 +53,8 @@ class StartupTrace(msgspec.Struct, frozen=True):
     """The variable whose value each step holds."""
     said: str = ""
     """What it printed on its terminal; tcsh, which shows its trace there, has none."""
+    ended: float = 0.0
+    """When its last step was over, in seconds after the first; 0 where that is not told."""
 
     def of_path_entry(self, entry: str, times: int = 1) -> Place | None:
         """The line that put a folder on PATH, or did so for the second time: the last one, where it was taken out and put back.
@@ -180,7 +182,10 @@ def trace_startup(
             why = "ended it before the first command" if ended else f"did not come to an end within {seconds:.0f} s"
             return StartupTrace(shell.name, context.name, steps, cut_off=f"a startup file {why}{where}")
         variable = _variable(names) if shell.name not in ("fish", "tcsh") else ""
-        return msgspec.structs.replace(_read(shell.name, context.name, steps, room), said=said, asked=variable)
+        told = os.fsdecode(content_of(room / "trace")) if shell.name not in ("fish", "tcsh") else ""
+        return msgspec.structs.replace(
+            _read(shell.name, context.name, steps, room), said=said, asked=variable, ended=ended_at(told, str(room))
+        )
 
 
 def _variable(names: Iterable[str] | None) -> str:
