@@ -34,7 +34,14 @@ packages.debian = ["unzip", "cowsay"]
 [variables.system]
 TIDE_ZONE = "north quay"
 """
-STATE = (".local/state/zesty-anchor", ".cache/zesty-anchor/answers", ".cache/zesty-anchor/builds", "env", ".zcompdump", ".sudo_as_admin_successful")
+STATE = (
+    ".local/state/zesty-anchor",
+    ".cache/zesty-anchor/answers",
+    ".cache/zesty-anchor/builds",
+    "env",
+    ".zcompdump",
+    ".sudo_as_admin_successful",
+)
 
 
 class Machine:

@@ -8,7 +8,7 @@ from zesty_anchor.commands.options import Setting, with_setting
 from zesty_anchor.operations.timing import timing
 from zesty_anchor.show import timing as shown
 
-SHELLS = ("bash", "zsh", "fish", "ksh", "mksh")
+SHELLS = ("bash", "zsh", "fish", "ksh", "mksh", "tcsh", "sh")
 
 
 @click.command()
