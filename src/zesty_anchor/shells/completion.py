@@ -239,25 +239,26 @@ _VERSIONS = ("lts", "latest", "system")
 
 def bash(environment: Environment, quote: Callable[[str], str]) -> str:
     """The functions for bash."""
-    return _of(
-        _BASH,
-        environment,
-        quote,
-        table=lambda name, kinds, options: f"    {name}) za_kinds=({kinds}) za_options=({options}) ;;\n",
-        value=lambda options, kind: f"      {'|'.join(options)}) za_kind='{kind}' ;;\n",
-    )
+    return _of(_BASH, environment, quote, table=_row, value=_pattern)
 
 
 def zsh(environment: Environment, quote: Callable[[str], str]) -> str:
     """The functions for zsh. They count where its completion system was loaded (zshcompsys(1), "Initialization")."""
-    return _of(
-        _ZSH,
-        environment,
-        quote,
-        table=lambda name, kinds, options: f"    {name}) za_kinds=({kinds}) za_options=({options}) ;;\n",
-        value=lambda options, kind: f"      {'|'.join(options)}) za_kind='{kind}' ;;\n",
-        told=lambda name, summary: quote(f"{name}:{summary.replace(':', chr(92) + ':')}"),
-    )
+
+    def told(name: str, summary: str) -> str:
+        return quote(f"{name}:{summary.replace(':', chr(92) + ':')}")
+
+    return _of(_ZSH, environment, quote, table=_row, value=_pattern, told=told)
+
+
+def _row(name: str, kinds: str, options: str) -> str:
+    """What a command takes, in a case of bash or zsh."""
+    return f"    {name}) za_kinds=({kinds}) za_options=({options}) ;;\n"
+
+
+def _pattern(options: tuple[str, ...], kind: str) -> str:
+    """The kind of value that options take, in a case of bash or zsh."""
+    return f"      {'|'.join(options)}) za_kind='{kind}' ;;\n"
 
 
 def fish(environment: Environment, quote: Callable[[str], str]) -> str:

@@ -72,7 +72,7 @@ def _lines(paint: Paint, cost: ShellCost, shown: Callable[[str], str], *, whole:
 
 
 def _bar(paint: Paint, part: float, most: float) -> str:
-    return paint.good("█" * max(1 if part > 0 else 0, round(_BAR * part / most))) if most else ""
+    return paint.good("█" * min(_BAR, max(1 if part > 0 else 0, round(_BAR * part / most)))) if most else ""
 
 
 def _mend(line: LineCost) -> str:
