@@ -70,10 +70,14 @@ def run(paint: Paint, found: PastRun, shown: Shown) -> None:
 
 
 def _what(run: PastRun) -> str:
-    """What it brought to the person, or took away; of startup files and of ours only how many."""
-    named = [each.subject if each.action == "install" else f"{each.action} {each.subject}"
-             for each in run.changes if each.kind not in (*_OURS, "startup-file")]  # fmt: skip
-    files = Counter(each.kind for each in run.changes)
+    """What it brought to the person, or took away; of startup files and of ours only how many. What failed is none of it."""
+    done = [each for each in run.changes if each.state == "done" or run.taken_back]
+    named = [
+        each.subject if each.action == "install" else f"{each.action} {each.subject}"
+        for each in done
+        if each.kind not in (*_OURS, "startup-file")
+    ]
+    files = Counter(each.kind for each in done)
     parts = [*named[:_MOST], *([f"{len(named) - _MOST} more"] if len(named) > _MOST else [])]
     if files["startup-file"]:
         parts.append(count(files["startup-file"], "startup file"))
