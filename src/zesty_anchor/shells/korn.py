@@ -113,7 +113,7 @@ def at_start(environment: Environment, dialect: Dialect) -> str:
         itself=dialect.itself,
         sh=sh,
         as_sh=dialect.as_sh.format(sh),
-        exports=posix.exports(environment),
+        exports=dialect.exports or posix.exports(environment),
         hooks_inline="\n" + hooks if hooks else "",
         front=quote(":".join(front)),
         place=dialect.place

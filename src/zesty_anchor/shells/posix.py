@@ -93,11 +93,16 @@ def script(file: str) -> str:
     return f". {quote(file)}"
 
 
-def exports(environment: Environment) -> str:
-    """The lines that set the variables, with the versions by default, and the stamp."""
+def assigned(environment: Environment) -> list[str]:
+    """What sets the variables, with the versions by default, and the stamp: ``NAME='VALUE'`` each."""
     values = ((name, environment.by_default(template)) for name, template in environment.variables)
-    lines = [f"\\export {name}={quote(value)}\n" for name, value in values if value is not None]
-    return "".join([*lines, f"\\export ZESTY_ANCHOR_LOADED={environment.stamp}\n"])
+    found = [f"{name}={quote(value)}" for name, value in values if value is not None]
+    return [*found, f"ZESTY_ANCHOR_LOADED={environment.stamp}"]
+
+
+def exports(environment: Environment) -> str:
+    """The lines that set and export them."""
+    return "".join(f"\\export {each}\n" for each in assigned(environment))
 
 
 def place(environment: Environment, last: Iterable[str]) -> str:
