@@ -11,7 +11,6 @@ from tests.conftest import SHELLS
 from zesty_anchor.shells.known import FOLLOWING, GENERATED
 from zesty_anchor.shells.shell import Environment
 
-
 OPTIONS = ("setopt all_export", "setopt ksh_arrays extended_glob magic_equal_subst")
 """Of zsh, which sets them in a way of its own."""
 
