@@ -117,7 +117,7 @@ def test_tab_offers_what_could_stand_there(settled: Desk, shell: str) -> None:
 def test_tab_starts_no_program(settled: Desk, shell: str, tmp_path: Path) -> None:
     """strace(1) sees every execve: ours, least of all, is not among them."""
     log = tmp_path / "log"
-    tab = Tab(settled, shell, (PROGRAMS["strace"], "-f", "-qq", "-o", str(log), "-e", "trace=execve"))
+    tab = Tab(settled, shell, (PROGRAMS["strace"], "-f", "--seccomp-bpf", "-qq", "-o", str(log), "-e", "trace=execve"))
     begun = log.read_text().count("execve(")
     assert begun >= 1
     for words in ("za sw", "za switch ", "za switch kelp 4", "za with kelp=", "za verify --colour "):
