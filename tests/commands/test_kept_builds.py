@@ -54,6 +54,7 @@ def answer(desk: Desk) -> str:
 
 def test_after_undo_it_is_not_built_again(desk: Desk, source: str, tmp_path: Path) -> None:
     count = tmp_path / "count"
+    before = desk.likeness()
     wants(desk, source, count)
     first = desk.well("provision").err
     assert "step 1 of 2" in first and "% of it" in first
@@ -66,8 +67,10 @@ def test_after_undo_it_is_not_built_again(desk: Desk, source: str, tmp_path: Pat
     desk.well("undo")
     desk.well("provision")
     assert built(count) == 2  # other options are another build
-    desk.well("dismantle", "--yes")
-    assert not (desk.home / ".cache/zesty-anchor").exists()
+    desk.well("undo")
+    told = desk.well("dismantle", "--yes").out
+    assert "built again" not in told
+    assert {name: each for name, each in desk.likeness().items() if name != "workstation.toml"} == before
 
 
 @pytest.mark.parametrize("moves", [MOVES, ""], ids=["it can be moved", "it cannot"])

@@ -48,3 +48,14 @@ def remove(*folders: Path) -> None:
         else:
             discard(folder)
     remove_empty(made)
+    left = {folder for folder in made if Path(folder).is_dir()}
+    if left:
+        _hand_over(left, folders)
+
+
+def _hand_over(left: set[str], gone: tuple[Path, ...]) -> None:
+    """What was made for a folder that is gone, and holds another one of ours yet, is noted in that one: it goes with the last."""
+    for note in sorted({note for folder in gone for note in folder.parent.glob(f"*/{_NOTE}")}):
+        made = set(msgspec.json.decode(note.read_bytes(), type=list[str]))
+        note.write_bytes(msgspec.json.encode(sorted(made | left, reverse=True)))
+        return

@@ -67,7 +67,13 @@ def undo(workstation: Workstation, person: Person, run: int | None = None) -> Ta
         later = [each for each in standing if run is not None and each > run]
         if run is not None:
             _refuse_needed(journal, run, later)
-        return _take_back(journal, workstation, person, runs, later)
+        taken = _take_back(journal, workstation, person, runs, later)
+        kept = KeptBuilds(workstation.locations.builds).size() if not journal.standing_runs() else 0
+    if not kept:
+        return taken
+    where = workstation.locations.shown(workstation.locations.builds)
+    told = f"what was built is kept, so that it need not be built again: {where}, {kept / 1e6:.1f} MB; dismantle removes it"
+    return msgspec.structs.replace(taken, notices=(*taken.notices, told))
 
 
 def runs(workstation: Workstation) -> list[RunDone]:
@@ -121,14 +127,7 @@ def _take_back(
         taken = [recovered(journal, person, workstation, granted)]
         for run in runs:
             taken.append(take_back_run(KINDS, journal, run, bench, later or ()))
-    locations = workstation.locations
     notices = [notice for each in taken for notice in each.notices]
     if not journal.standing_runs():
-        own_folders.remove(locations.answers, locations.pins)
-        kept = KeptBuilds(locations.builds).size()
-        if kept:
-            where = locations.shown(locations.builds)
-            notices.append(
-                f"what was built is kept, so that it need not be built again: {where}, {kept / 1e6:.0f} MB; dismantle removes it"
-            )
+        own_folders.remove(workstation.locations.answers, workstation.locations.pins)
     return TakenBack(tuple(change for each in taken for change in each.changes), tuple(notices))
