@@ -70,6 +70,7 @@ def test_after_undo_it_is_not_built_again(desk: Desk, source: str, tmp_path: Pat
     desk.well("undo")
     told = desk.well("dismantle", "--yes").out
     assert "built again" not in told
+    assert not (desk.home / ".cache").exists()
     assert {name: each for name, each in desk.likeness().items() if name != "workstation.toml"} == before
 
 

@@ -113,7 +113,7 @@ def dismantle(workstation: Workstation, person: Person) -> Dismantled:
             kept = bring_home(journal, locations)
             own += [locations.data, locations.state]
         removed = tuple(locations.shown(folder) for folder in own if folder.exists())
-        own_folders.remove(*own)
+        own_folders.remove(locations.builds, *own)
     return Dismantled(taken, removed, locations.shown(kept) if kept is not None else "")
 
 
