@@ -120,31 +120,27 @@ def _summary(changes: Iterable[ChangeReport]) -> str:
     )
 
 
-_HEADS = {"done": ("new", "taken away"), "taken back": ("off the shelf", "brought back")}
+SUMMED = (
+    ("version", "managed-version", "manager-default", "extra", "installer-script"),
+    ("package-source", "package", "system-variables"),
+    ("startup-file", "setting", "identity", "ssh-key", "choice"),
+    ("conflict", "conflict-lines", "package-removal", "alternative", "retired-manager", "removed-version"),
+)
+"""The kinds of change in a summary, a line each; those of our own files are in none."""
+_HEADS = {
+    "done": ("new", "for the system", "your files", "taken away"),
+    "taken back": ("off the shelf", "for the system", "your files", "brought back"),
+}
 
 
 def _brought(paint: Paint, changes: Iterable[ChangeReport], outcome: str = "done") -> None:
     """What is new for the person, or is so no more, in a line each; files of ours are nothing to look at."""
     done = [change for change in changes if change.outcome == outcome]
-    new, away = _HEADS[outcome]
-    versions = [c.subject for c in done if c.kind in ("version", "managed-version", "extra", "installer-script")]
-    theirs = [c.subject for c in done if c.kind in ("startup-file", "setting", "identity", "ssh-key", "choice")]
-    gone = [
-        c.subject
-        for c in done
-        if c.kind
-        in ("conflict", "conflict-lines", "package-removal", "alternative", "retired-manager", "removed-version")
-    ]
-    system = [c.subject for c in done if c.kind in ("package", "package-source", "system-variables")]
-    for words, subjects in (
-        (new, versions),
-        ("for the system", system),
-        ("your files", theirs),
-        (away, gone),
-    ):
+    for head, kinds in zip(_HEADS[outcome], SUMMED, strict=True):
+        subjects = [change.subject for change in done if change.kind in kinds]
         if subjects:
             more = f", and {len(subjects) - _MOST_NAMED} more" if len(subjects) > _MOST_NAMED else ""
-            paint.write(f"{words + ':':16}{', '.join(subjects[:_MOST_NAMED])}{more}")
+            paint.write(f"{head + ':':16}{', '.join(subjects[:_MOST_NAMED])}{more}")
 
 
 def _standing(paint: Paint, done: Outcome) -> str:

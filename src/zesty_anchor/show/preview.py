@@ -11,8 +11,8 @@ from zesty_anchor.show.changes import notices
 from zesty_anchor.show.paint import Paint
 from zesty_anchor.show.sizes import count, fetching, table
 
-_OURS = ("launchers", "generated-file")
-_GROUPS = (
+OURS = ("launchers", "generated-file")
+GROUPS = (
     (("package-source", "package", "system-variables"), "For the whole system, with privilege"),
     (("installer-script",), "Run an installer; its lines in startup files are moved into our own"),
     (("version", "managed-version", "manager-default", "extra"), "What you get"),
@@ -33,11 +33,11 @@ def preview(paint: Paint, seen: Plan, manifest: str, *, whole: bool = False) -> 
     """
     if not seen.changes:
         paint.write(paint.good("Nothing to do: ") + f"this machine is as {manifest} says.")
-    for kinds, title in _GROUPS:
+    for kinds, title in GROUPS:
         group = [change for change in seen.reports if change.kind in kinds]
         if not group:
             continue
-        if kinds == _OURS and not whole:
+        if kinds == OURS and not whole:
             _own(paint, group, seen)
         else:
             paint.write(paint.head(title))
@@ -56,7 +56,7 @@ def preview(paint: Paint, seen: Plan, manifest: str, *, whole: bool = False) -> 
             paint.write(paint.faint(f"    answered for good by: {question.key}"))
         paint.write()
     if seen.changes:
-        more = "" if whole or not any(c.kind in _OURS for c in seen.reports) else " With -v: each file, and each line."
+        more = "" if whole or not any(c.kind in OURS for c in seen.reports) else " With -v: each file, and each line."
         paint.write(
             f"{paint.head(count(len(seen.changes), 'change'))} pending, {fetching(seen.ahead.size, seen.ahead.unknown)}; nothing is changed yet.{more}"
         )
