@@ -70,7 +70,7 @@ class Building:
         if prefix == self._version.folder:
             return True
         try:
-            self._run((self._recipe.moves,), out, {"OLD": str(prefix), "PREFIX": str(self._version.folder)}, "moves")
+            self._move(prefix, out)
         except Problem as problem:
             self._bench.remark(
                 f"the kept build of {self._subject} could not be moved here, and is built anew: {problem}"
@@ -124,21 +124,18 @@ class Building:
         below = self._version.folder.parent.parent.joinpath(*on.split()) if on else None
         return [str(below / "bin")] if below is not None else []
 
-    def _run(self, steps: tuple[str, ...], folder: Path, more: Mapping[str, str], what: str) -> None:
-        room = place.stage(self._bench.locations.staging, f"{self._version.runtime}-{self._version.version}")
-        path = ":".join([*self._below(), login_path(superuser=False)])
-        environment = {"PATH": path, "HOME": str(room), "TMPDIR": str(room), "LANG": "C.UTF-8", **more}
-        log = self._bench.log / f"{what}-{self._version.runtime}-{self._version.version}.log"
+    def _move(self, prefix: Path, out: Path) -> None:
+        """Have what was built for the folder ``prefix`` work where this version will stand. Raises ``BuildFailed``."""
+        runtime, version = self._version.runtime, self._version.version
+        room = place.stage(self._bench.locations.staging, f"{runtime}-{version}")
+        environment = {
+            "PATH": ":".join([*self._below(), login_path(superuser=False)]), "HOME": str(room), "TMPDIR": str(room),
+            "LANG": "C.UTF-8", "OLD": str(prefix), "PREFIX": str(self._version.folder),
+        }  # fmt: skip
         try:
             build(
-                steps,
-                (),
-                folder,
-                environment,
-                log,
-                lambda text: None,
-                lambda line: "",
-                interrupted=self._bench.interrupted,
-            )
+                (self._recipe.moves,), (), out, environment, self._bench.log / f"moves-{runtime}-{version}.log",
+                lambda text: None, lambda line: "", what="the move of it", interrupted=self._bench.interrupted,
+            )  # fmt: skip
         finally:
             discard(room)

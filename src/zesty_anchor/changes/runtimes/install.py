@@ -205,9 +205,9 @@ class Install(BaseChange, frozen=True):
         was added to it.
         """
         download = Download(self.key, version, bench, rooms)
-        pinned = version.artefact is not None and version.artefact.digest and version.artefact.key is None
-        if version.source and pinned and version.artefact is not None and not version.parts:
-            out, digest = download.room(), version.artefact.digest
+        source = version.artefact if version.source and not version.parts else None
+        if source is not None and source.digest and source.key is None:
+            out, digest = download.room(), source.digest
             if Building(self.key, version, digest, bench).again(out):
                 return out, digest, []  # its source need not be fetched
         room, digest = download.archive(version.artefact)
