@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import json
 import sqlite3
 import time
 
@@ -39,6 +40,27 @@ def test_runs_with_what_they_brought_and_proved(desk: Desk) -> None:
     desk.well("undo")
     assert "taken back" in desk.well("history").out.splitlines()[1]
     assert desk.well("history", "2", "--json").json["taken_back"] is True
+
+
+def test_a_log_in_words_and_one_in_json_of_the_newest_runs(desk: Desk) -> None:
+    desk.wants(BOTH)
+    logs = desk.home / ".local/state/zesty-anchor/logs"
+    for number in range(1, 25):
+        (logs / f"run-{number:05}").mkdir(parents=True)
+        (desk.home / f".local/state/zesty-anchor/attic/run-{number:05}").mkdir(parents=True)
+    desk.well("provision")
+    (run,) = desk.well("history", "--json").json["runs"]
+    assert len(list(logs.iterdir())) == 20 and (logs / f"run-{run['run']:05}").samefile(run["log"])
+    events = [json.loads(line) for line in (logs / run["log"] / "events.jsonl").read_text().splitlines()]
+    began = {event["key"] for event in events if event["event"] == "began"}
+    done = {event["key"]: event for event in events if event["event"] == "done"}
+    assert began == done.keys() and len(began) == len(run["changes"])
+    assert done["version:kelp:4.2.1"]["size"] > 500
+    words = (logs / run["log"] / "log").read_text().splitlines()
+    assert len(words) == len(events) and any("done    install kelp 4.2.1" in line for line in words)
+    assert "asking fresh shells" in words[-1]
+    desk.well("dismantle", "--yes")
+    assert not logs.exists()
 
 
 def test_a_run_that_is_not_known(desk: Desk) -> None:

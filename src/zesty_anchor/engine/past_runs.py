@@ -32,6 +32,8 @@ class PastRun(msgspec.Struct, frozen=True):
     attic: tuple[str, ...]
     notices: tuple[str, ...]
     taken_back: bool
+    log: str = ""
+    """The folder of its log, where it is still there."""
 
 
 def past_runs(base: Database) -> list[PastRun]:

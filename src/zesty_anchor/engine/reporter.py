@@ -26,6 +26,9 @@ class Reporter(Protocol):
     def unattended(self, steps: int, size: int, unknown: int) -> None:
         """All is asked. ``steps`` lie ahead, with ``size`` bytes to fetch, and ``unknown`` downloads of unknown size."""
 
+    def ahead(self, steps: int, size: int) -> None:
+        """What is left of the run as it is known now: so many changes that were not begun, with ``size`` bytes to fetch."""
+
     def moved(self, key: str, done: int, total: int | None) -> None:
         """``done`` bytes of ``total`` (None: unknown) have arrived for a change."""
 
@@ -49,6 +52,9 @@ class Silent:
         """Keep quiet."""
 
     def unattended(self, steps: int, size: int, unknown: int) -> None:
+        """Keep quiet."""
+
+    def ahead(self, steps: int, size: int) -> None:
         """Keep quiet."""
 
     def moved(self, key: str, done: int, total: int | None) -> None:

@@ -36,7 +36,7 @@ class Runner:
             wrote=journal.wrote,
             placed=journal.placed,
         )
-        self._reporter = reporter
+        self.reporter = reporter
         self.run = run
         self._jobs = max(1, jobs)
         self._stop = threading.Event()
@@ -57,7 +57,7 @@ class Runner:
         """Bytes have arrived: tell it, unless the run was interrupted, which ends the download."""
         if self._stop.is_set():
             raise KeyboardInterrupt
-        self._reporter.moved(key, done, total)
+        self.reporter.moved(key, done, total)
 
     def stage(self, changes: Sequence[Change]) -> list[ChangeReport]:
         """Carry out the changes of one stage.
@@ -172,7 +172,7 @@ class Runner:
     def _one_made(self, change: Change) -> _Made:
         """Journal, carry out, journal. Whatever fails in between is taken back before it is raised on."""
         text = f"{change.action} {change.subject}"
-        self._reporter.began(change.key, text)
+        self.reporter.began(change.key, text)
         try:
             record = change.prepare(self._bench)
             number = self._journal.begin(self.run, change.kind, change.subject, change.action, record)
@@ -195,9 +195,9 @@ class Runner:
                 raise KeyboardInterrupt  # it took so long to end that it was taken back meanwhile
             noted("done")
         except BaseException:
-            self._reporter.ended(change.key, text, well=False)
+            self.reporter.ended(change.key, text, well=False)
             raise
-        self._reporter.ended(change.key, text, well=True)
+        self.reporter.ended(change.key, text, well=True)
         return made
 
 

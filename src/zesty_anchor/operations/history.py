@@ -2,17 +2,25 @@
 
 from __future__ import annotations
 
+import msgspec
+
 from zesty_anchor.changes.kinds import KINDS
 from zesty_anchor.engine.opening import read_journal
 from zesty_anchor.engine.past_runs import PastRun
+from zesty_anchor.engine.twin import run_folder
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.system.problem import UsageProblem
 
 
 def history(workstation: Workstation) -> list[PastRun]:
     """All runs that are known, the latest first."""
+    logs = workstation.locations.state / "logs"
     with read_journal(workstation.locations, KINDS) as journal:
-        return journal.past_runs()
+        found = journal.past_runs()
+    return [
+        msgspec.structs.replace(each, log=str(folder)) if (folder := run_folder(logs, each.run)).is_dir() else each
+        for each in found
+    ]
 
 
 def one(workstation: Workstation, run: int) -> PastRun:

@@ -12,6 +12,7 @@ from zesty_anchor.changes.bench import Bench
 from zesty_anchor.changes.change import Change
 from zesty_anchor.changes.kinds import KINDS
 from zesty_anchor.changes.question import Question
+from zesty_anchor.engine.event_log import EventLog, keep_newest
 from zesty_anchor.engine.journal import Entry, Journal
 from zesty_anchor.engine.opening import alone, open_journal
 from zesty_anchor.engine.outcome import TakenBack, report
@@ -132,8 +133,9 @@ def one_run(
     """Open a run in the journal, and close it afterwards. What it does not need of the attic and the logs goes again."""
     run = journal.begin_run(workstation.file, digest_of(workstation.text.encode("utf-8", "surrogateescape")))
     bench = bench_of(run, journal, person, workstation, granted, offers)
+    keep_newest(bench.log.parent)
     try:
-        yield Runner(KINDS, journal, bench, person.reporter, run, person.jobs)
+        yield Runner(KINDS, journal, bench, EventLog(bench.log, person.reporter), run, person.jobs)
     finally:
         journal.end_run(run)
         remove_empty(map(str, (bench.attic.folder, bench.log)))

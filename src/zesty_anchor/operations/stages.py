@@ -7,6 +7,7 @@ from collections.abc import Mapping, Sequence
 from zesty_anchor.changes.change import Change, Stage
 from zesty_anchor.engine.journal import Journal
 from zesty_anchor.engine.outcome import ChangeReport, Outcome, waits
+from zesty_anchor.engine.questions import estimate
 from zesty_anchor.engine.run import Runner
 from zesty_anchor.operations.person import Person
 from zesty_anchor.planning.plan import Plan
@@ -77,6 +78,8 @@ class Stages:
         self._mark_what_waits(plan)
         while ready := self._open(plan, last):
             stage = ready[0].stage
+            left = estimate(change for change in plan.changes if change.key not in self._marked)
+            self._runner.reporter.ahead(left.steps, left.size)
             done = self._runner.stage([change for change in ready if change.stage is stage])
             touched: set[str] = set()
             for change, report in zip(ready, done, strict=False):
@@ -132,7 +135,7 @@ class Stages:
         for version in plan.wanted.versions:
             if not version.pending:
                 self._journal.resolve(version.runtime, version.want, version.feed, version.version)
-        self._person.reporter.said("asking fresh shells")
+        self._runner.reporter.said("asking fresh shells")
         return prove(plan.wanted, machine, self._person.jobs, Asking(before=self._before(machine)))
 
     def _before(self, machine: Machine) -> proved.Proved:

@@ -8,7 +8,7 @@ from collections.abc import Callable, Sequence
 
 from zesty_anchor.engine.past_runs import PastRun
 from zesty_anchor.show.paint import Paint
-from zesty_anchor.show.sizes import count, table
+from zesty_anchor.show.sizes import count, lasted, table
 
 Shown = Callable[[str], str]
 """Tells a path from ``~`` on."""
@@ -27,7 +27,7 @@ def runs(paint: Paint, found: Sequence[PastRun], shown: Shown) -> None:
     for each in found:
         state = paint.look("taken back") if each.taken_back else paint.good("stands")
         rows.append(
-            [str(each.run), _when(each.began), _took(each.ended - each.began), _what(each), each.proved or "-", state]
+            [str(each.run), _when(each.began), lasted(each.ended - each.began), _what(each), each.proved or "-", state]
         )
     for line in table(rows, [3]):
         paint.write(f"  {line}")
@@ -41,10 +41,11 @@ def run(paint: Paint, found: PastRun, shown: Shown) -> None:
     digest = f" (SHA-256 {found.digest[:12]}…)" if found.digest else ""
     rows = [
         ["began", _when(found.began)],
-        ["took", _took(found.ended - found.began)],
+        ["took", lasted(found.ended - found.began)],
         ["manifest", shown(found.manifest) + digest],
         ["proved", found.proved or "not asked"],
         ["now", "taken back" if found.taken_back else "stands"],
+        ["log", shown(found.log) if found.log else "gone: only the newest are kept"],
     ]
     paint.write(paint.head(f"run {found.run}"))
     for line in table([[paint.faint(head), what] for head, what in rows], [10]):
@@ -54,7 +55,7 @@ def run(paint: Paint, found: PastRun, shown: Shown) -> None:
         [
             each.action,
             paint.name(each.subject),
-            _took(each.seconds) if each.seconds >= _LONG else "",
+            lasted(each.seconds) if each.seconds >= _LONG else "",
             "" if each.state == "done" or found.taken_back else each.state,
         ]
         for each in found.changes
@@ -86,8 +87,3 @@ def _what(run: PastRun) -> str:
 
 def _when(moment: float) -> str:
     return f"{datetime.datetime.fromtimestamp(moment):%Y-%m-%d %H:%M:%S}"
-
-
-def _took(seconds: float) -> str:
-    minutes, rest = divmod(seconds, 60)
-    return f"{minutes:.0f} min {rest:02.0f} s" if minutes else f"{rest:.1f} s"

@@ -9,12 +9,16 @@ from types import TracebackType
 from typing import TYPE_CHECKING, Self
 
 from zesty_anchor.show.paint import Paint
-from zesty_anchor.show.sizes import amount, count, fetching
+from zesty_anchor.show.sizes import amount, count, fetching, lasted
 
 if TYPE_CHECKING:
     from rich.progress import Progress, TaskID
 
 _SPEAK_AGAIN_SECONDS = 5.0
+_OURS = ("generated-file:", "launchers")
+"""How the keys of changes begin that are nothing to a person: the files of our own."""
+_BAR = 24
+"""Signs of the bar that tells how far the whole run is."""
 
 
 class Lines:
@@ -66,6 +70,9 @@ class Lines:
         """All is asked."""
         self._line(f"  unattended from here: {count(steps, 'step')}{', ' + fetching(size, unknown)}")
 
+    def ahead(self, steps: int, size: int) -> None:
+        """What is left of the run: plain lines tell only what was done."""
+
     def moved(self, key: str, done: int, total: int | None) -> None:
         """``done`` bytes of ``total`` (None: unknown) have arrived for a change."""
         self._done[key] = done
@@ -77,18 +84,24 @@ class Lines:
 
     def ended(self, key: str, text: str, *, well: bool) -> None:
         """Work on a change has ended, well or not."""
+        if well and key.startswith(_OURS):
+            return
         size = f", {amount(self._done[key])}" if self._done.get(key) else ""
         word = self._paint.good("done  ") if well else self._paint.bad("failed")
         self._line(f"  {word}  {text}{self._paint.faint(size)}")
 
 
 class Live(Lines):
-    """Lines, with one below them for each download under way that is kept up to date."""
+    """Lines, with one below them for each change under way that is kept up to date, and one for the whole of the run."""
 
     def __init__(self, paint: Paint, *, quiet: bool = False) -> None:
         super().__init__(paint, quiet=quiet)
         self._live: Progress | None = None
         self._tasks: dict[str, TaskID] = {}
+        self._whole: TaskID | None = None
+        self._over = 0
+        self._size = 0
+        self._began = time.monotonic()
 
     def _progress(self) -> Progress:
         if self._live is None:
@@ -98,7 +111,9 @@ class Live(Lines):
 
             # What is told holds whatever a build prints: it is no markup, and one line.
             self._live = Progress(
-                TextColumn("  now     {task.description}", markup=False, table_column=Column(no_wrap=True)),
+                TextColumn(
+                    "  {task.fields[head]:7} {task.description}", markup=False, table_column=Column(no_wrap=True)
+                ),
                 TextColumn(
                     "{task.fields[told]}",
                     style="dim",
@@ -129,10 +144,23 @@ class Live(Lines):
         """What goes on in a change, in words."""
         self._update(key, text)
 
+    def ahead(self, steps: int, size: int) -> None:
+        """What is left of the run, as it is known now."""
+        if self._quiet:
+            return
+        with self._lock:
+            self._size = max(self._size, sum(self._done.values()) + size)
+            live = self._progress()
+            if self._whole is None:
+                self._whole = live.add_task("", total=None, head="", told="")
+            live.update(self._whole, total=self._over + steps)
+        self._tell_whole()
+
     def moved(self, key: str, done: int, total: int | None) -> None:
         """``done`` bytes of ``total`` (None: unknown) have arrived for a change."""
         self._done[key] = done
         self._update(key, self._far(key, done, total))
+        self._tell_whole()
 
     def _update(self, key: str, text: str) -> None:
         if self._quiet:
@@ -140,8 +168,24 @@ class Live(Lines):
         with self._lock:
             live = self._progress()
             if key not in self._tasks:
-                self._tasks[key] = live.add_task(self._paint.shown(self._names.get(key, key)), total=None, told="")
+                name = self._paint.shown(self._names.get(key, key))
+                self._tasks[key] = live.add_task(name, total=None, head="now", told="")
             live.update(self._tasks[key], told=self._paint.shown(text))
+
+    def _tell_whole(self) -> None:
+        """The line of the whole run: its bar, how many steps are over, the time so far, and how long fetching will take."""
+        if self._live is None or self._whole is None:
+            return
+        seconds = time.monotonic() - self._began
+        steps = next((task.total for task in self._live.tasks if task.id == self._whole), None) or 1
+        filled = round(_BAR * min(1.0, self._over / steps))
+        arrived = sum(self._done.values())
+        left = (self._size - arrived) * seconds / arrived if arrived and seconds > 1 else 0.0
+        told = f"step {min(self._over + 1, int(steps))} of {int(steps)}, {lasted(seconds)}"
+        if left >= 1:
+            told += f", about {lasted(left)} of fetching left"
+        bar = "━" * filled + "╌" * (_BAR - filled)
+        self._live.update(self._whole, head="all", description=bar, told=told)
 
     def _far(self, key: str, done: int, total: int | None) -> str:
         """How far a download is: 73 %, 11.0 MB of 15.0 MB, 3.3 MB a second."""
@@ -153,9 +197,11 @@ class Live(Lines):
 
     def ended(self, key: str, text: str, *, well: bool) -> None:
         """Work on a change has ended, well or not."""
+        self._over += 1
         if self._live is not None and key in self._tasks:
             self._live.remove_task(self._tasks.pop(key))
         super().ended(key, text, well=well)
+        self._tell_whole()
 
 
 def reporter(paint: Paint, *, quiet: bool) -> Lines:

@@ -23,6 +23,14 @@ def fetching(size: int, unknown: int) -> str:
     return f"{amount(size)}{f' and {downloads} of unknown size' if unknown else ''} to fetch"
 
 
+def lasted(seconds: float) -> str:
+    """A time that something took: 3.2 s, 41 s, 4 min 05 s."""
+    minutes, rest = divmod(round(seconds), 60)
+    if minutes:
+        return f"{minutes} min {rest:02} s"
+    return f"{seconds:.1f} s" if seconds < 10 else f"{seconds:.0f} s"
+
+
 def count(number: int, one: str, many: str = "") -> str:
     """A number with its noun: 1 change, 2 changes."""
     return f"{number} {one if number == 1 else many or one + 's'}"
