@@ -492,3 +492,35 @@ def test_a_digest_of_npm_is_checked(desk: Desk, make_feed: Callable[..., str], t
     gets(desk, "4.2.1")
     (tmp_path / "feed0/k.tgz").write_bytes(archive("4.2.2"))
     assert "the digest differs" in desk.run("provision").out
+
+
+def test_what_is_newer_and_when_support_ends(desk: Desk, tmp_path: Path, make_feed: Callable[..., str]) -> None:
+    packed = {version: archive(version) for version in ("3.6.2", "4.2.1", "4.3.0", "5.0.0", "5.1.0-rc.1")}
+
+    def stock(folder: Path, versions: dict[str, tuple[str, ...]]) -> None:
+        write_runtime(
+            folder, "kelp",
+            [(v, "2026-01-01", channels, "any", f"kelp-{v}.tar.gz", packed[v]) for v, channels in versions.items()],
+            ends={"3.6.2": "2020-01-31", "4.2.1": "2099-12-31"},
+        )  # fmt: skip
+        write_index(folder, ["kelp"])
+
+    url = make_feed({"empty": b""})
+    (folder,) = (path.parent for path in tmp_path.rglob("empty"))
+    stock(folder, {"3.6.2": (), "4.2.1": ("lts",)})
+    manifest(desk, f'kind = "index"\nurl = "{url}"', '[runtimes.kelp]\nwant = "lts"\nalso = ["3.6"]\n')
+    desk.well("provision")
+    assert "newest" in desk.well("list", "--newer").out and "zesty-anchor lock" not in desk.well("list", "--newer").out
+    stock(folder, {"3.6.2": (), "4.2.1": ("lts",), "4.3.0": ("lts",), "5.0.0": (), "5.1.0-rc.1": ()})
+    lts, old = desk.well("list", "--newer", "--json").json["newer"]
+    assert (lts["version"], lts["newer"], lts["beyond"], lts["ends"]) == ("4.2.1", "4.3.0", "5.0.0", "2099-12-31")
+    assert (old["version"], old["newer"], old["beyond"]) == ("3.6.2", "", "5.0.0")
+    shown = desk.well("list", "--newer", "kelp").out
+    assert "supported until 2099-12-31" in shown and "not supported since 2020-01-31" in shown
+    assert "zesty-anchor lock --upgrade kelp" in shown
+    desk.well("lock", "--upgrade", "kelp")
+    desk.well("provision")
+    assert desk.shell("bash", "kelp --version", "-l").strip() == "kelp 4.3.0"
+    shutil.move(folder / "kelp.json", folder / "gone.json")
+    answer = desk.well("list", "--newer", "--json").json["newer"][0]
+    assert answer["problem"] and answer["version"] == "4.3.0"

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import datetime
+
 import click
 
 from zesty_anchor.commands.options import Setting, with_setting
@@ -9,6 +11,7 @@ from zesty_anchor.manifest.read import NoManifest
 from zesty_anchor.operations.list import licence as licence_text
 from zesty_anchor.operations.list import listing as one
 from zesty_anchor.operations.list import listings
+from zesty_anchor.operations.list import newer as newer_ones
 from zesty_anchor.operations.person import Person
 from zesty_anchor.operations.recipes import obtainable, with_runtimes
 from zesty_anchor.planning.workstation import Workstation
@@ -19,9 +22,10 @@ from zesty_anchor.show import listing
 @click.argument("runtime", required=False)
 @click.argument("line", required=False, default="")
 @click.option("--all", "each", is_flag=True, help="A line for each version, however many.")
+@click.option("--newer", is_flag=True, help="What the feeds have that is newer than what is installed.")
 @click.option("--licence", is_flag=True, help="Print the licence of the version that would be taken.")
 @with_setting()
-def command(setting: Setting, runtime: str | None, line: str, each: bool, licence: bool) -> None:
+def command(setting: Setting, runtime: str | None, line: str, each: bool, newer: bool, licence: bool) -> None:
     """Versions: with no RUNTIME those installed, else those that can be had, newest first. Without a manifest: the runtimes
     that can be had here.
 
@@ -30,6 +34,9 @@ def command(setting: Setting, runtime: str | None, line: str, each: bool, licenc
     """
     if licence and not runtime:
         raise click.UsageError("--licence needs a RUNTIME")
+    if newer:
+        _newer(setting, runtime)
+        return
     try:
         with setting.opened() as (workstation, person):
             _tell(setting, workstation, person, runtime, line, each=each, licence=licence)
@@ -42,6 +49,17 @@ def command(setting: Setting, runtime: str | None, line: str, each: bool, licenc
                 setting.print_json({"recipes": obtainable(bare)})
             else:
                 listing.recipes(setting.out, obtainable(bare))
+
+
+def _newer(setting: Setting, runtime: str | None) -> None:
+    with setting.opened() as (workstation, person):
+        if runtime:
+            workstation.check_runtime(runtime)
+        found = [each for each in newer_ones(workstation, person) if runtime in (None, each.runtime)]
+    if setting.as_json:
+        setting.print_json({"newer": found})
+    else:
+        listing.newer(setting.out, found, datetime.date.today().isoformat())
 
 
 def _tell(

@@ -34,6 +34,8 @@ SHOAL: tuple[Ware, ...] = (
     ("2.3.0-coral-11", "2026-10-01", (), "tar.gz"),
     ("2.2.0-coral-11", "2026-03-01", (), "tar.gz"),
 )
+ENDS = {"kelp": {"4.1.0": "2027-02-28", "4.2.1": "2027-06-30", "3.6.1": "2026-09-30", "3.6.2": "2026-09-30"}}
+"""When the support of a version ends."""
 BOLLARD = ("0.9.5", "0.9.4")
 FAIRLEAD: tuple[Ware, ...] = (("2.1", "2026-09-12", (), "tar.gz"), ("2.0", "2026-03-30", (), "tar.gz"))
 LICENCE = "Harbour Licence 2"
@@ -73,6 +75,7 @@ def stock_feed(folder: Path) -> None:
                 for (version, date, channels, kind), files in releases
             ],
             {"licence": LICENCE, "licence_url": "harbour-licence.txt"} if name == "coral" else {},
+            ends=ENDS.get(name, {}),
         )
     write_index(folder, wares)
     for version in BOLLARD:
@@ -110,9 +113,10 @@ def write_runtime(
     releases: Iterable[tuple[str, str, Iterable[str], str, str, bytes]],
     more: Mapping[str, str] | None = None,
     signatures: Mapping[str, str] | None = None,
+    ends: Mapping[str, str] | None = None,
 ) -> None:
     """The archives of one runtime, and the document that lists them. ``more`` goes into every release;
-    ``signatures`` names the signature of a file.
+    ``signatures`` names the signature of a file, ``ends`` the day on which a version's support ends.
     """
     listed = []
     for version, date, channels, platform, file, content in releases:
@@ -122,7 +126,10 @@ def write_runtime(
         }  # fmt: skip
         if signatures and file in signatures:
             entry["signature"] = signatures[file]
-        listed.append({"version": version, "date": date, "channels": list(channels), "files": [entry], **(more or {})})
+        until = {"ends": ends[version]} if ends and version in ends else {}
+        listed.append(
+            {"version": version, "date": date, "channels": list(channels), "files": [entry], **until, **(more or {})}
+        )
     document = {"format": "zesty-anchor-index/1", "runtime": name, "releases": listed}
     (folder / f"{name}.json").write_text(json.dumps(document, indent=1))
 

@@ -39,6 +39,7 @@ class _Release(msgspec.Struct):
     date: str = ""
     licence: str = ""
     licence_url: str = ""
+    ends: str = ""
 
 
 class _Runtime(msgspec.Struct):
@@ -79,6 +80,7 @@ class IndexFeed(BaseFeed):
                         size=file.size,
                         channels=tuple(release.channels),
                         date=release.date,
+                        ends=release.ends,
                         licence=release.licence,
                         licence_url=urljoin(url, release.licence_url) if release.licence_url else "",
                         source=file.platform == "source",

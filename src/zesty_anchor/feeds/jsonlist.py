@@ -24,7 +24,7 @@ _ALGORITHMS = {64: "sha256", 96: "sha384", 128: "sha512"}
 
 class JsonFeed(BaseFeed):
     """A document at ``url``, in which ``mapping`` finds ``releases``, and of each ``version``, ``file``, and maybe
-    ``channel``, ``date``, ``digest``, ``size`` and ``licence``. Where it gives no digests, ``sums`` may name a list of them for
+    ``channel``, ``date``, ``ends``, ``digest``, ``size`` and ``licence``. Where it gives no digests, ``sums`` may name a list of them for
     each version, which is ``signed`` where the manifest names a key. ``version`` is what of a version's text counts. ``lines`` are those for
     which there is a document each, ``{line}`` standing for one in the address.
     """
@@ -107,6 +107,7 @@ def _release(entry: Any, expressions: Mapping[str, Any], url: str) -> Release | 
         size=size if isinstance(size, int) else None,
         channels=tuple(str(each) for each in channels),
         date=str(value("date") or "")[:10],
+        ends=str(value("ends") or "")[:10],
         licence=str(value("licence") or ""),
     )
 

@@ -4,16 +4,21 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 
+import msgspec
+
 from zesty_anchor.feeds.release import Release
 from zesty_anchor.manifest.version import Version
+from zesty_anchor.manifest.want import Want
 from zesty_anchor.operations.in_step import keep_launchers
 from zesty_anchor.operations.person import Person
 from zesty_anchor.planning.choices import Choice, in_effect
-from zesty_anchor.planning.listing import Listing
+from zesty_anchor.planning.listing import Listing, Newer
 from zesty_anchor.planning.look import look_at
 from zesty_anchor.planning.offers import Offers
+from zesty_anchor.planning.standing import standing
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.survey.machine import Machine
+from zesty_anchor.system.problem import Problem
 
 
 def listings(workstation: Workstation) -> list[Listing]:
@@ -36,6 +41,42 @@ def listing(workstation: Workstation, person: Person, runtime: str) -> Listing:
     return _listing(workstation, runtime, machine, in_effect(workstation, machine), newest_first)
 
 
+def newer(workstation: Workstation, person: Person) -> list[Newer]:
+    """For each want of the manifest what its feeds have that is newer than what stands. A feed that fails is told with its runtime."""
+    machine, offers = look_at(workstation), Offers(workstation)
+    found = []
+    for name, tool in workstation.manifest.tools.items():
+        wants = [want for want in (tool.want, *tool.also) if want != "system"]
+        try:
+            offered = [r for r in offers.releases(name, machine) if not r.lacking] if wants else []
+            problem = ""
+        except Problem as failed:
+            offered, problem = [], str(failed)
+        for want in wants:
+            here = standing(workstation, name, want, machine, workstation.past.resolutions) or ""
+            found.append(msgspec.structs.replace(newer_than(name, want, here, offered), problem=problem))
+    for notice in offers.notices():
+        person.reporter.said(notice)
+    return found
+
+
+def newer_than(runtime: str, want: str, here: str, offered: Sequence[Release]) -> Newer:
+    """What of an offer is newer than the version that is here for a want. Pure."""
+    admitted = Want(want).choose(offered)
+    fits = admitted.version if admitted is not None else ""
+    finished = [release for release in offered if not Version(release.version).is_prerelease]
+    last = max((release.version for release in finished), key=Version, default="")
+    known = max((version for version in (here, fits) if version), key=Version, default="")
+    return Newer(
+        runtime,
+        want,
+        here,
+        newer=fits if fits and (not here or Version(fits) > Version(here)) else "",
+        beyond=last if last and known and Version(last) > Version(known) else "",
+        ends=next((release.ends for release in offered if release.version == here), ""),
+    )
+
+
 def licence(workstation: Workstation, runtime: str) -> str:
     """The text of the licence that the version comes under which would be taken. Raises ``Problem``."""
     workstation.check_runtime(runtime)
@@ -52,7 +93,14 @@ def _listing(
         in_effect=effect if choice.version else None,
         installed=tuple(version for runtime, version in machine.shelf if runtime == name),
         obtainable=tuple(
-            {"version": r.version, "channels": r.channels, "date": r.date, "feed": r.feed, "lacking": r.lacking}
+            {
+                "version": r.version,
+                "channels": r.channels,
+                "date": r.date,
+                "feed": r.feed,
+                "lacking": r.lacking,
+                "ends": r.ends,
+            }
             for r in offered
         ),
         through=workstation.manifest.tools[name].through or "",

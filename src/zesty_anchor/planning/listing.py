@@ -23,6 +23,21 @@ class Listing(msgspec.Struct, frozen=True):
     manager: bool = False
 
 
+class Newer(msgspec.Struct, frozen=True):
+    """A version that a want of the manifest stands for (``version``, empty: none is installed yet), and what its feed has that is newer: the
+    newest that the want admits, and the newest of all beyond it (empty: none). ``ends`` is the day (YYYY-MM-DD) on which the support of
+    ``version`` ends, empty where no feed tells; ``problem`` says why no feed could be asked.
+    """
+
+    runtime: str
+    want: str
+    version: str
+    newer: str = ""
+    beyond: str = ""
+    ends: str = ""
+    problem: str = ""
+
+
 class Traced(msgspec.Struct, frozen=True):
     """All that answers to one name in fresh shells, and what decided the version where it is one of the manifest's.
 

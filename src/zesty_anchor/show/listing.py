@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any, Protocol
 
+from zesty_anchor.planning.listing import Newer
 from zesty_anchor.show.paint import Paint
 from zesty_anchor.show.sizes import table
 
@@ -53,6 +54,36 @@ def runtimes(paint: Paint, listed: list[Listed]) -> None:
         )
     for line in table(rows, [10, 10]):
         paint.write(line)
+
+
+def newer(paint: Paint, found: Sequence[Newer], today: str) -> None:
+    """A line for each want: what is here, what is newer, and when support ends. ``today`` is YYYY-MM-DD."""
+    rows = [
+        [
+            paint.name(each.runtime),
+            each.want,
+            each.version or paint.look("not installed"),
+            paint.look(each.newer) if each.newer else "" if each.problem else paint.good("newest"),
+            each.beyond,
+            paint.bad(each.problem) if each.problem else _ends(paint, each.ends, today),
+        ]
+        for each in found
+    ]
+    heads = [paint.faint(head) for head in ("runtime", "want", "installed", "newer", "beyond the want", "")]
+    for line in table([heads, *rows], [10, 8, 10, 8]):
+        paint.write(f"  {line}")
+    behind = dict.fromkeys(each.runtime for each in found if each.newer and each.version)
+    if behind:
+        words = " ".join(f"--upgrade {name}" for name in behind)
+        paint.write(f"To take what is newer: {paint.name(f'zesty-anchor lock {words}')}, then zesty-anchor provision")
+    if any(each.beyond for each in found):
+        paint.write(paint.faint("What is beyond a want comes when the want in the manifest says so."))
+
+
+def _ends(paint: Paint, ends: str, today: str) -> str:
+    if not ends:
+        return ""
+    return paint.bad(f"not supported since {ends}") if ends < today else f"supported until {ends}"
 
 
 _FEEDS = {

@@ -44,7 +44,7 @@ COMMANDS = {
     "list": Own(
         "Versions obtainable and installed, which one is in effect and why.",
         ("runtime", "word"),
-        ("--all", "--licence", *_MANIFEST),
+        ("--all", "--newer", "--licence", *_MANIFEST),
     ),
     "switch": Own(
         "Choose a version: for this session, this project or by default.",
