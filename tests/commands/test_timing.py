@@ -7,19 +7,22 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import Desk
-from zesty_anchor.survey.startup.start_cost import LineCost, line_costs, spread, written_text
+from zesty_anchor.show.timing import changed, tree
+from zesty_anchor.survey.startup.line_cost import LineCost, line_costs, told_by, written_text
+from zesty_anchor.survey.startup.line_marks import Statement, marked, measured, undisturbed
+from zesty_anchor.survey.startup.start_cost import spread
 from zesty_anchor.survey.startup.startup_trace import StartupTrace
 from zesty_anchor.survey.startup.step import Step
 
 
-def trace(*steps: tuple[str, int, float, str], ended: float) -> StartupTrace:
+def trace(*steps: tuple[str, int, float, str], ended: float, shell: str = "bash") -> StartupTrace:
     listed = tuple(Step(file, line, at, text, "/bin") for file, line, at, text in steps)
-    return StartupTrace("bash", "interactive", listed, ended=ended)
+    return StartupTrace(shell, "interactive", listed, ended=ended)
 
 
 def test_a_line_costs_what_passes_until_the_next_less_what_telling_it_takes() -> None:
     """A loop's turns count together; what stands in files of ours is counted apart."""
-    told = trace(
+    once = trace(
         ("/h/.bashrc", 1, 0.000, "alias a=b"),
         ("/h/.bashrc", 2, 0.001, "sleep 0.08"),
         ("/h/.bashrc", 3, 0.082, "echo 1"),
@@ -29,10 +32,76 @@ def test_a_line_costs_what_passes_until_the_next_less_what_telling_it_takes() ->
         ("/h/.bashrc", 5, 0.088, "last"),
         ended=0.109,
     )
-    lines, ours = line_costs([told, told], Path("/d"))
+    told = told_by([once, once], Path("/d"))
+    lines = line_costs(told)
     assert [(line.line, round(line.milliseconds)) for line in lines[:2]] == [(2, 80), (5, 20)]
-    assert round(ours) == 2
+    assert round(told.ours) == 2
     assert {line.line for line in lines} == {1, 2, 3, 5}
+
+
+def test_what_marks_tell_is_shared_out_as_the_traces_have_it() -> None:
+    """A function's lines are part of the line that called it, and those of a file that is read stand under the line that read it."""
+    once = StartupTrace(
+        "bash", "interactive",
+        (
+            Step("/h/.bashrc", 1, 0.00, "slow() { :; }", ""),
+            Step("/h/.bashrc", 4, 0.00, "[ 1 ]", ""),
+            Step("/h/.bashrc", 5, 0.01, "slow", ""),
+            Step("/h/.bashrc", 2, 0.02, "sleep 0.1", "", call="slow 5 /h/.bashrc"),
+            Step("/h/.bashrc", 7, 0.12, ". /h/more", ""),
+            Step("/h/more", 1, 0.12, "sleep 0.2", ""),
+        ),
+        ended=0.32,
+    )  # fmt: skip
+    statements = [
+        Statement("/h/.bashrc", 1, 3, defines=True),
+        Statement("/h/.bashrc", 4, 6),
+        Statement("/h/.bashrc", 7, 7),
+        Statement("/h/more", 1, 1),
+    ]
+    told = told_by([once], Path("/d"), statements)
+    found = {(line.file, line.line): line for line in line_costs(told, {("/h/.bashrc", 4): 0.06, ("/h/more", 1): 0.2})}
+    called = found["/h/.bashrc", 5]
+    assert round(called.milliseconds + found["/h/.bashrc", 4].milliseconds) == 60
+    assert [(part.line, part.milliseconds > 40) for part in called.parts] == [(2, True)]
+    assert round(found["/h/more", 1].milliseconds) == 200 and found["/h/more", 1].under == "/h/.bashrc:7"
+    rows = tree(list(found.values()), str)
+    assert [(depth, text) for depth, heading, text, _ in rows if heading] == [(0, "/h/.bashrc"), (2, "/h/more")]
+
+
+def test_marks_stand_on_the_lines_of_statements() -> None:
+    text = b"# one\nif true; then\n  a=1\nfi\ncat <<X\nb=2\nX\nc=3; d=4\n"
+    found = marked("bash", {Path("/h/rc"): text}, lambda content: True)
+    assert found is not None and [each.line for each in found.statements] == [2, 5, 8]
+    copy = found.texts[Path("/h/rc")]
+    assert copy.count(b"\n") == text.count(b"\n") and copy.endswith(
+        b"za_mark 1 5; cat <<X\nb=2\nX\nza_mark 1 8; c=3; d=4\n"
+    )
+    assert marked("tcsh", {Path("/h/rc"): text}, lambda content: True) is None
+    refused = marked("bash", {Path("/h/rc"): text}, lambda content: False)
+    assert refused is not None and not refused.texts and not refused.statements
+    odd = b"x=$(( 1 / 2.5 ))\nif [[ a -ot b ]]; then\n  (( 1 /\nfi\ny=2\n"
+    asked = marked("zsh", {Path("/h/rc"): odd}, lambda content: content.count(b"if") == content.count(b"fi"))
+    assert asked is not None and [each.line for each in asked.statements] == [1, 2, 5]
+
+
+def test_what_a_mark_takes_is_taken_out() -> None:
+    told = "1 2 10.000\n1 3 10.011\n2 1 10.012\n1 5 10.033\n" + "".join(
+        f"0 {n} {10.05 + n / 1000:.3f}\n" for n in range(9)
+    )
+    found = measured(told, ["/a", "/b"])
+    assert {place: round(cost, 4) for place, cost in found.items()} == {
+        ("/a", 2): 0.01, ("/a", 3): 0.0, ("/b", 1): 0.02, ("/a", 5): 0.016,
+    }  # fmt: skip
+    assert undisturbed([{("/a", 1): cost} for cost in (5.0, 1.0, 1.1, 9.0)]) == {("/a", 1): 1.1}
+
+
+def test_lines_are_known_again_by_their_texts() -> None:
+    was = [LineCost("/rc", 1, 5.0, "a"), LineCost("/rc", 2, 80.0, "b"), LineCost("/rc", 3, 2.0, "c")]
+    now = [LineCost("/rc", 7, 5.2, "a"), LineCost("/rc", 8, 20.0, "b"), LineCost("/rc", 9, 9.0, "d")]
+    assert [(line, text, round(by)) for _, line, text, by in changed(was, now)] == [
+        (8, "b", -60), (9, "d", 9), (0, "c", -2),
+    ]  # fmt: skip
 
 
 def test_the_median_lies_in_its_interval() -> None:
@@ -44,25 +113,63 @@ def test_the_median_lies_in_its_interval() -> None:
 
 def test_the_line_is_shown_as_it_is_written(tmp_path: Path) -> None:
     (tmp_path / "rc").write_text('a=1\neval "$(slow)"\n')
-    assert written_text(LineCost(str(tmp_path / "rc"), 2, 9.0, "eval x=1")) == 'eval "$(slow)"'
-    assert written_text(LineCost("/nowhere", 2, 9.0, "eval x=1")) == "eval x=1"
+    assert written_text(str(tmp_path / "rc"), 2, "eval x=1") == 'eval "$(slow)"'
+    assert written_text("/nowhere", 2, "eval x=1") == "eval x=1"
 
 
-@pytest.mark.parametrize("shell", [pytest.param(name, marks=pytest.mark.needs(name)) for name in ("bash", "zsh")])
+BURN = {
+    "bash": "burn() { local t=$(( ${EPOCHREALTIME/./} + $1 * 1000 )); while (( ${EPOCHREALTIME/./} < t )); do :; done; }",
+    "zsh": "zmodload zsh/datetime; "
+    "burn() { local t=$(( EPOCHREALTIME + $1 / 1000.0 )); while (( EPOCHREALTIME < t )); do :; done }",
+    "ksh": "function burn { typeset -F6 t; (( t = SECONDS + $1/1000.0 )); while (( SECONDS < t )); do :; done; }\n"
+    "typeset -F6 SECONDS",
+    "fish": "function burn\n  perl -MTime::HiRes=time -e '$t=time+$ARGV[0]/1000; 1 while time<$t' $argv[1]\nend",
+}
+FILES = {"bash": ".bashrc", "zsh": ".zshrc", "ksh": ".kshrc", "fish": ".config/fish/config.fish"}
+
+
+@pytest.mark.parametrize("shell", [pytest.param(name, marks=pytest.mark.needs(name)) for name in BURN])
 def test_the_dearest_lines_come_first_each_with_its_mend(desk: Desk, shell: str) -> None:
-    busy = "i=0; while [ $SECONDS_ -gt $i ]; do i=$((i+1)); done"
-    desk.write(f"SECONDS_=1\n/bin/sleep 0.12\nX=$(/bin/sleep 0.06)\n{busy}\n/bin/sleep 0.03\n", f".{shell}rc")
+    """Loops, of which a trace would tell each turn, in a function, in a block and in a file that is read; and what a last line takes."""
+    end = "end" if shell == "fish" else "fi"
+    then = "" if shell == "fish" else "; then"
+    desk.write("X=$(burn 60)\n" if shell != "fish" else "set X (burn 60)\n", "more")
+    text = f"{BURN[shell]}\nburn 100\nif true{then}\n  burn 30\n{end}\n. ~/more\nburn 200\n"
+    desk.write(text, FILES[shell])
+    first = text[: text.index("burn 100")].count("\n") + 1
     before = desk.likeness()
-    answer = desk.well("timing", "--shell", shell, "--json").json
-    (found,) = answer["shells"]
-    lines = [line["line"] for line in found["lines"] if line["file"].endswith(f".{shell}rc")]
-    assert lines[:3] == [2, 3, 5]
+    (found,) = desk.well("timing", "--shell", shell, "--seconds", "4", "--json").json["shells"]
+    assert desk.likeness() == before and found["exact"] is True
+    lines = [(Path(line["file"]).name, line["line"]) for line in found["lines"]]
+    own = Path(FILES[shell]).name
+    assert lines[:4] == [(own, first + 5), (own, first), ("more", 1), (own, first + 2)]
+    costs = [line["milliseconds"] for line in found["lines"][:4]]
+    assert all(least <= cost for least, cost in zip((199, 99, 59, 29), costs, strict=True)), costs
     as_it_is, without_ours, bare = found["starts"]
-    assert as_it_is["median"] > bare["median"] + 150 and without_ours["median"] > bare["median"] + 150
-    assert as_it_is["low"] <= as_it_is["median"] <= as_it_is["high"] and as_it_is["starts"] >= 15
-    assert desk.likeness() == before
-    shown = desk.well("timing", "--shell", shell).out
-    assert f"~/.{shell}rc:2" in shown and "put it off" in shown and "keep what the command prints" in shown
+    assert as_it_is["median"] > bare["median"] + 380 and without_ours["median"] > bare["median"] + 380
+    assert as_it_is["low"] <= as_it_is["median"] <= as_it_is["high"] and as_it_is["starts"] >= 5
+
+
+@pytest.mark.needs("bash")
+def test_a_table_a_tree_and_a_chart(desk: Desk) -> None:
+    desk.write("/bin/sleep 0.12\nX=$(/bin/sleep 0.06)\n", ".bashrc")
+    shown = desk.well("timing", "--shell", "bash", "--seconds", "2").out
+    assert "~/.bashrc:1" in shown and "put it off" in shown and "keep what the command prints" in shown
+    whole = desk.well("timing", "--shell", "bash", "--seconds", "2", "-v", "--chart", str(desk.home / "chart.png")).out
+    assert "  1: /bin/sleep 0.12" in whole and "files of ours" in whole
+    assert (desk.home / "chart.png").read_bytes().startswith(b"\x89PNG")
+    again = desk.well(
+        "timing", "--shell", "bash", "--seconds", "2", "--since", "--chart", str(desk.home / "chart.svg")
+    ).out
+    assert "; now " in again and (desk.home / "chart.svg").read_text().count("milliseconds") >= 2
+    desk.write(":\n", ".bashrc")
+    assert "faster" in desk.well("timing", "--shell", "bash", "--seconds", "2", "--since").out
+    answer = desk.run("timing", "--shell", "bash", "--chart", "chart.pdf")
+    assert answer.code == 2 and ".png or .svg" in answer.err
+    survey = desk.well("survey").out
+    assert "this line takes" not in survey
+    desk.write("/bin/sleep 0.12\n", ".bashrc")
+    assert "of each start: /bin/sleep 0.12" in desk.well("survey").out
 
 
 def test_a_shell_that_is_not_here(desk: Desk) -> None:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import click
 
 from zesty_anchor.commands.options import Setting, with_setting
@@ -13,16 +15,35 @@ SHELLS = ("bash", "zsh", "fish", "ksh", "mksh", "tcsh", "sh")
 
 @click.command()
 @click.option("--shell", "shells", multiple=True, type=click.Choice(SHELLS), help="This one, and not your login shell.")
-@with_setting(verbose="Name every line that costs something.")
-def command(setting: Setting, shells: tuple[str, ...]) -> None:
+@click.option(
+    "--seconds",
+    type=click.FloatRange(1, 600),
+    default=30,
+    show_default=True,
+    help="How long to measure a shell at most.",
+)
+@click.option("--since", is_flag=True, help="What has changed since it was measured last.")
+@click.option(
+    "--chart",
+    type=click.Path(path_type=Path, dir_okay=False),
+    metavar="FILE",
+    help="Draw the starts and what they are made of, as .png or .svg.",
+)
+@with_setting(verbose="Each file and line that costs something, as a tree.")
+def command(setting: Setting, shells: tuple[str, ...], seconds: float, since: bool, chart: Path | None) -> None:
     """What a start of your shell costs: whole, without what is ours, without your files; and your dearest lines.
 
-    Shells are started in a copy of the home, by turns, until the median is known to 5 %, or half a minute is over.
+    Shells are started in a copy of the home, by turns, until the median is known to 5 %, or the time is over.
     """
     with setting.either() as (workstation, _):
-        found = timing(workstation, shells)
+        found = timing(workstation, shells, seconds)
         told = workstation.locations.shown
     if setting.as_json:
-        setting.print_json({"shells": found})
+        setting.print_json(found)
     else:
-        shown.timing(setting.out, found, told, whole=setting.verbose)
+        shown.timing(setting.out, found, told, whole=setting.verbose, since=since)
+    if chart is not None:
+        from zesty_anchor.show.charts import timing_chart
+
+        timing_chart(chart, found.shells, told)
+        setting.err.write(f"drawn: {chart}")

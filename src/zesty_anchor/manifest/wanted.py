@@ -31,7 +31,7 @@ class Artefact(msgspec.Struct, frozen=True):
 
     A repository has ``commit:hex`` instead. Where there is a ``signature`` (its bytes), the file must have been signed
     with the OpenPGP key in the file ``key``. ``package`` tells that it is a binary package of Debian (deb(5)), ``single`` is the place in the version of one that is the command itself. ``largest``
-    is how many bytes it may unpack to, where the manifest says so.
+    is how many bytes it may unpack to, where the manifest says so. ``signed_by`` says for a person whose signature holds its digest (empty: nobody's).
     """
 
     url: str
@@ -42,6 +42,7 @@ class Artefact(msgspec.Struct, frozen=True):
     package: bool = False
     single: str = ""
     largest: int = 0
+    signed_by: str = ""
 
 
 class Part(msgspec.Struct, frozen=True):

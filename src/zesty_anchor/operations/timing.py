@@ -2,19 +2,21 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Collection
 
 from zesty_anchor.planning.look import look_at
 from zesty_anchor.planning.workstation import Workstation
-from zesty_anchor.survey.startup.start_cost import ShellCost, start_cost
+from zesty_anchor.survey.startup.past_costs import PastCost, Timed, keep_cost, last_cost, past_costs
+from zesty_anchor.survey.startup.start_cost import start_cost
 from zesty_anchor.system.problem import UsageProblem
 
-SECONDS = 30.0
-"""How long one shell is measured at most."""
 
+def timing(workstation: Workstation, shells: Collection[str], seconds: float) -> Timed:
+    """Measure the shells that are named, or the login shell alone, each for at most so many seconds, and keep what was found.
 
-def timing(workstation: Workstation, shells: Collection[str] = ()) -> list[ShellCost]:
-    """Measure the shells that are named, or the login shell alone. Raises ``UsageProblem`` for one that is not here."""
+    Raises ``UsageProblem`` for one that is not here.
+    """
     machine = look_at(workstation)
     here = {shell.name: shell for shell in machine.shells}
     for name in shells:
@@ -22,4 +24,8 @@ def timing(workstation: Workstation, shells: Collection[str] = ()) -> list[Shell
             raise UsageProblem(f"{name} is not on this machine", advice=f"here are: {', '.join(here)}")
     login = next((shell.name for shell in machine.shells if shell.login), next(iter(here), ""))
     names = list(dict.fromkeys(shells)) or ([login] if login else [])
-    return [start_cost(here[name], machine, SECONDS) for name in names]
+    past = past_costs(workstation.locations.state)
+    before = {name: found for name in names if (found := last_cost(past, name)) is not None}
+    costs = tuple(start_cost(here[name], machine, seconds) for name in names)
+    keep_cost(workstation.locations.state, PastCost(time.time(), costs))
+    return Timed(costs, before)

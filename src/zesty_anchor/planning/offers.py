@@ -194,7 +194,9 @@ class Offers:
         plain = Artefact(
             release.url, release.digest, release.size, package=package, single=_single(recipe), largest=largest
         )
-        if archive or supply.unsigned or (supply.key is None and not release.signature):
+        if archive:
+            return msgspec.structs.replace(plain, signed_by="the archive's list of packages (InRelease)")
+        if supply.unsigned or (supply.key is None and not release.signature):
             return plain
         from zesty_anchor.system.signature import SignatureRefused, check, issuer
 
@@ -218,8 +220,9 @@ class Offers:
         if release.sums:
             listed = self._opened().web.document(release.sums, who=who)[1]
             check(signature, supply.key, f"the list of digests of {who}", content=listed)
-            return plain
-        return msgspec.structs.replace(plain, signature=signature, key=supply.key)
+            return msgspec.structs.replace(plain, signed_by=f"{issuer(signature, subject)}, in a list of digests")
+        by = issuer(signature, subject)
+        return msgspec.structs.replace(plain, signature=signature, key=supply.key, signed_by=by)
 
     def open_body(self, url: str, who: str) -> Any:
         """Open an address for download; see ``Bench.open_body``."""

@@ -44,7 +44,8 @@ class Receipt(msgspec.Struct, frozen=True):
 
     ``on`` is the version of another runtime that it runs on, as ``NAME VERSION``. It was installed ``through`` a
     manager, if one is named. A manager that was brought by its own installer has the lines that this wrote into
-    startup files, by shell, in ``adopted``; ``home`` is where a manager keeps what it installs (None: it is no manager).
+    startup files, by shell, in ``adopted``; ``home`` is where a manager keeps what it installs (None: it is no manager). ``signed_by``
+    is whose signature held its digest (empty: nobody's).
     """
 
     runtime: str
@@ -58,6 +59,7 @@ class Receipt(msgspec.Struct, frozen=True):
     adopted: dict[str, str] = {}
     home: str | None = None
     parts: tuple[PartReceipt, ...] = ()
+    signed_by: str = ""
 
 
 def clear_slips(folder: Path) -> None:

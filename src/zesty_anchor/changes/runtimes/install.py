@@ -288,6 +288,7 @@ class Install(BaseChange, frozen=True):
                 on=self.wanted.on,
                 home=str(self.wanted.home) if self.wanted.home is not None else None,
                 parts=tuple(added),
+                signed_by=self.artefact.signed_by if self.artefact else "",
             ),
         )
 

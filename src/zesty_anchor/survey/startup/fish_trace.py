@@ -83,6 +83,8 @@ class _Frame(msgspec.Struct, frozen=True):
     span: _Span | None
     file: str
     line: int
+    call: str = ""
+    """The line that called the function which it is in."""
 
 
 def fish_steps(profile: str, traced: str, read: Reader, home: str, path: str) -> list[Step]:
@@ -115,9 +117,10 @@ class _Walk:
             file, line = around.file, around.line
             if around.span is not None and place is not None:
                 file, line = around.span.file, around.span.line(place)
-            yield Step(file, line, row.at, row.executed or row.text, path)
+            yield Step(file, line, row.at, row.executed or row.text, path, call=around.call)
             path = _path_after(row.executed, path)
-            frames.append(_Frame(row.depth, self._inside(row, around.span, place), file, line))
+            call = f"{file}:{line}" if row.words[0] in self._functions and not around.call else around.call
+            frames.append(_Frame(row.depth, self._inside(row, around.span, place), file, line, call))
 
     def _inside(self, row: _Row, around: _Span | None, place: int | None) -> _Span | None:
         """The lines that are executed inside a command: those of a block, a file, or a function."""
@@ -154,6 +157,11 @@ def _rows(profile: str) -> Iterator[_Row]:
     if row is not None:
         row.text = row.text.rstrip("\n")
         yield row
+
+
+def profile_ended(profile: str) -> float:
+    """When the last command of a profile was over, in seconds after the first began. Pure."""
+    return sum(int(found[1]) for line in profile.split("\n") if (found := _ROW.fullmatch(line))) / 1e6
 
 
 def _sourced(row: _Row, home: str) -> str:

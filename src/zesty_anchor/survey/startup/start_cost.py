@@ -7,20 +7,24 @@ import os
 import statistics
 import subprocess
 import time
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from pathlib import Path
 
 import msgspec
 
+from zesty_anchor.files.text_file import content_of
 from zesty_anchor.shells.fresh import clean_environment
 from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.shells.marked import marked_rows
 from zesty_anchor.shells.sealed import Closed, World, in_copy
 from zesty_anchor.shells.shell import Context
 from zesty_anchor.survey.machine import InstalledShell, Machine
+from zesty_anchor.survey.startup.line_cost import LineCost, line_costs, told_by
+from zesty_anchor.survey.startup.line_marks import Marked, marked, measured, undisturbed
 from zesty_anchor.survey.startup.startup_trace import StartupTrace, trace_startup
 from zesty_anchor.system.host import user_name
 from zesty_anchor.system.problem import Problem
+from zesty_anchor.system.room import room as room_for
 
 WAYS = ("as it is", "without ours", "without your files")
 """The homes that a shell is started in, by turns."""
@@ -29,6 +33,8 @@ _FEWEST, _MOST_STARTS = 15, 200
 _NEAR = 0.05
 """How near the median must be known: half its 95 % interval, as a part of it."""
 _TRACES = 5
+_MARKED = 15
+"""Starts with marks in the files."""
 
 
 class Starts(msgspec.Struct, frozen=True):
@@ -39,24 +45,21 @@ class Starts(msgspec.Struct, frozen=True):
     low: float
     high: float
     starts: int
-
-
-class LineCost(msgspec.Struct, frozen=True):
-    """A line of a startup file: what it costs at each start, in milliseconds (the median of several), and its text."""
-
-    file: str
-    line: int
-    milliseconds: float
-    text: str
+    each: tuple[float, ...] = ()
+    """What each took, in order."""
 
 
 class ShellCost(msgspec.Struct, frozen=True):
-    """One shell: its starts in each home, its dearest lines first, and what the lines of ours cost together."""
+    """One shell: its starts in each home, its dearest lines first, and what the lines of ours cost together, in milliseconds.
+
+    ``exact`` tells that statements were measured by marks; else what lines cost is what a trace tells.
+    """
 
     shell: str
     starts: tuple[Starts, ...]
     lines: tuple[LineCost, ...]
     ours: float
+    exact: bool = False
 
 
 def start_cost(shell: InstalledShell, machine: Machine, seconds: float) -> ShellCost:
@@ -68,14 +71,53 @@ def start_cost(shell: InstalledShell, machine: Machine, seconds: float) -> Shell
             World(machine.locations.home),
             lambda home: [trace_startup(shell, context, machine, names=()) for _ in range(_TRACES)],
         )[0]
+        marks, took = _by_marks(shell, context, machine, traces)
     except Closed:
         raise Problem(
             "this system allows no copy of the home to start shells in",
             where="user namespaces (user_namespaces(7))",
             advice="have an administrator allow them: sysctl kernel.unprivileged_userns_clone=1",
         ) from None
-    lines, ours = line_costs(traces, machine.locations.data)
-    return ShellCost(shell.name, starts, lines, ours)
+    told = told_by(traces, machine.locations.data, marks.statements if marks is not None else ())
+    exact = bool(took) or shell.name == "fish"
+    return ShellCost(shell.name, starts, line_costs(told, took), told.ours, exact)
+
+
+def _by_marks(
+    shell: InstalledShell, context: Context, machine: Machine, traces: Sequence[StartupTrace]
+) -> tuple[Marked | None, dict[tuple[str, int], float]]:
+    """What each statement of the files in the home costs, by starts of copies with marks in them; none where the shell, or the parser, cannot."""
+    home, data = machine.locations.home, machine.locations.data
+    files = dict.fromkeys(Path(step.file) for trace in traces for step in trace.steps if step.file)
+    mine = [file for file in files if file.is_relative_to(home) and not file.is_relative_to(data)]
+    marks = marked(shell.name, {file: content_of(file) for file in mine}, lambda text: _takes(shell, text))
+    if marks is None or not marks.texts:
+        return None, {}
+    environment = _environment(shell, machine)
+
+    def task(home: Path) -> list[dict[tuple[str, int], float]]:
+        found = []
+        with room_for("marks") as room:
+            words = [shell.program, *context.options, "-c", marks.ending(room / "told")]
+            for _ in range(_MARKED):
+                (room / "told").unlink(missing_ok=True)
+                _start(words, environment)
+                found.append(measured(os.fsdecode(content_of(room / "told")), marks.files))
+        return found
+
+    return marks, undisturbed(in_copy(World(home, texts=marks.texts), task)[0])
+
+
+def _takes(shell: InstalledShell, text: bytes) -> bool:
+    """Whether a shell takes a text for a script, and says nothing to it: ``-n`` (POSIX.1-2017, XCU 2.14, "set")."""
+    answer = subprocess.run([shell.program, "-n", "/dev/stdin"], input=text, capture_output=True, check=False)
+    return answer.returncode == 0 and not answer.stderr
+
+
+def _environment(shell: InstalledShell, machine: Machine) -> dict[str, str]:
+    return clean_environment(
+        machine.environ, machine.login_environ, machine.locations.home, shell.program, user_name(), machine.login_path
+    )
 
 
 def _context(name: str) -> Context:
@@ -99,9 +141,7 @@ def _worlds(machine: Machine) -> dict[str, World]:
 
 def _starts(shell: InstalledShell, context: Context, machine: Machine, seconds: float) -> tuple[Starts, ...]:
     """Starts in each home by turns, until each median is known well enough, or the time is over."""
-    environment = clean_environment(
-        machine.environ, machine.login_environ, machine.locations.home, shell.program, user_name(), machine.login_path
-    )
+    environment = _environment(shell, machine)
     words = [shell.program, *context.options, "-c", ":" if shell.name != "fish" else "true"]
     worlds, taken = _worlds(machine), {way: list[float]() for way in WAYS}
     began = time.monotonic()
@@ -126,48 +166,5 @@ def spread(way: str, found: Sequence[float]) -> Starts:
     listed = sorted(found)
     half = 0.98 * math.sqrt(len(listed))
     low, high = math.floor(len(listed) / 2 - half), math.ceil(len(listed) / 2 + half)
-    return Starts(way, statistics.median(listed), listed[max(0, low)], listed[min(len(listed) - 1, high)], len(listed))
-
-
-def line_costs(traces: Iterable[StartupTrace], data: Path) -> tuple[tuple[LineCost, ...], float]:
-    """The cost of each line of a file, dearest first, and that of all that stands in files of ours, in milliseconds.
-
-    What telling a line takes is in each step: the lower quartile of all steps of a trace, which are mostly trivial, is taken out. Pure.
-    """
-    each: dict[tuple[str, int], list[float]] = {}
-    texts: dict[tuple[str, int], str] = {}
-    own: list[float] = []
-    for trace in traces:
-        steps = trace.steps
-        ends = [*(step.at for step in steps[1:]), max(trace.ended, steps[-1].at) if steps else 0.0]
-        took = [end - step.at for step, end in zip(steps, ends, strict=False)]
-        if not took:
-            continue
-        telling = statistics.quantiles(took, n=4)[0] if len(took) > 1 else 0.0
-        sums: dict[tuple[str, int], float] = {}
-        ours = 0.0
-        for step, seconds in zip(steps, took, strict=False):
-            cost = max(0.0, seconds - telling)
-            if step.file and Path(step.file).is_relative_to(data):
-                ours += cost
-            elif step.file:
-                sums[step.file, step.line] = sums.get((step.file, step.line), 0.0) + cost
-                texts.setdefault((step.file, step.line), step.text)
-        own.append(ours)
-        for place, cost in sums.items():
-            each.setdefault(place, []).append(cost)
-    lines = [
-        LineCost(file, line, statistics.median(costs) * 1000, texts[file, line].split("\n")[0])
-        for (file, line), costs in each.items()
-    ]
-    whole = statistics.median(own) * 1000 if own else 0.0
-    return tuple(sorted(lines, key=lambda line: -line.milliseconds)), whole
-
-
-def written_text(line: LineCost) -> str:
-    """The line as it stands in its file; what the shell told of it where that cannot be read."""
-    try:
-        rows = Path(line.file).read_text("utf-8", "replace").splitlines()
-    except OSError:
-        rows = []
-    return rows[line.line - 1].strip() if 0 < line.line <= len(rows) else os.fsdecode(os.fsencode(line.text))
+    ends = listed[max(0, low)], listed[min(len(listed) - 1, high)]
+    return Starts(way, statistics.median(listed), *ends, len(listed), tuple(round(each, 2) for each in found))

@@ -10,11 +10,10 @@ from pathlib import Path
 from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.survey.findings import Trouble
 from zesty_anchor.survey.machine import Machine
+from zesty_anchor.survey.startup.line_cost import DEAR_SECONDS, mend_for, written_text
 from zesty_anchor.survey.startup.startup_trace import StartupTrace
 from zesty_anchor.survey.startup.step import Place, Step
 
-SLOW_SECONDS = 0.15
-"""A line that takes longer is told."""
 _PRINTS = re.compile(r"(?:builtin |command )?(?:echo|printf|print|cat|uname|date|fortune|figlet|uptime|w|who)\b")
 _READS = re.compile(r"(?:\.|source|eval)\s+(.*)", re.DOTALL)
 _PASSED = frozenset(
@@ -45,8 +44,8 @@ def start_troubles(started: list[StartupTrace], machine: Machine) -> Iterator[Tr
     """Each with file and line where the shell tells them."""
     for trace in started:
         yield from _noise(trace, machine)
-        yield from _slow(trace, machine)
         yield from _twice(trace, machine)
+    yield from _slow(started, machine)
     yield from _disagreeing(started, machine)
     yield from _never_read(started, machine)
     yield from _dangling(machine)
@@ -84,21 +83,23 @@ def printing(trace: StartupTrace, words: str) -> Place | None:
     return Place(step.file, step.line) if step else None
 
 
-def _slow(trace: StartupTrace, machine: Machine) -> Iterator[Trouble]:
-    for step, following in zip(trace.steps, trace.steps[1:], strict=False):
-        took = following.at - step.at
-        if took > SLOW_SECONDS and step.file and _mine(step, machine):
-            place = (machine.locations.shown(step.file), step.line)
-            what = (
-                f"this line takes {SLOW_SECONDS * 1000:.0f} ms or more of each start: {step.text.splitlines()[0][:50]}"
-            )
-            yield Trouble(
-                *place,
-                what,
-                (trace.shell,),
-                "read it only when it is needed, or keep what it prints in a file",
-                weight=25,
-            )
+def _slow(started: Iterable[StartupTrace], machine: Machine) -> Iterator[Trouble]:
+    """A line that took long in each start of a shell in which it ran: once may be chance."""
+    took: dict[tuple[str, Place], list[float]] = {}
+    texts: dict[tuple[str, Place], str] = {}
+    for trace in started:
+        ends = [*(step.at for step in trace.steps[1:]), trace.ended]
+        for step, end in zip(trace.steps, ends, strict=False):
+            if step.file and _mine(step, machine):
+                key = trace.shell, Place(step.file, step.line)
+                took.setdefault(key, []).append(end - step.at)
+                texts.setdefault(key, step.text.splitlines()[0] if step.text else "")
+    for (shell, place), seconds in took.items():
+        if min(seconds) <= DEAR_SECONDS:
+            continue
+        text = written_text(place.file, place.line, texts[shell, place])
+        what = f"this line takes {min(seconds) * 1000:.0f} ms of each start: {text[:50]}"
+        yield Trouble(machine.locations.shown(place.file), place.line, what, (shell,), mend_for(text), weight=25)
 
 
 def _twice(trace: StartupTrace, machine: Machine) -> Iterator[Trouble]:

@@ -24,7 +24,7 @@ from zesty_anchor.shells.shell import Context
 from zesty_anchor.shells.together import Interrupted, never
 from zesty_anchor.survey.machine import InstalledShell, Machine
 from zesty_anchor.survey.startup import fish_variables
-from zesty_anchor.survey.startup.fish_trace import fish_steps
+from zesty_anchor.survey.startup.fish_trace import fish_steps, profile_ended
 from zesty_anchor.survey.startup.fish_words import fish_words
 from zesty_anchor.survey.startup.sh_trace import FIELD, RECORD, ended_at, settled, traced_steps
 from zesty_anchor.survey.startup.step import Place, Step
@@ -174,17 +174,20 @@ def trace_startup(
         started = {**environment, **dict(context.variables), **more}
         # zsh asks a user who has no startup files of its own about them, but not on a screen as narrow as this one.
         with under_pty(traced, started, Path(environment["HOME"]), seconds=seconds, columns=70) as child:
-            ended = wait_for(child, None, seconds, interrupted)
+            gone = wait_for(child, None, seconds, interrupted)
             said = os.fsdecode(child.before or b"") if shell.name != "tcsh" else ""
         steps = tuple(_steps(shell, room, machine, environment["PATH"]))
         if not (room / "ready").exists():
             where = f", at {steps[-1].file}:{steps[-1].line}" if steps and steps[-1].file else ""
-            why = "ended it before the first command" if ended else f"did not come to an end within {seconds:.0f} s"
+            why = "ended it before the first command" if gone else f"did not come to an end within {seconds:.0f} s"
             return StartupTrace(shell.name, context.name, steps, cut_off=f"a startup file {why}{where}")
         variable = _variable(names) if shell.name not in ("fish", "tcsh") else ""
-        told = os.fsdecode(content_of(room / "trace")) if shell.name not in ("fish", "tcsh") else ""
+        if shell.name == "fish":
+            ended = profile_ended(os.fsdecode(content_of(room / "profile")))
+        else:
+            ended = 0.0 if shell.name == "tcsh" else ended_at(os.fsdecode(content_of(room / "trace")), str(room))
         return msgspec.structs.replace(
-            _read(shell.name, context.name, steps, room), said=said, asked=variable, ended=ended_at(told, str(room))
+            _read(shell.name, context.name, steps, room), said=said, asked=variable, ended=ended
         )
 
 
