@@ -58,10 +58,11 @@ def _starts(axes: Any, cost: ShellCost) -> None:
 def _waterfall(axes: Any, cost: ShellCost, shown: Callable[[str], str]) -> None:
     """The shell itself, then what each of the dearest lines adds, the rest of them, and ours."""
     bare, whole = cost.starts[-1].median, cost.starts[0].median
-    dear = [line for line in cost.lines if line.milliseconds >= 0.5][:_MOST]
-    rest = sum(line.milliseconds for line in cost.lines) - sum(line.milliseconds for line in dear)
+    yours = [line for line in cost.lines if shown(line.file).startswith("~")]  # a start without these has the system's
+    dear = [line for line in yours if line.milliseconds >= 0.5][:_MOST]
+    rest = sum(line.milliseconds for line in yours) - sum(line.milliseconds for line in dear)
     ours = max(0.0, cost.starts[0].median - cost.starts[1].median)
-    rows = [("the shell itself", bare, _COLOURS[2])]
+    rows = [("the shell, the system's files", bare, _COLOURS[2])]
     rows += [(_words(line, shown), line.milliseconds, _COLOURS[1]) for line in dear]
     rows += [("other lines of yours", rest, _COLOURS[1]), ("zesty-anchor", ours, _COLOURS[0])]
     at = 0.0
@@ -70,7 +71,7 @@ def _waterfall(axes: Any, cost: ShellCost, shown: Callable[[str], str]) -> None:
         axes.annotate(f" {cost_of_it:.1f}", (at + cost_of_it, row), va="center")
         at += cost_of_it
     axes.axvline(whole, color="black", linewidth=0.8, linestyle=":")
-    axes.set_yticks(range(len(rows)), [name for name, *_ in rows])
+    axes.set_yticks(range(len(rows)), [name for name, *_ in rows], parse_math=False)
     axes.set_ylim(len(rows) - 0.4, -0.6)
     axes.set_xlim(0, max(at, whole) * 1.12)
     axes.set_xlabel("milliseconds; the dotted line is a whole start")

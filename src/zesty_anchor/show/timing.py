@@ -43,7 +43,7 @@ def _starts(paint: Paint, cost: ShellCost) -> None:
     ours = max(0.0, as_it_is.median - without_ours.median)
     yours = max(0.0, without_ours.median - bare.median)
     rows = [
-        ["the shell itself", f"{bare.median:.1f} ms"],
+        ["shell and system", f"{bare.median:.1f} ms"],
         ["your startup files", f"{yours:.1f} ms"],
         ["zesty-anchor", f"{ours:.1f} ms"],
     ]
@@ -64,7 +64,7 @@ def _lines(paint: Paint, cost: ShellCost, shown: Shown) -> None:
     if not dear:
         paint.write(f"No line of yours costs {_WORTH:.0f} ms.")
         return
-    paint.write(paint.head("Your dearest lines") + ("" if cost.exact else paint.faint(", as a trace tells them")))
+    paint.write(paint.head("The dearest lines") + ("" if cost.exact else paint.faint(", as a trace tells them")))
     most = dear[0].milliseconds
     told = dear[:_MOST]
     rows = [
