@@ -52,6 +52,7 @@ PROGRAMS = {
         "zypper",
         "rpmbuild",
         "createrepo_c",
+        "chromium",
         "pacman",
     )
     if (path := shutil.which(name, path=f"{login_path()}:/usr/sbin:/sbin"))

@@ -8,13 +8,16 @@ from zesty_anchor.engine.database import Database
 
 
 class PastChange(msgspec.Struct, frozen=True):
-    """One change of a run: its state is done, taken back or begun; ``seconds`` is how long it took (0: not known)."""
+    """One change of a run: its state is done, taken back or begun; ``seconds`` is how long it took, ``began`` when it began
+    (seconds since 1970; both 0: not known).
+    """
 
     kind: str
     action: str
     subject: str
     state: str
     seconds: float
+    began: float = 0.0
 
 
 class PastRun(msgspec.Struct, frozen=True):
@@ -46,7 +49,7 @@ def past_runs(base: Database) -> list[PastRun]:
             "SELECT kind, action, subject, state, began, ended FROM changes WHERE run = ? ORDER BY change", (run,)
         )
         changes = tuple(
-            PastChange(kind, action, subject, state, max(0.0, until - since) if since and until else 0.0)
+            PastChange(kind, action, subject, state, max(0.0, until - since) if since and until else 0.0, since or 0.0)
             for kind, action, subject, state, since, until in rows
         )
         attic = tuple(row[0] for row in base.rows("SELECT was FROM kept WHERE run = ? ORDER BY was", (run,)))

@@ -14,8 +14,10 @@ from zesty_anchor.planning.agreement import is_agreed
 from zesty_anchor.planning.look import look_at
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.recipes import shipped
-from zesty_anchor.survey.findings import Findings
+from zesty_anchor.survey.findings import Findings, Trouble
 from zesty_anchor.survey.look import look
+from zesty_anchor.survey.machine import Machine
+from zesty_anchor.survey.startup.provenance import Origin
 from zesty_anchor.system.problem import UsageProblem
 
 
@@ -24,6 +26,14 @@ def survey(workstation: Workstation, person: Person) -> Findings:
     manifest = workstation.locations.shown(workstation.file) if workstation.manifest.tools else ""
     privilege = finder(person, workstation.environ)().way
     return look(look_at(workstation), _recipes(workstation), shipped(), privilege, manifest)
+
+
+def path_and_troubles(workstation: Workstation, machine: Machine) -> tuple[tuple[Origin, ...], tuple[Trouble, ...]]:
+    """Where the entries of PATH come from in fresh shells, and what is wrong, the worst first."""
+    from zesty_anchor.survey.look import path_and_troubles
+
+    path, troubles = path_and_troubles(machine, {**shipped(), **_recipes(workstation)})
+    return tuple(path), troubles
 
 
 def _recipes(workstation: Workstation) -> dict[str, Recipe]:

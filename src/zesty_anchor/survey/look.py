@@ -73,6 +73,13 @@ def look(
     )
 
 
+def path_and_troubles(machine: Machine, recipes: Mapping[str, Recipe]) -> tuple[list[Origin], tuple[Trouble, ...]]:
+    """The entries of PATH in fresh shells, and what is wrong; of the commands nothing is asked."""
+    started = traces(machine, asked=())
+    path = origins("PATH", started, machine, Owners(machine))
+    return path, _all_troubles(machine, started, path, recipes)
+
+
 def _all_troubles(
     machine: Machine, started: list[StartupTrace], path: list[Origin], recipes: Mapping[str, Recipe]
 ) -> tuple[Trouble, ...]:

@@ -1,0 +1,53 @@
+"""``zesty-anchor report``."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from zesty_anchor.commands.options import Setting, with_setting
+from zesty_anchor.files.replace import replace
+from zesty_anchor.operations.report import report
+from zesty_anchor.system.problem import UsageProblem
+
+_BEGINNING = 4096
+
+
+@click.command()
+@click.argument("file", type=click.Path(path_type=Path, dir_okay=False), required=False)
+@with_setting(jobs=True, yes=True, trust=True)
+def command(setting: Setting, file: Path | None) -> None:
+    """One page (HTML) with all of it: what was asked for, what stands, the proof, PATH, the last runs, and what to do next.
+
+    FILE holds the whole page: nothing else is needed to read it, today or in a year. With --json the same facts, and no FILE is needed.
+    """
+    if file is None and not setting.as_json:
+        raise click.UsageError("name the FILE for the page: zesty-anchor report FILE.html")
+    if file is not None:
+        _check(file)
+    with setting.opened() as (workstation, person):
+        found = report(workstation, person)
+        locations = workstation.locations
+    if file is not None:
+        from zesty_anchor.show.report import page
+
+        replace(file, page(found, locations.home).encode("utf-8", "replace"), 0o644)
+    if setting.as_json:
+        setting.print_json(found)
+    elif file is not None:
+        paint = setting.out
+        state = paint.good("all well") if found.verified.ok else paint.bad("not well")
+        paint.write(f"{locations.shown(file.absolute())}: {state}; {len(found.next)} to do next")
+
+
+def _check(file: Path) -> None:
+    """Raises ``UsageProblem`` where something stands there that is no report, or there is no such folder."""
+    from zesty_anchor.show.report import GENERATOR
+
+    if not file.absolute().parent.is_dir():
+        raise UsageProblem(f"there is no folder {file.absolute().parent}", advice="make it first, or name another one")
+    if file.exists() and GENERATOR not in file.read_bytes()[:_BEGINNING]:
+        raise UsageProblem(
+            f"{file} exists, and is no report", advice="name another file: what is not ours is not overwritten"
+        )

@@ -1,0 +1,67 @@
+"""All that is told of a workstation at once: what was asked for, what stands, what was proved, and what was done."""
+
+from __future__ import annotations
+
+import msgspec
+
+from zesty_anchor.changes.kept import Kept
+from zesty_anchor.engine.past_runs import PastRun
+from zesty_anchor.proof.verified import Verified
+from zesty_anchor.survey.findings import Trouble
+from zesty_anchor.survey.startup.past_costs import PastCost
+from zesty_anchor.survey.startup.provenance import Origin
+
+
+class Asked(msgspec.Struct, frozen=True):
+    """What the manifest asks for, by its key: ``runtimes.kelp``, and in words."""
+
+    key: str
+    text: str
+
+
+class Stands(msgspec.Struct, frozen=True):
+    """A version on the shelf: the wants that it stands for (none: nobody asks for it any more), what decided it where it is in
+    effect, and where it came from. ``digest`` and ``signed_by`` are empty where its feed gives none.
+    """
+
+    runtime: str
+    version: str
+    wants: tuple[str, ...]
+    decided_by: str
+    folder: str
+    feed: str
+    url: str
+    digest: str
+    signed_by: str
+    on: str = ""
+    extras: tuple[str, ...] = ()
+
+
+class ToDo(msgspec.Struct, frozen=True):
+    """What there is to do: a command or an edit, and what it mends."""
+
+    mend: str
+    why: tuple[str, ...]
+
+
+class Report(msgspec.Struct, frozen=True):
+    """The whole. ``at`` is when it was made (seconds since 1970), ``digest`` that of the manifest (SHA-256), ``path`` the entries of PATH in fresh
+    shells, ``costs`` the starts of shells as they were measured last, and ``next`` what there is to do, the most pressing first.
+    """
+
+    at: float
+    program: str
+    system: str
+    platform: str
+    title: str
+    manifest: str
+    digest: str
+    asked: tuple[Asked, ...]
+    stands: tuple[Stands, ...]
+    verified: Verified
+    path: tuple[Origin, ...]
+    troubles: tuple[Trouble, ...]
+    runs: tuple[PastRun, ...]
+    kept: tuple[Kept, ...]
+    costs: PastCost | None
+    next: tuple[ToDo, ...]
