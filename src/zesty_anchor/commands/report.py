@@ -25,7 +25,7 @@ def command(setting: Setting, file: Path | None) -> None:
     if file is None and not setting.as_json:
         raise click.UsageError("name the FILE for the page: zesty-anchor report FILE.html")
     if file is not None:
-        _check(file)
+        check_file(file)
     with setting.opened() as (workstation, person):
         found = report(workstation, person)
         locations = workstation.locations
@@ -41,7 +41,7 @@ def command(setting: Setting, file: Path | None) -> None:
         paint.write(f"{locations.shown(file.absolute())}: {state}; {len(found.next)} to do next")
 
 
-def _check(file: Path) -> None:
+def check_file(file: Path) -> None:
     """Raises ``UsageProblem`` where something stands there that is no report, or there is no such folder."""
     from zesty_anchor.show.report import GENERATOR
 

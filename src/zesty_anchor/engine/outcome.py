@@ -21,7 +21,7 @@ class Estimate(msgspec.Struct, frozen=True):
 
 class ChangeReport(msgspec.Struct, frozen=True):
     """One change. ``outcome`` is pending, done, failed, waited (for one that failed),
-    taken back or not taken back."""
+    taken back or not taken back; in a rehearsal simulated, where it was only told."""
 
     kind: str
     subject: str
@@ -31,6 +31,11 @@ class ChangeReport(msgspec.Struct, frozen=True):
     problem: str = ""
     where: str = ""
     advice: str = ""
+
+    @property
+    def well(self) -> bool:
+        """Whether what needs it may follow."""
+        return self.outcome in ("done", "simulated")
 
 
 class Outcome(msgspec.Struct, frozen=True):
@@ -53,7 +58,7 @@ class Outcome(msgspec.Struct, frozen=True):
     @property
     def failed(self) -> int:
         """How many failed, or waited for one that did."""
-        return len(self.changes) - self.changed
+        return sum(not change.well for change in self.changes)
 
     @property
     def well(self) -> bool:

@@ -23,9 +23,19 @@ _STUCK_SECONDS = 1.0
 
 
 class Runner:
-    """Carries out the changes of one run."""
+    """Carries out the changes of one run. Where it ``simulates``, what needs privilege is only told."""
 
-    def __init__(self, kinds: Kinds, journal: Journal, bench: Bench, reporter: Reporter, run: int, jobs: int) -> None:
+    def __init__(
+        self,
+        kinds: Kinds,
+        journal: Journal,
+        bench: Bench,
+        reporter: Reporter,
+        run: int,
+        jobs: int,
+        *,
+        simulates: bool = False,
+    ) -> None:
         self._kinds = kinds
         self._journal = journal
         self._bench = msgspec.structs.replace(
@@ -39,6 +49,7 @@ class Runner:
         self.reporter = reporter
         self.run = run
         self._jobs = max(1, jobs)
+        self._simulates = simulates
         self._stop = threading.Event()
         self._at_work: dict[str, _Made] = {}
         self._taking = threading.Lock()
@@ -101,7 +112,7 @@ class Runner:
                 first = {c.key: c.needs | c.follows for c in waiting}
                 for change in [c for c in waiting if all(self._settled(n, results, keys) for n in first[c.key])]:
                     waiting.remove(change)
-                    failed = [n for n in change.needs if n in results and results[n].outcome != "done"]
+                    failed = [n for n in change.needs if n in results and not results[n].well]
                     if failed:
                         results[change.key] = waits(change, f"it needs {results[failed[0]].subject}")
                     else:
@@ -110,7 +121,7 @@ class Runner:
                 for future in done:
                     change = running.pop(future)
                     problem = _problem_of(future)
-                    results[change.key] = report(change, "failed" if problem else "done", problem)
+                    results[change.key] = report(change, "failed" if problem else self._ended(change), problem)
         except BaseException:
             self._stop.set()
             pool.shutdown(wait=False, cancel_futures=True)
@@ -140,7 +151,8 @@ class Runner:
         """``done`` gets what was carried out, and is empty again where that was taken back."""
         for place, change in enumerate(changes):
             try:
-                done.append(self._one_made(change))
+                made_now = self._one_made(change)
+                done += [made_now] if made_now is not None else []
             except Exception as error:
                 problem = _as_problem(error, change)
                 for made in reversed(done):
@@ -154,7 +166,10 @@ class Runner:
                 for made in reversed(done):
                     self._take_back(made)
                 raise
-        return [report(change, "done") for change in changes]
+        return [report(change, self._ended(change)) for change in changes]
+
+    def _ended(self, change: Change) -> str:
+        return "simulated" if self._simulates and change.privileged else "done"
 
     def _take_back(self, made: _Made) -> None:
         """Take a change of this run back. Its record may hold more than the journal has of it yet."""
@@ -169,9 +184,11 @@ class Runner:
         except Exception as error:
             raise _as_problem(error, change) from error
 
-    def _one_made(self, change: Change) -> _Made:
-        """Journal, carry out, journal. Whatever fails in between is taken back before it is raised on."""
+    def _one_made(self, change: Change) -> _Made | None:
+        """Journal, carry out, journal. Whatever fails in between is taken back before it is raised on. None for what is only told."""
         text = f"{change.action} {change.subject}"
+        if self._ended(change) == "simulated":
+            return None
         self.reporter.began(change.key, text)
         try:
             record = change.prepare(self._bench)

@@ -9,7 +9,7 @@ import stat
 from pathlib import Path
 
 from zesty_anchor.files.digest import digest_of_file
-from zesty_anchor.files.removal import discard_any
+from zesty_anchor.files.removal import discard_any, set_aside
 from zesty_anchor.files.replace import beside_name, flush_folder
 
 _FLUSHES = 16
@@ -43,9 +43,8 @@ def move(source: Path, target: Path) -> None:
         flush_folder(target.parent)
     finally:
         discard_any(beside)
-    going = _going(source)
-    discard_any(going)
-    source.rename(going)
+    discard_any(_going(source))
+    going = set_aside(source, _going(source))
     flush_folder(source.parent)
     discard_any(going)
 

@@ -10,7 +10,7 @@ from pathlib import Path
 import msgspec
 
 from zesty_anchor.files.folders import remove_empty
-from zesty_anchor.files.removal import discard
+from zesty_anchor.files.removal import discard, set_aside
 from zesty_anchor.files.replace import beside_name
 from zesty_anchor.system.mounts import check_kept
 
@@ -42,9 +42,7 @@ def remove(*folders: Path) -> None:
         except (OSError, msgspec.MsgspecError):
             pass
         if folder.is_dir() and not folder.is_symlink():
-            going = beside_name(folder)
-            folder.rename(going)
-            discard(going)
+            discard(set_aside(folder, beside_name(folder)))
         else:
             discard(folder)
     remove_empty(made)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import os
 import stat
 from pathlib import Path
@@ -20,6 +21,19 @@ def discard(folder: Path) -> None:
     import shutil
 
     shutil.rmtree(folder)
+
+
+def set_aside(path: Path, aside: Path) -> Path:
+    """Rename what is about to be removed, so that no half of it is ever seen. Returns where it is then: where it was, if its file system
+    renames no folder that came from a lower layer (the kernel's Documentation/filesystems/overlayfs, "Renaming directories").
+    """
+    try:
+        path.rename(aside)
+    except OSError as error:
+        if error.errno != errno.EXDEV:
+            raise
+        return path
+    return aside
 
 
 def discard_any(path: Path) -> None:

@@ -10,7 +10,7 @@ import msgspec
 
 from zesty_anchor.engine.questions import Asker
 from zesty_anchor.engine.reporter import Reporter, Silent
-from zesty_anchor.system.privilege import Access, access
+from zesty_anchor.system.privilege import REHEARSAL, Access, access
 
 if TYPE_CHECKING:
     from zesty_anchor.system.root_hand import RootHand
@@ -21,6 +21,7 @@ class Person(msgspec.Struct, frozen=True):
 
     ``asker`` is None where nobody can be asked; with ``yes`` it is not asked what is safe. ``jobs`` is how much may go on at
     a time. ``trusted`` is a manifest that they said may run what it names. ``hand`` is what stayed behind as root, where the program was started through sudo and stepped down.
+    In a rehearsal (``rehearses``) what needs privilege is told and not done.
     """
 
     reporter: Reporter = Silent()
@@ -29,8 +30,11 @@ class Person(msgspec.Struct, frozen=True):
     jobs: int = 4
     hand: RootHand | None = None
     trusted: Path | None = None
+    rehearses: bool = False
 
 
 def finder(person: Person, environ: Mapping[str, str]) -> Callable[[], Access]:
     """Finds the way to privilege, when it is asked to."""
+    if person.rehearses:
+        return lambda: REHEARSAL
     return lambda: access(environ, person.hand)

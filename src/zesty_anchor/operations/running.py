@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, nullcontext
 from functools import partial
 
 import msgspec
@@ -57,7 +57,7 @@ def ask(
     if given.password and password_question(given) not in asked:
         asked.append(password_question(given))
     secrets = settle(asked, person.asker, yes=person.yes)
-    granted = authenticate(given, user_name(), workstation.environ)
+    granted = given if person.rehearses else authenticate(given, user_name(), workstation.environ)
     ahead = estimate(changes)
     if asked and ahead.steps:
         person.reporter.unattended(ahead.steps, ahead.size, ahead.unknown)
@@ -90,7 +90,7 @@ def bench_of(
         environ=workstation.environ,
         attic=Attic(attic, partial(journal.keep, run)),
         open_body=(offers or Offers(workstation)).open_body,
-        run_privileged=hands.run if hands.access.way else lambda command, hear: 1,
+        run_privileged=hands.run if hands.access.way and not person.rehearses else lambda command, hear: 1,
         log=log,
         told=person.reporter.told,
         moved=person.reporter.moved,
@@ -116,7 +116,7 @@ def journal_alone(person: Person, workstation: Workstation, granted: Granted | N
             if granted is None:
                 yield journal
             else:
-                with granted.hands.kept_alive():
+                with nullcontext() if person.rehearses else granted.hands.kept_alive():
                     yield journal
         finally:
             journal.close()
@@ -135,7 +135,8 @@ def one_run(
     bench = bench_of(run, journal, person, workstation, granted, offers)
     keep_newest(bench.log.parent)
     try:
-        yield Runner(KINDS, journal, bench, EventLog(bench.log, person.reporter), run, person.jobs)
+        log = EventLog(bench.log, person.reporter)
+        yield Runner(KINDS, journal, bench, log, run, person.jobs, simulates=person.rehearses)
     finally:
         journal.end_run(run)
         remove_empty(map(str, (bench.attic.folder, bench.log)))

@@ -90,7 +90,7 @@ class Stages:
             machine = machine.again(touched)
             plan = self._planner.plan(machine, self._journal.resolutions(), self._answers, self._given_up)
             self._mark_what_waits(plan)
-            if stage >= Stage.SHELL and any(report.outcome != "done" for report in done):
+            if stage >= Stage.SHELL and not all(report.well for report in done):
                 return plan, machine, False
         for change in plan.changes:
             if change.pending and change.key not in self._marked:
@@ -105,7 +105,7 @@ class Stages:
     @property
     def _given_up(self) -> frozenset[str]:
         """The keys of what could not be done."""
-        return frozenset(key for key, report in self._marked.items() if report.outcome != "done")
+        return frozenset(key for key, report in self._marked.items() if not report.well)
 
     def _mark(self, change: Change, report: ChangeReport) -> None:
         self._marked[change.key] = report

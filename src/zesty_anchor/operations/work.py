@@ -93,7 +93,7 @@ class Work:
     def _run(self, granted: Granted, journal: Journal, plan: Plan, machine: Machine) -> Outcome:
         with one_run(journal, self._person, self._workstation, granted, self._offers) as runner:
             done = tuple(runner.stage(self._first))
-            if any(each.outcome != "done" for each in done):
+            if not all(each.well for each in done):
                 return Outcome(done, notices=tuple(runner.notices))
             stages = Stages(self._planner, runner, journal, self._person, self._answers)
             try:

@@ -8,7 +8,7 @@ from collections.abc import Collection, Mapping
 from pathlib import Path
 
 from zesty_anchor.files import folders
-from zesty_anchor.files.removal import discard
+from zesty_anchor.files.removal import discard, set_aside
 from zesty_anchor.system.problem import Problem
 
 
@@ -89,6 +89,9 @@ def take_off(target: Path, staging: Path) -> Path | None:
     """Rename a version off the shelf, so that no half of it is ever seen there. Returns the folder to be removed."""
     if not target.exists():
         return None
-    away = Path(tempfile.mkdtemp(prefix="gone.", dir=staging)) / target.name
-    target.rename(away)
-    return away.parent
+    room = Path(tempfile.mkdtemp(prefix="gone.", dir=staging))
+    away = set_aside(target, room / target.name)
+    if away == target:
+        room.rmdir()
+        return target
+    return room

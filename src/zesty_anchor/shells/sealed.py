@@ -14,6 +14,7 @@ import pickle
 import shutil
 import signal
 import stat
+import tempfile
 from collections.abc import Callable, Iterable, Mapping
 from pathlib import Path
 from typing import Any, TypeVar
@@ -34,6 +35,9 @@ _FOLDERS = ("/usr/local/bin", "/usr/bin", "/bin", "/usr/local/sbin", "/usr/sbin"
 _NEW_USER, _NEW_MOUNTS, _NEW_NETWORK = 0x10000000, 0x00020000, 0x40000000
 _BIND, _RECURSIVE, _PRIVATE = 4096, 16384, 1 << 18
 _DIE_WITH_PARENT = 1
+_MOUNT_SETATTR, _READ_ONLY, _AT_RECURSIVE, _HERE = 442, 1, 0x8000, -100
+_FREE = ("/tmp", "/var/tmp", "/dev/shm", "/proc")
+"""What is written at any time, and holds nothing that lasts."""
 
 _Result = TypeVar("_Result")
 
@@ -41,13 +45,15 @@ _Result = TypeVar("_Result")
 class World(msgspec.Struct, frozen=True):
     """A home as it would be: with other content in some of its files (``texts``), and without others (``gone``).
 
-    ``sealed`` cuts the network off, and has harmful commands written down.
+    ``sealed`` cuts the network off, and has harmful commands written down. ``apart`` makes everything read-only but the copy and the
+    folders for temporary files, and keeps what is written on a disk and not in memory.
     """
 
     home: Path
     texts: Mapping[Path, bytes] = {}
     gone: tuple[Path, ...] = ()
     sealed: bool = False
+    apart: bool = False
 
 
 class Closed(Exception):
@@ -202,7 +208,8 @@ def _enter(world: World, room: Path) -> None:
     network = _NEW_NETWORK if world.sealed else 0
     _become(user, group, inside=(0, 0), flags=_NEW_MOUNTS | network)
     _mount("none", "/", "none", _RECURSIVE | _PRIVATE)
-    _mount("tmpfs", str(layer), "tmpfs", 0, "mode=700")
+    if not world.apart:
+        _mount("tmpfs", str(layer), "tmpfs", 0, "mode=700")
     os.chdir(layer)  # names of a layer may hold no comma and no colon, so they are relative
     for name in ("lower", "upper", "work"):
         Path(name).mkdir()
@@ -219,9 +226,29 @@ def _enter(world: World, room: Path) -> None:
     if recorded is not None:
         for target, name in _programs():
             _mount(str(recorded / name), target, "none", _BIND)
+    if world.apart:
+        _keep_the_rest(home)
     os.chdir(home)
     if user != 0:
         _become(0, 0, inside=(user, group))
+
+
+def _keep_the_rest(home: Path) -> None:
+    """Make everything read-only that is mounted, but the home and what must be written at any time (mount_setattr(2))."""
+    free = [each for each in (*_FREE, tempfile.gettempdir()) if os.path.isdir(each)]
+    for folder in free:
+        _mount(folder, folder, "none", _BIND | _RECURSIVE)
+    _set_read_only("/", recursive=True, wanted=True)
+    for folder in (*free, str(home)):
+        _set_read_only(folder, recursive=False, wanted=False)
+
+
+def _set_read_only(path: str, *, recursive: bool, wanted: bool) -> None:
+    attributes = (ctypes.c_uint64 * 4)(_READ_ONLY if wanted else 0, 0 if wanted else _READ_ONLY, 0, 0)
+    _call(
+        "syscall", ctypes.c_long(_MOUNT_SETATTR), ctypes.c_int(_HERE), os.fsencode(path),
+        ctypes.c_uint(_AT_RECURSIVE if recursive else 0), attributes, ctypes.c_size_t(ctypes.sizeof(attributes)),
+    )  # fmt: skip
 
 
 def _within(path: Path, home: Path) -> Path | None:

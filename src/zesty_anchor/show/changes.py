@@ -112,7 +112,13 @@ def _summary(changes: Iterable[ChangeReport]) -> str:
     tally: dict[str, int] = {}
     for change in changes:
         tally[change.outcome] = tally.get(change.outcome, 0) + 1
-    words = {"done": "done", "failed": "failed", "waited": "not begun", "taken back": "taken back"}
+    words = {
+        "done": "done",
+        "simulated": "only told",
+        "failed": "failed",
+        "waited": "not begun",
+        "taken back": "taken back",
+    }
     return ", ".join(
         f"{count(tally[key], 'change')} {word}" if key == "done" else f"{tally[key]} {word}"
         for key, word in words.items()
@@ -137,7 +143,11 @@ def _brought(paint: Paint, changes: Iterable[ChangeReport], outcome: str = "done
     """What is new for the person, or is so no more, in a line each; files of ours are nothing to look at."""
     done = [change for change in changes if change.outcome == outcome]
     for head, kinds in zip(_HEADS[outcome], SUMMED, strict=True):
-        subjects = [change.subject for change in done if change.kind in kinds]
+        subjects = [
+            f"lines of {change.subject}" if change.kind == "conflict-lines" else change.subject
+            for change in done
+            if change.kind in kinds
+        ]
         if subjects:
             more = f", and {len(subjects) - _MOST_NAMED} more" if len(subjects) > _MOST_NAMED else ""
             paint.write(f"{head + ':':16}{', '.join(subjects[:_MOST_NAMED])}{more}")

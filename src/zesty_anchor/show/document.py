@@ -8,6 +8,7 @@ import msgspec
 
 from zesty_anchor.engine.outcome import ChangeReport, Outcome, TakenBack
 from zesty_anchor.planning.plan import Plan
+from zesty_anchor.planning.rehearsed import Rehearsed
 from zesty_anchor.system.credentials import without_credentials
 from zesty_anchor.system.problem import Problem, Problems
 from zesty_anchor.system.visible import escaped_in_json
@@ -52,6 +53,19 @@ def outcome(done: Outcome) -> dict[str, Any]:
         "notices": done.notices,
         "reload": done.reload,
         "administrator": done.errands,
+    }
+
+
+def rehearsed(found: Rehearsed) -> dict[str, Any]:
+    """``rehearse``: what ``provision`` would print, and the rest."""
+    return {
+        **outcome(found.outcome),
+        "reload": "",
+        "back": found.back,
+        "touched": found.touched,
+        "compared": found.compared,
+        "well": found.well,
+        "seconds": found.seconds,
     }
 
 

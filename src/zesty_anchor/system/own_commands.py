@@ -31,6 +31,7 @@ COMMANDS = {
         "What would change, down to the lines of each startup file.", (), ("--check", "--script", *_MANIFEST)
     ),
     "provision": Own("Make this machine as the manifest says, and prove it.", (), ("--deep", *_WORK)),
+    "rehearse": Own("The whole thing for real, in a copy of your home.", (), ("--report", *_WORK)),
     "verify": Own(
         "Open fresh shells and check what the manifest promises.",
         (),
@@ -79,6 +80,7 @@ VALUES = {
     "--junit": "file",
     "--keep": "file",
     "--chart": "file",
+    "--report": "file",
     "-j": "word",
     "--jobs": "word",
     "--run": "word",

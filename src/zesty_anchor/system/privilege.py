@@ -47,6 +47,8 @@ class Access(msgspec.Struct, frozen=True):
 
 
 NO_ACCESS = Access("")
+REHEARSAL = Access("sudo")
+"""Stands for any way to privilege in a rehearsal, which uses none."""
 
 
 def access(environ: Mapping[str, str], hand: RootHand | None = None) -> Access:

@@ -1,0 +1,119 @@
+"""A rehearsal: the same as provisioning, and nothing of the real home is touched."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import Desk
+from zesty_anchor.demo.system_copy import PACKAGE, PROGRAM, put_in, take_out, why_not
+from zesty_anchor.files.move import move
+from zesty_anchor.operations.rehearse import looked
+from zesty_anchor.shells.sealed import World, in_copy
+
+pytestmark = pytest.mark.needs("bash", "zsh")
+OLD = '[[conflicts.remove]]\npath = "~/old-kelp"\n'
+
+
+def crowded(desk: Desk) -> None:
+    """A home with an old install, its lines, and a guard."""
+    desk.write("#!/bin/sh\necho kelp 3.1.0\n", "old-kelp/bin/kelp").chmod(0o755)
+    desk.write('case $- in *i*) ;; *) return ;; esac\nPATH="$HOME/old-kelp/bin:$PATH"\nexport EDITOR=vi\n', ".bashrc")
+    desk.write("path=(~/old-kelp/bin $path)\n", ".zshrc")
+    desk.write("x" * 5000, "papers/tide tables")
+
+
+def done(answer: dict) -> list[tuple[str, str, str]]:  # type: ignore[type-arg]
+    return [(change["kind"], change["subject"], change["outcome"]) for change in answer["changes"]]
+
+
+def test_it_comes_to_the_same_and_the_home_is_as_it_was(desk: Desk) -> None:
+    crowded(desk)
+    desk.wants(OLD)
+    before = looked(desk.home)
+    page = desk.home.parent / "page.html"
+    shown = desk.well("rehearse", "--report", str(page)).out
+    assert looked(desk.home) == before
+    assert "undo left the copy byte for byte as it was" in shown and "Your home is as it was" in shown
+    assert "every fresh shell answers" in shown and "run:   ." not in shown
+    assert "All well" in page.read_text() and "shelf/kelp/4.2.1/bin" in page.read_text()
+    rehearsed = desk.well("rehearse", "--json").json
+    assert looked(desk.home) == before and rehearsed["well"] and not rehearsed["back"] and not rehearsed["touched"]
+    assert done(desk.well("provision", "--json").json) == done(rehearsed)
+    before = looked(desk.home)
+    assert "Nothing to do" in desk.well("rehearse").out
+    assert looked(desk.home) == before
+    desk.wants(OLD, '[runtimes.kelp]\nwant = "3.6"\n')
+    assert "kelp 3.6.2" in desk.well("rehearse").out
+    desk.wants(OLD)
+    assert "All well" in desk.well("verify").out
+
+
+def test_what_goes_wrong_is_told_as_provision_tells_it(desk: Desk) -> None:
+    crowded(desk)
+    desk.wants('[[checks]]\nname = "kelp is new"\nrun = "kelp --version"\nexpect = "kelp 9.*"\n')
+    before = looked(desk.home)
+    answer = desk.run("rehearse")
+    assert answer.code == 1 and "kelp is new" in answer.out and "Your home is as it was" in answer.out
+    desk.wants("", '[runtimes.kelp]\nwant = "9"\n')
+    answer = desk.run("rehearse")
+    assert answer.code == 2 and "workstation.toml" in answer.err and "zesty-anchor list kelp" in answer.err
+    desk.wants()
+    assert set(looked(desk.home)) == set(before)
+    desk.environment["XDG_DATA_HOME"] = str(desk.home.parent / "elsewhere")
+    answer = desk.run("rehearse")
+    assert answer.code == 2 and "elsewhere" in answer.err and "only what is in the home" in answer.err
+
+
+def test_a_stranger_s_manifest_needs_the_same_yes(desk: Desk) -> None:
+    desk.wants()
+    strange = desk.home / "given/workstation.toml"
+    strange.parent.mkdir()
+    desk.manifest.rename(strange)
+    answer = desk.run("rehearse", "-m", str(strange))
+    assert answer.code == 5 and "--trust" in answer.err
+    desk.well("rehearse", "-m", str(strange), "--trust", str(strange))
+    assert desk.run("provision", "-m", str(strange)).code == 5  # a yes for the rehearsal is none for the real thing
+
+
+def test_nothing_outside_the_copy_can_be_written(desk: Desk) -> None:
+    outside = desk.home.parent / "beside"
+    outside.mkdir()
+    run = f"(echo x >{outside}/file) 2>/dev/null && echo written || echo refused"
+    desk.wants(f'[[checks]]\nname = "outside"\nrun = "{run}"\nexpect = "refused"\n')
+    if str(outside).startswith(("/tmp/", "/var/tmp/", "/dev/shm/")):
+        pytest.skip("this is a folder for temporary files, where everything may write")
+    desk.well("rehearse")
+    assert not any(outside.iterdir())
+
+
+@pytest.mark.system
+def test_what_needs_privilege_is_only_told(desk: Desk) -> None:
+    if why_not():
+        pytest.skip(why_not())
+    crowded(desk)
+    desk.wants(f'{OLD}[[conflicts.remove]]\npackage = "{PACKAGE}"\n[[checks]]\nname = "outside"\nrun = "(echo x >/opt/tide-desk) '
+               '2>/dev/null && echo written || echo refused"\nexpect = "refused"\n')  # fmt: skip
+    assert put_in()
+    try:
+        before = looked(desk.home)
+        shown = desk.well("rehearse").out
+        assert "Needs privilege, so it was only told" in shown and PACKAGE in shown
+        assert PROGRAM.exists() and looked(desk.home) == before and not Path("/opt/tide-desk").exists()
+    finally:
+        take_out()
+
+
+def test_a_folder_that_comes_from_a_lower_layer_is_moved_all_the_same(tmp_path: Path) -> None:
+    """As in a container: overlayfs renames none."""
+    (tmp_path / "old/bin").mkdir(parents=True)
+    (tmp_path / "old/bin/kelp").write_text("x")
+
+    def task(home: Path) -> tuple[bool, bool]:
+        move(home / "old", home / "attic")
+        return os.path.lexists(home / "old"), (home / "attic/bin/kelp").is_file()
+
+    assert in_copy(World(tmp_path), task)[0] == (False, True)
+    assert (tmp_path / "old/bin/kelp").read_text() == "x"
