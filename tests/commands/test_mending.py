@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+import sqlite3
+from collections.abc import Callable
+
 import pytest
 
 from tests.conftest import Desk
 from zesty_anchor.demo.home import likeness
+from zesty_anchor.demo.wares import write_index, write_runtime
 
 STATE = (".local/state/zesty-anchor", ".cache/zesty-anchor/answers")
 
@@ -64,3 +68,36 @@ def test_a_version_that_was_deleted_comes_back_the_same(desk: Desk) -> None:
     assert causes == {"~/.local/share/zesty-anchor/shelf/kelp/4.1.0"}
     desk.well("provision")
     assert desk.well("verify", "--json").json["state"] == "well"
+
+
+@pytest.mark.needs("fish")
+def test_what_came_with_a_run_that_failed_is_not_fetched_again(desk: Desk, make_feed: Callable[..., str]) -> None:
+    """The run ended before it was proved, so nobody had noted what "lts" means."""
+    url = make_feed({"empty": b""})
+    recipe = '[recipes.coral]\ncommands = ["coral"]\n[[recipes.coral.requirements]]\nfile = "coral.json"\nfield = "needs.coral"\nform = "npm"\n[feeds.quay]\nkind = "index"\nurl = "{}"\n[runtimes.coral]\nfeed = "quay"\nwant = "1"\n'
+    (folder,) = (path.parent for path in desk.home.parent.rglob("empty"))
+    write_runtime(folder, "coral", [("1.0", "2026-01-01", (), "any", "coral.tar.gz", b"no archive")])
+    write_index(folder, ["coral"])
+    desk.wants(
+        '[shells]\nuse = ["bash", "fish"]\n' + recipe.format(url), '[runtimes.kelp]\nwant = "lts"\nfeed = "harbour"\n'
+    )
+    answer = desk.run("provision", "--json")
+    assert answer.code == 1 and {c["subject"]: c["outcome"] for c in answer.json["changes"]}["kelp 4.2.1"] == "done"
+    assert answer.json["proof"]["ok"], "what could be had is proved"
+    before = (desk.shelf / "kelp/4.2.1").stat().st_ino
+    again = desk.run("provision", "--json")
+    assert [c["subject"] for c in again.json["changes"] if c["kind"] == "version"] == ["coral 1.0"]
+    assert (desk.shelf / "kelp/4.2.1").stat().st_ino == before
+    desk.wants()
+    assert not [c for c in desk.well("provision", "--json").json["changes"] if c["kind"] == "version"]
+    assert (desk.shelf / "kelp/4.2.1").stat().st_ino == before
+
+
+def test_what_a_run_that_was_killed_had_put_there_is_taken_for_its_want(desk: Desk) -> None:
+    desk.wants()
+    desk.well("provision")
+    before = (desk.shelf / "kelp/4.2.1").stat().st_ino
+    with sqlite3.connect(desk.home / ".local/state/zesty-anchor/journal.db") as base:
+        base.execute("DELETE FROM resolutions")
+    assert desk.well("provision", "--json").json["changes"] == []
+    assert (desk.shelf / "kelp/4.2.1").stat().st_ino == before

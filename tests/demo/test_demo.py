@@ -7,6 +7,7 @@ import shutil
 import subprocess
 from pathlib import Path
 
+import pexpect
 import pytest
 
 from tests.conftest import PROGRAM, Desk, is_root, kelp
@@ -16,25 +17,39 @@ from zesty_anchor.demo.home import likeness
 pytestmark = pytest.mark.needs("bash", "zsh")
 
 
-@pytest.mark.system
-def test_the_demo_goes_through(desk: Desk) -> None:
+def test_the_demo_goes_through_and_leaves_the_system_alone(desk: Desk) -> None:
     before = likeness(desk.home)
     answer = desk.well("demo")
-    for word in ("survey", "preview", "provision", "verify", "Nothing to do", "undo", "dismantle", "old-kelp"):
+    for word in ("survey", "preview", "provision", "Nothing to do", "history", "undo", "dismantle", "old-kelp"):
         assert word in answer.out
     assert answer.out.count("byte for byte as it was before") == 2
     assert likeness(desk.home) == before, "the person's own home is not touched"
+    assert "tide-kelp" not in answer.out and not system_copy.PROGRAM.exists()
+
+
+def test_three_things_are_broken_found_and_mended(desk: Desk) -> None:
+    answer = desk.well("demo", "broken")
+    found, mended = answer.out.split("2. A bad day.")[1].split("4. Mend it.")
+    for words in (
+        "Not well",
+        "shelf/kelp/4.2.1/bin/kelp",
+        "~/.bashrc",
+        "shelf/coral/11.0.4/bin/coral",
+        "zesty-anchor provision",
+    ):
+        assert words in found, words
+    assert "All well" in mended and "byte for byte as it was before, our journal included" in mended
+
+
+@pytest.mark.system
+def test_with_the_system_a_package_comes_and_goes_and_the_home_can_be_entered(desk: Desk, tmp_path: Path) -> None:
+    answer = desk.well("demo", "--system", "--keep", str(tmp_path / "kept"))
     if is_root() and shutil.which("apt-get"):
         assert "of Debian package tide-kelp" in answer.out
         assert "brought back:   tide-kelp" in answer.out
         assert not system_copy.PROGRAM.exists(), "the package is taken out at the end"
     else:
         assert "the kelp of a Debian package is left out" in answer.out
-
-
-@pytest.mark.system
-def test_a_kept_demo_can_be_entered(desk: Desk, tmp_path: Path) -> None:
-    desk.well("demo", "--keep", str(tmp_path / "kept"))
     done = subprocess.run(
         ["sh", str(tmp_path / "kept/enter")],
         input=f"{PROGRAM} provision --trust workstation.toml && . ~/.profile && kelp bulletin.kelp\n",
@@ -46,6 +61,24 @@ def test_a_kept_demo_can_be_entered(desk: Desk, tmp_path: Path) -> None:
     )
     assert "high water at the north quay: 41 dm" in done.stdout, done.stdout + done.stderr
     assert desk.run("demo", "--keep", str(tmp_path / "kept")).code == 2
+
+
+def test_a_step_waits_for_the_person(desk: Desk, tmp_path: Path) -> None:
+    (tmp_path / "rooms").mkdir()
+    child = pexpect.spawn(
+        str(PROGRAM), ["demo", "broken", "--steps"], cwd=str(desk.home), encoding="utf-8", dimensions=(50, 120),
+        env={"HOME": str(desk.home), "PATH": "/usr/bin:/bin", "TERM": "xterm", "LANG": "C.UTF-8", "TMPDIR": str(tmp_path / "rooms")},
+        timeout=100,
+    )  # fmt: skip
+    child.expect("1. Make it so")
+    child.expect("Enter goes on")
+    assert "2. A bad day" not in child.before
+    child.sendline("")
+    child.expect("2. A bad day")
+    child.sendintr()
+    child.expect(pexpect.EOF)
+    child.close()
+    assert child.exitstatus == 130 and not list((tmp_path / "rooms").glob("zesty-anchor-demo-*"))
 
 
 @pytest.mark.parametrize(
@@ -64,7 +97,6 @@ def test_kelp_is_a_real_interpreter(tmp_path: Path, text: str, said: str, code: 
     assert (done.stdout, done.returncode) == (said, code)
 
 
-@pytest.mark.system
 def test_without_a_compiler_the_package_is_named(desk: Desk, tmp_path: Path) -> None:
     for name in ("sh", "bash", "zsh"):
         (tmp_path / "bin").mkdir(exist_ok=True)

@@ -8,7 +8,9 @@ import subprocess
 import sys
 import time
 from collections.abc import Callable
+from contextlib import nullcontext
 from pathlib import Path
+from typing import NamedTuple
 
 from zesty_anchor.demo.home import furnish, likeness
 from zesty_anchor.demo.host import Host
@@ -16,6 +18,7 @@ from zesty_anchor.demo.system_copy import PACKAGE, PROGRAM, system_copy, why_not
 from zesty_anchor.demo.wares import compiler, stock_feed
 from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.shells.litter import unlittered
+from zesty_anchor.shells.marked import marked_rows
 from zesty_anchor.shells.shell import Surroundings
 from zesty_anchor.system.host import login_path, user_name
 from zesty_anchor.system.problem import Problem, UsageProblem
@@ -25,33 +28,75 @@ _STATE = (".local/state/zesty-anchor", ".cache/zesty-anchor/builds")
 
 Say = Callable[[str, str], None]
 """Says something: a kind (step, look, note, good) and the text."""
+Pause = Callable[[], None]
+"""Waits until the person wants to go on."""
 
 FOLDERS = ("walk",)
-"""Not a command of ours: real shells that enter a project and leave it."""
+BREAK = ("break",)
+"""Not commands of ours: real shells that enter a project and leave it; and what a bad day does to a home."""
 
-_STEPS = (
-    (("survey",), "What is here?", "an old kelp answers, in bash and in zsh; a folder on PATH does not exist"),
-    (("trace", "kelp"), "Why does that one answer?", "the line of each startup file that put it there"),
-    (("preview",), "What would change?", "every line of the startup files; the old kelp goes only after the proof"),
-    (
-        ("provision", "--trust", "workstation.toml"),
-        "Make it so: it is our own, and may run what it names.",
-        "the table at the end: fresh shells of each kind, asked one by one",
-    ),
-    (("verify",), "Does it hold?", "the same table, whenever you like"),
-    (("provision",), "Once more.", "nothing changes, and it takes no time"),
-    (("list",), "Which version is in effect, and what decided it?", "the file and the line"),
-    (("with", "kelp=3.6", "--", "kelp", "--version"), "Run one command with another version.", "3.6, just this once"),
-    (FOLDERS, "Walk about, in every shell.", "the project ~/soundings pins 3.6: it answers there, and only there"),
-    (("trace", "kelp"), "And now?", "the new one first, in every shell; for scripts and editors its launcher"),
-    (("attic",), "Where is the old one?", "kept, until you throw it away; a package that no archive holds, too"),
-    (("undo",), "Take it back.", "the old kelp is where it was, and so is every line, and the package"),
+_TITLES: dict[tuple[str, ...], str] = {FOLDERS: "cd ~/soundings", BREAK: "rm, sed, chmod"}
+
+
+class Step(NamedTuple):
+    """One step: the command's words, the question that it answers, what to look at, and the exit status that it ends with."""
+
+    words: tuple[str, ...]
+    question: str
+    look: str
+    code: int = 0
+
+
+_PROVISION = Step(
+    ("provision", "--trust", "workstation.toml"),
+    "Make it so: it is our own, and may run what it names.",
+    "the end: what is new, what fresh shells of each kind answered, and the one line to type",
 )
+_UNDO = Step(("undo",), "Take it back.", "the old kelp is where it was, and so is every line")
+
+TOUR = (
+    Step(("survey",), "What is here?", "an old kelp answers, in bash and in zsh; a folder on PATH does not exist"),
+    Step(("trace", "kelp"), "Why does that one answer?", "the line of each startup file that put it there"),
+    Step(("preview",), "What would change?", "your own files by the line; the old kelp goes only after the proof"),
+    _PROVISION,
+    Step(("provision",), "Once more.", "nothing changes, and it takes no time"),
+    Step(("list",), "Which version is in effect, and what decided it?", "the file and the line"),
+    Step(
+        ("with", "kelp=3.6", "--", "kelp", "--version"), "Run one command with another version.", "3.6, just this once"
+    ),
+    Step(FOLDERS, "Walk about, in every shell.", "the project ~/soundings pins 3.6: it answers there, and only there"),
+    Step(("trace", "kelp"), "And now?", "the new one first, in every shell; for scripts and editors its launcher"),
+    Step(("history",), "What was done?", "the run, what it brought, and what it proved"),
+    _UNDO,
+)
+BROKEN = (
+    _PROVISION,
+    Step(
+        BREAK, "A bad day.", "a command of kelp is gone, our line in ~/.bashrc too, and coral may not be run any more"
+    ),
+    Step(("verify",), "What is wrong?", "each cause once, with the file, what it breaks, and what mends it", 4),
+    Step(("provision",), "Mend it.", "only what is broken is made anew; then it is proved"),
+    Step(("verify",), "Is it well?", "three lines, when all is well"),
+)
+SCENARIOS = {"tour": TOUR, "broken": BROKEN}
 
 
-def tell(say: Say, arguments: list[str], keep: Path | None) -> None:
-    """Go through the whole example. Raises ``Problem`` where a step does not do what it should."""
+class Telling(NamedTuple):
+    """How the demo is told: who says it, options for each command, where the home is kept (None: nowhere), whether the system's packages may be
+    touched, and what waits between the steps.
+    """
+
+    say: Say
+    arguments: list[str]
+    keep: Path | None = None
+    system: bool = False
+    pause: Pause = lambda: None
+
+
+def tell(scenario: str, telling: Telling) -> None:
+    """Go through a whole example. Raises ``Problem`` where a step does not do what it should."""
     began = time.monotonic()
+    say, keep = telling.say, telling.keep
     with_c = compiler() is not None
     room = _room(keep)
     try:
@@ -61,53 +106,79 @@ def tell(say: Say, arguments: list[str], keep: Path | None) -> None:
         if not with_c:
             say("note", "there is no C compiler, so brine is left out (on Debian: apt-get install gcc)")
         stock_feed(feed)
-        with Host(feed) as serving, system_copy() as packaged:
+        with Host(feed) as serving, system_copy() if telling.system else nullcontext(False) as packaged:
             manifest = furnish(home, serving.url, with_c=with_c, with_package=packaged)
             say("note", f"a throwaway home in {home}, a download host on {serving.url}")
             if packaged:
                 say("note", f"as root: a small Debian package, {PACKAGE}, is installed, and taken out again at the end")
-            else:
+            elif telling.system:
                 say("note", f"the kelp of a Debian package is left out: {why_not() or 'dpkg would not install it'}")
-            _steps(say, arguments, home, manifest)
+            waited = _steps(telling, SCENARIOS[scenario], home, manifest)
             if packaged and not PROGRAM.exists():
                 raise Problem(f"undo did not bring {PACKAGE} back", advice="please report this")
             if keep:
                 _leave(say, room, manifest, serving.port)
-        say("note", f"the demo took {time.monotonic() - began:.1f} s")
+        say("note", f"the demo took {time.monotonic() - began - waited:.1f} s")
+        others = [name for name in SCENARIOS if name != scenario]
+        say("note", f"another one: zesty-anchor demo {others[0]}")
     finally:
         if keep is None:
             shutil.rmtree(room, ignore_errors=True)
 
 
-def _steps(say: Say, arguments: list[str], home: Path, manifest: Path) -> None:
+def _steps(telling: Telling, steps: tuple[Step, ...], home: Path, manifest: Path) -> float:
+    """Go through the steps. Returns how long the person looked."""
+    say = telling.say
     before = likeness(home)
     environment = _environment(home)
-    for number, (words, question, look) in enumerate(_STEPS, 1):
-        title = "cd ~/soundings" if words is FOLDERS else f"zesty-anchor {' '.join(words)}"
-        say("step", f"{number}. {question}   {title}")
-        say("look", look)
-        if words is FOLDERS:
+    waited = 0.0
+    for number, step in enumerate(steps, 1):
+        if number > 1:
+            began = time.monotonic()
+            telling.pause()
+            waited += time.monotonic() - began
+        title = _TITLES.get(step.words, f"zesty-anchor {' '.join(step.words)}")
+        say("step", f"{number}. {step.question}   {title}")
+        say("look", step.look)
+        if step.words == FOLDERS:
             around = Surroundings(home, home / ".config", data=home / ".local/share", cache=home / ".cache")
             with unlittered([path for shell in SHELLS.values() for path in shell.leaves(around)], home / _STATE[0]):
                 _walk(say, environment, home)
+        elif step.words == BREAK:
+            _break(say, home)
         else:
-            _run([words[0], *arguments, *words[1:]], environment, manifest.parent)
-    _same(before, likeness(home, _STATE), "undo")
-    say("good", "the home is byte for byte as it was before (our journal apart)")
-    say("step", f"{len(_STEPS) + 1}. Leave no trace.   zesty-anchor dismantle --yes")
-    _run(["dismantle", "--yes", *arguments], environment, manifest.parent)
+            _run([step.words[0], *telling.arguments, *step.words[1:]], environment, manifest.parent, step.code)
+    if _UNDO in steps:
+        _same(before, likeness(home, _STATE), "undo")
+        say("good", "the home is byte for byte as it was before (our journal apart)")
+    say("step", f"{len(steps) + 1}. Leave no trace.   zesty-anchor dismantle --yes")
+    _run(["dismantle", "--yes", *telling.arguments], environment, manifest.parent)
     _same(before, likeness(home), "dismantle")
     say("good", "the home is byte for byte as it was before, our journal included")
+    return waited
 
 
-def _run(words: list[str], environment: dict[str, str], folder: Path) -> None:
+def _run(words: list[str], environment: dict[str, str], folder: Path, code: int = 0) -> None:
     sys.stdout.flush()
     answer = subprocess.run([sys.executable, "-m", "zesty_anchor", *words], env=environment, cwd=folder, check=False)
-    if answer.returncode != 0:
+    if answer.returncode != code:
         raise Problem(
-            f"the demo's step {words[0]!r} ended with {answer.returncode}",
+            f"the demo's step {words[0]!r} ended with {answer.returncode}, and not with {code}",
             advice="this is a fault of zesty-anchor: please report what it printed",
         )
+
+
+def _break(say: Say, home: Path) -> None:
+    """Three things that go wrong in a home: a version loses a command, a person takes our line out, and a program may not be run any more."""
+    data = home / ".local/share/zesty-anchor"
+    (data / "shelf/kelp/4.2.1/bin/kelp").unlink()
+    say("note", "removed:    ~/.local/share/zesty-anchor/shelf/kelp/4.2.1/bin/kelp")
+    bashrc = home / ".bashrc"
+    rows = bashrc.read_bytes().splitlines(keepends=True)
+    bashrc.write_bytes(b"".join(row for number, row in enumerate(rows) if number not in marked_rows(rows)))
+    say("note", "taken out:  our line in ~/.bashrc")
+    (data / "shelf/coral/11.0.4/bin/coral").chmod(0o644)
+    say("note", "chmod -x:   ~/.local/share/zesty-anchor/shelf/coral/11.0.4/bin/coral")
 
 
 def _walk(say: Say, environment: dict[str, str], home: Path) -> None:

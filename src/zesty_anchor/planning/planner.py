@@ -156,9 +156,11 @@ def _without(
     if not absent:
         return versions, False
     rest = tuple(version for version in versions if version not in absent)
+    # Files of ours name a runtime's folder also where none of it has ever stood there: they look for what a project pins.
+    stands = {runtime for runtime, _ in machine.shelf}
     lost = {version.runtime for version in absent if version.default}
     used = b"".join(file.content or b"" for file in machine.generated.values())
-    if not rest or any(os.fsencode(machine.locations.shelf / name) + b"/" in used for name in lost):
+    if not rest or any(os.fsencode(machine.locations.shelf / name) + b"/" in used for name in lost & stands):
         return versions, True
     return tuple(version for version in rest if version.default or version.runtime not in lost), False
 

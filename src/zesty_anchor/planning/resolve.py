@@ -160,6 +160,12 @@ class Resolver:
             release = _locked_release(workstation, locked, machine)
         else:
             release = self.release(Asked(name, exact or want, asked.default), machine, found)
+            receipt = machine.shelf.get((name, release.version))
+            if receipt is not None and here is None and receipt.digest == release.digest:
+                # It came with a run that did not end well: nobody noted yet what the want means.
+                noted = {**known, (name, want, release.feed): release.version}
+                if standing(workstation, name, want, machine, noted) is not None:
+                    return self._version(asked, machine, noted, obtainable, found)
         return self._to_obtain(base, release, machine, list(below), kept)
 
     def _is_offered(self, name: str, version: str, machine: Machine) -> bool:

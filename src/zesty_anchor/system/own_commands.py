@@ -67,7 +67,11 @@ COMMANDS = {
         (),
         ("--platform", "--upgrade", *_MANIFEST),
     ),
-    "demo": Own("A full example on shipped made-up data, in a throwaway home.", (), ("--keep", *_ALL)),
+    "demo": Own(
+        "A full example on shipped made-up data, in a throwaway home.",
+        ("tour|broken",),
+        ("--keep", "--steps", "--system", *_ALL),
+    ),
     "schema": Own("Print the JSON Schema of the manifest.", (), ("-h", "--help")),
 }
 
