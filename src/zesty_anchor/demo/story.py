@@ -65,7 +65,6 @@ TOUR = (
         ("with", "kelp=3.6", "--", "kelp", "--version"), "Run one command with another version.", "3.6, just this once"
     ),
     Step(FOLDERS, "Walk about, in every shell.", "the project ~/soundings pins 3.6: it answers there, and only there"),
-    Step(("trace", "kelp"), "And now?", "the new one first, in every shell; for scripts and editors its launcher"),
     Step(("history",), "What was done?", "the run, what it brought, and what it proved"),
     _UNDO,
 )
