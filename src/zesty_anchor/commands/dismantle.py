@@ -21,7 +21,7 @@ def command(setting: Setting) -> None:
     with setting.bare() as (workstation, person):
         done = dismantle(workstation, person)
     if setting.as_json:
-        setting.print_json({**document.taken_back(done.taken), "removed": done.removed, "kept": done.kept})
+        setting.print_json(document.dismantled(done.taken, done.removed, done.kept))
     else:
         changes.taken_back(setting.out, done.taken, whole=setting.verbose)
         setting.out.write(f"Removed: {', '.join(done.removed) or 'nothing, there were no folders of ours'}")

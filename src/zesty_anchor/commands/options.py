@@ -27,12 +27,17 @@ if TYPE_CHECKING:
     from zesty_anchor.system.root_hand import RootHand
 
 
+def _absolute(path: Path | None) -> Path | None:
+    """A path that means the same wherever the work is done."""
+    return path.absolute() if path is not None else None
+
+
 class Setting:
     """What the shared options say."""
 
     def __init__(self, given: dict[str, Any]) -> None:
-        self.manifest: Path | None = given.pop("manifest", None)
-        self.trusted: Path | None = given.pop("trust", None)
+        self.manifest: Path | None = _absolute(given.pop("manifest", None))
+        self.trusted: Path | None = _absolute(given.pop("trust", None))
         self.jobs: int = given.pop("jobs", 4)
         self.offline: bool = given.pop("offline", False)
         self.yes: bool = given.pop("yes", False)

@@ -10,7 +10,7 @@ from zesty_anchor.show.findings import findings
 
 
 @click.command()
-@with_setting()
+@with_setting(verbose="Name also the startup files that are not there.")
 def command(setting: Setting) -> None:
     """What is here: shells, startup files, and who answers to the manifest's commands. Changes nothing.
 
@@ -21,4 +21,4 @@ def command(setting: Setting) -> None:
     if setting.as_json:
         setting.print_json(found)
     else:
-        findings(setting.out, found)
+        findings(setting.out, found, whole=setting.verbose)

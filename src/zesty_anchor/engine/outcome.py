@@ -66,6 +66,14 @@ class Outcome(msgspec.Struct, frozen=True):
         return not self.failed and (self.proof is None or self.proof.ok)
 
 
+class RunDone(msgspec.Struct, frozen=True):
+    """One run that stands: when it began (seconds since 1970), and its changes in their order, a few words each."""
+
+    run: int
+    began: float
+    changes: list[str]
+
+
 class TakenBack(msgspec.Struct, frozen=True):
     """What ``undo`` or ``dismantle`` did: subjects in the order taken back, and what a person should know."""
 

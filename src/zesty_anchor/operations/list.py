@@ -12,7 +12,7 @@ from zesty_anchor.manifest.want import Want
 from zesty_anchor.operations.in_step import keep_launchers
 from zesty_anchor.operations.person import Person
 from zesty_anchor.planning.choices import Choice, in_effect
-from zesty_anchor.planning.listing import Listing, Newer
+from zesty_anchor.planning.listing import InEffect, Listing, Newer, Obtainable
 from zesty_anchor.planning.look import look_at
 from zesty_anchor.planning.offers import Offers
 from zesty_anchor.planning.standing import standing
@@ -87,22 +87,12 @@ def _listing(
     workstation: Workstation, name: str, machine: Machine, choices: Iterable[Choice], offered: Sequence[Release]
 ) -> Listing:
     choice = next(choice for choice in choices if choice.runtime == name)
-    effect = {"version": choice.version, "scope": choice.scope, "decided_by": choice.decided_by}
+    effect = InEffect(choice.version, choice.scope, choice.decided_by)
     return Listing(
         runtime=name,
         in_effect=effect if choice.version else None,
         installed=tuple(version for runtime, version in machine.shelf if runtime == name),
-        obtainable=tuple(
-            {
-                "version": r.version,
-                "channels": r.channels,
-                "date": r.date,
-                "feed": r.feed,
-                "lacking": r.lacking,
-                "ends": r.ends,
-            }
-            for r in offered
-        ),
+        obtainable=tuple(Obtainable(r.version, r.channels, r.date, r.feed, r.lacking, r.ends) for r in offered),
         through=workstation.manifest.tools[name].through or "",
         manager=name in workstation.manifest.managers,
     )

@@ -5,8 +5,7 @@ from __future__ import annotations
 import difflib
 from collections.abc import Sequence
 
-import msgspec
-
+from zesty_anchor.planning.listing import FileThere, RuntimeKnown
 from zesty_anchor.planning.look import look_at
 from zesty_anchor.planning.workstation import Workstation, with_manifest
 from zesty_anchor.recipes import all_recipes
@@ -15,34 +14,18 @@ from zesty_anchor.system.host import answering
 from zesty_anchor.system.problem import UsageProblem
 
 
-class Answering(msgspec.Struct, frozen=True):
-    """A file that answers to a runtime's command already, and whose it is."""
-
-    path: str
-    owner: str
-
-
-class Obtainable(msgspec.Struct, frozen=True):
-    """A runtime that has a recipe: the kinds of its feeds in order, and what is here of it already, the first one first."""
-
-    runtime: str
-    title: str
-    feeds: tuple[str, ...]
-    here: tuple[Answering, ...]
-
-
-def obtainable(bare: Workstation) -> list[Obtainable]:
+def obtainable(bare: Workstation) -> list[RuntimeKnown]:
     """Every runtime that a manifest can name here. No feed is asked."""
     machine = look_at(bare)
     owners = Owners(machine)
     path = bare.environ.get("PATH", "")
     return [
-        Obtainable(
+        RuntimeKnown(
             name,
             recipe.title or name,
             tuple(dict.fromkeys(source.kind for source in recipe.sources)),
             tuple(
-                Answering(machine.locations.shown(file), owners.of(file))
+                FileThere(machine.locations.shown(file), owners.of(file))
                 for file in answering(recipe.commands[0], path)
             ),
         )

@@ -11,7 +11,7 @@ from zesty_anchor.changes.question import Question
 from zesty_anchor.engine.journal import Journal
 from zesty_anchor.engine.needs import needed_by
 from zesty_anchor.engine.opening import read_journal
-from zesty_anchor.engine.outcome import TakenBack
+from zesty_anchor.engine.outcome import RunDone, TakenBack
 from zesty_anchor.engine.questions import settle
 from zesty_anchor.engine.undo import take_back_run
 from zesty_anchor.files import own_folders
@@ -31,14 +31,6 @@ class NothingLeft(Problem):
 
     def __init__(self, advice: str) -> None:
         super().__init__("there is no provisioning to take back", advice=advice)
-
-
-class RunDone(msgspec.Struct, frozen=True):
-    """One run that stands: when it began (seconds since 1970), and its changes in their order, a few words each."""
-
-    run: int
-    began: float
-    changes: list[str]
 
 
 class Dismantled(msgspec.Struct, frozen=True):

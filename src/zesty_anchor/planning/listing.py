@@ -2,12 +2,47 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import msgspec
 
 from zesty_anchor.planning.choices import Choice
 from zesty_anchor.survey.startup.provenance import Origin
+
+
+class InEffect(msgspec.Struct, frozen=True):
+    """The version in effect, its scope (session, project, default), and what decided it: a variable, or a file with its line."""
+
+    version: str
+    scope: str
+    decided_by: str
+
+
+class Obtainable(msgspec.Struct, frozen=True):
+    """A version that a feed offers. ``date`` is when it came, and ``ends`` when its support ends (YYYY-MM-DD, empty: the feed does not tell);
+    ``lacking`` says why this machine cannot have it (empty: it can).
+    """
+
+    version: str
+    channels: tuple[str, ...]
+    date: str
+    feed: str
+    lacking: str
+    ends: str
+
+
+class FileThere(msgspec.Struct, frozen=True):
+    """A file that answers to a runtime's command already, and whose it is."""
+
+    path: str
+    owner: str
+
+
+class RuntimeKnown(msgspec.Struct, frozen=True):
+    """A runtime that has a recipe: the kinds of its feeds in order, and what is here of it already, the first one first."""
+
+    runtime: str
+    title: str
+    feeds: tuple[str, ...]
+    here: tuple[FileThere, ...]
 
 
 class Listing(msgspec.Struct, frozen=True):
@@ -16,9 +51,9 @@ class Listing(msgspec.Struct, frozen=True):
     """
 
     runtime: str
-    in_effect: dict[str, str] | None
+    in_effect: InEffect | None
     installed: tuple[str, ...]
-    obtainable: tuple[Any, ...]
+    obtainable: tuple[Obtainable, ...]
     through: str = ""
     manager: bool = False
 

@@ -4,9 +4,8 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Iterable, Sequence
-from typing import Protocol
 
-from zesty_anchor.engine.outcome import ChangeReport, Outcome, TakenBack
+from zesty_anchor.engine.outcome import ChangeReport, Outcome, RunDone, TakenBack
 from zesty_anchor.show.paint import Paint
 from zesty_anchor.show.proof import failures, matrix
 from zesty_anchor.show.sizes import count
@@ -75,22 +74,6 @@ def taken_back(paint: Paint, taken: TakenBack, *, whole: bool = False) -> None:
             paint.write(f"{left} could not be taken back yet: mend the cause, then run the same command again.")
     else:
         paint.write("There was no provisioning left to take back.")
-
-
-class RunDone(Protocol):
-    """One run that stands."""
-
-    @property
-    def run(self) -> int:
-        """Its number."""
-
-    @property
-    def began(self) -> float:
-        """In seconds since 1970."""
-
-    @property
-    def changes(self) -> Sequence[str]:
-        """A few words each, in their order."""
 
 
 def runs(paint: Paint, standing: Sequence[RunDone]) -> None:

@@ -1,4 +1,4 @@
-"""Results as one JSON document, in the shapes that docs/how-it-works.md gives."""
+"""Results as one JSON document, in the shapes that docs/json.md gives."""
 
 from __future__ import annotations
 
@@ -6,9 +6,20 @@ from typing import Any
 
 import msgspec
 
-from zesty_anchor.engine.outcome import ChangeReport, Outcome, TakenBack
+from zesty_anchor.engine.outcome import Outcome, TakenBack
 from zesty_anchor.planning.plan import Plan
 from zesty_anchor.planning.rehearsed import Rehearsed
+from zesty_anchor.show.shapes import (
+    DismantledAs,
+    ErrorTold,
+    Failed,
+    OpenQuestion,
+    PendingChange,
+    Previewed,
+    Provisioned,
+    RehearsedAs,
+    TakenBackAs,
+)
 from zesty_anchor.system.credentials import without_credentials
 from zesty_anchor.system.problem import Problem, Problems
 from zesty_anchor.system.visible import escaped_in_json
@@ -22,33 +33,46 @@ def encode(document: Any) -> str:
     return escaped_in_json(without_credentials(text))
 
 
-def failed(error: Problem) -> dict[str, Any]:
+def failed(error: Problem) -> Failed:
     """Any command that ends with an error: its exit code, and each thing that is wrong."""
     each = error.each if isinstance(error, Problems) else [error]
-    return {"code": error.code, "errors": [{"what": e.what, "where": e.where, "advice": e.advice} for e in each]}
+    return Failed(error.code, tuple(ErrorTold(e.what, e.where, e.advice) for e in each))
 
 
-def preview(seen: Plan) -> dict[str, Any]:
+def preview(seen: Plan) -> Previewed:
     """``preview``."""
-    return {
-        "pending": len(seen.changes),
-        "changes": [_change(change) for change in seen.reports],
-        "notices": seen.notices,
-        "questions": [{"kind": q.kind, "text": q.text, "answer": q.key} for q in seen.questions],
-        "privileged": seen.commands,
-    }
+    return Previewed(
+        pending=len(seen.changes),
+        changes=tuple(PendingChange(c.kind, c.subject, c.action, c.detail) for c in seen.reports),
+        notices=tuple(seen.notices),
+        questions=tuple(OpenQuestion(q.kind, q.text, q.key) for q in seen.questions),
+        privileged=tuple(seen.commands),
+    )
 
 
-def outcome(done: Outcome) -> dict[str, Any]:
+def outcome(done: Outcome) -> Provisioned:
     """``provision``."""
-    changes = [
-        {**_change(c), "outcome": c.outcome, "problem": c.problem, "where": c.where, "advice": c.advice}
-        for c in done.changes
-    ]
+    return Provisioned(**_outcome(done))
+
+
+def rehearsed(found: Rehearsed) -> RehearsedAs:
+    """``rehearse``: what ``provision`` would print, and the rest."""
+    told = {**_outcome(found.outcome), "reload": ""}
+    return RehearsedAs(
+        **told,
+        back=found.back,
+        touched=found.touched,
+        compared=found.compared,
+        well=found.well,
+        seconds=found.seconds,
+    )
+
+
+def _outcome(done: Outcome) -> dict[str, Any]:
     return {
         "changed": done.changed,
         "failed": done.failed,
-        "changes": changes,
+        "changes": done.changes,
         "proof": done.proof,
         "notices": done.notices,
         "reload": done.reload,
@@ -56,27 +80,16 @@ def outcome(done: Outcome) -> dict[str, Any]:
     }
 
 
-def rehearsed(found: Rehearsed) -> dict[str, Any]:
-    """``rehearse``: what ``provision`` would print, and the rest."""
-    return {
-        **outcome(found.outcome),
-        "reload": "",
-        "back": found.back,
-        "touched": found.touched,
-        "compared": found.compared,
-        "well": found.well,
-        "seconds": found.seconds,
-    }
+def taken_back(taken: TakenBack) -> TakenBackAs:
+    """``undo`` and ``remove``."""
+    return TakenBackAs(**_taken_back(taken))
 
 
-def taken_back(taken: TakenBack) -> dict[str, Any]:
-    """``undo`` and ``dismantle``."""
-    return {
-        "taken_back": sum(change.outcome == "taken back" for change in taken.changes),
-        "changes": [{**_change(change), "outcome": change.outcome} for change in taken.changes],
-        "notices": taken.notices,
-    }
+def dismantled(taken: TakenBack, removed: tuple[str, ...], kept: str) -> DismantledAs:
+    """``dismantle``."""
+    return DismantledAs(**_taken_back(taken), removed=removed, kept=kept)
 
 
-def _change(change: ChangeReport) -> dict[str, str]:
-    return {"kind": change.kind, "subject": change.subject, "action": change.action, "detail": change.detail}
+def _taken_back(taken: TakenBack) -> dict[str, Any]:
+    number = sum(change.outcome == "taken back" for change in taken.changes)
+    return {"taken_back": number, "changes": taken.changes, "notices": taken.notices}

@@ -2,22 +2,27 @@
 
 from __future__ import annotations
 
+from zesty_anchor.show.listing import short_owner
 from zesty_anchor.show.paint import Paint
 from zesty_anchor.show.sizes import amount, table
 from zesty_anchor.survey.findings import Answering, Findings
 
+_OURS = "zesty-anchor"
 
-def findings(paint: Paint, found: Findings) -> None:
-    """What is wrong first, the worst of it at the top; then the machine, and what answers on it."""
+
+def findings(paint: Paint, found: Findings, *, whole: bool = False) -> None:
+    """What is wrong first, the worst of it at the top; then the machine, and what answers on it. ``whole`` names also the startup files that
+    are not there.
+    """
     _troubles(paint, found)
-    _machine(paint, found)
+    _machine(paint, found, whole=whole)
     if found.manifest:
         paint.write()
         _answers(paint, found)
     _runtimes(paint, found)
 
 
-def _machine(paint: Paint, found: Findings) -> None:
+def _machine(paint: Paint, found: Findings, *, whole: bool) -> None:
     """The machine in a few lines."""
     shells = ", ".join(f"{s.name}{' (login shell)' if s.login else ''}" for s in found.shells)
     shelf: dict[str, list[str]] = {}
@@ -49,8 +54,10 @@ def _machine(paint: Paint, found: Findings) -> None:
     for line in table(told, [18, 12]):
         paint.write(f"  {line}")
     absent = dict.fromkeys(file.file for file in found.startup_files if not file.exists)
-    if absent:
+    if absent and whole:
         paint.write(paint.faint(f"  not there: {', '.join(absent)}"))
+    elif absent:
+        paint.write(paint.faint(f"  {len(absent)} more would be read, and are not there; -v names them"))
 
 
 def _troubles(paint: Paint, found: Findings) -> None:
@@ -82,7 +89,7 @@ def _runtimes(paint: Paint, found: Findings) -> None:
             paint.name(each.name),
             each.version or "?",
             each.path,
-            paint.faint(f"of {each.owner}" + (f", by {each.brought_by}" if each.brought_by else "")),
+            paint.faint(f"of {short_owner(each.owner)}" + (f", by {each.brought_by}" if each.brought_by else "")),
         ]
         for each in others
     ]
@@ -91,28 +98,30 @@ def _runtimes(paint: Paint, found: Findings) -> None:
 
 
 def _answers(paint: Paint, found: Findings) -> None:
+    """A row for what a command resolves to, and for what stands behind it and is not ours."""
     paint.write(paint.head("Who answers in a fresh shell to the manifest's commands"))
-    merged: dict[tuple[str, str, str, bool], list[str]] = {}
+    asked = [shell.name for shell in found.shells]
+    merged: dict[tuple[str, str, str, bool], list[Answering]] = {}
     for answer in found.answers:
-        merged.setdefault(_what(answer), []).append(answer.shell)
-    rows, order = [], list(dict.fromkeys(command for command, *_ in merged))
-    for (command, path, owner, wins), shells in sorted(
-        merged.items(), key=lambda m: (order.index(m[0][0]), not m[0][3])
-    ):
-        place = paint.good("resolves to") if wins else paint.faint("shadowed")
+        ours = answer.owner.startswith(_OURS)
+        if answer.wins or not ours:
+            key = "" if ours else answer.path
+            merged.setdefault((answer.command, key, "" if ours else answer.owner, answer.wins), []).append(answer)
+    rows, order = [], list(dict.fromkeys(answer.command for answer in found.answers))
+    for (command, *_, wins), answers in sorted(merged.items(), key=lambda m: (order.index(m[0][0]), not m[0][3])):
+        shells = dict.fromkeys(answer.shell for answer in answers)
+        # Of ours the folder of the version and its launcher are one thing, whichever comes first.
+        told = max(answers, key=lambda answer: len(answer.owner))
+        owner = f"of {short_owner(told.owner)}" if told.owner != "unknown" else "of unknown origin"
         rows.append(
             [
                 paint.name(command),
-                place,
-                ", ".join(shells),
-                path,
-                paint.faint(f"of {owner}" if owner != "unknown" else "of unknown origin"),
+                paint.good("resolves to") if wins else paint.faint("shadowed"),
+                told.path,
+                paint.faint(owner),
+                paint.faint("in every shell" if len(shells) == len(asked) else f"in {', '.join(shells)}"),
             ]
         )
     rows += [[paint.name(command), paint.look("nothing answers yet"), "", "", ""] for command in found.unanswered]
     for line in table(rows, [10]):
         paint.write(f"  {line}")
-
-
-def _what(answer: Answering) -> tuple[str, str, str, bool]:
-    return answer.command, answer.path, answer.owner, answer.wins

@@ -3,52 +3,23 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any, Protocol
 
-from zesty_anchor.planning.listing import Newer
+from zesty_anchor.planning.listing import Listing, Newer, Obtainable, RuntimeKnown
 from zesty_anchor.show.paint import Paint
 from zesty_anchor.show.sizes import table
 
 
-class Listed(Protocol):
-    """A runtime with its versions."""
-
-    @property
-    def runtime(self) -> str:
-        """Its name."""
-
-    @property
-    def in_effect(self) -> dict[str, str] | None:
-        """The version in effect, with ``scope`` and ``decided_by``; None if none is installed."""
-
-    @property
-    def installed(self) -> tuple[str, ...]:
-        """The versions on the shelf."""
-
-    @property
-    def obtainable(self) -> tuple[Any, ...]:
-        """The versions that the feed offers, newest first."""
-
-    @property
-    def through(self) -> str:
-        """The manager that installs it; empty where none does."""
-
-    @property
-    def manager(self) -> bool:
-        """Whether it is a manager itself."""
-
-
-def runtimes(paint: Paint, listed: list[Listed]) -> None:
+def runtimes(paint: Paint, listed: list[Listing]) -> None:
     """All runtimes, a line each."""
     rows = []
     for each in listed:
         effect = each.in_effect
-        others = [v for v in each.installed if effect is None or v != effect["version"]]
+        others = [v for v in each.installed if effect is None or v != effect.version]
         rows.append(
             [
                 paint.name(each.runtime),
-                paint.good(effect["version"]) if effect else paint.look("not installed"),
-                f"{effect['scope']}, by {effect['decided_by']}" if effect else "run: zesty-anchor provision",
+                paint.good(effect.version) if effect else paint.look("not installed"),
+                f"{effect.scope}, by {effect.decided_by}" if effect else "run: zesty-anchor provision",
                 "; ".join(_more(each, others)),
             ]
         )
@@ -99,14 +70,14 @@ _FEEDS = {
 """What a person calls where the feeds of recipes get things from."""
 
 
-def recipes(paint: Paint, listed: Sequence[Any]) -> None:
+def recipes(paint: Paint, listed: Sequence[RuntimeKnown]) -> None:
     """The runtimes that can be had, a line each, and what is here of them."""
     rows = [
         [
             paint.name(each.runtime),
             each.title,
             paint.faint(f"from {', '.join(_FEEDS[kind] for kind in each.feeds) or 'a feed that you name'}"),
-            paint.good(f"here: {each.here[0].path}, of {_short(each.here[0].owner)}") if each.here else "",
+            paint.good(f"here: {each.here[0].path}, of {short_owner(each.here[0].owner)}") if each.here else "",
         ]
         for each in listed
     ]
@@ -118,12 +89,12 @@ def recipes(paint: Paint, listed: Sequence[Any]) -> None:
     )
 
 
-def _short(owner: str) -> str:
+def short_owner(owner: str) -> str:
     """Whose it is in the end, where something stands in between."""
     return owner.rpartition(" of ")[2] if " of Debian package" in owner else owner
 
 
-def _more(listed: Listed, others: list[str]) -> list[str]:
+def _more(listed: Listing, others: list[str]) -> list[str]:
     parts = [f"through {listed.through}"] if listed.through else ["a manager"] if listed.manager else []
     return parts + ([f"beside it: {', '.join(others)}"] if others else [])
 
@@ -132,15 +103,15 @@ _MANY = 40
 """More versions than this are grouped by line."""
 
 
-def runtime(paint: Paint, listed: Listed, only: str, *, each: bool = False) -> None:
+def runtime(paint: Paint, listed: Listing, only: str, *, each: bool = False) -> None:
     """One runtime: what is obtainable, installed, and in effect."""
     effect = listed.in_effect
     if effect:
-        decided = f"{effect['scope']}, by {effect['decided_by']}"
-        paint.write(f"{paint.name(listed.runtime)}  {paint.good(effect['version'])} is in effect: {decided}")
+        decided = f"{effect.scope}, by {effect.decided_by}"
+        paint.write(f"{paint.name(listed.runtime)}  {paint.good(effect.version)} is in effect: {decided}")
     else:
         paint.write(f"{paint.name(listed.runtime)}  {paint.look('none is in effect')}")
-    shown = [r for r in listed.obtainable if not only or only in r["channels"] or _begins(r["version"], only)]
+    shown = [r for r in listed.obtainable if not only or only in r.channels or _begins(r.version, only)]
     rows = [_row(paint, listed, r) for r in shown] if each or len(shown) <= _MANY else _grouped(paint, listed, shown)
     for line in table(rows, [12, 10, 10]):
         paint.write(f"  {line}")
@@ -158,43 +129,43 @@ def runtime(paint: Paint, listed: Listed, only: str, *, each: bool = False) -> N
         )
 
 
-def _row(paint: Paint, listed: Listed, release: Any) -> list[str]:
+def _row(paint: Paint, listed: Listing, release: Obtainable) -> list[str]:
     return [
-        release["version"],
-        paint.faint(release["date"]),
-        ", ".join(release["channels"]),
+        release.version,
+        paint.faint(release.date),
+        ", ".join(release.channels),
         _state(paint, listed, [release]),
     ]
 
 
-def _grouped(paint: Paint, listed: Listed, releases: list[Any]) -> list[list[str]]:
+def _grouped(paint: Paint, listed: Listing, releases: list[Obtainable]) -> list[list[str]]:
     """A row for each line of versions: by the first number, or by the first two where those are few."""
     for width in (2, 1):
-        groups: dict[str, list[Any]] = {}
+        groups: dict[str, list[Obtainable]] = {}
         for release in releases:
-            groups.setdefault(".".join(release["version"].split("-")[0].split(".")[:width]), []).append(release)
+            groups.setdefault(".".join(release.version.split("-")[0].split(".")[:width]), []).append(release)
         if len(groups) <= _MANY:
             break
     rows = []
     for line, group in groups.items():
         newest = group[0]
         more = paint.faint(f"and {len(group) - 1} more of {line}") if len(group) > 1 else ""
-        channels = ", ".join(dict.fromkeys(c for release in group for c in release["channels"]))
-        rows.append([newest["version"], paint.faint(newest["date"]), channels, more, _state(paint, listed, group)])
+        channels = ", ".join(dict.fromkeys(c for release in group for c in release.channels))
+        rows.append([newest.version, paint.faint(newest.date), channels, more, _state(paint, listed, group)])
     return rows
 
 
-def _state(paint: Paint, listed: Listed, releases: list[Any]) -> str:
-    versions = [release["version"] for release in releases]
-    effect = listed.in_effect["version"] if listed.in_effect else ""
+def _state(paint: Paint, listed: Listing, releases: list[Obtainable]) -> str:
+    versions = [release.version for release in releases]
+    effect = listed.in_effect.version if listed.in_effect else ""
     parts = [paint.good("in effect" if len(versions) == 1 else f"{effect} in effect")] if effect in versions else []
     for version in listed.installed:
         if version in versions and version != effect:
             parts.append(paint.good("installed" if len(versions) == 1 else f"{version} installed"))
-    if len(releases) == 1 and releases[0]["lacking"]:
-        parts.append(paint.look(releases[0]["lacking"]))
-    if len({release["feed"] for release in listed.obtainable}) > 1:
-        parts.append(paint.faint(f"from {' and '.join(dict.fromkeys(release['feed'] for release in releases))}"))
+    if len(releases) == 1 and releases[0].lacking:
+        parts.append(paint.look(releases[0].lacking))
+    if len({release.feed for release in listed.obtainable}) > 1:
+        parts.append(paint.faint(f"from {' and '.join(dict.fromkeys(release.feed for release in releases))}"))
     return ", ".join(parts)
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from string import ascii_uppercase
 from typing import Protocol
 
@@ -109,7 +109,8 @@ def traced(paint: Paint, found: Traced, shown: Callable[[str], str]) -> None:
         in_effect(paint, found.decided)
         paint.write()
     if found.name == "PATH":
-        for line in table([_value(paint, each, shown) for each in found.answers], [7, 10, 10, 10]):
+        shells = {shell for shell, _ in found.asked}
+        for line in table([_value(paint, each, shown, shells) for each in found.answers], [0, 10, 10, 10]):
             paint.write(f"  {line}")
     elif found.answers:
         _lettered(paint, found, shown)
@@ -156,11 +157,12 @@ def _told(paint: Paint, each: Origin, shown: Callable[[str], str]) -> list[str]:
     return [paint.name(what), each.owner, paint.faint(_line(each, shown))]
 
 
-def _value(paint: Paint, each: Origin, shown: Callable[[str], str]) -> list[str]:
+def _value(paint: Paint, each: Origin, shown: Callable[[str], str], shells: Collection[str]) -> list[str]:
     value = shown(each.path) if each.kind == "entry" else each.path
     remark = paint.bad(each.remark) if each.remark else ""
-    where = paint.faint(f"in {_where([*each.wins_in, *each.hidden_in])}")
-    return [remark, paint.name(value), each.owner, paint.faint(_line(each, shown)), where]
+    there = [*each.wins_in, *each.hidden_in]
+    where = paint.faint("in every shell" if set(there) >= set(shells) else f"in {_where(there)}")
+    return [paint.name(value), paint.faint(_line(each, shown)), where, each.owner, remark]
 
 
 def _line(each: Origin, shown: Callable[[str], str]) -> str:

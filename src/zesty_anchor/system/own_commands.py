@@ -72,7 +72,7 @@ COMMANDS = {
         ("tour|broken",),
         ("--keep", "--steps", "--system", *_ALL),
     ),
-    "schema": Own("Print the JSON Schema of the manifest.", (), ("-h", "--help")),
+    "schema": Own("Print the JSON Schema of the manifest, or of what --json prints.", ("word",), ("-h", "--help")),
 }
 
 VALUES = {

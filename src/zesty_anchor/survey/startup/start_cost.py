@@ -17,7 +17,7 @@ from zesty_anchor.shells.fresh import clean_environment
 from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.shells.marked import marked_rows
 from zesty_anchor.shells.sealed import Closed, World, in_copy
-from zesty_anchor.shells.shell import Context
+from zesty_anchor.shells.shell import MARK, Context
 from zesty_anchor.survey.machine import InstalledShell, Machine
 from zesty_anchor.survey.startup.line_cost import LineCost, line_costs, told_by
 from zesty_anchor.survey.startup.line_marks import Marked, marked, measured, undisturbed
@@ -80,7 +80,10 @@ def start_cost(shell: InstalledShell, machine: Machine, seconds: float) -> Shell
         ) from None
     told = told_by(traces, machine.locations.data, marks.statements if marks is not None else ())
     exact = bool(took) or shell.name == "fish"
-    return ShellCost(shell.name, starts, line_costs(told, took), told.ours, exact)
+    lines = line_costs(told, took)
+    ours = sum(line.milliseconds for line in lines if line.text.endswith(MARK))
+    yours = tuple(line for line in lines if not line.text.endswith(MARK))
+    return ShellCost(shell.name, starts, yours, told.ours + ours, exact)
 
 
 def _by_marks(

@@ -1,0 +1,126 @@
+"""Writes docs/json.md, docs/commands.md and the manual pages, from the types and the commands themselves.
+
+python docs/generate.py [FOLDER]
+"""
+
+from __future__ import annotations
+
+import re
+import sys
+import types
+import typing
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import click
+import msgspec
+from click_man.core import generate_man_page
+
+from zesty_anchor import __version__
+from zesty_anchor.commands import main
+from zesty_anchor.show.shapes import DOCUMENTS
+from zesty_anchor.system.own_commands import COMMANDS
+
+HERE = Path(__file__).parent
+_SAID = "<!-- made by docs/generate.py: do not edit -->\n"
+
+
+def json_page() -> str:
+    """Every document that ``--json`` prints: its fields with their types, and what its type says of itself."""
+    parts = [
+        "# What `--json` prints\n",
+        _SAID,
+        "Each command prints one document. Its JSON Schema: `zesty-anchor schema verify`, `zesty-anchor schema list --newer`. Times are "
+        "seconds since 1970 unless a name says otherwise, sizes bytes. New fields may come; those that are there stay.\n",
+        "## Documents\n",
+        "| command | document |\n|---|---|",
+        *(f"| `{use}` | [{kind.__name__}](#{kind.__name__.lower()}) |" for use, kind in DOCUMENTS.items()),
+        "",
+    ]
+    for kind in dict.fromkeys(_all(DOCUMENTS.values())):
+        text = " ".join((kind.__doc__ or "").replace("``", "`").split())
+        parts += [f"## {kind.__name__}\n", f"{text}\n", "| field | type |\n|---|---|"]
+        hints = typing.get_type_hints(kind)
+        parts += [f"| `{field.encode_name}` | {_named(hints[field.name])} |" for field in msgspec.structs.fields(kind)]
+        parts.append("")
+    return "\n".join(parts)
+
+
+def _all(kinds: Any) -> Iterator[type]:
+    """The struct types of documents, each before those that it holds."""
+    for kind in kinds:
+        if isinstance(kind, type) and issubclass(kind, msgspec.Struct):
+            yield kind
+            yield from _all(typing.get_type_hints(kind).values())
+        else:
+            yield from _all(typing.get_args(kind))
+
+
+def _named(kind: Any) -> str:
+    """A type in words."""
+    origin, held = typing.get_origin(kind), [arg for arg in typing.get_args(kind) if arg is not Ellipsis]
+    if isinstance(kind, type) and issubclass(kind, msgspec.Struct):
+        return f"[{kind.__name__}](#{kind.__name__.lower()})"
+    if kind is type(None):
+        return "null"
+    if origin is typing.Literal:
+        return " or ".join(f"`{each}`" for each in held)
+    if origin in (types.UnionType, typing.Union):
+        return " or ".join(map(_named, held))
+    if origin is dict or getattr(origin, "__name__", "") == "Mapping":
+        return f"object of {_named(held[1])} by name"
+    if origin is tuple and Ellipsis not in typing.get_args(kind):
+        return f"array of {', '.join(map(_named, held))}"
+    if origin is not None:
+        return f"array of {_named(held[0])}"
+    return {str: "text", int: "number", float: "number", bool: "true or false"}.get(kind, "any")
+
+
+def commands_page() -> str:
+    """Every command with its help, as the program itself prints it."""
+    parts = ["# The commands\n", _SAID]
+    context = click.Context(main, info_name="zesty-anchor", max_content_width=100, terminal_width=100)
+    for name in COMMANDS:
+        command = main.get_command(context, name)
+        assert command is not None
+        told = click.Context(command, info_name=name, parent=context, max_content_width=100, terminal_width=100)
+        parts += [f"## {name}\n", "```text", command.get_help(told).rstrip(), "```\n"]
+    return "\n".join(parts)
+
+
+def man_pages(folder: Path) -> None:
+    """A manual page for the program, and one for each command (man-pages(7))."""
+    folder.mkdir(parents=True, exist_ok=True)
+    whole = click.Context(main, info_name="zesty-anchor")
+    pages = {"zesty-anchor": whole}
+    for name in COMMANDS:
+        command = main.get_command(whole, name)
+        assert command is not None
+        pages[f"zesty-anchor-{name}"] = click.Context(command, info_name=name, parent=whole)
+    for name, context in pages.items():
+        text = generate_man_page(context, version=__version__, date="")
+        text = re.sub(r'^(\.TH "[^"]*" "1") "[^"]*"', r'\1 ""', text)  # the day on which it was made tells nothing
+        if name.removeprefix("zesty-anchor-") in COMMANDS:
+            summary = COMMANDS[name.removeprefix("zesty-anchor-")].summary.replace("-", "\\-")
+            rows = text.splitlines()
+            rows[2] = f"{rows[2].partition(' ')[0]} \\- {summary}"
+            text = "\n".join(rows)
+        if name == "zesty-anchor":
+            told = (
+                f".PP\n\\fB{each}\\fP\n{own.summary}\n  See \\fBzesty\\-anchor\\-{each}(1)\\fP.\n"
+                for each, own in COMMANDS.items()
+            )
+            text = f"{text.rstrip()}\n.SH COMMANDS\n{''.join(told)}"
+        (folder / f"{name}.1").write_text(text.rstrip() + "\n")
+
+
+def write(folder: Path) -> None:
+    """All of it."""
+    (folder / "json.md").write_text(json_page())
+    (folder / "commands.md").write_text(commands_page())
+    man_pages(folder / "man")
+
+
+if __name__ == "__main__":
+    write(Path(sys.argv[1]) if len(sys.argv) > 1 else HERE)

@@ -1,0 +1,221 @@
+"""The shapes of what ``--json`` prints: a type for each document, from which its schema and docs/json.md are made."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import msgspec
+
+from zesty_anchor.changes.kept import Kept
+from zesty_anchor.engine.outcome import ChangeReport, RunDone
+from zesty_anchor.engine.past_runs import PastRun
+from zesty_anchor.manifest.lock import Locked
+from zesty_anchor.planning.choices import Choice
+from zesty_anchor.planning.listing import Listing, Newer, RuntimeKnown, Traced
+from zesty_anchor.planning.reported import Report
+from zesty_anchor.proof.result import Proof
+from zesty_anchor.proof.verified import Verified
+from zesty_anchor.survey.findings import Findings
+from zesty_anchor.survey.startup.past_costs import Timed
+
+
+class PendingChange(msgspec.Struct, frozen=True):
+    """A change that would be made: its kind, what it is about, what is done to it, and the details, of a file the diff."""
+
+    kind: str
+    subject: str
+    action: str
+    detail: str
+
+
+class OpenQuestion(msgspec.Struct, frozen=True):
+    """What would be asked, and the key or option that answers it."""
+
+    kind: str
+    text: str
+    answer: str
+
+
+class Previewed(msgspec.Struct, frozen=True):
+    """``pending`` is how many changes there are; ``privileged`` are the commands that need privilege."""
+
+    pending: int
+    changes: tuple[PendingChange, ...]
+    notices: tuple[str, ...]
+    questions: tuple[OpenQuestion, ...]
+    privileged: tuple[str, ...]
+
+
+class Provisioned(msgspec.Struct, frozen=True):
+    """How many changes were made and how many failed, each of them, what fresh shells answered (null: they were not asked), the line that brings an open
+    shell up to date, and the commands for an administrator where there was no way to privilege.
+    """
+
+    changed: int
+    failed: int
+    changes: tuple[ChangeReport, ...]
+    proof: Proof | None
+    notices: tuple[str, ...]
+    reload: str
+    administrator: tuple[str, ...]
+
+
+class RehearsedAs(Provisioned, frozen=True):
+    """As ``provision``, of the copy of the home; ``back`` are paths that differed there after undo, ``touched`` those of the real home
+    that changed meanwhile, of ``compared``.
+    """
+
+    back: tuple[str, ...]
+    touched: tuple[str, ...]
+    compared: int
+    well: bool
+    seconds: float
+
+
+class TakenBackAs(msgspec.Struct, frozen=True):
+    """How many changes were taken back, each with what became of it, and what a person should know."""
+
+    taken_back: int
+    changes: tuple[ChangeReport, ...]
+    notices: tuple[str, ...]
+
+
+class DismantledAs(TakenBackAs, frozen=True):
+    """The folders that were removed, and the folder in the home that has what was still in the attic (empty: nothing was)."""
+
+    removed: tuple[str, ...]
+    kept: str
+
+
+class StandingRuns(msgspec.Struct, frozen=True):
+    """The runs that can be taken back, the latest first."""
+
+    runs: tuple[RunDone, ...]
+
+
+class Runs(msgspec.Struct, frozen=True):
+    """All runs that are known, the latest first."""
+
+    runs: tuple[PastRun, ...]
+
+
+class InAttic(msgspec.Struct, frozen=True):
+    """What is in the attic, the latest first."""
+
+    kept: tuple[Kept, ...]
+
+
+class ThrownAway(msgspec.Struct, frozen=True):
+    """What was thrown away."""
+
+    thrown_away: tuple[Kept, ...]
+
+
+class Listings(msgspec.Struct, frozen=True):
+    """Each runtime of the manifest; of none what its feeds offer."""
+
+    runtimes: tuple[Listing, ...]
+
+
+class Newest(msgspec.Struct, frozen=True):
+    """A row for each want of the manifest."""
+
+    newer: tuple[Newer, ...]
+
+
+class Recipes(msgspec.Struct, frozen=True):
+    """The runtimes that can be had here."""
+
+    recipes: tuple[RuntimeKnown, ...]
+
+
+class DefaultChosen(msgspec.Struct, frozen=True):
+    """The manifest that says so now, and whether fresh shells answer so: else all of it was taken back."""
+
+    runtime: str
+    want: str
+    manifest: str
+    well: bool
+
+
+class Located(msgspec.Struct, frozen=True):
+    """A version, and its folder."""
+
+    runtime: str
+    version: str
+    folder: str
+
+
+class LockWritten(msgspec.Struct, frozen=True):
+    """The file, and what it holds."""
+
+    lock: str
+    releases: tuple[Locked, ...]
+
+
+class PublicKey(msgspec.Struct, frozen=True):
+    """The public half of the person's key, as it stands in its file."""
+
+    public_key: str
+
+
+class Drafted(msgspec.Struct, frozen=True):
+    """The manifest that was written."""
+
+    file: str
+
+
+class ErrorTold(msgspec.Struct, frozen=True):
+    """What is wrong, where, and the next thing to do."""
+
+    what: str
+    where: str
+    advice: str
+
+
+class Failed(msgspec.Struct, frozen=True):
+    """Any command that ends with an error: its exit status, and each thing that is wrong."""
+
+    code: int
+    errors: tuple[ErrorTold, ...]
+
+
+DOCUMENTS: dict[str, Any] = {
+    "survey": Findings,
+    "draft FILE": Drafted,
+    "preview": Previewed,
+    "provision": Provisioned,
+    "rehearse": RehearsedAs,
+    "verify": Verified,
+    "undo": TakenBackAs,
+    "undo --list": StandingRuns,
+    "history": Runs,
+    "history RUN": PastRun,
+    "timing": Timed,
+    "report": Report,
+    "dismantle": DismantledAs,
+    "attic": InAttic,
+    "attic empty": ThrownAway,
+    "list": Listings,
+    "list RUNTIME": Listing,
+    "list --newer": Newest,
+    "list, without a manifest": Recipes,
+    "switch RUNTIME": Choice,
+    "switch RUNTIME WANT --default": DefaultChosen,
+    "locate RUNTIME": Located,
+    "trace NAME": Traced,
+    "identity": PublicKey,
+    "remove RUNTIME VERSION": TakenBackAs,
+    "lock": LockWritten,
+    "any, with an error": Failed,
+}
+"""What each use of a command prints."""
+
+
+def schema_of(use: str) -> dict[str, Any]:
+    """The JSON Schema (draft 2020-12) of one of ``DOCUMENTS``. Raises ``KeyError`` for another."""
+    return {
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        "title": use,
+        **msgspec.json.schema(DOCUMENTS[use]),
+    }

@@ -1,0 +1,108 @@
+"""The pages say what the program does: their commands are run, their lists are made from the types, and the site is built."""
+
+from __future__ import annotations
+
+import importlib.util
+import re
+import subprocess
+import sys
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from tests.conftest import Desk
+from zesty_anchor.demo.home import furnish
+from zesty_anchor.demo.wares import compiler
+
+ROOT = Path(__file__).parents[2]
+DOCS = ROOT / "docs"
+
+
+def commands_of(page: Path) -> list[tuple[str, list[str]]]:
+    """The commands of a page with the lines that they are said to print."""
+    found: list[tuple[str, list[str]]] = []
+    for block in re.findall(r"^```console\n(.*?)^```$", page.read_text(), re.MULTILINE | re.DOTALL):
+        for row in block.splitlines():
+            if row.startswith("$ "):
+                found.append((row[2:], []))
+            else:
+                found[-1][1].append(row)
+    return found
+
+
+def differs(said: list[str], printed: list[str]) -> str:
+    """The first line that is said and was not printed at its place; empty where there is none. A line of … stands for any lines, and how wide
+    a column is does not count.
+    """
+    left, anywhere = [re.sub(" {2,}", "  ", row) for row in printed], False
+    for line in (re.sub(" {2,}", "  ", row) for row in said):
+        if line == "…":
+            anywhere = True
+            continue
+        pattern = re.compile(".*".join(map(re.escape, line.rstrip().split("…"))))
+        place = next((n for n, row in enumerate(left) if pattern.fullmatch(row.rstrip())), None)
+        if place is None or (place and not anywhere):
+            return line
+        left, anywhere = left[place + 1 :], False
+    return "" if anywhere or not left else f"nothing more, and not {left[0]!r}"
+
+
+def test_a_page_that_is_wrong_is_told() -> None:
+    assert differs(["a", "b …", "…"], ["a", "b 3", "c"]) == ""
+    assert differs(["a", "c"], ["a", "b", "c"]) == "c"
+    assert differs(["…", "c"], ["a", "b", "c"]) == ""
+    assert "nothing more" in differs(["a"], ["a", "b"])
+    assert differs(["a", "…", "d"], ["a", "b"]) == "d"
+
+
+@pytest.mark.needs("bash", "zsh", "fish", "ksh", "mksh", "tcsh")
+@pytest.mark.parametrize(
+    ("page", "before"), [("tutorial", ()), ("questions", ("provision", "--trust", "workstation.toml"))]
+)
+def test_the_commands_of_a_page_print_what_it_says(
+    desk: Desk, harbour: str, page: str, before: tuple[str, ...]
+) -> None:
+    manifest = furnish(desk.home, harbour, with_c=compiler() is not None)
+    if before:
+        answer = desk.run(*before, cwd=manifest.parent)
+        assert answer.code == 0, answer.err
+    programs = Path(sys.executable).parent
+    commands = commands_of(DOCS / f"{page}.md")
+    assert len(commands) > 8
+    for command, said in commands:
+        done = subprocess.run(
+            ["bash", "-c", command],
+            env={"HOME": str(desk.home), "SHELL": "/bin/bash", "PATH": f"{programs}:/usr/local/bin:/usr/bin:/bin", "LANG": "C.UTF-8"},
+            cwd=manifest.parent, stdin=subprocess.DEVNULL, capture_output=True, text=True, timeout=120, check=False,
+        )  # fmt: skip
+        printed = done.stdout if done.stdout.strip() or "ls " not in command else ""
+        printed = (done.stderr + printed if "ls " in command else printed).replace(str(desk.home), "~")
+        wrong = differs(said, printed.splitlines())
+        assert not wrong, f"{page}.md: {command} does not print {wrong!r}, but:\n{printed}{done.stderr}"
+
+
+def generator() -> Any:
+    """docs/generate.py, which is no part of the package."""
+    spec = importlib.util.spec_from_file_location("generate", DOCS / "generate.py")
+    assert spec is not None and spec.loader is not None
+    module = importlib.util.module_from_spec(spec)
+    spec.loader.exec_module(module)
+    return module
+
+
+def test_what_is_made_from_types_and_commands_is_up_to_date(tmp_path: Path) -> None:
+    generator().write(tmp_path)
+    for file in sorted(path for path in tmp_path.rglob("*") if path.is_file()):
+        name = file.relative_to(tmp_path)
+        assert file.read_text() == (DOCS / name).read_text(), f"run: python docs/generate.py ({name} differs)"
+    assert len(list((DOCS / "man").glob("*.1"))) == len(list((tmp_path / "man").glob("*.1"))) > 20
+
+
+def test_the_site_is_built_without_a_warning(tmp_path: Path) -> None:
+    done = subprocess.run(
+        [str(Path(sys.executable).parent / "mkdocs"), "build", "--strict", "--quiet", "--site-dir", str(tmp_path / "site")],
+        cwd=ROOT, capture_output=True, text=True, check=False,
+    )  # fmt: skip
+    assert done.returncode == 0, done.stdout + done.stderr
+    assert "throwaway home" in (tmp_path / "site/tutorial.html").read_text()
