@@ -165,3 +165,12 @@ def test_the_grid_says_which_answers_where(crowded: Desk) -> None:
     nothing = crowded.run("trace", "GAUGE")
     assert nothing.code == 1 and "trace '$GAUGE'" in nothing.out
     assert "does again" not in crowded.well("survey").out
+
+
+@pytest.mark.needs("bash")
+def test_an_alias_that_hides_a_version_is_told_with_its_line(desk: Desk) -> None:
+    desk.wants()
+    desk.write("alias kelp=/opt/kelp/bin/kelp\nalias kelp-pack='kelp-pack -v'\n", ".bashrc")
+    (told,) = [t for t in desk.well("survey", "--json").json["troubles"] if "alias" in t["what"]]
+    assert (told["file"], told["line"], told["mend"]) == ("~/.bashrc", 1, "delete ~/.bashrc:1")
+    assert "kelp=/opt/kelp/bin/kelp" in told["what"] and told["shells"] == ["bash"]

@@ -32,7 +32,7 @@ def path_and_troubles(workstation: Workstation, machine: Machine) -> tuple[tuple
     """Where the entries of PATH come from in fresh shells, and what is wrong, the worst first."""
     from zesty_anchor.survey.look import path_and_troubles
 
-    path, troubles = path_and_troubles(machine, {**shipped(), **_recipes(workstation)})
+    path, troubles = path_and_troubles(machine, _recipes(workstation), shipped())
     return tuple(path), troubles
 
 

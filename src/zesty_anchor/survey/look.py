@@ -28,7 +28,7 @@ from zesty_anchor.survey.owner import Owners
 from zesty_anchor.survey.path_troubles import path_troubles, unused_installs
 from zesty_anchor.survey.runtimes import runtimes
 from zesty_anchor.survey.startup.provenance import Origin, origins, traces
-from zesty_anchor.survey.startup.start_troubles import start_troubles
+from zesty_anchor.survey.startup.start_troubles import hiding_aliases, start_troubles
 from zesty_anchor.survey.startup.startup_trace import StartupTrace
 from zesty_anchor.survey.startup.step import Place
 from zesty_anchor.survey.startup.troubles import troubles
@@ -63,7 +63,7 @@ def look(
         unanswered=tuple(c for c in wanted if all(a.command != c for a in answers)),
         shelf=tuple(Standing(runtime, version) for runtime, version in machine.shelf),
         manifest=manifest,
-        troubles=_all_troubles(machine, started, path, {**known, **recipes}),
+        troubles=_all_troubles(machine, started, path, {**known, **recipes}, recipes),
         runtimes=tuple(runtimes({**known, **recipes}, started, machine, owners)),
         variables=tuple(_variables(started, machine)),
         path=tuple(_entries(path, started, machine)),
@@ -73,21 +73,28 @@ def look(
     )
 
 
-def path_and_troubles(machine: Machine, recipes: Mapping[str, Recipe]) -> tuple[list[Origin], tuple[Trouble, ...]]:
+def path_and_troubles(
+    machine: Machine, recipes: Mapping[str, Recipe], known: Mapping[str, Recipe]
+) -> tuple[list[Origin], tuple[Trouble, ...]]:
     """The entries of PATH in fresh shells, and what is wrong; of the commands nothing is asked."""
     started = traces(machine, asked=())
     path = origins("PATH", started, machine, Owners(machine))
-    return path, _all_troubles(machine, started, path, recipes)
+    return path, _all_troubles(machine, started, path, {**known, **recipes}, recipes)
 
 
 def _all_troubles(
-    machine: Machine, started: list[StartupTrace], path: list[Origin], recipes: Mapping[str, Recipe]
+    machine: Machine,
+    started: list[StartupTrace],
+    path: list[Origin],
+    recipes: Mapping[str, Recipe],
+    wanted: Mapping[str, Recipe],
 ) -> tuple[Trouble, ...]:
-    """Each once, the worst first."""
+    """Each once, the worst first. ``wanted`` are the recipes of the manifest."""
     found = [
         *troubles(machine, started),
         *path_troubles(path, started, machine),
         *start_troubles(started, machine),
+        *hiding_aliases(started, (command for recipe in wanted.values() for command in recipe.commands), machine),
         *unused_installs(recipes, path, machine),
         *disk_troubles(machine, machine.environ.get("PATH", "")),
     ]

@@ -52,6 +52,22 @@ def start_troubles(started: list[StartupTrace], machine: Machine) -> Iterator[Tr
     yield from _login_shell(machine)
 
 
+def hiding_aliases(started: Iterable[StartupTrace], commands: Iterable[str], machine: Machine) -> Iterator[Trouble]:
+    """Aliases that answer to commands of the manifest in place of its versions; one that only adds options hides nothing."""
+    asked = set(commands)
+    found: dict[tuple[str, str, Place | None], dict[str, None]] = {}
+    for trace in started:
+        for name in asked & trace.aliases.keys():
+            value = trace.aliases[name]
+            if value.split()[:1] != [name]:
+                found.setdefault((name, value, trace.of_alias(name)), {})[trace.shell] = None
+    for (name, value, place), shells in found.items():
+        where = (machine.locations.shown(place.file), place.line) if place else ("", 0)
+        mend = f"delete {where[0]}:{where[1]}" if place else f"unalias {name}"
+        what = f"the alias {name}={machine.locations.shown(value)[:60]} answers to {name}, and no version of the manifest does"
+        yield Trouble(*where, what, tuple(shells), mend, weight=60)
+
+
 def _where(trace: StartupTrace) -> tuple[str, ...]:
     return (f"{trace.shell} ({trace.context})",)
 
