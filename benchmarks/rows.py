@@ -15,6 +15,7 @@ from program_rows import (
     verification,
     version,
 )
+from seen_rows import lines_found, report_of_demo
 from shell_rows import launcher, many_variables, shell_folders, shell_start, tab
 
 ROWS = (
@@ -32,6 +33,8 @@ ROWS = (
     long_startup_file,
     growth,
     verification,
+    report_of_demo,
+    lines_found,
     many_variables,
     shell_start,
     shell_folders,
