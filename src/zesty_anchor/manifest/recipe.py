@@ -24,6 +24,15 @@ class Earlier(Part, frozen=True):
     from_: str = msgspec.field(name="from", default="latest")
 
 
+class BuildOption(Part, frozen=True):
+    """``[build.options.NAME]``: an option that the manifest chooses by name: the ``arguments`` that the steps get for it, and the packages of
+    each family of systems that it needs.
+    """
+
+    arguments: tuple[str, ...]
+    packages: dict[str, tuple[str, ...]] = {}
+
+
 class Build(Part, frozen=True):
     """``[build]`` of a recipe: how a version is built from source. docs/recipes.md tells what a step finds.
 
@@ -35,6 +44,7 @@ class Build(Part, frozen=True):
     environment: dict[str, str] = {}
     messages: dict[str, str] = {}
     moves: str = ""
+    options: dict[Name, BuildOption] = {}
     earlier: Earlier | None = None
 
 

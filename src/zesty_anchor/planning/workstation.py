@@ -10,6 +10,7 @@ import msgspec
 from zesty_anchor.changes.kinds import KINDS
 from zesty_anchor.engine.journal import Past
 from zesty_anchor.engine.opening import past
+from zesty_anchor.manifest.build_options import with_named_options
 from zesty_anchor.manifest.lock import Locked, file_beside
 from zesty_anchor.manifest.lock import read as read_lock
 from zesty_anchor.manifest.model import Manifest
@@ -100,6 +101,7 @@ def with_manifest(bare: Workstation, file: Path, text: str) -> Workstation:
     """With a manifest that stands, or will stand, in ``file``, its recipes and its lock. Raises ``UsageProblem``."""
     manifest = parse_manifest(text, file)
     recipes = {name: recipe_for(name, manifest, bare.locations.recipes, file) for name in manifest.tools}
+    manifest, recipes = with_named_options(manifest, recipes, file, text)
     manifest = with_linked(manifest, recipes, bare.locations.home)
     check_installers(manifest, recipes, file, text)
     for name in manifest.managers:

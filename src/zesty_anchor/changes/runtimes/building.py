@@ -49,7 +49,8 @@ class Building:
             {
                 "source": digest,
                 "parts": [part.artefact.digest for part in version.parts],
-                "recipe": msgspec.to_builtins(self._recipe),
+                # Of options that have names only those count that were chosen.
+                "recipe": {k: v for k, v in msgspec.to_builtins(self._recipe).items() if k != "options"},
                 "options": version.build.options,
                 "environment": {**self._recipe.environment, **version.build.environment},
                 "earlier": version.earlier.version if version.earlier else "",
