@@ -135,6 +135,11 @@ class WantedVersion(msgspec.Struct, frozen=True):
         """The folders that hold its commands."""
         return tuple(self.folder / part if part != "." else self.folder for part in self.recipe.bin)
 
+    @property
+    def below(self) -> tuple[Path, ...]:
+        """The folder that holds the commands of the version of another runtime that it runs on."""
+        return (self.folder.parent.parent.joinpath(*self.on.split()) / "bin",) if self.on else ()
+
 
 class Wanted(msgspec.Struct, frozen=True):
     """The whole: versions, variables in order, PATH entries, removals, checks, the shells to set up.

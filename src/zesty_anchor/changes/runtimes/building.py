@@ -98,7 +98,7 @@ class Building:
                     jobs=version.build.jobs or os.cpu_count() or 1,
                     version=version.version,
                     earlier=earlier,
-                    path=":".join([*self._below(), login_path(superuser=False)]),
+                    path=":".join([*map(str, self._version.below), login_path(superuser=False)]),
                     more={**self._recipe.environment, **version.build.environment},
                 ),
                 bench.log / f"build-{runtime}-{version.version}.log",
@@ -119,18 +119,12 @@ class Building:
     def _subject(self) -> str:
         return f"{self._version.runtime} {self._version.version}"
 
-    def _below(self) -> list[str]:
-        """The commands of the version of another runtime that it runs on: it is built with that, too."""
-        on = self._version.on
-        below = self._version.folder.parent.parent.joinpath(*on.split()) if on else None
-        return [str(below / "bin")] if below is not None else []
-
     def _move(self, prefix: Path, out: Path) -> None:
         """Have what was built for the folder ``prefix`` work where this version will stand. Raises ``BuildFailed``."""
         runtime, version = self._version.runtime, self._version.version
         room = place.stage(self._bench.locations.staging, f"{runtime}-{version}")
         environment = {
-            "PATH": ":".join([*self._below(), login_path(superuser=False)]), "HOME": str(room), "TMPDIR": str(room),
+            "PATH": ":".join([*map(str, self._version.below), login_path(superuser=False)]), "HOME": str(room), "TMPDIR": str(room),
             "LANG": "C.UTF-8", "OLD": str(prefix), "PREFIX": str(self._version.folder),
         }  # fmt: skip
         try:

@@ -105,7 +105,7 @@ class AddExtra(BaseChange, frozen=True):
         room = place.stage(bench.locations.staging, "extra")
         before = take(folder, digests=False)
         environment = {
-            **plain_environment(bench.environ, room, self.wanted.bins), **dict(self.wanted.variables),
+            **plain_environment(bench.environ, room, (*self.wanted.bins, *self.wanted.below)), **dict(self.wanted.variables),
             "TMPDIR": str(room), "NAME": self.extra.name, "VERSION": self.extra.version, "FOLDER": str(folder),
             "CACHE": str(cache), "PERSON": str(bench.locations.home), "AUTHORITIES": authorities(bench.environ),
             "OFFLINE": "yes" if bench.offline else "",
