@@ -287,6 +287,26 @@ def test_a_build_with_an_earlier_version_of_itself(tide: Desk) -> None:
 
 
 @pytest.mark.needs("gcc")
+def test_other_options_are_told_and_it_is_built_anew(tide: Desk) -> None:
+    runtimes = '[runtimes.brine]\nwant = "1.7.2"\nbuild.options = [{}]\n'
+    tide.wants("", runtimes.format('"-DFIRST"'))
+    tide.well("provision")
+    binary = tide.shelf / "brine/1.7.2/bin/brine"
+    before = likeness(tide.home, (".local/state/zesty-anchor", ".cache/zesty-anchor"))
+    number = binary.stat().st_ino
+    tide.wants("", runtimes.format('"-DFIRST", "-DSECOND"'))
+    answer = tide.run("verify")
+    assert answer.code == 6 and "was built with -DFIRST, and is wanted with -DFIRST -DSECOND" in answer.out
+    changes = tide.well("provision", "--json").json["changes"]
+    assert [(c["subject"], c["action"]) for c in changes if c["kind"] == "version"] == [("brine 1.7.2", "mend")]
+    assert binary.stat().st_ino != number and "All well" in tide.well("verify").out
+    assert tide.well("provision", "--json").json["changes"] == []
+    tide.well("undo")
+    tide.wants("", runtimes.format('"-DFIRST"'))
+    assert likeness(tide.home, (".local/state/zesty-anchor", ".cache/zesty-anchor")) == before
+
+
+@pytest.mark.needs("gcc")
 def test_a_build_that_fails_shows_its_end_its_log_and_what_is_missing(tide: Desk) -> None:
     recipe = tide.home / ".config/zesty-anchor/recipes/brine.toml"
     text = recipe.read_text().replace('"$@" -o', '-DEXTRA "$@" -o')

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import msgspec
 
-from zesty_anchor.manifest.model import Manifest
+from zesty_anchor.manifest.model import BuildChoices, Manifest
 from zesty_anchor.manifest.position import Lines
 from zesty_anchor.manifest.recipe import BuildOption, Recipe
 from zesty_anchor.manifest.wrong import nearest_key
@@ -48,6 +48,11 @@ def with_named_options(
         runtimes[name] = msgspec.structs.replace(runtime, build=choices)
         found[name] = _needing(recipes[name], chosen)
     return msgspec.structs.replace(manifest, runtimes=runtimes), found
+
+
+def built_as(choices: BuildChoices) -> tuple[str, ...]:
+    """What of a build's choices makes one build another: its options, and its environment. Pure."""
+    return (*choices.options, *sorted(f"{name}={value}" for name, value in choices.environment.items()))
 
 
 def _needing(recipe: Recipe, chosen: list[BuildOption]) -> Recipe:

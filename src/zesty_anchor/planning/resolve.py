@@ -11,6 +11,7 @@ import msgspec
 
 from zesty_anchor.feeds.release import Piece, Release
 from zesty_anchor.files.inventory import MISSING, Difference
+from zesty_anchor.manifest.build_options import built_as
 from zesty_anchor.manifest.lock import Locked, file_beside
 from zesty_anchor.manifest.part import names_for
 from zesty_anchor.manifest.recipe import Earlier
@@ -176,6 +177,11 @@ class Resolver:
         workstation, name, recipe = self._workstation, base.runtime, base.recipe
         folder, receipt = base.folder / here, machine.shelf[name, here]
         damage = damage_in(folder, receipt, workstation.manifest.tools[name].keep, deep=self._deep)
+        choices = built_as(base.build)
+        if receipt.built is not None and receipt.built != choices:
+            damage.append(
+                Difference("", f"was built with {_words(receipt.built)}, and is wanted with {_words(choices)}")
+            )
         if recipe.installer is not None:
             damage += lacking(folder, recipe.bin, recipe.commands, recipe.manager.function if recipe.manager else None)
         return msgspec.structs.replace(
@@ -309,6 +315,10 @@ class Resolver:
         if alone is not None:
             what = f"{name} {alone.version} cannot be had on this machine: {alone.lacking}"
         return UsageProblem(what, where=str(file), advice=f"{near}; zesty-anchor list {name} shows all")
+
+
+def _words(choices: tuple[str, ...]) -> str:
+    return " ".join(choices) or "no options"
 
 
 def to_build(version: str) -> str:

@@ -45,7 +45,7 @@ class Receipt(msgspec.Struct, frozen=True):
     ``on`` is the version of another runtime that it runs on, as ``NAME VERSION``. It was installed ``through`` a
     manager, if one is named. A manager that was brought by its own installer has the lines that this wrote into
     startup files, by shell, in ``adopted``; ``home`` is where a manager keeps what it installs (None: it is no manager). ``signed_by``
-    is whose signature held its digest (empty: nobody's).
+    is whose signature held its digest (empty: nobody's), ``built`` with which choices it was built (None: it was not, or nobody noted it).
     """
 
     runtime: str
@@ -60,6 +60,7 @@ class Receipt(msgspec.Struct, frozen=True):
     home: str | None = None
     parts: tuple[PartReceipt, ...] = ()
     signed_by: str = ""
+    built: tuple[str, ...] | None = None
 
 
 def clear_slips(folder: Path) -> None:

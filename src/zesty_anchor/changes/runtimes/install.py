@@ -22,6 +22,7 @@ from zesty_anchor.changes.runtimes.mending import carried_over, told_damage
 from zesty_anchor.files import folders
 from zesty_anchor.files.move import flush_tree
 from zesty_anchor.files.removal import discard
+from zesty_anchor.manifest.build_options import built_as
 from zesty_anchor.manifest.wanted import Artefact, Wanted, WantedVersion
 from zesty_anchor.shelf import place
 from zesty_anchor.shelf.build import Unhurried, build
@@ -289,6 +290,7 @@ class Install(BaseChange, frozen=True):
                 home=str(self.wanted.home) if self.wanted.home is not None else None,
                 parts=tuple(added),
                 signed_by=self.artefact.signed_by if self.artefact else "",
+                built=built_as(self.wanted.build) if self.wanted.source else None,
             ),
         )
 
