@@ -168,6 +168,12 @@ def test_what_is_no_report_is_not_overwritten(desk: Desk) -> None:
     desk.well("report", "page.html")
     text = (desk.home / "page.html").read_text()
     assert "All well" in text and "Nothing: what the manifest asks for stands" in text
+    assert "nothing that it hangs on has changed since" in text
+    desk.well("report", "page.html", "--anew")
+    assert "has changed since" not in (desk.home / "page.html").read_text()
+    desk.write((desk.home / ".bashrc").read_text() + "alias kelp=/nowhere\n", ".bashrc")
+    desk.well("report", "page.html")
+    assert "Fresh shells do not all answer" in (desk.home / "page.html").read_text()
 
 
 def test_figures_and_tables_of_facts() -> None:

@@ -16,18 +16,19 @@ _BEGINNING = 4096
 
 @click.command()
 @click.argument("file", type=click.Path(path_type=Path, dir_okay=False), required=False)
+@click.option("--anew", is_flag=True, help="Ask fresh shells, though nothing has changed since the last proof.")
 @with_setting(jobs=True, yes=True, trust=True)
-def command(setting: Setting, file: Path | None) -> None:
+def command(setting: Setting, file: Path | None, anew: bool) -> None:
     """One page (HTML) with all of it: what was asked for, what stands, the proof, PATH, the last runs, and what to do next.
 
-    FILE holds the whole page: nothing else is needed to read it, today or in a year. With --json the same facts, and no FILE is needed.
+    What was proved last counts as long as nothing has changed that it hangs on; else fresh shells are asked. FILE holds the whole page: nothing else is needed to read it, today or in a year. With --json the same facts, and no FILE is needed.
     """
     if file is None and not setting.as_json:
         raise click.UsageError("name the FILE for the page: zesty-anchor report FILE.html")
     if file is not None:
         check_file(file)
     with setting.opened() as (workstation, person):
-        found = report(workstation, person)
+        found = report(workstation, person, anew=anew)
         locations = workstation.locations
     if file is not None:
         from zesty_anchor.show.report import page

@@ -12,7 +12,7 @@ from zesty_anchor.operations.attic import kept
 from zesty_anchor.operations.history import history
 from zesty_anchor.operations.person import Person
 from zesty_anchor.operations.survey import path_and_troubles
-from zesty_anchor.operations.verify import verify
+from zesty_anchor.operations.verify import still_proved, verify
 from zesty_anchor.planning.choices import in_effect
 from zesty_anchor.planning.look import look_at
 from zesty_anchor.planning.reported import Asked, Report, Stands, ToDo
@@ -30,12 +30,13 @@ _TROUBLES = 5
 """How many troubles of the survey stand among what is to be done."""
 
 
-def report(workstation: Workstation, person: Person) -> Report:
-    """Verify, look where PATH comes from and what is wrong, and put it together with what earlier runs did. Nothing is changed.
+def report(workstation: Workstation, person: Person, *, anew: bool = False) -> Report:
+    """Look whether the last proof holds yet, and ask fresh shells where it does not, or ``anew``; look where PATH comes from and what is wrong; and
+    put it together with what earlier runs did. Nothing is changed.
 
     Raises what ``verify`` raises.
     """
-    verified = verify(workstation, person, Asking())
+    verified = (None if anew else still_proved(workstation, person)) or verify(workstation, person, Asking())
     machine = look_at(workstation)
     path, troubles = path_and_troubles(workstation, machine)
     costs = past_costs(workstation.locations.state)

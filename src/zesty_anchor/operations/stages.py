@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Mapping, Sequence
 
 from zesty_anchor.changes.change import Change, Stage
@@ -65,6 +66,7 @@ class Stages:
                 proof = self._prove(plan, machine)
             if proof.ok and all(change.key in self._marked for change in plan.changes):
                 self._before(machine).write(conditions=conditions_proved(plan.wanted, machine))
+                proved.keep_proof(machine.locations.state, proved.LastProof(time.time(), proof.shells))
             self._give_up(plan, _FAILED if proof.ok else _OLD_STAYS)
         else:
             self._give_up(plan, _FAILED)

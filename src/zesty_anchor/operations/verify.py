@@ -12,12 +12,35 @@ from zesty_anchor.planning.offers import Offers
 from zesty_anchor.planning.planner import Planner, as_root
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.proof.causes import explained
+from zesty_anchor.proof.conditions import still_hold
 from zesty_anchor.proof.prove import Asking, prove
+from zesty_anchor.proof.proved import last_proof, read
 from zesty_anchor.proof.reasons import NOT_YET
 from zesty_anchor.proof.result import Proof
 from zesty_anchor.proof.verified import EXITS, Drift, State, Verified
 from zesty_anchor.system.privilege import NO_ACCESS
 from zesty_anchor.system.problem import UsageProblem
+
+
+def still_proved(workstation: Workstation, person: Person) -> Verified | None:
+    """What was proved last, where what stands is what was put there, and nothing has changed since that the proof hangs on; else None: then
+    shells must be asked. Raises as ``verify`` does.
+    """
+    import time
+
+    began = time.monotonic()
+    agreed(workstation, person)
+    machine = look_at(workstation)
+    last = last_proof(workstation.locations.state)
+    plan = Planner(workstation, KINDS.concerned, Offers(workstation), lambda: NO_ACCESS).compare(
+        machine, workstation.past.resolutions
+    )
+    conditions = read(workstation.locations.state).conditions
+    if last is None or drift_of(workstation, plan) or not still_hold(conditions, plan.wanted, machine):
+        return None
+    versions = tuple(f"{each.runtime} {each.version}" for each in plan.wanted.versions)
+    took = round(time.monotonic() - began, 2)
+    return Verified(True, "well", EXITS["well"], versions, (), last.shells, took, last.at)
 
 
 def verify(workstation: Workstation, person: Person, asking: Asking, *, deep: bool = False) -> Verified:

@@ -15,9 +15,10 @@ from zesty_anchor.files.replace import replace
 from zesty_anchor.manifest.wanted import WantedVersion
 from zesty_anchor.proof.conditions import Conditions
 from zesty_anchor.proof.question import Question
+from zesty_anchor.proof.result import ShellResult
 from zesty_anchor.shelf.receipt import EXTRAS_NAME, FILE_NAME
 
-_NAME = "proved.json"
+_NAME, _PROOF = "proved.json", "proof.json"
 
 
 class _Kept(msgspec.Struct):
@@ -64,6 +65,27 @@ def read(state: Path) -> Proved:
     except (OSError, msgspec.MsgspecError):
         return Proved(file)
     return Proved(file, kept.known, kept.conditions)
+
+
+class LastProof(msgspec.Struct, frozen=True):
+    """The proof that the conditions were noted with: when (seconds since 1970), and what fresh shells answered."""
+
+    at: float
+    shells: tuple[ShellResult, ...]
+
+
+def keep_proof(state: Path, proof: LastProof) -> None:
+    """Keep one in place of the one before."""
+    with suppress(OSError, UnicodeEncodeError):
+        replace(state / _PROOF, msgspec.json.encode(proof), 0o600, lasting=False)
+
+
+def last_proof(state: Path) -> LastProof | None:
+    """The one that is kept; None where none is, or it cannot be read."""
+    try:
+        return msgspec.json.decode((state / _PROOF).read_bytes(), type=LastProof)
+    except (OSError, msgspec.MsgspecError):
+        return None
 
 
 def identity(question: Question, version: WantedVersion, shells: Iterable[str]) -> str:

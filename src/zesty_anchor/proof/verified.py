@@ -34,7 +34,8 @@ changed what we wrote.
 
 class Verified(msgspec.Struct, frozen=True):
     """What came of it. ``versions`` are those that were looked at, ``drift`` is what stands otherwise than the manifest says, ``shells`` what fresh shells answered; ``state`` is
-    the worst of both, ``exit`` its exit status. ``seconds`` is how long it took.
+    the worst of both, ``exit`` its exit status. ``seconds`` is how long it took. ``proved_at`` is when the shells
+    answered (seconds since 1970), where they were not asked anew since nothing has changed that the answers hang on (0: just now).
     """
 
     ok: bool
@@ -44,6 +45,7 @@ class Verified(msgspec.Struct, frozen=True):
     drift: tuple[Drift, ...]
     shells: tuple[ShellResult, ...]
     seconds: float = 0.0
+    proved_at: float = 0.0
 
     @property
     def proof(self) -> Proof:

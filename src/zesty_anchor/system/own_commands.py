@@ -44,7 +44,7 @@ COMMANDS = {
         (),
         ("--shell", "--seconds", "--since", "--chart", *_MANIFEST),
     ),
-    "report": Own("One page (HTML) with all of it, for a ticket or for later.", ("file",), _WORK),
+    "report": Own("One page (HTML) with all of it, for a ticket or for later.", ("file",), ("--anew", *_WORK)),
     "dismantle": Own("Take back everything, leave no trace.", (), _ASKS),
     "attic": Own('What was removed and is still kept; "attic empty" throws it away.', ("empty",), _ASKS),
     "list": Own(
