@@ -90,6 +90,10 @@ class EventLog:
         self._write("done" if well else "failed", text, key, self._arrived.get(key, 0))
         self._hand_on.ended(key, text, well=well)
 
+    def over(self) -> None:
+        """All work is over."""
+        self._hand_on.over()
+
 
 def keep_newest(logs: Path, most: int = MOST) -> None:
     """Remove the logs of all runs but the newest."""

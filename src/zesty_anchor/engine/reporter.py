@@ -35,6 +35,9 @@ class Reporter(Protocol):
     def ended(self, key: str, text: str, *, well: bool) -> None:
         """Work on a change has ended, well or not."""
 
+    def over(self) -> None:
+        """All work is over: nothing more is told by this process."""
+
 
 class Silent:
     """A reporter that tells nobody."""
@@ -61,4 +64,7 @@ class Silent:
         """Keep quiet."""
 
     def ended(self, key: str, text: str, *, well: bool) -> None:
+        """Keep quiet."""
+
+    def over(self) -> None:
         """Keep quiet."""

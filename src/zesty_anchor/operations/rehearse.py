@@ -64,6 +64,8 @@ def rehearse(open_anew: Open, person: Person, page: Callable[[Report, Path], str
             return _inside(open_anew, rehearsing, page)
         except Problem as problem:
             return _Failed(problem.what, problem.where, problem.advice, problem.code)
+        finally:
+            person.reporter.over()
 
     try:
         inside = in_copy(World(locations.home, apart=True), task)[0]

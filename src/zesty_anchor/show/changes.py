@@ -10,7 +10,7 @@ from zesty_anchor.show.paint import Paint
 from zesty_anchor.show.proof import failures, matrix
 from zesty_anchor.show.sizes import count
 
-_MOST_NAMED = 8
+_MOST_NAMED = 6
 """Changes of a run that are named; a provisioning may have hundreds."""
 
 
@@ -141,7 +141,7 @@ def _standing(paint: Paint, done: Outcome) -> str:
         return paint.bad("not proved, since not all was done.")
     if done.proof.ok:
         checks = sum(len(shell.checks) for shell in done.proof.shells)
-        shells = ", ".join(dict.fromkeys(shell.shell for shell in done.proof.shells))
+        shells = count(len({shell.shell for shell in done.proof.shells}), "shell")
         starts = count(len(done.proof.shells), "fresh start")
         return (
             paint.good("every fresh shell answers as the manifest says")

@@ -146,10 +146,14 @@ def _grid(paint: Paint, asked: Sequence[tuple[str, str]], letters: Mapping[tuple
             cells.setdefault(shell, {})[column] = letters.get((shell, way), "·")
     columns = [column for column in _COLUMNS if any(column in row for row in cells.values())]
     rows = [["", *(paint.faint(column) for column in columns)]]
-    rows += [[shell, *(paint.good(row.get(column, "")) for column in columns)] for shell, row in cells.items()]
+    rows += [[shell, *(_letter(paint, row.get(column, "")) for column in columns)] for shell, row in cells.items()]
     for line in table(rows, [6]):
         paint.write(f"  {line}")
     paint.write()
+
+
+def _letter(paint: Paint, letter: str) -> str:
+    return paint.faint(letter) if letter == "·" else paint.good(letter)
 
 
 def _told(paint: Paint, each: Origin, shown: Callable[[str], str]) -> list[str]:

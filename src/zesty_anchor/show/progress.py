@@ -39,6 +39,10 @@ class Lines:
 
     def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, at: TracebackType | None) -> None:
         """End."""
+        self.over()
+
+    def over(self) -> None:
+        """All work is over."""
 
     def _line(self, text: str) -> None:
         # A terminal that is gone ends nothing.
@@ -127,7 +131,7 @@ class Live(Lines):
             self._live.start()
         return self._live
 
-    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, at: TracebackType | None) -> None:
+    def over(self) -> None:
         """Take the live lines away."""
         if self._live is not None:
             self._live.stop()
