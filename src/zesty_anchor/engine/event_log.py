@@ -96,10 +96,8 @@ class EventLog:
 
 
 def keep_newest(logs: Path, most: int = MOST) -> None:
-    """Remove the logs of all runs but the newest."""
-    try:
+    """Remove the logs of all runs but the newest; what cannot be removed stays."""
+    with suppress(OSError):
         names = sorted((path.name for path in logs.iterdir() if _RUN.match(path.name)), key=lambda name: int(name[4:]))
-    except OSError:
-        return
-    for name in names[:-most]:
-        discard_any(logs / name)
+        for name in names[:-most]:
+            discard_any(logs / name)
