@@ -192,7 +192,7 @@ def _walk(say: Say, environment: dict[str, str], home: Path) -> None:
         script = "cd ~/soundings; kelp --version; cd ..; kelp --version"
         answer = subprocess.run(
             [program, *options, "-c", script], env=environment, cwd=home, capture_output=True, text=True,
-            stdin=subprocess.DEVNULL, check=False,
+            stdin=subprocess.DEVNULL, check=False, start_new_session=True,  # it may not take the terminal
         )  # fmt: skip
         inside, outside, *_ = [*answer.stdout.split("\n"), "", ""]
         say("note", f"{name:5} in ~/soundings: {inside}    back in ~: {outside}")
