@@ -35,6 +35,10 @@ def command(setting: Setting, shells: tuple[str, ...], seconds: float, since: bo
 
     Shells are started in a copy of the home, by turns, until the median is known to 5 %, or the time is over.
     """
+    if chart is not None:
+        from zesty_anchor.show.charts import check_chart, timing_chart
+
+        check_chart(chart)
     with setting.either() as (workstation, _):
         found = timing(workstation, shells, seconds)
         told = workstation.locations.shown
@@ -43,7 +47,5 @@ def command(setting: Setting, shells: tuple[str, ...], seconds: float, since: bo
     else:
         shown.timing(setting.out, found, told, whole=setting.verbose, since=since)
     if chart is not None:
-        from zesty_anchor.show.charts import timing_chart
-
         timing_chart(chart, found.shells, told)
         setting.err.write(f"drawn: {chart}")

@@ -15,19 +15,25 @@ _MOST = 12
 _COLOURS = ("#1f6f8b", "#c97b2a", "#7d8a97")
 
 
-def timing_chart(file: Path, costs: Sequence[ShellCost], shown: Callable[[str], str]) -> None:
-    """Draw both for each shell, into a .png or .svg file. Raises ``UsageProblem`` for another kind, or where matplotlib is not installed."""
+def check_chart(file: Path) -> None:
+    """Raises ``UsageProblem`` for a file that is neither .png nor .svg, or where matplotlib is not installed."""
     if file.suffix not in _KINDS:
         raise UsageProblem(
             f"a chart is written as {' or '.join(_KINDS)}, not {file.suffix or 'without an ending'}", where=str(file)
         )
     try:
-        from matplotlib import rc_context
-        from matplotlib.figure import Figure
+        import matplotlib  # noqa: F401
     except ImportError:
         raise UsageProblem(
             "charts need matplotlib, which is not installed", advice="pip install 'zesty-anchor[charts]'"
         ) from None
+
+
+def timing_chart(file: Path, costs: Sequence[ShellCost], shown: Callable[[str], str]) -> None:
+    """Draw both for each shell into a file that ``check_chart`` lets pass. Raises ``OSError``."""
+    from matplotlib import rc_context
+    from matplotlib.figure import Figure
+
     with rc_context({"svg.hashsalt": "zesty-anchor", "font.size": 9}):
         figure = Figure(figsize=(12.8, 4 * len(costs)), dpi=100, layout="constrained")
         axes = figure.subplots(len(costs), 2, squeeze=False, width_ratios=(2, 3))
