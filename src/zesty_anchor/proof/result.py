@@ -63,6 +63,23 @@ class Proof(msgspec.Struct, frozen=True):
         return f"{checks} checks well" if self.ok else f"{len(self.failures)} of {checks} checks failed"
 
     @property
+    def marks(self) -> dict[str, dict[str, list[bool]]]:
+        """By check and shell, whether it was well in each way of starting that shell."""
+        found: dict[str, dict[str, list[bool]]] = {}
+        for result in self.shells:
+            for check in result.checks:
+                found.setdefault(check.name, {}).setdefault(result.shell, []).append(check.ok)
+        return found
+
+    @property
+    def by_cause(self) -> dict[Cause | tuple[str, str], list[tuple[ShellResult, CheckResult]]]:
+        """What failed, by its cause; where that is not known by the check and what was observed."""
+        found: dict[Cause | tuple[str, str], list[tuple[ShellResult, CheckResult]]] = {}
+        for shell, check in self.failures:
+            found.setdefault(check.cause or (check.name, check.observed), []).append((shell, check))
+        return found
+
+    @property
     def failures(self) -> list[tuple[ShellResult, CheckResult]]:
         """Every check that failed, with its shell."""
         return [(shell, check) for shell in self.shells for check in shell.checks if not check.ok]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 
-from zesty_anchor.proof.result import PROGRAMS, Cause, CheckResult, Proof, ShellResult
+from zesty_anchor.proof.result import PROGRAMS, Cause, Proof, ShellResult
 from zesty_anchor.proof.verified import Drift, Verified
 from zesty_anchor.show.paint import Paint
 from zesty_anchor.show.sizes import count, table
@@ -33,10 +33,7 @@ def matrix(paint: Paint, proof: Proof, *, failed: bool = False) -> None:
     the checks that did.
     """
     shells = list(dict.fromkeys(result.shell for result in proof.shells))
-    marks: dict[str, dict[str, list[bool]]] = {}
-    for result in proof.shells:
-        for check in result.checks:
-            marks.setdefault(check.name, {}).setdefault(result.shell, []).append(check.ok)
+    marks = proof.marks
     if failed:
         marks = {name: by_shell for name, by_shell in marks.items() if not all(map(all, by_shell.values()))}
         shells = [s for s in shells if any(not all(by_shell.get(s, [])) for by_shell in marks.values())]
@@ -71,16 +68,11 @@ def _cell(paint: Paint, marks: list[bool], failed: bool) -> str:
 
 def failures(paint: Paint, proof: Proof, home: str = "") -> None:
     """Each cause once, with the checks that hang on it; what was expected and observed is that of the first of them."""
-    seen: dict[Cause | tuple[str, str], list[tuple[ShellResult, CheckResult]]] = {}
-    for shell, check in proof.failures:
-        cause = check.cause
-        key = cause if cause is not None else (check.name, check.observed)
-        seen.setdefault(key, []).append((shell, check))
     ways: dict[str, int] = {}
     for each in proof.shells:
         ways[each.shell] = ways.get(each.shell, 0) + (each.context != PROGRAMS)
-    for number, (key, found) in enumerate(seen.items(), 1):
-        shell, check = found[0]
+    for number, (key, found) in enumerate(proof.by_cause.items(), 1):
+        check = found[0][1]
         if isinstance(key, Cause):
             place = f"{paint.name(key.place)}: " if key.place else ""
             paint.write(f"{paint.bad(f'cause {number}:')} {place}{key.what}")
@@ -156,8 +148,7 @@ def _verdict(paint: Paint, seen: Verified) -> None:
     parts = []
     failed = len(proof.failures)
     if failed:
-        causes = len({check.cause or (check.name, check.observed) for _, check in proof.failures})
-        parts.append(f"{count(failed, 'check')} of {total} failed, for {count(causes, 'cause')}")
+        parts.append(f"{count(failed, 'check')} of {total} failed, for {count(len(proof.by_cause), 'cause')}")
     for state, word in (("altered", "altered since"), ("pending", "not provisioned yet")):
         number = sum(each.state == state for each in seen.drift)
         if number:

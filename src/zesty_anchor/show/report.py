@@ -96,22 +96,15 @@ def _when(moment: float) -> str:
 def matrix(proof: Proof) -> list[Row]:
     """A row for each check, those that failed first. Pure."""
     shells = list(dict.fromkeys(result.shell for result in proof.shells))
-    marks: dict[str, dict[str, list[bool]]] = {}
-    for result in proof.shells:
-        for check in result.checks:
-            marks.setdefault(check.name, {}).setdefault(result.shell, []).append(check.ok)
     rows = [
         Row(name, tuple((sum(by_shell.get(shell, ())), len(by_shell.get(shell, ()))) for shell in shells))
-        for name, by_shell in marks.items()
+        for name, by_shell in proof.marks.items()
     ]
     return sorted(rows, key=lambda row: all(well == asked for well, asked in row.cells))
 
 
 def causes(proof: Proof) -> list[CauseTold]:
     """Each cause once. Pure."""
-    grouped: dict[Cause | tuple[str, str], list[tuple[ShellResult, CheckResult]]] = {}
-    for shell, check in proof.failures:
-        grouped.setdefault(check.cause or (check.name, check.observed), []).append((shell, check))
     return [
         CauseTold(
             key if isinstance(key, Cause) else None,
@@ -121,7 +114,7 @@ def causes(proof: Proof) -> list[CauseTold]:
             ),
             found[0][1],
         )
-        for key, found in grouped.items()
+        for key, found in proof.by_cause.items()
     ]
 
 
