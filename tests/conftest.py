@@ -6,6 +6,7 @@ import fcntl
 import json
 import os
 import shutil
+import signal
 import subprocess
 import sys
 import tempfile
@@ -25,6 +26,10 @@ from zesty_anchor.files.attic import Attic
 from zesty_anchor.survey import machine
 from zesty_anchor.system.host import login_path
 from zesty_anchor.system.locations import locate
+
+if signal.getsignal(signal.SIGINT) is signal.SIG_IGN:
+    # A shell starts what is to run in the background so, and the programs that are tested would let Ctrl-C go by as well.
+    signal.signal(signal.SIGINT, signal.default_int_handler)
 
 PROGRAM = Path(sys.executable).with_name("zesty-anchor")
 PROGRAMS = {

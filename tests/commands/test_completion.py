@@ -11,7 +11,7 @@ import click
 import pexpect
 import pytest
 
-from tests.conftest import PROGRAMS, Desk
+from tests.conftest import HELD_BACK, PROGRAMS, Desk
 from zesty_anchor.commands import main
 from zesty_anchor.system.own_commands import COMMANDS, VALUES
 
@@ -21,6 +21,9 @@ READY = {
     "zsh": "autoload -Uz compinit; compinit -D; . ~/.zshrc; bindkey '^I' complete-word; setopt no_list_ambiguous",
     "fish": "true",
 }
+
+SYSTEM_S = Path("/usr/share/bash-completion/bash_completion")
+"""The package bash-completion, of Debian and others."""
 
 
 def test_the_table_says_what_the_commands_are() -> None:
@@ -109,6 +112,29 @@ def test_tab_offers_what_could_stand_there(settled: Desk, shell: str) -> None:
         ("za with kelp=4.2.1 -- cat soun", "dings.toml"),
     ):
         assert any(ends in each for each in tab.offers(words)), words
+    tab.child.close(force=True)
+
+
+@pytest.mark.needs("bash", "git")
+@pytest.mark.parametrize("first", [True, False])
+def test_tab_beside_the_system_s_completion_for_bash(settled: Desk, first: bool) -> None:
+    """Before our line, as Debian's .bashrc has it, and after it: ours answers, and behind ``--`` the command's own does."""
+    if not SYSTEM_S.exists():
+        (pytest.skip if str(SYSTEM_S) in HELD_BACK else pytest.fail)(f"{SYSTEM_S} is not installed")
+    file, line = settled.home / ".bashrc", f". {SYSTEM_S}\n"
+    file.write_text(line + file.read_text() if first else file.read_text() + line)
+    (settled.home / "soundings.toml").touch()
+    tab = Tab(settled, "bash")
+    for words, ends in (
+        ("za switch ke", "lp"),
+        ("za with kelp=3", ".6.2"),
+        ("za verify -m ~/soun", "dings.toml"),
+        ("za with kelp=4.2.1 -- git check", "out"),
+        ("za with kelp=4.2.1 -- cat soun", "dings.toml"),
+        ("za lis", "t"),
+    ):
+        assert any(ends in each for each in tab.offers(words)), words
+    assert {"list", "locate", "lock"} <= tab.offers("za l")
     tab.child.close(force=True)
 
 

@@ -84,6 +84,12 @@ def test_another_home_takes_it_where_it_can_be_moved(desk: Desk, source: str, tm
         each.well("provision")
         assert answer(each) == f"kelp 4.2.1 at {each.shelf}/kelp/4.2.1"
     assert built(count) == (1 if moves else 2)
+    told = second.well("dismantle", "--yes").out
+    assert f"{tmp_path}/cache/zesty-anchor stays: {desk.home} has it too" in told
+    desk.well("undo")
+    desk.well("provision")
+    assert built(count) == (1 if moves else 2), "what one home takes away, another one still has"
+    assert "stays" not in desk.well("dismantle", "--yes").out and not (tmp_path / "cache").exists()
 
 
 def test_one_that_is_damaged_is_built_anew(desk: Desk, source: str, tmp_path: Path) -> None:

@@ -123,6 +123,7 @@ def test_an_installer_is_reviewed_first(quay: Desk) -> None:
     assert quay.run("preview", "--script", "kelp").code == 2
 
 
+@pytest.mark.system
 def test_a_manager_of_the_manifest_is_no_conflict(quay: Desk) -> None:
     """Its function answers to its own command, and what it installed to another."""
     wants(quay, KELP + '[conflicts]\npolicy = "report"\n')

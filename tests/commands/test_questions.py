@@ -165,3 +165,26 @@ def test_without_privilege_a_folder_goes_and_a_package_is_told_once(open_desk: D
     assert said.count("apt-get purge zsh") == 1, said
     assert not (desk.home / "old-kelp").exists()
     assert "every fresh shell answers" in said
+
+
+@pytest.mark.skipif(not is_root(), reason="this is about root")
+def test_an_answer_that_is_none_is_asked_for_again_and_ctrl_c_ends_it(desk: Desk) -> None:
+    desk.wants()
+    text = desk.manifest.read_text().replace('as-root = "allowed"', "#")
+    desk.manifest.write_text(text)
+    before = desk.likeness()
+    environment = {"HOME": str(desk.home), "PATH": login_path(), "LANG": "C.UTF-8", "TERM": "dumb"}
+    for keys in (("maybe", "no"), ("\x03",)):
+        child = pexpect.spawn(
+            str(PROGRAM), ["provision"], env=environment, cwd=str(desk.home), timeout=60, encoding="utf-8"
+        )
+        child.delaybeforesend = None
+        for number, each in enumerate(keys):
+            child.expect_exact("[y/N]: ")
+            child.send(each if each == "\x03" else f"{each}\n")
+            if number + 1 < len(keys):
+                child.expect_exact("invalid input")
+        child.expect(pexpect.EOF)
+        child.close()
+        assert child.exitstatus == (130 if keys == ("\x03",) else 5)
+        assert desk.likeness() == before

@@ -5,7 +5,6 @@ from __future__ import annotations
 import os
 import shutil
 import subprocess
-import time
 from pathlib import Path
 
 import pexpect
@@ -78,7 +77,6 @@ def test_a_step_waits_for_the_person(desk: Desk, tmp_path: Path) -> None:
     child.sendline("")
     child.expect("2. A bad day")
     child.expect("Enter goes on")
-    time.sleep(0.5)  # until it reads: a signal just before that is lost with a read that waits (CPython, my_fgets)
     child.sendintr()
     child.expect(pexpect.EOF)
     child.close()

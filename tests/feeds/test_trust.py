@@ -92,7 +92,7 @@ def test_a_file_that_is_no_authority_is_named(tmp_path: Path) -> None:
     for file in (tmp_path / "ca.pem", tmp_path / "gone.pem"):
         (tmp_path / ".npmrc").write_text(f"cafile = {file}\n")
         with pytest.raises(UsageProblem, match="that npm's cafile names cannot be read"):
-            session(trust_here({}, tmp_path))
+            session(trust_here({}, tmp_path)).get_adapter("https://127.0.0.1:9/")
 
 
 def test_the_proxies_of_npm_and_pip_where_the_environment_names_none(

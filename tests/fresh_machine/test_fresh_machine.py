@@ -70,13 +70,13 @@ class Machine:
         who = ["/usr/sbin/chroot", "--userspec=tide:tide", "--groups=tide,sudo", str(self.root), "/usr/bin/env", "-i"]
         return [*who, *ENVIRONMENT, PATH, "sh", "-c", script, "sh", *command]
 
-    def person(self, *command: str, passwords: tuple[str, ...] = ()) -> tuple[int, str, int]:
-        """Run a command at a terminal; type the passwords as they are asked for.
+    def person(self, *command: str, passwords: tuple[str, ...] = (), patience: float = 300) -> tuple[int, str, int]:
+        """Run a command at a terminal; type the passwords as they are asked for; wait that many seconds for words.
 
         Returns the exit status, all that was shown, and how often a password was asked.
         """
         words = self.words(*command)
-        child = pexpect.spawn(words[0], words[1:], timeout=300, encoding="utf-8", dimensions=(50, 160))
+        child = pexpect.spawn(words[0], words[1:], timeout=patience, encoding="utf-8", dimensions=(50, 160))
         shown, asked, left = "", 0, list(passwords)
         while True:
             index = child.expect([re.escape(PROMPT), r"\[sudo\] password|doas \([^)]*\) password", pexpect.EOF])
@@ -186,6 +186,7 @@ def test_nothing_that_was_planted_is_believed(machine: Machine) -> None:
     assert not (machine.root / "var/lib/zesty-anchor").exists()
     cache = machine.home / ".cache/zesty-anchor"
     cache.mkdir(parents=True, exist_ok=True)
+    os.chown(cache, 0, 0)
     cache.chmod(0o755)
     refused = machine.alone("zesty-anchor", "verify")
     assert refused.returncode == 2 and "belongs to another user" in refused.stderr
@@ -271,7 +272,7 @@ def test_all_that_a_team_insists_on(machine: Machine) -> None:
     assert "Tide Desk" in machine.fresh("bash", "git config --global user.name")
     assert (machine.home / ".ssh/id_ed25519").stat().st_mode & 0o777 == 0o600
     assert settings.read_text() == '{\n  // by hand\n  "terminal": { "shell": "fish", "rows": 40 },\n}\n'
-    code, shown, asked = machine.person("zesty-anchor", "verify")
+    code, shown, asked = machine.person("zesty-anchor", "verify", "-v")
     assert (code, asked) == (0, 0)
     assert re.search(r"fresh shell +bash +zsh +fish", re.sub(r"\x1b\[[0-9;]*m", "", shown))
 

@@ -105,6 +105,29 @@ def test_a_command_that_the_version_does_not_have(shelf: Path, tmp_path: Path) -
     assert "zesty-anchor with kelp=3.6 -- kelp-old" in err
 
 
+def test_a_command_with_a_version_in_its_name_is_that_version_s(shelf: Path, tmp_path: Path) -> None:
+    for version in ("3.6", "3.61", "4.2"):
+        for name in (f"kelp{version}", f"kelp{version}-config", "kelp3"):
+            file = shelf / "kelp" / version / "bin" / name
+            file.parent.mkdir(parents=True, exist_ok=True)
+            if (name, version) != ("kelp3", "4.2"):
+                file.write_text(SAYS.replace("WHO", f"{name} {version}"))
+                file.chmod(0o755)
+    bin = made(tmp_path)
+    code, out, err = run(bin / "kelp3.6", "a b")
+    assert (code, err) == (0, "") and out.startswith(f"kelp3.6 3.6|{shelf}/kelp/3.6/x|$5|a b|")
+    assert f"|{shelf}/kelp/3.6/bin:" in out, "what it calls is its own"
+    assert run(bin / "kelp3.6-config")[1].startswith("kelp3.6-config 3.6|")
+    assert run(bin / "kelp3.61")[1].startswith("kelp3.61 3.61|")
+    assert run(bin / "kelp4.2")[1].startswith("kelp4.2 4.2|")
+    assert run(bin / "kelp3")[0] == 127, "that could be several"
+    (shelf / "kelp/3.6/bin/kelp3.6").rename(shelf / "kelp/4.2/bin/kelp3.6")
+    assert run(bin / "kelp3.6")[1].startswith("kelp3.6 3.6|"), (
+        "the one in effect comes first: the file says 3.6, and is 4.2's"
+    )
+    assert f"|{shelf}/kelp/4.2/x|" in run(bin / "kelp3.6")[1]
+
+
 def test_what_is_left_to_the_system(shelf: Path, tmp_path: Path) -> None:
     bin, own = made(tmp_path, ""), tmp_path / "usr"
     own.mkdir()

@@ -10,7 +10,8 @@ from pathlib import Path
 import pytest
 
 from zesty_anchor.demo.home import likeness
-from zesty_anchor.shells.sealed import Closed, World, in_copy, in_links, recorders
+from zesty_anchor.shells.sealed import World, in_copy, in_links, recorders
+from zesty_anchor.system.namespaces import Closed
 
 WORK = "rm -rf notes old; echo mine >.rc; echo more >>log; ls -A; cat .rc; curl -s http://127.0.0.1:%d/; mv log other"
 
@@ -75,7 +76,7 @@ def test_where_the_system_allows_no_layer_links_do(home: Path, monkeypatch: pyte
     def refused(*arguments: object) -> None:
         raise PermissionError("unshare: Operation not permitted")
 
-    monkeypatch.setattr("zesty_anchor.shells.sealed._call", refused)
+    monkeypatch.setattr("zesty_anchor.system.namespaces.call", refused)
     with pytest.raises(Closed, match="not permitted"):
         in_copy(World(home), done)
 

@@ -89,6 +89,7 @@ def test_numbers_and_tables_for_a_person() -> None:
     ]  # fmt: skip
     assert (count(1, "change"), count(2, "change")) == ("1 change", "2 changes")
     assert table([["a", "b"], ["\x1b[1mlong\x1b[0m", ""]], [3]) == ["a     b", "\x1b[1mlong\x1b[0m"]
+    assert table([["潮位", "b"], ["tide", "c"]], []) == ["潮位  b", "tide  c"], "a sign may take two columns"
 
 
 def test_colour_only_where_it_is_wanted() -> None:

@@ -61,7 +61,11 @@ def context(trust: Trust) -> ssl.SSLContext:
     import truststore
 
     made = truststore.SSLContext(ssl.PROTOCOL_TLS_CLIENT)
+    loaded: set[str] = set()
     for who, file in trust.files:
+        if file in loaded:  # several tools may name the same one, and it takes a tenth of a second
+            continue
+        loaded.add(file)
         try:
             made.load_verify_locations(cafile=file)
         except (OSError, ssl.SSLError) as error:
@@ -70,7 +74,7 @@ def context(trust: Trust) -> ssl.SSLContext:
                 where=file,
                 advice="name a file of certificates in PEM form, or take the name out",
             ) from None
-    for _, folder in trust.folders:
+    for folder in dict.fromkeys(folder for _, folder in trust.folders):
         made.load_verify_locations(capath=folder)
     return made
 

@@ -8,6 +8,7 @@ from __future__ import annotations
 import http.client
 import os
 import ssl
+import threading
 import time
 import zlib
 from collections.abc import Iterator
@@ -56,16 +57,11 @@ def session(trust: Trust | None = None) -> requests.Session:
     """A session that retries what may pass (no connection, 429, 500, 502, 503, 504) three times with back-off.
 
     It trusts the system's store, and what ``trust`` names beside it. Proxies come from the environment, as requests documents
-    it, then from ``trust``. Raises ``UsageProblem`` where a file of ``trust`` cannot be used.
+    it, then from ``trust``. Whoever asks by HTTPS first gets a ``UsageProblem`` where a file of ``trust`` cannot be used.
     """
-    trust = trust or Trust()
-    made = _Session(trust)
+    made = _Session(trust or Trust())
     made.max_redirects = MOST_REDIRECTS
-    retry = _Retry(
-        total=3, connect=2, backoff_factor=0.2, status_forcelist=(429, 500, 502, 503, 504), raise_on_status=False
-    )
-    made.mount("http://", HTTPAdapter(max_retries=retry, pool_maxsize=16))
-    made.mount("https://", _Adapter(context(trust), max_retries=retry, pool_maxsize=16))
+    made.mount("http://", HTTPAdapter(max_retries=_retry(), pool_maxsize=16))
     made.headers["Accept-Encoding"] = "gzip"
     made.headers["User-Agent"] = f"zesty-anchor/{__version__}"
     return made
@@ -78,6 +74,12 @@ class _Retry(Retry):
         """See ``urllib3.util.retry.Retry``."""
         asked = super().get_retry_after(response)
         return None if asked is None else min(asked, LONGEST_WAIT)
+
+
+def _retry() -> _Retry:
+    return _Retry(
+        total=3, connect=2, backoff_factor=0.2, status_forcelist=(429, 500, 502, 503, 504), raise_on_status=False
+    )
 
 
 class _Session(requests.Session):
@@ -98,6 +100,17 @@ class _Session(requests.Session):
     def __init__(self, trust: Trust) -> None:
         super().__init__()
         self._trust = trust
+        self._first = threading.Lock()
+        self._secured = False
+
+    def get_adapter(self, url: Any) -> Any:
+        """See ``requests.Session``. Reading the authorities takes a tenth of a second, so it waits for an address that needs them."""
+        if str(url).lower().startswith("https:"):
+            with self._first:
+                if not self._secured:
+                    self.mount("https://", _Adapter(context(self._trust), max_retries=_retry(), pool_maxsize=16))
+                    self._secured = True
+        return super().get_adapter(url)
 
     def merge_environment_settings(self, url: Any, *given: Any) -> Any:
         """See ``requests.Session``."""

@@ -19,18 +19,17 @@ def obtainable(bare: Workstation) -> list[RuntimeKnown]:
     machine = look_at(bare)
     owners = Owners(machine)
     path = bare.environ.get("PATH", "")
+    known = {name: recipe for name, recipe in all_recipes(bare.locations.recipes).items() if recipe.manager is None}
+    there = {name: answering(recipe.commands[0], path) for name, recipe in known.items()}
+    owners.ask(file for files in there.values() for file in files)
     return [
         RuntimeKnown(
             name,
             recipe.title or name,
             tuple(dict.fromkeys(source.kind for source in recipe.sources)),
-            tuple(
-                FileThere(machine.locations.shown(file), owners.of(file))
-                for file in answering(recipe.commands[0], path)
-            ),
+            tuple(FileThere(machine.locations.shown(file), owners.of(file)) for file in there[name]),
         )
-        for name, recipe in all_recipes(bare.locations.recipes).items()
-        if recipe.manager is None
+        for name, recipe in known.items()
     ]
 
 

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import hashlib
 import os
+import shlex
 import stat
 import time
 from collections.abc import Callable
+from contextlib import AbstractContextManager
 from pathlib import Path
 
 import msgspec
@@ -19,14 +21,21 @@ from zesty_anchor.operations.take_back import undo
 from zesty_anchor.planning.rehearsed import Rehearsed
 from zesty_anchor.planning.reported import Report
 from zesty_anchor.planning.workstation import Workstation
-from zesty_anchor.shells.sealed import Closed, World, in_copy
-from zesty_anchor.system.locations import Locations
+from zesty_anchor.shells.rooted import Root, in_root
+from zesty_anchor.shells.sealed import World, in_copy
+from zesty_anchor.system.locations import Locations, locate
+from zesty_anchor.system.namespaces import Closed, die_with_parent
 from zesty_anchor.system.problem import Problem, UsageProblem
 
 Entry = tuple[int, ...]
 """What lstat(2) tells of a file that changes when its content does."""
 Open = Callable[[], Workstation]
 """Opens the workstation anew."""
+Page = Callable[[Report, Path], str]
+"""Makes the page of a report, for a home."""
+Begin = Callable[[], AbstractContextManager[tuple[Open, Person]]]
+"""Begins the work in another root."""
+_OF_A_ROOT = ("bin/sh", "etc", "usr")
 
 
 class _Failed(msgspec.Struct, frozen=True):
@@ -43,10 +52,11 @@ class _Inside(msgspec.Struct, frozen=True):
 
     outcome: Outcome | None
     left: dict[str, str]
+    manifest: str
     page: str
 
 
-def rehearse(open_anew: Open, person: Person, page: Callable[[Report, Path], str] | None = None) -> Rehearsed:
+def rehearse(open_anew: Open, person: Person, page: Page | None = None) -> Rehearsed:
     """Provision in a copy of the home, prove it, make the ``page`` if one is wanted, and take it back; then compare.
 
     Nothing outside the copy can be written but temporary files. What needs privilege is told and not done. Raises ``UsageProblem`` where
@@ -75,6 +85,60 @@ def rehearse(open_anew: Open, person: Person, page: Callable[[Report, Path], str
             where="user namespaces (user_namespaces(7)), mount_setattr(2)",
             advice="have an administrator allow them: sysctl kernel.unprivileged_userns_clone=1",
         ) from None
+    return _compared(inside, locations, before, began)
+
+
+def rehearse_in_root(root: Root, begin: Begin, page: Page | None = None) -> Rehearsed:
+    """The same in another system's root, in which what needs privilege is done too. This process must be root.
+
+    ``begin`` gives the workstation's opener and the person; it is called in that root, still as root. Raises ``UsageProblem`` where the
+    folder is no root of a system, or this process is not root; else as ``rehearse``.
+    """
+    began = time.monotonic()
+    _check_root(root.folder)
+    locations = locate({"HOME": str(root.home)})
+    before = looked(locations.home)
+
+    def task() -> _Inside | _Failed:
+        try:
+            with begin() as (open_anew, person):
+                die_with_parent()
+                _check_inside(open_anew().locations)
+                return _inside(open_anew, person, page)
+        except Problem as problem:
+            return _Failed(problem.what, problem.where, problem.advice, problem.code)
+
+    try:
+        inside = in_root(root, task)
+    except Closed as error:
+        raise Problem(
+            f"this system does not allow to enter {root.folder}: {error}",
+            where="mount_namespaces(7), overlayfs",
+            advice="in a container this takes the right to mount (CAP_SYS_ADMIN)",
+        ) from None
+    return _compared(inside, locations, before, began, str(root.folder))
+
+
+def _check_root(folder: Path) -> None:
+    if os.geteuid() != 0:
+        raise UsageProblem(
+            "packages can be installed for real in a root by root alone",
+            where=str(folder),
+            advice=f'sudo "$(command -v zesty-anchor)" rehearse --root {shlex.quote(str(folder))}   (the work is done as you)',
+        )
+    missing = [name for name in _OF_A_ROOT if not (folder / name).exists()]
+    if missing:
+        raise UsageProblem(
+            f"this is no root of a system: it has no {' and no '.join(missing)}",
+            where=str(folder),
+            advice="make one: debootstrap --variant=minbase SUITE FOLDER, or name / for a copy of this system",
+        )
+
+
+def _compared(
+    inside: _Inside | _Failed, locations: Locations, before: dict[str, Entry], began: float, root: str = ""
+) -> Rehearsed:
+    """What came of it, with the real home compared. Raises the ``Problem`` that came out of the copy."""
     if isinstance(inside, _Failed):
         failed = Problem(inside.what, where=inside.where, advice=inside.advice)
         failed.code = inside.code
@@ -89,7 +153,9 @@ def rehearse(open_anew: Open, person: Person, page: Callable[[Report, Path], str
         tuple(map(locations.shown, touched)),
         len(before),
         time.monotonic() - began,
+        inside.manifest,
         inside.page,
+        root,
     )
 
 
@@ -103,7 +169,7 @@ def _check_inside(locations: Locations) -> None:
             )
 
 
-def _inside(open_anew: Open, person: Person, page: Callable[[Report, Path], str] | None) -> _Inside:
+def _inside(open_anew: Open, person: Person, page: Page | None) -> _Inside:
     workstation = open_anew()
     home = workstation.locations.home
     before = looked(home)
@@ -121,7 +187,7 @@ def _inside(open_anew: Open, person: Person, page: Callable[[Report, Path], str]
         if before.get(path) != after.get(path)
         and not any(Path(path).is_relative_to(folder) or folder.is_relative_to(path) for folder in own)
     }
-    return _Inside(outcome, left, told)
+    return _Inside(outcome, left, workstation.locations.shown(workstation.file), told)
 
 
 def looked(home: Path) -> dict[str, Entry]:

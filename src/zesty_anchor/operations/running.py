@@ -20,6 +20,7 @@ from zesty_anchor.engine.questions import estimate, gather, password_question, s
 from zesty_anchor.engine.run import Runner
 from zesty_anchor.engine.twin import run_folder
 from zesty_anchor.engine.undo import needs_privilege, recover
+from zesty_anchor.files import cache_homes
 from zesty_anchor.files.attic import Attic
 from zesty_anchor.files.digest import digest_of
 from zesty_anchor.files.folders import remove_empty
@@ -134,6 +135,7 @@ def one_run(
     run = journal.begin_run(workstation.file, digest_of(workstation.text.encode("utf-8", "surrogateescape")))
     bench = bench_of(run, journal, person, workstation, granted, offers)
     keep_newest(bench.log.parent)
+    cache_homes.note(workstation.locations)
     try:
         log = EventLog(bench.log, person.reporter)
         yield Runner(KINDS, journal, bench, log, run, person.jobs, simulates=person.rehearses)

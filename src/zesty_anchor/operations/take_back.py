@@ -14,7 +14,7 @@ from zesty_anchor.engine.opening import read_journal
 from zesty_anchor.engine.outcome import RunDone, TakenBack
 from zesty_anchor.engine.questions import settle
 from zesty_anchor.engine.undo import take_back_run
-from zesty_anchor.files import own_folders
+from zesty_anchor.files import cache_homes, own_folders
 from zesty_anchor.operations.attic import bring_home
 from zesty_anchor.operations.person import Person
 from zesty_anchor.operations.running import ask_to_take_back, bench_of, journal_alone, recovered
@@ -92,20 +92,24 @@ def dismantle(workstation: Workstation, person: Person) -> Dismantled:
 
     The folder of the configuration stays where it holds something: the person wrote it. What is still in the attic, or on the
     shelf and not ours, comes into a folder in the home first. Where something could not be taken back, our folders stay: another
-    try needs them.
+    try needs them. A cache that another home has too stays.
     """
     question = Question("dismantle", "take back everything that zesty-anchor did in this home?", "--yes", safe=True)
     settle([question], person.asker, yes=person.yes)
     locations = workstation.locations
     with journal_alone(person, workstation) as journal:
         taken = _take_back(journal, workstation, person, journal.standing_runs())
-        own = [locations.answers, locations.pins, locations.cache]
+        shared = cache_homes.others(locations)
+        own = [] if shared else [locations.answers, locations.pins, locations.cache]
         kept = None
         if taken.whole:
             kept = bring_home(journal, locations)
             own += [locations.data, locations.state]
         removed = tuple(locations.shown(folder) for folder in own if folder.exists())
-        own_folders.remove(locations.builds, *own)
+        own_folders.remove(*([] if shared else [locations.builds]), *own)
+    if shared:
+        left = f"{locations.cache} stays: {', '.join(map(str, shared))} has it too, and dismantle takes it away there"
+        taken = msgspec.structs.replace(taken, notices=(*taken.notices, left))
     return Dismantled(taken, removed, locations.shown(kept) if kept is not None else "")
 
 
@@ -121,5 +125,7 @@ def _take_back(
             taken.append(take_back_run(KINDS, journal, run, bench, later or ()))
     notices = [notice for each in taken for notice in each.notices]
     if not journal.standing_runs():
-        own_folders.remove(workstation.locations.answers, workstation.locations.pins)
+        if not cache_homes.others(workstation.locations):
+            own_folders.remove(workstation.locations.answers, workstation.locations.pins)
+        cache_homes.leave(workstation.locations)
     return TakenBack(tuple(change for each in taken for change in each.changes), tuple(notices))

@@ -17,7 +17,7 @@ from zesty_anchor.shells.zsh import Zsh
 SHELLS: dict[str, Shell] = {shell.name: shell for shell in (Bash(), Zsh(), Fish(), Ksh(), Mksh(), Tcsh(), Sh())}
 """Each is also the name of the language that its generated file is written in."""
 
-LAUNCH, SESSION, FOLLOW, COMPLETE = "launch", "session", "follow.", "complete."
+LAUNCH, SESSION, FOLLOW, COMPLETE, VALUES = "launch", "session", "follow.", "complete.", "values.zsh"
 
 FOLLOWING: dict[str, Follower] = {"bash": Bash(), "zsh": Zsh(), "fish": Fish(), "ksh": Ksh(), "mksh": Mksh()}
 """The shells that follow the current folder: what they need for that stands in a second file."""
@@ -29,6 +29,7 @@ GENERATED: dict[str, Callable[[Environment, str], str]] = {
     **{f"{FOLLOW}{name}": shell.on_demand for name, shell in FOLLOWING.items()},
     **{f"{COMPLETE}{name}": shell.completion for name, shell in COMPLETING.items()},
     LAUNCH: launch.common,
+    VALUES: Zsh().values,
     **{name: shell.environment for name, shell in SHELLS.items() if name != "fish"},
     "fish": SHELLS["fish"].environment,
     SESSION: graphical.environment,

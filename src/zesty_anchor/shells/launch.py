@@ -14,6 +14,7 @@ MARK = "# zesty-anchor launcher"
 # Builtins only, until exec. See korn.py for the files that it reads; here one runtime counts. PATH is split, and not
 # searched by a pattern with a star in front, which costs the square of its length (8 kB took a third of a second).
 # A shell copies all of a value to add to it, so a long PATH is put together of shorter pieces.
+# A command that bears a version in its name (python3.13) is that version's, where the one in effect has it not.
 _LAUNCH = """\
 za_put_first() {{
   za_rest=
@@ -75,6 +76,21 @@ if [ "$za_version" = system ]; then
   printf 'zesty-anchor: %s: the system has no such command, and %s is left to the system here\\n' "$za_command" "$za_runtime" >&2
   exit 127
 fi
+za_has() {{
+  for za_bin in $za_bins; do [ ! -x {shelf}/"$za_runtime/$1/$za_bin/$za_command" ] || return 0; done
+  return 1
+}}
+za_tail=${{za_command#"${{za_command%%[0-9]*}}"}}
+za_tail=${{za_tail%%[!0-9.]*}}
+case $za_tail in
+  *.*)
+    if ! za_has "$za_version"; then
+      for za_other in {shelf}/"$za_runtime/$za_tail" {shelf}/"$za_runtime/$za_tail".*; do
+        za_other=${{za_other##*/}}
+        if za_has "$za_other"; then za_version=$za_other; fi
+      done
+    fi ;;
+esac
 za_folder={shelf}/$za_runtime/$za_version za_path=
 for za_bin in $za_bins; do za_path=$za_path:$za_folder/${{za_bin#.}}; za_path=${{za_path%/}}; done
 za_path=${{za_path#:}}

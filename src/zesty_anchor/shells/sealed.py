@@ -8,20 +8,27 @@ matter and links to the rest.
 
 from __future__ import annotations
 
-import ctypes
 import os
-import pickle
 import shutil
-import signal
 import stat
 import tempfile
 from collections.abc import Callable, Iterable, Mapping
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import TypeVar
 
 import msgspec
 
-from zesty_anchor.system.problem import Problem
+from zesty_anchor.system.namespaces import (
+    BIND,
+    NEW_MOUNTS,
+    NEW_NETWORK,
+    PRIVATE,
+    RECURSIVE,
+    become,
+    in_child,
+    mount,
+    set_read_only,
+)
 from zesty_anchor.system.room import room as room_for
 
 HARMFUL = (
@@ -32,10 +39,6 @@ HARMFUL = (
 """Commands that remove, overwrite, fetch, or reach other machines and processes."""
 
 _FOLDERS = ("/usr/local/bin", "/usr/bin", "/bin", "/usr/local/sbin", "/usr/sbin", "/sbin")
-_NEW_USER, _NEW_MOUNTS, _NEW_NETWORK = 0x10000000, 0x00020000, 0x40000000
-_BIND, _RECURSIVE, _PRIVATE = 4096, 16384, 1 << 18
-_DIE_WITH_PARENT = 1
-_MOUNT_SETATTR, _READ_ONLY, _AT_RECURSIVE, _HERE = 442, 1, 0x8000, -100
 _FREE = ("/tmp", "/var/tmp", "/dev/shm", "/proc")
 """What is written at any time, and holds nothing that lasts."""
 
@@ -56,10 +59,6 @@ class World(msgspec.Struct, frozen=True):
     apart: bool = False
 
 
-class Closed(Exception):
-    """The system does not allow a layer of its own."""
-
-
 def in_copy(world: World, task: Callable[[Path], _Result]) -> tuple[_Result, tuple[str, ...]]:
     """Do a task in a copy of the home, whose path it is given, in a process of its own.
 
@@ -67,7 +66,7 @@ def in_copy(world: World, task: Callable[[Path], _Result]) -> tuple[_Result, tup
     its arguments. Raises ``Closed`` where the system does not allow it, and whatever the task raises.
     """
     with room_for("copy") as room:
-        return _child(lambda: _enter(world, room), lambda: (task(world.home), calls_in(room)))
+        return in_child(lambda: _enter(world, room), lambda: (task(world.home), calls_in(room)))
 
 
 def in_links(world: World, task: Callable[[Path], _Result]) -> tuple[_Result, tuple[str, ...]]:
@@ -126,129 +125,48 @@ def _write_recorders(room: Path) -> Path:
     return folder
 
 
-def _child(enter: Callable[[], None], task: Callable[[], _Result]) -> _Result:
-    """Do both in a child, which ends with us."""
-    receiver, sender = os.pipe()
-    parent, child = os.getpid(), os.fork()
-    if child == 0:
-        os.close(receiver)
-        os._exit(_as_child(parent, sender, enter, task))
-    os.close(sender)
-    try:
-        with os.fdopen(receiver, "rb") as answer:
-            content = answer.read()
-    except BaseException:
-        os.kill(child, signal.SIGKILL)
-        raise
-    finally:
-        os.waitpid(child, 0)
-    if not content:
-        raise Problem("a copy of the home for shells to start in ended before they had answered", advice="try it again")
-    kind, value = pickle.loads(content)
-    if kind == "closed":
-        raise Closed(value)
-    if kind == "failed":
-        raise value
-    result: _Result = value
-    return result
-
-
-def _as_child(parent: int, sender: int, enter: Callable[[], None], task: Callable[[], Any]) -> int:
-    try:
-        for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
-            signal.signal(number, signal.SIG_DFL)
-        _libc().prctl(_DIE_WITH_PARENT, signal.SIGKILL)
-        if os.getppid() != parent:
-            return 1
-        try:
-            enter()
-        except (OSError, AttributeError) as error:
-            answer: tuple[str, Any] = ("closed", str(error))
-        else:
-            try:
-                answer = ("done", task())
-            except Exception as error:
-                answer = ("failed", error)
-        with os.fdopen(sender, "wb") as out:
-            out.write(pickle.dumps(answer))
-    except BaseException:
-        return 1
-    return 0
-
-
-def _libc() -> Any:
-    return ctypes.CDLL(None, use_errno=True)
-
-
-def _call(name: str, *arguments: object) -> None:
-    """A system call that must succeed. Raises ``OSError``, or ``AttributeError`` where the system has none of that name."""
-    if getattr(_libc(), name)(*arguments) != 0:
-        number = ctypes.get_errno()
-        raise OSError(number, f"{name}: {os.strerror(number)}")
-
-
-def _mount(source: str, target: str, kind: str, flags: int, data: str = "") -> None:
-    _call("mount", os.fsencode(source), os.fsencode(target), kind.encode(), ctypes.c_ulong(flags), os.fsencode(data))
-
-
-def _become(user: int, group: int, *, inside: tuple[int, int], flags: int = 0) -> None:
-    """Enter a user namespace of our own, in which we are ``inside``."""
-    _call("unshare", ctypes.c_int(_NEW_USER | flags))
-    Path("/proc/self/setgroups").write_text("deny")
-    Path("/proc/self/uid_map").write_text(f"{inside[0]} {user} 1")
-    Path("/proc/self/gid_map").write_text(f"{inside[1]} {group} 1")
-
-
 def _enter(world: World, room: Path) -> None:
     """Lay the layer over the home, and become ourselves again. Raises ``OSError`` where the system does not allow it."""
     user, group = os.geteuid(), os.getegid()
     layer, home = room / "layer", Path(os.path.realpath(world.home))
     layer.mkdir()
     recorded = _write_recorders(room) if world.sealed else None
-    network = _NEW_NETWORK if world.sealed else 0
-    _become(user, group, inside=(0, 0), flags=_NEW_MOUNTS | network)
-    _mount("none", "/", "none", _RECURSIVE | _PRIVATE)
+    network = NEW_NETWORK if world.sealed else 0
+    become(user, group, inside=(0, 0), flags=NEW_MOUNTS | network)
+    mount("none", "/", "none", RECURSIVE | PRIVATE)
     if not world.apart:
-        _mount("tmpfs", str(layer), "tmpfs", 0, "mode=700")
+        mount("tmpfs", str(layer), "tmpfs", 0, "mode=700")
     os.chdir(layer)  # names of a layer may hold no comma and no colon, so they are relative
     for name in ("lower", "upper", "work"):
         Path(name).mkdir()
-    _mount(str(home), "lower", "none", _BIND)
+    mount(str(home), "lower", "none", BIND)
     upper = Path("upper")
     for path in world.gone:
         _leave_out(path, home, upper)
     for path, content in world.texts.items():
         _overwrite(path, content, home, upper)
     shutil.copystat("lower", "upper")
-    _mount("overlay", str(home), "overlay", 0, "lowerdir=lower,upperdir=upper,workdir=work,userxattr")
+    mount("overlay", str(home), "overlay", 0, "lowerdir=lower,upperdir=upper,workdir=work,userxattr")
     if room.is_relative_to(home):
-        _mount(f"lower/{room.relative_to(home)}", str(room), "none", _BIND)
+        mount(f"lower/{room.relative_to(home)}", str(room), "none", BIND)
     if recorded is not None:
         for target, name in _programs():
-            _mount(str(recorded / name), target, "none", _BIND)
+            mount(str(recorded / name), target, "none", BIND)
     if world.apart:
         _keep_the_rest(home)
     os.chdir(home)
     if user != 0:
-        _become(0, 0, inside=(user, group))
+        become(0, 0, inside=(user, group))
 
 
 def _keep_the_rest(home: Path) -> None:
     """Make everything read-only that is mounted, but the home and what must be written at any time (mount_setattr(2))."""
     free = [each for each in (*_FREE, tempfile.gettempdir()) if os.path.isdir(each)]
     for folder in free:
-        _mount(folder, folder, "none", _BIND | _RECURSIVE)
-    _set_read_only("/", recursive=True, wanted=True)
+        mount(folder, folder, "none", BIND | RECURSIVE)
+    set_read_only("/", recursive=True, wanted=True)
     for folder in (*free, str(home)):
-        _set_read_only(folder, recursive=False, wanted=False)
-
-
-def _set_read_only(path: str, *, recursive: bool, wanted: bool) -> None:
-    attributes = (ctypes.c_uint64 * 4)(_READ_ONLY if wanted else 0, 0 if wanted else _READ_ONLY, 0, 0)
-    _call(
-        "syscall", ctypes.c_long(_MOUNT_SETATTR), ctypes.c_int(_HERE), os.fsencode(path),
-        ctypes.c_uint(_AT_RECURSIVE if recursive else 0), attributes, ctypes.c_size_t(ctypes.sizeof(attributes)),
-    )  # fmt: skip
+        set_read_only(folder, recursive=False, wanted=False)
 
 
 def _within(path: Path, home: Path) -> Path | None:
@@ -261,9 +179,9 @@ def _leave_out(path: Path, home: Path, upper: Path) -> None:
     inner = _within(path, home)
     if inner is None:  # outside of the home: something empty stands in its place
         if path.is_dir():
-            _mount("tmpfs", str(path), "tmpfs", 0, "mode=700")
+            mount("tmpfs", str(path), "tmpfs", 0, "mode=700")
         elif path.exists():
-            _mount("/dev/null", str(path), "none", _BIND)
+            mount("/dev/null", str(path), "none", BIND)
         return
     (upper / inner).parent.mkdir(parents=True, exist_ok=True)
     os.mknod(upper / inner, stat.S_IFCHR, os.makedev(0, 0))  # what stands for something that was removed

@@ -65,6 +65,7 @@ def rehearsed(found: Rehearsed) -> RehearsedAs:
         compared=found.compared,
         well=found.well,
         seconds=found.seconds,
+        root=found.root,
     )
 
 

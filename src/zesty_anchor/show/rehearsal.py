@@ -14,10 +14,10 @@ from zesty_anchor.show.sizes import count
 _MOST = 6
 
 
-def rehearsed(paint: Paint, found: Rehearsed, manifest: str) -> None:
+def rehearsed(paint: Paint, found: Rehearsed) -> None:
     """What provisioning would do, then whether the way back is whole, and that the home is as it was."""
     told = [change for change in found.outcome.changes if change.outcome == "simulated"]
-    changes.outcome(paint, msgspec.structs.replace(found.outcome, reload=""), manifest)
+    changes.outcome(paint, msgspec.structs.replace(found.outcome, reload=""), found.manifest)
     if told:
         paint.write(
             paint.look("Needs privilege, so it was only told: ") + _some([f"{c.action} {c.subject}" for c in told])
@@ -34,7 +34,8 @@ def rehearsed(paint: Paint, found: Rehearsed, manifest: str) -> None:
         )
     else:
         paint.write(f"{paint.good('Your home')} is as it was: {count(found.compared, 'file')} compared.")
-    what = "All of it was in a copy of the home, which is gone"
+    where = "a copy of the home" if not found.root else f"a copy of {found.root} with a copy of the home"
+    what = f"All of it was in {where}, which is gone"
     paint.write(f"{what}: {found.seconds:.1f} s. To do it: {paint.name('zesty-anchor provision')}")
 
 

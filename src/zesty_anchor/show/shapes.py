@@ -62,7 +62,7 @@ class Provisioned(msgspec.Struct, frozen=True):
 
 class RehearsedAs(Provisioned, frozen=True):
     """As ``provision``, of the copy of the home; ``back`` are paths that differed there after undo, ``touched`` those of the real home
-    that changed meanwhile, of ``compared``.
+    that changed meanwhile, of ``compared``. ``root`` is the root of a system that it was done in, where one was named.
     """
 
     back: tuple[str, ...]
@@ -70,6 +70,7 @@ class RehearsedAs(Provisioned, frozen=True):
     compared: int
     well: bool
     seconds: float
+    root: str = ""
 
 
 class TakenBackAs(msgspec.Struct, frozen=True):

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 import shutil
 from collections.abc import Iterable, Mapping
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 from zesty_anchor.files.edit import lines_of
@@ -47,13 +48,18 @@ def look(
     asked = (command for recipe in (*known.values(), *recipes.values()) for command in recipe.commands)
     owners, started = Owners(machine), traces(machine, asked=asked)
     widest = _widest(started)
+    owners.ask(file for command in wanted for trace in widest for file in answering(command, trace.path))
     answers = tuple(
         answer
         for command in wanted
         for trace in widest
         for answer in _answers(command, trace.shell, trace.path, machine, owners)
     )
-    path = origins("PATH", started, machine, owners)
+    with ThreadPoolExecutor(1) as beside:  # what they say of themselves is waited for
+        asking = beside.submit(runtimes, {**known, **recipes}, started, machine, owners)
+        path = origins("PATH", started, machine, Owners(machine))
+        wrong = _all_troubles(machine, started, path, {**known, **recipes}, recipes)
+        found = tuple(asking.result())
     return Findings(
         system=machine.host.title,
         platform=machine.host.platform,
@@ -63,8 +69,8 @@ def look(
         unanswered=tuple(c for c in wanted if all(a.command != c for a in answers)),
         shelf=tuple(Standing(runtime, version) for runtime, version in machine.shelf),
         manifest=manifest,
-        troubles=_all_troubles(machine, started, path, {**known, **recipes}, recipes),
-        runtimes=tuple(runtimes({**known, **recipes}, started, machine, owners)),
+        troubles=wrong,
+        runtimes=found,
         variables=tuple(_variables(started, machine)),
         path=tuple(_entries(path, started, machine)),
         packages=machine.manager.name if machine.manager else "",

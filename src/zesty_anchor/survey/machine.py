@@ -16,7 +16,7 @@ from zesty_anchor.manifest.model import Identity
 from zesty_anchor.shelf import launchers
 from zesty_anchor.shelf.receipt import Receipt, stock
 from zesty_anchor.shells.guard import ends_early
-from zesty_anchor.shells.known import COMPLETE, FOLLOW, GENERATED, LAUNCH, SESSION, SHELLS
+from zesty_anchor.shells.known import COMPLETE, FOLLOW, GENERATED, LAUNCH, SESSION, SHELLS, VALUES
 from zesty_anchor.shells.shell import Surroundings
 from zesty_anchor.system import pam_environment
 from zesty_anchor.system.host import Host, find_program, host, login_path, login_shell
@@ -237,7 +237,7 @@ def generated_file(locations: Locations, name: str) -> Path:
         return locations.others / "fish/conf.d/zesty-anchor.fish"
     if name == SESSION:
         return locations.others / "environment.d/60-zesty-anchor.conf"
-    if name.startswith((FOLLOW, COMPLETE)):
+    if name.startswith((FOLLOW, COMPLETE)) or name == VALUES:
         return locations.shell / name
     return locations.shell / (f"{name}.sh" if name == LAUNCH else f"environment.{name}")
 

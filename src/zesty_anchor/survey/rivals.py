@@ -12,7 +12,7 @@ from zesty_anchor.manifest.recipe import Recipe
 from zesty_anchor.survey.installs import held
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.survey.owner import Owners
-from zesty_anchor.survey.startup.provenance import Origin, origins, traces
+from zesty_anchor.survey.startup.provenance import Origin, origins_of, traces
 
 _SHARED = ("bin", "sbin")
 """Names of folders of commands: what an install is, is the folder around."""
@@ -39,10 +39,12 @@ def conflicts(recipes: Mapping[str, Recipe], shells: Iterable[str], machine: Mac
         Owners(machine),
         traces(machine, shells, [c for recipe in recipes.values() for c in recipe.commands]),
     )
+    commands = dict.fromkeys(command for recipe in recipes.values() for command in recipe.commands)
+    answering = origins_of(commands, started, machine, owners)
     found: dict[tuple[str, str], Conflict] = {}
     for runtime, recipe in recipes.items():
         for command in recipe.commands:
-            for origin in origins(command, started, machine, owners):
+            for origin in answering[command]:
                 conflict = _conflict(command, runtime, recipe, origin, machine, owners)
                 if conflict is not None:
                     found.setdefault((conflict.kind, conflict.target), conflict)

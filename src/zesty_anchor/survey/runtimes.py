@@ -13,7 +13,7 @@ from zesty_anchor.shells.syntax import apart
 from zesty_anchor.survey.findings import RuntimeFound
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.survey.owner import Owners
-from zesty_anchor.survey.startup.provenance import origins
+from zesty_anchor.survey.startup.provenance import origins_of
 from zesty_anchor.survey.startup.startup_trace import StartupTrace
 
 _SECONDS = 10.0
@@ -23,11 +23,12 @@ def runtimes(
     recipes: Mapping[str, Recipe], started: Iterable[StartupTrace], machine: Machine, owners: Owners
 ) -> list[RuntimeFound]:
     """Each file that answers to a recipe's first command in some fresh shell, asked for its version."""
-    started = list(started)
+    firsts = dict.fromkeys(recipe.commands[0] for recipe in recipes.values())
+    answering = origins_of(firsts, list(started), machine, owners)
     found = [
         (name, recipe, origin)
         for name, recipe in recipes.items()
-        for origin in origins(recipe.commands[0], started, machine, owners)
+        for origin in answering[recipe.commands[0]]
         if origin.kind == "file" and name == fitting(origin.path, recipes)
     ]
     with ThreadPoolExecutor(8) as pool:

@@ -31,7 +31,7 @@ COMMANDS = {
         "What would change, down to the lines of each startup file.", (), ("--check", "--script", *_MANIFEST)
     ),
     "provision": Own("Make this machine as the manifest says, and prove it.", (), ("--deep", *_WORK)),
-    "rehearse": Own("The whole thing for real, in a copy of your home.", (), ("--report", *_WORK)),
+    "rehearse": Own("The whole thing for real, in a copy of your home.", (), ("--report", "--root", *_WORK)),
     "verify": Own(
         "Open fresh shells and check what the manifest promises.",
         (),
@@ -85,6 +85,7 @@ VALUES = {
     "--keep": "file",
     "--chart": "file",
     "--report": "file",
+    "--root": "file",
     "-j": "word",
     "--jobs": "word",
     "--run": "word",

@@ -16,6 +16,7 @@ from zesty_anchor.system.host import answering
 from zesty_anchor.system.problem import Problem
 
 if TYPE_CHECKING:
+    import pwd
     from collections.abc import Iterator
 
     from zesty_anchor.system.root_hand import RootHand
@@ -143,12 +144,9 @@ class Hands:
             thread.join()
 
 
-def step_down(environ: Mapping[str, str]) -> tuple[dict[str, str], RootHand] | None:
-    """Where this process was started as root through sudo or doas, become the user who called, for good.
-
-    Returns the changed environment, and what stays behind as root for what needs privilege; None where nothing had to
-    be done. The caller is named by SUDO_UID and
-    SUDO_GID (sudo(8), "ENVIRONMENT"), or DOAS_USER (doas(1)).
+def caller(environ: Mapping[str, str]) -> pwd.struct_passwd | None:
+    """The user who started this process as root: named by SUDO_UID and SUDO_GID (sudo(8), "ENVIRONMENT"), or DOAS_USER
+    (doas(1)). None where this is not root, or root itself called.
     """
     import pwd
 
@@ -156,23 +154,33 @@ def step_down(environ: Mapping[str, str]) -> tuple[dict[str, str], RootHand] | N
         return None
     try:
         if environ.get("SUDO_UID"):
-            caller = pwd.getpwuid(int(environ["SUDO_UID"]))
+            called = pwd.getpwuid(int(environ["SUDO_UID"]))
         elif environ.get("DOAS_USER"):
-            caller = pwd.getpwnam(environ["DOAS_USER"])
+            called = pwd.getpwnam(environ["DOAS_USER"])
         else:
             return None
     except (KeyError, ValueError):
         return None
-    if caller.pw_uid == 0:
+    return called if called.pw_uid != 0 else None
+
+
+def step_down(environ: Mapping[str, str]) -> tuple[dict[str, str], RootHand] | None:
+    """Where this process was started as root through sudo or doas, become the user who called, for good.
+
+    Returns the changed environment, and what stays behind as root for what needs privilege; None where nothing had to
+    be done.
+    """
+    called = caller(environ)
+    if called is None:
         return None
     from zesty_anchor.system.root_hand import RootHand
 
     hand = RootHand()
-    os.initgroups(caller.pw_name, caller.pw_gid)
-    os.setresgid(caller.pw_gid, caller.pw_gid, caller.pw_gid)
-    os.setresuid(caller.pw_uid, caller.pw_uid, caller.pw_uid)
+    os.initgroups(called.pw_name, called.pw_gid)
+    os.setresgid(called.pw_gid, called.pw_gid, called.pw_gid)
+    os.setresuid(called.pw_uid, called.pw_uid, called.pw_uid)
     changed = {k: v for k, v in environ.items() if not k.startswith(("SUDO_", "DOAS_", "XDG_"))}
-    changed |= {"HOME": caller.pw_dir, "USER": caller.pw_name, "LOGNAME": caller.pw_name, "SHELL": caller.pw_shell}
+    changed |= {"HOME": called.pw_dir, "USER": called.pw_name, "LOGNAME": called.pw_name, "SHELL": called.pw_shell}
     return changed, hand
 
 

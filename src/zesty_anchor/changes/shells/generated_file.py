@@ -18,7 +18,17 @@ from zesty_anchor.files.edit import Edit, lines_of, taken_out
 from zesty_anchor.files.replace import content_of, replace
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.shells.graphical import unfit
-from zesty_anchor.shells.known import COMPLETE, COMPLETING, FOLLOW, FOLLOWING, GENERATED, LAUNCH, SESSION, SHELLS
+from zesty_anchor.shells.known import (
+    COMPLETE,
+    COMPLETING,
+    FOLLOW,
+    FOLLOWING,
+    GENERATED,
+    LAUNCH,
+    SESSION,
+    SHELLS,
+    VALUES,
+)
 from zesty_anchor.shells.posix import WRITTEN
 from zesty_anchor.shells.shell import Environment
 from zesty_anchor.survey.machine import Machine, generated_file
@@ -122,7 +132,8 @@ class GeneratedFiles(FileKind):
         for name, file in machine.generated.items():
             # What follows the folder must know the file that it belongs to.
             path = generated_file(machine.locations, name.removeprefix(FOLLOW))
-            after = os.fsencode(GENERATED[name](environment, str(path))) if name in used else None
+            text = GENERATED[name](environment, str(path)) if name in used else ""
+            after = os.fsencode(text) if text else None
             if after != file.content:
                 edit = Edit(file, after)
                 edit.check_writable()
@@ -160,5 +171,6 @@ def used_files(wanted: Wanted, machine: Machine) -> frozenset[str]:
     if used & FOLLOWING.keys():
         used |= {"sh", *(f"{FOLLOW}{name}" for name in used & FOLLOWING.keys())}
     used |= {f"{COMPLETE}{name}" for name in used & COMPLETING.keys()}
+    used |= {VALUES} if "zsh" in used else set()
     used |= {LAUNCH} if wanted.recipes else set()
     return frozenset(used | ({SESSION} if machine.has_user_generator else set()))

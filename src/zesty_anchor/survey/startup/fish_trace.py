@@ -177,19 +177,20 @@ def _match(rows: list[_Row], executed: list[str]) -> None:
     trace after those that it substitutes, and some stand in one of the two alone.
     """
     last = 0
+    heads = [row.words[0] for row in rows]
     for text in executed:
         words = text.split(" ")
         for number in range(max(0, last - _BEHIND), min(len(rows), last + _AHEAD)):
-            if not rows[number].executed and _fits(rows[number], words):
+            head = heads[number]
+            if (head == words[0] or head[:1] == "$") and not rows[number].executed and _fits(rows[number], words):
                 rows[number].executed = text
                 last = number
                 break
 
 
 def _fits(row: _Row, executed: list[str]) -> bool:
-    """Whether a command that was executed can come from a written one: all that needs no expansion must be in it."""
-    words = row.words
-    if words[0] in _BLOCKS or (words[0] != executed[0] and not words[0].startswith("$")):
+    """Whether a command that was executed can come from a written one that begins so: all that needs no expansion must be in it."""
+    if row.words[0] in _BLOCKS:
         return False
     own, inner = row.text, None
     while own != inner:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import re
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from pathlib import Path
 
 import msgspec
@@ -12,7 +12,7 @@ import msgspec
 from zesty_anchor.files.text_file import TextFile, content_of
 from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.shells.litter import unlittered
-from zesty_anchor.shells.sealed import Closed, World, in_copy
+from zesty_anchor.shells.sealed import World, in_copy
 from zesty_anchor.shells.shell import MARK
 from zesty_anchor.shells.together import together
 from zesty_anchor.survey.machine import Machine, generated_file
@@ -20,6 +20,7 @@ from zesty_anchor.survey.owner import Owners
 from zesty_anchor.survey.startup import fish_variables
 from zesty_anchor.survey.startup.startup_trace import StartupTrace, trace_startup
 from zesty_anchor.survey.startup.step import Place
+from zesty_anchor.system.namespaces import Closed
 
 
 class Origin(msgspec.Struct, frozen=True):
@@ -89,18 +90,40 @@ def origins(name: str, started: Iterable[StartupTrace], machine: Machine, owners
 
     The first in more shells comes first.
     """
-    merged: dict[Found, tuple[list[str], list[str]]] = {}
+    return origins_of((name,), list(started), machine, owners)[name]
+
+
+def origins_of(
+    names: Iterable[str], started: Sequence[StartupTrace], machine: Machine, owners: Owners
+) -> dict[str, list[Origin]]:
+    """The same of several names, whose owners are asked about together."""
+    merged = {name: _merged(name, started, machine) for name in names}
+    owners.ask(found.path for each in merged.values() for found in each if _has_owner(found, machine))
     asked: dict[str, list[str]] = {}
     for trace in started:
         asked.setdefault(trace.shell, []).append(trace.context)
+    return {name: _listed(name, each, asked, machine, owners) for name, each in merged.items()}
+
+
+_Merged = dict[Found, tuple[list[str], list[str]]]
+"""What answers, with the starts in which it wins and those in which it is hidden: ``SHELL\\0CONTEXT`` each."""
+
+
+def _merged(name: str, started: Iterable[StartupTrace], machine: Machine) -> _Merged:
+    merged: _Merged = {}
+    for trace in started:
         for number, found in enumerate(found_in(name, trace, machine)):
             wins = number == 0 or name == "PATH"
             merged.setdefault(found, ([], []))[0 if wins else 1].append(f"{trace.shell}\0{trace.context}")
+    return merged
+
+
+def _listed(name: str, merged: _Merged, asked: dict[str, list[str]], machine: Machine, owners: Owners) -> list[Origin]:
     listed = [
         Origin(
             path=found.path,
             kind=found.kind,
-            owner=_owner(found, owners, machine),
+            owner=owners.of(found.path) if _has_owner(found, machine) else "",
             startup_file=found.place.file if found.place else None,
             line=found.place.line or None if found.place else None,
             wins=bool(wins),
@@ -120,13 +143,11 @@ def found_in(name: str, trace: StartupTrace, machine: Machine) -> Iterator[Found
     return (_without_ours(each, machine) for each in _of(name, trace, machine))
 
 
-def _owner(found: Found, owners: Owners, machine: Machine) -> str:
-    """The owner of a file; of a folder on PATH only where it is not the system's."""
-    if found.kind not in ("file", "launcher", "entry"):
-        return ""
-    if found.kind == "entry" and not Path(found.path).is_relative_to(machine.locations.home):
-        return ""
-    return owners.of(found.path)
+def _has_owner(found: Found, machine: Machine) -> bool:
+    """Whether somebody owns it: a file does; a folder on PATH counts only where it is not the system's."""
+    if found.kind == "entry":
+        return Path(found.path).is_relative_to(machine.locations.home)
+    return found.kind in ("file", "launcher")
 
 
 def _without_ours(found: Found, machine: Machine) -> Found:
@@ -171,8 +192,10 @@ def _of_command(name: str, trace: StartupTrace, machine: Machine) -> Iterator[Fo
     seen: set[str] = set()
     for folder in trace.path.split(":"):
         file = os.path.join(folder, name) if folder else ""
+        if not (file and os.access(file, os.X_OK) and os.path.isfile(file)):
+            continue
         real = os.path.join(os.path.realpath(folder), name)  # /bin is /usr/bin on most systems
-        if file and real not in seen and os.access(file, os.X_OK) and os.path.isfile(file):
+        if real not in seen:
             seen.add(real)
             kind = "launcher" if Path(folder) == machine.locations.launchers else "file"
             yield Found(file, kind, _place_of_entry(folder, trace, machine))

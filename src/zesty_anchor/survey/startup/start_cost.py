@@ -16,13 +16,14 @@ from zesty_anchor.files.text_file import content_of
 from zesty_anchor.shells.fresh import clean_environment
 from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.shells.marked import marked_rows
-from zesty_anchor.shells.sealed import Closed, World, in_copy
+from zesty_anchor.shells.sealed import World, in_copy
 from zesty_anchor.shells.shell import MARK, Context
 from zesty_anchor.survey.machine import InstalledShell, Machine
 from zesty_anchor.survey.startup.line_cost import LineCost, line_costs, told_by
 from zesty_anchor.survey.startup.line_marks import Marked, marked, measured, undisturbed
 from zesty_anchor.survey.startup.startup_trace import StartupTrace, trace_startup
 from zesty_anchor.system.host import user_name
+from zesty_anchor.system.namespaces import Closed
 from zesty_anchor.system.problem import Problem
 from zesty_anchor.system.room import room as room_for
 

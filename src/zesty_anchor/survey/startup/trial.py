@@ -15,7 +15,7 @@ from pathlib import Path
 import msgspec
 
 from zesty_anchor.shells.known import SHELLS
-from zesty_anchor.shells.sealed import Closed, World, in_copy, in_links
+from zesty_anchor.shells.sealed import World, in_copy, in_links
 from zesty_anchor.shells.shell import Context
 from zesty_anchor.shells.together import together
 from zesty_anchor.survey.machine import InstalledShell, Machine
@@ -23,6 +23,7 @@ from zesty_anchor.survey.startup.places import Places
 from zesty_anchor.survey.startup.readers import names_read
 from zesty_anchor.survey.startup.start_state import StartState, contexts_of, start_state
 from zesty_anchor.survey.startup.statement import Statement, blanked, without
+from zesty_anchor.system.namespaces import Closed
 
 Found = dict[Path, list[Statement]]
 """The statements that speak of what is to go, by file."""
