@@ -71,13 +71,13 @@ def run(paint: Paint, found: PastRun, shown: Shown) -> None:
 
 
 def _what(run: PastRun) -> str:
-    """What it brought to the person, or took away; of startup files and of ours only how many. What failed is none of it."""
+    """What it brought to the person by name, then what it did else; of startup files and of ours only how many. What failed is none of
+    it. By name, since versions are installed side by side, and the journal has them as they began.
+    """
     done = [each for each in run.changes if each.state == "done" or run.taken_back]
-    named = [
-        each.subject if each.action == "install" else f"{each.action} {each.subject}"
-        for each in done
-        if each.kind not in (*_OURS, "startup-file")
-    ]
+    told = [each for each in done if each.kind not in (*_OURS, "startup-file")]
+    named = sorted(each.subject for each in told if each.action == "install")
+    named += [f"{each.action} {each.subject}" for each in told if each.action != "install"]
     files = Counter(each.kind for each in done)
     parts = [*named[:_MOST], *([f"{len(named) - _MOST} more"] if len(named) > _MOST else [])]
     if files["startup-file"]:
