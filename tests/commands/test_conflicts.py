@@ -13,9 +13,9 @@ import pexpect
 import pytest
 
 from tests.conftest import PROGRAM, SHELLS, Desk, is_root
-from zesty_anchor.changes.conflicts.drop_alternative import restored
 from zesty_anchor.demo.home import likeness
 from zesty_anchor.demo.wares import pack
+from zesty_anchor.system.alternatives import restored
 from zesty_anchor.system.host import login_path
 
 # What else answers to kelp counts, and the tests of the demo install a package of it.

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import subprocess
+from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
 
-from tests.conftest import Desk
+from tests.conftest import Desk, is_root
 from tests.conftest import kelp as files_of
 
 RECIPE = """
@@ -94,3 +96,101 @@ def test_the_version_may_be_written(desk: Desk) -> None:
     wants(desk, f'want = "3.1.4"\nsystem = "{one}"')
     desk.well("provision")
     assert desk.shell("bash", "kelp --version", "-i").strip() == "kelp 3.1.4"
+
+
+def alternatives(*words: str) -> str:
+    return subprocess.run(["update-alternatives", *words], capture_output=True, text=True, check=True).stdout
+
+
+def leads_to() -> tuple[str, str]:
+    """Where the name leads, and whether the system or a person chose that."""
+    said = dict(line.partition(": ")[::2] for line in alternatives("--query", "tidewatch").splitlines())
+    return said["Value"], said["Status"]
+
+
+WATCH = RECIPE.replace("kelp", "tidewatch").replace("KELP", "TIDEWATCH")
+
+
+@pytest.fixture
+def two_offers(desk: Desk) -> Iterator[tuple[Path, Path]]:
+    """Two installs of tidewatch, which the alternatives system has as one name; it prefers the newer one."""
+    folders = []
+    for version, priority in (("2.1", "20"), ("3.0", "30")):
+        file = desk.write(f"#!/bin/sh\necho tidewatch {version}\n", f"opt/tidewatch-{version}/bin/tidewatch")
+        file.chmod(0o755)
+        alternatives("--install", "/usr/local/bin/tidewatch", "tidewatch", str(file), priority)
+        folders.append(file.parent.parent)
+    try:
+        yield folders[0], folders[1]
+    finally:
+        alternatives("--remove-all", "tidewatch")
+
+
+def watches(desk: Desk, folder: Path, more: str = "") -> None:
+    runtime = f'[runtimes.tidewatch]\nwant = "system"\nsystem = "{folder}"\n{more}\n'
+    desk.write(f'as-root = "allowed"\n[shells]\nuse = ["bash"]\n{WATCH}{runtime}')
+
+
+needs_root = pytest.mark.skipif(not is_root(), reason="alternatives are set by root")
+
+
+@needs_root
+@pytest.mark.system
+def test_alternatives_follow_the_one_that_is_named(desk: Desk, two_offers: tuple[Path, Path]) -> None:
+    old, new = (str(folder / "bin/tidewatch") for folder in two_offers)
+    assert leads_to() == (new, "auto")
+    watches(desk, two_offers[0])
+    preview = desk.well("preview").out
+    assert f"update-alternatives --set tidewatch {old}" in preview
+    assert leads_to() == (new, "auto")
+    done = desk.well("provision", "--json").json
+    assert ["alternative-choice", "set", "done"] in [[c["kind"], c["action"], c["outcome"]] for c in done["changes"]]
+    assert leads_to() == (old, "manual")
+    assert desk.well("provision", "--json").json["changes"] == []
+
+    alternatives("--set", "tidewatch", new)
+    answer = desk.run("verify")
+    assert answer.code != 0
+    assert "alternative tidewatch" in answer.out
+    desk.well("provision")
+    assert leads_to() == (old, "manual")
+    desk.well("undo")
+    assert leads_to() == (new, "manual"), "as somebody had set it before that run"
+    desk.well("undo")
+    assert leads_to() == (new, "manual"), "what somebody set since the first run stays"
+
+
+@needs_root
+@pytest.mark.system
+def test_alternatives_are_set_back_or_left_alone(desk: Desk, two_offers: tuple[Path, Path]) -> None:
+    old, new = (str(folder / "bin/tidewatch") for folder in two_offers)
+    watches(desk, two_offers[0], "alternatives = false")
+    desk.well("provision")
+    assert leads_to() == (new, "auto")
+    assert desk.run("verify").code == 0
+    watches(desk, two_offers[0])
+    desk.well("provision")
+    assert leads_to() == (old, "manual")
+    desk.well("undo")
+    assert leads_to() == (new, "auto")
+    desk.well("provision")
+    desk.well("dismantle", "--yes")
+    assert leads_to() == (new, "auto")
+
+
+@needs_root
+@pytest.mark.system
+def test_an_alternative_that_a_person_set_comes_back(desk: Desk, two_offers: tuple[Path, Path]) -> None:
+    old, new = (str(folder / "bin/tidewatch") for folder in two_offers)
+    alternatives("--set", "tidewatch", old)
+    watches(desk, two_offers[1])
+    desk.well("provision")
+    assert leads_to() == (new, "manual")
+    desk.well("undo")
+    assert leads_to() == (old, "manual")
+
+
+def test_alternatives_of_no_install_are_a_mistake(desk: Desk) -> None:
+    wants(desk, 'want = "3"\nalternatives = false')
+    answer = desk.run("preview")
+    assert answer.code == 2 and "names no install of the system" in answer.err

@@ -31,6 +31,7 @@ OLD = {
     "package": {"privileged": True, "families": ["debian"], "asked": ["gcc"], "before": ["libc6"], "brought": ["gcc"]},
     "package-removal": {"privileged": True, "families": ["debian"], "versions": {"kelp": "1"}, "settings": {"/etc/k": "/a/k"}},
     "alternative": {"privileged": True, "name": "lua", "query": "Name: lua\n"},
+    "alternative-choice": {"privileged": True, "name": "kelp", "value": "/opt/kelp/bin/kelp"},
     "extra": {"folder": "/s/kelp/4", "extra": "tidy@1", "brought": ["bin/tidy"]},
     "ssh-key": {"file": "/h/.ssh/id_ed25519", "made": [], "digests": ["0", "1"]},
     "managed-version": {**MANAGED, "located": "/h/.bollard/kelp/4", "receipt": True, "came": ["a%20b"], "touched": [TOUCHED]},

@@ -57,6 +57,7 @@ _TABLE: dict[str, tuple[str, str, _When]] = {
     "ssh-key": ("person.ssh_key", "Keys", lambda wanted, machine: wanted.identity is not None),
     "conflict-lines": ("conflicts.retire_lines", "RetireStatements", _goes),
     "conflict": ("conflicts.retire_folder", "RetireFolders", lambda wanted, machine: bool(wanted.removals)),
+    "alternative-choice": ("system.lead_alternative", "LedAlternatives", lambda wanted, machine: bool(wanted.led)),
     "package-removal": ("conflicts.purge_packages", "PackageRemovals", lambda wanted, machine: bool(wanted.purges)),
     "alternative": ("conflicts.drop_alternative", "Alternatives", lambda wanted, machine: bool(wanted.alternatives)),
     "retired-manager": ("runtimes.retire_manager", "RetiredManagers", _has_manager),

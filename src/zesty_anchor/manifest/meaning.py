@@ -75,6 +75,9 @@ def _managers(manifest: Manifest) -> Iterator[Wrong]:
         if runtime.system is not None and (runtime.through is not None or runtime.feed is not None):
             what = f"{name} is an install that is there already, so no feed and no manager is asked for it"
             yield Wrong(("runtimes", name, "system"), what, "take out one of the two")
+        if runtime.system is None and not runtime.alternatives:
+            what = f"{name} names no install of the system, so no alternative would lead to it"
+            yield Wrong(("runtimes", name, "alternatives"), what, 'take the line out, or add one: system = "/a/folder"')
         if runtime.system is not None and not runtime.system.startswith(("/", "~/")):
             yield Wrong(("runtimes", name, "system"), f"{runtime.system!r} is no whole path", "begin it with / or ~/")
     for name, manager in manifest.managers.items():

@@ -83,7 +83,8 @@ class BuildChoices(Part, frozen=True):
 class Runtime(Part, frozen=True):
     """``[runtimes.NAME]``: the default version, and those kept beside it. ``through`` names the manager to install it.
     ``keep`` are patterns of glob(7) for files in a version that are changed by hand, and stay so. ``system`` is the folder of an install that
-    is on the machine already: it is the version, by links.
+    is on the machine already: it is the version, by links; where the alternatives system offers its commands, it leads to them, unless
+    ``alternatives`` is false.
     """
 
     want: str
@@ -98,6 +99,7 @@ class Runtime(Part, frozen=True):
     build: BuildChoices = BuildChoices()
     keep: tuple[str, ...] = ()
     system: str | None = None
+    alternatives: bool = True
 
 
 Digest = Annotated[

@@ -144,7 +144,8 @@ class WantedVersion(msgspec.Struct, frozen=True):
 class Wanted(msgspec.Struct, frozen=True):
     """The whole: versions, variables in order, PATH entries, removals, checks, the shells to set up.
 
-    ``purges`` are packages, ``stale_variables`` and ``alternatives`` names that go at the end.
+    ``purges`` are packages, ``stale_variables`` and ``alternatives`` names that go at the end. ``led`` are folders with commands to which the
+    alternatives system is to lead.
 
     In the startup files ``lines_last`` our line stands below all others, in ``lines_first`` above what may end their reading. ``of_system`` are commands that the system itself must answer to: those of runtimes with the want ``system``.
     """
@@ -169,6 +170,7 @@ class Wanted(msgspec.Struct, frozen=True):
     purges: tuple[str, ...] = ()
     stale_variables: tuple[str, ...] = ()
     alternatives: tuple[str, ...] = ()
+    led: tuple[Path, ...] = ()
     lines_last: frozenset[Path] = frozenset()
     lines_first: frozenset[Path] = frozenset()
 
@@ -237,6 +239,12 @@ def put_together(
         purges=tuple(each.package for each in manifest.conflicts.remove if each.package),
         stale_variables=tuple(each.variable for each in manifest.conflicts.remove if each.variable),
         alternatives=tuple(each.alternative for each in manifest.conflicts.remove if each.alternative),
+        led=tuple(
+            Path(expand(tool.system, home)) / part
+            for name, tool in manifest.runtimes.items()
+            if name in defaults and tool.system is not None and tool.alternatives
+            for part in defaults[name].recipe.bin
+        ),
         checks=manifest.checks,
         shells=shells,
         folder=folder,

@@ -111,7 +111,7 @@ def _summary(changes: Iterable[ChangeReport]) -> str:
 
 SUMMED = (
     ("version", "managed-version", "manager-default", "extra", "installer-script"),
-    ("package-source", "package", "system-variables"),
+    ("package-source", "package", "system-variables", "alternative-choice"),
     ("startup-file", "setting", "identity", "ssh-key", "choice"),
     ("conflict", "conflict-lines", "package-removal", "alternative", "retired-manager", "removed-version"),
 )

@@ -20,6 +20,7 @@ GROUPS = (
     (("startup-file",), "What changes in your startup files"),
     (("setting",), "Set keys in files of other programs"),
     (("ssh-key", "identity"), "Make you known"),
+    (("alternative-choice",), "What the alternatives of the system lead to, once fresh shells have proved it"),
     (
         ("conflict-lines", "conflict", "package-removal", "alternative", "retired-manager"),
         "Take away, once fresh shells have proved the new versions",

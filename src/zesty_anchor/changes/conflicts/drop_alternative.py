@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import subprocess
 from collections.abc import Iterable, Mapping
 from typing import ClassVar
 
@@ -12,7 +11,7 @@ from zesty_anchor.changes.change import Stage
 from zesty_anchor.changes.record import WHOLE, Record, Reverted
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.survey.machine import Machine
-from zesty_anchor.system import root_store
+from zesty_anchor.system import alternatives, root_store
 from zesty_anchor.system.package_manager import Command
 from zesty_anchor.system.problem import Problem
 
@@ -47,13 +46,12 @@ class DropAlternative(BaseChange, frozen=True):
     @property
     def detail(self) -> str:
         """What it leads to."""
-        leads = [line.partition(": ")[2] for line in self.query.splitlines() if line.startswith("Value: ")]
-        return f"of the alternatives system; it leads to {', '.join(leads)}"
+        return f"of the alternatives system; it leads to {alternatives.group(self.query).value or 'nothing'}"
 
     @property
     def commands(self) -> tuple[Command, ...]:
         """The command that takes the name out."""
-        return (("update-alternatives", "--remove-all", self.name),)
+        return ((alternatives.PROGRAM, "--remove-all", self.name),)
 
     def prepare(self, bench: Bench) -> AlternativeRecord:
         """Write down what it leads to."""
@@ -75,7 +73,7 @@ class Alternatives(BaseKind):
 
     def look(self, wanted: Wanted, machine: Machine) -> Mapping[str, str]:
         """What the alternatives system says of each name that is to go; empty where it does not know it."""
-        return {name: _query(name) for name in wanted.alternatives}
+        return {name: alternatives.query(name) for name in wanted.alternatives}
 
     def plan(self, wanted: Wanted, facts: Mapping[str, str]) -> Iterable[DropAlternative]:
         """One for each name that is there."""
@@ -83,7 +81,7 @@ class Alternatives(BaseKind):
 
     def take_back(self, record: AlternativeRecord, bench: Bench) -> Reverted:
         """Bring it back as it was, by what root noted of it."""
-        if _query(record.name):
+        if alternatives.query(record.name):
             return WHOLE
         query = root_store.noted(bench.run, f"alternative-{record.name}")
         if query is None:
@@ -91,52 +89,8 @@ class Alternatives(BaseKind):
                 f"the alternative {record.name} stays away: what it was is not noted in {root_store.folder(bench.run)}"
             )
             return Reverted((told,))
-        failed = bench.as_root(restored(query))
+        failed = bench.as_root(alternatives.restored(query))
         if failed:
             return Reverted((f"the alternative {record.name} could not be brought back: {failed}",), whole=False)
         bench.as_root([root_store.clear(bench.run, f"alternative-{record.name}.*")])
         return WHOLE
-
-
-def restored(query: str) -> list[Command]:
-    """The commands that bring a name back, from what ``--query`` said of it (update-alternatives(1)). Pure."""
-    head, *groups = query.strip().split("\n\n")
-    facts = dict(line.partition(": ")[::2] for line in head.splitlines() if ": " in line)
-    links = dict(_pairs(head))
-    commands: list[Command] = []
-    for group in groups:
-        own = dict(line.partition(": ")[::2] for line in group.splitlines() if ": " in line)
-        followers = [
-            word for name, path in _pairs(group) if name in links for word in ("--slave", links[name], name, path)
-        ]
-        commands.append(
-            (
-                "update-alternatives",
-                "--install",
-                facts["Link"],
-                facts["Name"],
-                own["Alternative"],
-                own["Priority"],
-                *followers,
-            )
-        )
-    if facts.get("Status") == "manual":
-        commands.append(("update-alternatives", "--set", facts["Name"], facts["Value"]))
-    return commands
-
-
-def _pairs(text: str) -> list[tuple[str, str]]:
-    """The indented lines below ``Slaves:``: a name and a path each."""
-    return [
-        (words[0], words[1]) for line in text.splitlines() if line.startswith(" ") and len(words := line.split()) == 2
-    ]
-
-
-def _query(name: str) -> str:
-    try:
-        answer = subprocess.run(
-            ["update-alternatives", "--query", name], capture_output=True, text=True, check=False, timeout=20
-        )
-    except OSError:
-        return ""
-    return answer.stdout if answer.returncode == 0 else ""
