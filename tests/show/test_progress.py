@@ -11,7 +11,7 @@ import pytest
 from zesty_anchor.show import progress
 from zesty_anchor.show.paint import Paint
 from zesty_anchor.show.progress import Lines, Live, reporter
-from zesty_anchor.show.sizes import amount, count, table
+from zesty_anchor.show.sizes import amount, count
 
 
 class Terminal(io.StringIO):
@@ -83,13 +83,11 @@ def test_what_a_build_prints_is_no_markup_and_stays_on_its_line() -> None:
     assert all(len(row) <= 80 for row in rows if "now  " in row), rows
 
 
-def test_numbers_and_tables_for_a_person() -> None:
+def test_numbers_for_a_person() -> None:
     assert [amount(n) for n in (0, 1, 999, 1000, 12_345, 123_456_789, 5e12)] == [
         "0 bytes", "1 byte", "999 bytes", "1.0 kB", "12.3 kB", "123 MB", "5000 GB",
     ]  # fmt: skip
     assert (count(1, "change"), count(2, "change")) == ("1 change", "2 changes")
-    assert table([["a", "b"], ["\x1b[1mlong\x1b[0m", ""]], [3]) == ["a     b", "\x1b[1mlong\x1b[0m"]
-    assert table([["潮位", "b"], ["tide", "c"]], []) == ["潮位  b", "tide  c"], "a sign may take two columns"
 
 
 def test_colour_only_where_it_is_wanted() -> None:

@@ -15,7 +15,6 @@ import click
 from zesty_anchor.commands.asking import TerminalAsker
 from zesty_anchor.engine.reporter import Silent
 from zesty_anchor.manifest.read import NoManifest
-from zesty_anchor.operations.in_step import behind
 from zesty_anchor.operations.person import Person
 from zesty_anchor.planning.workstation import Workstation, open_workstation, with_manifest_here
 from zesty_anchor.show import paint
@@ -62,8 +61,11 @@ class Setting:
         with self.bare() as (bare, person):
             workstation = with_manifest_here(bare, self.manifest)
             yield workstation, person
-        line = behind(workstation) if not (self.quiet or self.as_json) else ""
-        if line:
+        if self.quiet or self.as_json or not workstation.environ.get("ZESTY_ANCHOR_LOADED"):
+            return
+        from zesty_anchor.operations.calling_shell import behind
+
+        if line := behind(workstation):
             self.err.write(self.err.look("this shell was opened before the last provisioning; for it, run: ") + line)
 
     @contextmanager

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import errno
 import os
-import shutil
 import stat
 from pathlib import Path
 
@@ -61,6 +60,8 @@ def _going(source: Path) -> Path:
 
 def copy(source: Path, target: Path) -> None:
     """Copy a file, a link, a pipe or a folder with all in it; nothing may be at ``target``. Raises ``OSError``."""
+    import shutil
+
     seen: dict[tuple[int, int], Path] = {}
 
     def one(source: Path, target: Path) -> None:

@@ -12,7 +12,8 @@ from zesty_anchor.engine.outcome import Outcome
 from zesty_anchor.files.edit import Edit
 from zesty_anchor.files.text_file import read_text_file
 from zesty_anchor.manifest.pin import pin_files
-from zesty_anchor.operations.in_step import keep_launchers, reload_line
+from zesty_anchor.operations.calling_shell import reload_line
+from zesty_anchor.operations.in_step import keep_launchers
 from zesty_anchor.operations.obtain import check_want, installed, refuse_manager
 from zesty_anchor.operations.person import Person
 from zesty_anchor.operations.provision import provision

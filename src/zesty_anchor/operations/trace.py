@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from zesty_anchor.planning.choices import choice_of
-from zesty_anchor.planning.listing import Traced
 from zesty_anchor.planning.look import look_at
+from zesty_anchor.planning.traced import Traced
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.survey.owner import Owners
 from zesty_anchor.survey.startup.provenance import origins, traces

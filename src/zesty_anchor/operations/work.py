@@ -15,7 +15,7 @@ from zesty_anchor.engine.questions import settle
 from zesty_anchor.engine.run import Runner
 from zesty_anchor.engine.undo import take_back_run
 from zesty_anchor.manifest.read import read_text
-from zesty_anchor.operations.in_step import line_for_this_shell
+from zesty_anchor.operations.calling_shell import line_for_this_shell
 from zesty_anchor.operations.person import Person
 from zesty_anchor.operations.running import Granted, ask, bench_of, journal_alone, one_run, recovered
 from zesty_anchor.operations.stages import Stages

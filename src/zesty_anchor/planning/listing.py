@@ -1,11 +1,10 @@
-"""What is told of versions, and of what answers to a name."""
+"""What is told of versions."""
 
 from __future__ import annotations
 
 import msgspec
 
 from zesty_anchor.planning.choices import Choice
-from zesty_anchor.survey.startup.provenance import Origin
 
 
 class InEffect(msgspec.Struct, frozen=True):
@@ -71,21 +70,6 @@ class Newer(msgspec.Struct, frozen=True):
     beyond: str = ""
     ends: str = ""
     problem: str = ""
-
-
-class Traced(msgspec.Struct, frozen=True):
-    """All that answers to one name in fresh shells, and what decided the version where it is one of the manifest's.
-
-    ``here`` is what answers in the environment that we were called from (empty: nothing, or it is not a command),
-    ``cut_off`` are shells that never became ready, with the reason. ``asked`` are the shells with their ways of starting.
-    """
-
-    name: str
-    answers: tuple[Origin, ...]
-    here: str
-    cut_off: tuple[str, ...]
-    decided: Choice | None
-    asked: tuple[tuple[str, str], ...] = ()
 
 
 class Switched(msgspec.Struct, frozen=True):

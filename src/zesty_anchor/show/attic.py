@@ -6,8 +6,9 @@ import datetime
 from collections.abc import Callable, Sequence
 from typing import Protocol
 
+from zesty_anchor.show.columns import columns
 from zesty_anchor.show.paint import Paint
-from zesty_anchor.show.sizes import amount, table
+from zesty_anchor.show.sizes import amount
 
 
 class Kept(Protocol):
@@ -44,8 +45,7 @@ def kept(paint: Paint, things: Sequence[Kept], shown: Callable[[str], str]) -> N
         ]
         for each in things
     ]
-    for line in table(rows, [10, 8]):
-        paint.write(f"  {line}")
+    columns(paint, rows, [10, 8])
     total = sum(each.size for each in things)
     paint.write(
         f"{amount(total)} in all; what a run took, undo brings back. To throw all of it away: zesty-anchor attic empty"

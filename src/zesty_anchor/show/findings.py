@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from zesty_anchor.show.columns import columns
 from zesty_anchor.show.listing import short_owner
 from zesty_anchor.show.paint import Paint
-from zesty_anchor.show.sizes import amount, table
+from zesty_anchor.show.sizes import amount
 from zesty_anchor.survey.findings import Answering, Findings
 
 _OURS = "zesty-anchor"
@@ -41,8 +42,7 @@ def _machine(paint: Paint, found: Findings, *, whole: bool) -> None:
         ["manifest", found.manifest or "none found here; zesty-anchor draft writes one"],
         ["on the shelf", "; ".join(f"{name} {', '.join(versions)}" for name, versions in shelf.items()) or "nothing"],
     ]
-    for line in table([[paint.head(name), what] for name, what in rows], [14]):
-        paint.write(line)
+    columns(paint, [[paint.head(name), what] for name, what in rows], [14], indent=0)
     paint.write()
     paint.write(paint.head("Startup files"))
     told = []
@@ -51,8 +51,7 @@ def _machine(paint: Paint, found: Findings, *, whole: bool) -> None:
         notes += [] if file.writable else ["read-only"]
         notes += ["holds our line"] if file.block else []
         told.append([paint.name(file.file), f"read by {', '.join(readers[file.file])}", ", ".join(notes)])
-    for line in table(told, [18, 12]):
-        paint.write(f"  {line}")
+    columns(paint, told, [18, 12])
     absent = dict.fromkeys(file.file for file in found.startup_files if not file.exists)
     if absent and whole:
         paint.write(paint.faint(f"  not there: {', '.join(absent)}"))
@@ -93,8 +92,7 @@ def _runtimes(paint: Paint, found: Findings) -> None:
         ]
         for each in others
     ]
-    for line in table(rows, [10, 8]):
-        paint.write(f"  {line}")
+    columns(paint, rows, [10, 8])
 
 
 def _answers(paint: Paint, found: Findings) -> None:
@@ -123,5 +121,4 @@ def _answers(paint: Paint, found: Findings) -> None:
             ]
         )
     rows += [[paint.name(command), paint.look("nothing answers yet"), "", "", ""] for command in found.unanswered]
-    for line in table(rows, [10]):
-        paint.write(f"  {line}")
+    columns(paint, rows, [10])

@@ -7,8 +7,9 @@ from collections import Counter
 from collections.abc import Callable, Sequence
 
 from zesty_anchor.engine.past_runs import PastRun
+from zesty_anchor.show.columns import columns
 from zesty_anchor.show.paint import Paint
-from zesty_anchor.show.sizes import count, lasted, table
+from zesty_anchor.show.sizes import count, lasted
 
 Shown = Callable[[str], str]
 """Tells a path from ``~`` on."""
@@ -29,8 +30,7 @@ def runs(paint: Paint, found: Sequence[PastRun], shown: Shown) -> None:
         rows.append(
             [str(each.run), _when(each.began), lasted(each.ended - each.began), _what(each), each.proved or "-", state]
         )
-    for line in table(rows, [3]):
-        paint.write(f"  {line}")
+    columns(paint, rows, [3])
     paint.write(
         paint.faint("  each change of one: zesty-anchor history RUN; to take one back: zesty-anchor undo --run RUN")
     )
@@ -48,8 +48,7 @@ def run(paint: Paint, found: PastRun, shown: Shown) -> None:
         ["log", shown(found.log) if found.log else "gone: only the newest are kept"],
     ]
     paint.write(paint.head(f"run {found.run}"))
-    for line in table([[paint.faint(head), what] for head, what in rows], [10]):
-        paint.write(f"  {line}")
+    columns(paint, [[paint.faint(head), what] for head, what in rows], [10])
     paint.write()
     told = [
         [
@@ -60,8 +59,7 @@ def run(paint: Paint, found: PastRun, shown: Shown) -> None:
         ]
         for each in found.changes
     ]
-    for line in table(told, [8]):
-        paint.write(f"  {line}")
+    columns(paint, told, [8])
     for title, texts in (("still in the attic", [shown(was) for was in found.attic]), ("told then", found.notices)):
         if texts:
             paint.write()

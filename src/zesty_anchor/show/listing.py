@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from zesty_anchor.planning.listing import Listing, Newer, Obtainable, RuntimeKnown
+from zesty_anchor.show.columns import columns
 from zesty_anchor.show.paint import Paint
-from zesty_anchor.show.sizes import table
 
 
 def runtimes(paint: Paint, listed: list[Listing]) -> None:
@@ -23,8 +23,7 @@ def runtimes(paint: Paint, listed: list[Listing]) -> None:
                 "; ".join(_more(each, others)),
             ]
         )
-    for line in table(rows, [10, 10]):
-        paint.write(line)
+    columns(paint, rows, [10, 10], indent=0)
 
 
 def newer(paint: Paint, found: Sequence[Newer], today: str) -> None:
@@ -41,8 +40,7 @@ def newer(paint: Paint, found: Sequence[Newer], today: str) -> None:
         for each in found
     ]
     heads = [paint.faint(head) for head in ("runtime", "want", "installed", "newer", "beyond the want", "")]
-    for line in table([heads, *rows], [10, 8, 10, 8]):
-        paint.write(f"  {line}")
+    columns(paint, [heads, *rows], [10, 8, 10, 8])
     behind = dict.fromkeys(each.runtime for each in found if each.newer and each.version)
     if behind:
         words = " ".join(f"--upgrade {name}" for name in behind)
@@ -81,8 +79,7 @@ def recipes(paint: Paint, listed: Sequence[RuntimeKnown]) -> None:
         ]
         for each in listed
     ]
-    for line in table(rows, [10, 10]):
-        paint.write(line)
+    columns(paint, rows, [10, 10], indent=0)
     paint.write()
     paint.write(
         f"Versions: {paint.name('zesty-anchor list node')}   A manifest for some: {paint.name('zesty-anchor draft node java')}"
@@ -113,8 +110,7 @@ def runtime(paint: Paint, listed: Listing, only: str, *, each: bool = False) -> 
         paint.write(f"{paint.name(listed.runtime)}  {paint.look('none is in effect')}")
     shown = [r for r in listed.obtainable if not only or only in r.channels or _begins(r.version, only)]
     rows = [_row(paint, listed, r) for r in shown] if each or len(shown) <= _MANY else _grouped(paint, listed, shown)
-    for line in table(rows, [12, 10, 10]):
-        paint.write(f"  {line}")
+    columns(paint, rows, [12, 10, 10])
     if not rows:
         paint.write(
             f"  no version begins with {only}, and there is no such channel"

@@ -7,8 +7,8 @@ from string import ascii_uppercase
 from typing import Protocol
 
 from zesty_anchor.show.choices import Chosen, in_effect
+from zesty_anchor.show.columns import columns
 from zesty_anchor.show.paint import Paint
-from zesty_anchor.show.sizes import table
 
 
 class Origin(Protocol):
@@ -110,8 +110,7 @@ def traced(paint: Paint, found: Traced, shown: Callable[[str], str]) -> None:
         paint.write()
     if found.name == "PATH":
         shells = {shell for shell, _ in found.asked}
-        for line in table([_value(paint, each, shown, shells) for each in found.answers], [0, 10, 10, 10]):
-            paint.write(f"  {line}")
+        columns(paint, [_value(paint, each, shown, shells) for each in found.answers], [0, 10, 10, 10])
     elif found.answers:
         _lettered(paint, found, shown)
     for told in found.cut_off:
@@ -134,8 +133,7 @@ def _lettered(paint: Paint, found: Traced, shown: Callable[[str], str]) -> None:
     ]
     shadowed = [each for each in found.answers if not each.first_in]
     rows += [["", *_told(paint, each, shown), paint.faint("shadowed everywhere")] for each in shadowed]
-    for line in table([row + [""] * (5 - len(row)) for row in rows], [1]):
-        paint.write(f"  {line}")
+    columns(paint, [row + [""] * (5 - len(row)) for row in rows], [1])
 
 
 def _grid(paint: Paint, asked: Sequence[tuple[str, str]], letters: Mapping[tuple[str, str], str]) -> None:
@@ -144,11 +142,10 @@ def _grid(paint: Paint, asked: Sequence[tuple[str, str]], letters: Mapping[tuple
     for shell, way in asked:
         for column in _WAYS.get(way, ()):
             cells.setdefault(shell, {})[column] = letters.get((shell, way), "·")
-    columns = [column for column in _COLUMNS if any(column in row for row in cells.values())]
-    rows = [["", *(paint.faint(column) for column in columns)]]
-    rows += [[shell, *(_letter(paint, row.get(column, "")) for column in columns)] for shell, row in cells.items()]
-    for line in table(rows, [6]):
-        paint.write(f"  {line}")
+    heads = [column for column in _COLUMNS if any(column in row for row in cells.values())]
+    rows = [["", *(paint.faint(column) for column in heads)]]
+    rows += [[shell, *(_letter(paint, row.get(column, "")) for column in heads)] for shell, row in cells.items()]
+    columns(paint, rows, [6])
     paint.write()
 
 

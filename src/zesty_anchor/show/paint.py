@@ -6,6 +6,7 @@ import os
 import re
 import sys
 from collections.abc import Mapping
+from contextlib import suppress
 from typing import TextIO
 
 import click
@@ -26,6 +27,8 @@ class Paint:
         self.terminal = stream.isatty()
         self.rewrites = self.terminal and environ.get("TERM", "dumb") != "dumb"
         """Whether a line that was written can be written anew."""
+        self.width = _width(stream) if self.terminal else 0
+        """Columns of the terminal; 0 where there is none."""
         self.on = colour == "always" or (colour == "auto" and self.terminal and not environ.get("NO_COLOR"))
 
     def _styled(self, text: str, **style: object) -> str:
@@ -79,3 +82,9 @@ def out(colour: str, environ: Mapping[str, str]) -> Paint:
 def err(colour: str, environ: Mapping[str, str]) -> Paint:
     """For all else."""
     return Paint(sys.stderr, colour, environ)
+
+
+def _width(stream: TextIO) -> int:
+    with suppress(OSError, ValueError):
+        return os.get_terminal_size(stream.fileno()).columns
+    return 80

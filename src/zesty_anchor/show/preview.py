@@ -8,8 +8,9 @@ from zesty_anchor.engine.outcome import ChangeReport
 from zesty_anchor.planning.plan import Plan
 from zesty_anchor.shells.shell import MARK
 from zesty_anchor.show.changes import notices
+from zesty_anchor.show.columns import columns
 from zesty_anchor.show.paint import Paint
-from zesty_anchor.show.sizes import count, fetching, table
+from zesty_anchor.show.sizes import count, fetching
 
 OURS = ("launchers", "generated-file")
 GROUPS = (
@@ -75,8 +76,7 @@ def _own(paint: Paint, group: list[ChangeReport], seen: Plan) -> None:
         ("variables", ", ".join(name for name, _ in wanted.by_default)),
         ("on PATH", ", ".join(folders)),
     ]
-    for line in table([[name, paint.faint(_short(what))] for name, what in rows if what], [18]):
-        paint.write(f"  {line}")
+    columns(paint, [[name, paint.faint(_short(what))] for name, what in rows if what], [18])
 
 
 def _short(text: str, most: int = 120) -> str:
@@ -85,8 +85,7 @@ def _short(text: str, most: int = 120) -> str:
 
 def _group(paint: Paint, group: list[ChangeReport], *, whole: bool) -> None:
     flat = [change for change in group if "\n" not in change.detail]
-    for line in table([[paint.name(c.subject), paint.faint(c.detail)] for c in flat], [18]):
-        paint.write(f"  {line}")
+    columns(paint, [[paint.name(c.subject), paint.faint(c.detail)] for c in flat], [18])
     lined: dict[str, list[str]] = {}
     for change in group:
         if "\n" not in change.detail:

@@ -6,8 +6,9 @@ from collections.abc import Iterable, Sequence
 
 from zesty_anchor.proof.result import PROGRAMS, Cause, Proof, ShellResult
 from zesty_anchor.proof.verified import Drift, Verified
+from zesty_anchor.show.columns import columns
 from zesty_anchor.show.paint import Paint
-from zesty_anchor.show.sizes import count, table
+from zesty_anchor.show.sizes import count
 
 _MOST_NAMED = 4
 
@@ -47,8 +48,7 @@ def matrix(paint: Paint, proof: Proof, *, failed: bool = False) -> None:
     rows = [[paint.faint(cell) for cell in head] for head in heads]
     for name, by_shell in marks.items():
         rows.append([name, *(_cell(paint, by_shell.get(shell, []), failed) for shell in shells)])
-    for line in table(rows, [26]):
-        paint.write(f"  {line}")
+    columns(paint, rows, [26])
     if failed:
         return
     ways: dict[str, list[str]] = {}

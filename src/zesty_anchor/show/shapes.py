@@ -11,8 +11,9 @@ from zesty_anchor.engine.outcome import ChangeReport, RunDone
 from zesty_anchor.engine.past_runs import PastRun
 from zesty_anchor.manifest.lock import Locked
 from zesty_anchor.planning.choices import Choice
-from zesty_anchor.planning.listing import Listing, Newer, RuntimeKnown, Traced
+from zesty_anchor.planning.listing import Listing, Newer, RuntimeKnown
 from zesty_anchor.planning.reported import Report
+from zesty_anchor.planning.traced import Traced
 from zesty_anchor.proof.result import Proof
 from zesty_anchor.proof.verified import Verified
 from zesty_anchor.survey.findings import Findings

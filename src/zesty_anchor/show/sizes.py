@@ -34,19 +34,3 @@ def lasted(seconds: float) -> str:
 def count(number: int, one: str, many: str = "") -> str:
     """A number with its noun: 1 change, 2 changes."""
     return f"{number} {one if number == 1 else many or one + 's'}"
-
-
-def table(rows: list[list[str]], widths: list[int], gap: str = "  ") -> list[str]:
-    """Rows as lines; ``widths`` are the least widths, in columns of the terminal, without styling. The last column is not padded."""
-    import click
-    from rich.cells import cell_len
-
-    if not rows:
-        return []
-    plain = [[click.unstyle(cell) for cell in row] for row in rows]
-    wide = [max(widths[i] if i < len(widths) else 0, *(cell_len(row[i]) for row in plain)) for i in range(len(rows[0]))]
-    lines = []
-    for row, bare in zip(rows, plain, strict=True):
-        cells = [c + " " * (wide[i] - cell_len(b)) for i, (c, b) in enumerate(zip(row, bare, strict=True))]
-        lines.append(gap.join(cells).rstrip())
-    return lines

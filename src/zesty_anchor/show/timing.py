@@ -4,12 +4,16 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Callable, Iterable, Iterator, Sequence
+from typing import TYPE_CHECKING
 
+from zesty_anchor.show.columns import columns
 from zesty_anchor.show.paint import Paint
-from zesty_anchor.show.sizes import table
 from zesty_anchor.survey.startup.line_cost import DEAR_SECONDS, LineCost, mend_for
 from zesty_anchor.survey.startup.past_costs import Timed
 from zesty_anchor.survey.startup.start_cost import ShellCost
+
+if TYPE_CHECKING:
+    from rich.bar import Bar
 
 Shown = Callable[[str], str]
 """Tells a path from ``~`` on."""
@@ -47,10 +51,10 @@ def _starts(paint: Paint, cost: ShellCost) -> None:
         ["your startup files", f"{yours:.1f} ms"],
         ["zesty-anchor", f"{ours:.1f} ms"],
     ]
-    for line in table(
-        [[name, figure, _bar(paint, float(figure.split()[0]), as_it_is.median)] for name, figure in rows], [20, 9]
-    ):
-        paint.write(f"  {line}")
+    told: list[list[str | Bar]] = [
+        [name, figure, _bar(float(figure.split()[0]), as_it_is.median)] for name, figure in rows
+    ]
+    columns(paint, told, [20, 9])
     wide = (as_it_is.high - as_it_is.low) / 2
     paint.write(
         paint.faint(
@@ -67,30 +71,24 @@ def _lines(paint: Paint, cost: ShellCost, shown: Shown) -> None:
     paint.write(paint.head("The dearest lines") + ("" if cost.exact else paint.faint(", as a trace tells them")))
     most = dear[0].milliseconds
     told = dear[:_MOST]
-    rows = [
-        [
-            paint.name(f"{shown(each.file)}:{each.line}"),
-            f"{each.milliseconds:.1f} ms",
-            _bar(paint, each.milliseconds, most),
-            paint.faint(each.text[:_LONG]),
-        ]
-        for each in told
-    ]
-    for line, each in zip(table(rows, [16, 9, _BAR]), told, strict=True):
-        paint.write(f"  {line}")
+    rows: list[list[str | Bar]] = []
+    for each in told:
+        where, cost_of = paint.name(f"{shown(each.file)}:{each.line}"), f"{each.milliseconds:.1f} ms"
+        rows.append([where, cost_of, _bar(each.milliseconds, most), paint.faint(each.text[:_LONG])])
         if each.milliseconds >= DEAR_SECONDS * 1000:
-            paint.write(f"      {paint.faint('mend:')} {mend_for(each.text)}")
+            rows.append(["", "", "", f"{paint.faint('mend:')} {mend_for(each.text)}"])
+    columns(paint, rows, [16, 9, _BAR])
     if len(dear) > len(told):
         paint.write(paint.faint(f"  and {len(dear) - len(told)} more, with -v"))
 
 
 def _tree(paint: Paint, cost: ShellCost, shown: Shown) -> None:
     """Each file with what its lines cost, below the line that read it, and a row for what is ours."""
-    rows = [
+    rows: list[list[str | Bar]] = [
         [
             f"{'  ' * depth}{paint.name(text) if heading else text}",
             f"{milliseconds:.1f} ms",
-            _bar(paint, milliseconds, cost.starts[0].median),
+            _bar(milliseconds, cost.starts[0].median),
         ]
         for depth, heading, text, milliseconds in tree(cost.lines, shown)
     ]
@@ -98,11 +96,10 @@ def _tree(paint: Paint, cost: ShellCost, shown: Shown) -> None:
         [
             paint.name("zesty-anchor: files of ours"),
             f"{cost.ours:.1f} ms",
-            _bar(paint, cost.ours, cost.starts[0].median),
+            _bar(cost.ours, cost.starts[0].median),
         ]
     )
-    for line in table(rows, [40, 9]):
-        paint.write(f"  {line}")
+    columns(paint, rows, [40, 9])
 
 
 def tree(lines: Sequence[LineCost], shown: Shown) -> list[tuple[int, bool, str, float]]:
@@ -155,8 +152,7 @@ def _since(paint: Paint, cost: ShellCost, found: Timed, shown: Shown) -> None:
         ]
         for file, line, text, change in changed(before.lines, cost.lines)[:_MOST]
     ]
-    for line in table(rows, [16, 9]):
-        paint.write(f"  {line}")
+    columns(paint, rows, [16, 9])
 
 
 def changed(before: Iterable[LineCost], now: Iterable[LineCost]) -> list[tuple[str, int, str, float]]:
@@ -174,5 +170,7 @@ def changed(before: Iterable[LineCost], now: Iterable[LineCost]) -> list[tuple[s
     return sorted((row for row in rows if abs(row[3]) >= _WORTH), key=lambda row: -abs(row[3]))
 
 
-def _bar(paint: Paint, part: float, most: float) -> str:
-    return paint.good("█" * min(_BAR, max(1 if part > 0 else 0, round(_BAR * part / most)))) if most else ""
+def _bar(part: float, most: float) -> Bar:
+    from rich.bar import Bar
+
+    return Bar(most, 0, part, width=_BAR, color="green")

@@ -14,16 +14,13 @@ from zesty_anchor.changes.bench import Bench
 from zesty_anchor.changes.change import Found, Keep, Stage
 from zesty_anchor.changes.record import WHOLE, Record, Reverted
 from zesty_anchor.changes.replacement import bring_back
+from zesty_anchor.changes.shells.launcher_texts import Runtimes, texts
 from zesty_anchor.files.move import move
 from zesty_anchor.manifest.wanted import Wanted
-from zesty_anchor.shelf.launchers import commands, keep_in_step, standing
-from zesty_anchor.shells.known import LAUNCH
-from zesty_anchor.shells.launch import is_launcher, launcher
-from zesty_anchor.survey.machine import Machine, generated_file
+from zesty_anchor.shelf.launchers import keep_in_step, standing
+from zesty_anchor.shells.launch import is_launcher
+from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system.locations import Locations
-
-Runtimes = tuple[tuple[str, tuple[str, ...]], ...]
-"""Names of runtimes, each with the folders of its commands below a version's folder."""
 
 
 class LaunchersRecord(Record, kw_only=True, tag="launchers"):
@@ -148,9 +145,3 @@ class Launchers(BaseKind):
 def runtimes_of(wanted: Wanted) -> Runtimes:
     """The runtimes whose commands get launchers."""
     return tuple((name, recipe.bin) for name, recipe in wanted.recipes.items())
-
-
-def texts(locations: Locations, runtimes: Runtimes) -> Mapping[str, str]:
-    """The launchers that there should be, by name, with their text."""
-    common = str(generated_file(locations, LAUNCH))
-    return {n: launcher(n, runtime, common) for n, runtime in commands(locations.shelf, runtimes).items()}
