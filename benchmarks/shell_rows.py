@@ -33,6 +33,8 @@ def shell_start() -> Iterator[Result]:
 
 NAMES = ("workstation.toml", *(f".gauge{number:02}-version" for number in range(4)))
 """The names by which a project of ``followed`` could choose versions."""
+OTHERS = tuple(name for name in NAMES if name != ".gauge00-version")
+"""Those that its one pin does not have."""
 
 
 def shell_folders() -> Iterator[Result]:
@@ -79,19 +81,23 @@ def _entering(name: str, program: str, rounds: int, home: Path, bare: Path) -> I
 
 def _limits(name: str) -> Iterator[tuple[str, str, str]]:
     """Where a prompt is, how to get there, and a function that does no more than the comparisons which tell whether the
-    folder is another, or a pin has come, or has changed. (fish and zsh tell of another folder by themselves.)
+    folder is another, or a pin has come (a second one beside that which is there, too), or has changed. (fish and zsh tell of another
+    folder by themselves.)
     """
     there = "" if name == "zsh" else "$PWD == $za_here && "
     entry = "~/.cache/zesty-anchor/pins{}/.gauge00-version="
     if name == "fish":
         yield "an ordinary folder", "", f"function za_limit; path is -- {' '.join(NAMES)}; end"
-        changed = "test .gauge00-version -nt $za_entry -o .gauge00-version -ot $za_entry"
+        changed = (
+            f"path is -- {' '.join(OTHERS)}; or test .gauge00-version -nt $za_entry -o .gauge00-version -ot $za_entry"
+        )
         enter = f"cd project; set -g za_entry {entry.format('(pwd)')}; "
         yield "a pinned folder", enter, f"function za_limit; {changed}; end"
         return
     tests = " || ".join(f"-e {each}" for each in NAMES)
     yield "an ordinary folder", "za_here=$PWD; ", f"za_limit() {{ [[ $PWD == $za_here && ! ( {tests} ) ]]; }}"
-    same = "! .gauge00-version -nt $za_entry && ! .gauge00-version -ot $za_entry"
+    absent = " && ".join(f"! -e {each}" for each in OTHERS)
+    same = f"! .gauge00-version -nt $za_entry && ! .gauge00-version -ot $za_entry && {absent}"
     enter = f"cd project; za_here=$PWD za_entry={entry.format('$PWD')}; "
     yield "a pinned folder", enter, f"za_limit() {{ [[ {there}{same} ]]; }}"
 
@@ -124,7 +130,7 @@ def _least(shell: str) -> str:
     real = "command" if shell == "ksh" else "builtin"
     follow = f'function cd {{ {real} cd "$@" && {{ [[ $PWD == "$where" ]] || za_look; }}; }}'
     return _LEAST.format(
-        others=" || ".join(f"-e $known/{name}" for name in NAMES if name != ".gauge00-version"),
+        others=" || ".join(f"-e $known/{name}" for name in OTHERS),
         above=" || ".join(f"-e $HOME/{name}" for name in NAMES),
         here=" || ".join(f"-e $PWD/{name}" for name in NAMES),
         follow="chpwd_functions=(za_look)" if shell == "zsh" else follow,

@@ -99,7 +99,7 @@ function za__after {
 }
 """
 _MISSED = """\
-  [[ -z $za__where || $PWD == "$za__where" ]] || \\alias cd >/dev/null 2>&1 || \\alias cd=za__cd
+  [[ -z $za__where || $PWD == "$za__where" ]] || {is_alias} || \\alias cd=za__cd
 """
 
 
@@ -128,7 +128,7 @@ def at_start(environment: Environment, dialect: Dialect) -> str:
         at_cd=dialect.at_cd,
         # What a line of the person's in between may have set anew; each of these adds what is not there.
         again=dialect.at_prompt + dialect.at_cd if dialect.told_of_cd else "",
-        missed="" if dialect.told_of_cd else _MISSED,
+        missed="" if dialect.told_of_cd else _MISSED.format(is_alias=dialect.cd_is_alias),
         tail=dialect.completes.format(file=quote(f"{environment.shell}/complete.{dialect.name}"))
         + hooks
         + "".join(files),

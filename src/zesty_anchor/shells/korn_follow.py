@@ -18,7 +18,7 @@ class Dialect(msgspec.Struct, frozen=True):
     where ``-ot`` does not count one that is gone as older. ``place`` puts the folders on PATH when the shell starts, where
     that goes better than in the way that all know. ``told_of_cd`` says that the shell tells of every change of the folder, ``says`` prints a line without starting anything. ``quiet`` stands
     first in a function that sets what lasts, ``globally`` before such an assignment alone: some shells warn of that where asked to. ``exports`` sets the
-    variables where the shell has a quicker way than an ``export`` for each.
+    variables where the shell has a quicker way than an ``export`` for each. ``cd_is_alias`` tells whether ``cd`` is one.
     """
 
     name: str
@@ -35,6 +35,7 @@ class Dialect(msgspec.Struct, frozen=True):
     quiet: str = ""
     globally: str = ""
     exports: str = ""
+    cd_is_alias: str = "\\alias cd >/dev/null 2>&1"
 
 
 _FEW = 20

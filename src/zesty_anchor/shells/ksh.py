@@ -19,21 +19,23 @@ from zesty_anchor.shells.shell import (
 
 # ksh(1), "Discipline Functions": called whenever the prompt is looked up, in the shell itself.
 _AT_PROMPT = "\\typeset -f PS1.get >/dev/null || function PS1.get { za__prompt; }\n"
-# A command substitution of builtins starts nothing in ksh ("Command Substitution").
+# A command substitution of builtins starts nothing in ksh ("Command Substitution"). whence gives the value of an alias, else the name. It is
+# asked rather than alias, which says of a name without one that it has none: for the words of that, ksh looks below each folder on PATH.
 _AT_CD = (
     korn.CD
     + """\
-za__cd_alias=$(\\alias cd 2>/dev/null)
-case ${za__cd_alias#*=} in
+za__cd_alias=$(\\command whence cd)
+case $za__cd_alias in
   *za__*) ;;
-  ?*) case $za__cd_alias in *[\\;\\|\\&]*) ;; *) \\eval "za__cd_alias=${za__cd_alias#*=}"; \\alias cd="za__after $za__cd_alias" ;; esac ;;
-  *)
+  cd)
     if \\typeset -f cd >/dev/null; then
       [[ -n ${za__cd-} ]] || \\alias cd=za__cd
     else
       za__cd=1
       function cd { \\command cd "$@" && { [[ $PWD == "$za__where" ]] || za__look; }; }
     fi ;;
+  *[\\;\\|\\&]*) ;;
+  *) \\eval "za__cd_alias=$za__cd_alias"; \\alias cd="za__after $za__cd_alias" ;;
 esac
 \\unset za__cd_alias
 """
@@ -72,4 +74,6 @@ class Ksh(korn.Korn):
 
     def dialect(self, environment: Environment) -> Dialect:
         """Where this one differs."""
-        return Dialect(self.name, "${KSH_VERSION-}", _AT_PROMPT, _AT_CD)
+        return Dialect(
+            self.name, "${KSH_VERSION-}", _AT_PROMPT, _AT_CD, cd_is_alias="[[ $(\\command whence cd) != cd ]]"
+        )

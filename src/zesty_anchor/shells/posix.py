@@ -21,33 +21,34 @@ HEAD = WRITTEN + "# stamp {stamp}\n"
 # Builtins only: no process is started. The one word that is split, $PATH, is split at colons alone, with file name
 # expansion off (XCU 2.6.5 and 2.6.6); IFS and that option are put back as they were, IFS also where it was unset. A
 # colon at the end of PATH, which means the current folder, would be lost in splitting, so it is looked at apart.
-# In a shell that has just been started none of ours is on PATH, and there is nothing to go through: that loop takes
-# longer than all the rest; nor where PATH begins and ends as it should, and nothing of the shelf stands in between: so a shell in
+# In a shell that has just been started none of ours is on PATH, and there is nothing to go through, nor to compare: the loop takes
+# longer than all the rest; nor is there where PATH begins and ends as it should, and nothing of the shelf stands in between: so a shell in
 # a shell finds it. Entries of ours give way to the new ones: all of them at the front, or with "keep" where the first of them stood, so
 # that what the person put before ours stays before it.
 PLACE = """\
-  case $za__mode:${{PATH-}} in
-    first:"$za__front"*:{shelf}/*) ;;
-    first:"$za__front":*{last}) za__mode=done ;;
-  esac
-  case $za__mode::${{PATH-}}: in
-    done*) ;;
+  case :${{PATH-}}: in
     *{any})
-      za__out= za__ifs=${{IFS+x$IFS}} za__flags=$-
-      IFS=:
-      \\set -f
-      for za__entry in ${{PATH-}}; do
-        case $za__entry:$za__out: in
-          {ours})
-            case $za__mode in keep) za__mode=kept za__out=$za__out:$za__front ;; esac ;;
-          *":$za__entry:"*) ;;
-          *) za__out=$za__out:$za__entry ;;
-        esac
-      done
-      case $za__flags in *f*) ;; *) \\set +f ;; esac
-      case $za__ifs in '') \\unset IFS ;; *) IFS=${{za__ifs#x}} ;; esac
-      case ${{PATH-}} in ?*:) za__out=$za__out: ;; esac
-      case $za__mode in kept) PATH=${{za__out#:}}{last} ;; *) PATH=$za__front$za__out{last} ;; esac ;;
+      case $za__mode:${{PATH-}} in
+        first:"$za__front"*:{shelf}/*) ;;
+        first:"$za__front":*{last}) za__mode=done ;;
+      esac
+      case $za__mode in done) ;; *)
+        za__out= za__ifs=${{IFS+x$IFS}} za__flags=$-
+        IFS=:
+        \\set -f
+        for za__entry in ${{PATH-}}; do
+          case $za__entry:$za__out: in
+            {ours})
+              case $za__mode in keep) za__mode=kept za__out=$za__out:$za__front ;; esac ;;
+            *":$za__entry:"*) ;;
+            *) za__out=$za__out:$za__entry ;;
+          esac
+        done
+        case $za__flags in *f*) ;; *) \\set +f ;; esac
+        case $za__ifs in '') \\unset IFS ;; *) IFS=${{za__ifs#x}} ;; esac
+        case ${{PATH-}} in ?*:) za__out=$za__out: ;; esac
+        case $za__mode in kept) PATH=${{za__out#:}}{last} ;; *) PATH=$za__front$za__out{last} ;; esac
+      esac ;;
     *) PATH=$za__front${{PATH:+:$PATH}}{last} ;;
   esac
   \\export PATH
