@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import functools
 import os
 from collections.abc import Callable, Iterable, Sequence
 from pathlib import Path
+from typing import Any
 
 import msgspec
 
 from zesty_anchor.files.text_file import TextFile
 from zesty_anchor.shells.known import SHELLS
+from zesty_anchor.shells.sh_tree import parsed
 from zesty_anchor.shells.syntax import passes
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.survey.startup import fish_variables
@@ -54,10 +57,11 @@ def _spoken(
 ) -> list[Spoken]:
     home = machine.locations.home
     places = Places(home, folders, names, other_spellings(folders, home))
-    known = _known(files, places, machine)
+    parse = functools.cache(parsed)  # each file is read twice: once for what it sets, once with what all set
+    known = _known(files, places, machine, parse)
     found: Found = {}
     for file in files:
-        statements = _about(file, places, dict(known), machine) if file.content else []
+        statements = _about(file, places, dict(known), machine, parse) if file.content else []
         if statements:
             found[file.path] = statements
     if found:
@@ -69,7 +73,7 @@ def _spoken(
     ]
 
 
-def _known(files: Iterable[TextFile], places: Places, machine: Machine) -> Known:
+def _known(files: Iterable[TextFile], places: Places, machine: Machine, parse: Callable[[bytes], Any]) -> Known:
     """The variables that lead there wherever they are set: each file may read what another one has set."""
     texts = {file.path: (file, os.fsdecode(file.content)) for file in files if file.content}
     known = dict(places.known)
@@ -78,7 +82,7 @@ def _known(files: Iterable[TextFile], places: Places, machine: Machine) -> Known
         fresh: dict[str, Path] = {}
         for path in sorted(waiting):
             mine = dict(known)
-            _about(texts[path][0], places, mine, machine)
+            _about(texts[path][0], places, mine, machine, parse)
             fresh |= {name: path for name in mine if name not in known and name not in fresh}
             known |= {name: value for name, value in mine.items() if name not in known}
         # What a file sets, it finds itself.
@@ -116,7 +120,9 @@ def _checker(file: TextFile, machine: Machine) -> tuple[str, str] | None:
     return next(((shell.program, SHELLS[shell.name].check) for shell in shells if shell), None)
 
 
-def _about(file: TextFile, places: Places, known: Known, machine: Machine) -> list[Statement]:
+def _about(
+    file: TextFile, places: Places, known: Known, machine: Machine, parse: Callable[[bytes], Any]
+) -> list[Statement]:
     """The statements of a file, found in its own language."""
     path, content = file.path, file.content or b""
     if path.name == fish_variables.FILE:
@@ -127,4 +133,4 @@ def _about(file: TextFile, places: Places, known: Known, machine: Machine) -> li
         return csh_statements_about(content, places, known)
     checker = _checker(file, machine)
     whole: Callable[[bytes], bool] | None = (lambda text: passes(checker, text)[0]) if checker else None
-    return statements_about(content, places, known, whole)
+    return statements_about(content, places, known, whole, parse)

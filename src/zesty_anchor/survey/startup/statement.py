@@ -71,10 +71,11 @@ def without(content: bytes, statements: Iterable[Statement]) -> bytes:
 
 def blanked(content: bytes, statements: Iterable[Statement]) -> bytes:
     """The same with each line at its place: of what is cut nothing but line ends stays. Pure."""
-    for each in sorted((s for s in statements if s.serves), key=lambda s: -s.start):
-        rows = content.count(b"\n", each.start, each.end)
-        content = content[: each.start] + b"\n" * rows + content[each.end :]
-    return content
+    kept, place = [], 0
+    for each in sorted((s for s in statements if s.serves), key=lambda s: s.start):
+        kept += [content[place : each.start], b"\n" * content.count(b"\n", max(place, each.start), each.end)]
+        place = max(place, each.end)
+    return b"".join((*kept, content[place:]))
 
 
 def whole_lines(content: bytes, start: int, end: int) -> tuple[int, int, bool]:

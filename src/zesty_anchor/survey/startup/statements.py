@@ -9,6 +9,7 @@ from __future__ import annotations
 import os
 import re
 from collections.abc import Callable, Iterable, Iterator
+from itertools import islice
 from typing import Any
 
 from zesty_anchor.shells.sh_tree import parsed
@@ -22,17 +23,21 @@ Whole = Callable[[bytes], bool]
 
 
 def statements_about(
-    content: bytes, places: Places, known: Known | None = None, whole: Whole | None = None
+    content: bytes,
+    places: Places,
+    known: Known | None = None,
+    whole: Whole | None = None,
+    parse: Callable[[bytes], Any] = parsed,
 ) -> list[Statement]:
     """The statements that mention what is to go, in order; of one that does more, the parts inside that serve it.
 
     ``known`` are variables that hold a path there; those of this file are added. Where the grammar fails, each line is
-    taken by itself that ``whole`` takes for one; without it none is cut. Pure but for ``whole``.
+    taken by itself that ``whole`` takes for one; without it none is cut. ``parse`` gives the tree of a text. Pure but for ``whole``.
     """
     known = dict(places.known) if known is None else known
     if not places.may_speak(os.fsdecode(content), known):
         return []
-    root = parsed(content)
+    root = parse(content)
     if not root.has_error:
         return list(_Reader(content, places, known).found(root.children))
     return list(_by_line(content, places, known, whole))
@@ -67,6 +72,8 @@ _BODIES = ("if_statement", "elif_clause", "else_clause", "do_group", "compound_s
            "for_statement", "while_statement", "function_definition", "subshell")  # fmt: skip
 """What holds statements."""
 _NO_STATEMENT = ("condition", "value", "variable", "name")
+_RUN = 64
+"""How many groups of statements are looked at together, before each is by itself."""
 _HARMLESS = (":", "true", "false", "test", "[", "type", "hash", "which")
 
 
@@ -83,7 +90,7 @@ class _Reader(ShWords):
 
     def found(self, nodes: Iterable[Any]) -> Iterator[Statement]:
         """The statements about what is to go, among siblings."""
-        for group in self._groups(nodes):
+        for group in self._near(self._groups(nodes)):
             mentioned = [node for node in group if self._mentions(node)]
             if not mentioned and not self._sets_anew(group):
                 continue
@@ -108,6 +115,17 @@ class _Reader(ShWords):
                 spans = [(each.start, each.end) for each in inner if each.serves]
                 if self._text_mentions(self._left(node, spans)):
                     yield self._statement(node, node.start_byte, node.end_byte, node.end_byte, None)
+
+    def _near(self, groups: Iterable[list[Any]]) -> Iterator[list[Any]]:
+        """The groups, without runs of them whose whole text names neither a place nor a variable that leads there: of a long file
+        most are of that kind, and a look at each takes its time.
+        """
+        waiting = iter(groups)
+        while run := list(islice(waiting, _RUN)):
+            if self._places.may_speak(
+                os.fsdecode(self._content[run[0][0].start_byte : run[-1][-1].end_byte]), self._known
+            ):
+                yield from run
 
     def _sets_anew(self, group: list[Any]) -> bool:
         """Whether a variable that leads there may be set to something else: most statements set none that is known."""
