@@ -22,7 +22,7 @@ _SECONDS = 10.0
 def runtimes(
     recipes: Mapping[str, Recipe], started: Iterable[StartupTrace], machine: Machine, owners: Owners
 ) -> list[RuntimeFound]:
-    """Each file that answers to a recipe's first command in some fresh shell, asked for its version."""
+    """Each file that answers to a recipe's first command in some fresh shell, with its version: that of its package, else what it says."""
     firsts = dict.fromkeys(recipe.commands[0] for recipe in recipes.values())
     answering = origins_of(firsts, list(started), machine, owners)
     found = [
@@ -31,8 +31,11 @@ def runtimes(
         for origin in answering[recipe.commands[0]]
         if origin.kind == "file" and name == fitting(origin.path, recipes)
     ]
+    packaged = _packaged([origin.path for _, _, origin in found], machine, owners)
     with ThreadPoolExecutor(8) as pool:
-        versions = list(pool.map(lambda each: _version(each[1], each[2].path, machine.environ), found))
+        versions = list(
+            pool.map(lambda each: packaged.get(each[2].path) or _version(each[1], each[2].path, machine.environ), found)
+        )
     shown = machine.locations.shown
     return [
         RuntimeFound(
@@ -52,6 +55,25 @@ def fitting(path: str, recipes: Mapping[str, Recipe]) -> str:
     whole = [name for name in named if all((folder / command).exists() for command in recipes[name].commands)]
     by_size = sorted(whole or named, key=lambda name: len(recipes[name].commands), reverse=bool(whole))
     return by_size[0] if by_size else ""
+
+
+def _packaged(files: Iterable[str], machine: Machine, owners: Owners) -> dict[str, str]:
+    """The versions of files that came in packages of the system: what is not run needs no time, and does nothing."""
+    packages = {file: package for file in files if (package := owners.package(file))}
+    if machine.manager is None or not packages:
+        return {}
+    versions = machine.manager.versions(sorted(set(packages.values())))
+    return {file: upstream_version(versions.get(package, "")) for file, package in packages.items()}
+
+
+def upstream_version(version: str) -> str:
+    """The version that a package's program bears, out of EPOCH:UPSTREAM-REVISION (deb-version(7)); empty where it cannot be
+    told for sure, as with what comes before a release. Pure.
+    """
+    upstream = version.partition(":")[2] if ":" in version else version
+    upstream = upstream.rpartition("-")[0] or upstream
+    found = re.match(r"\d+(?:\.\d+)+(?![\d~])(?!\.\d)", upstream)
+    return found[0] if found and "~" not in upstream else ""
 
 
 def _version(recipe: Recipe, path: str, environ: Mapping[str, str]) -> str:
