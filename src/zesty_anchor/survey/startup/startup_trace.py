@@ -169,11 +169,17 @@ def trace_startup(
     )
     with room_for("trace") as room:
         words, more = _words(shell, context, machine, room, names)
-        channel = _TRACED if shell.name in ("bash", "fish", "tcsh") else "2"
-        traced = ["/bin/sh", "-c", f'exec {channel}>"$1"; shift; exec "$@"', "sh", str(room / "trace"), *words]
+        channel = int(_TRACED) if shell.name in ("bash", "fish", "tcsh") else 2
         started = {**environment, **dict(context.variables), **more}
         # zsh asks a user who has no startup files of its own about them, but not on a screen as narrow as this one.
-        with under_pty(traced, started, Path(environment["HOME"]), seconds=seconds, columns=70) as child:
+        with under_pty(
+            words,
+            started,
+            Path(environment["HOME"]),
+            seconds=seconds,
+            columns=70,
+            first=lambda: _lead(channel, room / "trace"),
+        ) as child:
             gone = wait_for(child, None, seconds, interrupted)
             said = os.fsdecode(child.before or b"") if shell.name != "tcsh" else ""
         steps = tuple(_steps(shell, room, machine, environment["PATH"]))
@@ -189,6 +195,14 @@ def trace_startup(
         return msgspec.structs.replace(
             _read(shell.name, context.name, steps, room), said=said, asked=variable, ended=ended
         )
+
+
+def _lead(channel: int, file: Path) -> None:
+    """Have a channel of this process lead into a file."""
+    opened = os.open(file, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
+    os.dup2(opened, channel)
+    if opened != channel:
+        os.close(opened)
 
 
 def _variable(names: Iterable[str] | None) -> str:
