@@ -13,7 +13,6 @@ from zesty_anchor.operations.list import listing as one
 from zesty_anchor.operations.list import listings
 from zesty_anchor.operations.list import newer as newer_ones
 from zesty_anchor.operations.person import Person
-from zesty_anchor.operations.recipes import obtainable, with_runtimes
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.show import listing
 
@@ -41,6 +40,9 @@ def command(setting: Setting, runtime: str | None, line: str, each: bool, newer:
         with setting.opened() as (workstation, person):
             _tell(setting, workstation, person, runtime, line, each=each, licence=licence)
     except NoManifest:
+        # Nearly every start has a manifest.
+        from zesty_anchor.operations.recipes import obtainable, with_runtimes
+
         with setting.bare() as (bare, person):
             if runtime:
                 workstation = with_runtimes(bare, [runtime])
