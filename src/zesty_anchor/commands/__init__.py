@@ -102,6 +102,10 @@ def run() -> None:
         from zesty_anchor.commands.failure import told
 
         sys.exit(told(error))
+    finally:
+        # Nor is there need to look for circles in what goes with the process.
+        gc.disable()
+        gc.freeze()
 
 
 def _end_on_signals() -> list[int]:

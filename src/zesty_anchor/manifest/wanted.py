@@ -305,13 +305,15 @@ def refer(text: str, places: Mapping[str, str]) -> str:
 
 def mistyped(variables: Mapping[str, object], runtimes: Iterable[str]) -> list[str]:
     """A sentence for each name in braces, in the values of variables, that stands for no runtime and looks like one. Pure."""
-    import difflib
-
     known = list(runtimes)
     told = []
     for variable, value in variables.items():
         for found in re.finditer(_REFERENCE, value) if isinstance(value, str) and "{" in value else ():
-            close = difflib.get_close_matches(found[2] or "", known, 1) if found[2] not in known else []
+            if found[2] in known:
+                continue
+            import difflib  # most values name what there is
+
+            close = difflib.get_close_matches(found[2] or "", known, 1)
             if close:
                 told.append(
                     f"{variable} holds {found[0]}, which stands for no runtime and stays as it is: did you mean {{{close[0]}}}?"
