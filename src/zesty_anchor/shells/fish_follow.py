@@ -81,9 +81,15 @@ function za__watch
   for za_name in {names}
     path is -- $za_name; or set -a za__absent $za_name
   end
+  if not set -q argv[1]
+    function za__prompt --on-event fish_prompt
+      path is -- $za__absent; and za__look
+    end
+    return
+  end
   set -g za__times $argv
   function za__prompt --on-event fish_prompt
-    path is -- $za__absent; or begin; set -q za__times[1]; and test $za__times; end; and za__look
+    path is -- $za__absent; or test $za__times; and za__look
   end
 end
 function za__as_kept
