@@ -35,8 +35,9 @@ def preview(paint: Paint, seen: Plan, manifest: str, *, whole: bool = False) -> 
     """
     if not seen.changes:
         paint.write(paint.good("Nothing to do: ") + f"this machine is as {manifest} says.")
+    reports = seen.reports
     for kinds, title in GROUPS:
-        group = [change for change in seen.reports if change.kind in kinds]
+        group = [change for change in reports if change.kind in kinds]
         if not group:
             continue
         if kinds == OURS and not whole:
@@ -58,7 +59,7 @@ def preview(paint: Paint, seen: Plan, manifest: str, *, whole: bool = False) -> 
             paint.write(paint.faint(f"    answered for good by: {question.key}"))
         paint.write()
     if seen.changes:
-        more = "" if whole or not any(c.kind in OURS for c in seen.reports) else " With -v: each file, and each line."
+        more = "" if whole or not any(c.kind in OURS for c in reports) else " With -v: each file, and each line."
         paint.write(
             f"{paint.head(count(len(seen.changes), 'change'))} pending, {fetching(seen.ahead.size, seen.ahead.unknown)}; nothing is changed yet.{more}"
         )

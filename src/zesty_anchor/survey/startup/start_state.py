@@ -109,6 +109,9 @@ def _lines(printed: str) -> Iterator[str]:
             yield re.sub(r"\d+", "0", line)
 
 
+_QUOTED_ALIAS = re.compile(r"^alias (?:-- )?([^\s=]+)='(?:[^']|'\\'')*'$", re.MULTILINE)
+
+
 def _facts(room: Path) -> Iterator[tuple[str, str]]:
     for kind in ("variable", "alias", "function"):
         fields = os.fsdecode(content_of(room / kind)).split("\0")
@@ -117,11 +120,14 @@ def _facts(room: Path) -> Iterator[tuple[str, str]]:
     for kind in ("option", "completion", "key", "trap", "limit"):
         for line in os.fsdecode(content_of(room / kind)).splitlines():
             yield f"{kind} {line}", line
+    # bash(1), "alias": -p prints each in a form that can be read again; a value is one word in single quotes, over several lines maybe.
+    for found in _QUOTED_ALIAS.finditer(os.fsdecode(content_of(room / "alias-quoted"))):
+        yield f"alias {found[1]}", found[0]
     for kind, pattern in (("variable", r"([\w.]+)[=\t ]?(.*)"), ("alias", r"(?:alias )?(\S+?)[=\t ](.*)")):
         for line in os.fsdecode(content_of(room / f"{kind}-lines")).splitlines():
-            found = re.fullmatch(pattern, line)
-            if found:
-                yield f"{kind} {found[1]}", found[2]
+            parted = re.fullmatch(pattern, line)
+            if parted:
+                yield f"{kind} {parted[1]}", parted[2]
     exported = os.fsdecode(content_of(room / "exported")).split("\0")
     for pair in exported:
         name, equals, value = pair.partition("=")
@@ -141,7 +147,7 @@ _PROBES = {
 echo "$?" >ROOM/status
 { set +o; shopt -p; } >ROOM/option
 for za_name in $(compgen -v); do printf '\\0%s\\0' "$za_name"; declare -p "$za_name"; done >ROOM/variable 2>/dev/null
-for za_name in $(compgen -a); do printf '\\0%s\\0' "$za_name"; alias "$za_name"; done >ROOM/alias
+alias -p >ROOM/alias-quoted
 for za_name in $(compgen -A function); do printf '\\0%s\\0' "$za_name"; declare -f "$za_name"; done >ROOM/function
 complete -p >ROOM/completion 2>/dev/null
 trap -p >ROOM/trap
