@@ -1,6 +1,6 @@
 """Runtimes built from Debian's sources on an untouched Debian, by its user: one manifest, forty minutes on two processors.
 
-Run by scripts/fresh-machine built. What each build needs comes as packages, with one password."""
+Run by scripts/fresh-machine built; the newer lines of three of them by scripts/fresh-machine newer. What each build needs comes as packages, with one password."""
 
 from __future__ import annotations
 
@@ -18,6 +18,9 @@ from zesty_anchor.demo.home import likeness
 __all__ = ["secured", "untouched"]
 
 pytestmark = [pytest.mark.scratch, pytest.mark.network]
+
+Home = dict[str, tuple[str, str]]
+"""Each file of a home, as ``likeness`` tells it."""
 
 MANIFEST = """
 [shells]
@@ -64,6 +67,28 @@ ASKED = {
     "elixir -e 'IO.puts(6 * 7)' && mix --version": r"^42(.|\n)*Mix \d",
     'php -r \'echo extension_loaded("intl") ? 6 * 7 : 0, "\\n";\'': "^42$",
 }
+NEWER = """
+[shells]
+use = ["bash", "zsh", "fish"]
+
+[prerequisites]
+packages.debian = ["fish"]
+
+[runtimes.perl]
+want = "5.40"
+
+[runtimes.erlang]
+want = "27"
+
+[runtimes.php]
+want = "8.4"
+build.options = ["intl"]
+"""
+ASKED_OF_NEWER = {
+    "perl -e 'print 6 * 7, \" $^V\n\"'": r"^42 v5\.40",
+    "erl -noshell -eval 'crypto:start(), io:put_chars([\"42 \", erlang:system_info(otp_release)]), halt().'": "^42 27",
+    'php -r \'echo extension_loaded("intl") ? 6 * 7 : 0, " ", PHP_VERSION, "\\n";\'': r"^42 8\.4\.",
+}
 OTHERS = {
     "python=3.13": ("python3", "-c", "import ssl, sqlite3, readline, bz2, lzma, sys; print(sys.version)"),
     "lua=5.3": ("lua", "-v"),
@@ -89,29 +114,47 @@ def provision(machine: Untouched, *more: str) -> str:
     return shown
 
 
-def test_built_runtimes_of_one_manifest(untouched: Untouched) -> None:
+def carried_out(machine: Untouched, manifest: str, asked: dict[str, str]) -> tuple[Home, set[str]]:
+    """Install the program, provision, ask in three shells, provision and verify again. Returns the home and the packages as they
+    were before the first provisioning.
+    """
     for line in commands()[:3]:
-        code, shown, _ = untouched.person("bash", "-c", line, passwords=(PASSWORD,))
+        code, shown, _ = machine.person("bash", "-c", line, passwords=(PASSWORD,))
         assert code == 0, f"{line}\n{shown}"
-    (untouched.home / "workstation.toml").write_text(MANIFEST)
-    before, packages = likeness(untouched.home, STATE), untouched.packages()
-    provision(untouched)
+    (machine.home / "workstation.toml").write_text(manifest)
+    before = likeness(machine.home, STATE), machine.packages()
+    provision(machine)
     for shell in ("bash", "zsh", "fish"):
-        for script, expected in ASKED.items():
-            told = untouched.fresh(shell, script if shell == "fish" else script.replace("cd (mk", "cd $(mk"))
+        for script, expected in asked.items():
+            told = machine.fresh(shell, script if shell == "fish" else script.replace("cd (mk", "cd $(mk"))
             assert re.search(expected, told, re.MULTILINE), (shell, script, told)
+    assert "Nothing to do" in provision(machine)
+    code, shown, _ = machine.person("zesty-anchor", "verify")
+    assert code == 0 and "All well" in shown
+    return before
+
+
+def taken_back(machine: Untouched, before: Home, packages: set[str]) -> None:
+    """Undo, after which home and packages are as they were."""
+    code, shown, _ = machine.person("zesty-anchor", "undo", passwords=(PASSWORD, PASSWORD))
+    assert code == 0, shown
+    after = likeness(machine.home, STATE)
+    assert {name: after.get(name) for name in {*before, *after} if before.get(name) != after.get(name)} == {}
+    assert machine.packages() == packages
+
+
+def test_built_runtimes_of_one_manifest(untouched: Untouched) -> None:
+    before = carried_out(untouched, MANIFEST, ASKED)
     for version, command in OTHERS.items():
         code, shown, _ = untouched.person("zesty-anchor", "with", version, "--", *command)
         assert code == 0 and version.partition("=")[2] in shown
-    assert "Nothing to do" in provision(untouched)
-    code, shown, _ = untouched.person("zesty-anchor", "verify")
-    assert code == 0 and "All well" in shown
     _second_home(untouched)
-    code, shown, _ = untouched.person("zesty-anchor", "undo", passwords=(PASSWORD, PASSWORD))
-    assert code == 0, shown
-    after = likeness(untouched.home, STATE)
-    assert {name: after.get(name) for name in {*before, *after} if before.get(name) != after.get(name)} == {}
-    assert untouched.packages() == packages
+    taken_back(untouched, *before)
+
+
+def test_newer_lines_of_those(untouched: Untouched) -> None:
+    before = carried_out(untouched, NEWER, ASKED_OF_NEWER)
+    taken_back(untouched, *before)
 
 
 def _second_home(machine: Untouched) -> None:
