@@ -142,6 +142,7 @@ def test_alternatives_follow_the_one_that_is_named(desk: Desk, two_offers: tuple
     watches(desk, two_offers[0])
     preview = desk.well("preview").out
     assert f"update-alternatives --set tidewatch {old}" in preview
+    assert "nothing to fetch" in preview
     assert leads_to() == (new, "auto")
     done = desk.well("provision", "--json").json
     assert ["alternative-choice", "set", "done"] in [[c["kind"], c["action"], c["outcome"]] for c in done["changes"]]

@@ -23,7 +23,7 @@ class LinkedFeed:
 
     def releases(self, product: str, platform: str) -> list[Release]:
         """The one."""
-        return [Release(self._version, self._folder.as_uri(), f"{LINKED}:{self._folder}")]
+        return [Release(self._version, self._folder.as_uri(), f"{LINKED}:{self._folder}", size=0)]
 
     def pinned(self, release: Release) -> Release:
         """Nothing pins what the system brings."""

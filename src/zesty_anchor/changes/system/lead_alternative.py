@@ -51,7 +51,8 @@ class LeadAlternative(BaseChange, frozen=True):
     @property
     def detail(self) -> str:
         """Where it will lead, and where it leads."""
-        return f"to {self.value}, for all users; it leads to {self.group.value or 'nothing'}"
+        now = self.group.value or "nothing"
+        return f"to {self.value}, for all users; it leads to {now} (alternatives = false leaves it alone)"
 
     @property
     def commands(self) -> tuple[Command, ...]:
@@ -64,7 +65,8 @@ class LeadAlternative(BaseChange, frozen=True):
 
     def carry_out(self, bench: Bench, record: LedRecord) -> None:
         """Set it, after root has noted where it led. Raises ``Problem`` where that fails."""
-        notes = root_store.note(bench.run, _note(record.name), self.group.said)
+        said = alternatives.query(record.name) or self.group.said  # somebody may have set it since it was planned
+        notes = root_store.note(bench.run, _note(record.name), said)
         failed = bench.as_root([*notes, self.commands[0]])
         if failed:
             raise Problem(f"{alternatives.PROGRAM} failed: {failed}", where=self.group.name)
