@@ -13,6 +13,7 @@ from tests.hostile.measured import note
 from zesty_anchor.changes.conflicts.drop_alternative import AlternativeRecord, Alternatives
 from zesty_anchor.changes.conflicts.purge_packages import PackageRemovals, RemovalRecord
 from zesty_anchor.changes.record import FileRecord
+from zesty_anchor.changes.system.lead_alternative import LedAlternatives, LedRecord
 from zesty_anchor.changes.system.packages import Packages, PackagesRecord
 from zesty_anchor.changes.system.system_variables import SystemVariables
 from zesty_anchor.system import pam_environment, root_store
@@ -51,6 +52,8 @@ def test_planted_rows_and_files_are_not_believed(asked: list[str], tmp_path: Pat
         ),
         Alternatives().take_back(AlternativeRecord(privileged=True, name="pager-x", query="Name: pager-x\nLink: /etc/passwd\n\nAlternative: /tmp/x\nPriority: 1\n"), bench),
         Alternatives().take_back(AlternativeRecord(privileged=True, name="../x y", query=""), bench),
+        LedAlternatives().take_back(LedRecord(privileged=True, name="../x y", value="/tmp/x"), bench),
+        LedAlternatives().take_back(LedRecord(privileged=True, name="--install", value="/tmp/x"), bench),
         SystemVariables().take_back(FileRecord(privileged=True, path="/etc/environment", name="e", before=str(before), after=str(before)), bench),
     ]  # fmt: skip
     assert asked == []
