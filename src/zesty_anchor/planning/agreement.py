@@ -28,6 +28,7 @@ def what_runs(workstation: Workstation) -> dict[str, object]:
         "recipes": manifest.recipes,
         "managers": manifest.managers,
         "programs from its own feeds": {n: (f.kind, f.url, f.key) for n, f in manifest.feeds.items() if f.url},
+        "installs that are here already": {n: (r.system, r.alternatives) for n, r in manifest.runtimes.items() if r.system},
         "build options": {n: (r.build, r.extras) for n, r in manifest.runtimes.items() if r.build != type(r.build)() or r.extras},
         "settings of other programs": manifest.settings,
         "package sources and packages": manifest.prerequisites,
