@@ -156,6 +156,32 @@ def test_a_manifest_that_was_never_agreed_to_runs_nothing(desk: Desk) -> None:
     note("manifest: never agreed to")
 
 
+def test_an_install_that_a_strangers_manifest_names_is_not_run(desk: Desk) -> None:
+    for name in ("lua", "luac"):
+        desk.write("#!/bin/sh\ntouch ~/it-ran\necho Lua 5.4.4\n", f"checkout/payload-5.4.4/bin/{name}").chmod(0o755)
+    named = f'[runtimes.lua]\nwant = "system"\nsystem = "{desk.home}/checkout/payload-5.4.4"\n'
+    there = desk.write(f'[shells]\nuse = ["bash"]\n{named}', "checkout/workstation.toml")
+    for command in ("verify", "provision"):
+        refused = desk.run(command, "-m", str(there))
+        assert refused.code == 5, refused.out + refused.err
+        assert "It brings installs that are here already" in refused.err
+    for command in ("preview", "list", "survey"):
+        desk.well(command, "-m", str(there))
+    assert not (desk.home / "it-ran").exists()
+    note("manifest: names an install")
+
+
+@pytest.mark.skipif(not is_root(), reason="as another user nothing runs as root")
+def test_leave_to_run_as_root_is_not_taken_from_a_stranger(desk: Desk) -> None:
+    there = desk.write(
+        'as-root = "allowed"\n[shells]\nuse = ["bash"]\n[runtimes.lua]\nwant = "5.4"\n', "checkout/workstation.toml"
+    )
+    refused = desk.run("provision", "-m", str(there))
+    assert refused.code == 5, refused.out + refused.err
+    assert "It brings leave to run programs as root" in refused.err
+    note("manifest: as root")
+
+
 @pytest.mark.skipif(not is_root(), reason="giving a file to somebody else needs root")
 @pytest.mark.parametrize("how", ["owner", "others", "folder", "link"])
 def test_a_manifest_in_other_hands_is_refused(desk: Desk, how: str) -> None:

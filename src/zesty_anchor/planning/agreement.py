@@ -35,6 +35,7 @@ def what_runs(workstation: Workstation) -> dict[str, object]:
         "variables": manifest.variables,
         "folders on PATH": manifest.path,
         "removals": manifest.conflicts.remove,
+        "leave to run programs as root": manifest.as_root,
         "an identity": manifest.identity,
     }  # fmt: skip
     empty: tuple[object, ...] = (None, (), {}, [], ({}, {}), type(manifest.prerequisites)(), type(manifest.path)())
