@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import json
+import re
 
 import pytest
 
@@ -12,7 +13,7 @@ from tests.hostile.measured import note
 from zesty_anchor.show.document import encode
 from zesty_anchor.show.paint import Paint
 from zesty_anchor.system.credentials import without_credentials
-from zesty_anchor.system.visible import visible
+from zesty_anchor.system.visible import _OBEYED, visible
 
 OBEYED = [
     "\x1b[2J",
@@ -75,3 +76,10 @@ def test_no_name_and_no_password_of_an_address_is_anywhere(desk: Desk) -> None:
     holding = [path for path in desk.home.rglob("*") if path.is_file() and b"hush-hush" in path.read_bytes()]
     assert holding == []
     note("credentials: in no file")
+
+
+def test_nothing_that_a_terminal_obeys_counts_as_printable() -> None:
+    """A text of printable characters is shown as it is, without a look at each."""
+    printable = "".join(chr(number) for number in range(0x110000) if chr(number).isprintable())
+    assert re.search(_OBEYED, printable) is None
+    assert visible("low\x1b[2Jwater\n") == "low\\x1b[2Jwater\n"

@@ -11,7 +11,7 @@ from pathlib import Path
 from zesty_anchor.system.process import lives
 
 _BESIDE = ".{name}.zesty-anchor-{process}"
-_IS_BESIDE = re.compile(r"\A\.(.+)\.zesty-anchor-([0-9]+)\Z", re.DOTALL)
+_IS_BESIDE = r"(?s)\A\.(.+)\.zesty-anchor-([0-9]+)\Z"
 
 
 class Changed(OSError):
@@ -121,6 +121,6 @@ def left_beside(folder: Path) -> Iterator[tuple[Path, str]]:
     except OSError:
         return
     for name in entries:
-        found = _IS_BESIDE.match(name)
+        found = re.match(_IS_BESIDE, name)
         if found and not lives(int(found[2])):
             yield folder / name, found[1]

@@ -14,7 +14,7 @@ from zesty_anchor.manifest.recipe import BuildOption, Recipe
 from zesty_anchor.manifest.wrong import nearest_key
 from zesty_anchor.system.problem import UsageProblem
 
-_NAME = re.compile(r"[a-z][a-z0-9-]*")
+_NAME = r"[a-z][a-z0-9-]*"
 """What is no name is handed on as it is: --with-tides, CC=clang."""
 
 
@@ -36,7 +36,7 @@ def with_named_options(
             if word in build.options:
                 chosen.append(build.options[word])
                 arguments += build.options[word].arguments
-            elif _NAME.fullmatch(word):
+            elif re.fullmatch(_NAME, word):
                 raise UsageProblem(
                     f"the recipe of {name} has no build option {word!r}",
                     where=f"{file}:{Lines(text).of(('runtimes', name, 'build', 'options', number))}",

@@ -106,33 +106,33 @@ def _managers(manifest: Manifest) -> Iterator[Wrong]:
             yield Wrong(("managers", name, "feed"), what, f"add [feeds.{manager.feed}]")
 
 
-_PACKAGE = re.compile(r"\A[A-Za-z0-9][A-Za-z0-9+._:@~-]{0,199}\Z")
+_PACKAGE = r"\A[A-Za-z0-9][A-Za-z0-9+._:@~-]{0,199}\Z"
 """Debian Policy 5.6.1; what rpm and pacman take is within it."""
-_HOST = re.compile(r"\A(?:[A-Za-z0-9_](?:[A-Za-z0-9_-]{0,61}[A-Za-z0-9])?(?:\.|(?=\Z)))+\Z|\A[0-9A-Fa-f:.]{2,45}\Z")
+_HOST = r"\A(?:[A-Za-z0-9_](?:[A-Za-z0-9_-]{0,61}[A-Za-z0-9])?(?:\.|(?=\Z)))+\Z|\A[0-9A-Fa-f:.]{2,45}\Z"
 """RFC 1123, section 2.1; an address of IPv4 or IPv6."""
-_USER = re.compile(r"\A[A-Za-z_][A-Za-z0-9_.-]{0,31}\$?\Z")
+_USER = r"\A[A-Za-z_][A-Za-z0-9_.-]{0,31}\$?\Z"
 """useradd(8), "CAVEATS"."""
 
 
-_ADDRESS = re.compile(r"\A(?:https?|file)://[^\s\x00-\x20\x7f]{1,1000}\Z")
-_SUITE = re.compile(r"\A[A-Za-z0-9.][A-Za-z0-9._/+~-]{0,99}\Z")
-_FINGERPRINT = re.compile(r"\A(?:[0-9A-Fa-f]{40}|[0-9A-Fa-f]{64})\Z")
+_ADDRESS = r"\A(?:https?|file)://[^\s\x00-\x20\x7f]{1,1000}\Z"
+_SUITE = r"\A[A-Za-z0-9.][A-Za-z0-9._/+~-]{0,99}\Z"
+_FINGERPRINT = r"\A(?:[0-9A-Fa-f]{40}|[0-9A-Fa-f]{64})\Z"
 """RFC 9580, section 5.5.4: of versions 4 and 6."""
 
 
 def _package_source(name: str, source: PackageSource) -> Iterator[Wrong]:
     """What becomes a line of the package manager's own files."""
     at: tuple[Step, ...] = ("prerequisites", "sources", name)
-    if not _ADDRESS.match(source.url):
+    if not re.match(_ADDRESS, source.url):
         yield Wrong(
             (*at, "url"),
             f"{source.url[:60]!r} is no address of a source",
             "it begins with https://, http:// or file://",
         )
     for key, text in (("suite", source.suite), *(("components", each) for each in source.components)):
-        if text and not _SUITE.match(text):
+        if text and not re.match(_SUITE, text):
             yield Wrong((*at, key), f"{text[:60]!r} is no name in an archive", "write it as the archive does")
-    if source.fingerprint and not _FINGERPRINT.match(source.fingerprint.replace(" ", "")):
+    if source.fingerprint and not re.match(_FINGERPRINT, source.fingerprint.replace(" ", "")):
         yield Wrong(
             (*at, "fingerprint"),
             "this is no fingerprint of a key",
@@ -146,20 +146,20 @@ def _names(manifest: Manifest) -> Iterator[Wrong]:
     listed = {"": packages} if isinstance(packages, tuple) else packages
     for family, names in listed.items():
         for index, name in enumerate(names):
-            if not _PACKAGE.match(name):
+            if not re.match(_PACKAGE, name):
                 path: tuple[Step, ...] = ("prerequisites", "packages", *((family,) if family else ()), index)
                 yield Wrong(path, f"{name[:60]!r} is no name of a package", "write it as the package manager does")
     for name, source in manifest.prerequisites.sources.items():
         yield from _package_source(name, source)
     for index, host in enumerate(manifest.identity.hosts if manifest.identity else ()):
         where = ("identity", "hosts", index)
-        if not _HOST.match(host.name):
+        if not re.match(_HOST, host.name):
             yield Wrong(
                 (*where, "name"), f"{host.name[:60]!r} is no name of a host", "write the name, or the address, alone"
             )
         if not 0 < host.port < 65536:
             yield Wrong((*where, "port"), f"{host.port} is no port", "ports are numbered from 1 to 65535")
-        if host.user is not None and not _USER.match(host.user):
+        if host.user is not None and not re.match(_USER, host.user):
             yield Wrong(
                 (*where, "user"),
                 f"{host.user[:60]!r} is no name of a user",
@@ -178,10 +178,10 @@ def _names(manifest: Manifest) -> Iterator[Wrong]:
             yield Wrong(("settings", index, "key"), "settings.key is empty", "write the key's name")
     yield from check_meaning(manifest.checks, _hosts(manifest))
     for index, removal in enumerate(manifest.conflicts.remove):
-        if removal.package is not None and not _PACKAGE.match(removal.package):
+        if removal.package is not None and not re.match(_PACKAGE, removal.package):
             what = f"{removal.package[:60]!r} is no name of a package"
             yield Wrong(("conflicts", "remove", index, "package"), what, "write it as the package manager does")
-        if removal.alternative is not None and not _PACKAGE.match(removal.alternative):
+        if removal.alternative is not None and not re.match(_PACKAGE, removal.alternative):
             what = f"{removal.alternative[:60]!r} is no name of an alternative"
             yield Wrong(("conflicts", "remove", index, "alternative"), what, "write it as update-alternatives does")
     for name, runtime in manifest.runtimes.items():

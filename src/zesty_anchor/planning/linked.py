@@ -16,8 +16,8 @@ from zesty_anchor.manifest.recipe import Recipe
 from zesty_anchor.manifest.wanted import expand
 from zesty_anchor.system.problem import UsageProblem
 
-_VERSION = re.compile(r"(?<![0-9A-Za-z.])v?(\d+(?:\.\d+)*)")
-_RELEASE = re.compile(r'^[A-Z_]*VERSION="?(\d+(?:\.\d+)*)"?', re.MULTILINE)
+_VERSION = r"(?<![0-9A-Za-z.])v?(\d+(?:\.\d+)*)"
+_RELEASE = r'(?m)^[A-Z_]*VERSION="?(\d+(?:\.\d+)*)"?'
 
 
 def with_linked(manifest: Manifest, recipes: dict[str, Recipe], home: Path) -> Manifest:
@@ -52,8 +52,8 @@ def with_linked(manifest: Manifest, recipes: dict[str, Recipe], home: Path) -> M
 def told_version(folder: Path) -> str:
     """The version that an install says it is: in its file ``release``, as Java's has one, else in the folder's name. Empty where neither does."""
     try:
-        found = _RELEASE.search((folder / "release").read_text("utf-8", "replace"))
+        found = re.search(_RELEASE, (folder / "release").read_text("utf-8", "replace"))
     except OSError:
         found = None
-    found = found or _VERSION.search(os.path.basename(os.path.realpath(folder)))
+    found = found or re.search(_VERSION, os.path.basename(os.path.realpath(folder)))
     return found[1] if found else ""

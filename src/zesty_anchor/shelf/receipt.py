@@ -22,13 +22,13 @@ SLIPS = frozenset({FILE_NAME, EXTRAS_NAME, FILES_NAME, CHOICES_NAME})
 """The names of our own slips at the top of a version's folder."""
 
 
-_MADE_BY_RUNNING = re.compile(r"(.*/)?__pycache__(/[^/]+\.pyc)?")
+_MADE_BY_RUNNING = r"(.*/)?__pycache__(/[^/]+\.pyc)?"
 """What a program writes beside itself when it runs, and makes anew."""
 
 
 def is_made(name: str) -> bool:
     """Whether an entry of a version is none of those that were put there: a slip, or what running it makes."""
-    return name in SLIPS or _MADE_BY_RUNNING.fullmatch(name) is not None
+    return name in SLIPS or re.fullmatch(_MADE_BY_RUNNING, name) is not None
 
 
 class PartReceipt(msgspec.Struct, frozen=True):

@@ -4,15 +4,15 @@ from __future__ import annotations
 
 import re
 
-_USER = re.compile(r'(?i)\b(https?://)[^/@\s?#"]*@|(://[^/:@\s?#"]*):[^/@\s?#"]*@')
-_SECRET = re.compile(r"(?i)([?&](?:token|access_token|auth|api_key|password|secret)=)[^&#\s\"]+")
+_USER = r'(?i)\b(https?://)[^/@\s?#"]*@|(://[^/:@\s?#"]*):[^/@\s?#"]*@'
+_SECRET = r"(?i)([?&](?:token|access_token|auth|api_key|password|secret)=)[^&#\s\"]+"
 
 
 def without_credentials(text: str) -> str:
     """A text whose addresses bear no names, passwords or tokens. Pure."""
     if "://" not in text:
         return text
-    return _SECRET.sub(r"\1…", _USER.sub(lambda found: found[1] or f"{found[2]}@", text))
+    return re.sub(_SECRET, r"\1…", re.sub(_USER, lambda found: found[1] or f"{found[2]}@", text))
 
 
 def bears_credentials(address: str) -> bool:

@@ -13,7 +13,7 @@ NAMES = ("ENV", "ZDOTDIR")
 """
 _PAM = Path("/etc/environment")
 _FOLDERS = (Path("/etc/environment.d"), Path("/usr/lib/environment.d"))
-_ROW = re.compile(r"^\s*(?:export\s+)?([A-Za-z_]\w*)=(.*?)\s*$", re.MULTILINE)
+_ROW = r"(?m)^\s*(?:export\s+)?([A-Za-z_]\w*)=(.*?)\s*$"
 
 
 def login_environment(home: Path, config: Path) -> dict[str, str]:
@@ -39,7 +39,7 @@ def _of_files(config: Path) -> Iterator[tuple[str, str]]:
         except OSError:
             continue
         if any(name in text for name in NAMES):
-            yield from _ROW.findall(text)
+            yield from re.findall(_ROW, text)
 
 
 def _of_the_session() -> Iterator[tuple[str, str]]:

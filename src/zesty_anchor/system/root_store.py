@@ -15,8 +15,8 @@ from pathlib import Path
 from zesty_anchor.system.package_manager import Command
 
 STORE = Path("/var/lib/zesty-anchor")
-_RUN = re.compile(r"\Arun-[0-9]{1,9}\Z")
-_NAME = re.compile(r"\A[A-Za-z0-9][A-Za-z0-9.+_~:-]{0,150}\Z")
+_RUN = r"\Arun-[0-9]{1,9}\Z"
+_NAME = r"\A[A-Za-z0-9][A-Za-z0-9.+_~:-]{0,150}\Z"
 _PIECE = 60_000
 """Bytes of one argument: Linux takes 131,072 (execve(2), MAX_ARG_STRLEN)."""
 
@@ -61,7 +61,7 @@ cd /; rmdir -- "$folder" "${folder%/*}" "${folder%/*/*}" 2>/dev/null || :
 
 def folder(run: str) -> Path:
     """A run's folder. Raises ``ValueError`` where that is no name of a run."""
-    if not _RUN.match(run):
+    if not re.match(_RUN, run):
         raise ValueError(f"{run!r} is no run")
     return STORE / str(os.geteuid()) / run
 
@@ -102,14 +102,14 @@ def write(target: str, content: str, beside: str) -> Command:
 
 def clear(run: str, *names: str) -> Command:
     """The command that removes what bears these names, where ``*`` stands for any letters, and the run's folder with the last."""
-    if any(not _NAME.match(name.replace("*", "")) for name in names):
+    if any(not re.match(_NAME, name.replace("*", "")) for name in names):
         raise ValueError(f"{names!r} are no names of copies")
     return ("sh", "-c", _CLEAR, "sh", str(folder(run)), *names)
 
 
 def believed(run: str, name: str) -> bytes | None:
     """What a file there holds; None where it, or a folder above it, is not root's alone, or cannot be read."""
-    if not _NAME.match(name):
+    if not re.match(_NAME, name):
         return None
     file = folder(run) / name
     try:
@@ -124,7 +124,7 @@ def believed(run: str, name: str) -> bytes | None:
 
 def stands(run: str, name: str) -> Path | None:
     """Where a copy stands that can be believed, whoever may read it; None where there is none."""
-    if not _NAME.match(name):
+    if not re.match(_NAME, name):
         return None
     file = folder(run) / name
     try:
@@ -143,6 +143,6 @@ def shown(command: Command) -> str:
 
 
 def _named(name: str) -> str:
-    if not _NAME.match(name):
+    if not re.match(_NAME, name):
         raise ValueError(f"{name!r} is no name of a copy")
     return name
