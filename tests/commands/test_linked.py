@@ -65,6 +65,32 @@ def test_the_one_that_is_named_answers_with_its_home(desk: Desk) -> None:
     assert {k: v for k, v in after.items() if not k.startswith((".local", ".cache"))} == before
 
 
+def test_all_that_are_there_are_shown_with_version_and_owner(desk: Desk) -> None:
+    """Also those that nothing leads to; of none anything is run."""
+    for folder, release in (("kelp-3.1.4", ""), ("tides", 'KELP_VERSION="4.2.0"\n'), ("unnamed", "")):
+        desk.write("#!/bin/sh\ntouch ~/it-ran\n", f"{folder}/bin/kelp").chmod(0o755)
+        if release:
+            desk.write(release, f"{folder}/release")
+    desk.write('PATH="$HOME/unnamed/bin:$PATH"\n', ".bashrc")
+    desk.write("not to be run\n", "documents/bin/kelp").chmod(0o644)
+    wants(desk, f'want = "system"\nsystem = "{desk.home}/kelp-3.1.4"')
+    expected = {("~/kelp-3.1.4", "3.1.4"), ("~/tides", "4.2.0"), ("~/unnamed", "")}
+    traced = desk.well("trace", "kelp", "--json").json["installs"]
+    assert {(each["path"], each["version"]) for each in traced} == expected
+    assert {each["owner"] for each in traced} == {f"the folder {path}" for path, _ in expected}
+    assert traced[0]["path"] == "~/unnamed", "what answers comes first"
+    told = desk.well("list", "kelp").out
+    assert "4.2.0" in told and "~/tides" in told and "Installed by others" in told
+    assert not (desk.home / "it-ran").exists()
+
+
+def test_what_is_there_of_every_recipe_is_listed_without_a_manifest(desk: Desk) -> None:
+    desk.write("#!/bin/sh\ntouch ~/it-ran\n", "zig-0.13.0/bin/zig").chmod(0o755)
+    (zig,) = (each for each in desk.well("list", "--json").json["recipes"] if each["runtime"] == "zig")
+    assert ("~/zig-0.13.0", "0.13.0") in {(each["path"], each["version"]) for each in zig["here"]}
+    assert not (desk.home / "it-ran").exists()
+
+
 def test_one_that_goes_is_told(desk: Desk) -> None:
     one = installed(desk, "kelp-3.1.4", "3.1.4")
     wants(desk, f'want = "system"\nsystem = "{one}"')

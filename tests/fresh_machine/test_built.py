@@ -1,6 +1,6 @@
 """Runtimes built from Debian's sources on an untouched Debian, by its user: one manifest, forty minutes on two processors.
 
-Run by scripts/fresh-machine built; the newer lines of three of them by scripts/fresh-machine newer. What each build needs comes as packages, with one password."""
+Run by scripts/fresh-machine built; the newer lines of two of them by scripts/fresh-machine newer. What each build needs comes as packages, with one password."""
 
 from __future__ import annotations
 
@@ -79,15 +79,10 @@ want = "5.40"
 
 [runtimes.erlang]
 want = "27"
-
-[runtimes.php]
-want = "8.4"
-build.options = ["intl"]
 """
 ASKED_OF_NEWER = {
     "perl -e 'print 6 * 7, \" $^V\n\"'": r"^42 v5\.40",
     "erl -noshell -eval 'crypto:start(), io:put_chars([\"42 \", erlang:system_info(otp_release)]), halt().'": "^42 27",
-    'php -r \'echo extension_loaded("intl") ? 6 * 7 : 0, " ", PHP_VERSION, "\\n";\'': r"^42 8\.4\.",
 }
 OTHERS = {
     "python=3.13": ("python3", "-c", "import ssl, sqlite3, readline, bz2, lzma, sys; print(sys.version)"),

@@ -7,7 +7,8 @@ from pathlib import Path
 import pytest
 
 from zesty_anchor.manifest.recipe import Recipe
-from zesty_anchor.survey.runtimes import fitting, upstream_version
+from zesty_anchor.survey.installs_there import upstream_version
+from zesty_anchor.survey.runtimes import fitting
 
 RECIPES = {
     "coral": Recipe(commands=("coral", "coralc")),

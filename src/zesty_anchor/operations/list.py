@@ -30,7 +30,10 @@ def listings(workstation: Workstation) -> list[Listing]:
 
 
 def listing(workstation: Workstation, person: Person, runtime: str) -> Listing:
-    """One runtime, with the versions that its feed offers, newest first."""
+    """One runtime, with the versions that its feed offers, newest first, and the installs that others made."""
+    from zesty_anchor.survey.installs_there import installs_there
+    from zesty_anchor.survey.owner import Owners
+
     workstation.check_runtime(runtime)
     keep_launchers(workstation)
     machine, offers = look_at(workstation), Offers(workstation)
@@ -38,7 +41,11 @@ def listing(workstation: Workstation, person: Person, runtime: str) -> Listing:
     for notice in offers.notices():
         person.reporter.said(notice)
     newest_first = sorted(offered, key=lambda release: Version(release.version), reverse=True)
-    return _listing(workstation, runtime, machine, in_effect(workstation, machine), newest_first)
+    there = installs_there(
+        {runtime: workstation.recipes[runtime]}, machine, Owners(machine), workstation.environ.get("PATH", "")
+    )
+    listed = _listing(workstation, runtime, machine, in_effect(workstation, machine), newest_first)
+    return msgspec.structs.replace(listed, here=tuple(each for each in there[runtime] if not each.ours))
 
 
 def newer(workstation: Workstation, person: Person) -> list[Newer]:

@@ -5,29 +5,23 @@ from __future__ import annotations
 import difflib
 from collections.abc import Sequence
 
-from zesty_anchor.planning.listing import FileThere, RuntimeKnown
+from zesty_anchor.planning.listing import RuntimeKnown
 from zesty_anchor.planning.look import look_at
 from zesty_anchor.planning.workstation import Workstation, with_manifest
 from zesty_anchor.recipes import all_recipes
+from zesty_anchor.survey.installs_there import installs_there
 from zesty_anchor.survey.owner import Owners
-from zesty_anchor.system.host import answering
 from zesty_anchor.system.problem import UsageProblem
 
 
 def obtainable(bare: Workstation) -> list[RuntimeKnown]:
     """Every runtime that a manifest can name here. No feed is asked."""
     machine = look_at(bare)
-    owners = Owners(machine)
-    path = bare.environ.get("PATH", "")
     known = {name: recipe for name, recipe in all_recipes(bare.locations.recipes).items() if recipe.manager is None}
-    there = {name: answering(recipe.commands[0], path) for name, recipe in known.items()}
-    owners.ask(file for files in there.values() for file in files)
+    there = installs_there(known, machine, Owners(machine), bare.environ.get("PATH", ""))
     return [
         RuntimeKnown(
-            name,
-            recipe.title or name,
-            tuple(dict.fromkeys(source.kind for source in recipe.sources)),
-            tuple(FileThere(machine.locations.shown(file), owners.of(file)) for file in there[name]),
+            name, recipe.title or name, tuple(dict.fromkeys(source.kind for source in recipe.sources)), there[name]
         )
         for name, recipe in known.items()
     ]

@@ -5,8 +5,6 @@ Nothing of it is run to tell its version: a manifest that nobody has agreed to m
 
 from __future__ import annotations
 
-import os
-import re
 from pathlib import Path
 
 import msgspec
@@ -14,10 +12,8 @@ import msgspec
 from zesty_anchor.manifest.model import SYSTEM, Manifest
 from zesty_anchor.manifest.recipe import Recipe
 from zesty_anchor.manifest.wanted import expand
+from zesty_anchor.survey.installs_there import told_version
 from zesty_anchor.system.problem import UsageProblem
-
-_VERSION = r"(?<![0-9A-Za-z.])v?(\d+(?:\.\d+)*)"
-_RELEASE = r'(?m)^[A-Z_]*VERSION="?(\d+(?:\.\d+)*)"?'
 
 
 def with_linked(manifest: Manifest, recipes: dict[str, Recipe], home: Path) -> Manifest:
@@ -47,13 +43,3 @@ def with_linked(manifest: Manifest, recipes: dict[str, Recipe], home: Path) -> M
             )
         found[name] = msgspec.structs.replace(runtime, want=version, system=str(folder))
     return msgspec.structs.replace(manifest, runtimes={**manifest.runtimes, **found}) if found else manifest
-
-
-def told_version(folder: Path) -> str:
-    """The version that an install says it is: in its file ``release``, as Java's has one, else in the folder's name. Empty where neither does."""
-    try:
-        found = re.search(_RELEASE, (folder / "release").read_text("utf-8", "replace"))
-    except OSError:
-        found = None
-    found = found or re.search(_VERSION, os.path.basename(os.path.realpath(folder)))
-    return found[1] if found else ""

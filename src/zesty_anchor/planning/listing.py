@@ -5,6 +5,7 @@ from __future__ import annotations
 import msgspec
 
 from zesty_anchor.planning.choices import Choice
+from zesty_anchor.survey.installs_there import InstallThere
 
 
 class InEffect(msgspec.Struct, frozen=True):
@@ -28,25 +29,18 @@ class Obtainable(msgspec.Struct, frozen=True):
     ends: str
 
 
-class FileThere(msgspec.Struct, frozen=True):
-    """A file that answers to a runtime's command already, and whose it is."""
-
-    path: str
-    owner: str
-
-
 class RuntimeKnown(msgspec.Struct, frozen=True):
     """A runtime that has a recipe: the kinds of its feeds in order, and what is here of it already, the first one first."""
 
     runtime: str
     title: str
     feeds: tuple[str, ...]
-    here: tuple[FileThere, ...]
+    here: tuple[InstallThere, ...]
 
 
 class Listing(msgspec.Struct, frozen=True):
     """One runtime's versions. ``in_effect`` is the default version, and what decided it. ``through`` is the manager that
-    installs it, ``manager`` tells that it is one.
+    installs it, ``manager`` tells that it is one. ``here`` are the installs that others made, where they were asked for.
     """
 
     runtime: str
@@ -55,6 +49,7 @@ class Listing(msgspec.Struct, frozen=True):
     obtainable: tuple[Obtainable, ...]
     through: str = ""
     manager: bool = False
+    here: tuple[InstallThere, ...] = ()
 
 
 class Newer(msgspec.Struct, frozen=True):

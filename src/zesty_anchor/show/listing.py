@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from zesty_anchor.planning.listing import Listing, Newer, Obtainable, RuntimeKnown
 from zesty_anchor.show.columns import columns
 from zesty_anchor.show.paint import Paint
+from zesty_anchor.survey.installs_there import InstallThere
 
 
 def runtimes(paint: Paint, listed: list[Listing]) -> None:
@@ -75,7 +76,7 @@ def recipes(paint: Paint, listed: Sequence[RuntimeKnown]) -> None:
             paint.name(each.runtime),
             each.title,
             paint.faint(f"from {', '.join(_FEEDS[kind] for kind in each.feeds) or 'a feed that you name'}"),
-            paint.good(f"here: {each.here[0].path}, of {short_owner(each.here[0].owner)}") if each.here else "",
+            paint.good(_here(each.here)),
         ]
         for each in listed
     ]
@@ -84,6 +85,27 @@ def recipes(paint: Paint, listed: Sequence[RuntimeKnown]) -> None:
     paint.write(
         f"Versions: {paint.name('zesty-anchor list node')}   A manifest for some: {paint.name('zesty-anchor draft node java')}"
     )
+
+
+def _here(installs: Sequence[InstallThere]) -> str:
+    """The first of them, and how many there are more."""
+    if not installs:
+        return ""
+    first, more = installs[0], len(installs) - 1
+    words = f"{first.version} in {first.path}" if first.version else first.path
+    return f"here: {words}, of {_whose(first)}" + (f", and {more} more" if more else "")
+
+
+def _whose(install: InstallThere) -> str:
+    return short_owner(install.owner) if install.owner != "unknown" else "unknown origin"
+
+
+def installs(paint: Paint, found: Sequence[InstallThere]) -> None:
+    """A line each: its version, where it is, and whose."""
+    rows = [
+        [paint.good(each.version or "?"), paint.name(each.path), paint.faint(f"of {_whose(each)}")] for each in found
+    ]
+    columns(paint, rows, [10])
 
 
 def short_owner(owner: str) -> str:
@@ -108,6 +130,10 @@ def runtime(paint: Paint, listed: Listing, only: str, *, each: bool = False) -> 
         paint.write(f"{paint.name(listed.runtime)}  {paint.good(effect.version)} is in effect: {decided}")
     else:
         paint.write(f"{paint.name(listed.runtime)}  {paint.look('none is in effect')}")
+    if listed.here and not only:
+        paint.write(paint.head("Installed by others") + paint.faint('; to take one: want = "system", system = "PATH"'))
+        installs(paint, listed.here)
+        paint.write(paint.head("To be had"))
     shown = [r for r in listed.obtainable if not only or only in r.channels or _begins(r.version, only)]
     rows = [_row(paint, listed, r) for r in shown] if each or len(shown) <= _MANY else _grouped(paint, listed, shown)
     columns(paint, rows, [12, 10, 10])

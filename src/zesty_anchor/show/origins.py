@@ -8,7 +8,9 @@ from typing import Protocol
 
 from zesty_anchor.show.choices import Chosen, in_effect
 from zesty_anchor.show.columns import columns
+from zesty_anchor.show.listing import installs
 from zesty_anchor.show.paint import Paint
+from zesty_anchor.survey.installs_there import InstallThere
 
 
 class Origin(Protocol):
@@ -86,6 +88,10 @@ class Traced(Protocol):
     def decided(self) -> Chosen | None:
         """What decided the version."""
 
+    @property
+    def installs(self) -> Sequence[InstallThere]:
+        """Those of the runtime that it is a command of."""
+
 
 _COLUMNS = ("login", "interactive", "both", "ssh", "script")
 _WAYS = {
@@ -113,6 +119,10 @@ def traced(paint: Paint, found: Traced, shown: Callable[[str], str]) -> None:
         columns(paint, [_value(paint, each, shown, shells) for each in found.answers], [0, 10, 10, 10])
     elif found.answers:
         _lettered(paint, found, shown)
+    if len(found.installs) > 1 or any(not each.ours for each in found.installs):
+        paint.write()
+        paint.write(paint.head("Installed on this machine"))
+        installs(paint, found.installs)
     for told in found.cut_off:
         paint.write(paint.bad("cut off: ") + told)
     if found.here and found.answers and found.here not in [each.path for each in found.answers if each.wins]:

@@ -11,6 +11,7 @@ from pathlib import Path
 from zesty_anchor.manifest.recipe import Recipe
 from zesty_anchor.shells.syntax import apart
 from zesty_anchor.survey.findings import RuntimeFound
+from zesty_anchor.survey.installs_there import package_versions
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.survey.owner import Owners
 from zesty_anchor.survey.startup.provenance import origins_of
@@ -31,7 +32,7 @@ def runtimes(
         for origin in answering[recipe.commands[0]]
         if origin.kind == "file" and name == fitting(origin.path, recipes)
     ]
-    packaged = _packaged([origin.path for _, _, origin in found], machine, owners)
+    packaged = package_versions([origin.path for _, _, origin in found], machine, owners)
     with ThreadPoolExecutor(8) as pool:
         versions = list(
             pool.map(lambda each: packaged.get(each[2].path) or _version(each[1], each[2].path, machine.environ), found)
@@ -55,25 +56,6 @@ def fitting(path: str, recipes: Mapping[str, Recipe]) -> str:
     whole = [name for name in named if all((folder / command).exists() for command in recipes[name].commands)]
     by_size = sorted(whole or named, key=lambda name: len(recipes[name].commands), reverse=bool(whole))
     return by_size[0] if by_size else ""
-
-
-def _packaged(files: Iterable[str], machine: Machine, owners: Owners) -> dict[str, str]:
-    """The versions of files that came in packages of the system: what is not run needs no time, and does nothing."""
-    packages = {file: package for file in files if (package := owners.package(file))}
-    if machine.manager is None or not packages:
-        return {}
-    versions = machine.manager.versions(sorted(set(packages.values())))
-    return {file: upstream_version(versions.get(package, "")) for file, package in packages.items()}
-
-
-def upstream_version(version: str) -> str:
-    """The version that a package's program bears, out of EPOCH:UPSTREAM-REVISION (deb-version(7)); empty where it cannot be
-    told for sure, as with what comes before a release. Pure.
-    """
-    upstream = version.partition(":")[2] if ":" in version else version
-    upstream = upstream.rpartition("-")[0] or upstream
-    found = re.match(r"\d+(?:\.\d+)+(?![\d~])(?!\.\d)", upstream)
-    return found[0] if found and "~" not in upstream else ""
 
 
 def _version(recipe: Recipe, path: str, environ: Mapping[str, str]) -> str:
