@@ -76,7 +76,7 @@ def test_a_wrong_digest(desk: Desk, offer: Callable[..., str]) -> None:
 def test_a_file_that_is_gone(desk: Desk, offer: Callable[..., str], tmp_path: Path) -> None:
     desk.wants(url=offer(GOOD))
     (tmp_path / "feed0/kelp-4.2.1.tgz").unlink()
-    refused(desk, 1, "answers 404")
+    refused(desk, 1, "answers 404", "the feed lists it, and does not hold it", "zesty-anchor list kelp")
 
 
 @pytest.mark.parametrize("name", BAD_TARS)

@@ -7,6 +7,7 @@ from pathlib import Path
 
 from zesty_anchor.changes.bench import Bench
 from zesty_anchor.feeds.linked import LINKED
+from zesty_anchor.feeds.not_there import NotThere
 from zesty_anchor.manifest.wanted import Artefact, WantedVersion
 from zesty_anchor.shelf import place
 from zesty_anchor.shelf.bounds import Bounds
@@ -54,16 +55,21 @@ class Download:
             self._done = before + done
             bench.moved(self._key, self._done, self._total if version.parts else total)
 
-        digest = obtain(
-            lambda: bench.open_body(artefact.url, f"the feed {version.feed!r}"),
-            artefact.digest,
-            artefact.size,
-            kept,
-            room,
-            moved,
-            unpack=_way(artefact),
-            bounds=Bounds(artefact.largest, named=True) if artefact.largest else Bounds(),
-        )
+        try:
+            digest = obtain(
+                lambda: bench.open_body(artefact.url, f"the feed {version.feed!r}"),
+                artefact.digest,
+                artefact.size,
+                kept,
+                room,
+                moved,
+                unpack=_way(artefact),
+                bounds=Bounds(artefact.largest, named=True) if artefact.largest else Bounds(),
+            )
+        except NotThere as problem:
+            shown = f"zesty-anchor list {version.runtime}"
+            problem.advice = f"the feed lists it, and does not hold it: name another version ({shown} shows them), or wait until it does"
+            raise
         if artefact.key is not None:
             try:
                 check(artefact.signature, artefact.key, f"{version.runtime} {version.version}", file=kept)
