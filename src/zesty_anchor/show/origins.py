@@ -142,8 +142,8 @@ def _lettered(paint: Paint, found: Traced, shown: Callable[[str], str]) -> None:
         for each, letter in zip(winning, ascii_uppercase, strict=False)
     ]
     shadowed = [each for each in found.answers if not each.first_in]
-    rows += [["", *_told(paint, each, shown), paint.faint("shadowed everywhere")] for each in shadowed]
-    columns(paint, [row + [""] * (5 - len(row)) for row in rows], [1])
+    rows += [["", *_told(paint, each, shown, "shadowed everywhere")] for each in shadowed]
+    columns(paint, rows, [1])
 
 
 def _grid(paint: Paint, asked: Sequence[tuple[str, str]], letters: Mapping[tuple[str, str], str]) -> None:
@@ -163,9 +163,11 @@ def _letter(paint: Paint, letter: str) -> str:
     return paint.faint(letter) if letter == "·" else paint.good(letter)
 
 
-def _told(paint: Paint, each: Origin, shown: Callable[[str], str]) -> list[str]:
+def _told(paint: Paint, each: Origin, shown: Callable[[str], str], more: str = "") -> list[str]:
+    """What it is, the line that brought it, and whose it is: in the end, since that may be long."""
     what = shown(each.path) if each.kind in ("file", "launcher") else f"{each.kind}: {shown(each.path)}"
-    return [paint.name(what), each.owner, paint.faint(_line(each, shown))]
+    whose = ", ".join(word for word in (each.owner, paint.faint(more)) if word)
+    return [paint.name(what), paint.faint(_line(each, shown)), whose]
 
 
 def _value(paint: Paint, each: Origin, shown: Callable[[str], str], shells: Collection[str]) -> list[str]:

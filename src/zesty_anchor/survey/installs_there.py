@@ -50,18 +50,16 @@ def installs_there(
     system could lead that to, and what stands in a folder beside those, or where installs of their own usually do.
     """
     offered = alternatives.names()
-    found = {name: _answering(recipe.commands[0], path, offered) for name, recipe in recipes.items()}
+    data = machine.locations.data
+    found = {name: _answering(recipe.commands[0], path, offered, data) for name, recipe in recipes.items()}
     usual = [*_USUAL, machine.locations.home]
     beside = [_top(real).parent for each in found.values() for real in each if _top(real).parent not in usual]
     standing = _standing([*usual, *dict.fromkeys(beside)])
-    data = machine.locations.data
     for name, each in found.items():
         command = recipes[name].commands[0]
         for file in (folder / "bin" / command for folder, names in standing if command in names):
             each.setdefault(os.path.realpath(file), str(file))
-        found[name] = {
-            r: f for r, f in each.items() if _runs(r) and not any(Path(x).is_relative_to(data) for x in (r, f))
-        }
+        found[name] = {real: file for real, file in each.items() if _runs(real) and not Path(real).is_relative_to(data)}
     files = [real for each in found.values() for real in each]
     owners.ask(files)
     versions = package_versions(files, machine, owners)
@@ -110,14 +108,15 @@ def told_version(folder: Path) -> str:
     return found[1] if found else ""
 
 
-def _answering(command: str, path: str, offered: Mapping[str, str]) -> dict[str, str]:
-    """The files, by where they really are."""
+def _answering(command: str, path: str, offered: Mapping[str, str], data: Path) -> dict[str, str]:
+    """The files, by where they really are; but for what we put on PATH."""
     named = answering(command, path)
     if command in offered:
         named += alternatives.group(alternatives.query(command)).offers
     found: dict[str, str] = {}
     for file in named:
-        found.setdefault(os.path.realpath(file), file)
+        if not Path(file).is_relative_to(data):
+            found.setdefault(os.path.realpath(file), file)
     return found
 
 
