@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import re
-from collections.abc import Iterable, Mapping
+from collections.abc import Collection, Iterable, Mapping
 from contextlib import suppress
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -49,7 +49,8 @@ def installs_there(
     """By the name of each runtime: its versions on the shelf, then what answers to its first command on a PATH, what the alternatives
     system could lead that to, and what stands in a folder beside those, or where installs of their own usually do.
     """
-    offered = alternatives.names()
+    firsts = {recipe.commands[0] for recipe in recipes.values()}
+    offered = firsts & alternatives.names().keys() if len(firsts) > 1 else firsts
     data = machine.locations.data
     found = {name: _answering(recipe.commands[0], path, offered, data) for name, recipe in recipes.items()}
     usual = [*_USUAL, machine.locations.home]
@@ -108,7 +109,7 @@ def told_version(folder: Path) -> str:
     return found[1] if found else ""
 
 
-def _answering(command: str, path: str, offered: Mapping[str, str], data: Path) -> dict[str, str]:
+def _answering(command: str, path: str, offered: Collection[str], data: Path) -> dict[str, str]:
     """The files, by where they really are; but for what we put on PATH."""
     named = answering(command, path)
     if command in offered:
