@@ -40,8 +40,9 @@ class Owners:
         return _named(self._package(file)) or "unknown"
 
     def package(self, file: str) -> str:
-        """The package that a file belongs to, also through the alternatives system; empty for none."""
-        return self._package(os.path.realpath(file)) or self._package(file)
+        """The package that a file belongs to, also through the alternatives system; empty for none, as of all that is in the home."""
+        real = os.path.realpath(file)
+        return next((found for each in (real, file) if not self._own(each) and (found := self._package(each))), "")
 
     def _package(self, file: str) -> str:
         if file not in self._packages:

@@ -211,7 +211,8 @@ class _Trial:
             if not c.cut_off:
                 yield Difference(a.shell, a.context, "ready", None, None)
             return
-        for key in {**a.facts, **b.facts}:
+        differing = {key for key, _ in a.facts.items() ^ b.facts.items()}
+        for key in (each for each in {**a.facts, **b.facts} if each in differing):
             was, missing, now = a.facts.get(key), c.facts.get(key), b.facts.get(key)
             same = now in (was, missing) or was != twice.facts.get(key) or (key == "status" and now == "0")
             if not same and not self._is_own(key, was, missing, now):
