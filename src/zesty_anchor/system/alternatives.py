@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import subprocess
 from pathlib import Path
 
 import msgspec
@@ -85,6 +84,8 @@ def _pairs(text: str) -> list[tuple[str, str]]:
 
 
 def _asked(*words: str) -> str:
+    import subprocess  # most commands ask nobody
+
     try:
         answer = subprocess.run((PROGRAM, *words), capture_output=True, text=True, check=False, timeout=_SECONDS)
     except (OSError, subprocess.TimeoutExpired):
