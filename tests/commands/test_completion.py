@@ -122,20 +122,24 @@ def test_tab_beside_the_system_s_completion_for_bash(settled: Desk, first: bool)
     if not SYSTEM_S.exists():
         (pytest.skip if str(SYSTEM_S) in HELD_BACK else pytest.fail)(f"{SYSTEM_S} is not installed")
     file, line = settled.home / ".bashrc", f". {SYSTEM_S}\n"
-    file.write_text(line + file.read_text() if first else file.read_text() + line)
+    before = file.read_text()
+    file.write_text(line + before if first else before + line)
     (settled.home / "soundings.toml").touch()
-    tab = Tab(settled, "bash")
-    for words, ends in (
-        ("za switch ke", "lp"),
-        ("za with kelp=3", ".6.2"),
-        ("za verify -m ~/soun", "dings.toml"),
-        ("za with kelp=4.2.1 -- git check", "out"),
-        ("za with kelp=4.2.1 -- cat soun", "dings.toml"),
-        ("za lis", "t"),
-    ):
-        assert any(ends in each for each in tab.offers(words)), words
-    assert {"list", "locate", "lock"} <= tab.offers("za l")
-    tab.child.close(force=True)
+    try:
+        tab = Tab(settled, "bash")
+        for words, ends in (
+            ("za switch ke", "lp"),
+            ("za with kelp=3", ".6.2"),
+            ("za verify -m ~/soun", "dings.toml"),
+            ("za with kelp=4.2.1 -- git check", "out"),
+            ("za with kelp=4.2.1 -- cat soun", "dings.toml"),
+            ("za lis", "t"),
+        ):
+            assert any(ends in each for each in tab.offers(words)), words
+        assert {"list", "locate", "lock"} <= tab.offers("za l")
+        tab.child.close(force=True)
+    finally:
+        file.write_text(before)  # others use this home after us
 
 
 @pytest.mark.parametrize("shell", SHELLS)
@@ -154,12 +158,17 @@ def test_tab_starts_no_program(settled: Desk, shell: str, tmp_path: Path) -> Non
 
 @pytest.mark.parametrize("shell", SHELLS)
 def test_without_its_file_tab_offers_nothing_and_the_shell_goes_on(settled: Desk, shell: str) -> None:
-    (settled.home / f".local/share/zesty-anchor/shell/complete.{shell}").write_text("")
-    tab = Tab(settled, shell)
-    tab.offers("za swi")
-    tab.child.sendline("echo still he''re")
-    assert "still here" in tab.settled()
-    tab.child.close(force=True)
+    file = settled.home / f".local/share/zesty-anchor/shell/complete.{shell}"
+    before = file.read_text()
+    file.write_text("")
+    try:
+        tab = Tab(settled, shell)
+        tab.offers("za swi")
+        tab.child.sendline("echo still he''re")
+        assert "still here" in tab.settled()
+        tab.child.close(force=True)
+    finally:
+        file.write_text(before)
 
 
 @pytest.mark.needs("tcsh")
