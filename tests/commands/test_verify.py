@@ -241,22 +241,23 @@ def test_a_login_that_gives_zdotdir_is_asked_so(desk: Desk) -> None:
 def test_ctrl_c_ends_it_in_a_second(desk: Desk) -> None:
     desk.wants(TWO)
     desk.well("provision")
-    desk.write("sleep 50\n" + (desk.home / ".bashrc").read_text(), ".bashrc")
+    # Other tests may have their own sleep: it is told by this home.
+    desk.write("echo $$ >>~/at\nsleep 50\n" + (desk.home / ".bashrc").read_text(), ".bashrc")
     running = subprocess.Popen(
         [PROGRAM, "verify"], cwd=desk.home, env={"HOME": str(desk.home), "PATH": login_path()},
         stdout=subprocess.PIPE, stderr=subprocess.PIPE, preexec_fn=lambda: signal.signal(signal.SIGINT, signal.SIG_DFL),
     )  # fmt: skip
+    at = desk.home / "at"
 
-    def sleeping() -> list[str]:
-        shown = subprocess.run(["ps", "-eo", "args"], capture_output=True, text=True, check=True).stdout
-        return [row for row in shown.splitlines() if row.startswith("sleep 50")]
+    def waiting() -> list[str]:
+        return [process for process in at.read_text().split() if Path("/proc", process).exists()]
 
-    assert until(lambda: bool(sleeping()))
+    assert until(lambda: at.exists() and bool(waiting()))
     began = time.monotonic()
     running.send_signal(signal.SIGINT)
     running.wait(20)
     assert running.returncode == 130 and time.monotonic() - began < 3
-    assert until(lambda: not sleeping(), 3)
+    assert until(lambda: not waiting(), 3)
     assert os.path.exists(desk.manifest)
 
 

@@ -155,7 +155,7 @@ def _overlay(below: tuple[str, ...], target: str, layer: str) -> None:
 
 def _furnish(root: Root, names: bytes) -> None:
     """What a machine has that a folder has not: processes, devices, names on the network, and this person."""
-    for folder in ("proc", "sys", "dev", "run"):
+    for folder in ("proc", "sys", "dev", "run", "tmp"):
         os.makedirs(f"/{folder}", exist_ok=True)
     for folder in ("sys", "dev"):
         mount(folder, f"/{folder}", "none", BIND | RECURSIVE)
@@ -164,6 +164,8 @@ def _furnish(root: Root, names: bytes) -> None:
         mount("tmpfs", "/dev/shm", "tmpfs", 0, "mode=1777")
     mount("proc", "/proc", "proc", 0)
     mount("tmpfs", "/run", "tmpfs", 0, "mode=755")
+    # Where others work meanwhile a layer is not sure to hold ("Changes to underlying filesystems", overlayfs).
+    mount("tmpfs", "/tmp", "tmpfs", 0, "mode=1777")
     _written(Path("/etc/resolv.conf"), names, 0o644)
     _written(Path("/usr/sbin/policy-rc.d"), _NO_SERVICES, 0o755)
     user = root.user
