@@ -110,7 +110,7 @@ def _answers(paint: Paint, found: Findings) -> None:
         shells = dict.fromkeys(answer.shell for answer in answers)
         # Of ours the folder of the version and its launcher are one thing, whichever comes first.
         told = max(answers, key=lambda answer: len(answer.owner))
-        owner = f"of {short_owner(told.owner)}" if told.owner != "unknown" else "of unknown origin"
+        owner = f"of {short_owner(told.owner)}"
         rows.append(
             [
                 paint.name(command),

@@ -93,23 +93,22 @@ def _here(installs: Sequence[InstallThere]) -> str:
         return ""
     first, more = installs[0], len(installs) - 1
     words = f"{first.version} in {first.path}" if first.version else first.path
-    return f"here: {words}, of {_whose(first)}" + (f", and {more} more" if more else "")
-
-
-def _whose(install: InstallThere) -> str:
-    return short_owner(install.owner) if install.owner != "unknown" else "unknown origin"
+    return f"here: {words}, of {short_owner(first.owner)}" + (f", and {more} more" if more else "")
 
 
 def installs(paint: Paint, found: Sequence[InstallThere]) -> None:
     """A line each: its version, where it is, and whose."""
     rows = [
-        [paint.good(each.version or "?"), paint.name(each.path), paint.faint(f"of {_whose(each)}")] for each in found
+        [paint.good(each.version or "?"), paint.name(each.path), paint.faint(f"of {short_owner(each.owner)}")]
+        for each in found
     ]
     columns(paint, rows, [10])
 
 
 def short_owner(owner: str) -> str:
-    """Whose it is in the end, where something stands in between."""
+    """Whose it is in the end, where something stands in between: what "of" is said before."""
+    if owner == "unknown":
+        return "unknown origin"
     return owner.rpartition(" of ")[2] if " of Debian package" in owner else owner
 
 
@@ -131,7 +130,9 @@ def runtime(paint: Paint, listed: Listing, only: str, *, each: bool = False) -> 
     else:
         paint.write(f"{paint.name(listed.runtime)}  {paint.look('none is in effect')}")
     if listed.here and not only:
-        paint.write(paint.head("Installed by others") + paint.faint('; to take one: want = "system", system = "PATH"'))
+        paint.write(
+            paint.head("Installed by others") + paint.faint('; to take one: want = "system", system = "FOLDER"')
+        )
         installs(paint, listed.here)
         paint.write(paint.head("To be had"))
     shown = [r for r in listed.obtainable if not only or only in r.channels or _begins(r.version, only)]

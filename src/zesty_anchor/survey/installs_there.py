@@ -49,18 +49,7 @@ def installs_there(
     """By the name of each runtime: its versions on the shelf, then what answers to its first command on a PATH, what the alternatives
     system could lead that to, and what stands in a folder beside those, or where installs of their own usually do.
     """
-    firsts = {recipe.commands[0] for recipe in recipes.values()}
-    offered = firsts & alternatives.names().keys() if len(firsts) > 1 else firsts
-    data = machine.locations.data
-    found = {name: _answering(recipe.commands[0], path, offered, data) for name, recipe in recipes.items()}
-    usual = [*_USUAL, machine.locations.home]
-    beside = [_top(real).parent for each in found.values() for real in each if _top(real).parent not in usual]
-    standing = _standing([*usual, *dict.fromkeys(beside)])
-    for name, each in found.items():
-        command = recipes[name].commands[0]
-        for file in (folder / "bin" / command for folder, names in standing if command in names):
-            each.setdefault(os.path.realpath(file), str(file))
-        found[name] = {real: file for real, file in each.items() if _runs(real) and not Path(real).is_relative_to(data)}
+    found = _found(recipes, machine, path)
     files = [real for each in found.values() for real in each]
     owners.ask(files)
     versions = package_versions(files, machine, owners)
@@ -107,6 +96,23 @@ def told_version(folder: Path) -> str:
         found = None
     found = found or re.search(_VERSION, os.path.basename(os.path.realpath(folder)))
     return found[1] if found else ""
+
+
+def _found(recipes: Mapping[str, Recipe], machine: Machine, path: str) -> dict[str, dict[str, str]]:
+    """By the name of each runtime the files of others that are its first command, by where they really are."""
+    firsts = {recipe.commands[0] for recipe in recipes.values()}
+    offered = firsts & alternatives.names().keys() if len(firsts) > 1 else firsts
+    data = machine.locations.data
+    found = {name: _answering(recipe.commands[0], path, offered, data) for name, recipe in recipes.items()}
+    usual = [*_USUAL, machine.locations.home]
+    beside = [_top(real).parent for each in found.values() for real in each if _top(real).parent not in usual]
+    standing = _standing([*usual, *dict.fromkeys(beside)])
+    for name, each in found.items():
+        command = recipes[name].commands[0]
+        for file in (folder / "bin" / command for folder, names in standing if command in names):
+            each.setdefault(os.path.realpath(file), str(file))
+        found[name] = {real: file for real, file in each.items() if _runs(real) and not Path(real).is_relative_to(data)}
+    return found
 
 
 def _answering(command: str, path: str, offered: Collection[str], data: Path) -> dict[str, str]:
