@@ -41,7 +41,12 @@ def test_the_version_is_told_by_click_alone(desk: Desk) -> None:
     found = fetched(desk, "--version")
     assert not found & {*HEAVY, "msgspec", "sqlite3", "tomllib", "hashlib"}
     ours = {name for name in found if name.startswith("zesty_anchor.")}
-    assert ours == {"zesty_anchor.commands", "zesty_anchor.system", "zesty_anchor.system.own_commands"}
+    assert ours == {
+        "zesty_anchor.commands",
+        "zesty_anchor.system",
+        "zesty_anchor.system.own_commands",
+        "zesty_anchor.system.signals",
+    }
 
 
 def test_nothing_to_do_fetches_nothing_that_would_do_it(desk: Desk) -> None:

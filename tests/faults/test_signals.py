@@ -94,10 +94,10 @@ def begin(desk: Desk, *words: str) -> subprocess.Popen[str]:
     return running
 
 
-def ends(running: subprocess.Popen[str], how: signal.Signals) -> str:
-    """Send the signal. Returns what was said; the end is in time, and tells the signal."""
+def ends(running: subprocess.Popen[str], how: signal.Signals, thread: int | None = None) -> str:
+    """Send the signal, to a thread where one is named. Returns what was said; the end is in time, and tells the signal."""
     began = time.monotonic()
-    running.send_signal(how)
+    os.kill(thread or running.pid, how)
     _, said = running.communicate(timeout=60)
     took = time.monotonic() - began
     assert running.returncode == 128 + how
@@ -142,6 +142,29 @@ def test_while_a_shell_does_not_start(desk: Desk, how: signal.Signals) -> None:
     assert left == []
     desk.write("", ".bashrc")
     desk.well("undo")
+
+
+def last_thread(running: subprocess.Popen[str]) -> int:
+    """The thread that was begun last: one that works, not the one in which Python handles signals."""
+    return max(int(thread.name) for thread in Path(f"/proc/{running.pid}/task").iterdir())
+
+
+@pytest.mark.parametrize("where", ["a server", "a build", "a shell"])
+def test_a_signal_that_another_thread_gets(desk: Desk, silent: str, where: str) -> None:
+    """Python runs its handlers in the main thread alone, which may be waiting and is not woken (Python, signal: "Signals and threads")."""
+    if where == "a build":
+        (desk.home / "feed").mkdir()
+        (desk.home / "feed/kelp-1.0.tar.gz").write_bytes(pack("kelp-1.0", {"README": (b"kelp\n", 0o644)}, "tar.gz"))
+        desk.write(BUILD.replace("{home}", str(desk.home)))
+    elif where == "a shell":
+        desk.write("[ -e ~/.zshenv ] && { echo asked >~/at; sleep 60; }\n", ".bashrc")
+        desk.wants()
+    else:
+        desk.wants(url=silent)
+    running = begin(desk, "provision")
+    thread = last_thread(running)
+    assert thread != running.pid
+    ends(running, signal.SIGTERM, thread)
 
 
 def test_a_terminal_that_is_closed(desk: Desk, silent: str) -> None:

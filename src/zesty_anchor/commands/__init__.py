@@ -8,7 +8,6 @@ import importlib
 import os
 import signal
 import sys
-import threading
 
 # A command lives for a moment and makes few circles: looking for them costs a tenth of its start.
 gc.set_threshold(50_000)
@@ -17,6 +16,7 @@ import click  # noqa: E402
 
 from zesty_anchor import __version__  # noqa: E402
 from zesty_anchor.system.own_commands import COMMANDS  # noqa: E402
+from zesty_anchor.system.signals import end_on_signals  # noqa: E402
 
 _OTHERS_MAY_NOT_WRITE = 0o022
 UMASK: list[int] = []
@@ -73,7 +73,7 @@ def run() -> None:
     given = os.umask(0o077)
     os.umask(given | _OTHERS_MAY_NOT_WRITE)
     UMASK.append(given)
-    ended = _end_on_signals()
+    ended = end_on_signals()
     try:
         # Without its standalone mode click returns the code that a command exits with, and raises all else.
         sys.exit(main.main(prog_name="zesty-anchor", standalone_mode=False))
@@ -108,31 +108,11 @@ def run() -> None:
         gc.freeze()
 
 
-def _end_on_signals() -> list[int]:
-    """Have a hangup and a termination end the program as Ctrl-C does: children ended, what was under way taken back, the
-    journal closed. Returns the list that gets the signal's number. While that goes on further ones are let go by.
-    """
-    came: list[int] = []
-
-    def end(number: int, frame: object) -> None:
-        if not came:
-            came.append(number)
-            raise KeyboardInterrupt
-
-    for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
-        # What whoever started us let go by (nohup(1)) stays so.
-        if signal.getsignal(number) is not signal.SIG_IGN:
-            signal.signal(number, end)
-    return came
-
-
 def _leave(code: int) -> None:
     """End at once, also where a thread still waits for a server that says nothing: what it did is taken back already."""
     with contextlib.suppress(OSError):
         sys.stdout.flush()
-    if threading.active_count() > 1:
-        os._exit(code)
-    sys.exit(code)
+    os._exit(code)
 
 
 def _open_what_is_closed() -> None:

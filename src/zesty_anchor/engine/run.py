@@ -21,9 +21,6 @@ from zesty_anchor.system.problem import Problem, of_system
 _STUCK_SECONDS = 1.0
 """How long a change may take to end, once the run was interrupted."""
 
-_LOOK_SECONDS = 0.2
-"""How often the main thread, where signals are handled, looks up from waiting."""
-
 
 class Runner:
     """Carries out the changes of one run. Where it ``simulates``, what needs privilege is only told."""
@@ -120,8 +117,7 @@ class Runner:
                         results[change.key] = waits(change, f"it needs {results[failed[0]].subject}")
                     else:
                         running[pool.submit(self._one, change)] = change
-                # A signal may reach another thread, which does not wake this one: so it looks up from time to time.
-                done, _ = wait(running, timeout=_LOOK_SECONDS, return_when=FIRST_COMPLETED)
+                done, _ = wait(running, return_when=FIRST_COMPLETED)
                 for future in done:
                     change = running.pop(future)
                     problem = _problem_of(future)

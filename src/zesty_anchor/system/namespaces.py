@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import Any, TypeVar
 
 from zesty_anchor.system.problem import Problem
+from zesty_anchor.system.signals import ENDING
 
 NEW_USER, NEW_MOUNTS, NEW_NETWORK, NEW_PROCESSES = 0x10000000, 0x00020000, 0x40000000, 0x20000000
 BIND, MOVE, RECURSIVE, PRIVATE = 4096, 8192, 16384, 1 << 18
@@ -56,7 +57,7 @@ def in_child(enter: Callable[[], None], task: Callable[[], _Result]) -> _Result:
 
 def _as_child(parent: int, sender: int, enter: Callable[[], None], task: Callable[[], Any]) -> int:
     try:
-        for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+        for number in ENDING:
             signal.signal(number, signal.SIG_DFL)
         die_with_parent()
         if os.getppid() != parent:
