@@ -16,12 +16,10 @@ HEAVY = (
 """Modules that take their time, and that nothing needs where there is nothing to do."""
 SCRIPT = """
 import sys
-from zesty_anchor.commands import run
+from zesty_anchor.commands import exit_code
 sys.argv[0] = {program!r}
-try:
-    run()
-except SystemExit as ended:
-    assert not ended.code, ended.code
+code = exit_code()
+assert code == 0, code
 print("\\n".join(sys.modules))
 """
 
@@ -69,7 +67,7 @@ def test_nothing_to_do_fetches_nothing_that_would_do_it(desk: Desk) -> None:
 
 COUNTED = """
 import collections, sqlite3, sys, tomllib
-from zesty_anchor.commands import run
+from zesty_anchor.commands import exit_code
 from zesty_anchor.manifest import position
 from zesty_anchor.survey import machine
 counts = collections.Counter()
@@ -86,10 +84,8 @@ sqlite3.connect = counted("journal", sqlite3.connect)
 tomllib.loads = counted("manifest", tomllib.loads)
 position._positions = counted("lines", position._positions)
 machine.stock = counted("shelf", machine.stock)
-try:
-    run()
-except SystemExit as ended:
-    assert not ended.code, ended.code
+code = exit_code()
+assert code == 0, code
 print(dict(sorted(counts.items())), file=sys.stderr)
 """
 
