@@ -42,13 +42,6 @@ def what_runs(workstation: Workstation) -> dict[str, object]:
     return {word: part for word, part in found.items() if part not in empty}
 
 
-def digest_of(parts: dict[str, object]) -> str:
-    """One digest for all of it. Pure."""
-    import hashlib  # where nothing is asked, which is most of the time, nothing is digested
-
-    return hashlib.sha256(msgspec.json.encode(parts, order="sorted")).hexdigest()
-
-
 def question(workstation: Workstation, trusted: Path | None = None) -> Question | None:
     """What must be asked before anything of the manifest runs; None where there is nothing, or it is agreed to.
 
@@ -69,20 +62,26 @@ def question(workstation: Workstation, trusted: Path | None = None) -> Question 
     own = {Path(os.path.realpath(folder)) for folder in (workstation.locations.home, workstation.locations.config)}
     if not parts or (real.parent in own and not file.is_symlink()):
         return None
-    digest = digest_of(parts)
-    if _agreed(workstation).get(str(real)) == digest:
+    known = _agreed(workstation).get(str(real))
+    if known == _as_kept(parts):
         return None
     if trusted is not None and Path(os.path.realpath(trusted)) == real:
         agree(workstation)
         return None
-    since = (
-        "has changed since you agreed to it" if str(real) in _agreed(workstation) else "was never used on this machine"
-    )
+    since = "was never used on this machine" if known is None else "has changed since you agreed to it"
     return Question(
         "manifest",
-        f"{workstation.locations.shown(file)} {since}. It brings {', '.join(parts)}: shall it be used?",
+        f"{workstation.locations.shown(file)} {since}. It brings {', '.join(parts)}{_news(known, parts)}: shall it be used?",
         f"--trust {file}",
     )
+
+
+def _news(known: object, parts: dict[str, object]) -> str:
+    """What of it is not as it was when the person agreed."""
+    if not isinstance(known, dict):
+        return ""
+    new = [word for word, part in _as_kept(parts).items() if known.get(word) != part]
+    return f" (new or changed since then: {', '.join(new)})" if new else " (nothing new since then, and less than then)"
 
 
 def is_agreed(workstation: Workstation) -> bool:
@@ -96,14 +95,23 @@ def is_agreed(workstation: Workstation) -> bool:
 def agree(workstation: Workstation) -> None:
     """Write down that the person agrees to what it runs now."""
     known = _agreed(workstation)
-    known[os.path.realpath(workstation.file)] = digest_of(what_runs(workstation))
+    known[os.path.realpath(workstation.file)] = _as_kept(what_runs(workstation))
     own_folders.make(workstation.locations.state)
     with suppress(OSError):
         replace(workstation.locations.state / _NAME, msgspec.json.encode(known, order="sorted"), 0o600)
 
 
-def _agreed(workstation: Workstation) -> dict[str, str]:
+def _agreed(workstation: Workstation) -> dict[str, object]:
+    """What was agreed to, by the manifest's file."""
     try:
-        return msgspec.json.decode((workstation.locations.state / _NAME).read_bytes(), type=dict[str, str])
+        return msgspec.json.decode((workstation.locations.state / _NAME).read_bytes(), type=dict[str, object])
     except (OSError, msgspec.MsgspecError):
         return {}
+
+
+def _as_kept(parts: dict[str, object]) -> dict[str, object]:
+    """As it is when it was written down and read again. It is kept whole: a digest could not tell what is new, and to fetch
+    what makes digests takes longer than this.
+    """
+    kept: dict[str, object] = msgspec.json.decode(msgspec.json.encode(parts))
+    return kept
