@@ -18,6 +18,7 @@ from typing import Any
 
 import pytest
 
+from tests.ready import Ready
 from zesty_anchor.changes.bench import Bench
 from zesty_anchor.demo.home import likeness
 from zesty_anchor.demo.host import Host
@@ -67,6 +68,20 @@ USER_GENERATOR = next((file for file in machine.USER_GENERATORS if file.is_file(
 HELD_BACK = os.environ.get("ZESTY_ANCHOR_HELD_BACK", "").split()
 """Programs that scripts/test found missing and could not install: their tests are skipped, and say so."""
 KELP_SOURCE = (Path(__file__).parents[1] / "src/zesty_anchor/demo/sources/kelp.sh").read_text()
+
+
+READY: list[Ready] = []
+"""The program, ready to run; none where each run is to be a start (ZESTY_ANCHOR_TESTS=started)."""
+
+
+@pytest.fixture(scope="session", autouse=True)
+def ready() -> Iterator[None]:
+    if os.environ.get("ZESTY_ANCHOR_TESTS") == "started":
+        yield
+        return
+    READY.append(Ready(PROGRAM))
+    yield
+    READY.pop().close()
 
 
 def pytest_report_header() -> str:
@@ -155,16 +170,19 @@ class Desk:
 
     def run(self, *words: str, **more: Any) -> Answer:
         environment = {"HOME": str(self.home), "PATH": login_path(), "LANG": "C.UTF-8", **self.environment}
-        done = subprocess.run(
-            [str(PROGRAM), *words],
-            env=environment,
-            capture_output=True,
-            text=True,
-            stdin=subprocess.DEVNULL,
-            timeout=120,
-            check=False,
-            **{"cwd": self.home, **more},
-        )
+        if READY and not more.keys() - {"cwd"} and environment["LANG"] == "C.UTF-8":
+            done = READY[0].run([*words], environment, more.get("cwd", self.home), 120)
+        else:
+            done = subprocess.run(
+                [str(PROGRAM), *words],
+                env=environment,
+                capture_output=True,
+                text=True,
+                stdin=subprocess.DEVNULL,
+                timeout=120,
+                check=False,
+                **{"cwd": self.home, **more},
+            )
         return Answer(done.returncode, done.stdout, done.stderr)
 
     def well(self, *words: str) -> Answer:
