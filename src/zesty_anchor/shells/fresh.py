@@ -7,7 +7,7 @@ import selectors
 import time
 from collections.abc import Callable, Collection, Mapping, Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import msgspec
 
@@ -19,7 +19,7 @@ from zesty_anchor.system.process import end_marked, marked
 from zesty_anchor.system.room import room as room_for
 
 if TYPE_CHECKING:
-    import pexpect
+    from zesty_anchor.shells.terminal import Terminal
 
 START_SECONDS = 15.0
 """How long a shell may take to start."""
@@ -126,7 +126,8 @@ def ask(
             # A shell whose own name begins with a hyphen logs in; tcsh takes no option for that beside -c.
             words = ["bash", "--norc", "-c", 'exec -a "-${0##*/}" "$0" "$@"', *words]
         started = {**environment, **dict(context.variables), MARK: str(room)}
-        silent = None if "-i" in context.options else room / "noise"
+        # What is not interactive has no terminal: what prints there would spoil what scp(1) copies.
+        silent = {0: Path(os.devnull), 1: room / "noise", 2: room / "noise"}
         began = time.perf_counter()
         # zsh asks a user who has no startup files of its own about them, but not on a screen as narrow as this one.
         with under_pty(
@@ -135,7 +136,7 @@ def ask(
             Path(environment["HOME"]),
             seconds=start_seconds,
             columns=70,
-            first=lambda: _without_terminal(silent),
+            channels={} if "-i" in context.options else silent,
         ) as child:
             mark = f"{MARK}={room}".encode()
             talk = _Talk(child, pipes, lines, decide, interrupted, began + start_seconds, mark)
@@ -144,17 +145,6 @@ def ask(
             end_marked(mark, talk.session, {talk.session, os.getpid()})
         startup = (talk.began - began) * 1000 if talk.began else None
         return Answers(tuple(talk.answers), startup, talk.said)
-
-
-def _without_terminal(noise: Path | None) -> None:
-    """Standard input, output and errors that are no terminal: what prints there would spoil what scp(1) copies."""
-    if noise is None:
-        return
-    for numbers, file, way in (((0,), os.devnull, os.O_RDONLY), ((1, 2), os.fspath(noise), os.O_WRONLY)):
-        opened = os.open(file, way)
-        for number in numbers:
-            os.dup2(opened, number)
-        os.close(opened)
 
 
 def _script(room: Path, lines: Sequence[Line]) -> str:
@@ -232,7 +222,7 @@ class _Talk:
 
     def __init__(
         self,
-        child: pexpect.spawn[Any],
+        child: Terminal,
         pipes: _Pipes,
         lines: Sequence[Line],
         decide: Decide,

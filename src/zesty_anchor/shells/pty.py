@@ -9,15 +9,16 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from zesty_anchor.system.at_login import resetting
+from zesty_anchor.system.at_login import at_login
 
 if TYPE_CHECKING:
-    import pexpect
+    from zesty_anchor.shells.terminal import Terminal
 
 _ENDING_SECONDS = 0.2
 """How long a program may take to end, once it has closed its terminal or was told to hang up."""
 _KILLED_SECONDS = 5.0
 _CHUNK = 1 << 16
+_ROWS = 24
 _LOOK_SECONDS = 0.2
 """How often it is looked whether the run was interrupted."""
 
@@ -31,46 +32,72 @@ def under_pty(
     seconds: float,
     columns: int = 80,
     encoding: str | None = None,
-    first: Callable[[], None] | None = None,
-) -> Iterator[pexpect.spawn[Any]]:
+    channels: Mapping[int, Path] | None = None,
+) -> Iterator[Terminal]:
     """Start a program under a pty (pty(7)) with nothing but this environment, in this folder, as a login would: with its umask,
-    its limits, and no signal ignored. ``first`` is what the new process does before it becomes the program.
+    its limits, and no signal ignored. ``channels`` lead elsewhere than to the terminal: 0 is read from that file, the others
+    are written to theirs.
 
     Each wait for what it prints may take ``seconds``. It is ended, with all that it left on its terminal, when the block is
     left. Raises ``FileNotFoundError`` where there is no such program.
     """
-    import pexpect
+    import shutil
 
+    from zesty_anchor.shells.terminal import Terminal
+
+    program = shutil.which(words[0], path=environment.get("PATH", os.defpath))
+    if program is None:
+        raise FileNotFoundError(f"there is no program {words[0]!r}")
+    ours, its = os.openpty()
     try:
-        child: pexpect.spawn[Any] = pexpect.spawn(
-            words[0], list(words[1:]), env=dict(environment), cwd=str(folder), timeout=seconds, echo=False,
-            dimensions=(24, columns), use_poll=True, encoding=encoding, preexec_fn=_before(first),
-        )  # fmt: skip
-    except pexpect.ExceptionPexpect as error:
-        raise FileNotFoundError(str(error)) from None
-    # Each of these would sleep for a tenth of a second, whether there is something to wait for or not.
-    terminal: Any = child
-    terminal.delaybeforesend = None
-    for each in (terminal, terminal.ptyproc):
-        each.delayafterclose = each.delayafterterminate = 0.0
+        _as_wanted(its, columns)
+        running = _started([program, *words[1:]], environment, folder, its, channels or {})
+    except BaseException:
+        os.close(ours)
+        raise
+    finally:
+        os.close(its)
+    child = Terminal(ours, running, seconds, encoding)
     try:
         yield child
     finally:
         _end(child)
 
 
-def _before(first: Callable[[], None] | None) -> Callable[[], None]:
-    reset = resetting()
+def _as_wanted(terminal: int, columns: int) -> None:
+    """A terminal of that width, which does not repeat what is sent to it (termios(3), tcgetwinsize(3))."""
+    import termios
 
-    def before() -> None:
-        reset()
-        if first is not None:
-            first()
-
-    return before
+    mode = termios.tcgetattr(terminal)
+    mode[3] &= ~termios.ECHO
+    termios.tcsetattr(terminal, termios.TCSANOW, mode)
+    termios.tcsetwinsize(terminal, (_ROWS, columns))
 
 
-def wait_for(child: pexpect.spawn[Any], text: bytes | None, seconds: float, interrupted: Callable[[], bool]) -> bool:
+_TAKE_TERMINAL = ': <"$0"'
+"""The first terminal that the leader of a session opens is its controlling one (tty_ioctl(4), POSIX.1-2017, XBD 11.1.3)."""
+
+
+def _started(
+    words: Sequence[str], environment: Mapping[str, str], folder: Path, terminal: int, channels: Mapping[int, Path]
+) -> Any:
+    """Start it by way of a small shell, which takes the terminal and becomes the program. Of us nothing is copied for that
+    (vfork(2)): a copy would take longer than many a shell to start.
+    """
+    import subprocess
+
+    login = at_login()
+    names = [os.fspath(file) for file in channels.values()]
+    led = " ".join(f'{number}{"<" if number == 0 else ">"}"${place}"' for place, number in enumerate(channels, 1))
+    script = f'{_TAKE_TERMINAL}; exec {led}; shift {len(names)}; exec "$@"'
+    return subprocess.Popen(
+        ["/bin/sh", "-c", script, os.ttyname(terminal), *names, *words],
+        env=dict(environment), cwd=folder, stdin=terminal, stdout=terminal, stderr=terminal,
+        start_new_session=True, umask=login.umask, preexec_fn=login.reset,
+    )  # fmt: skip
+
+
+def wait_for(child: Terminal, text: bytes | None, seconds: float, interrupted: Callable[[], bool]) -> bool:
     """Wait until a program has printed ``text`` (None: until it ends). Returns whether it did, within the time given, and
     before the run was interrupted.
     """
@@ -90,7 +117,7 @@ def wait_for(child: pexpect.spawn[Any], text: bytes | None, seconds: float, inte
     return False
 
 
-def _unread(child: pexpect.spawn[Any]) -> bytes:
+def _unread(child: Terminal) -> bytes:
     """What a program printed just before it ended: pexpect tells the end first where both came between two looks of its."""
     import select
 
@@ -106,7 +133,7 @@ def _unread(child: pexpect.spawn[Any]) -> bytes:
     return found
 
 
-def _end(child: pexpect.spawn[Any]) -> None:
+def _end(child: Terminal) -> None:
     """Close it. One that has ended, or is about to, is only waited for; any other is told to hang up, then killed."""
     import signal
 
@@ -120,4 +147,4 @@ def _end(child: pexpect.spawn[Any]) -> None:
         until = time.monotonic() + (_KILLED_SECONDS if number == signal.SIGKILL else _ENDING_SECONDS)
         while child.isalive() and time.monotonic() < until:
             time.sleep(0.001)
-    child.close(force=True)
+    child.close()

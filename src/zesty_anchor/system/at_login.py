@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
-import os
 import re
 import resource
 import signal
 from collections.abc import Callable
 from pathlib import Path
 
+import msgspec
+
 _UMASK = 0o022
+_OF_PYTHON = (signal.SIGPIPE, signal.SIGXFSZ)
+"""Signals that Python lets go by, and ``subprocess`` does not (Python's manual, subprocess, "restore_signals")."""
 _LIMITS = {
     "Max cpu time": resource.RLIMIT_CPU, "Max file size": resource.RLIMIT_FSIZE, "Max data size": resource.RLIMIT_DATA,
     "Max stack size": resource.RLIMIT_STACK, "Max core file size": resource.RLIMIT_CORE,
@@ -41,21 +44,29 @@ def limits_of_init(file: Path = Path("/proc/1/limits")) -> dict[int, int]:
     return found
 
 
-def resetting() -> Callable[[], None]:
-    """What a new process calls before it becomes the program. All that has to be read is read here."""
-    umask, limits = login_umask(), []
+class AtLogin(msgspec.Struct, frozen=True):
+    """The umask of a login, and what a new process calls to have its limits and signals; None where we ourselves have them."""
+
+    umask: int
+    reset: Callable[[], None] | None
+
+
+def at_login() -> AtLogin:
+    """What there is to do before a new process becomes a program. All that has to be read is read here."""
+    limits = []
     for number, wanted in limits_of_init().items():
-        _, most = resource.getrlimit(number)
+        soft, most = resource.getrlimit(number)
         held = most != resource.RLIM_INFINITY and (wanted == resource.RLIM_INFINITY or wanted > most)
-        limits.append((number, (most if held else wanted, most)))
+        if soft != (most if held else wanted):
+            limits.append((number, (most if held else wanted, most)))
+    ignored = [each for each in signal.Signals if signal.getsignal(each) is signal.SIG_IGN and each not in _OF_PYTHON]
 
     def reset() -> None:
-        os.umask(umask)
         for number, both in limits:
             resource.setrlimit(number, both)
-        for each in signal.Signals:
-            if each not in (signal.SIGKILL, signal.SIGSTOP):
-                signal.signal(each, signal.SIG_DFL)
+        for each in ignored:
+            signal.signal(each, signal.SIG_DFL)
         signal.pthread_sigmask(signal.SIG_SETMASK, ())
 
-    return reset
+    held_back = signal.pthread_sigmask(signal.SIG_BLOCK, ())
+    return AtLogin(login_umask(), reset if limits or ignored or held_back else None)

@@ -178,7 +178,7 @@ def trace_startup(
             Path(environment["HOME"]),
             seconds=seconds,
             columns=70,
-            first=lambda: _lead(channel, room / "trace"),
+            channels={channel: room / "trace"},
         ) as child:
             gone = wait_for(child, None, seconds, interrupted)
             said = os.fsdecode(child.before or b"") if shell.name != "tcsh" else ""
@@ -195,14 +195,6 @@ def trace_startup(
         return msgspec.structs.replace(
             _read(shell.name, context.name, steps, room), said=said, asked=variable, ended=ended
         )
-
-
-def _lead(channel: int, file: Path) -> None:
-    """Have a channel of this process lead into a file."""
-    opened = os.open(file, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
-    os.dup2(opened, channel)
-    if opened != channel:
-        os.close(opened)
 
 
 def _variable(names: Iterable[str] | None) -> str:
