@@ -77,14 +77,11 @@ class Tab:
 
     def offers(self, words: str) -> set[str]:
         """The words that a first and a second Tab bring."""
-        self.child.send(words)
-        self.settled()
-        self.child.send("\t")
+        self.child.send(f"{words}\t")
         said = self.settled()
         self.child.send("\t")
         said += self.settled()
         self.child.send("\x03")
-        self.settled()
         return set(re.split(r"[\s()]+", said))
 
 

@@ -9,7 +9,7 @@ from zesty_anchor.planning.choices import choice_of
 from zesty_anchor.planning.look import look_at
 from zesty_anchor.planning.traced import Traced
 from zesty_anchor.planning.workstation import Workstation
-from zesty_anchor.recipes import all_recipes
+from zesty_anchor.recipes import with_word
 from zesty_anchor.survey.installs_there import InstallThere, installs_there
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.survey.owner import Owners
@@ -47,7 +47,7 @@ def _installs(
     """Those of the runtime; where the manifest has none of that name, of one that a shipped recipe is of."""
     recipes = workstation.recipes
     if runtime is None:
-        recipes = all_recipes(workstation.locations.recipes)
+        recipes = with_word(name, workstation.locations.recipes)
         runtime = _of_runtime(name, recipes)
     if runtime is None:
         return ()

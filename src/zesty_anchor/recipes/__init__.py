@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Mapping
 from pathlib import Path
 
@@ -57,6 +58,13 @@ def all_recipes(personal: Path) -> dict[str, Recipe]:
     """
     own = {file.stem: read_recipe(file) for file in sorted(personal.glob("*.toml"))}
     return dict(sorted({**shipped(), **own}.items()))
+
+
+def with_word(word: str, personal: Path) -> dict[str, Recipe]:
+    """Those in which a word stands. To read a file takes a hundredth of what it takes to read a recipe."""
+    files = {file.stem: file for folder in (SHIPPED, personal) for file in sorted(folder.glob("*.toml"))}
+    found = sorted(name for name, file in files.items() if word == name or os.fsencode(word) in file.read_bytes())
+    return {name: read_recipe(files[name]) for name in found}
 
 
 def as_manager(name: str, recipe: Recipe, locations: Locations) -> Recipe:

@@ -25,6 +25,10 @@ _BEFORE = ("not", "!", "and", "or", "time", "command", "builtin", "exec")
 _BEHIND, _AHEAD = 40, 60
 """How far from where the last one was a command of the trace is looked for in the profile."""
 
+_BEFORE_COMMAND = b" \t\n\r\f\v;(|&"
+_EXPANDED = re.compile(r"\$?\([^()]*\)|'[^']*'|\"[^\"]*\"|[|;>].*", re.DOTALL)
+_PLAIN = re.compile(r"[\w./+-]+")
+
 Reader = Callable[[str], tuple[bytes, Node | None]]
 """Gives a file's content, and its tree; empty where it cannot be read."""
 
@@ -37,12 +41,18 @@ class _Row(msgspec.Struct):
     text: str
     executed: str = ""
 
-    @property
     def words(self) -> list[str]:
         words = self.text.split()
         while words and words[0] in _BEFORE:
             words.pop(0)
         return words or [""]
+
+    def unexpanded(self) -> list[str]:
+        """Its words that need no expansion, and so are executed as they are written."""
+        own, inner = self.text, None
+        while own != inner:
+            inner, own = own, _EXPANDED.sub("$", own, count=1)
+        return [word for word in own.split()[1:] if _PLAIN.fullmatch(word) and word not in _BEFORE]
 
 
 class _Span:
@@ -57,16 +67,21 @@ class _Span:
 
     def find(self, text: str) -> int | None:
         """Where a command stands: the next place from here, else the first one, since a loop comes round again."""
-        for written in (text, text.removesuffix("...")):
+        for written in dict.fromkeys((text, text.removesuffix("..."))):
             key = os.fsencode(written)
-            pattern = re.compile(rb"(?<![^\s;(|&])" + re.escape(key))
-            found = pattern.search(self._content, self._at, self._stop) or pattern.search(
-                self._content, self._start, self._stop
-            )
-            if found:
-                self._at = max(found.end(), self._blocks.get(found.start(), 0))
-                return found.start()
+            for start in (self._at, self._start):
+                place = self._begins(key, start)
+                if place is not None:
+                    self._at = max(place + len(key), self._blocks.get(place, 0))
+                    return place
         return None
+
+    def _begins(self, key: bytes, start: int) -> int | None:
+        """The first place from ``start`` where a command may begin, and this one does."""
+        place = self._content.find(key, start, self._stop)
+        while place > 0 and self._content[place - 1] not in _BEFORE_COMMAND:
+            place = self._content.find(key, place + 1, self._stop)
+        return place if place >= 0 else None
 
     def line(self, place: int) -> int:
         return self._content.count(b"\n", 0, place) + 1
@@ -119,12 +134,12 @@ class _Walk:
                 file, line = around.span.file, around.span.line(place)
             yield Step(file, line, row.at, row.executed or row.text, path, call=around.call)
             path = _path_after(row.executed, path)
-            call = f"{file}:{line}" if row.words[0] in self._functions and not around.call else around.call
+            call = f"{file}:{line}" if row.words()[0] in self._functions and not around.call else around.call
             frames.append(_Frame(row.depth, self._inside(row, around.span, place), file, line, call))
 
     def _inside(self, row: _Row, around: _Span | None, place: int | None) -> _Span | None:
         """The lines that are executed inside a command: those of a block, a file, or a function."""
-        words = row.words
+        words = row.words()
         if words[0] in _BLOCKS and around is not None and place is not None:
             block = around.block(place)
             if words[0] == "function" and len(words) > 1:
@@ -166,7 +181,7 @@ def profile_ended(profile: str) -> float:
 
 def _sourced(row: _Row, home: str) -> str:
     """The file that a command reads."""
-    words = fish_words(row.executed) if row.executed else row.words
+    words = fish_words(row.executed) if row.executed else row.words()
     file = next((word for word in words[1:] if not word.startswith("-")), "")
     file = re.sub(r"^~(?=/)|\$HOME\b", lambda _: home, file.strip("\"'"))
     return str(Path(file)) if file.startswith("/") else ""
@@ -177,25 +192,20 @@ def _match(rows: list[_Row], executed: list[str]) -> None:
     trace after those that it substitutes, and some stand in one of the two alone.
     """
     last = 0
-    heads = [row.words[0] for row in rows]
+    heads = [row.words()[0] for row in rows]
+    needed: dict[int, list[str]] = {}
     for text in executed:
         words = text.split(" ")
         for number in range(max(0, last - _BEHIND), min(len(rows), last + _AHEAD)):
             head = heads[number]
-            if (head == words[0] or head[:1] == "$") and not rows[number].executed and _fits(rows[number], words):
+            if rows[number].executed or head in _BLOCKS or (head != words[0] and head[:1] != "$"):
+                continue
+            if number not in needed:
+                needed[number] = rows[number].unexpanded()
+            if all(word in words for word in needed[number]):
                 rows[number].executed = text
                 last = number
                 break
-
-
-def _fits(row: _Row, executed: list[str]) -> bool:
-    """Whether a command that was executed can come from a written one that begins so: all that needs no expansion must be in it."""
-    if row.words[0] in _BLOCKS:
-        return False
-    own, inner = row.text, None
-    while own != inner:
-        inner, own = own, re.sub(r"\$?\([^()]*\)|'[^']*'|\"[^\"]*\"|[|;>].*", "$", own, count=1, flags=re.DOTALL)
-    return all(word in executed for word in own.split()[1:] if re.fullmatch(r"[\w./+-]+", word) and word not in _BEFORE)
 
 
 def _path_after(executed: str, path: str) -> str:
