@@ -82,6 +82,7 @@ class Tab:
         self.child.send("\t")
         said += self.settled()
         self.child.send("\x03")
+        self.settled()
         return set(re.split(r"[\s()]+", said))
 
 
