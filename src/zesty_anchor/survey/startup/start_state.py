@@ -141,6 +141,7 @@ env -0 >ROOM/exported
 umask >ROOM/limit 2>/dev/null
 : >ROOM/ready
 """
+# fish would read some two hundred files of its own to tell functions that no startup file has made.
 _PROBES = {
     "dash": 'echo "$?" >ROOM/status\nset >ROOM/variable-lines\nalias >ROOM/alias-lines\ntrap >ROOM/trap\n' + _COMMON,
     "bash": """\
@@ -185,11 +186,15 @@ trap >ROOM/trap
     "fish": """\
 echo $status >ROOM/status
 for za_name in (set -n); printf '\\0%s\\0%s' $za_name (string join ' ' -- $$za_name); end >ROOM/variable
-for za_name in (functions -n -a | string split ', '); printf '\\0%s\\0' $za_name; functions --no-details $za_name; end >ROOM/function
 abbr >ROOM/completion
 bind --user >ROOM/key 2>/dev/null
 env -0 >ROOM/exported
 umask >ROOM/limit
+set -g fish_function_path (string match -v -- $__fish_data_dir/functions $fish_function_path)
+for za_name in (functions -n -a | string split ', ')
+  string match -q -- "$__fish_data_dir/functions/*" (functions -D $za_name); and continue
+  printf '\\0%s\\0' $za_name; functions --no-details $za_name
+end >ROOM/function
 true >ROOM/ready
 """,
     "tcsh": """\
