@@ -25,7 +25,6 @@ def columns(paint: Paint, rows: Sequence[Sequence[str | Bar]], least: Sequence[i
         return
     from rich.ansi import AnsiDecoder
     from rich.console import Console
-    from rich.padding import Padding
     from rich.table import Table
 
     console = Console(
@@ -39,16 +38,17 @@ def columns(paint: Paint, rows: Sequence[Sequence[str | Bar]], least: Sequence[i
     ]
     wide = [max(console.measure(row[place]).maximum for row in cells) for place in range(len(cells[0]))]
     wide = [max(found, *least[place : place + 1], 0) for place, found in enumerate(wide)]
-    grid = Table.grid(padding=(0, _GAP, 0, 0))
-    for width in wide[:-1]:
-        grid.add_column(min_width=width, no_wrap=True)
-    grid.add_column(overflow="fold")
-    for row in cells:
-        grid.add_row(*row)
     before_last = indent + sum(width + _GAP for width in wide[:-1])
     if paint.width and paint.width >= before_last + _LEAST_LAST:
-        console.width = paint.width
+        wide[-1] = min(wide[-1], paint.width - before_last)
+    # All widths are known, so that none has to be found again.
+    grid = Table.grid(padding=(0, _GAP, 0, 0))
+    for place, width in enumerate(wide, 1):
+        last = place == len(wide)
+        grid.add_column(width=width, no_wrap=not last, overflow="fold" if last else "ellipsis")
+    for row in cells:
+        grid.add_row(*row)
     with console.capture() as caught:
-        console.print(Padding(grid, (0, 0, 0, indent), expand=False))
+        console.print(grid)
     for line in caught.get().splitlines():
-        print(line.rstrip(), file=paint.stream)
+        print((" " * indent + line).rstrip(), file=paint.stream)

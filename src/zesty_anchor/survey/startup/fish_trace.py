@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import os
 import re
+from bisect import bisect_left
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
@@ -192,20 +193,27 @@ def _match(rows: list[_Row], executed: list[str]) -> None:
     trace after those that it substitutes, and some stand in one of the two alone.
     """
     last = 0
-    heads = [row.words()[0] for row in rows]
+    named: dict[str, list[int]] = {}
+    for number, row in enumerate(rows):
+        head = row.words()[0]
+        if head not in _BLOCKS:
+            named.setdefault("$" if head[:1] == "$" else head, []).append(number)
     needed: dict[int, list[str]] = {}
     for text in executed:
         words = text.split(" ")
-        for number in range(max(0, last - _BEHIND), min(len(rows), last + _AHEAD)):
-            head = heads[number]
-            if rows[number].executed or head in _BLOCKS or (head != words[0] and head[:1] != "$"):
-                continue
+        near = [_between(named.get(head, []), last - _BEHIND, last + _AHEAD) for head in {words[0], "$"}]
+        for number in sorted(each for some in near for each in some):
             if number not in needed:
                 needed[number] = rows[number].unexpanded()
-            if all(word in words for word in needed[number]):
+            if not rows[number].executed and all(word in words for word in needed[number]):
                 rows[number].executed = text
                 last = number
                 break
+
+
+def _between(numbers: list[int], low: int, high: int) -> list[int]:
+    """Those of numbers in order that are at least ``low`` and less than ``high``."""
+    return numbers[bisect_left(numbers, low) : bisect_left(numbers, high)]
 
 
 def _path_after(executed: str, path: str) -> str:

@@ -13,8 +13,9 @@ from zesty_anchor.files.text_file import content_of
 from zesty_anchor.survey.startup.step import Step
 
 RECORD, FIELD = "\x1e", "\x1f"
-FIELDS = ("plus", "clock", "file", "line", "inside", "PATH", "depth", "call", "value")
-"""What PS4 tells before each command."""
+FIELDS = ("clock", "file", "line", "inside", "PATH", "depth", "call", "value")
+"""What PS4 tells before each command, after a plus."""
+_BEGINS = f"{RECORD}+{FIELD}"
 _MOST_ROWS = 200
 
 
@@ -23,37 +24,45 @@ def traced_steps(text: str, own: str = "\0") -> list[Step]:
     steps = []
     began: float | None = None
     evaluated: int | None = None
-    for record in re.split(rf"{RECORD}+(?=\+{FIELD})", text):
-        head, _, command = record.partition(RECORD)
+    for head, command in _records(text):
         fields = head.split(FIELD)
-        if len(fields) != len(FIELDS) or fields[2].startswith(own):
+        if len(fields) != len(FIELDS) or fields[1].startswith(own):
             continue
-        try:
-            at = float(fields[1] or 0)
-        except ValueError:
-            at = 0.0
+        clock, file, number, inside, path, within, call, value = fields
+        at = _seconds(clock)
         began = at if began is None else began
-        line = int(fields[3]) if fields[3].isdigit() else 0
-        if fields[4] == "eval" and evaluated is not None:
+        line = int(number) if number.isdigit() else 0
+        if inside == "eval" and evaluated is not None:
             line = evaluated  # zsh counts on inside what is evaluated
         elif command.startswith("eval "):
             evaluated = line
-        depth = int(fields[6]) if fields[6].isdigit() else 0
-        steps.append(Step(fields[2], line, at - began, command.rstrip("\n"), fields[5], depth, fields[7], fields[8]))
+        depth = int(within) if within.isdigit() else 0
+        steps.append(Step(file, line, at - began, command.rstrip("\n"), path, depth, call, value))
     return steps
 
 
 def ended_at(text: str, own: str = "\0") -> float:
     """When the last of all records was written, in seconds after the first that is a step: that is when the last step was over. Pure."""
-    clocks: list[tuple[float, bool]] = []
-    for record in re.split(rf"{RECORD}+(?=\+{FIELD})", text):
-        fields = record.partition(RECORD)[0].split(FIELD)
-        try:
-            clocks.append((float(fields[1]), not fields[2].startswith(own)))
-        except (IndexError, ValueError):
-            continue
-    first = next((clock for clock, step in clocks if step), 0.0)
-    return clocks[-1][0] - first if clocks and first else 0.0
+    told = [head.split(FIELD, 2) for head, _ in _records(text)]
+    first = next((_seconds(each[0]) for each in told if len(each) > 1 and not each[1].startswith(own)), 0.0)
+    last = next((_seconds(each[0]) for each in reversed(told) if _seconds(each[0])), 0.0)
+    return last - first if first else 0.0
+
+
+def _records(text: str) -> Iterator[tuple[str, str]]:
+    """What is told before each command, and the command. A shell writes the first letter of PS4 as often as it is deep in what is
+    substituted (bash(1), "PS4").
+    """
+    for record in text.split(_BEGINS)[1:]:
+        head, _, command = record.partition(RECORD)
+        yield head, command.rstrip(RECORD)
+
+
+def _seconds(clock: str) -> float:
+    try:
+        return float(clock or 0)
+    except ValueError:
+        return 0.0
 
 
 class _Files:
