@@ -6,6 +6,7 @@ import click
 
 from zesty_anchor.commands.options import Setting, with_setting
 from zesty_anchor.operations.survey import survey
+from zesty_anchor.show.columns import fetch_columns
 from zesty_anchor.show.findings import findings
 
 
@@ -17,7 +18,7 @@ def command(setting: Setting) -> None:
     Without a manifest it tells of the machine alone.
     """
     with setting.either() as (workstation, person):
-        found = survey(workstation, person)
+        found = survey(workstation, person, fetch_columns)
     if setting.as_json:
         setting.print_json(found)
     else:

@@ -7,6 +7,7 @@ import click
 from zesty_anchor.commands.options import Setting, with_setting
 from zesty_anchor.operations.trace import trace
 from zesty_anchor.show import origins
+from zesty_anchor.show.columns import fetch_columns
 
 
 @click.command()
@@ -17,7 +18,7 @@ def command(setting: Setting, name: str) -> None:
     startup file brought it, and what decided the version. Without a manifest it tells of the machine alone. '$NAME' traces a variable, PATH the entries of PATH.
     """
     with setting.either() as (workstation, _):
-        traced = trace(workstation, name)
+        traced = trace(workstation, name, fetch_columns)
         shown = workstation.locations.shown
     if setting.as_json:
         setting.print_json(traced)

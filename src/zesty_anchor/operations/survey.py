@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 import msgspec
@@ -21,11 +21,13 @@ from zesty_anchor.survey.startup.provenance import Origin
 from zesty_anchor.system.problem import UsageProblem
 
 
-def survey(workstation: Workstation, person: Person) -> Findings:
-    """What is here, with the commands of the manifest's runtimes, and those of runtimes that have a shipped recipe."""
+def survey(workstation: Workstation, person: Person, meanwhile: Callable[[], object] = lambda: None) -> Findings:
+    """What is here, with the commands of the manifest's runtimes, and those of runtimes that have a shipped recipe. ``meanwhile`` is
+    what can be done as long as shells start.
+    """
     manifest = workstation.locations.shown(workstation.file) if workstation.manifest.tools else ""
     privilege = finder(person, workstation.environ)().way
-    return look(look_at(workstation), _recipes(workstation), shipped(), privilege, manifest)
+    return look(look_at(workstation), _recipes(workstation), shipped(), privilege, manifest, meanwhile)
 
 
 def path_and_troubles(workstation: Workstation, machine: Machine) -> tuple[tuple[Origin, ...], tuple[Trouble, ...]]:

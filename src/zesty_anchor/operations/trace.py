@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
+from functools import cached_property
 
 from zesty_anchor.manifest.recipe import Recipe
-from zesty_anchor.planning.choices import choice_of
+from zesty_anchor.planning.choices import Choice, choice_of
 from zesty_anchor.planning.look import look_at
 from zesty_anchor.planning.traced import Traced
 from zesty_anchor.planning.workstation import Workstation
@@ -17,39 +18,59 @@ from zesty_anchor.survey.startup.provenance import origins, traces
 from zesty_anchor.system.host import answering
 
 
-def trace(workstation: Workstation, name: str) -> Traced:
-    """Ask fresh shells of every kind. ``name`` is a command, ``$NAME`` for a variable, or ``PATH``."""
+def trace(workstation: Workstation, name: str, meanwhile: Callable[[], object]) -> Traced:
+    """Ask fresh shells of every kind. ``name`` is a command, ``$NAME`` for a variable, or ``PATH``. ``meanwhile`` is what can be done
+    as long as they start.
+    """
     machine = look_at(workstation)
-    started = traces(machine, asked=[name])
-    no_command = name.startswith("$") or name == "PATH"
-    here = "" if no_command else next(iter(answering(name, machine.path)), "")
-    runtime = _of_runtime(name, workstation.recipes)
+    named = _Named(workstation, name, machine)
+    started = traces(machine, asked=[name], meanwhile=lambda: (named.decided, named.recipes, meanwhile()))
     owners = Owners(machine)
     return Traced(
         name,
         tuple(origins(name, started, machine, owners)),
-        here,
+        "" if named.no_command else next(iter(answering(name, machine.path)), ""),
         tuple(f"{each.shell} ({each.context}): {each.cut_off}" for each in started if each.cut_off),
-        choice_of(workstation, machine, runtime) if runtime else None,
+        named.decided,
         tuple((each.shell, each.context) for each in started),
-        () if no_command else _installs(workstation, name, runtime, [each.path for each in started], machine, owners),
+        named.installs([each.path for each in started], owners),
     )
+
+
+class _Named:
+    """What is known of a name without asking a shell. Each is found once."""
+
+    def __init__(self, workstation: Workstation, name: str, machine: Machine) -> None:
+        self._workstation = workstation
+        self._name = name
+        self._machine = machine
+        self.no_command = name.startswith("$") or name == "PATH"
+
+    @cached_property
+    def _wanted(self) -> str | None:
+        return _of_runtime(self._name, self._workstation.recipes)
+
+    @cached_property
+    def decided(self) -> Choice | None:
+        """Which version of the runtime is in effect; None where the manifest has none that bears the name, or has a command of it."""
+        return choice_of(self._workstation, self._machine, self._wanted) if self._wanted else None
+
+    @cached_property
+    def recipes(self) -> Mapping[str, Recipe]:
+        """The recipe of the runtime; where the manifest has none of that name, of one that a shipped recipe is of."""
+        recipes = self._workstation.recipes
+        if self._wanted is None and not self.no_command:
+            recipes = with_word(self._name, self._workstation.locations.recipes)
+        runtime = _of_runtime(self._name, recipes)
+        return {runtime: recipes[runtime]} if runtime is not None and not self.no_command else {}
+
+    def installs(self, paths: list[str], owners: Owners) -> tuple[InstallThere, ...]:
+        """Every install of the runtime that is here. ``paths`` are those of fresh shells."""
+        together = ":".join(dict.fromkeys(folder for path in paths for folder in path.split(":")))
+        found = installs_there(self.recipes, self._machine, owners, together) if self.recipes else {}
+        return tuple(each for some in found.values() for each in some)
 
 
 def _of_runtime(name: str, recipes: Mapping[str, Recipe]) -> str | None:
     """The runtime that bears the name, or has a command of it."""
     return next((r for r, recipe in recipes.items() if name == r or name in recipe.commands), None)
-
-
-def _installs(
-    workstation: Workstation, name: str, runtime: str | None, paths: list[str], machine: Machine, owners: Owners
-) -> tuple[InstallThere, ...]:
-    """Those of the runtime; where the manifest has none of that name, of one that a shipped recipe is of."""
-    recipes = workstation.recipes
-    if runtime is None:
-        recipes = with_word(name, workstation.locations.recipes)
-        runtime = _of_runtime(name, recipes)
-    if runtime is None:
-        return ()
-    together = ":".join(dict.fromkeys(folder for path in paths for folder in path.split(":")))
-    return installs_there({runtime: recipes[runtime]}, machine, owners, together)[runtime]

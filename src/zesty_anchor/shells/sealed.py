@@ -59,14 +59,16 @@ class World(msgspec.Struct, frozen=True):
     apart: bool = False
 
 
-def in_copy(world: World, task: Callable[[Path], _Result]) -> tuple[_Result, tuple[str, ...]]:
-    """Do a task in a copy of the home, whose path it is given, in a process of its own.
+def in_copy(
+    world: World, task: Callable[[Path], _Result], meanwhile: Callable[[], object] | None = None
+) -> tuple[_Result, tuple[str, ...]]:
+    """Do a task in a copy of the home, whose path it is given, in a process of its own, and ``meanwhile`` in this one.
 
     Returns its result, which must be one that can be pickled, and the harmful commands that were called, each once with
     its arguments. Raises ``Closed`` where the system does not allow it, and whatever the task raises.
     """
     with room_for("copy") as room:
-        return in_child(lambda: _enter(world, room), lambda: (task(world.home), calls_in(room)))
+        return in_child(lambda: _enter(world, room), lambda: (task(world.home), calls_in(room)), meanwhile)
 
 
 def in_links(world: World, task: Callable[[Path], _Result]) -> tuple[_Result, tuple[str, ...]]:

@@ -17,6 +17,13 @@ _LEAST_LAST = 24
 _ENDLESS = 1_000_000
 
 
+def fetch_columns() -> None:
+    """Fetch what ``columns`` works with, while there is something to wait for: it takes as long as a shell's start."""
+    import rich.ansi
+    import rich.console
+    import rich.table  # noqa: F401
+
+
 def columns(paint: Paint, rows: Sequence[Sequence[str | Bar]], least: Sequence[int] = (), indent: int = 2) -> None:
     """Write rows below each other in columns, each at least so wide (in columns of the terminal). On a terminal the last one is folded
     within its column; the others never are, so that a path can be copied. All rows have as many cells as the first one.

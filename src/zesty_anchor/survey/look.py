@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 import shutil
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
@@ -32,21 +32,33 @@ from zesty_anchor.survey.startup.provenance import Origin, origins, traces
 from zesty_anchor.survey.startup.start_troubles import hiding_aliases, start_troubles
 from zesty_anchor.survey.startup.startup_trace import StartupTrace
 from zesty_anchor.survey.startup.step import Place
-from zesty_anchor.survey.startup.troubles import troubles
+from zesty_anchor.survey.startup.troubles import in_files, unready
 from zesty_anchor.system.host import answering
 
 
 def look(
-    machine: Machine, recipes: Mapping[str, Recipe], known: Mapping[str, Recipe], privilege: str, manifest: str = ""
+    machine: Machine,
+    recipes: Mapping[str, Recipe],
+    known: Mapping[str, Recipe],
+    privilege: str,
+    manifest: str,
+    meanwhile: Callable[[], object],
 ) -> Findings:
     """Everything found. Fresh shells of every kind are started and asked; nothing is written.
 
     ``recipes`` are those of the manifest, ``known`` those of runtimes that are looked for as well, ``privilege`` is the
-    way to the superuser's rights.
+    way to the superuser's rights, ``meanwhile`` what can be done as long as they start.
     """
     wanted = tuple(dict.fromkeys(command for recipe in recipes.values() for command in recipe.commands))
     asked = (command for recipe in (*known.values(), *recipes.values()) for command in recipe.commands)
-    owners, started = Owners(machine), traces(machine, asked=asked)
+    written: list[Trouble] = []
+
+    def as_they_start() -> None:
+        written.extend(in_files(machine))
+        meanwhile()
+
+    started = traces(machine, asked=asked, meanwhile=as_they_start)
+    owners = Owners(machine)
     widest = _widest(started)
     owners.ask(file for command in wanted for trace in widest for file in answering(command, trace.path))
     answers = tuple(
@@ -58,7 +70,7 @@ def look(
     with ThreadPoolExecutor(1) as beside:  # what they say of themselves is waited for
         asking = beside.submit(runtimes, {**known, **recipes}, started, machine, owners)
         path = origins("PATH", started, machine, Owners(machine))
-        wrong = _all_troubles(machine, started, path, {**known, **recipes}, recipes)
+        wrong = _all_troubles(written, machine, started, path, {**known, **recipes}, recipes)
         found = tuple(asking.result())
     return Findings(
         system=machine.host.title,
@@ -83,21 +95,24 @@ def path_and_troubles(
     machine: Machine, recipes: Mapping[str, Recipe], known: Mapping[str, Recipe]
 ) -> tuple[list[Origin], tuple[Trouble, ...]]:
     """The entries of PATH in fresh shells, and what is wrong; of the commands nothing is asked."""
-    started = traces(machine, asked=())
+    written: list[Trouble] = []
+    started = traces(machine, asked=(), meanwhile=lambda: written.extend(in_files(machine)))
     path = origins("PATH", started, machine, Owners(machine))
-    return path, _all_troubles(machine, started, path, {**known, **recipes}, recipes)
+    return path, _all_troubles(written, machine, started, path, {**known, **recipes}, recipes)
 
 
 def _all_troubles(
+    written: list[Trouble],
     machine: Machine,
     started: list[StartupTrace],
     path: list[Origin],
     recipes: Mapping[str, Recipe],
     wanted: Mapping[str, Recipe],
 ) -> tuple[Trouble, ...]:
-    """Each once, the worst first. ``wanted`` are the recipes of the manifest."""
+    """Each once, the worst first. ``written`` are those that the files alone show, ``wanted`` are the recipes of the manifest."""
     found = [
-        *troubles(machine, started),
+        *written,
+        *unready(machine, started),
         *path_troubles(path, started, machine),
         *start_troubles(started, machine),
         *hiding_aliases(started, (command for recipe in wanted.values() for command in recipe.commands), machine),

@@ -25,8 +25,11 @@ class Closed(Exception):
     """The system does not allow a layer of its own."""
 
 
-def in_child(enter: Callable[[], None], task: Callable[[], _Result]) -> _Result:
-    """Do both in a child, which ends with us. Returns what the task returns, which must be one that can be pickled.
+def in_child(
+    enter: Callable[[], None], task: Callable[[], _Result], meanwhile: Callable[[], object] | None = None
+) -> _Result:
+    """Do both in a child, which ends with us, and ``meanwhile`` here. Returns what the task returns, which must be one that can be
+    pickled.
 
     Raises ``Closed`` where entering raises ``OSError``, and whatever the task raises.
     """
@@ -38,6 +41,8 @@ def in_child(enter: Callable[[], None], task: Callable[[], _Result]) -> _Result:
     os.close(sender)
     try:
         with os.fdopen(receiver, "rb") as answer:
+            if meanwhile is not None:
+                meanwhile()
             content = answer.read()
     except BaseException:
         os.kill(child, signal.SIGKILL)

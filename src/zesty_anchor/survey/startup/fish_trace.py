@@ -218,7 +218,7 @@ def _between(numbers: list[int], low: int, high: int) -> list[int]:
 
 def _path_after(executed: str, path: str) -> str:
     """PATH after a command, which matters where that is ``set``."""
-    if not executed.startswith("set "):
+    if not executed.startswith("set ") or not any(name in executed for name in ("PATH", "fish_user_paths")):
         return path
     words = fish_words(executed)[1:]
     options = "".join(word[1:] for word in words if re.fullmatch(r"-[A-Za-z]+", word))

@@ -56,10 +56,13 @@ class Found(msgspec.Struct, frozen=True):
 
 
 def traces(
-    machine: Machine, shells: Iterable[str] | None = None, asked: Iterable[str] | None = None
+    machine: Machine,
+    shells: Iterable[str] | None = None,
+    asked: Iterable[str] | None = None,
+    meanwhile: Callable[[], object] | None = None,
 ) -> list[StartupTrace]:
     """The start of every shell here, or of those named, in each way of starting it, eight at a time. ``asked`` are the commands
-    that are asked about (None: any).
+    that are asked about (None: any); ``meanwhile`` is what can be done as long as they start.
     """
     commands = None if asked is None else tuple(asked)
     names = None if shells is None else set(shells)
@@ -72,7 +75,7 @@ def traces(
         )
 
     try:
-        return in_copy(World(machine.locations.home, _without_prompt(machine)), task)[0]
+        return in_copy(World(machine.locations.home, _without_prompt(machine)), task, meanwhile)[0]
     except Closed:
         leaves = [path for shell in used for path in SHELLS[shell.name].leaves(machine.around)]
         with unlittered(leaves, machine.locations.state):

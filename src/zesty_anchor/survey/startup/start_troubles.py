@@ -159,7 +159,8 @@ def _disagreeing(started: Iterable[StartupTrace], machine: Machine) -> Iterator[
 
 def _never_read(started: list[StartupTrace], machine: Machine) -> Iterator[Trouble]:
     """A startup file that another one of the same shell hides (bash(1), "INVOCATION"; tcsh(1), "Startup and shutdown")."""
-    read = {os.path.realpath(step.file) for trace in started for step in trace.steps if step.file}
+    named = {step.file for trace in started for step in trace.steps if step.file}
+    read = {os.path.realpath(file) for file in named}
     around, shown = machine.around, machine.locations.shown
     for shell in machine.shells:
         readings = SHELLS[shell.name].reads(around)

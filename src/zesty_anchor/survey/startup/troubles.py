@@ -23,17 +23,22 @@ _UNGUARDED = re.compile(r"""^\s*(?:\.|source)\s+(["']?)([^\s;"'&|<()]+)\1\s*(?:#
 """A line that does nothing but read a file, whether that is there or not."""
 
 
-def troubles(machine: Machine, started: Iterable[StartupTrace]) -> list[Trouble]:
-    """Broken syntax, files that are sourced and do not exist, and shells that never became ready."""
+def in_files(machine: Machine) -> list[Trouble]:
+    """Broken syntax, and files that are sourced and do not exist. No shell is started for that, but those that only read."""
+    return [*broken(machine), *_missing(machine)]
+
+
+def unready(machine: Machine, started: Iterable[StartupTrace]) -> list[Trouble]:
+    """Shells that never became ready."""
     shown = machine.locations.shown
-    found = [*broken(machine), *_missing(machine)]
+    found = []
     for trace in started:
         if trace.cut_off:
             last = next((step for step in reversed(trace.steps) if step.file), None)
             place = (shown(last.file), last.line) if last else ("", 0)
             what, why = trace.cut_off.split(", at ")[0], (f"{trace.shell} ({trace.context})",)
             found.append(Trouble(*place, what, why, "take that line out, or guard it: [ -t 0 ] || …", weight=90))
-    return list(dict.fromkeys(found))
+    return found
 
 
 def guarded(above: Sequence[str], target: str) -> bool:
