@@ -24,6 +24,8 @@ from zesty_anchor.survey.startup.statement import Statement
 from zesty_anchor.survey.startup.statements import statements_about
 from zesty_anchor.survey.startup.trial import Found, judged
 
+_LONG = 100_000
+"""As many bytes take longer to look through than a shell to start."""
 _OF_CSH = (".tcshrc", ".cshrc", ".login", ".logout")
 
 
@@ -58,14 +60,15 @@ def _spoken(
     home = machine.locations.home
     places = Places(home, folders, names, other_spellings(folders, home))
     parse = functools.cache(parsed)  # each file is read twice: once for what it sets, once with what all set
-    known = _known(files, places, machine, parse)
-    found: Found = {}
-    for file in files:
-        statements = _about(file, places, dict(known), machine, parse) if file.content else []
-        if statements:
-            found[file.path] = statements
-    if found:
-        found = judged(found, texts, places, folders, machine)
+
+    def find() -> Found:
+        known = _known(files, places, machine, parse)
+        about = {file.path: _about(file, places, dict(known), machine, parse) for file in files if file.content}
+        return {path: statements for path, statements in about.items() if statements}
+
+    speaking = [path for path, content in texts.items() if places.may_speak(os.fsdecode(content), places.known)]
+    long = sum(len(texts[path]) for path in speaking) > _LONG
+    found = judged(find, texts, places, folders, machine, speaking if long else ())
     by_path = {file.path: file for file in files}
     return [
         Spoken(by_path[path], machine.locations.shown(path), tuple(statements), _checker(by_path[path], machine))

@@ -8,7 +8,7 @@ itself), and without the old install but with its lines (what is missing there, 
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from functools import cached_property
 from pathlib import Path
 
@@ -30,6 +30,8 @@ Found = dict[Path, list[Statement]]
 
 Started = tuple[list[StartState], tuple[str, ...]]
 """The starts, and the harmful commands that were called."""
+
+Round = tuple[InstalledShell, Context]
 
 _AT_ONCE = 8
 _MOST_TRIALS = 24
@@ -75,16 +77,29 @@ def _short(text: str) -> str:
     return first if len(first) <= 60 else first[:57] + "..."
 
 
-def judged(found: Found, texts: Mapping[Path, bytes], places: Places, gone: Sequence[Path], machine: Machine) -> Found:
-    """The statements with those that must stay not serving any more, and why.
+def judged(
+    find: Callable[[], Found],
+    texts: Mapping[Path, bytes],
+    places: Places,
+    gone: Sequence[Path],
+    machine: Machine,
+    likely: Collection[Path] = (),
+) -> Found:
+    """The statements that ``find`` finds, with those that must stay not serving any more, and why.
 
-    ``texts`` are all files that shells read at their start, ``gone`` what will not be there. Raises ``Problem`` where the
-    shells cannot be asked.
+    ``texts`` are all files that shells read at their start, ``gone`` what will not be there. The shells that read ``likely`` files
+    are started before those have been looked through, which goes on beside it. Raises ``Problem`` where the shells cannot be
+    asked.
     """
-    found = _read_elsewhere(found, texts, machine)
+    early, looked = list(_rounds(machine, set(likely))) if likely else [], list[Found]()
+    before = (
+        _started(early, texts, World(machine.locations.home), machine, lambda: looked.append(find())) if early else None
+    )
+    found = _read_elsewhere(looked[0] if looked else find(), texts, machine)
     if not any(each.serves for statements in found.values() for each in statements):
         return found
-    trial = _Trial(texts, places, gone, machine, [path for path, each in found.items() if any(s.serves for s in each)])
+    rounds = list(_rounds(machine, {path for path, each in found.items() if any(s.serves for s in each)}))
+    trial = _Trial(texts, places, gone, machine, rounds, before if rounds == early else None)
     differences = trial.differences(found)
     for path, statement in reversed(list(_serving(found))):
         if not differences or trial.count > _MOST_TRIALS:
@@ -132,23 +147,25 @@ class _Trial:
         places: Places,
         gone: Sequence[Path],
         machine: Machine,
-        changed: Iterable[Path],
+        rounds: list[Round],
+        before: Started | None,
     ) -> None:
+        """``before`` are the starts as it is, where they have been made already."""
         self._texts, self._places, self._gone, self._machine = texts, places, tuple(gone), machine
-        self._rounds = list(_rounds(machine, set(changed)))
+        self._rounds = rounds
         self.count = 0
-        self._before = self._started({}, ())
+        self._before = before or self._start({}, ())
         self._places = places.with_values(self._values(places.names))
 
     @cached_property
     def _again(self) -> Started:
         """Once more as it is: what differs then, differs by itself. Asked only where something differs."""
-        return self._started({}, ())
+        return self._start({}, ())
 
     @cached_property
     def _missing(self) -> Started:
         """Without the old install, and with its lines."""
-        return self._started({}, self._gone)
+        return self._start({}, self._gone)
 
     def _values(self, names: Iterable[str]) -> Iterator[str]:
         """What the variables hold that are to go."""
@@ -169,7 +186,7 @@ class _Trial:
             return [Difference("", "", "unread", None, None)]
         if all(state.cut_off for state in first):
             return [Difference(first[0].shell, first[0].context, "unready", None, None)]
-        after = self._started(changed, self._gone)
+        after = self._start(changed, self._gone)
         if not self._compared(after, self._before, self._before):
             return []
         return self._compared(after, self._again, self._missing)
@@ -185,24 +202,8 @@ class _Trial:
             Difference("", "", "call", None, call) for call in after[1] if self._rest(call) not in known
         ]
 
-    def _started(self, changed: Mapping[Path, bytes], gone: tuple[Path, ...]) -> Started:
-        machine = self._machine
-
-        def task(home: Path) -> list[StartState]:
-            recorders = "" if home == machine.locations.home else str(home.parent / "recorders")
-            first = next((each for each in self._rounds if each[0].name == "fish"), None)
-            if first is not None:  # it makes folders at its first start, of which others beside it would see a part
-                start_state(*first, machine, home, recorders)
-            return together(
-                _AT_ONCE,
-                lambda each, stop: start_state(each[0], each[1], machine, home, recorders, interrupted=stop),
-                self._rounds,
-            )
-
-        try:
-            return in_copy(World(machine.locations.home, changed, gone, sealed=True), task)
-        except Closed:
-            return in_links(World(machine.locations.home, {**self._texts, **changed}, gone, sealed=True), task)
+    def _start(self, changed: Mapping[Path, bytes], gone: tuple[Path, ...]) -> Started:
+        return _started(self._rounds, self._texts, World(self._machine.locations.home, changed, gone), self._machine)
 
     def _between(self, a: StartState, twice: StartState, c: StartState, b: StartState) -> Iterator[Difference]:
         if a.cut_off:
@@ -248,7 +249,34 @@ class _Trial:
         return [word for word in re.split(r"[:=\s\"'()]+", plain) if word]
 
 
-def _rounds(machine: Machine, changed: set[Path]) -> Iterator[tuple[InstalledShell, Context]]:
+def _started(
+    rounds: Sequence[Round],
+    texts: Mapping[Path, bytes],
+    world: World,
+    machine: Machine,
+    meanwhile: Callable[[], object] | None = None,
+) -> Started:
+    """Start shells in a copy of the home that is as ``world`` says, without network, and with the commands that do harm written down."""
+
+    def task(home: Path) -> list[StartState]:
+        recorders = "" if home == machine.locations.home else str(home.parent / "recorders")
+        first = next((each for each in rounds if each[0].name == "fish"), None)
+        if first is not None:  # it makes folders at its first start, of which others beside it would see a part
+            start_state(*first, machine, home, recorders)
+        return together(
+            _AT_ONCE,
+            lambda each, stop: start_state(each[0], each[1], machine, home, recorders, interrupted=stop),
+            rounds,
+        )
+
+    world = msgspec.structs.replace(world, sealed=True)
+    try:
+        return in_copy(world, task, meanwhile)
+    except Closed:
+        return in_links(msgspec.structs.replace(world, texts={**texts, **world.texts}), task)
+
+
+def _rounds(machine: Machine, changed: set[Path]) -> Iterator[Round]:
     """Every way of starting the shells that read one of these files; all shells where some other file reads one of them."""
     read = {
         name: {reading.file for reading in SHELLS[name].reads(machine.around)}
