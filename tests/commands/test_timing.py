@@ -158,6 +158,9 @@ def test_a_table_a_tree_and_a_chart(desk: Desk) -> None:
     whole = desk.well("timing", "--shell", "bash", "--seconds", "2", "-v", "--chart", str(desk.home / "chart.png")).out
     assert "  1: /bin/sleep 0.12" in whole and "files of ours" in whole
     assert (desk.home / "chart.png").read_bytes().startswith(b"\x89PNG")
+    assert not (desk.home / ".cache").exists() and not (desk.home / ".config").exists(), (
+        "what draws leaves nothing of its own"
+    )
     again = desk.well(
         "timing", "--shell", "bash", "--seconds", "2", "--since", "--chart", str(desk.home / "chart.svg")
     ).out
@@ -170,6 +173,8 @@ def test_a_table_a_tree_and_a_chart(desk: Desk) -> None:
     assert "this line takes" not in survey
     desk.write("/bin/sleep 0.12\n", ".bashrc")
     assert "of each start: /bin/sleep 0.12" in desk.well("survey").out
+    desk.well("dismantle", "--yes")
+    assert not (desk.home / ".local").exists()
 
 
 def test_a_shell_that_is_not_here(desk: Desk) -> None:

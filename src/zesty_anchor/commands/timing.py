@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import os
 from pathlib import Path
 
 import click
 
 from zesty_anchor.commands.options import Setting, with_setting
-from zesty_anchor.operations.timing import timing
+from zesty_anchor.operations.timing import folder_for_charts, timing
 from zesty_anchor.show import timing as shown
 
 SHELLS = ("bash", "zsh", "fish", "ksh", "mksh", "tcsh", "sh")
@@ -35,11 +36,13 @@ def command(setting: Setting, shells: tuple[str, ...], seconds: float, since: bo
 
     Shells are started in a copy of the home, by turns, until the median is known to 5 %, or the time is over.
     """
-    if chart is not None:
-        from zesty_anchor.show.charts import check_chart, timing_chart
-
-        check_chart(chart)
     with setting.either() as (workstation, _):
+        if chart is not None:
+            # What matplotlib keeps for itself would else stay in the home, or in /tmp.
+            os.environ["MPLCONFIGDIR"] = str(folder_for_charts(workstation))
+            from zesty_anchor.show.charts import check_chart, timing_chart
+
+            check_chart(chart)
         found = timing(workstation, shells, seconds)
         told = workstation.locations.shown
     if setting.as_json:

@@ -4,12 +4,20 @@ from __future__ import annotations
 
 import time
 from collections.abc import Collection
+from pathlib import Path
 
+from zesty_anchor.files import own_folders
 from zesty_anchor.planning.look import look_at
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.survey.startup.past_costs import PastCost, Timed, keep_cost, last_cost, past_costs
 from zesty_anchor.survey.startup.start_cost import start_cost
 from zesty_anchor.system.problem import UsageProblem
+
+
+def folder_for_charts(workstation: Workstation) -> Path:
+    """The folder in which what draws may keep what it keeps for itself. It goes with our state."""
+    own_folders.make(workstation.locations.state)
+    return workstation.locations.state / "charts"
 
 
 def timing(workstation: Workstation, shells: Collection[str], seconds: float) -> Timed:
