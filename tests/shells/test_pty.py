@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+import os
+import re
+import resource
+import signal
 import time
 from pathlib import Path
 
@@ -11,9 +15,11 @@ import pytest
 from tests.conftest import until
 from zesty_anchor.shells.pty import under_pty, wait_for
 from zesty_anchor.shells.together import never
+from zesty_anchor.system.at_login import limits_of_init, login_umask
 from zesty_anchor.system.host import login_path
 from zesty_anchor.system.process import lives
 
+OPEN_FILES = resource.getrlimit(resource.RLIMIT_NOFILE)
 STUBBORN = "trap '' HUP INT TERM; echo here; while :; do sleep 0.1; done"
 
 
@@ -50,6 +56,31 @@ def test_what_it_said_just_before_it_ended_counts(tmp_path: Path, monkeypatch: p
         assert wait_for(child, b"here", 20, never)
     with under_pty(["/bin/true"], {}, tmp_path, seconds=20) as child:
         assert not wait_for(child, b"here", 20, never)
+
+
+@pytest.mark.parametrize("ours", ["as at login", "otherwise"])
+def test_it_starts_as_a_login_would_start_it(ours: str, tmp_path: Path) -> None:
+    """Whatever we ourselves were started with: a umask, a limit, and signals that are let go by (nohup(1))."""
+    umask, hangup = os.umask(0o077), signal.getsignal(signal.SIGHUP)
+    try:
+        if ours == "otherwise":
+            resource.setrlimit(resource.RLIMIT_NOFILE, (200, resource.getrlimit(resource.RLIMIT_NOFILE)[1]))
+            signal.signal(signal.SIGHUP, signal.SIG_IGN)
+        script = "umask; ulimit -Sn; tr '\\n' ' ' </proc/self/status; echo; exec </dev/tty && tty; echo led >&9"
+        channels = {0: Path("/dev/null"), 9: tmp_path / "nine"}
+        with under_pty(
+            ["/bin/sh", "-c", script], {"PATH": login_path()}, tmp_path, seconds=20, channels=channels
+        ) as child:
+            child.expect(pexpect.EOF)
+        rows = child.before.decode().splitlines()
+    finally:
+        os.umask(umask)
+        signal.signal(signal.SIGHUP, hangup)
+        resource.setrlimit(resource.RLIMIT_NOFILE, OPEN_FILES)
+    assert int(rows[0], 8) == login_umask()
+    assert rows[1] == str(limits_of_init()[resource.RLIMIT_NOFILE]) or int(rows[1]) > 200
+    assert re.search(r"SigIgn:\s0+ ", rows[2]) and rows[3].startswith("/dev/")
+    assert (tmp_path / "nine").read_text() == "led\n"
 
 
 def test_a_program_that_is_not_there(tmp_path: Path) -> None:
