@@ -18,7 +18,7 @@ from zesty_anchor.proof.result import HERE, PROGRAMS, CheckResult, Proof, ShellR
 from zesty_anchor.proof.starts import start_checks
 from zesty_anchor.shells.fresh import SECONDS, Answer, Answers, Line, ask, clean_environment
 from zesty_anchor.shells.known import FOLLOWING, SHELLS
-from zesty_anchor.shells.litter import unlittered
+from zesty_anchor.shells.litter import make_folders, unlittered
 from zesty_anchor.shells.shell import Context
 from zesty_anchor.shells.together import Interrupted, together
 from zesty_anchor.survey.machine import InstalledShell, Machine
@@ -73,6 +73,7 @@ def prove(wanted: Wanted, machine: Machine, jobs: int = 4, asking: Asking | None
     leaves = [path for name in wanted.shells for path in SHELLS[name].leaves(around)]
     shared = _Shared()
     with unlittered(leaves, machine.locations.state):
+        make_folders(path for name in wanted.shells for path in SHELLS[name].folders(around))
         asked = together(jobs, lambda r, stop: _one(r, machine, shared, stop), rounds)
     ours = str(machine.locations.data) if before else ""
     most_ms = wanted.shell_choices.most_startup_ms

@@ -23,6 +23,10 @@ class Apart:
         """What it makes in a home when it starts there for the first time, the outermost first."""
         return ()
 
+    def folders(self, around: Surroundings) -> tuple[Path, ...]:
+        """Those folders of it over which several that start at once for the first time stumble, and say so: none."""
+        return ()
+
     def behind(self, lines: str) -> str:
         """Here they are left as they are."""
         return lines

@@ -132,6 +132,12 @@ class Fish(Apart):
         own = (around.config, folder, *(folder / name for name in names), around.data / "fish", around.cache / "fish")
         return (around.home / ".local", around.data, around.cache, *own)
 
+    def folders(self, around: Surroundings) -> tuple[Path, ...]:
+        """Those over which several stumble: where another one makes them meanwhile, it says that it cannot save its history, or its
+        universal variables ("File exists").
+        """
+        return (around.config / "fish", around.data / "fish")
+
     def sites(self, around: Surroundings) -> tuple[Site, ...]:
         """None: the generated file itself stands in the folder that fish reads."""
         return ()

@@ -37,6 +37,13 @@ def unlittered(leaves: Iterable[Path], state: Path) -> Iterator[None]:
             note.unlink(missing_ok=True)
 
 
+def make_folders(folders: Iterable[Path]) -> None:
+    """Make folders of shells before several of those start at once. Where that cannot be done, they say themselves what is wrong."""
+    for folder in folders:
+        with suppress(OSError):
+            folder.mkdir(mode=0o700, parents=True, exist_ok=True)
+
+
 def clear_litter(state: Path) -> None:
     """Do that for shells whose questioner was killed: what holds nothing of a person's goes."""
     for note in state.glob(f"{_NOTE}*"):

@@ -66,6 +66,10 @@ class Sh:
         """What it makes in a home when it starts there for the first time, the outermost first."""
         return ()
 
+    def folders(self, around: Surroundings) -> tuple[Path, ...]:
+        """Those folders of it over which several that start at once for the first time stumble, and say so: none."""
+        return ()
+
     def sites(self, around: Surroundings) -> tuple[Site, ...]:
         """The startup files that get the block."""
         return (Site(around.home / ".profile", self.name),)

@@ -235,6 +235,9 @@ class Shell(Protocol):
     def leaves(self, around: Surroundings) -> tuple[Path, ...]:
         """What it makes in a home when it starts there for the first time, the outermost first."""
 
+    def folders(self, around: Surroundings) -> tuple[Path, ...]:
+        """Those folders of it over which several that start at once for the first time stumble, and say so."""
+
     def sites(self, around: Surroundings) -> tuple[Site, ...]:
         """The startup files that get the block. Pure."""
 

@@ -11,7 +11,7 @@ import msgspec
 
 from zesty_anchor.files.text_file import TextFile, content_of
 from zesty_anchor.shells.known import SHELLS
-from zesty_anchor.shells.litter import unlittered
+from zesty_anchor.shells.litter import make_folders, unlittered
 from zesty_anchor.shells.sealed import World, in_copy
 from zesty_anchor.shells.shell import MARK
 from zesty_anchor.shells.together import together
@@ -70,6 +70,7 @@ def traces(
     rounds = [(shell, context) for shell in used for context in SHELLS[shell.name].contexts]
 
     def task(home: Path) -> list[StartupTrace]:
+        make_folders(path for shell in used for path in SHELLS[shell.name].folders(machine.around))
         return together(
             8, lambda each, stop: trace_startup(each[0], each[1], machine, names=commands, interrupted=stop), rounds
         )

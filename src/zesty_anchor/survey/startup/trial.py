@@ -15,6 +15,7 @@ from pathlib import Path
 import msgspec
 
 from zesty_anchor.shells.known import SHELLS
+from zesty_anchor.shells.litter import make_folders
 from zesty_anchor.shells.sealed import World, in_copy, in_links
 from zesty_anchor.shells.shell import Context
 from zesty_anchor.shells.together import together
@@ -260,9 +261,9 @@ def _started(
 
     def task(home: Path) -> list[StartState]:
         recorders = "" if home == machine.locations.home else str(home.parent / "recorders")
-        first = next((each for each in rounds if each[0].name == "fish"), None)
-        if first is not None:  # it makes folders at its first start, of which others beside it would see a part
-            start_state(*first, machine, home, recorders)
+        folders = (path for shell, _ in rounds for path in SHELLS[shell.name].folders(machine.around))
+        own = machine.locations.home
+        make_folders(home / path.relative_to(own) for path in folders if path.is_relative_to(own))
         return together(
             _AT_ONCE,
             lambda each, stop: start_state(each[0], each[1], machine, home, recorders, interrupted=stop),
