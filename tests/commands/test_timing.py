@@ -152,6 +152,8 @@ def test_the_dearest_lines_come_first_each_with_its_mend(desk: Desk, shell: str)
 
 @pytest.mark.needs("bash")
 def test_a_table_a_tree_and_a_chart(desk: Desk) -> None:
+    answer = desk.run("timing", "--shell", "bash", "--chart", "chart.pdf")
+    assert answer.code == 2 and ".png or .svg" in answer.err and not (desk.home / ".local").exists()
     desk.write("/bin/sleep 0.12\nX=$(/bin/sleep 0.06)\n", ".bashrc")
     shown = desk.well("timing", "--shell", "bash", "--seconds", "2").out
     assert "~/.bashrc:1" in shown and "put it off" in shown and "keep what the command prints" in shown
@@ -167,8 +169,6 @@ def test_a_table_a_tree_and_a_chart(desk: Desk) -> None:
     assert "; now " in again and (desk.home / "chart.svg").read_text().count("milliseconds") >= 2
     desk.write(":\n", ".bashrc")
     assert "faster" in desk.well("timing", "--shell", "bash", "--seconds", "2", "--since").out
-    answer = desk.run("timing", "--shell", "bash", "--chart", "chart.pdf")
-    assert answer.code == 2 and ".png or .svg" in answer.err
     survey = desk.well("survey").out
     assert "this line takes" not in survey
     desk.write("/bin/sleep 0.12\n", ".bashrc")

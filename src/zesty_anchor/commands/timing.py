@@ -36,13 +36,15 @@ def command(setting: Setting, shells: tuple[str, ...], seconds: float, since: bo
 
     Shells are started in a copy of the home, by turns, until the median is known to 5 %, or the time is over.
     """
+    if chart is not None:
+        from zesty_anchor.show.charts import check_chart, check_matplotlib, timing_chart
+
+        check_chart(chart)
     with setting.either() as (workstation, _):
         if chart is not None:
             # What matplotlib keeps for itself would else stay in the home, or in /tmp.
             os.environ["MPLCONFIGDIR"] = str(folder_for_charts(workstation))
-            from zesty_anchor.show.charts import check_chart, timing_chart
-
-            check_chart(chart)
+            check_matplotlib()
         found = timing(workstation, shells, seconds)
         told = workstation.locations.shown
     if setting.as_json:

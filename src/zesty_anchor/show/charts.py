@@ -16,11 +16,15 @@ _COLOURS = ("#1f6f8b", "#c97b2a", "#7d8a97")
 
 
 def check_chart(file: Path) -> None:
-    """Raises ``UsageProblem`` for a file that is neither .png nor .svg, or where matplotlib is not installed."""
+    """Raises ``UsageProblem`` for a file that is neither .png nor .svg."""
     if file.suffix not in _KINDS:
         raise UsageProblem(
             f"a chart is written as {' or '.join(_KINDS)}, not {file.suffix or 'without an ending'}", where=str(file)
         )
+
+
+def check_matplotlib() -> None:
+    """Raises ``UsageProblem`` where it is not installed."""
     try:
         import matplotlib  # noqa: F401
     except ImportError:
