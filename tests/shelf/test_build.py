@@ -5,10 +5,13 @@ from __future__ import annotations
 import os
 import threading
 import time
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 import pytest
 
+from zesty_anchor.shelf import build as module
 from zesty_anchor.shelf.build import BuildFailed, build
 
 
@@ -48,3 +51,19 @@ def test_an_interruption_ends_it_with_all_that_it_started(tmp_path: Path) -> Non
 def test_silence_ends_it(tmp_path: Path) -> None:
     with pytest.raises(BuildFailed, match="it said nothing for 0 s, and was ended"):
         run(tmp_path, "sleep 60", patience=0.3)
+
+
+def test_a_step_begins_only_when_its_end_is_seen_to(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Were we killed between its start and that, it would go on, and nobody would know what it did."""
+    ends_with_us, begun = module._ends_with_us, tmp_path / "begun"
+
+    @contextmanager
+    def seen_to(group: int) -> Iterator[None]:
+        time.sleep(0.5)
+        assert not begun.exists()
+        with ends_with_us(group):
+            yield
+
+    monkeypatch.setattr(module, "_ends_with_us", seen_to)
+    run(tmp_path, ">begun; cat")
+    assert begun.exists(), "and has nothing to read"

@@ -138,6 +138,10 @@ def _told(seconds: float) -> str:
     return f"{minutes} min {rest:02} s" if minutes else f"{rest} s"
 
 
+_WHEN_TOLD = 'read -r told || exit 1; exec /bin/sh -e -c "$@" </dev/null'
+"""A step begins when its end is seen to: were we killed before that, it would go on. Then it reads an end instead, and never begins."""
+
+
 def _run(
     step: str,
     options: Sequence[str],
@@ -148,13 +152,15 @@ def _run(
     interrupted: Callable[[], bool],
 ) -> int:
     with subprocess.Popen(
-        ["/bin/sh", "-e", "-c", step, "sh", *options],
-        cwd=folder, env=dict(environment), stdin=subprocess.DEVNULL, stdout=subprocess.PIPE,
+        ["/bin/sh", "-c", _WHEN_TOLD, "sh", step, "sh", *options],
+        cwd=folder, env=dict(environment), stdin=subprocess.PIPE, stdout=subprocess.PIPE,
         stderr=subprocess.STDOUT, start_new_session=True,
     ) as running:  # fmt: skip
-        assert running.stdout is not None
+        assert running.stdin is not None and running.stdout is not None
         try:
             with _ends_with_us(running.pid):
+                with suppress(BrokenPipeError), running.stdin as told:
+                    told.write(b"begin\n")
                 for line in _lines(running.stdout.fileno(), interrupted, patience):
                     hear(line)
         except _Silent:
