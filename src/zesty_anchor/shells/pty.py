@@ -12,6 +12,8 @@ from typing import TYPE_CHECKING, Any
 from zesty_anchor.system.at_login import at_login
 
 if TYPE_CHECKING:
+    import subprocess
+
     from zesty_anchor.shells.terminal import Terminal
 
 _ENDING_SECONDS = 0.2
@@ -34,8 +36,8 @@ def under_pty(
     encoding: str | None = None,
     channels: Mapping[int, Path] | None = None,
 ) -> Iterator[Terminal]:
-    """Start a program under a pty (pty(7)) with nothing but this environment, in this folder, as a login would: with its umask,
-    its limits, and no signal ignored. ``channels`` lead elsewhere than to the terminal: 0 is read from that file, the others
+    """Start a program under a pty (pty(7)) with nothing but this environment (and PWD, which every shell sets), in this folder, as a
+    login would: with its umask, its limits, and no signal ignored. ``channels`` lead elsewhere than to the terminal: 0 is read from that file, the others
     are written to theirs.
 
     Each wait for what it prints may take ``seconds``. It is ended, with all that it left on its terminal, when the block is
@@ -80,7 +82,7 @@ _TAKE_TERMINAL = ': <"$0"'
 
 def _started(
     words: Sequence[str], environment: Mapping[str, str], folder: Path, terminal: int, channels: Mapping[int, Path]
-) -> Any:
+) -> subprocess.Popen[bytes]:
     """Start it by way of a small shell, which takes the terminal and becomes the program. Of us nothing is copied for that
     (vfork(2)): a copy would take longer than many a shell to start.
     """
