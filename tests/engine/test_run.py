@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 import threading
+import time
 from collections.abc import Iterable, Sequence
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Any
 
 import pytest
 
@@ -141,6 +144,27 @@ def test_an_interruption_takes_back_what_was_under_way(work: tuple[Runner, Journ
         runner.stage([Mark("a", out, Stage.SHELL), Mark("b", out, Stage.SHELL, fails=KeyboardInterrupt())])
     assert not list(out.iterdir())
     assert not journal.unfinished()
+
+
+def test_an_interruption_as_a_thread_starts_leaves_nothing_under_way(
+    work: tuple[Runner, Journal, Marks, Path], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Ctrl-C where the main thread has handed a change over, and does not know of it yet."""
+    runner, journal, _, out = work
+    begun: list[Future[None]] = []
+
+    class Interrupted(ThreadPoolExecutor):
+        def submit(self, *given: Any, **more: Any) -> Any:
+            begun.append(super().submit(*given, **more))
+            time.sleep(0.1)
+            raise KeyboardInterrupt
+
+    monkeypatch.setattr("zesty_anchor.engine.run.ThreadPoolExecutor", Interrupted)
+    with pytest.raises(KeyboardInterrupt):
+        runner.stage([Mark("a", out)])
+    assert isinstance(begun[0].exception(10), KeyboardInterrupt)
+    assert not list(out.iterdir())
+    assert not journal.entries(runner.run), "it was never begun"
 
 
 def test_a_change_that_was_cut_off_is_found_again(work: tuple[Runner, Journal, Marks, Path], tmp_path: Path) -> None:

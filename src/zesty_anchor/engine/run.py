@@ -105,6 +105,7 @@ class Runner:
         results = self._results
         waiting = list(changes)
         running: dict[Future[None], Change] = {}
+        counted = threading.Event()
         keys = {change.key for change in changes}
         pool = ThreadPoolExecutor(jobs)
         try:
@@ -116,7 +117,9 @@ class Runner:
                     if failed:
                         results[change.key] = waits(change, f"it needs {results[failed[0]].subject}")
                     else:
-                        running[pool.submit(self._one, change)] = change
+                        counted = threading.Event()
+                        running[pool.submit(self._one, change, counted)] = change
+                        counted.set()
                 done, _ = wait(running, return_when=FIRST_COMPLETED)
                 for future in done:
                     change = running.pop(future)
@@ -124,6 +127,7 @@ class Runner:
                     results[change.key] = report(change, "failed" if problem else self._ended(change), problem)
         except BaseException:
             self._stop.set()
+            counted.set()
             pool.shutdown(wait=False, cancel_futures=True)
             self._take_back_stuck(running)
             raise
@@ -178,7 +182,13 @@ class Runner:
         if reverted.whole:
             self._untidy.append(made.record)
 
-    def _one(self, change: Change) -> None:
+    def _one(self, change: Change, counted: threading.Event) -> None:
+        """Begins only when the change is ``counted`` among those that are waited for: an interruption may come before that, as soon
+        as a thread has it, and then nobody would wait until it is taken back.
+        """
+        counted.wait()
+        if self._stop.is_set():
+            raise KeyboardInterrupt
         try:
             self._one_made(change)
         except Exception as error:
