@@ -107,3 +107,15 @@ def test_what_changes_while_it_is_copied_stays(
         move(old, elsewhere / "old")
     assert (old / "bin/kelp").read_bytes() == b"mine\n"
     assert list(elsewhere.iterdir()) == []
+
+
+def test_a_copy_that_was_cut_off_goes_with_the_next_try(tmp_path: Path, elsewhere: Path) -> None:
+    """A program that is killed takes nothing away itself."""
+    old = old_install(tmp_path / "old")
+    half, of_another = elsewhere / ".old.zesty-anchor-1", elsewhere / ".older.zesty-anchor-1"
+    for again in (lambda: finish_move(old, elsewhere / "old"), lambda: move(old, elsewhere / "old")):
+        (half / "bin").mkdir(parents=True)
+        of_another.mkdir(exist_ok=True)
+        again()
+        assert not half.exists() and of_another.is_dir()
+    assert (elsewhere / "old/bin/kelp").is_file()

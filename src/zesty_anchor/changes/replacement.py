@@ -8,7 +8,7 @@ from pathlib import Path
 
 from zesty_anchor.files import folders
 from zesty_anchor.files.attic import Attic
-from zesty_anchor.files.move import move
+from zesty_anchor.files.move import finish_move, move
 
 Moves = Mapping[str, str]
 """Where something stands, and where it goes in the attic."""
@@ -38,6 +38,7 @@ def set_aside_is_done(moves: Moves) -> bool:
 def bring_back(moves: Moves) -> None:
     """Take them back, as far as they were made."""
     for source, kept in reversed(list(moves.items())):
+        finish_move(Path(source), Path(kept))
         if os.path.lexists(kept):
             folders.make(Path(source).parent)
             move(Path(kept), Path(source))

@@ -9,7 +9,7 @@ from pathlib import Path
 
 from zesty_anchor.files.digest import digest_of_file
 from zesty_anchor.files.removal import discard_any, set_aside
-from zesty_anchor.files.replace import beside_name, flush_folder
+from zesty_anchor.files.replace import beside_name, flush_folder, left_beside
 
 _FLUSHES = 16
 """How many files are brought to disk at a time."""
@@ -32,6 +32,7 @@ def move(source: Path, target: Path) -> None:
         flush_folder(target.parent)
         flush_folder(source.parent)
         return
+    _clear_beside(target)
     beside = beside_name(target)
     try:
         copy(source, beside)
@@ -49,9 +50,19 @@ def move(source: Path, target: Path) -> None:
 
 
 def finish_move(source: Path, target: Path) -> None:
-    """Take away what a move that was cut off left of its source, if it had come as far as that."""
+    """Take away what a move that was cut off left: a copy that was not whole yet, and what is left of its source, if it had come
+    as far as that.
+    """
+    _clear_beside(target)
     if os.path.lexists(target) and not os.path.lexists(source):
         discard_any(_going(source))
+
+
+def _clear_beside(target: Path) -> None:
+    """Remove copies beside ``target`` that never got its name: what they are copies of is whole."""
+    for path, name in left_beside(target.parent):
+        if name == target.name:
+            discard_any(path)
 
 
 def _going(source: Path) -> Path:

@@ -5,6 +5,7 @@ Each notes in itself which folders around it had to be made for it, so that thos
 
 from __future__ import annotations
 
+import os
 from pathlib import Path
 
 import msgspec
@@ -12,6 +13,7 @@ import msgspec
 from zesty_anchor.files.folders import remove_empty
 from zesty_anchor.files.removal import discard, set_aside
 from zesty_anchor.files.replace import beside_name
+from zesty_anchor.system.held import hold
 from zesty_anchor.system.mounts import check_kept
 
 _NOTE = ".made-for-this"
@@ -42,7 +44,12 @@ def remove(*folders: Path) -> None:
         except (OSError, msgspec.MsgspecError):
             pass
         if folder.is_dir() and not folder.is_symlink():
-            discard(set_aside(folder, beside_name(folder)))
+            handle = os.open(folder, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
+            try:
+                hold(handle)
+                discard(set_aside(folder, beside_name(folder)))
+            finally:
+                os.close(handle)
         else:
             discard(folder)
     remove_empty(made)

@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
+import itertools
 import os
 import re
 import stat
 from collections.abc import Iterator
 from pathlib import Path
 
-from zesty_anchor.system.process import lives
+from zesty_anchor.system.held import hold, left
 
-_BESIDE = ".{name}.zesty-anchor-{process}"
-_IS_BESIDE = r"(?s)\A\.(.+)\.zesty-anchor-([0-9]+)\Z"
+_IS_BESIDE = r"(?s)\A\.(.+)\.zesty-anchor-([0-9]+)(?:\.[0-9]+)?\Z"
 
 
 class Changed(OSError):
@@ -46,9 +46,10 @@ def replace(
     if mode is None:
         mode = stat.S_IMODE(before.st_mode) if before else 0o644
     beside = beside_name(target)
+    handle = os.open(beside, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC, 0o600)
     try:
-        handle = os.open(beside, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC, 0o600)
         with open(handle, "wb") as out:
+            hold(out.fileno())
             out.write(content)
             out.flush()
             if before is not None and os.geteuid() == 0:
@@ -58,12 +59,12 @@ def replace(
                 os.fsync(out.fileno())
             if times_ns is not None:
                 os.utime(out.fileno(), ns=times_ns)
-        if instead_of is None:
-            _name_new(beside, target)
-        else:
-            if instead_of is not _ANY and content_of(target) != instead_of:
-                raise Changed(f"{target} was changed meanwhile")
-            beside.replace(target)
+            if instead_of is None:
+                _name_new(beside, target)
+            else:
+                if instead_of is not _ANY and content_of(target) != instead_of:
+                    raise Changed(f"{target} was changed meanwhile")
+                beside.replace(target)
     finally:
         beside.unlink(missing_ok=True)
     if lasting:
@@ -110,17 +111,26 @@ def flush_folder(folder: Path) -> None:
 
 
 def beside_name(target: Path) -> Path:
-    """The name beside ``target`` that this process writes to before it renames."""
-    return target.with_name(_BESIDE.format(name=target.name, process=os.getpid()))
+    """A name beside ``target`` that nothing has, for this process to write to before it renames. In a container, one that was
+    killed may have had our number.
+    """
+    first = target.with_name(f".{target.name}.zesty-anchor-{os.getpid()}")
+    more = (first.with_name(f"{first.name}.{number}") for number in itertools.count(1))
+    return next(each for each in itertools.chain([first], more) if not os.path.lexists(each))
 
 
 def left_beside(folder: Path) -> Iterator[tuple[Path, str]]:
-    """The files of that kind in a folder whose process has ended, each with the name that it was to get."""
+    """The files of that kind in a folder that nobody holds any more, each with the name that it was to get. Nobody else has it
+    before the next one is asked for.
+    """
     try:
         entries = os.listdir(folder)
     except OSError:
         return
     for name in entries:
         found = re.match(_IS_BESIDE, name)
-        if found and not lives(int(found[2])):
-            yield folder / name, found[1]
+        if not found:
+            continue
+        with left(folder / name, int(found[2])) as alone:
+            if alone:
+                yield folder / name, found[1]

@@ -13,10 +13,11 @@ import msgspec
 
 from zesty_anchor.files import own_folders
 from zesty_anchor.files.removal import discard, discard_any
-from zesty_anchor.files.replace import beside_name
+from zesty_anchor.files.replace import beside_name, replace
 from zesty_anchor.shelf.bounds import Bounds
 from zesty_anchor.shelf.build import Pace
 from zesty_anchor.shelf.unpack import unpack_tar
+from zesty_anchor.system.held import hold
 from zesty_anchor.system.problem import Problem
 
 _LEVEL = 3
@@ -67,15 +68,16 @@ class KeptBuilds:
         own_folders.make(self._folder)
         beside = beside_name(self._folder / f"{key}.tar.zst")
         try:
-            with (
-                beside.open("xb") as file,
-                zstandard.ZstdCompressor(_LEVEL, threads=-1).stream_writer(file) as packed,
-                tarfile.open(fileobj=packed, mode="w|", format=tarfile.PAX_FORMAT) as archive,
-            ):
-                archive.add(built, arcname=".")
-            with beside.open("rb") as whole:
-                digest = hashlib.file_digest(whole, "sha256").hexdigest()
-            beside.rename(self._folder / f"{key}.tar.zst")
+            with beside.open("x+b") as file:
+                hold(file.fileno())
+                with (
+                    zstandard.ZstdCompressor(_LEVEL, threads=-1).stream_writer(file, closefd=False) as packed,
+                    tarfile.open(fileobj=packed, mode="w|", format=tarfile.PAX_FORMAT) as archive,
+                ):
+                    archive.add(built, arcname=".")
+                file.seek(0)
+                digest = hashlib.file_digest(file, "sha256").hexdigest()
+                beside.rename(self._folder / f"{key}.tar.zst")
         finally:
             discard(beside)
         self._write(f"{key}.json", msgspec.json.encode(_Note(str(prefix), digest)))
@@ -97,6 +99,4 @@ class KeptBuilds:
         return Path(note.prefix)
 
     def _write(self, name: str, content: bytes) -> None:
-        beside = beside_name(self._folder / name)
-        beside.write_bytes(content)
-        beside.rename(self._folder / name)
+        replace(self._folder / name, content, lasting=False)

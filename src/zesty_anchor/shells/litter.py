@@ -5,11 +5,11 @@ from __future__ import annotations
 import os
 import threading
 from collections.abc import Iterable, Iterator
-from contextlib import contextmanager, suppress
+from contextlib import contextmanager, nullcontext, suppress
 from pathlib import Path
 
 from zesty_anchor.files.removal import discard
-from zesty_anchor.system.process import lives
+from zesty_anchor.system.held import hold, left
 
 _NOTE = "shells-at-work-"
 _OF_FISH = {"fish_history", "generated_completions"}
@@ -24,16 +24,24 @@ def unlittered(leaves: Iterable[Path], state: Path) -> Iterator[None]:
     but that. While they are at work that is written down in the ``state`` folder, for ``clear_litter``.
     """
     absent = [path for path in leaves if not os.path.lexists(path)]
+    with _noted(absent, state) if absent and state.is_dir() else nullcontext():
+        try:
+            yield
+        finally:
+            for path in _innermost_first(absent):
+                _remove_litter(path)
+
+
+@contextmanager
+def _noted(absent: Iterable[Path], state: Path) -> Iterator[None]:
     note = state / f"{_NOTE}{os.getpid()}-{threading.get_ident()}"
-    noted = bool(absent) and state.is_dir()
-    if noted:
-        note.write_text("".join(f"{path}\n" for path in absent), "utf-8", "surrogateescape")
-    try:
-        yield
-    finally:
-        for path in _innermost_first(absent):
-            _remove_litter(path)
-        if noted:
+    with note.open("w", encoding="utf-8", errors="surrogateescape") as held:
+        hold(held.fileno())
+        held.write("".join(f"{path}\n" for path in absent))
+        held.flush()
+        try:
+            yield
+        finally:
             note.unlink(missing_ok=True)
 
 
@@ -48,12 +56,13 @@ def clear_litter(state: Path) -> None:
     """Do that for shells whose questioner was killed: what holds nothing of a person's goes."""
     for note in state.glob(f"{_NOTE}*"):
         process = note.name.removeprefix(_NOTE).partition("-")[0]
-        if process.isdecimal() and lives(int(process)):
-            continue
-        for path in _innermost_first(map(Path, note.read_text("utf-8", "surrogateescape").splitlines())):
-            if not _has_history(path):
-                _remove_litter(path)
-        note.unlink()
+        with left(note, int(process) if process.isdecimal() else 0) as alone:
+            if not alone:
+                continue
+            for path in _innermost_first(map(Path, note.read_text("utf-8", "surrogateescape").splitlines())):
+                if not _has_history(path):
+                    _remove_litter(path)
+            note.unlink()
 
 
 def _innermost_first(paths: Iterable[Path]) -> list[Path]:

@@ -79,9 +79,10 @@ def check_kept(folder: Path) -> None:
     if folder.exists():
         return
     above = next(each for each in folder.parents if each.exists())
-    probe = above / f".zesty-anchor-{os.getpid()}"
+    import tempfile  # made once in a home's life
+
     try:
-        probe.mkdir(mode=0o700)
+        probe = Path(tempfile.mkdtemp(prefix=".zesty-anchor-", dir=above))
     except OSError:
         return  # what cannot be written is told where it is tried
     try:

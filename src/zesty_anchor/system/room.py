@@ -5,12 +5,13 @@ from __future__ import annotations
 import os
 import re
 import shutil
+import stat
 import tempfile
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from zesty_anchor.system.process import lives
+from zesty_anchor.system.held import hold, left
 
 _NAME = re.compile(r"\Azesty-anchor-[a-z]+-([0-9]+)-[a-z0-9_]+\Z")
 
@@ -18,12 +19,21 @@ _NAME = re.compile(r"\Azesty-anchor-[a-z]+-([0-9]+)-[a-z0-9_]+\Z")
 @contextmanager
 def room(what: str) -> Iterator[Path]:
     """An empty folder that only its owner may read; ``what`` is a word for its use."""
-    with tempfile.TemporaryDirectory(prefix=f"zesty-anchor-{what}-{os.getpid()}-", ignore_cleanup_errors=True) as name:
-        yield Path(name)
+    prefix = f"zesty-anchor-{what}-{os.getpid()}-"
+    while True:
+        with tempfile.TemporaryDirectory(prefix=prefix, ignore_cleanup_errors=True) as name:
+            handle = os.open(name, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
+            try:
+                hold(handle)
+                if os.path.isdir(name):  # another run may have cleared it before it was held
+                    yield Path(name)
+                    return
+            finally:
+                os.close(handle)
 
 
 def clear_left() -> None:
-    """Remove the rooms of this user's whose process has ended."""
+    """Remove the rooms of this user's that nobody holds any more."""
     top = tempfile.gettempdir()
     try:
         entries = list(os.scandir(top))
@@ -31,7 +41,16 @@ def clear_left() -> None:
         return
     for entry in entries:
         found = _NAME.match(entry.name)
-        if not found or lives(int(found[1])):
+        if not found or not _is_own_folder(entry):
             continue
-        if entry.is_dir(follow_symlinks=False) and entry.stat(follow_symlinks=False).st_uid == os.geteuid():
-            shutil.rmtree(entry.path, ignore_errors=True)
+        with left(Path(entry.path), int(found[1])) as alone:
+            if alone:
+                shutil.rmtree(entry.path, ignore_errors=True)
+
+
+def _is_own_folder(entry: os.DirEntry[str]) -> bool:
+    try:
+        status = entry.stat(follow_symlinks=False)
+    except OSError:
+        return False  # gone meanwhile
+    return stat.S_ISDIR(status.st_mode) and status.st_uid == os.geteuid()
