@@ -69,7 +69,7 @@ class Apt:
 
     def download_size(self, names: Sequence[str]) -> int | None:
         """``--print-uris`` prints address, file name, size and digest, one package a line."""
-        answer = self._ask("apt-get", "install", "--print-uris", "-qq", *names)
+        answer = self._ask_once("apt-get", "install", "--print-uris", "-qq", *names)
         if answer.returncode != 0:
             return None
         sizes = [
@@ -151,7 +151,7 @@ class Apt:
 
     def _would_go(self, names: Sequence[str]) -> set[str]:
         """What a removal would take, by simulation. Where apt refuses even that, the rest of the system."""
-        answer = self._ask("apt-get", "-s", "purge", *names)
+        answer = self._ask_once("apt-get", "-s", "purge", *names)
         if answer.returncode != 0:
             return {"much of the system"}
         return _going(answer.stdout)
@@ -173,7 +173,7 @@ class Apt:
         and so is a package's own file, which needs no list.
         """
         names = [name.partition("=")[0] for name in names if not name.startswith("/")]
-        answer = self._ask("apt-cache", "policy", *names)
+        answer = self._ask_once("apt-cache", "policy", *names)
         known, current = set(), ""
         for line in answer.stdout.splitlines():
             if line and not line.startswith(" "):
@@ -184,11 +184,11 @@ class Apt:
         return [name for name in missing if not self._provided(name)]
 
     def _provided(self, name: str) -> bool:
-        answer = self._ask("apt-cache", "showpkg", name)
+        answer = self._ask_once("apt-cache", "showpkg", name)
         return bool(answer.stdout.partition("Reverse Provides:")[2].strip())
 
     def _no_such(self, unknown: Sequence[str]) -> Problem:
-        names = self._ask("apt-cache", "pkgnames").stdout.split()
+        names = self._ask_once("apt-cache", "pkgnames").stdout.split()
         parts = []
         for name in unknown:
             close = difflib.get_close_matches(name, names, 3, 0.7)
