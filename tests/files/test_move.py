@@ -115,6 +115,7 @@ def test_a_copy_that_was_cut_off_goes_with_the_next_try(tmp_path: Path, elsewher
     half, of_another = elsewhere / ".old.zesty-anchor-1", elsewhere / ".older.zesty-anchor-1"
     for again in (lambda: finish_move(old, elsewhere / "old"), lambda: move(old, elsewhere / "old")):
         (half / "bin").mkdir(parents=True)
+        os.utime(half, (1, 1))
         of_another.mkdir(exist_ok=True)
         again()
         assert not half.exists() and of_another.is_dir()

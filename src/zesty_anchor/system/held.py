@@ -8,11 +8,14 @@ from __future__ import annotations
 
 import fcntl
 import os
+import time
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
 
 from zesty_anchor.system.process import lives
+
+_NEW_SECONDS = 60.0
 
 
 def hold(handle: int) -> None:
@@ -23,8 +26,9 @@ def hold(handle: int) -> None:
 
 @contextmanager
 def left(path: Path, process: int) -> Iterator[bool]:
-    """Whether nobody holds it any more; then it is ours alone until the end of the block. Where locks cannot tell, whether no
-    process of that number lives.
+    """Whether nobody holds it any more; then it is ours alone until the end of the block. What was made within the last minute
+    also counts as held while a process of its maker's number lives, which may be about to hold it; and where locks cannot
+    tell, that alone counts.
     """
     try:
         handle = os.open(path, os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC)
@@ -44,4 +48,4 @@ def _is_free(handle: int, process: int) -> bool:
         return False
     except OSError:
         return not lives(process)
-    return True
+    return time.time() - os.fstat(handle).st_mtime > _NEW_SECONDS or not lives(process)

@@ -21,15 +21,25 @@ def room(what: str) -> Iterator[Path]:
     """An empty folder that only its owner may read; ``what`` is a word for its use."""
     prefix = f"zesty-anchor-{what}-{os.getpid()}-"
     while True:
-        with tempfile.TemporaryDirectory(prefix=prefix, ignore_cleanup_errors=True) as name:
-            handle = os.open(name, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
-            try:
-                hold(handle)
-                if os.path.isdir(name):  # another run may have cleared it before it was held
-                    yield Path(name)
-                    return
-            finally:
-                os.close(handle)
+        with tempfile.TemporaryDirectory(prefix=prefix, ignore_cleanup_errors=True) as name, _held(name) as there:
+            if there:
+                yield Path(name)
+                return
+
+
+@contextmanager
+def _held(name: str) -> Iterator[bool]:
+    """Whether a room is there and held. Another run, which has other numbers, may have cleared it before it was."""
+    try:
+        handle = os.open(name, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
+    except FileNotFoundError:
+        yield False
+        return
+    try:
+        hold(handle)
+        yield os.path.isdir(name)
+    finally:
+        os.close(handle)
 
 
 def clear_left() -> None:
