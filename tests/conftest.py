@@ -169,7 +169,13 @@ class Desk:
         self.write(feed + shells + recipe + runtimes + more)
 
     def run(self, *words: str, **more: Any) -> Answer:
-        environment = {"HOME": str(self.home), "PATH": login_path(), "LANG": "C.UTF-8", **self.environment}
+        environment = {
+            "HOME": str(self.home),
+            "PATH": login_path(),
+            "LANG": "C.UTF-8",
+            "TMPDIR": tempfile.gettempdir(),
+            **self.environment,
+        }
         if READY and not more.keys() - {"cwd"} and environment["LANG"] == "C.UTF-8":
             done = READY[0].run([*words], environment, more.get("cwd", self.home), 120)
         else:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import shutil
 import tempfile
 from collections.abc import Iterator
 from pathlib import Path
@@ -56,6 +57,22 @@ def test_between_file_systems_it_is_the_same_afterwards(tmp_path: Path, elsewher
     assert (tmp_path / "old/bin/kelp").stat().st_mode == was.st_mode
     assert sorted(path.name for path in tmp_path.iterdir()) == ["old"]
     assert list(elsewhere.iterdir()) == []
+
+
+def test_a_move_between_file_systems_keeps_all(tmp_path: Path, elsewhere: Path) -> None:
+    old = tmp_path / "old"
+    (old / "bin").mkdir(parents=True)
+    (old / "bin/kelp").write_bytes(b"#!/bin/sh\n")
+    (old / "bin/kelp").chmod(0o755)
+    (old / "link").symlink_to("bin/kelp")
+    (old / "shut").mkdir(mode=0o500)
+    shutil.copytree(old, tmp_path / "copy", symlinks=True)
+    move(old, elsewhere / "kept")
+    assert not old.exists()
+    assert same(tmp_path / "copy", elsewhere / "kept")
+    assert os.access(elsewhere / "kept/bin/kelp", os.X_OK) and (elsewhere / "kept/link").is_symlink()
+    move(elsewhere / "kept/link", tmp_path / "link")
+    assert os.readlink(tmp_path / "link") == "bin/kelp" and not same(tmp_path / "copy", elsewhere / "kept")
 
 
 class Cut(BaseException):

@@ -3,16 +3,13 @@
 from __future__ import annotations
 
 import os
-import shutil
 import stat
-from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
 
 from tests.conftest import is_root
 from zesty_anchor.files.attic import Attic
-from zesty_anchor.files.move import move, same
 from zesty_anchor.files.replace import replace
 
 
@@ -82,34 +79,3 @@ def test_a_name_in_the_attic_is_never_used_twice(tmp_path: Path) -> None:
     assert Path(kept[0] or "").read_bytes() == b"1"
     assert stat.S_IMODE(Path(kept[0] or "").stat().st_mode) == 0o600
     assert stat.S_IMODE(rooms[0].parent.stat().st_mode) == 0o700
-
-
-@pytest.fixture
-def elsewhere(tmp_path: Path) -> Iterator[Path]:
-    """A folder on another file system than the tests' own."""
-    folder = Path("/dev/shm", f"zesty-anchor-test-{os.getpid()}")
-    try:
-        folder.mkdir()
-    except OSError:
-        pytest.skip("there is no /dev/shm that could be written")
-    if folder.stat().st_dev == tmp_path.stat().st_dev:
-        folder.rmdir()
-        pytest.skip("the temporary folder is on /dev/shm itself")
-    yield folder
-    shutil.rmtree(folder)
-
-
-def test_a_move_between_file_systems_keeps_all(tmp_path: Path, elsewhere: Path) -> None:
-    old = tmp_path / "old"
-    (old / "bin").mkdir(parents=True)
-    (old / "bin/kelp").write_bytes(b"#!/bin/sh\n")
-    (old / "bin/kelp").chmod(0o755)
-    (old / "link").symlink_to("bin/kelp")
-    (old / "shut").mkdir(mode=0o500)
-    shutil.copytree(old, tmp_path / "copy", symlinks=True)
-    move(old, elsewhere / "kept")
-    assert not old.exists()
-    assert same(tmp_path / "copy", elsewhere / "kept")
-    assert os.access(elsewhere / "kept/bin/kelp", os.X_OK) and (elsewhere / "kept/link").is_symlink()
-    move(elsewhere / "kept/link", tmp_path / "link")
-    assert os.readlink(tmp_path / "link") == "bin/kelp" and not same(tmp_path / "copy", elsewhere / "kept")

@@ -15,7 +15,7 @@ from zesty_anchor.shells.posix import quote
 from zesty_anchor.shells.pty import under_pty
 from zesty_anchor.shells.shell import Context, Shell
 from zesty_anchor.shells.together import Interrupted, never
-from zesty_anchor.system.process import end_marked, marked
+from zesty_anchor.system.process import end_marked, marked, processes
 from zesty_anchor.system.room import room as room_for
 
 if TYPE_CHECKING:
@@ -128,6 +128,7 @@ def ask(
         started = {**environment, **dict(context.variables), MARK: str(room)}
         # What is not interactive has no terminal: what prints there would spoil what scp(1) copies.
         silent = {0: Path(os.devnull), 1: room / "noise", 2: room / "noise"}
+        others = processes()
         began = time.perf_counter()
         # zsh asks a user who has no startup files of its own about them, but not on a screen as narrow as this one.
         with under_pty(
@@ -139,10 +140,10 @@ def ask(
             channels={} if "-i" in context.options else silent,
         ) as child:
             mark = f"{MARK}={room}".encode()
-            talk = _Talk(child, pipes, lines, decide, interrupted, began + start_seconds, mark)
+            talk = _Talk(child, pipes, lines, decide, interrupted, began + start_seconds, mark, others)
             talk.follow()
             # What a startup file, or a command line, left at work was started for this shell alone.
-            end_marked(mark, talk.session, {talk.session, os.getpid()})
+            end_marked(mark, talk.session, others | {talk.session})
         startup = (talk.began - began) * 1000 if talk.began else None
         return Answers(tuple(talk.answers), startup, talk.said)
 
@@ -229,6 +230,7 @@ class _Talk:
         interrupted: Interrupted,
         until: float,
         mark: bytes,
+        others: frozenset[int],
     ) -> None:
         self._child = child
         self._mark = mark
@@ -240,7 +242,8 @@ class _Talk:
         """The moment at which what is under way has taken too long."""
         self.session = child.pid or 0
         """The number of the shell's process, and of its session (setsid(2))."""
-        self._spared = {self.session, os.getpid()}
+        self._spared = others | {self.session}
+        """What must not be ended: what was there before the shell, the shell, and what it needs."""
         self._open = [number for number, line in enumerate(lines) if not line.later]
         """The lines that are still to be answered, in order."""
         self._why = ""
@@ -307,7 +310,7 @@ class _Talk:
 
     def _start(self, runner: int) -> None:
         self.began = time.perf_counter()
-        self._spared |= {runner, *marked(self._mark, self.session)} if self._guards else {runner}
+        self._spared |= {runner, *marked(self._mark, self.session, self._spared)} if self._guards else {runner}
         self.said = (self.said + self._pipes.drain("noise"))[:LARGEST]
         while (more := _more(self._child.child_fd)) is not None:
             self.said = (self.said + more)[:LARGEST]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import signal
-from collections.abc import Container
+from collections.abc import Collection
 from contextlib import suppress
 from pathlib import Path
 
@@ -20,12 +20,19 @@ def lives(process: int) -> bool:
     return True
 
 
-def end_marked(mark: bytes, session: int, spared: Container[int]) -> None:
+def processes() -> frozenset[int]:
+    """The numbers of all processes (proc(5)); none where there is no /proc."""
+    with suppress(OSError):
+        return frozenset(int(name) for name in os.listdir("/proc") if name.isdecimal())
+    return frozenset()
+
+
+def end_marked(mark: bytes, session: int, spared: Collection[int]) -> None:
     """Kill the processes of this user whose environment holds ``mark``, and those of a session, but for those ``spared``: again
     until none is left, since they may start others meanwhile. Where there is no /proc (proc(5)), nothing is done.
     """
     for _ in range(_ROUNDS):
-        found = [each for each in marked(mark, session) if each not in spared]
+        found = marked(mark, session, spared)
         if not found:
             return
         for each in found:
@@ -33,29 +40,21 @@ def end_marked(mark: bytes, session: int, spared: Container[int]) -> None:
                 os.kill(each, signal.SIGKILL)
 
 
-def marked(mark: bytes, session: int) -> list[int]:
+def marked(mark: bytes, session: int, spared: Collection[int]) -> list[int]:
     """Those processes."""
     assert mark
-    return [each for each in _own_processes() if _belongs(each, mark, session)]
+    own = os.geteuid()
+    return [each for each in processes() if each not in spared and _belongs(each, own, mark, session)]
 
 
 _ROUNDS = 20
 
 
-def _own_processes() -> list[int]:
-    own, found = os.geteuid(), []
-    with suppress(OSError):
-        for entry in os.scandir("/proc"):
-            if entry.name.isdecimal():
-                with suppress(OSError):
-                    if entry.stat().st_uid == own:
-                        found.append(int(entry.name))
-    return found
-
-
-def _belongs(process: int, mark: bytes, session: int) -> bool:
+def _belongs(process: int, user: int, mark: bytes, session: int) -> bool:
     folder = Path("/proc", str(process))
     try:
+        if folder.stat().st_uid != user:
+            return False
         state, _, _, of_session = (folder / "stat").read_bytes().rpartition(b")")[2].split()[:4]
         return state not in (b"Z", b"X") and (int(of_session) == session or mark in (folder / "environ").read_bytes())
     except (OSError, ValueError):
