@@ -12,6 +12,7 @@ import tarfile
 import zipfile
 import zlib
 from collections.abc import Callable
+from functools import partial
 
 import zstandard
 
@@ -186,44 +187,44 @@ def endless(kind: str, start: bytes, repeated: bytes, times: int) -> bytes:
     return pack(start) + pack(repeated) * times
 
 
-def bombs() -> dict[str, bytes]:
-    """Forty archives that grow."""
-    found: dict[str, bytes] = {}
+def bombs() -> dict[str, Callable[[], bytes]]:
+    """Forty archives that grow, each made when it is called: to pack them takes its time."""
+    found: dict[str, Callable[[], bytes]] = {}
     many = header("kelp/", 0, tarfile.DIRTYPE) * 16_384
     named = tar(member("kelp/" + "/".join(["n" * 200] * 300), b"x"))[:62_464]
     noted = tar((pax("comment", "c" * 60_000), b""), form=tarfile.PAX_FORMAT).rstrip(b"\0")
     noted += bytes(-len(noted) % 512)
-    for kind in PACKED:
-        found[f"{kind}: one large file"] = endless(kind, header("kelp/a", 1 << 35), ZEROS, 20)
-        found[f"{kind}: a file of gigabytes"] = endless(
-            kind, header("kelp/a", 1 << 35), ZEROS, 400 if kind == "zst" else 60
-        )
-        found[f"{kind}: long names without end"] = endless(kind, b"", named * 200, 40)
-        found[f"{kind}: headers without end"] = endless(kind, b"", noted * 200, 40)
-        found[f"{kind}: blocks of zeros"] = endless(kind, tar(member("kelp/a", b"a"))[:1024], ZEROS, 30)
-        found[f"{kind}: packed twice"] = PACKED[kind](endless(kind, header("kelp/a", 1 << 35), ZEROS, 20))
-        found[f"deb, {kind}: one large file"] = deb(
-            endless(kind, header("./a", 1 << 35), ZEROS, 20), f"data.tar.{kind}"
-        )
-    found["gz: members without end"] = endless("gz", b"", many, 70)
+    for kind, pack in PACKED.items():
+        large = partial(endless, kind, header("kelp/a", 1 << 35), ZEROS)
+        found[f"{kind}: one large file"] = partial(large, 20)
+        found[f"{kind}: a file of gigabytes"] = partial(large, 400 if kind == "zst" else 60)
+        found[f"{kind}: long names without end"] = partial(endless, kind, b"", named * 200, 40)
+        found[f"{kind}: headers without end"] = partial(endless, kind, b"", noted * 200, 40)
+        found[f"{kind}: blocks of zeros"] = partial(endless, kind, tar(member("kelp/a", b"a"))[:1024], ZEROS, 30)
+        found[f"{kind}: packed twice"] = partial(_twice, pack, partial(large, 20))
+        found[f"deb, {kind}: one large file"] = partial(_in_deb, kind)
+    found["gz: members without end"] = partial(endless, "gz", b"", many, 70)
     for name, how in (("deflate", zipfile.ZIP_DEFLATED), ("bzip2", zipfile.ZIP_BZIP2), ("lzma", zipfile.ZIP_LZMA)):
-        found[f"zip, {name}: one large file"] = zipped(("kelp/a", ZEROS * 10, 0o100644), how=how)
-        found[f"zip, {name}: many files"] = zipped(
-            *((f"kelp/{n}", ZEROS[: 4 * MEGABYTE], 0o100644) for n in range(30)), how=how
-        )
-    found["zip: members that share bytes"] = overlapping()
-    found["zip: a billion members"] = claiming(10**9)
-    found["xz: memory that it asks for"] = lzma.compress(
-        tar(member("kelp/a", b"a")), filters=[{"id": lzma.FILTER_LZMA2, "preset": 6, "dict_size": 1 << 29}]
-    )
+        found[f"zip, {name}: one large file"] = partial(zipped, ("kelp/a", ZEROS * 10, 0o100644), how=how)
+        files = [(f"kelp/{n}", ZEROS[: 4 * MEGABYTE], 0o100644) for n in range(30)]
+        found[f"zip, {name}: many files"] = partial(zipped, *files, how=how)
+    found["zip: members that share bytes"] = overlapping
+    found["zip: a billion members"] = partial(claiming, 10**9)
+    dictionary = [{"id": lzma.FILTER_LZMA2, "preset": 6, "dict_size": 1 << 29}]
+    found["xz: memory that it asks for"] = partial(lzma.compress, tar(member("kelp/a", b"a")), filters=dictionary)
     window = zstandard.ZstdCompressionParameters.from_level(3, window_log=27, source_size=1 << 27)
-    found["zst: memory that it asks for"] = (
-        zstandard.ZstdCompressor(compression_params=window).compressobj().compress(b"")
-    )
-    found["zst: memory that it asks for"] = _windowed(window)
-    found["tar: more bytes than there are"] = header("kelp/a", 1 << 40) + b"x" * 512
-    found["tar: a header that never comes"] = header("kelp", 1 << 40, tarfile.XHDTYPE) + bytes(1024)
+    found["zst: memory that it asks for"] = partial(_windowed, window)
+    found["tar: more bytes than there are"] = lambda: header("kelp/a", 1 << 40) + b"x" * 512
+    found["tar: a header that never comes"] = lambda: header("kelp", 1 << 40, tarfile.XHDTYPE) + bytes(1024)
     return found
+
+
+def _twice(pack: Callable[[bytes], bytes], make: Callable[[], bytes]) -> bytes:
+    return pack(make())
+
+
+def _in_deb(kind: str) -> bytes:
+    return deb(endless(kind, header("./a", 1 << 35), ZEROS, 20), f"data.tar.{kind}")
 
 
 def _windowed(window: zstandard.ZstdCompressionParameters) -> bytes:
