@@ -151,6 +151,8 @@ def _enter(world: World, room: Path) -> None:
     mount("overlay", str(home), "overlay", 0, "lowerdir=lower,upperdir=upper,workdir=work,userxattr")
     if room.is_relative_to(home):
         mount(f"lower/{room.relative_to(home)}", str(room), "none", BIND)
+    elif not world.apart:
+        _keep_rooms_in(layer / "rooms")
     if recorded is not None:
         for target, name in _programs():
             mount(str(recorded / name), target, "none", BIND)
@@ -159,6 +161,12 @@ def _enter(world: World, room: Path) -> None:
     os.chdir(home)
     if user != 0:
         become(0, 0, inside=(user, group))
+
+
+def _keep_rooms_in(folder: Path) -> None:
+    """Have what is asked of shells from now on written in memory, where only this process and its children see it."""
+    folder.mkdir()
+    tempfile.tempdir = str(folder)
 
 
 def _keep_the_rest(home: Path) -> None:
