@@ -12,7 +12,6 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from zesty_anchor.commands.asking import TerminalAsker
 from zesty_anchor.engine.reporter import Silent
 from zesty_anchor.manifest.read import NoManifest
 from zesty_anchor.operations.person import Person
@@ -80,7 +79,11 @@ class Setting:
     def bare(self) -> Iterator[tuple[Workstation, Person]]:
         """The workstation without a manifest, and the person."""
         environ, hand = self._environment()
-        asker = TerminalAsker(self.err) if sys.stdin.isatty() else None
+        asker = None
+        if sys.stdin.isatty():
+            from zesty_anchor.commands.asking import TerminalAsker
+
+            asker = TerminalAsker(self.err)
         program = own_words(sys.argv[0], environ)
         with nullcontext(Silent()) if self.as_json else reporter(self.err, quiet=self.quiet) as telling:
             bare = open_workstation(environ, Path.cwd(), program, offline=self.offline)

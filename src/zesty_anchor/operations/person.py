@@ -8,11 +8,11 @@ from typing import TYPE_CHECKING
 
 import msgspec
 
-from zesty_anchor.engine.questions import Asker
 from zesty_anchor.engine.reporter import Reporter, Silent
 from zesty_anchor.system.privilege import REHEARSAL, Access, access
 
 if TYPE_CHECKING:
+    from zesty_anchor.engine.questions import Asker
     from zesty_anchor.system.root_hand import RootHand
 
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 import re
 import shutil
 from collections.abc import Callable, Iterable, Mapping
-from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 from zesty_anchor.files.edit import lines_of
@@ -13,11 +12,13 @@ from zesty_anchor.files.text_file import content_of
 from zesty_anchor.manifest.recipe import Recipe
 from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.shells.marked import marked_rows
+from zesty_anchor.shells.together import together
 from zesty_anchor.survey.disk_troubles import disk_troubles
 from zesty_anchor.survey.findings import (
     Answering,
     EntryFound,
     Findings,
+    RuntimeFound,
     ShellFound,
     Standing,
     StartupFileFound,
@@ -67,11 +68,18 @@ def look(
         for trace in widest
         for answer in _answers(command, trace.shell, trace.path, machine, owners)
     )
-    with ThreadPoolExecutor(1) as beside:  # what they say of themselves is waited for
-        asking = beside.submit(runtimes, {**known, **recipes}, started, machine, owners)
-        path = origins("PATH", started, machine, Owners(machine))
-        wrong = _all_troubles(written, machine, started, path, {**known, **recipes}, recipes)
-        found = tuple(asking.result())
+    found: list[RuntimeFound] = []
+    path: list[Origin] = []
+    wrong: list[Trouble] = []
+
+    def ask_runtimes() -> None:
+        found.extend(runtimes({**known, **recipes}, started, machine, owners))
+
+    def judge() -> None:
+        path.extend(origins("PATH", started, machine, Owners(machine)))
+        wrong.extend(_all_troubles(written, machine, started, path, {**known, **recipes}, recipes))
+
+    together(2, lambda each, _: each(), (ask_runtimes, judge))  # what they say of themselves is waited for
     return Findings(
         system=machine.host.title,
         platform=machine.host.platform,
@@ -81,8 +89,8 @@ def look(
         unanswered=tuple(c for c in wanted if all(a.command != c for a in answers)),
         shelf=tuple(Standing(runtime, version) for runtime, version in machine.shelf),
         manifest=manifest,
-        troubles=wrong,
-        runtimes=found,
+        troubles=tuple(wrong),
+        runtimes=tuple(found),
         variables=tuple(_variables(started, machine)),
         path=tuple(_entries(path, started, machine)),
         packages=machine.manager.name if machine.manager else "",

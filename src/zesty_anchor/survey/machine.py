@@ -159,14 +159,20 @@ class Machine:
         return tuple(sorted(path for path in folder.glob("*.fish") if path != ours))
 
     @cached_property
-    def startup(self) -> dict[Path, TextFile]:
-        """Every startup file of every shell that we know, whether it exists or not."""
-        self.__dict__.pop("_dropins", None)
-        around = Surroundings(
+    def places(self) -> Surroundings:
+        """Where startup files would be; ``around`` tells of those that are there as well."""
+        return Surroundings(
             self.locations.home, self.locations.others, self.host.system, self.zdotdir, self.env_file,
+            data=self.locations.data.parent, cache=self.locations.cache.parent,
             dropins=self._dropins, zdotdir_given="ZDOTDIR" in self.login_environ,
         )  # fmt: skip
-        return {r.file: read_text_file(r.file) for shell in SHELLS.values() for r in shell.reads(around)}
+
+    @cached_property
+    def startup(self) -> dict[Path, TextFile]:
+        """Every startup file of every shell that we know, whether it exists or not."""
+        for known in ("_dropins", "places"):
+            self.__dict__.pop(known, None)
+        return {r.file: read_text_file(r.file) for shell in SHELLS.values() for r in shell.reads(self.places)}
 
     @cached_property
     def around(self) -> Surroundings:
@@ -177,12 +183,8 @@ class Machine:
             for path in existing
             if path.name == ".bashrc" and ends_early(self.startup[path].content or b"") is not None
         )
-        return Surroundings(
-            home=self.locations.home, config=self.locations.others, system=self.host.system, zdotdir=self.zdotdir,
-            data=self.locations.data.parent, cache=self.locations.cache.parent,
-            env=self.env_file, existing=existing, guarded=guarded, zdotdir_given="ZDOTDIR" in self.login_environ,
-            dropins=tuple(path for path in self.startup if path.parent == self.locations.others / "fish/conf.d"),
-        )  # fmt: skip
+        dropins = tuple(path for path in self.startup if path.parent == self.locations.others / "fish/conf.d")
+        return msgspec.structs.replace(self.places, existing=existing, guarded=guarded, dropins=dropins)
 
     @cached_property
     def generated(self) -> dict[str, TextFile]:

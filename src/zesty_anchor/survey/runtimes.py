@@ -5,11 +5,11 @@ from __future__ import annotations
 import re
 import subprocess
 from collections.abc import Iterable, Mapping
-from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 from zesty_anchor.manifest.recipe import Recipe
 from zesty_anchor.shells.syntax import apart
+from zesty_anchor.shells.together import together
 from zesty_anchor.survey.findings import RuntimeFound
 from zesty_anchor.survey.installs_there import package_versions
 from zesty_anchor.survey.machine import Machine
@@ -33,10 +33,9 @@ def runtimes(
         if origin.kind == "file" and name == fitting(origin.path, recipes)
     ]
     packaged = package_versions([origin.path for _, _, origin in found], machine, owners)
-    with ThreadPoolExecutor(8) as pool:
-        versions = list(
-            pool.map(lambda each: packaged.get(each[2].path) or _version(each[1], each[2].path, machine.environ), found)
-        )
+    versions = together(
+        8, lambda each, _: packaged.get(each[2].path) or _version(each[1], each[2].path, machine.environ), found
+    )
     shown = machine.locations.shown
     return [
         RuntimeFound(

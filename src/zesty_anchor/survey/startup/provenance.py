@@ -70,7 +70,7 @@ def traces(
     rounds = [(shell, context) for shell in used for context in SHELLS[shell.name].contexts]
 
     def task(home: Path) -> list[StartupTrace]:
-        make_folders(path for shell in used for path in SHELLS[shell.name].folders(machine.around))
+        make_folders(path for shell in used for path in SHELLS[shell.name].folders(machine.places))
         return together(
             8, lambda each, stop: trace_startup(each[0], each[1], machine, names=commands, interrupted=stop), rounds
         )

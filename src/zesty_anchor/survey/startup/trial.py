@@ -261,7 +261,7 @@ def _started(
 
     def task(home: Path) -> list[StartState]:
         recorders = "" if home == machine.locations.home else str(home.parent / "recorders")
-        folders = (path for shell, _ in rounds for path in SHELLS[shell.name].folders(machine.around))
+        folders = (path for shell, _ in rounds for path in SHELLS[shell.name].folders(machine.places))
         own = machine.locations.home
         make_folders(home / path.relative_to(own) for path in folders if path.is_relative_to(own))
         return together(
