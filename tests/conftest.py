@@ -103,6 +103,8 @@ def alone_on_the_system(request: pytest.FixtureRequest) -> Iterator[None]:
     if request.node.get_closest_marker("system") is None:
         yield
         return
+    if "PYTEST_XDIST_WORKER" in os.environ:
+        assert request.node.nodeid.endswith("@system"), "the group is not kept together: workers wait for each other"
     with open(Path(tempfile.gettempdir(), "zesty-anchor-tests.lock"), "w") as lock:
         fcntl.flock(lock, fcntl.LOCK_EX)
         yield

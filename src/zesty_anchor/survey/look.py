@@ -53,13 +53,17 @@ def look(
     wanted = tuple(dict.fromkeys(command for recipe in recipes.values() for command in recipe.commands))
     asked = (command for recipe in (*known.values(), *recipes.values()) for command in recipe.commands)
     written: list[Trouble] = []
+    owners = Owners(machine)
 
     def as_they_start() -> None:
+        # Most of what answers in fresh shells answers at a login as well, and the package manager takes its time.
+        paths = f"{machine.login_path}:{machine.path}"
+        firsts = dict.fromkeys(recipe.commands[0] for recipe in (*known.values(), *recipes.values()))
+        owners.ask(file for command in (*firsts, *wanted) for file in answering(command, paths))
         written.extend(in_files(machine))
         meanwhile()
 
     started = traces(machine, asked=asked, meanwhile=as_they_start)
-    owners = Owners(machine)
     widest = _widest(started)
     owners.ask(file for command in wanted for trace in widest for file in answering(command, trace.path))
     answers = tuple(

@@ -112,8 +112,7 @@ class Apt:
 
     def versions(self, names: Sequence[str]) -> dict[str, str]:
         """The installed versions of packages."""
-        answer = self._ask("dpkg-query", "-W", "-f", "${Package} ${Version}\\n", *names)
-        return dict(line.split(" ", 1) for line in answer.stdout.splitlines() if " " in line)
+        return dpkg_status.versions(STATUS.read_bytes(), names)
 
     def exactly(self, versions: Mapping[str, str]) -> list[str]:
         """The words by which just these versions are installed."""

@@ -7,6 +7,7 @@ from collections.abc import Collection
 
 _NAME = re.compile(rb"^Package: (\S+)$", re.MULTILINE)
 _STATUS = re.compile(rb"^Status: (\S+) (\S+) (\S+)$", re.MULTILINE)
+_VERSION = re.compile(rb"^Version: (\S+)$", re.MULTILINE)
 _DEPENDS = re.compile(rb"^(?:Pre-)?Depends: (.*)$", re.MULTILINE)
 _PROVIDES = re.compile(rb"^Provides: (.*)$", re.MULTILINE)
 
@@ -39,6 +40,14 @@ def essential(status: bytes, names: Collection[str]) -> set[str]:
 def installed(status: bytes) -> frozenset[str]:
     """The names of all packages that are installed."""
     return frozenset(name for name, _, state, _ in stanzas(status) if state == b"installed")
+
+
+def versions(status: bytes, names: Collection[str]) -> dict[str, str]:
+    """The versions of those of ``names`` that are installed."""
+    return {
+        name: version[1].decode() for name, _, state, stanza in stanzas(status)
+        if name in names and state == b"installed" and (version := _VERSION.search(stanza))
+    }  # fmt: skip
 
 
 def standing(status: bytes, names: Collection[str]) -> tuple[frozenset[str], frozenset[str], list[str]]:

@@ -183,18 +183,37 @@ def trace_startup(
             gone = wait_for(child, None, seconds, interrupted)
             said = os.fsdecode(child.before or b"") if shell.name != "tcsh" else ""
         steps = tuple(_steps(shell, room, machine, environment["PATH"]))
-        if not (room / "ready").exists():
+        told = os.fsdecode(content_of(room / "told")).split(_end(room))
+        if len(told) != _SECTIONS:
             where = f", at {steps[-1].file}:{steps[-1].line}" if steps and steps[-1].file else ""
             why = "ended it before the first command" if gone else f"did not come to an end within {seconds:.0f} s"
             return StartupTrace(shell.name, context.name, steps, cut_off=f"a startup file {why}{where}")
-        variable = _variable(names) if shell.name not in ("fish", "tcsh") else ""
         if shell.name == "fish":
             ended = profile_ended(os.fsdecode(content_of(room / "profile")))
         else:
             ended = 0.0 if shell.name == "tcsh" else ended_at(os.fsdecode(content_of(room / "trace")), str(room))
-        return msgspec.structs.replace(
-            _read(shell.name, context.name, steps, room), said=said, asked=variable, ended=ended
+        known, functions_told, builtins, path, environment_told = told
+        return StartupTrace(
+            shell=shell.name,
+            context=context.name,
+            steps=steps,
+            path=path,
+            variables=dict(pair.partition("=")[::2] for pair in environment_told.split("\0") if "=" in pair),
+            aliases=aliases(known),
+            functions=functions(shell.name, functions_told),
+            builtins=frozenset(builtins.split()),
+            said=said,
+            asked=_variable(names) if shell.name not in ("fish", "tcsh") else "",
+            ended=ended,
         )
+
+
+_SECTIONS = 5
+
+
+def _end(room: Path) -> str:
+    """What stands between two things that a shell tells."""
+    return f"\x1d{room.name}\x1d"
 
 
 def _variable(names: Iterable[str] | None) -> str:
@@ -210,7 +229,9 @@ def _words(
     probe = room / "probe"
     variable = _variable(names)
     asked = _ALL_FUNCTIONS if names is None else " ".join(quote(each) for each in names if "\n" not in each)
-    probe.write_text(_PROBES.get(name, _PROBES["sh"]).format(room=quote(str(room)), names=asked), "utf-8")
+    lines = _PROBES.get(name, _PROBES["sh"]).format(end=quote(_end(room)), names=asked)
+    probe.write_text(lines, "utf-8")
+    told = quote(str(room / "told"))
     if name == "fish":
         return [
             shell.program,
@@ -218,10 +239,10 @@ def _words(
             f"--debug-output={room / 'trace'}",
             *options,
             "-c",
-            f"set -e fish_trace; source {quote(str(probe))}",
+            f"set -e fish_trace; source {quote(str(probe))} >{told}",
         ], {"fish_trace": "1"}
     if name == "tcsh":
-        return [shell.program, "-V", *options, "-c", f"sh {quote(str(probe))}"], {}
+        return [shell.program, "-V", *options, "-c", f"sh {quote(str(probe))} >{told}"], {}
     where = {"bash": "${BASH_SOURCE[0]-}", "zsh": "%x", "ksh": "${.sh.file}"}.get(name, "")
     clock = {"zsh": "%D{%s.%6.}", "ksh": "$SECONDS", "sh": ""}.get(name, "$EPOCHREALTIME")
     line = "%I" if name == "zsh" else "$LINENO"
@@ -233,7 +254,7 @@ def _words(
     value = f"${{{variable}-}}" if variable else ""
     prompt = RECORD + FIELD.join(["+", clock, where, line, inside, "$PATH", depth, call, value]) + RECORD
     more = {"PS4": prompt, "BASH_XTRACEFD": _TRACED} if name == "bash" else {"PS4": prompt}
-    source = f". {quote(str(probe))}"
+    source = f". {quote(str(probe))} >{told}"
     if name == "zsh":
         return [shell.program, "-o", "promptsubst", "-x", *options, "-c", f"set +x; {source}"], more
     if name == "bash" and os.geteuid() == 0:
@@ -267,42 +288,46 @@ def _as_root(shell: InstalledShell, context: Context, machine: Machine, room: Pa
     return file
 
 
-_READY = """\
-env -0 >{room}/variables
-printf %s "$PATH" >{room}/path
-: >{room}/ready
+_READY = """
+printf %s {end} "$PATH" {end}
+exec env -0
 """
 _ALL_FUNCTIONS = "(functions -n -a | string split ', ')"
 _PROBES = {
-    "sh": "alias >{room}/aliases 2>/dev/null\n" + _READY,
+    "sh": "alias 2>/dev/null\nprintf %s {end} {end}" + _READY,
     "bash": """\
-alias -p >{room}/aliases
+alias -p
+printf %s {end}
 shopt -s extdebug
-for za_name in $(compgen -A function); do declare -F "$za_name"; done >{room}/functions
-compgen -bk >{room}/builtins
-"""
+for za_name in $(compgen -A function); do declare -F "$za_name"; done
+printf %s {end}
+compgen -bk"""
     + _READY,
     "zsh": """\
-alias -L >{room}/aliases
-print -rl -- "${{(@kv)functions_source}}" >{room}/functions
-print -rl -- ${{(k)builtins}} ${{(k)reswords}} >{room}/builtins
-"""
+alias -L
+printf %s {end}
+print -rl -- "${{(@kv)functions_source}}"
+printf %s {end}
+print -rl -- ${{(k)builtins}} ${{(k)reswords}}"""
     + _READY,
-    "ksh": "alias -p >{room}/aliases\nbuiltin >{room}/builtins\ntypeset +f >{room}/functions\n" + _READY,
-    "mksh": "alias >{room}/aliases\ntypeset +f >{room}/functions\n" + _READY,
+    "ksh": "alias -p\nprintf %s {end}\ntypeset +f\nprintf %s {end}\nbuiltin" + _READY,
+    "mksh": "alias\nprintf %s {end}\ntypeset +f\nprintf %s {end}" + _READY,
     "fish": """\
+printf %s {end}
 for za_name in {names}
   functions -q $za_name; or continue
   set -l za_told (functions --details -v $za_name)
   printf '%s\\n' $za_name $za_told[1] $za_told[3]
-end >{room}/functions
-builtin -n >{room}/builtins
-env -0 >{room}/variables
-string join -n : -- $PATH >{room}/path
-true >{room}/ready
+end
+printf %s {end}
+builtin -n
+printf %s {end} (string join -n : -- $PATH) {end}
+exec env -0
 """,
 }
-"""Lines that write down what a shell has when it is ready."""
+"""Lines that tell what a shell has when it is ready: aliases, functions, builtins, PATH and the environment, with an ``end`` between
+each two. What the shell does when it ends is not waited for.
+"""
 
 
 def _steps(shell: InstalledShell, room: Path, machine: Machine, path: str) -> list[Step]:
@@ -320,23 +345,6 @@ def _steps(shell: InstalledShell, room: Path, machine: Machine, path: str) -> li
     first = [value for each in listed if each.name == "fish_user_paths" for _, value in each.entries]
     profile = os.fsdecode(content_of(room / "profile"))
     return fish_steps(profile, os.fsdecode(trace), read, str(machine.locations.home), ":".join([*first, path]))
-
-
-def _read(shell: str, context: str, steps: tuple[Step, ...], room: Path) -> StartupTrace:
-    def text(name: str) -> str:
-        return os.fsdecode(content_of(room / name))
-
-    variables = dict(pair.partition("=")[::2] for pair in text("variables").split("\0") if "=" in pair)
-    return StartupTrace(
-        shell=shell,
-        context=context,
-        steps=steps,
-        path=text("path").rstrip("\n"),
-        variables=variables,
-        aliases=aliases(text("aliases")),
-        functions=functions(shell, text("functions")),
-        builtins=frozenset(text("builtins").split()),
-    )
 
 
 def aliases(text: str) -> dict[str, str]:
