@@ -50,6 +50,7 @@ install = '''
 echo "$NAME" >>"$CACHE/asked"
 printf '#!/bin/sh\\necho %s %s\\n' "$NAME" "$VERSION" >"$FOLDER/bin/$NAME"
 chmod +x "$FOLDER/bin/$NAME"
+[ "$NAME" != half ] || exit 1
 '''
 """
 
@@ -213,6 +214,17 @@ def test_extras_are_found_and_one_that_fails_keeps_nothing_else_back(desk: Desk,
     (desk.shelf / "kelp/4.2.1/bin/tidy").unlink()
     red = desk.run("verify")
     assert red.code == 4 and "tidy is found" in red.out
+
+
+def test_a_package_that_fails_half_way_leaves_nothing(desk: Desk, registries: Registries) -> None:
+    registries.wheels("4.2.1")
+    registries.npm("half", {"1.2.0": ({"x": says("x")}, {})})
+    desk.write(RECIPE + '[runtimes.kelp]\nwant = "4"\nextras = ["half@1.2"]\n')
+    answer = desk.run("provision")
+    assert answer.code == 1 and "failed: add half@1.2.0 to kelp 4.2.1" in answer.out
+    assert (desk.shelf / "kelp/4.2.1/bin/kelp").exists()
+    assert not list(desk.shelf.rglob("half*"))
+    assert desk.well("attic", "--json").json["kept"] == []
 
 
 def test_extras_of_a_recipe_without_a_package_tool_are_a_clear_error(desk: Desk, registries: Registries) -> None:

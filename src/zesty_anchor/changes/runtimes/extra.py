@@ -123,8 +123,9 @@ class AddExtra(BaseChange, frozen=True):
             )  # fmt: skip
         finally:
             discard(room)
-        record.brought = sorted(set(_files(folder)) - set(record.before))
-        record.files = {name: item for name, item in take(folder, without=SLIPS).items() if name not in before}
+            # Also where it failed, or was interrupted: what came while it was at work is its own.
+            record.brought = sorted(set(_files(folder)) - set(record.before))
+            record.files = {name: item for name, item in take(folder, without=SLIPS).items() if name not in before}
         listed = files_in(folder)
         if listed is not None:
             note_files(folder, listed, record.files)
