@@ -6,6 +6,7 @@ import http.server
 import os
 import signal
 import subprocess
+import sys
 import threading
 import time
 from collections.abc import Iterator
@@ -165,6 +166,31 @@ def test_a_signal_that_another_thread_gets(desk: Desk, silent: str, where: str) 
     thread = last_thread(running)
     assert thread != running.pid
     ends(running, signal.SIGTERM, thread)
+
+
+CLEARED_AWAY = """
+import os, signal, time
+from zesty_anchor.system.signals import end_on_signals
+came = end_on_signals()
+class Kept:
+    def __del__(self):
+        os.kill(os.getpid(), signal.SIGTERM)
+        for _ in range(100_000):
+            pass
+kept = Kept()
+try:
+    del kept
+    time.sleep(20)
+    print("never")
+except KeyboardInterrupt:
+    print("ended", *came)
+"""
+
+
+def test_a_signal_that_comes_as_an_object_is_cleared_away() -> None:
+    """What is raised then goes no further (Python's manual, object.__del__)."""
+    done = subprocess.run([sys.executable, "-c", CLEARED_AWAY], capture_output=True, text=True, timeout=60, check=False)
+    assert (done.stdout, done.stderr) == (f"ended {int(signal.SIGTERM)}\n", "")
 
 
 def test_a_terminal_that_is_closed(desk: Desk, silent: str) -> None:

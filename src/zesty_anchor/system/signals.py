@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import signal
+import sys
 import threading
 import time
 
@@ -36,12 +37,23 @@ def _see_that_it_is_handled(came: list[int]) -> None:
     """Python handles a signal in its main thread, between two of its own instructions. Where another thread got the signal, or
     the main one was just about to wait, nothing wakes it (Python's manual, signal, "Execution of Python signal handlers").
     So a thread hears of each signal by a pipe (``signal.set_wakeup_fd``), and sends it again to the main one until it is handled.
+
+    Where the main thread was just clearing an object away, what the handler raises goes no further (the manual, object.__del__);
+    then the signal is heard of anew.
     """
     receiver, sender = os.pipe()
     os.set_blocking(sender, False)
     signal.set_wakeup_fd(sender, warn_on_full_buffer=False)
     # A child has the pipe too, and what is sent to it is not meant for us.
     os.register_at_fork(after_in_child=lambda: signal.set_wakeup_fd(-1))
+
+    def unraised(what: sys.UnraisableHookArgs) -> None:
+        if issubclass(what.exc_type, KeyboardInterrupt) and came:
+            os.write(sender, bytes([came.pop()]))
+        else:
+            sys.__unraisablehook__(what)
+
+    sys.unraisablehook = unraised
     threading.Thread(target=_send_again, args=(receiver, threading.get_ident(), came), daemon=True).start()
 
 
