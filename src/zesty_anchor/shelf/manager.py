@@ -12,6 +12,7 @@ import msgspec
 
 from zesty_anchor.manifest.recipe import ManagerTool
 from zesty_anchor.shelf.build import build
+from zesty_anchor.system.closed import wait_until_closed
 from zesty_anchor.system.problem import Problem
 
 CALLED = "zesty-anchor-call"
@@ -131,3 +132,4 @@ def write_call(folder: Path, final: Path, commands: tuple[str, ...], tool: Manag
             "utf-8",
         )
         file.chmod(0o755)
+    wait_until_closed(called / command for command in commands)

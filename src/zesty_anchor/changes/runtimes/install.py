@@ -31,6 +31,7 @@ from zesty_anchor.shelf.download import kept_file
 from zesty_anchor.shelf.manager import write_call
 from zesty_anchor.shelf.receipt import PartReceipt, Receipt, clear_slips, note_files, stock, write
 from zesty_anchor.survey.machine import Machine
+from zesty_anchor.system.closed import wait_until_closed
 from zesty_anchor.system.credentials import without_credentials
 from zesty_anchor.system.host import authorities, find_program, login_path, plain_environment
 from zesty_anchor.system.locations import Locations
@@ -189,6 +190,7 @@ class Install(BaseChange, frozen=True):
             flush_tree(ready)
             if bench.interrupted():
                 raise KeyboardInterrupt
+            wait_until_closed(ready / part / c for part in self.wanted.recipe.bin for c in self.wanted.recipe.commands)
             set_aside(record.replaced)
             place.put(ready, self.wanted.folder)
         except Problem as problem:
@@ -247,6 +249,7 @@ class Install(BaseChange, frozen=True):
 
     def _end(self, version: WantedVersion, bench: Bench, folder: Path) -> None:
         """The last step of a version that was unpacked, in a home of its own."""
+        wait_until_closed(folder / part / c for part in version.recipe.bin for c in version.recipe.commands)
         room = place.stage(bench.locations.staging, self._room)
         try:
             build(

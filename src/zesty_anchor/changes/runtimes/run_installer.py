@@ -32,6 +32,7 @@ from zesty_anchor.shelf.manager import CALLED, write_call
 from zesty_anchor.shelf.receipt import Receipt, write
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.survey.startup.caught import Edited, caught
+from zesty_anchor.system.closed import wait_until_closed
 from zesty_anchor.system.credentials import without_credentials
 from zesty_anchor.system.host import find_program, plain_environment
 from zesty_anchor.system.problem import Problem
@@ -207,6 +208,7 @@ class RunInstaller(BaseChange, frozen=True):
             script = room / "installer"
             script.write_bytes(self.wanted.script)
             script.chmod(0o700)
+            wait_until_closed([script])
             start = "" if self.wanted.script.startswith(b"#!") else "sh "
             build(
                 [f'{start}"$ZESTY_ANCHOR_SCRIPT" "$@"'], self.installer.arguments, bench.locations.home,
