@@ -91,22 +91,30 @@ def pytest_report_header() -> str:
 
 @pytest.hookimpl(tryfirst=True)
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """Where tests are shared out to several workers, one has all those that change the system, or look at what changes."""
+    """Where tests are shared out to several workers, one has all those that change the system, and begins with them. Those that look at
+    what changes come last: they wait for none then.
+    """
     for item in items:
         if item.get_closest_marker("system"):
             item.add_marker(pytest.mark.xdist_group("system"))
+    items.sort(key=lambda item: 0 if item.get_closest_marker("system") else 2 if _sees(item) else 1)
+
+
+def _sees(item: pytest.Item) -> bool:
+    return item.get_closest_marker("sees_system") is not None
 
 
 @pytest.fixture(autouse=True)
 def alone_on_the_system(request: pytest.FixtureRequest) -> Iterator[None]:
-    """And where the tests run twice at once, one of the two waits."""
-    if request.node.get_closest_marker("system") is None:
+    """What changes the system has it alone, also where the tests run twice at once; those that look at it may be several."""
+    changes = request.node.get_closest_marker("system") is not None
+    if not changes and not _sees(request.node):
         yield
         return
-    if "PYTEST_XDIST_WORKER" in os.environ:
+    if changes and "PYTEST_XDIST_WORKER" in os.environ:
         assert request.node.nodeid.endswith("@system"), "the group is not kept together: workers wait for each other"
     with open(Path(tempfile.gettempdir(), "zesty-anchor-tests.lock"), "w") as lock:
-        fcntl.flock(lock, fcntl.LOCK_EX)
+        fcntl.flock(lock, fcntl.LOCK_EX if changes else fcntl.LOCK_SH)
         yield
 
 

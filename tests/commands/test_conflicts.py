@@ -19,7 +19,7 @@ from zesty_anchor.system.alternatives import restored
 from zesty_anchor.system.host import login_path
 
 # What else answers to kelp counts, and the tests of the demo install a package of it.
-pytestmark = [pytest.mark.needs("bash", "zsh"), pytest.mark.system]
+pytestmark = [pytest.mark.needs("bash", "zsh"), pytest.mark.sees_system]
 STATE = (".local/state/zesty-anchor", ".cache/zesty-anchor/answers", "workstation.toml")
 OLD = "#!/bin/sh\necho kelp 3.1\n"
 RC = """alias tides=ls
@@ -333,6 +333,7 @@ needs_root = pytest.mark.skipif(
 
 
 @needs_root
+@pytest.mark.system
 def test_a_runtime_of_the_system_is_outranked_or_goes_and_comes_back(desk: Desk, make_feed: Callable[..., str]) -> None:
     """Debian's own lua5.4, which answers to ``lua`` through the alternatives system; the manifest owns that command."""
     apt = ["apt-get", "install", "-y", "-qq", "lua5.4"]

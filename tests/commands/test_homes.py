@@ -164,7 +164,7 @@ def test_a_version_in_use_is_not_taken_away_for_one_that_fails(two: Desk, tmp_pa
     assert two.shell("zsh", "limpet", "-i").strip() == "limpet"
 
 
-@pytest.mark.system
+@pytest.mark.sees_system
 def test_who_owns_a_command_is_told(desk: Desk) -> None:
     if not Path("/var/lib/dpkg/status").exists():
         pytest.skip("this system has no dpkg")

@@ -123,7 +123,7 @@ def test_an_installer_is_reviewed_first(quay: Desk) -> None:
     assert quay.run("preview", "--script", "kelp").code == 2
 
 
-@pytest.mark.system
+@pytest.mark.sees_system
 def test_a_manager_of_the_manifest_is_no_conflict(quay: Desk) -> None:
     """Its function answers to its own command, and what it installed to another."""
     wants(quay, KELP + '[conflicts]\npolicy = "report"\n')
@@ -295,7 +295,7 @@ def test_an_upgrade_replaces_every_path_of_the_older_one(quay: Desk) -> None:
     assert likeness(quay.home, (*STATE, "workstation.toml")) == before
 
 
-@pytest.mark.system
+@pytest.mark.sees_system
 def test_a_manager_that_the_manifest_drops_goes_after_a_yes(quay: Desk) -> None:
     wants(quay, KELP + EBB, fairlead="2.0")
     quay.well("provision")

@@ -10,7 +10,7 @@ import pytest
 from tests.conftest import Desk
 
 # What else answers to kelp counts, and the tests of the demo install a package of it.
-pytestmark = [pytest.mark.needs("bash", "zsh", "fish", "ksh", "mksh", "tcsh", "dash"), pytest.mark.system]
+pytestmark = [pytest.mark.needs("bash", "zsh", "fish", "ksh", "mksh", "tcsh", "dash"), pytest.mark.sees_system]
 BASHRC = """alias kelp=~/old-kelp/bin/kelp
 export KELP_HOME=~/old-kelp
 . ~/gone/env.sh

@@ -154,7 +154,7 @@ def test_one_command_with_chosen_versions(settled: Desk) -> None:
         assert within(settled, ".", "with", *words).code == code
 
 
-@pytest.mark.system
+@pytest.mark.sees_system
 def test_trace_says_who_answers_and_what_decided(settled: Desk) -> None:
     traced = within(settled, "project", "trace", "kelp", "--json").json
     kinds = {(a["kind"], a["owner"]): (a["wins_in"], a["hidden_in"]) for a in traced["answers"]}

@@ -17,7 +17,7 @@ from zesty_anchor.demo.home import likeness
 pytestmark = pytest.mark.needs("bash", "zsh")
 
 
-@pytest.mark.system
+@pytest.mark.sees_system
 def test_the_demo_goes_through_and_leaves_the_system_alone(desk: Desk) -> None:
     before = likeness(desk.home)
     answer = desk.well("demo")

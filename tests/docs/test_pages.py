@@ -56,7 +56,7 @@ def test_a_page_that_is_wrong_is_told() -> None:
     assert differs(["a", "…", "d"], ["a", "b"]) == "d"
 
 
-@pytest.mark.system
+@pytest.mark.sees_system
 @pytest.mark.needs("bash", "zsh", "fish", "ksh", "mksh", "tcsh")
 @pytest.mark.parametrize(
     ("page", "before"), [("tutorial", ()), ("questions", ("provision", "--trust", "workstation.toml"))]

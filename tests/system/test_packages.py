@@ -82,7 +82,7 @@ Status: install ok installed
     assert dpkg_status.needed_by(status, {"unzip", "no such"}) == set()
 
 
-@pytest.mark.system
+@pytest.mark.sees_system
 @has_apt
 def test_the_real_status_agrees_with_dpkg_query() -> None:
     asked = subprocess.run(
@@ -198,7 +198,7 @@ def test_a_lock_is_waited_for_and_given_up(tmp_path: Path, monkeypatch: pytest.M
         Apt(os.environ).install(["x"], spoken((100, [lock])), lambda *_: None, tmp_path / "log")
 
 
-@pytest.mark.system
+@pytest.mark.sees_system
 @has_apt
 def test_the_real_apt_knows_names_and_what_would_go() -> None:
     apt = Apt(os.environ)
