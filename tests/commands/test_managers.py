@@ -186,6 +186,21 @@ def test_an_installer_that_fails_leaves_the_home_as_it_was(
     assert likeness(quay.home, STATE) == before
 
 
+@pytest.mark.needs("ssh")
+def test_a_key_that_is_made_in_the_same_run_is_not_taken_for_the_installer_s(
+    quay: Desk, make_feed: Callable[..., str]
+) -> None:
+    script = bollard_installer("0.9.4") + b"sleep 1\n"
+    key = '[identity]\nname = "Tide Desk"\nemail = "desk@tides.example"\nkey = "ed25519"\npassphrase = "none"\n'
+    wants(quay, KELP + key, script=make_feed({"install.sh": script}) + "install.sh", reviewed=digest(script))
+    before = likeness(quay.home, (*STATE, "workstation.toml"))
+    quay.well("provision")
+    assert (quay.home / ".ssh/id_ed25519").is_file()
+    gone = quay.well("dismantle", "--yes")
+    assert "came while" not in gone.out + gone.err
+    assert likeness(quay.home, (*STATE, "workstation.toml")) == before
+
+
 def test_what_an_installer_does_beside_is_taken_back_too(quay: Desk, make_feed: Callable[..., str]) -> None:
     """A file of settings that it changed, a folder that bears its name, and one that may be the person's own."""
     more = 'echo "set bollard on" >>~/.inputrc; mkdir -p ~/.cache/bollard ~/moorings; touch ~/moorings/one\n'

@@ -41,7 +41,7 @@ class Stage(IntEnum):
     """When a change is carried out. A later stage begins only when the earlier one is well."""
 
     PREPARE = 0
-    """What the operating system must have: packages, system-wide variables. One after the other."""
+    """What must be there first: packages, system-wide variables, the person's key. One after the other."""
     OBTAIN = 1
     """Bring onto the shelf. Nobody sees it yet, so what was obtained may stay when something else fails."""
     SHELL = 2

@@ -40,7 +40,7 @@ class KeyRecord(Record, kw_only=True, tag="ssh-key"):
 
 
 class MakeKey(BaseChange, frozen=True):
-    """Make a key of OpenSSH."""
+    """Make a key of OpenSSH. It is there before any installer is at work, which would be taken for its maker."""
 
     file: Path
     name: str
@@ -50,7 +50,7 @@ class MakeKey(BaseChange, frozen=True):
     after_packages: bool
     kind: ClassVar[str] = "ssh-key"
     action: ClassVar[str] = "make"
-    stage: ClassVar[Stage] = Stage.OBTAIN
+    stage: ClassVar[Stage] = Stage.PREPARE
     touches: ClassVar[frozenset[str]] = frozenset({"identity"})
 
     @property
