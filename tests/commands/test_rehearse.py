@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 import os
+import subprocess
 from pathlib import Path
 
 import pytest
 
-from tests.conftest import Desk
+from tests.conftest import PROGRAM as PROGRAM_FILE
+from tests.conftest import Desk, is_root
 from zesty_anchor.demo.system_copy import PACKAGE, PROGRAM, put_in, take_out, why_not
 from zesty_anchor.files.move import move
 from zesty_anchor.operations import rehearse
 from zesty_anchor.shells.sealed import World, in_copy
+from zesty_anchor.system.host import login_path
 
 pytestmark = pytest.mark.needs("bash", "zsh")
 OLD = '[[conflicts.remove]]\npath = "~/old-kelp"\n'
@@ -60,6 +63,27 @@ def test_it_comes_to_the_same_and_the_home_is_as_it_was(desk: Desk) -> None:
     assert "kelp 3.6.2" in desk.well("rehearse").out
     desk.wants(OLD)
     assert "All well" in desk.well("verify").out
+
+
+@pytest.mark.needs("setpriv")
+@pytest.mark.skipif(
+    not is_root(), reason="to be somebody else needs root; all other tests here are an ordinary user's then"
+)
+def test_an_ordinary_user_rehearses_too(open_room: Path) -> None:
+    """In the copy, what belongs to root looks like a stranger's; nobody(65534) would not see that, since strangers look like them."""
+    home, user = open_room / "home", 4242
+    home.mkdir()
+    (home / "workstation.toml").write_text('[shells]\nuse = ["bash"]\n[variables]\nGAUGE = "north"\n')
+    for path in (home, home / "workstation.toml"):
+        os.chown(path, user, user)
+    words = ["setpriv", f"--reuid={user}", f"--regid={user}", "--clear-groups", str(PROGRAM_FILE), "rehearse"]
+    environment = {"HOME": str(home), "USER": "tide", "PATH": login_path(), "LANG": "C.UTF-8"}
+    done = subprocess.run(words, cwd=home, env=environment, capture_output=True, text=True, timeout=60, check=False)
+    assert done.returncode == 0, done.stdout + done.stderr
+    assert "Your home is as it was" in done.stdout
+    home.chmod(0o777)
+    refused = subprocess.run(words, cwd=home, env=environment, capture_output=True, text=True, timeout=60, check=False)
+    assert refused.returncode == 2 and "everybody may write into" in refused.stderr
 
 
 def test_what_goes_wrong_is_told_as_provision_tells_it(desk: Desk) -> None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from zesty_anchor.engine.questions import AnswersNeeded, Declined
 from zesty_anchor.operations.person import Person
-from zesty_anchor.planning.agreement import agree, question
+from zesty_anchor.planning.agreement import agree, check_hands, question
 from zesty_anchor.planning.workstation import Workstation
 
 
@@ -13,6 +13,8 @@ def agreed(workstation: Workstation, person: Person) -> None:
 
     Raises ``UsageProblem`` where it is in other hands, ``AnswersNeeded`` where nobody can be asked, ``Declined`` after a no.
     """
+    if not person.rehearses:  # in a copy of the home the owners of what is around it are not to be seen
+        check_hands(workstation)
     asked = question(workstation, person.trusted)
     if asked is None:
         return

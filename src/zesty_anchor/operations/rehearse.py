@@ -18,6 +18,7 @@ from zesty_anchor.operations.person import Person
 from zesty_anchor.operations.provision import provision
 from zesty_anchor.operations.report import report
 from zesty_anchor.operations.take_back import undo
+from zesty_anchor.planning.agreement import check_hands
 from zesty_anchor.planning.rehearsed import Rehearsed
 from zesty_anchor.planning.reported import Report
 from zesty_anchor.planning.workstation import Workstation
@@ -66,6 +67,7 @@ def rehearse(open_anew: Open, person: Person, page: Page | None = None) -> Rehea
     workstation = open_anew()
     locations = workstation.locations
     _check_inside(locations)
+    check_hands(workstation)
     before = looked(locations.home)
     rehearsing = msgspec.structs.replace(person, rehearses=True)
 

@@ -42,12 +42,8 @@ def what_runs(workstation: Workstation) -> dict[str, object]:
     return {word: part for word, part in found.items() if part not in empty}
 
 
-def question(workstation: Workstation, trusted: Path | None = None) -> Question | None:
-    """What must be asked before anything of the manifest runs; None where there is nothing, or it is agreed to.
-
-    A manifest that stands in the home itself, or in the configuration folder, is the person's own, and so is one that runs
-    nothing. ``trusted`` is one that the person has named for this. Raises ``UsageProblem`` where the file is in other hands.
-    """
+def check_hands(workstation: Workstation) -> None:
+    """Raises ``UsageProblem`` where the manifest is in other hands."""
     file = workstation.file
     hands = in_other_hands(file)
     if hands:
@@ -57,6 +53,15 @@ def question(workstation: Workstation, trusted: Path | None = None) -> Question 
             advice=advice_where_open(file)
             or f"if it is what you want, copy it: cp {file} ~/workstation.toml; then look with: zesty-anchor preview",
         )
+
+
+def question(workstation: Workstation, trusted: Path | None = None) -> Question | None:
+    """What must be asked before anything of the manifest runs; None where there is nothing, or it is agreed to.
+
+    A manifest that stands in the home itself, or in the configuration folder, is the person's own, and so is one that runs
+    nothing. ``trusted`` is one that the person has named for this. In whose hands it is tells ``check_hands``.
+    """
+    file = workstation.file
     parts = what_runs(workstation)
     real = Path(os.path.realpath(file))
     own = {Path(os.path.realpath(folder)) for folder in (workstation.locations.home, workstation.locations.config)}
@@ -87,6 +92,7 @@ def _news(known: object, parts: dict[str, object]) -> str:
 def is_agreed(workstation: Workstation) -> bool:
     """Whether what the manifest names may be run."""
     try:
+        check_hands(workstation)
         return question(workstation) is None
     except UsageProblem:
         return False
