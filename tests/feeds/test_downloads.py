@@ -4,14 +4,16 @@ from __future__ import annotations
 
 import hashlib
 import http.server
+import os
 import threading
+import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
 import requests
 
-from zesty_anchor.feeds import web
+from zesty_anchor.feeds import documents, web
 from zesty_anchor.feeds.documents import Web
 from zesty_anchor.feeds.web import FileBody, WebBody
 from zesty_anchor.shelf.download import kept_file, obtain
@@ -119,6 +121,7 @@ def test_a_stall_is_cut_off(serving: Serving, monkeypatch: pytest.MonkeyPatch) -
 
 def test_answers_are_asked_for_again_only_if_they_changed(tmp_path: Path, make_feed: Callable[..., str]) -> None:
     url = make_feed({"x.json": b"[1]"}) + "x.json"
+    os.utime(next(tmp_path.rglob("x.json")), (1e9, 1e9))
     (tmp_path / "answers").mkdir()
     seen: list[int] = []
     first = Web(tmp_path / "answers")
@@ -131,6 +134,27 @@ def test_answers_are_asked_for_again_only_if_they_changed(tmp_path: Path, make_f
     assert offline._session is None, "nobody was asked"
     with pytest.raises(Problem, match="never asked"):
         offline.json(url + "y", who="it")
+
+
+def test_an_answer_that_changes_once_more_within_a_second_is_seen(
+    tmp_path: Path, make_feed: Callable[..., str]
+) -> None:
+    url = make_feed({"x.json": b"[1]"}) + "x.json"
+    file = next(tmp_path.rglob("x.json"))
+    (tmp_path / "answers").mkdir()
+    kept = Web(tmp_path / "answers")
+    at = time.time() + 1  # as if it had been written in the very second in which it is asked for
+    os.utime(file, (at, at))
+    assert kept.json(url, who="it") == [1]
+    file.write_bytes(b"[2]")
+    os.utime(file, (at, at))
+    assert kept.json(url, who="it") == [2]
+
+
+@pytest.mark.parametrize("date", ["", "tomorrow", "Fri, 27 Nov 2026 11:35:15 -0000"])
+def test_a_time_of_change_counts_only_beside_a_date(date: str) -> None:
+    assert documents._tells_changes("Fri, 27 Nov 2026 11:35:10 GMT", "Fri, 27 Nov 2026 11:35:11 GMT")
+    assert not documents._tells_changes("Fri, 27 Nov 2026 11:35:10 GMT", date)
 
 
 def test_a_kept_file_is_used_while_its_digest_fits(tmp_path: Path) -> None:

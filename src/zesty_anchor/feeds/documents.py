@@ -102,7 +102,7 @@ class Web:
                 without_credentials(url),
                 response.headers.get("Content-Type", ""),
                 response.headers.get("ETag", ""),
-                response.headers.get("Last-Modified", ""),
+                _tells_changes(response.headers.get("Last-Modified", ""), response.headers.get("Date", "")),
                 time.time(),
             )
         self._keep(url, found, accept, fresh)
@@ -163,6 +163,19 @@ class Web:
             replace(file, msgspec.json.encode(answer) + b"\n" + body, lasting=False)
         except OSError:
             return  # a cache that cannot be written costs time, not correctness
+
+
+def _tells_changes(modified: str, answered: str) -> str:
+    """The time of change of a document where that shows each later change, else "": within the second in which it was
+    answered, it may change once more and keep that time (RFC 9110, section 8.8.2.2).
+    """
+    from email.utils import parsedate_to_datetime
+
+    try:
+        apart = parsedate_to_datetime(answered) - parsedate_to_datetime(modified)
+    except (ValueError, TypeError, OverflowError):
+        return ""  # no date, or none that can be read
+    return modified if apart.total_seconds() >= 1 else ""
 
 
 def _never_asked(who: str, url: str) -> Problem:
