@@ -187,6 +187,10 @@ def endless(kind: str, start: bytes, repeated: bytes, times: int) -> bytes:
     return pack(start) + pack(repeated) * times
 
 
+def _endless_headers(kind: str, some: bytes) -> bytes:
+    return endless(kind, b"", some * 200, 40)
+
+
 def bombs() -> dict[str, Callable[[], bytes]]:
     """Forty archives that grow, each made when it is called: to pack them takes its time."""
     found: dict[str, Callable[[], bytes]] = {}
@@ -198,16 +202,15 @@ def bombs() -> dict[str, Callable[[], bytes]]:
         large = partial(endless, kind, header("kelp/a", 1 << 35), ZEROS)
         found[f"{kind}: one large file"] = partial(large, 20)
         found[f"{kind}: a file of gigabytes"] = partial(large, 400 if kind == "zst" else 60)
-        found[f"{kind}: long names without end"] = partial(endless, kind, b"", named * 200, 40)
-        found[f"{kind}: headers without end"] = partial(endless, kind, b"", noted * 200, 40)
+        found[f"{kind}: long names without end"] = partial(_endless_headers, kind, named)
+        found[f"{kind}: headers without end"] = partial(_endless_headers, kind, noted)
         found[f"{kind}: blocks of zeros"] = partial(endless, kind, tar(member("kelp/a", b"a"))[:1024], ZEROS, 30)
         found[f"{kind}: packed twice"] = partial(_twice, pack, partial(large, 20))
         found[f"deb, {kind}: one large file"] = partial(_in_deb, kind)
     found["gz: members without end"] = partial(endless, "gz", b"", many, 70)
     for name, how in (("deflate", zipfile.ZIP_DEFLATED), ("bzip2", zipfile.ZIP_BZIP2), ("lzma", zipfile.ZIP_LZMA)):
-        found[f"zip, {name}: one large file"] = partial(zipped, ("kelp/a", ZEROS * 10, 0o100644), how=how)
-        files = [(f"kelp/{n}", ZEROS[: 4 * MEGABYTE], 0o100644) for n in range(30)]
-        found[f"zip, {name}: many files"] = partial(zipped, *files, how=how)
+        found[f"zip, {name}: one large file"] = partial(_zipped_zeros, 1, 10 * len(ZEROS), how)
+        found[f"zip, {name}: many files"] = partial(_zipped_zeros, 30, 4 * MEGABYTE, how)
     found["zip: members that share bytes"] = overlapping
     found["zip: a billion members"] = partial(claiming, 10**9)
     dictionary = [{"id": lzma.FILTER_LZMA2, "preset": 6, "dict_size": 1 << 29}]
@@ -217,6 +220,11 @@ def bombs() -> dict[str, Callable[[], bytes]]:
     found["tar: more bytes than there are"] = lambda: header("kelp/a", 1 << 40) + b"x" * 512
     found["tar: a header that never comes"] = lambda: header("kelp", 1 << 40, tarfile.XHDTYPE) + bytes(1024)
     return found
+
+
+def _zipped_zeros(count: int, size: int, how: int) -> bytes:
+    zeros = bytes(size)
+    return zipped(*((f"kelp/{n}", zeros, 0o100644) for n in range(count)), how=how)
 
 
 def _twice(pack: Callable[[bytes], bytes], make: Callable[[], bytes]) -> bytes:
