@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-import time
 from pathlib import Path
 from typing import Any
 
@@ -17,9 +16,9 @@ from zesty_anchor.system.own_commands import COMMANDS, VALUES
 
 SHELLS = [pytest.param(name, marks=pytest.mark.needs(name)) for name in ("bash", "zsh", "fish")]
 READY = {
-    "bash": "bind 'set show-all-if-ambiguous on'; bind 'set enable-bracketed-paste off'",
-    "zsh": "autoload -Uz compinit; compinit -D; . ~/.zshrc; bindkey '^I' complete-word; setopt no_list_ambiguous",
-    "fish": "true",
+    "bash": "bind 'set show-all-if-ambiguous on'; bind 'set enable-bracketed-paste off'; PS1='ti''de> '",
+    "zsh": "autoload -Uz compinit; compinit -D; . ~/.zshrc; bindkey '^I' complete-word; setopt no_list_ambiguous; PS1='ti''de> '",
+    "fish": "function fish_prompt; echo -n 'ti''de> '; end",
 }
 
 SYSTEM_S = Path("/usr/share/bash-completion/bash_completion")
@@ -60,30 +59,19 @@ class Tab:
             words[0], words[1:], env=environment, cwd=str(desk.home), encoding="utf-8", dimensions=(50, 160)
         )
         self.child.delaybeforesend = None
-        self.child.sendline(READY[shell] + "; echo rea''dy")
-        self.child.expect("\nready|\rready", timeout=30)
-        self.settled()
+        self.said(READY[shell])
 
-    def settled(self) -> str:
-        """What came, until nothing has for a while."""
-        said, last = "", time.monotonic()
-        while time.monotonic() - last < 0.5:
-            try:
-                said += self.child.read_nonblocking(65536, 0.1)
-                last = time.monotonic()
-            except pexpect.TIMEOUT:
-                pass
-        return re.sub(r"\x1b\[[?>=0-9;]*[A-Za-z]|\x1b\(.|\x1b[=>78]|\x1b\][^\x07]*\x07|\r", "", said)
+    def said(self, keys: str) -> str:
+        """What comes of these keys, then of Enter: all of it, since a shell takes keys in their order."""
+        self.child.send(f"{keys}; echo do''ne\r")
+        self.child.expect(r"[\r\n](\x1b\[J)?done", timeout=30)
+        shown: str = self.child.before
+        self.child.expect("tide> ", timeout=30)
+        return re.sub(r"\x1b\[[?>=0-9;]*[A-Za-z]|\x1b\(.|\x1b[=>78]|\x1b\][^\x07]*\x07|\r", "", shown)
 
     def offers(self, words: str) -> set[str]:
-        """The words that a first and a second Tab bring."""
-        self.child.send(f"{words}\t")
-        said = self.settled()
-        self.child.send("\t")
-        said += self.settled()
-        self.child.send("\x03")
-        self.settled()
-        return set(re.split(r"[\s()]+", said))
+        """The words that a first and a second Tab bring. Control-U then takes the line away."""
+        return set(re.split(r"[\s()]+", self.said(f"{words}\t\t\x15true")))
 
 
 @pytest.mark.parametrize("shell", SHELLS)
@@ -146,6 +134,7 @@ def test_tab_starts_no_program(settled: Desk, shell: str, tmp_path: Path) -> Non
     """strace(1) sees every execve: ours, least of all, is not among them."""
     log = tmp_path / "log"
     tab = Tab(settled, shell, (PROGRAMS["strace"], "-f", "--seccomp-bpf", "-qq", "-o", str(log), "-e", "trace=execve"))
+    tab.said("true")
     begun = log.read_text().count("execve(")
     assert begun >= 1
     for words in ("za sw", "za switch ", "za switch kelp 4", "za with kelp=", "za verify --colour "):
@@ -161,9 +150,8 @@ def test_without_its_file_tab_offers_nothing_and_the_shell_goes_on(settled: Desk
     file.write_text("")
     try:
         tab = Tab(settled, shell)
-        tab.offers("za swi")
-        tab.child.sendline("echo still he''re")
-        assert "still here" in tab.settled()
+        assert not any("switch" in each for each in tab.offers("za swi"))
+        assert "still here" in tab.said("echo still he''re")
         tab.child.close(force=True)
     finally:
         file.write_text(before)
