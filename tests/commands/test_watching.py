@@ -21,8 +21,8 @@ expect = "brine {version}"
 
 
 @pytest.fixture
-def quay(desk: Desk, tmp_path: Path, make_feed: Any) -> Desk:
-    """Two runtimes, each in two versions."""
+def quay(desk: Desk, tmp_path: Path, make_feed: Any, shell: str) -> Desk:
+    """Two runtimes, each in two versions, in one shell."""
     from tests.conftest import KELP_SOURCE
     from zesty_anchor.demo.host import Host
     from zesty_anchor.demo.wares import pack, write_index, write_runtime
@@ -39,7 +39,7 @@ def quay(desk: Desk, tmp_path: Path, make_feed: Any) -> Desk:
     write_index(folder, ["kelp", "brine"])
     host = Host(folder).__enter__()
     both = "".join(f'[runtimes.{name}]\nwant = "lts"\nalso = ["3.6"]\n' for name in ("kelp", "brine"))
-    desk.wants(f'{TWO}\n[shells]\nuse = "all"\n', both, url=host.url)
+    desk.wants(f'{TWO}\n[shells]\nuse = ["{shell}"]\n', both, url=host.url)
     desk.well("provision")
     return desk
 
