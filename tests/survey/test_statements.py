@@ -56,3 +56,14 @@ def test_a_statement_that_does_more_is_shown_and_kept(line: str) -> None:
 @pytest.mark.parametrize("line", NOT_MEANT)
 def test_what_speaks_of_something_else_is_not_found(line: str) -> None:
     assert not statements_about((AROUND[0] + line + AROUND[1]).encode(), Places(HOME, [OLD]))
+
+
+@pytest.mark.parametrize("above", [*range(60, 68), 125, 126, 127, 128, 129])
+@pytest.mark.parametrize("between", ["\n", "; "])
+def test_a_variable_is_known_in_the_next_run_of_statements(above: int, between: str) -> None:
+    """Statements of a long file are looked at in runs, of which most are passed over."""
+    lines = "".join(f"alias a{n}=b\n" for n in range(above))
+    old = f'K=~/old-kelp{between}D=1\nexport PATH="$K/bin:$PATH"\n'
+    found = statements_about((lines + old).encode(), Places(HOME, [OLD]))
+    assert found[-1].line == above + (3 if between == "\n" else 2) and found[-1].serves
+    assert {s.line for s in found} == {above + 1, found[-1].line}

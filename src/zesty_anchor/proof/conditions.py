@@ -34,9 +34,8 @@ def conditions(wanted: Wanted, machine: Machine, known: Iterable[str] = ()) -> C
 
 def conditions_proved(wanted: Wanted, machine: Machine) -> Conditions:
     """The conditions of a proof that was well, with the files that startup files read in their turn."""
-    from zesty_anchor.survey.startup.sourced import sourced_files
 
-    return conditions(wanted, machine, map(str, sourced_files(machine.startup, machine.locations.home)))
+    return conditions(wanted, machine, map(str, machine.sourced))
 
 
 def still_hold(before: Conditions, wanted: Wanted, machine: Machine) -> bool:

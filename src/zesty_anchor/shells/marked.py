@@ -12,7 +12,8 @@ def marked_rows(rows: list[bytes]) -> set[int]:
     """The numbers of the rows (from 0) that are a line of ours, whoever moved or changed it. One in a here-document, a string or a
     comment is the person's text. Pure.
     """
-    found = {n for n, row in enumerate(rows) if row.rstrip().endswith(_MARK) and not row.lstrip().startswith(b"#")}
+    held = (n for n, row in enumerate(rows) if _MARK in row)
+    found = {n for n in held if rows[n].rstrip().endswith(_MARK) and not rows[n].lstrip().startswith(b"#")}
     if not found or not _in_doubt(rows, found):
         return found
     root = parsed(b"".join(rows))

@@ -45,9 +45,19 @@ class InstalledShell(msgspec.Struct, frozen=True):
 
 
 _FOLLOWS = {
-    "packages": ("packages", "coming", "shells", "zdotdir", "startup", "around", "has_user_generator", "identity"),
-    "startup": ("startup", "env_file", "zdotdir", "around"),
-    "home": ("startup", "env_file", "zdotdir", "around", "settings", "identity", "shelf"),
+    "packages": (
+        "packages",
+        "coming",
+        "shells",
+        "zdotdir",
+        "startup",
+        "sourced",
+        "around",
+        "has_user_generator",
+        "identity",
+    ),
+    "startup": ("startup", "sourced", "env_file", "zdotdir", "around"),
+    "home": ("startup", "sourced", "env_file", "zdotdir", "around", "settings", "identity", "shelf"),
 }
 """What else has to be read again where one fact has changed; of the others, that fact alone."""
 
@@ -173,6 +183,13 @@ class Machine:
         for known in ("_dropins", "places"):
             self.__dict__.pop(known, None)
         return {r.file: read_text_file(r.file) for shell in SHELLS.values() for r in shell.reads(self.places)}
+
+    @cached_property
+    def sourced(self) -> dict[Path, TextFile]:
+        """The files that startup files read in their turn."""
+        from zesty_anchor.survey.startup.sourced import sourced_files
+
+        return sourced_files(self.startup, self.locations.home)
 
     @cached_property
     def around(self) -> Surroundings:

@@ -19,7 +19,6 @@ from zesty_anchor.survey.startup import fish_variables
 from zesty_anchor.survey.startup.csh_statements import csh_statements_about
 from zesty_anchor.survey.startup.fish_statements import fish_statements_about
 from zesty_anchor.survey.startup.places import Known, Places, other_spellings
-from zesty_anchor.survey.startup.sourced import sourced_files
 from zesty_anchor.survey.startup.statement import Statement
 from zesty_anchor.survey.startup.statements import statements_about
 from zesty_anchor.survey.startup.trial import Found, judged
@@ -64,6 +63,7 @@ def _spoken(
     def find() -> Found:
         known = _known(files, places, machine, parse)
         about = {file.path: _about(file, places, dict(known), machine, parse) for file in files if file.content}
+        parse.cache_clear()  # a hundred times the text: not to be held as long as shells start
         return {path: statements for path, statements in about.items() if statements}
 
     speaking = [path for path, content in texts.items() if places.may_speak(os.fsdecode(content), places.known)]
@@ -97,7 +97,7 @@ def _known(files: Iterable[TextFile], places: Places, machine: Machine, parse: C
 
 def judged_files(folders: Sequence[Path], machine: Machine) -> list[TextFile]:
     """The startup files, and those that they read in their turn, but for what goes itself."""
-    sourced = sourced_files(machine.startup, machine.locations.home)
+    sourced = dict(machine.sourced)
     for path in [path for path in sourced if any(path.is_relative_to(folder) for folder in folders)]:
         del sourced[path]
     ours = {file.path for file in machine.generated.values()}

@@ -40,7 +40,7 @@ class Places:
 
     def may_speak(self, text: str, known: Iterable[str]) -> bool:
         """A quick look: most texts name neither a folder nor a variable that leads there."""
-        if any(name in text for name in known):
+        if any(name in text for name in known) or any(tail in text for tail in self._tails):
             return True
         plain = text.translate(_UNQUOTED)
         return any(tail in plain for tail in self._tails)

@@ -86,15 +86,7 @@ def start_state(
         said = tuple(_lines(os.fsdecode(printed)))
         if not (room / "ready").exists():
             return StartState(shell.name, context.name, said=said, cut_off=True)
-        facts = {key: value.replace(str(room), "ROOM") for key, value in _facts(room) if _lasts(key)}
-        if recorders:
-            facts = {key: value.replace(f"{recorders}:", "") for key, value in facts.items()}
-        return StartState(shell.name, context.name, facts, said)
-
-
-def _lasts(key: str) -> bool:
-    kind, _, name = key.partition(" ")
-    return kind != "variable" or not (name in _PASSING or name.startswith(("__fish_", "za_")))
+        return StartState(shell.name, context.name, dict(_facts(room, recorders)), said)
 
 
 def contexts_of(shell: InstalledShell) -> tuple[Context, ...]:
@@ -109,31 +101,42 @@ def _lines(printed: str) -> Iterator[str]:
             yield re.sub(r"\d+", "0", line)
 
 
-_QUOTED_ALIAS = re.compile(r"^alias (?:-- )?([^\s=]+)='(?:[^']|'\\'')*'$", re.MULTILINE)
+_QUOTED_ALIAS = re.compile(r"^alias (?:-- )?([^\s=]+)='[^']*(?:'\\''[^']*)*'$", re.MULTILINE)
 
 
-def _facts(room: Path) -> Iterator[tuple[str, str]]:
+def _facts(room: Path, recorders: str) -> Iterator[tuple[str, str]]:
+    """What lasts of all that the probe wrote down, without our own paths in it."""
+
+    def written(kind: str) -> str:
+        text = os.fsdecode(content_of(room / kind)).replace(str(room), "ROOM")
+        return text.replace(f"{recorders}:", "") if recorders else text
+
     for kind in ("variable", "alias", "function"):
-        fields = os.fsdecode(content_of(room / kind)).split("\0")
+        fields = written(kind).split("\0")
         for name, value in zip(fields[1::2], fields[2::2], strict=False):
-            yield f"{kind} {name}", value.rstrip("\n")
+            if kind != "variable" or _lasts(name):
+                yield f"{kind} {name}", value.rstrip("\n")
     for kind in ("option", "completion", "key", "trap", "limit"):
-        for line in os.fsdecode(content_of(room / kind)).splitlines():
+        for line in written(kind).splitlines():
             yield f"{kind} {line}", line
     # bash(1), "alias": -p prints each in a form that can be read again; a value is one word in single quotes, over several lines maybe.
-    for found in _QUOTED_ALIAS.finditer(os.fsdecode(content_of(room / "alias-quoted"))):
+    for found in _QUOTED_ALIAS.finditer(written("alias-quoted")):
         yield f"alias {found[1]}", found[0]
     for kind, pattern in (("variable", r"([\w.]+)[=\t ]?(.*)"), ("alias", r"(?:alias )?(\S+?)[=\t ](.*)")):
-        for line in os.fsdecode(content_of(room / f"{kind}-lines")).splitlines():
+        for line in written(f"{kind}-lines").splitlines():
             parted = re.fullmatch(pattern, line)
-            if parted:
+            if parted and (kind != "variable" or _lasts(parted[1])):
                 yield f"{kind} {parted[1]}", parted[2]
-    exported = os.fsdecode(content_of(room / "exported")).split("\0")
-    for pair in exported:
+    for pair in written("exported").split("\0"):
         name, equals, value = pair.partition("=")
         if equals and name not in _PASSING and not name.startswith("BASH_FUNC_"):
             yield f"exported {name}", value
-    yield "status", os.fsdecode(content_of(room / "status")).strip()
+    yield "status", written("status").strip()
+
+
+def _lasts(name: str) -> bool:
+    """Whether a variable says the same at each start."""
+    return name not in _PASSING and not name.startswith(("__fish_", "za_"))
 
 
 _COMMON = """\

@@ -9,7 +9,6 @@ from __future__ import annotations
 import os
 import re
 from collections.abc import Callable, Iterable, Iterator
-from itertools import islice
 from typing import Any
 
 from zesty_anchor.shells.sh_tree import parsed
@@ -73,7 +72,7 @@ _BODIES = ("if_statement", "elif_clause", "else_clause", "do_group", "compound_s
 """What holds statements."""
 _NO_STATEMENT = ("condition", "value", "variable", "name")
 _RUN = 64
-"""How many groups of statements are looked at together, before each is by itself."""
+"""How many statements are looked at together, before each is by itself."""
 _HARMLESS = (":", "true", "false", "test", "[", "type", "hash", "which")
 
 
@@ -90,7 +89,7 @@ class _Reader(ShWords):
 
     def found(self, nodes: Iterable[Any]) -> Iterator[Statement]:
         """The statements about what is to go, among siblings."""
-        for group in self._near(self._groups(nodes)):
+        for group in (group for run in self._near(list(nodes)) for group in self._groups(run)):
             mentioned = [node for node in group if self._mentions(node)]
             if not mentioned and not self._sets_anew(group):
                 continue
@@ -116,16 +115,19 @@ class _Reader(ShWords):
                 if self._text_mentions(self._left(node, spans)):
                     yield self._statement(node, node.start_byte, node.end_byte, node.end_byte, None)
 
-    def _near(self, groups: Iterable[list[Any]]) -> Iterator[list[Any]]:
-        """The groups, without runs of them whose whole text names neither a place nor a variable that leads there: of a long file
-        most are of that kind, and a look at each takes its time.
+    def _near(self, nodes: list[Any]) -> Iterator[list[Any]]:
+        """Runs of nodes, each up to the end of a line, without those whose whole text names neither a place nor a variable that leads
+        there: of a long file most are of that kind, and a look at each takes its time.
         """
-        waiting = iter(groups)
-        while run := list(islice(waiting, _RUN)):
-            if self._places.may_speak(
-                os.fsdecode(self._content[run[0][0].start_byte : run[-1][-1].end_byte]), self._known
-            ):
-                yield from run
+        begin = 0
+        while begin < len(nodes):
+            end = begin + _RUN
+            while end < len(nodes) and nodes[end].start_point[0] <= nodes[end - 1].end_point[0]:
+                end += 1
+            run = nodes[begin:end]
+            if self._places.may_speak(os.fsdecode(self._content[run[0].start_byte : run[-1].end_byte]), self._known):
+                yield run
+            begin = end
 
     def _sets_anew(self, group: list[Any]) -> bool:
         """Whether a variable that leads there may be set to something else: most statements set none that is known."""
