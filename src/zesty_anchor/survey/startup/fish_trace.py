@@ -43,6 +43,7 @@ class _Row(msgspec.Struct):
     executed: str = ""
 
     def words(self) -> list[str]:
+        """Its words, from the command's name on."""
         words = self.text.split()
         while words and words[0] in _BEFORE:
             words.pop(0)
@@ -198,14 +199,15 @@ def _match(rows: list[_Row], executed: list[str]) -> None:
         head = row.words()[0]
         if head not in _BLOCKS:
             named.setdefault("$" if head[:1] == "$" else head, []).append(number)
-    needed: dict[int, list[str]] = {}
+    needed: dict[int, frozenset[str]] = {}
     for text in executed:
         words = text.split(" ")
+        held = frozenset(words)
         near = [_between(named.get(head, []), last - _BEHIND, last + _AHEAD) for head in {words[0], "$"}]
-        for number in sorted(each for some in near for each in some):
+        for number in sorted(each for some in near for each in some if not rows[each].executed):
             if number not in needed:
-                needed[number] = rows[number].unexpanded()
-            if not rows[number].executed and all(word in words for word in needed[number]):
+                needed[number] = frozenset(rows[number].unexpanded())
+            if needed[number] <= held:
                 rows[number].executed = text
                 last = number
                 break

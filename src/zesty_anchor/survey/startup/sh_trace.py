@@ -79,14 +79,17 @@ class _Files:
         sourced = re.match(r"(?:\.|source) '?(/[^' ]+)'?", step.text)
         if sourced and sourced[1] not in self._read:
             self._read.insert(0, sourced[1])
-        key = _key(step.text)
-        for exact in (True, False):
-            for file in [step.file] if step.file else self._read:
-                rows = self.rows(file)
-                near = sorted(range(1, len(rows) + 1), key=lambda number: abs(number - step.line))
-                holding = [n for n in near if key in rows[n - 1] and (n == step.line or not exact)]
-                if holding:
-                    return msgspec.structs.replace(step, file=file, line=self.first(file, holding[0]))
+        key, line = _key(step.text), step.line
+        files = [step.file] if step.file else self._read
+        for file in files:
+            rows = self.rows(file)
+            if 0 < line <= len(rows) and key in rows[line - 1]:
+                return msgspec.structs.replace(step, file=file, line=self.first(file, line))
+        for file in files:
+            holding = [number for number, row in enumerate(self.rows(file), 1) if key in row]
+            if holding:
+                near = min(holding, key=lambda number: abs(number - line))
+                return msgspec.structs.replace(step, file=file, line=self.first(file, near))
         return step
 
     def first(self, file: str, line: int) -> int:
