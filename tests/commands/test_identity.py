@@ -160,8 +160,9 @@ def test_a_shell_whose_package_is_coming_may_be_missing(desk: Desk) -> None:
     without = Machine(locate({"HOME": str(desk.home)}), {"HOME": str(desk.home), "PATH": login_path()})
     without.shells = tuple(shell for shell in without.shells if shell.name != "fish")
     assert shells_to_use(("bash", "fish"), without, ["fish"]) == ("bash",)
-    with pytest.raises(UsageProblem, match="'fish' is not installed"):
-        shells_to_use(("bash", "fish"), without)
+    with pytest.raises(UsageProblem, match="'fish' is not installed") as caught:
+        shells_to_use(("bash", "fish"), without, place="~/workstation.toml:2")
+    assert caught.value.where == "~/workstation.toml:2"
 
 
 def test_only_a_provisioning_asks_hosts(desk: Desk) -> None:

@@ -100,9 +100,9 @@ def as_somebody_else(desk: Desk) -> tuple[str, int]:
     for name in ("sh", "bash", "zsh", "apt-cache", "apt-get", "dpkg-query"):
         (empty / name).symlink_to(f"/usr/bin/{name}")
     for path in (desk.home, *desk.home.rglob("*")):
-        os.chown(path, 65534, 65534)
+        os.chown(path, 4242, 4242)
     script = (
-        "import os, sys; os.setgroups([]); os.setresgid(65534, 65534, 65534); os.setresuid(65534, 65534, 65534)\n"
+        "import os, sys; os.setgroups([]); os.setresgid(4242, 4242, 4242); os.setresuid(4242, 4242, 4242)\n"
         f"os.environ.clear(); os.environ.update(HOME={str(desk.home)!r}, PATH={str(empty)!r}, LANG='C.UTF-8')\n"
         "from zesty_anchor.commands import run; sys.argv = ['zesty-anchor', 'provision']; os.chdir(os.environ['HOME']); run()"
     )

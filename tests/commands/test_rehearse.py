@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 import subprocess
 from pathlib import Path
 
@@ -10,6 +11,7 @@ import pytest
 
 from tests.conftest import PROGRAM as PROGRAM_FILE
 from tests.conftest import Desk, is_root
+from zesty_anchor.demo import home as demo_home
 from zesty_anchor.demo.system_copy import PACKAGE, PROGRAM, put_in, take_out, why_not
 from zesty_anchor.files.move import move
 from zesty_anchor.operations import rehearse
@@ -69,18 +71,27 @@ def test_it_comes_to_the_same_and_the_home_is_as_it_was(desk: Desk) -> None:
 @pytest.mark.skipif(
     not is_root(), reason="to be somebody else needs root; all other tests here are an ordinary user's then"
 )
-def test_an_ordinary_user_rehearses_too(open_room: Path) -> None:
-    """In the copy, what belongs to root looks like a stranger's; nobody(65534) would not see that, since strangers look like them."""
+def test_an_ordinary_user_rehearses_too(open_room: Path, harbour: str) -> None:
+    """In the copy, what belongs to root looks like a stranger's; nobody(65534) would not see that, since strangers look like them. A manager
+    of the manifest's own is spoken to all the same.
+    """
     home, user = open_room / "home", 4242
     home.mkdir()
-    (home / "workstation.toml").write_text('[shells]\nuse = ["bash"]\n[variables]\nGAUGE = "north"\n')
+    text = (
+        f'[shells]\nuse = ["bash"]\n[variables]\nGAUGE = "north"\n[feeds.harbour]\nkind = "index"\nurl = "{harbour}"\n'
+    )
+    text += '[managers.fairlead]\nwant = "2.0"\n[runtimes.ebb]\nwant = "5"\nthrough = "fairlead"\n'
+    for name in ("fairlead", "ebb"):
+        recipe = (Path(demo_home.__file__).parent / f"recipes/{name}.toml").read_text()
+        text += f"[recipes.{name}]\n" + re.sub(r"^\[(?=\w)", f"[recipes.{name}.", recipe, flags=re.MULTILINE)
+    (home / "workstation.toml").write_text(text)
     for path in (home, home / "workstation.toml"):
         os.chown(path, user, user)
     words = ["setpriv", f"--reuid={user}", f"--regid={user}", "--clear-groups", str(PROGRAM_FILE), "rehearse"]
     environment = {"HOME": str(home), "USER": "tide", "PATH": login_path(), "LANG": "C.UTF-8"}
     done = subprocess.run(words, cwd=home, env=environment, capture_output=True, text=True, timeout=60, check=False)
     assert done.returncode == 0, done.stdout + done.stderr
-    assert "Your home is as it was" in done.stdout
+    assert "Your home is as it was" in done.stdout and "ebb 5.1" in done.stdout
     home.chmod(0o777)
     refused = subprocess.run(words, cwd=home, env=environment, capture_output=True, text=True, timeout=60, check=False)
     assert refused.returncode == 2 and "everybody may write into" in refused.stderr

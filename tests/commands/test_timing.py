@@ -133,20 +133,20 @@ def test_the_dearest_lines_come_first_each_with_its_mend(desk: Desk, shell: str)
     """Loops, of which a trace would tell each turn, in a function, in a block and in a file that is read; and what a last line takes."""
     end = "end" if shell == "fish" else "fi"
     then = "" if shell == "fish" else "; then"
-    desk.write("X=$(burn 30)\n" if shell != "fish" else "set X (burn 30)\n", "more")
-    text = f"{BURN[shell]}\nburn 50\nif true{then}\n  burn 12\n{end}\n. ~/more\nburn 100\n"
+    desk.write("X=$(burn 20)\n" if shell != "fish" else "set X (burn 20)\n", "more")
+    text = f"{BURN[shell]}\nburn 35\nif true{then}\n  burn 9\n{end}\n. ~/more\nburn 60\n"
     desk.write(text, FILES[shell])
-    first = text[: text.index("burn 50")].count("\n") + 1
+    first = text[: text.index("burn 35")].count("\n") + 1
     before = desk.likeness()
-    (found,) = desk.well("timing", "--shell", shell, "--seconds", "2", "--json").json["shells"]
+    (found,) = desk.well("timing", "--shell", shell, "--seconds", "1", "--json").json["shells"]
     assert desk.likeness() == before and found["exact"] is True
     lines = [(Path(line["file"]).name, line["line"]) for line in found["lines"]]
     own = Path(FILES[shell]).name
     assert lines[:4] == [(own, first + 5), (own, first), ("more", 1), (own, first + 2)]
     costs = [line["milliseconds"] for line in found["lines"][:4]]
-    assert all(least <= cost for least, cost in zip((99, 49, 29, 11), costs, strict=True)), costs
+    assert all(least <= cost for least, cost in zip((59, 34, 19, 8), costs, strict=True)), costs
     as_it_is, without_ours, bare = found["starts"]
-    assert as_it_is["median"] > bare["median"] + 185 and without_ours["median"] > bare["median"] + 185
+    assert as_it_is["median"] > bare["median"] + 105 and without_ours["median"] > bare["median"] + 105
     assert as_it_is["low"] <= as_it_is["median"] <= as_it_is["high"] and as_it_is["starts"] >= 5
 
 
@@ -155,20 +155,20 @@ def test_a_table_a_tree_and_a_chart(desk: Desk) -> None:
     answer = desk.run("timing", "--shell", "bash", "--chart", "chart.pdf")
     assert answer.code == 2 and ".png or .svg" in answer.err and not (desk.home / ".local").exists()
     desk.write("/bin/sleep 0.12\nX=$(/bin/sleep 0.06)\n", ".bashrc")
-    shown = desk.well("timing", "--shell", "bash", "--seconds", "2").out
+    shown = desk.well("timing", "--shell", "bash", "--seconds", "1").out
     assert "~/.bashrc:1" in shown and "put it off" in shown and "keep what the command prints" in shown
-    whole = desk.well("timing", "--shell", "bash", "--seconds", "2", "-v", "--chart", str(desk.home / "chart.png")).out
+    whole = desk.well("timing", "--shell", "bash", "--seconds", "1", "-v", "--chart", str(desk.home / "chart.png")).out
     assert "  1: /bin/sleep 0.12" in whole and "files of ours" in whole
     assert (desk.home / "chart.png").read_bytes().startswith(b"\x89PNG")
     assert not (desk.home / ".cache").exists() and not (desk.home / ".config").exists(), (
         "what draws leaves nothing of its own"
     )
     again = desk.well(
-        "timing", "--shell", "bash", "--seconds", "2", "--since", "--chart", str(desk.home / "chart.svg")
+        "timing", "--shell", "bash", "--seconds", "1", "--since", "--chart", str(desk.home / "chart.svg")
     ).out
     assert "; now " in again and (desk.home / "chart.svg").read_text().count("milliseconds") >= 2
     desk.write(":\n", ".bashrc")
-    assert "faster" in desk.well("timing", "--shell", "bash", "--seconds", "2", "--since").out
+    assert "faster" in desk.well("timing", "--shell", "bash", "--seconds", "1", "--since").out
     survey = desk.well("survey").out
     assert "this line takes" not in survey
     desk.write("/bin/sleep 0.12\n", ".bashrc")

@@ -19,7 +19,8 @@ from zesty_anchor.demo.home import likeness
 from zesty_anchor.system.host import login_path
 
 pytestmark = pytest.mark.needs("bash", "setpriv")
-NOBODY = 65534
+ORDINARY = 4242
+"""A user of no other right than their own. nobody(65534) would not do: in a user namespace, strangers look like that one."""
 STATE, DATA = Path(".local/state/zesty-anchor"), Path(".local/share/zesty-anchor")
 
 
@@ -31,11 +32,11 @@ def ordinary(desk: Desk) -> Iterator[Callable[..., Answer]]:
         drop: list[str] = []
         if os.geteuid() == 0:
             for path in (desk.home, *desk.home.rglob("*")):
-                os.lchown(path, NOBODY, NOBODY)
-            drop = ["setpriv", f"--reuid={NOBODY}", f"--regid={NOBODY}", "--clear-groups"]
+                os.lchown(path, ORDINARY, ORDINARY)
+            drop = ["setpriv", f"--reuid={ORDINARY}", f"--regid={ORDINARY}", "--clear-groups"]
         done = subprocess.run(
             [*drop, str(PROGRAM), *words], cwd=desk.home, capture_output=True, text=True, stdin=subprocess.DEVNULL, timeout=120,
-            env={"HOME": str(desk.home), "PATH": login_path(), "LANG": "C.UTF-8", "USER": "nobody"}, check=False,
+            env={"HOME": str(desk.home), "PATH": login_path(), "LANG": "C.UTF-8", "USER": "tide"}, check=False,
         )  # fmt: skip
         return Answer(done.returncode, done.stdout, done.stderr)
 

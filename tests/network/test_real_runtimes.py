@@ -77,9 +77,9 @@ class Stranger:
     def __init__(self, home: Path, manifest: str) -> None:
         self.home = home
         (home / "workstation.toml").write_text(manifest)
-        self.words = ["setpriv", "--reuid=65534", "--regid=65534", "--clear-groups"] if is_root() else []
+        self.words = ["setpriv", "--reuid=4242", "--regid=4242", "--clear-groups"] if is_root() else []
         if is_root():
-            os.chown(home, 65534, 65534)
+            os.chown(home, 4242, 4242)
         # A zesty-anchor that another user may run too: this one may stand in a folder that is closed to others.
         self.program = os.environ.get("ZESTY_ANCHOR_PROGRAM") or str(PROGRAM)
         self.environment = {
@@ -150,7 +150,7 @@ def test_the_other_feeds_and_the_package_tools_of_go_and_deno(stranger: Stranger
     settings.parent.mkdir(parents=True)
     settings.write_text(f"GOPROXY=file://{proxy}\nGOSUMDB=off\n")
     if is_root():
-        subprocess.run(["chown", "-R", "65534:65534", str(stranger.home)], check=True)
+        subprocess.run(["chown", "-R", "4242:4242", str(stranger.home)], check=True)
     before = stranger.likeness()
     assert "every fresh shell answers" in stranger.run(stranger.program, "provision")
     told = stranger.run(

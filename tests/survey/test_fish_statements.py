@@ -153,7 +153,7 @@ import os, sys
 from pathlib import Path
 from zesty_anchor.shells.fish_tree import FishParser
 from zesty_anchor.shells.syntax import passes
-os.setgroups([]); os.setresgid(65534, 65534, 65534); os.setresuid(65534, 65534, 65534)
+os.setgroups([]); os.setresgid(4242, 4242, 4242); os.setresuid(4242, 4242, 4242)
 tree = FishParser(sys.argv[1]).tree(b"if true\\n  set x 1\\nend\\n")
 print(tree and [node.text for node in tree.walk() if node.text], passes((sys.argv[1], "--no-execute"), b"if true\\n"))
 """

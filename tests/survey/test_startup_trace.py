@@ -83,7 +83,7 @@ from zesty_anchor.survey.startup import startup_trace
 from zesty_anchor.system.locations import locate
 import pexpect, msgspec
 home = sys.argv[1]
-os.setgroups([]); os.setresgid(65534, 65534, 65534); os.setresuid(65534, 65534, 65534)
+os.setgroups([]); os.setresgid(4242, 4242, 4242); os.setresuid(4242, 4242, 4242)
 environment = {"HOME": home, "PATH": sys.argv[2], "LANG": "C.UTF-8"}
 os.environ.clear(); os.environ.update(environment); os.chdir(home)
 seen = machine.Machine(locate(environment), environment)
@@ -102,7 +102,7 @@ def test_bash_as_somebody_who_is_not_root(open_room: Path) -> None:
     (tmp_path / ".profile").write_text("umask 022\nif true; then\n  . ~/.bashrc\nfi\n")
     (tmp_path / ".bashrc").write_text("alias tides=ls\nPATH=/tides:$PATH\n")
     for file in (tmp_path, tmp_path / ".profile", tmp_path / ".bashrc"):
-        os.chown(file, 65534, 65534)
+        os.chown(file, 4242, 4242)
     done = subprocess.run(
         [sys.executable, "-c", AS_ANOTHER, str(tmp_path), login_path(superuser=False)], capture_output=True, text=True, check=False
     )  # fmt: skip

@@ -37,8 +37,8 @@ def test_a_hand_keeps_the_rights_that_its_owner_gives_up() -> None:
         pytest.skip("giving up rights needs some")
     script = (
         "import os\nfrom zesty_anchor.system.root_hand import RootHand\n"
-        "hand = RootHand(); os.setgid(65534); os.setuid(65534); said = []\n"
+        "hand = RootHand(); os.setgid(4242); os.setuid(4242); said = []\n"
         "hand.run(('id', '-u'), said.append); print(os.getuid(), said)"
     )
     done = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, timeout=30, check=True)
-    assert done.stdout == "65534 ['0']\n"
+    assert done.stdout == "4242 ['0']\n"

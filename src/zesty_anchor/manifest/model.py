@@ -14,7 +14,7 @@ class Shells(Part, frozen=True):
     for their generated files, and files with completions.
     """
 
-    use: Literal["all", "login"] | tuple[str, ...] = "all"
+    use: Literal["all", "login"] | tuple[ShellName, ...] = "all"
     missing: Literal["say", "ask", "install"] = "say"
     hooks: dict[ShellName, str] = {}
     completions: dict[ShellName, str] = {}

@@ -13,8 +13,7 @@ def agreed(workstation: Workstation, person: Person) -> None:
 
     Raises ``UsageProblem`` where it is in other hands, ``AnswersNeeded`` where nobody can be asked, ``Declined`` after a no.
     """
-    if not person.rehearses:  # in a copy of the home the owners of what is around it are not to be seen
-        check_hands(workstation)
+    check_hands(workstation)
     asked = question(workstation, person.trusted)
     if asked is None:
         return

@@ -71,9 +71,12 @@ def rehearse(open_anew: Open, person: Person, page: Page | None = None) -> Rehea
     before = looked(locations.home)
     rehearsing = msgspec.structs.replace(person, rehearses=True)
 
+    def open_inside() -> Workstation:
+        return msgspec.structs.replace(open_anew(), hands_known=True)
+
     def task(home: Path) -> _Inside | _Failed:
         try:
-            return _inside(open_anew, rehearsing, page)
+            return _inside(open_inside, rehearsing, page)
         except Problem as problem:
             return _Failed(problem.what, problem.where, problem.advice, problem.code)
         finally:

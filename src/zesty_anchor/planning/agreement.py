@@ -45,7 +45,7 @@ def what_runs(workstation: Workstation) -> dict[str, object]:
 def check_hands(workstation: Workstation) -> None:
     """Raises ``UsageProblem`` where the manifest is in other hands."""
     file = workstation.file
-    hands = in_other_hands(file)
+    hands = "" if workstation.hands_known else in_other_hands(file)
     if hands:
         raise UsageProblem(
             f"{file} is not taken at its word: {hands}",

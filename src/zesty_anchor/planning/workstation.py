@@ -29,7 +29,8 @@ class Workstation(msgspec.Struct, frozen=True):
     """One home, one environment, the folder that a command is used in, and one manifest with its recipes and its lock.
 
     ``program`` are the words that start this program, ``file`` is where the manifest stands and ``text`` what it says;
-    both are empty, and the manifest too, where a command needs none. ``past`` is what the journal tells.
+    both are empty, and the manifest too, where a command needs none. ``past`` is what the journal tells. ``hands_known`` tells that
+    it was looked at already in whose hands the manifest is: in a copy of the home the owners of what is around it are not to be seen.
     """
 
     environ: Mapping[str, str]
@@ -43,6 +44,7 @@ class Workstation(msgspec.Struct, frozen=True):
     manifest: Manifest = Manifest()
     recipes: Mapping[str, Recipe] = {}
     lock: Mapping[tuple[str, str], Locked] = {}
+    hands_known: bool = False
 
     def check_runtime(self, name: str) -> None:
         """Raises ``UsageProblem`` where the manifest does not have a runtime, or a manager, of this name."""

@@ -282,10 +282,13 @@ def installed_shells(environ: Mapping[str, str]) -> tuple[InstalledShell, ...]:
     return tuple(found)
 
 
-def shells_to_use(use: str | tuple[str, ...], machine: Machine, coming: Collection[str] = ()) -> tuple[str, ...]:
+def shells_to_use(
+    use: str | tuple[str, ...], machine: Machine, coming: Collection[str] = (), place: str = ""
+) -> tuple[str, ...]:
     """The names of the shells that ``[shells] use`` asks for, as far as they are here.
 
-    One whose package is ``coming`` may still be missing. Raises ``UsageProblem`` for a shell that is not installed or not known.
+    One whose package is ``coming`` may still be missing. Raises ``UsageProblem`` for a shell that is not installed, or cannot be set up;
+    ``place`` is the file and line that ask for it.
     """
     here = [shell.name for shell in machine.shells]
     unfit = left_out(machine)
@@ -295,24 +298,23 @@ def shells_to_use(use: str | tuple[str, ...], machine: Machine, coming: Collecti
         chosen = [shell.name for shell in machine.shells if shell.login]
     else:
         for name in use:
-            if name not in SHELLS:
-                raise UsageProblem(
-                    f"the shell {name!r} is not one that can be set up",
-                    advice=f"choose from: {', '.join(SHELLS)}",
-                )
             if name not in here and name not in coming:
                 raise UsageProblem(
                     f"the shell {name!r} is not installed",
+                    where=place,
                     advice="install it, or leave it out of [shells] use",
                 )
             if name in unfit:
                 raise UsageProblem(
-                    f"the shell {name!r} cannot be set up here: {unfit[name]}", advice="leave it out of [shells] use"
+                    f"the shell {name!r} cannot be set up here: {unfit[name]}",
+                    where=place,
+                    advice="leave it out of [shells] use",
                 )
         chosen = [name for name in here if name in use]
     if not chosen:
         raise UsageProblem(
             "no shell to set up: " + ("none that we know is installed" if not here else "the login shell is another"),
+            where=place,
             advice=f'write [shells] use = ["{here[0] if here else "bash"}"] in the manifest',
         )
     return tuple(chosen)
