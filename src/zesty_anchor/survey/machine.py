@@ -187,7 +187,7 @@ class Machine:
     @cached_property
     def sourced(self) -> dict[Path, TextFile]:
         """The files that startup files read in their turn."""
-        from zesty_anchor.survey.startup.sourced import sourced_files
+        from zesty_anchor.survey.sourced import sourced_files
 
         return sourced_files(self.startup, self.locations.home)
 

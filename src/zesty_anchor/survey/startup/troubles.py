@@ -12,7 +12,7 @@ from zesty_anchor.shells.sh_tree import first_error
 from zesty_anchor.shells.syntax import passes
 from zesty_anchor.survey.findings import Trouble
 from zesty_anchor.survey.machine import Machine
-from zesty_anchor.survey.startup.sourced import resolved
+from zesty_anchor.survey.sourced import resolved
 from zesty_anchor.survey.startup.startup_trace import StartupTrace
 
 _BEGINS = re.compile(r"\s*(?:if|for|foreach|while|until|case|switch|begin)\b")
