@@ -40,7 +40,7 @@ def refused(desk: Desk, code: int, *words: str, command: str = "provision") -> s
         ('[runtimes.kelp\nwant = "4"\n', ["workstation.toml:1", "not TOML"]),
         ('[runtimes.kelp]\nwant = "kelp@4"\n', ["workstation.toml:2", 'write only the version, "4"']),
         ('[runtimes.nodee]\nwant = "4"\n', ["no recipe", "'node'"]),
-        ('[shells]\nuse = ["bash", "csh"]\n', ["'csh'", "bash, zsh"]),
+        ('[shells]\nuse = ["bash", "csh"]\n', ['"csh"', '"bash", "zsh"', "workstation.toml:2"]),
         ('[runtimes.kelp]\nwant = "4"\n[recipes.kelp]\ncommands = ["kelp"]\n', ["no feed"]),
     ],
 )

@@ -161,7 +161,7 @@ def test_a_shell_whose_package_is_coming_may_be_missing(desk: Desk) -> None:
     without.shells = tuple(shell for shell in without.shells if shell.name != "fish")
     assert shells_to_use(("bash", "fish"), without, ["fish"]) == ("bash",)
     with pytest.raises(UsageProblem, match="'fish' is not installed") as caught:
-        shells_to_use(("bash", "fish"), without, place="~/workstation.toml:2")
+        shells_to_use(("bash", "fish"), without, place=lambda: "~/workstation.toml:2")
     assert caught.value.where == "~/workstation.toml:2"
 
 

@@ -37,7 +37,7 @@ def wanted_of(workstation: Workstation, versions: Sequence[WantedVersion], machi
     return put_together(
         manifest,
         tuple(versions),
-        shells_to_use(manifest.shells.use, machine, machine.coming, workstation.place("shells", "use")),
+        shells_to_use(manifest.shells.use, machine, machine.coming, lambda: workstation.place("shells", "use")),
         packages_of(manifest, recipes, machine.packages.family if machine.packages else ""),
         workstation.file.parent,
         workstation.locations.home,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import copy
 import os
-from collections.abc import Collection, Iterable, Mapping
+from collections.abc import Callable, Collection, Iterable, Mapping
 from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -283,12 +283,12 @@ def installed_shells(environ: Mapping[str, str]) -> tuple[InstalledShell, ...]:
 
 
 def shells_to_use(
-    use: str | tuple[str, ...], machine: Machine, coming: Collection[str] = (), place: str = ""
+    use: str | tuple[str, ...], machine: Machine, coming: Collection[str] = (), place: Callable[[], str] = str
 ) -> tuple[str, ...]:
     """The names of the shells that ``[shells] use`` asks for, as far as they are here.
 
     One whose package is ``coming`` may still be missing. Raises ``UsageProblem`` for a shell that is not installed, or cannot be set up;
-    ``place`` is the file and line that ask for it.
+    ``place`` tells the file and line that ask for it.
     """
     here = [shell.name for shell in machine.shells]
     unfit = left_out(machine)
@@ -301,20 +301,20 @@ def shells_to_use(
             if name not in here and name not in coming:
                 raise UsageProblem(
                     f"the shell {name!r} is not installed",
-                    where=place,
+                    where=place(),
                     advice="install it, or leave it out of [shells] use",
                 )
             if name in unfit:
                 raise UsageProblem(
                     f"the shell {name!r} cannot be set up here: {unfit[name]}",
-                    where=place,
+                    where=place(),
                     advice="leave it out of [shells] use",
                 )
         chosen = [name for name in here if name in use]
     if not chosen:
         raise UsageProblem(
             "no shell to set up: " + ("none that we know is installed" if not here else "the login shell is another"),
-            where=place,
+            where=place(),
             advice=f'write [shells] use = ["{here[0] if here else "bash"}"] in the manifest',
         )
     return tuple(chosen)
