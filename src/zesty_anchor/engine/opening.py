@@ -5,13 +5,13 @@ from __future__ import annotations
 import fcntl
 import os
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import msgspec
 
-from zesty_anchor.changes.change import Kinds
 from zesty_anchor.engine import twin
 from zesty_anchor.engine.database import Unreadable
 from zesty_anchor.engine.journal import Journal, Past
@@ -21,10 +21,15 @@ from zesty_anchor.shelf.receipt import stock
 from zesty_anchor.system.locations import Locations
 from zesty_anchor.system.problem import Problem
 
+if TYPE_CHECKING:
+    from zesty_anchor.changes.change import Kinds
 
-def past(locations: Locations, kinds: Kinds) -> Past:
-    """What the journal tells. None is made for asking. Raises ``Problem`` as ``Journal`` does."""
-    with read_journal(locations, kinds) as journal:
+
+def past(locations: Locations, kinds: Callable[[], Kinds]) -> Past:
+    """What the journal tells. None is made for asking. ``kinds`` are fetched only where it is lost, which takes its time. Raises
+    ``Problem`` as ``Journal`` does.
+    """
+    with _as_it_is(locations) or read_journal(locations, kinds()) as journal:
         return Past(journal.resolutions(), journal.last_manifest(), bool(journal.unfinished()))
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import difflib
 from collections.abc import Sequence
 
 from zesty_anchor.planning.listing import RuntimeKnown
@@ -41,6 +40,8 @@ def manifest_of(bare: Workstation, names: Sequence[str]) -> str:
     text = "# Written by zesty-anchor draft. Read it, change it, then look with: zesty-anchor preview\n"
     for name in dict.fromkeys(names):
         if name not in known:
+            import difflib
+
             close = difflib.get_close_matches(name, known, 1)
             raise UsageProblem(
                 f"there is no recipe for {name!r}",

@@ -9,7 +9,6 @@ import msgspec
 
 from zesty_anchor.manifest.recipe import Recipe
 from zesty_anchor.operations.person import Person, finder
-from zesty_anchor.operations.recipes import manifest_of
 from zesty_anchor.planning.agreement import is_agreed
 from zesty_anchor.planning.look import look_at
 from zesty_anchor.planning.workstation import Workstation
@@ -54,6 +53,7 @@ def draft(workstation: Workstation, person: Person, file: Path | None, names: Se
 
     Raises ``UsageProblem`` where the file for it exists, or a runtime has no recipe.
     """
+    from zesty_anchor.operations.recipes import manifest_of
     from zesty_anchor.survey.draft import draft
 
     if file is not None and file.exists():

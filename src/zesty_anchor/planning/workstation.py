@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import msgspec
 
-from zesty_anchor.changes.kinds import KINDS
 from zesty_anchor.engine.journal import Past
 from zesty_anchor.engine.opening import past
 from zesty_anchor.manifest.build_options import with_named_options
@@ -23,6 +23,9 @@ from zesty_anchor.recipes import as_manager, check_clashes, check_installers, re
 from zesty_anchor.system.locations import Locations, locate
 from zesty_anchor.system.ownership import check_own
 from zesty_anchor.system.problem import UsageProblem
+
+if TYPE_CHECKING:
+    from zesty_anchor.changes.change import Kinds
 
 
 class Workstation(msgspec.Struct, frozen=True):
@@ -81,10 +84,16 @@ def open_workstation(
     environ: Mapping[str, str], folder: Path, program: tuple[str, ...] = ("zesty-anchor",), *, offline: bool = False
 ) -> Workstation:
     """The workstation without a manifest. Raises ``Problem`` where the journal cannot be read."""
+
+    def kinds() -> Kinds:
+        from zesty_anchor.changes.kinds import KINDS
+
+        return KINDS
+
     locations = locate(environ)
     for own in (locations.data, locations.state, locations.cache, locations.config):
         check_own(own)
-    return Workstation(environ, locations, folder, program, offline, past(locations, KINDS))
+    return Workstation(environ, locations, folder, program, offline, past(locations, kinds))
 
 
 def with_manifest_here(bare: Workstation, given: Path | None) -> Workstation:

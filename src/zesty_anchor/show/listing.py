@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
-from zesty_anchor.planning.listing import Listing, Newer, Obtainable, RuntimeKnown
 from zesty_anchor.show.columns import columns
 from zesty_anchor.show.paint import Paint
-from zesty_anchor.survey.installs_there import InstallThere
+
+if TYPE_CHECKING:
+    from zesty_anchor.planning.listing import Listing, Newer, Obtainable, RuntimeKnown
+    from zesty_anchor.survey.installs_there import InstallThere
 
 
 def runtimes(paint: Paint, listed: list[Listing]) -> None:
