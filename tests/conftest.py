@@ -113,9 +113,21 @@ def alone_on_the_system(request: pytest.FixtureRequest) -> Iterator[None]:
         return
     if changes and "PYTEST_XDIST_WORKER" in os.environ:
         assert request.node.nodeid.endswith("@system"), "the group is not kept together: workers wait for each other"
-    with open(Path(tempfile.gettempdir(), "zesty-anchor-tests.lock"), "w") as lock:
+    lock = _the_lock()
+    try:
         fcntl.flock(lock, fcntl.LOCK_EX if changes else fcntl.LOCK_SH)
         yield
+    finally:
+        os.close(lock)
+
+
+def _the_lock() -> int:
+    """The one file that all runs on this machine lock, whoever made it and wherever their temporary folders are."""
+    file = "/tmp/zesty-anchor-tests.lock"
+    try:
+        return os.open(file, os.O_RDONLY | os.O_CLOEXEC)
+    except FileNotFoundError:
+        return os.open(file, os.O_RDONLY | os.O_CREAT | os.O_CLOEXEC, 0o644)
 
 
 def pytest_runtest_setup(item: pytest.Item) -> None:

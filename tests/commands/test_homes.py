@@ -11,6 +11,7 @@ import pytest
 from tests.conftest import Desk, kelp
 from zesty_anchor.demo.home import likeness
 from zesty_anchor.demo.wares import pack, write_index, write_runtime
+from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.system.host import login_shell
 
 pytestmark = pytest.mark.needs("bash", "zsh")
@@ -83,7 +84,7 @@ def test_only_the_login_shell(desk: Desk) -> None:
     assert not (desk.home / ".bashrc").exists()
     assert {s["shell"] for s in desk.well("verify", "--json").json["shells"]} == {"zsh"}
     desk.wants('[shells]\nuse = "login"\n')
-    known = Path(login_shell()).name in ("bash", "zsh")
+    known = any(Path(login_shell()).name in (name, *shell.programs) for name, shell in SHELLS.items())
     assert desk.run("preview").code == (0 if known else 2)
 
 
