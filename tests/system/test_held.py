@@ -118,6 +118,7 @@ def test_shells_at_work_are_left_in_peace(tmp_path: Path) -> None:
     assert not history.exists() and not list(state.iterdir())
 
 
+@pytest.mark.skipif(not is_root(), reason="root's folders look like a stranger's from a namespace of one's own")
 @pytest.mark.needs("bash", "zsh")
 def test_where_each_run_has_the_same_number(desk: Desk) -> None:
     """As in a container: one was killed, and the next one is number 1 again."""

@@ -136,7 +136,9 @@ def furnish(home: Path, url: str, *, with_c: bool, with_package: bool = False) -
     _write(home / "bin/tide-note", "#!/bin/sh\necho 'note taken'\n", 0o755)
     _write(home / "soundings/.kelp-version", "3.6                              # this project is older\n")
     desk = home / "desk"
-    as_root = 'as-root = "allowed"               # this demo runs as root\n' if os.geteuid() == 0 else ""
+    as_root = 'as-root = "allowed"               # this demo runs as root\n'
+    if os.geteuid() != 0:  # one line all the same: pages that name lines are right for everybody
+        as_root = '# as-root = "allowed"             # only root would need this\n'
     _write(desk / "bulletin.kelp", _BULLETIN)
     _write(desk / "readings", "3812\n4105\n")
     _write(desk / "workstation.toml", _manifest(url, as_root, with_c=with_c, with_package=with_package))
