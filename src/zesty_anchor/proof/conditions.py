@@ -33,9 +33,8 @@ def conditions(wanted: Wanted, machine: Machine, known: Iterable[str] = ()) -> C
 
 
 def conditions_proved(wanted: Wanted, machine: Machine) -> Conditions:
-    """The conditions of a proof that was well, with the files that startup files read in their turn."""
-
-    return conditions(wanted, machine, map(str, machine.sourced))
+    """The conditions of a proof that was well, with the files that startup files read in their turn, as they stand now."""
+    return conditions(wanted, machine, map(str, machine.again({"startup"}).sourced))
 
 
 def still_hold(before: Conditions, wanted: Wanted, machine: Machine) -> bool:
