@@ -174,3 +174,10 @@ def test_an_alias_that_hides_a_version_is_told_with_its_line(desk: Desk) -> None
     (told,) = [t for t in desk.well("survey", "--json").json["troubles"] if "alias" in t["what"]]
     assert (told["file"], told["line"], told["mend"]) == ("~/.bashrc", 1, "delete ~/.bashrc:1")
     assert "kelp=/opt/kelp/bin/kelp" in told["what"] and told["shells"] == ["bash"]
+
+
+def test_a_manifest_without_a_runtime_is_one(desk: Desk) -> None:
+    assert "none found here" in desk.well("survey").out
+    desk.write('[variables]\nGAUGE = "north"\n')
+    told = desk.well("survey").out
+    assert "manifest        ~/workstation.toml" in told and "the manifest's commands" not in told

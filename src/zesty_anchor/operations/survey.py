@@ -24,7 +24,7 @@ def survey(workstation: Workstation, person: Person, meanwhile: Callable[[], obj
     """What is here, with the commands of the manifest's runtimes, and those of runtimes that have a shipped recipe. ``meanwhile`` is
     what can be done as long as shells start.
     """
-    manifest = workstation.locations.shown(workstation.file) if workstation.manifest.tools else ""
+    manifest = workstation.locations.shown(workstation.file) if workstation.file != Path() else ""
     privilege = finder(person, workstation.environ)().way
     return look(look_at(workstation), _recipes(workstation), shipped(), privilege, manifest, meanwhile)
 

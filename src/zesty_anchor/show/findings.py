@@ -17,7 +17,7 @@ def findings(paint: Paint, found: Findings, *, whole: bool = False) -> None:
     """
     _troubles(paint, found)
     _machine(paint, found, whole=whole)
-    if found.manifest:
+    if found.answers or found.unanswered:
         paint.write()
         _answers(paint, found)
     _runtimes(paint, found)
