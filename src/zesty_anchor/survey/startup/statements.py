@@ -9,6 +9,7 @@ from __future__ import annotations
 import os
 import re
 from collections.abc import Callable, Iterable, Iterator
+from itertools import chain
 from typing import Any
 
 from zesty_anchor.shells.sh_tree import parsed
@@ -89,7 +90,7 @@ class _Reader(ShWords):
 
     def found(self, nodes: Iterable[Any]) -> Iterator[Statement]:
         """The statements about what is to go, among siblings."""
-        for group in (group for run in self._near(list(nodes)) for group in self._groups(run)):
+        for group in chain.from_iterable(map(self._groups, self._near(list(nodes)))):
             mentioned = [node for node in group if self._mentions(node)]
             if not mentioned and not self._sets_anew(group):
                 continue
