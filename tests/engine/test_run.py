@@ -22,6 +22,7 @@ from zesty_anchor.engine.reporter import Silent
 from zesty_anchor.engine.run import Runner
 from zesty_anchor.engine.undo import recover, take_back_run
 from zesty_anchor.planning.plan import in_order
+from zesty_anchor.system.locations import locate
 from zesty_anchor.system.problem import Problem
 
 
@@ -99,7 +100,7 @@ class Marks:
 def work(tmp_path: Path) -> tuple[Runner, Journal, Marks, Path]:
     (tmp_path / "out").mkdir()
     bench = bench_in(tmp_path)
-    journal, marks = Journal(bench.locations.journal), Marks()
+    journal, marks = Journal(bench.locations), Marks()
     runner = Runner({"mark": marks}, journal, bench, Silent(), journal.begin_run(Path("m")), 4)
     return runner, journal, marks, tmp_path / "out"
 
@@ -172,7 +173,7 @@ def test_a_change_that_was_cut_off_is_found_again(work: tuple[Runner, Journal, M
     (out / "x").write_text("half")
     journal.begin(1, "mark", "x", "make", MarkRecord(file=str(out / "x")))
     journal.close()
-    again = Journal(tmp_path / ".local/state/zesty-anchor/journal.db")
+    again = Journal(locate({"HOME": str(tmp_path)}))
     taken = recover({"mark": marks}, again, bench_in(tmp_path).locations, lambda run: bench_in(tmp_path))
     assert [c.subject for c in taken.changes] == ["x"]
     assert not (out / "x").exists()
@@ -246,7 +247,7 @@ def test_a_cut_off_while_it_is_taken_back_is_ended_by_the_next_run(
         take_back_run({"mark": marks}, journal, 1, lambda run: bench_in(tmp_path))
     monkeypatch.undo()
     journal.close()
-    again = Journal(tmp_path / ".local/state/zesty-anchor/journal.db")
+    again = Journal(locate({"HOME": str(tmp_path)}))
     taken = recover({"mark": marks}, again, bench_in(tmp_path).locations, lambda run: bench_in(tmp_path))
     assert [change.subject for change in taken.changes] == ["a"]
     assert not (out / "a").exists()

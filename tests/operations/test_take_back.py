@@ -25,11 +25,11 @@ def test_nobody_begins_before_all_of_it_is_gone(desk: Desk, monkeypatch: pytest.
     refused: list[str] = []
     remove = own_folders.remove
 
-    def meanwhile(*folders: Path) -> None:
+    def meanwhile(*folders: Path) -> list[str]:
         with pytest.raises(Problem) as caught, alone(bare.locations.state):
             pass
         refused.append(caught.value.what)
-        remove(*folders)
+        return remove(*folders)
 
     monkeypatch.setattr(take_back.own_folders, "remove", meanwhile)
     take_back.dismantle(bare, Person(yes=True))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Iterable, Sequence
 from pathlib import Path
 from typing import Any, ClassVar
@@ -15,6 +16,7 @@ from zesty_anchor.changes.record import FileRecord, Record, Reverted
 from zesty_anchor.files import folders
 from zesty_anchor.files.digest import digest_of
 from zesty_anchor.files.edit import Edit, lines_of, put_back, taken_out
+from zesty_anchor.files.home_move import HomeMove
 from zesty_anchor.files.replace import content_of, left_beside
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.survey.machine import Machine
@@ -85,6 +87,10 @@ class BaseKind:
         """Nothing that it could tell."""
         return ()
 
+    def follow(self, record: Any, move: HomeMove) -> Record | None:
+        """The attic holds nothing that names the home."""
+        return None
+
     def without(self, earlier: Any, later: Any, keep: Keep) -> Record | None:
         """They do not hang on each other."""
         record: Record = later
@@ -152,6 +158,8 @@ class FileTakeBack(BaseKind):
 
     def take_back(self, record: FileRecord, bench: Bench) -> Reverted:
         """Put the file back; what someone else changed in it since then stays."""
+        if bench.is_elsewhere(record.path):
+            return Reverted((f"{record.name} leads to {os.path.realpath(record.path)}, in another home, and stays",))
         for beside in ours_beside(record):
             beside.unlink()
         found = put_back(record.kept)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable, Iterable, Mapping
 from pathlib import Path
 from typing import Any
@@ -44,11 +45,24 @@ class Bench(msgspec.Struct, frozen=True):
     noted: Callable[[], None] = lambda: None
     """Writes the record of the change that is carried out into the journal, as it is now."""
     secrets: Mapping[str, str] = {}
+    """What was answered to the secret questions, by their kind."""
+    journal: str = ""
+    """The name of the journal that the run is in; empty for a run of a program before 0.2."""
+
+    other_homes: tuple[str, ...] = ()
+    """The homes that this one was copied from: nothing there is ever changed."""
+
+    def is_elsewhere(self, path: str) -> bool:
+        """Whether a path leads into one of the other homes, by links."""
+        real = os.path.realpath(path)
+        own = os.path.realpath(self.locations.home)
+        others = [os.path.realpath(home) for home in self.other_homes]
+        return any(real.startswith(f"{home}/") for home in others if home != own) and not real.startswith(f"{own}/")
 
     @property
     def run(self) -> str:
-        """The run's name: that of its folder in the attic."""
-        return self.attic.folder.name
+        """The run's name in root's store: that of its folder in the attic, and of the journal, since another home has such runs too."""
+        return f"{self.attic.folder.name}-{self.journal}" if self.journal else self.attic.folder.name
 
     def as_root(self, commands: Iterable[Command]) -> str:
         """Run commands with privilege, up to the first that fails. Returns what that said last; empty where all went well."""
@@ -57,5 +71,3 @@ class Bench(msgspec.Struct, frozen=True):
             if self.run_privileged(command, lines.append) != 0:
                 return lines[-1] if lines else "it says no more"
         return ""
-
-    """What was answered to the secret questions, by their kind."""

@@ -9,6 +9,7 @@ from typing import Any, Protocol, TypeVar
 from zesty_anchor.changes.bench import Bench
 from zesty_anchor.changes.question import Question
 from zesty_anchor.changes.record import Record, Reverted
+from zesty_anchor.files.home_move import HomeMove
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system.locations import Locations
@@ -158,6 +159,11 @@ class Kind(Protocol[Facts]):
     def without(self, earlier: Any, later: Any, keep: Keep) -> Record | None:
         """The record of a later change as if an earlier one of this kind, of the same thing, had never been; None where that
         cannot be told. ``keep`` puts content into the attic and returns where it is. Raises ``Problem`` where a copy is missing.
+        """
+
+    def follow(self, record: Any, move: HomeMove) -> Record | None:
+        """Bring what the attic holds for a change in step with a home that was moved. Returns the record that names it now; None
+        where that has not changed.
         """
 
     def look(self, wanted: Wanted, machine: Machine) -> Facts:

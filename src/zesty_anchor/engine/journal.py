@@ -12,7 +12,10 @@ import msgspec
 from zesty_anchor.changes.record import Record
 from zesty_anchor.engine import twin
 from zesty_anchor.engine.database import Database
+from zesty_anchor.engine.home_identity import HomeIdentity
+from zesty_anchor.engine.home_paths import restored, restored_json, stored, stored_json
 from zesty_anchor.engine.past_runs import PastRun, past_runs
+from zesty_anchor.system.locations import Locations
 
 
 class Entry(msgspec.Struct, frozen=True):
@@ -39,28 +42,34 @@ class Thing(msgspec.Struct, frozen=True):
 
 class Past(msgspec.Struct, frozen=True):
     """What the journal tells before anything is done: the version that each (runtime, want, feed) was resolved to, the
-    manifest of the latest run that still stands, and whether a run was cut off.
+    manifest of the latest run that still stands, whether a run was cut off, and the home that it belongs to.
     """
 
     resolutions: Mapping[tuple[str, str, str], str] = {}
     manifest: Path | None = None
     cut_off: bool = False
+    home: HomeIdentity | None = None
 
 
 class Journal:
     """The journal in a state folder, and its twin in the attic there. Safe to use from several threads of one process.
 
+    On disk, paths in the home are relative to it (``home_paths``); all that is given and returned has whole paths.
+
     Raises ``Problem`` where the file is no journal, or one of a newer program, and where it cannot be written.
     """
 
-    def __init__(self, file: Path, *, on_disk: bool = True) -> None:
-        self.file = file
-        self.attic = file.parent / "attic"
+    def __init__(self, locations: Locations, *, on_disk: bool = True) -> None:
+        self.file = file = locations.journal
+        self.attic = locations.attic
         self.on_disk = on_disk
         self.remade = ""
         """What a person should know, where it was made anew (empty: it was not)."""
+        self.told: tuple[str, ...] = ()
+        """What a person should know of the journal, and of the home that it belongs to."""
         self._lock = threading.Lock()
-        self._base = Database(file, on_disk=on_disk)
+        self._home = str(locations.home)
+        self._base = Database(file, locations.home, on_disk=on_disk)
 
     def __enter__(self) -> Journal:
         return self
@@ -80,10 +89,26 @@ class Journal:
             )[0][0]
             run = max(last or 0, twin.last_run(self.attic)) + 1
             began = time.time()
-            row = run, began, str(manifest), digest
+            row = run, began, stored(str(manifest), self._home), digest
             self._base.write("INSERT INTO runs (run, began, manifest, digest) VALUES (?, ?, ?, ?)", row)
-            self._add(twin.Event(run, began=began, manifest=str(manifest)))
+            self._add(twin.Event(run, began=began, manifest=row[2], home=self.home()))
             return run
+
+    def home(self) -> HomeIdentity | None:
+        """Return the home that the journal belongs to; None where nobody has noted it yet."""
+        rows = self._base.rows("SELECT identity FROM home")
+        return msgspec.json.decode(rows[0][0], type=HomeIdentity) if rows else None
+
+    def belongs(self, home: HomeIdentity, gone: Sequence[Entry] = ()) -> None:
+        """Note the home that the journal belongs to. Changes ``gone`` are another home's from now on. All of it, or nothing."""
+        with self._lock:
+            self._base.write("BEGIN")
+            self._base.write("INSERT OR REPLACE INTO home VALUES (1, ?)", (msgspec.json.encode(home).decode(),))
+            for entry in gone:
+                self._base.write("UPDATE changes SET state = 'taken back' WHERE change = ?", (entry.change,))
+            self._base.write("COMMIT")
+            for entry in gone:
+                self._add(twin.Event(entry.run, entry.change, "taken back"))
 
     def end_run(self, run: int) -> None:
         """Close a run; one in which nothing remains done, and of which nothing is to be known, is forgotten."""
@@ -104,7 +129,7 @@ class Journal:
     def begin(self, run: int, kind: str, subject: str, action: str, record: Record) -> int:
         """Write down a change that is about to happen, and return its number."""
         with self._lock:
-            text = msgspec.json.encode(record)
+            text = stored_json(msgspec.json.encode(record), self._home)
             change = self._base.write(
                 "INSERT INTO changes (run, kind, subject, action, record, state, began) VALUES (?, ?, ?, ?, ?, 'begun', ?)",
                 (run, kind, subject, action, text.decode(), time.time()),
@@ -115,7 +140,7 @@ class Journal:
     def noted(self, run: int, change: int, record: Record, state: str = "begun") -> None:
         """Write down what the record of a change has come to; ``done`` is the ``state`` of one that is."""
         with self._lock:
-            text = msgspec.json.encode(record)
+            text = stored_json(msgspec.json.encode(record), self._home)
             self._base.write(
                 "UPDATE changes SET state = ?, record = ?, ended = ? WHERE change = ?",
                 (state, text.decode(), time.time() if state == "done" else 0, change),
@@ -144,12 +169,12 @@ class Journal:
     def things(self) -> list[Thing]:
         """What is in the attic and belongs to no change any more, the latest first."""
         rows = self._base.rows("SELECT was, kept, since FROM kept ORDER BY since DESC, kept DESC")
-        return [Thing(*row) for row in rows]
+        return [Thing(restored(was, self._home), restored(kept, self._home), since) for was, kept, since in rows]
 
     def let_go(self, kept: str) -> None:
         """Write down that something is in the attic no more."""
         with self._lock:
-            self._base.write("DELETE FROM kept WHERE kept = ?", (kept,))
+            self._base.write("DELETE FROM kept WHERE kept = ?", (stored(kept, self._home),))
 
     def notices(self, run: int) -> tuple[str, ...]:
         """What a person should know of the changes of a run that were taken back, whenever that was."""
@@ -164,7 +189,7 @@ class Journal:
 
     def past_runs(self) -> list[PastRun]:
         """All runs that are known, the latest first."""
-        return past_runs(self._base)
+        return past_runs(self._base, self._home)
 
     def unfinished(self) -> list[Entry]:
         """Changes that were begun and neither done nor taken back, the latest first: a run was cut off there."""
@@ -204,7 +229,7 @@ class Journal:
     def last_manifest(self) -> Path | None:
         """The manifest of the latest run that still stands."""
         rows = self._base.rows("SELECT manifest FROM runs WHERE taken_back = 0 ORDER BY run DESC LIMIT 1")
-        return Path(rows[0][0]) if rows else None
+        return Path(restored(rows[0][0], self._home)) if rows else None
 
     def run_taken_back(self, run: int) -> None:
         """Write down that a whole run was taken back."""
@@ -228,15 +253,25 @@ class Journal:
         rows = self._base.rows(
             "SELECT json_extract(record, '$.after_digest') FROM changes"
             " WHERE state = 'done' AND json_extract(record, '$.path') = ?",
-            (path,),
+            (stored(path, self._home),),
         )
         return frozenset(row[0] for row in rows if row[0]) if all(row[0] for row in rows) else frozenset()
+
+    def stored_records(self) -> bytes:
+        """The records of all changes as they are stored, but for those of versions that were taken back: where one stands by now, it came
+        another way.
+        """
+        rows = self._base.rows(
+            "SELECT record FROM changes WHERE state <> 'taken back' OR kind NOT IN ('version', 'managed-version')"
+        )
+        return b"\0".join(row[0].encode() for row in rows)
 
     def placed(self, folder: str) -> bool:
         """Whether a run that stands put something into this folder of the shelf."""
         return bool(
             self._base.rows(
-                "SELECT 1 FROM changes WHERE state = 'done' AND json_extract(record, '$.folder') = ? LIMIT 1", (folder,)
+                "SELECT 1 FROM changes WHERE state = 'done' AND json_extract(record, '$.folder') = ? LIMIT 1",
+                (stored(folder, self._home),),
             )
         )
 
@@ -286,7 +321,8 @@ class Journal:
             self._base.write("COMMIT")
 
     def _keep(self, run: int, was: str, kept: str) -> None:
-        self._base.write("INSERT OR REPLACE INTO kept VALUES (?, ?, ?, ?)", (kept, was, run, time.time()))
+        row = stored(kept, self._home), stored(was, self._home), run, time.time()
+        self._base.write("INSERT OR REPLACE INTO kept VALUES (?, ?, ?, ?)", row)
 
     def _add(self, event: twin.Event) -> None:
         if self.on_disk:
@@ -297,4 +333,7 @@ class Journal:
             f"SELECT change, run, kind, subject, action, record, state FROM changes WHERE {condition} ORDER BY change DESC",
             values,
         )
-        return [Entry(row[0], row[1], row[2], row[3], row[4], row[5].encode(), row[6]) for row in rows]
+        return [
+            Entry(row[0], row[1], row[2], row[3], row[4], restored_json(row[5].encode(), self._home), row[6])
+            for row in rows
+        ]

@@ -14,6 +14,7 @@ import msgspec
 
 from zesty_anchor.engine import twin
 from zesty_anchor.engine.database import Unreadable
+from zesty_anchor.engine.home_paths import stored, stored_json
 from zesty_anchor.engine.journal import Journal, Past
 from zesty_anchor.files import own_folders
 from zesty_anchor.files.replace import flush_folder
@@ -30,14 +31,14 @@ def past(locations: Locations, kinds: Callable[[], Kinds]) -> Past:
     ``Problem`` as ``Journal`` does.
     """
     with _as_it_is(locations) or read_journal(locations, kinds()) as journal:
-        return Past(journal.resolutions(), journal.last_manifest(), bool(journal.unfinished()))
+        return Past(journal.resolutions(), journal.last_manifest(), bool(journal.unfinished()), journal.home())
 
 
 def read_journal(locations: Locations, kinds: Kinds) -> Journal:
     """The journal, to be read alone; where it is lost, what can be told of it."""
     journal = _as_it_is(locations)
     if journal is None:
-        journal = Journal(locations.journal, on_disk=False)
+        journal = Journal(locations, on_disk=False)
         journal.add_from(_told(locations, kinds))
     return journal
 
@@ -50,12 +51,15 @@ def open_journal(locations: Locations, kinds: Kinds) -> Journal:
     """
     journal = _as_it_is(locations)
     if journal is not None:
-        return journal if journal.on_disk else Journal(locations.journal)
+        return _reconciled(journal, locations, kinds) if journal.on_disk else Journal(locations)
     file, events = locations.journal, _told(locations, kinds)
     aside = _set_aside(file)
-    journal = Journal(file)
+    journal = Journal(locations)
     journal.add_from(events)
-    for path in _unnamed(locations.attic, events):
+    home = next((event.home for event in reversed(events) if event.home is not None), None)
+    if home is not None:
+        journal.belongs(home)
+    for path in _unnamed(locations, events):
         journal.keep(0, "", str(path))
     if not events and aside is None:
         return journal
@@ -67,39 +71,63 @@ def open_journal(locations: Locations, kinds: Kinds) -> Journal:
     return journal
 
 
+def _reconciled(journal: Journal, locations: Locations, kinds: Kinds) -> Journal:
+    """The journal with what stands here and it has never heard of, in a run of its own: it may be one of a backup."""
+    known = journal.stored_records()
+    found = _found(locations, kinds, 0, known)
+    if found:
+        run = journal.begin_run(Path())
+        journal.add_from(msgspec.structs.replace(event, run=run) for event in found if event.change)
+        journal.end_run(run)
+        names = [f"{event.action} {event.subject}" for event in found if event.change]
+        more = f" and {len(names) - _MOST} more" if len(names) > _MOST else ""
+        journal.remade = (
+            f"the journal did not know of {len(names)} things that are here, so it is older than they are:"
+            f" {', '.join(names[:_MOST])}{more}; they are run {run} now, and undo takes them back"
+        )
+    return journal
+
+
+_MOST = 5
+
+
 def _as_it_is(locations: Locations) -> Journal | None:
     """The journal; an empty one that is nowhere on disk, where nothing was done here yet; None where it is lost."""
     file = locations.journal
     try:
-        return Journal(file) if file.stat().st_size else None
+        return Journal(locations) if file.stat().st_size else None
     except Unreadable:
         return None
     except FileNotFoundError:
         lost = bool(twin.last_run(locations.attic)) or bool(stock(locations.shelf))
-        return None if lost else Journal(file, on_disk=False)
+        return None if lost else Journal(locations, on_disk=False)
 
 
 def _told(locations: Locations, kinds: Kinds) -> list[twin.Event]:
     """What the twins tell, and what the kinds of change find that none of them names."""
-    events = twin.events(locations.attic)
-    named = b"\0".join(bytes(event.record) for event in events)
+    events = twin.events(locations)
     run = max(twin.last_run(locations.attic), max((event.run for event in events), default=0)) + 1
+    return [*events, *_found(locations, kinds, run, b"\0".join(bytes(event.record) for event in events))]
+
+
+def _found(locations: Locations, kinds: Kinds, run: int, named: bytes) -> list[twin.Event]:
+    """What the kinds of change find here that no record in ``named`` (as the journal stores them) names, as events of a run."""
+    home = str(locations.home)
     found: list[twin.Event] = []
     for kind in kinds.values():
         for subject, action, record in kind.found(locations):
-            if not any(msgspec.json.encode(place) in named for place in record.places()):
-                text = msgspec.Raw(msgspec.json.encode(record))
+            if not any(msgspec.json.encode(stored(place, home)) in named for place in record.places()):
+                text = msgspec.Raw(stored_json(msgspec.json.encode(record), home))
                 found.append(twin.Event(run, len(found) + 1, "done", kind.name, subject, action, text))
-    began = [twin.Event(run, began=time.time())] if found else []
-    return [*events, *began, *found]
+    return [twin.Event(run, began=time.time()), *found] if found else []
 
 
-def _unnamed(attic: Path, events: list[twin.Event]) -> Iterator[Path]:
+def _unnamed(locations: Locations, events: list[twin.Event]) -> Iterator[Path]:
     """What lies in the attic and no change names."""
     named = b"\0".join(bytes(event.record) for event in events).decode("utf-8", "replace")
-    for folder in sorted(attic.glob("run-*")):
+    for folder in sorted(locations.attic.glob("run-*")):
         for path in sorted(folder.iterdir()):
-            if path.name != twin.NAME and str(path) not in named:
+            if path.name != twin.NAME and stored(str(path), str(locations.home)) not in named:
                 yield path
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import msgspec
 
 from zesty_anchor.engine.database import Database
+from zesty_anchor.engine.home_paths import restored
 
 
 class PastChange(msgspec.Struct, frozen=True):
@@ -39,8 +40,8 @@ class PastRun(msgspec.Struct, frozen=True):
     """The folder of its log, where it is still there."""
 
 
-def past_runs(base: Database) -> list[PastRun]:
-    """All of them, the latest first."""
+def past_runs(base: Database, home: str) -> list[PastRun]:
+    """All of them, the latest first, with the paths of this home."""
     found = []
     for run, began, ended, manifest, digest, proved, over in base.rows(
         "SELECT run, began, coalesce(ended, began), manifest, digest, proved, taken_back FROM runs ORDER BY run DESC"
@@ -52,7 +53,10 @@ def past_runs(base: Database) -> list[PastRun]:
             PastChange(kind, action, subject, state, max(0.0, until - since) if since and until else 0.0, since or 0.0)
             for kind, action, subject, state, since, until in rows
         )
-        attic = tuple(row[0] for row in base.rows("SELECT was FROM kept WHERE run = ? ORDER BY was", (run,)))
+        attic = tuple(
+            restored(row[0], home) for row in base.rows("SELECT was FROM kept WHERE run = ? ORDER BY was", (run,))
+        )
         notices = tuple(row[0] for row in base.rows("SELECT notice FROM notices WHERE run = ? ORDER BY rowid", (run,)))
+        manifest = restored(manifest, home)
         found.append(PastRun(run, began, ended, manifest, digest, proved, changes, attic, notices, bool(over)))
     return found

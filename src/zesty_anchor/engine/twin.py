@@ -11,13 +11,19 @@ from pathlib import Path
 
 import msgspec
 
+from zesty_anchor.engine.home_identity import HomeIdentity
+from zesty_anchor.engine.home_paths import stored, stored_json, written_in
+from zesty_anchor.system.locations import Locations
+
 NAME = "changes.jsonl"
 _RUN = re.compile(r"\Arun-([0-9]{5,})\Z")
 
 
 class Event(msgspec.Struct, frozen=True, omit_defaults=True):
     """What became of one change of a run, or (without a change) the beginning of the run. ``record`` is JSON. ``resolved`` is a
-    runtime, its want and feed, and the version that was taken for it.
+    runtime, its want and feed, and the version that was taken for it. ``home`` is that of the journal, as it was then.
+
+    From format 2 on, paths in ``record`` and ``manifest`` are relative to the home (``home_paths``).
     """
 
     run: int
@@ -30,6 +36,11 @@ class Event(msgspec.Struct, frozen=True, omit_defaults=True):
     began: float = 0.0
     manifest: str = ""
     resolved: tuple[str, ...] = ()
+    home: HomeIdentity | None = None
+    format: int = 1
+
+
+_FORMAT = 2
 
 
 def run_folder(attic: Path, run: int) -> Path:
@@ -42,7 +53,7 @@ def add(attic: Path, event: Event) -> None:
     folder = run_folder(attic, event.run)
     folder.mkdir(mode=0o700, parents=True, exist_ok=True)
     with (folder / NAME).open("ab") as file:
-        file.write(msgspec.json.encode(event) + b"\n")
+        file.write(msgspec.json.encode(msgspec.structs.replace(event, format=_FORMAT)) + b"\n")
 
 
 def last_run(attic: Path) -> int:
@@ -50,9 +61,10 @@ def last_run(attic: Path) -> int:
     return max((number for number, _ in _folders(attic)), default=0)
 
 
-def events(attic: Path) -> list[Event]:
-    """All that is written down, in order; lines that cannot be read are left out."""
+def events(locations: Locations) -> list[Event]:
+    """Return all that is written down, in order and in the present format; lines that cannot be read are left out."""
     found = []
+    attic = locations.attic
     for number, folder in _folders(attic):
         for line in _lines(folder / NAME):
             try:
@@ -60,7 +72,14 @@ def events(attic: Path) -> list[Event]:
             except msgspec.MsgspecError:
                 continue
             found += [event] if event.run == number else []
-    return found
+    old = [bytes(event.record).decode() for event in found if event.format == 1]
+    home = written_in(old, str(locations.home), str(locations.state))
+    return [event if event.format > 1 else _relative(event, home) for event in found]
+
+
+def _relative(event: Event, home: str) -> Event:
+    record = msgspec.Raw(stored_json(bytes(event.record), home))
+    return msgspec.structs.replace(event, record=record, manifest=stored(event.manifest, home))
 
 
 def _folders(attic: Path) -> list[tuple[int, Path]]:

@@ -28,6 +28,13 @@ def others(locations: Locations) -> list[Path]:
     return [home for home in _noted(locations.cache) if home != locations.home and home.is_dir()]
 
 
+def follow(locations: Locations, old: Path, *, stays: bool) -> None:
+    """Write this home down in place of the ``old`` one, or beside it where that ``stays``."""
+    homes = _noted(locations.cache)
+    if homes:
+        _write(locations.cache, [*(home for home in homes if stays or home != old), locations.home])
+
+
 def leave(locations: Locations) -> None:
     """Take this home out of it."""
     homes = _noted(locations.cache)

@@ -13,6 +13,8 @@ from zesty_anchor.files.attic import Attic
 from zesty_anchor.files.digest import digest_of
 from zesty_anchor.files.replace import Changed, content_of, remove, replace
 from zesty_anchor.files.text_file import TextFile
+from zesty_anchor.system.mounts import mounted_at
+from zesty_anchor.system.ownership import owner_name
 from zesty_anchor.system.problem import Problem
 
 
@@ -45,23 +47,39 @@ class Edit(msgspec.Struct, frozen=True):
         return "".join([f"--- {next(names)}\n", f"+++ {next(names)}\n", *rows]) if rows else ""
 
     def check_writable(self) -> None:
-        """Raises ``Problem`` where the file, or the folder that it must be made in, is read-only."""
-        path, target, closed = self.file.path, self.file.target, self.file.closed
-        if (self.file.content is None or self.file.writable) and closed is None:
-            return
+        """Raises ``Problem`` where the file is read-only, another user's, or a mount of its own, or where the folder that it must be
+        made in is read-only.
+        """
         import shlex
 
-        if self.file.content is not None and not self.file.writable:
+        path, target, closed = self.file.path, self.file.target, self.file.closed
+        behind = f", {target}" if target != path else ""
+        there = self.file.content is not None
+        leave = "(or leave its shell out of [shells] use)"
+        if there and not self.file.writable:
             raise Problem(
                 f"{path} is read-only",
-                where=f"mode {self.file.mode:o}" + (f", {target}" if target != path else ""),
-                advice=f"allow it with: chmod u+w {shlex.quote(str(path))}   (or leave its shell out of [shells] use)",
+                where=f"mode {self.file.mode:o}{behind}",
+                advice=f"allow it with: chmod u+w {shlex.quote(str(path))}   {leave}",
+            )
+        if there and self.file.owner is not None:
+            raise Problem(
+                f"{path} belongs to {owner_name(self.file.owner)}, and writing it would make it yours",
+                where=str(target),
+                advice=f"if it is yours: sudo chown {os.geteuid()} {shlex.quote(str(target))}   {leave}",
             )
         if closed is not None:
             raise Problem(
                 f"{path} cannot be written: its folder is read-only",
                 where=str(closed),
                 advice=f"allow it with: chmod u+w {shlex.quote(str(closed))}",
+            )
+        if there and (mount := mounted_at(str(target))) is not None:
+            read_only = "" if os.access(target, os.W_OK) else ", and that is read-only"
+            raise Problem(
+                f"{path} is a mount of its own ({mount.kind}){read_only}, so it cannot be replaced",
+                where=str(target),
+                advice=f"unmount it, or mount the folder around it   {leave}",
             )
 
     def keep(self, attic: Attic, name: str) -> Copies:

@@ -9,8 +9,9 @@ from pathlib import Path
 
 
 def discard(folder: Path) -> None:
-    """Remove a folder, also one that holds folders without write permission. Nothing there is no error."""
-    if not folder.exists():
+    """Remove a folder, also one that holds folders without write permission; of a link the link alone. Nothing there is no error."""
+    if folder.is_symlink() or not folder.exists():
+        folder.unlink(missing_ok=True)
         return
     os.chmod(folder, 0o700)
     for root, names, _ in os.walk(folder):

@@ -44,15 +44,17 @@ def empty_attic(workstation: Workstation, person: Person) -> list[Kept]:
     return things
 
 
-def bring_home(journal: Journal, locations: Locations) -> Path | None:
+def bring_home(journal: Journal, locations: Locations) -> tuple[Path | None, dict[Path, Path]]:
     """Move what is in the attic, or on the shelf and not ours, into a folder in the home, with a list of where it all stood.
 
-    Returns that folder; None where there is nothing to move. Raises ``OSError``; what was not moved is where it was.
+    Returns that folder, None where there is nothing to move, and by the places where things were those where they are; the run's
+    folders in the attic are among those. Raises ``OSError``; what was not moved is where it was.
     """
+    moved: dict[Path, Path] = {}
     things = [(each.was, Path(each.kept)) for each in _kept(journal)]
     things += [(str(path), path) for path in _strange(locations)]
     if not things:
-        return None
+        return None, moved
     folder, number = locations.home / _HOME, 1
     while os.path.lexists(folder):
         number += 1
@@ -64,7 +66,14 @@ def bring_home(journal: Journal, locations: Locations) -> Path | None:
             file.write(f"{new.name}\t{was or '(not known)'}\n")
         move(path, new)
         journal.let_go(str(path))
-    return folder
+        moved[path] = new
+        if path.is_relative_to(locations.attic):
+            moved |= {
+                above: folder
+                for above in path.parents
+                if above != locations.attic and above.is_relative_to(locations.attic)
+            }
+    return folder, moved
 
 
 def _kept(journal: Journal) -> list[Kept]:

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 import msgspec
 
 from zesty_anchor.changes.kinds import KINDS
+from zesty_anchor.engine.home_identity import is_elsewhere
 from zesty_anchor.engine.outcome import Outcome
 from zesty_anchor.operations.agreed import agreed
 from zesty_anchor.operations.in_step import bring_answers_in_step, bring_in_step
@@ -43,6 +44,11 @@ def provision(
     """
     began = time.monotonic()
     agreed(workstation, person)
+    followed: tuple[str, ...] = ()
+    if is_elsewhere(workstation.past.home, workstation.locations):
+        from zesty_anchor.operations.running import follow_first
+
+        followed = follow_first(workstation, person)
     machine = look_at(workstation)
 
     def planning(workstation: Workstation) -> tuple[Planner, Offers]:
@@ -67,4 +73,5 @@ def provision(
         # The plan has compared the launchers already.
         outcome = Outcome((), notices=plan.notices)
         bring_answers_in_step(workstation, machine)
-    return msgspec.structs.replace(outcome, seconds=time.monotonic() - began)
+    notices = (*followed, *outcome.notices)
+    return msgspec.structs.replace(outcome, notices=notices, seconds=time.monotonic() - began)

@@ -24,6 +24,7 @@ from zesty_anchor.files import cache_homes
 from zesty_anchor.files.attic import Attic
 from zesty_anchor.files.digest import digest_of
 from zesty_anchor.files.folders import remove_empty
+from zesty_anchor.operations.home import follow_home
 from zesty_anchor.operations.left_behind import sweep
 from zesty_anchor.operations.person import Person
 from zesty_anchor.planning.offers import Offers
@@ -85,7 +86,7 @@ def bench_of(
     log = workstation.locations.state / "logs" / attic.name
     for folder in (attic, log):
         folder.mkdir(parents=True, exist_ok=True, mode=0o700)
-    hands = granted.hands
+    hands, home = granted.hands, journal.home()
     return Bench(
         locations=workstation.locations,
         environ=workstation.environ,
@@ -97,6 +98,8 @@ def bench_of(
         moved=person.reporter.moved,
         offline=workstation.offline,
         secrets=granted.secrets,
+        other_homes=home.copied_from if home is not None else (),
+        journal=home.journal if home is not None and run > home.plain_runs else "",
     )
 
 
@@ -110,10 +113,11 @@ def journal_alone(person: Person, workstation: Workstation, granted: Granted | N
     check_kept(locations.data)
     with alone(locations.state):
         journal = open_journal(locations, KINDS)
-        if journal.remade:
-            person.reporter.said(journal.remade)
-        sweep(workstation.locations)
         try:
+            journal.told = (*([journal.remade] if journal.remade else []), *follow_home(journal, locations))
+            for each in journal.told:
+                person.reporter.said(each)
+            sweep(workstation.locations)
             if granted is None:
                 yield journal
             else:
@@ -121,6 +125,12 @@ def journal_alone(person: Person, workstation: Workstation, granted: Granted | N
                     yield journal
         finally:
             journal.close()
+
+
+def follow_first(workstation: Workstation, person: Person) -> tuple[str, ...]:
+    """Before anything is planned: follow a home that was moved or copied. Returns what a person should know."""
+    with journal_alone(person, workstation) as journal:
+        return journal.told
 
 
 @contextmanager
@@ -152,8 +162,7 @@ def recovered(journal: Journal, person: Person, workstation: Workstation, grante
     for change in taken.changes:
         did = "took back" if change.outcome == "taken back" else "could not take back"
         person.reporter.said(f"an earlier run was cut off: {did} {change.action} {change.subject}")
-    remade = (journal.remade,) if journal.remade else ()
-    return msgspec.structs.replace(taken, notices=(*remade, *taken.notices))
+    return msgspec.structs.replace(taken, notices=(*journal.told, *taken.notices))
 
 
 def carry_out_alone(person: Person, workstation: Workstation, changes: Sequence[Change]) -> TakenBack:

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import re
+from collections.abc import Mapping
 from functools import partial
+from pathlib import Path
 
 import msgspec
 
@@ -13,13 +16,17 @@ from zesty_anchor.engine.needs import needed_by
 from zesty_anchor.engine.opening import read_journal
 from zesty_anchor.engine.outcome import RunDone, TakenBack
 from zesty_anchor.engine.questions import settle
-from zesty_anchor.engine.undo import take_back_run
+from zesty_anchor.engine.undo import record_of, take_back_run
 from zesty_anchor.files import cache_homes, own_folders
+from zesty_anchor.files.folders import remove_empty
 from zesty_anchor.operations.attic import bring_home
+from zesty_anchor.operations.left_behind import take_out_rest
 from zesty_anchor.operations.person import Person
 from zesty_anchor.operations.running import ask_to_take_back, bench_of, journal_alone, recovered
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.shelf.kept_builds import KeptBuilds
+from zesty_anchor.survey.machine import Machine
+from zesty_anchor.system.locations import Locations
 from zesty_anchor.system.problem import Problem, UsageProblem
 
 MOST = 20
@@ -103,14 +110,37 @@ def dismantle(workstation: Workstation, person: Person) -> Dismantled:
         own = [] if shared else [locations.answers, locations.pins, locations.cache]
         kept = None
         if taken.whole:
-            kept = bring_home(journal, locations)
-            own += [locations.data, locations.state]
-        removed = tuple(locations.shown(folder) for folder in own if folder.exists())
-        own_folders.remove(*([] if shared else [locations.builds]), *own)
+            kept, moved = bring_home(journal, locations)
+            taken = _renamed(taken, moved, locations)
+            own += [locations.data]
+        last = [locations.state] if taken.whole else []
+        removed = tuple(locations.shown(folder) for folder in (*own, *last) if folder.exists())
+        made = _made(journal) if taken.whole else set()
+        told = own_folders.remove(*([] if shared else [locations.builds]), *own)
+        remove_empty(made)  # ours may have been a link: then what is around it could not go before
+        told += own_folders.remove(*last)
+        taken = msgspec.structs.replace(taken, notices=(*taken.notices, *told))
     if shared:
         left = f"{locations.cache} stays: {', '.join(map(str, shared))} has it too, and dismantle takes it away there"
         taken = msgspec.structs.replace(taken, notices=(*taken.notices, left))
     return Dismantled(taken, removed, locations.shown(kept) if kept is not None else "")
+
+
+def _made(journal: Journal) -> set[str]:
+    """The folders that all runs made on their way."""
+    runs = journal.runs_over()
+    return {path for run in runs for e in journal.entries(run, taken_back=True) for path in record_of(KINDS, e).made}
+
+
+def _renamed(taken: TakenBack, moved: Mapping[Path, Path], locations: Locations) -> TakenBack:
+    """What was told, with the places where things are now in place of those where they were."""
+    names = {name: locations.shown(new) for old, new in moved.items() for name in (str(old), locations.shown(old))}
+    if not names:
+        return taken
+    longest_first = "|".join(re.escape(name) for name in sorted(names, key=len, reverse=True))
+    pattern = re.compile(rf"({longest_first})(?![^\s;,:)])")
+    notices = tuple(pattern.sub(lambda found: names[found[1]], each) for each in taken.notices)
+    return msgspec.structs.replace(taken, notices=notices)
 
 
 def _take_back(
@@ -123,7 +153,10 @@ def _take_back(
         taken = [recovered(journal, person, workstation, granted)]
         for run in runs:
             taken.append(take_back_run(KINDS, journal, run, bench, later or ()))
-    notices = [notice for each in taken for notice in each.notices]
+        notices = [notice for each in taken for notice in each.notices]
+        if not journal.standing_runs() and runs:
+            machine = Machine(workstation.locations, workstation.environ)
+            notices += take_out_rest(machine, bench(runs[0]).attic)
     if not journal.standing_runs():
         if not cache_homes.others(workstation.locations):
             own_folders.remove(workstation.locations.answers, workstation.locations.pins)

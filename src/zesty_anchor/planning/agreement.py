@@ -10,6 +10,7 @@ import msgspec
 
 from zesty_anchor.changes.question import Question
 from zesty_anchor.files import own_folders
+from zesty_anchor.files.home_move import HomeMove
 from zesty_anchor.files.replace import replace
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.system.mounts import advice_where_open
@@ -105,6 +106,13 @@ def agree(workstation: Workstation) -> None:
     own_folders.make(workstation.locations.state)
     with suppress(OSError):
         replace(workstation.locations.state / _NAME, msgspec.json.encode(known, order="sorted"), 0o600)
+
+
+def follow_agreed(state: Path, move: HomeMove) -> None:
+    """Have what was agreed to name a home where it is now."""
+    with suppress(OSError, msgspec.MsgspecError):
+        known = msgspec.json.decode((state / _NAME).read_bytes(), type=dict[str, object])
+        replace(state / _NAME, msgspec.json.encode({move.path(f): v for f, v in known.items()}, order="sorted"), 0o600)
 
 
 def _agreed(workstation: Workstation) -> dict[str, object]:

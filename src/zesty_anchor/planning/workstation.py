@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 import msgspec
 
+from zesty_anchor.engine.home_identity import check_its_own
 from zesty_anchor.engine.journal import Past
 from zesty_anchor.engine.opening import past
 from zesty_anchor.manifest.build_options import with_named_options
@@ -92,8 +93,10 @@ def open_workstation(
 
     locations = locate(environ)
     for own in (locations.data, locations.state, locations.cache, locations.config):
-        check_own(own)
-    return Workstation(environ, locations, folder, program, offline, past(locations, kinds))
+        check_own(own, locations.home)
+    known = past(locations, kinds)
+    check_its_own(known.home, locations)
+    return Workstation(environ, locations, folder, program, offline, known)
 
 
 def with_manifest_here(bare: Workstation, given: Path | None) -> Workstation:

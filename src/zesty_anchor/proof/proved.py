@@ -67,6 +67,12 @@ def read(state: Path) -> Proved:
     return Proved(file, kept.known, kept.conditions)
 
 
+def forget(state: Path) -> None:
+    """Forget all that was proved."""
+    for name in (_NAME, _PROOF):
+        (state / name).unlink(missing_ok=True)
+
+
 class LastProof(msgspec.Struct, frozen=True):
     """The proof that the conditions were noted with: when (seconds since 1970), and what fresh shells answered."""
 

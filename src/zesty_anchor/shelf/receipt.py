@@ -168,7 +168,11 @@ def lacking(folder: Path, bins: Sequence[str], commands: Iterable[str], function
 
 def note_files(folder: Path, before: Inventory | None = None, added: Inventory | None = None) -> None:
     """Write down what was put into a version: all that is in it, or, where it has a list, ``before`` with what was ``added``."""
-    files = take(folder, without=SLIPS) if before is None else {**before, **(added or {})}
+    put_files(folder, take(folder, without=SLIPS) if before is None else {**before, **(added or {})})
+
+
+def put_files(folder: Path, files: Inventory) -> None:
+    """Write down what was put into a version."""
     _put(folder / FILES_NAME, msgspec.json.encode(files))
 
 

@@ -4,17 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from zesty_anchor.shells import graphical, launch
+from zesty_anchor.shells import fish_follow, graphical, launch, posix, tcsh
 from zesty_anchor.shells.bash import Bash
 from zesty_anchor.shells.fish import Fish
 from zesty_anchor.shells.ksh import Ksh
 from zesty_anchor.shells.mksh import Mksh
 from zesty_anchor.shells.sh import Sh
 from zesty_anchor.shells.shell import Completer, Environment, Follower, Shell
-from zesty_anchor.shells.tcsh import Tcsh
 from zesty_anchor.shells.zsh import Zsh
 
-SHELLS: dict[str, Shell] = {shell.name: shell for shell in (Bash(), Zsh(), Fish(), Ksh(), Mksh(), Tcsh(), Sh())}
+SHELLS: dict[str, Shell] = {shell.name: shell for shell in (Bash(), Zsh(), Fish(), Ksh(), Mksh(), tcsh.Tcsh(), Sh())}
 """Each is also the name of the language that its generated file is written in."""
 
 LAUNCH, SESSION, FOLLOW, COMPLETE, VALUES = "launch", "session", "follow.", "complete.", "values.zsh"
@@ -37,3 +36,20 @@ GENERATED: dict[str, Callable[[Environment, str], str]] = {
 """What is generated, given the environment and the file that it will stand in: a file that reads another one after that one,
 and last those that something reads without a line of ours in a startup file. So a shell that starts in between finds all of it.
 """
+
+
+def path_forms(name: str) -> tuple[Callable[[str], str], ...]:
+    """Return the ways in which a generated file writes a path: inside its language's quotes, and in its patterns."""
+
+    def inside(quote: Callable[[str], str]) -> Callable[[str], str]:
+        return lambda text: quote(text)[1:-1]
+
+    language = name.rpartition(".")[2]
+    if name == SESSION:
+        return (inside(graphical.quote),)
+    if language == "fish":
+        patterns = (inside(lambda text: fish_follow.quote(f"{fish_follow.literal(text)}")),)
+        return (inside(fish_follow.quote), *patterns)
+    if language == "tcsh":
+        return (inside(SHELLS["tcsh"].quote), inside(tcsh.pattern))
+    return (inside(posix.quote),)

@@ -50,6 +50,7 @@ class Environment(msgspec.Struct, frozen=True, dict=True):
     ``shelf`` is the folder of which only the versions in effect may stay on PATH. ``launchers`` is the folder of the
     launchers, ``pins`` that of what projects' pins were resolved to, ``shell`` that of the generated files.
     ``manifest`` is the machine's own, which is no project's. ``program`` is this program, as words. ``hooks`` are lines, ``completions`` files, by shell.
+    ``home`` is the home: paths in it count as the same wherever it is.
     """
 
     variables: tuple[tuple[str, Template], ...]
@@ -64,6 +65,7 @@ class Environment(msgspec.Struct, frozen=True, dict=True):
     runtimes: tuple[Switchable, ...] = ()
     hooks: tuple[tuple[str, str], ...] = ()
     completions: tuple[tuple[str, str], ...] = ()
+    home: str = ""
 
     @cached_property
     def stamp(self) -> str:
@@ -71,7 +73,8 @@ class Environment(msgspec.Struct, frozen=True, dict=True):
 
         A checksum is enough, since nobody gains by two that are equal, and it costs a start less than a digest does.
         """
-        content = msgspec.json.encode(_plain(msgspec.structs.asdict(self)))
+        parts = {name: part for name, part in msgspec.structs.asdict(self).items() if name != "home"}
+        content = msgspec.json.encode(_plain(parts, self.home + "/"))
         return f"{zlib.crc32(content):08x}{len(content) & 0xFFFF:04x}"
 
     @property
@@ -127,18 +130,19 @@ class Environment(msgspec.Struct, frozen=True, dict=True):
         return tuple(file for name, file in self.completions if name == shell)
 
 
-def _plain(value: object) -> object:
-    """JSON knows no bytes that are not UTF-8; a path may hold them."""
+def _plain(value: object, home: str) -> object:
+    """JSON knows no bytes that are not UTF-8; a path may hold them. What begins with ``home`` is relative to it."""
     if isinstance(value, str):
-        return value.encode("utf-8", "surrogateescape").hex()
+        plain = "~/" + value[len(home) :] if home != "/" and value.startswith(home) else value
+        return plain.encode("utf-8", "surrogateescape").hex()
     if isinstance(value, Of):
         return {"of": value.runtime}
     if isinstance(value, Switchable):
-        return _plain(msgspec.structs.asdict(value))
+        return _plain(msgspec.structs.asdict(value), home)
     if isinstance(value, Mapping):
-        return {k: _plain(v) for k, v in value.items()}
+        return {k: _plain(v, home) for k, v in value.items()}
     if isinstance(value, tuple):
-        return [_plain(v) for v in value]
+        return [_plain(v, home) for v in value]
     return value
 
 

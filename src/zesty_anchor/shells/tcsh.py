@@ -107,9 +107,9 @@ class Tcsh(Apart):
                 f"setenv ZESTY_ANCHOR_LOADED {environment.stamp}\n",
                 _PLACE.format(
                     default=q("/usr/bin:/bin"),
-                    done=_pattern(":".join(environment.scripted) + ":") + "*",
-                    shelf=_pattern(environment.shelf + "/"),
-                    late="".join(f' || ":$PATH" =~ *:{_pattern(folder)}:*' for folder in environment.last),
+                    done=pattern(":".join(environment.scripted) + ":") + "*",
+                    shelf=pattern(environment.shelf + "/"),
+                    late="".join(f' || ":$PATH" =~ *:{pattern(folder)}:*' for folder in environment.last),
                     each="".join(f" || $za__entry:q == {q(folder)}" for folder in environment.last),
                     launchers=q(environment.launchers),
                     first=" ".join(map(q, environment.scripted)),
@@ -122,6 +122,6 @@ class Tcsh(Apart):
         )
 
 
-def _pattern(text: str) -> str:
+def pattern(text: str) -> str:
     """A pattern that only this text fits: quotes do not take a letter's meaning as a pattern away."""
     return Tcsh().quote(re.sub(r"([*?\[\]{}^~\\])", r"[\1]", text))

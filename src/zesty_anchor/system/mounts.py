@@ -49,6 +49,11 @@ def mount_of(path: str, among: list[Mount]) -> Mount | None:
     return next((m for m in among if path == m.point or path.startswith(m.point.rstrip("/") + "/")), None)
 
 
+def mounted_at(path: str) -> Mount | None:
+    """The mount of which a path is the very point: a file there can be written, and not replaced (rename(2), EBUSY)."""
+    return next((mount for mount in mounts() if mount.point == path), None)
+
+
 def beside_windows() -> bool:
     """Whether this Linux runs inside Windows, whose kernel for that says so in its release (uname(2))."""
     return "microsoft" in os.uname().release.lower()

@@ -34,12 +34,55 @@ def in_other_hands(file: Path) -> str:
     return ""
 
 
-def check_own(folder: Path) -> None:
-    """Raises ``UsageProblem`` where a folder of ours is another user's, or others may write into it; none at all is no problem."""
+_UNMAPPED = 65534
+"""Whose number a user namespace shows for every user that it does not know (user_namespaces(7))."""
+
+
+def check_own(folder: Path, home: Path) -> None:
+    """Raises ``UsageProblem`` where a folder of ours, which may be missing, is another user's or is reached by another user's link,
+    where others may write into it, or where they may put another one in its place. Of what is above the ``home`` nothing is asked.
+    """
+    for path in (folder, *folder.parents):
+        if path == home or path in home.parents:
+            break
+        _check_link(path, folder)
+        try:
+            state = path.stat()
+        except OSError:
+            continue
+        if path == folder:
+            _check_itself(folder, state)
+        elif state.st_uid not in (0, os.geteuid(), _UNMAPPED):
+            raise UsageProblem(
+                f"{path} belongs to {owner_name(state.st_uid)}, who could put another folder in place of {folder.name}",
+                where=str(folder),
+                advice=_ELSEWHERE,
+            )
+        elif (others := others_may_write(state)) and not state.st_mode & stat.S_ISVTX:
+            raise UsageProblem(
+                f"{others} may write into {path}, and could put another folder in place of {folder.name}",
+                where=str(folder),
+                advice=advice_where_open(path) or f"close it: chmod go-w {path}; or {_ELSEWHERE}",
+            )
+
+
+_ELSEWHERE = "name a folder of your own: XDG_DATA_HOME, XDG_STATE_HOME, XDG_CACHE_HOME, XDG_CONFIG_HOME"
+
+
+def _check_link(path: Path, folder: Path) -> None:
     try:
-        state = folder.stat()
+        state = path.lstat()
     except OSError:
         return
+    if stat.S_ISLNK(state.st_mode) and state.st_uid not in (0, os.geteuid(), _UNMAPPED):
+        raise UsageProblem(
+            f"{path} is a link of {owner_name(state.st_uid)}, and is not followed",
+            where=f"it leads to {os.readlink(path)}",
+            advice=f"remove it, or {_ELSEWHERE}" if path == folder else _ELSEWHERE,
+        )
+
+
+def _check_itself(folder: Path, state: os.stat_result) -> None:
     if state.st_uid != os.geteuid():
         raise UsageProblem(
             f"{folder} belongs to another user (number {state.st_uid}), so what it holds is not believed",
@@ -53,6 +96,16 @@ def check_own(folder: Path) -> None:
             where=str(folder),
             advice=advice_where_open(folder) or f"look at what is in it, then: chmod go-w {folder}",
         )
+
+
+def owner_name(user: int) -> str:
+    """A user by name, for a person to read; by number where the number has no name."""
+    import pwd
+
+    try:
+        return pwd.getpwuid(user).pw_name
+    except KeyError:
+        return f"another user (number {user})"
 
 
 def others_may_write(state: os.stat_result) -> str:

@@ -15,7 +15,7 @@ from pathlib import Path
 from zesty_anchor.system.package_manager import Command
 
 STORE = Path("/var/lib/zesty-anchor")
-_RUN = r"\Arun-[0-9]{1,9}\Z"
+_RUN = r"\Arun-[0-9]{1,9}(?:-[0-9a-f]{16})?\Z"
 _NAME = r"\A[A-Za-z0-9][A-Za-z0-9.+_~:-]{0,150}\Z"
 _PIECE = 60_000
 """Bytes of one argument: Linux takes 131,072 (execve(2), MAX_ARG_STRLEN)."""

@@ -33,6 +33,7 @@ def environment_of(wanted: Wanted, machine: Machine) -> Environment:
         runtimes=switchables(wanted),
         hooks=tuple(_hooks(wanted, machine)),
         completions=tuple(_completions(wanted)),
+        home=str(locations.home),
     )
 
 

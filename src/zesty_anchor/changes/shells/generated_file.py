@@ -8,6 +8,8 @@ from collections.abc import Iterable, Sequence
 from pathlib import Path
 from typing import ClassVar
 
+import msgspec
+
 from zesty_anchor.changes.base import FileChange, FileKind, edited_from
 from zesty_anchor.changes.bench import Bench
 from zesty_anchor.changes.change import Found, Keep, Stage
@@ -15,6 +17,7 @@ from zesty_anchor.changes.record import FileRecord, Reverted
 from zesty_anchor.changes.shells.environment import environment_of
 from zesty_anchor.files.digest import digest_of
 from zesty_anchor.files.edit import Edit, lines_of, taken_out
+from zesty_anchor.files.home_move import HomeMove
 from zesty_anchor.files.replace import content_of, replace
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.shells.graphical import unfit
@@ -28,6 +31,7 @@ from zesty_anchor.shells.known import (
     SESSION,
     SHELLS,
     VALUES,
+    path_forms,
 )
 from zesty_anchor.shells.posix import WRITTEN
 from zesty_anchor.shells.shell import Environment
@@ -95,7 +99,27 @@ class GeneratedFiles(FileKind):
             content = content_of(path)
             if content is not None and content.startswith(WRITTEN.encode()):
                 shown = locations.shown(path)
-                yield shown, "create", FileRecord(path=str(path), name=shown, after_digest=digest_of(content))
+                above = [str(folder) for folder in path.parents if locations.home in folder.parents]
+                made = above if path.is_relative_to(locations.others) else []
+                yield (
+                    shown,
+                    "create",
+                    FileRecord(path=str(path), name=shown, after_digest=digest_of(content), made=made),
+                )
+
+    def follow(self, record: FileRecord, move: HomeMove) -> FileRecord | None:
+        """Our own text names the home, before and after: both copies are written anew, with their digests."""
+        digests = {}
+        for which in ("before", "after"):
+            copy = getattr(record, which)
+            content = content_of(Path(copy)) if copy else None
+            if content is None or digest_of(content) != (getattr(record, f"{which}_digest") or digest_of(content)):
+                continue
+            moved = move.content(content, *path_forms(_name_of(Path(record.path))))
+            if moved != content:
+                replace(Path(copy), moved)
+                digests[f"{which}_digest"] = digest_of(moved)
+        return msgspec.structs.replace(record, **digests) if digests else None
 
     def uses(self, record: FileRecord, places: Sequence[str]) -> bool:
         """Whether the shells look for commands in one of these folders."""
@@ -140,6 +164,28 @@ class GeneratedFiles(FileKind):
                 shell = machine.shell(name)
                 checker = (shell.program, SHELLS[name].check) if shell and environment.hooks_of(name) else None
                 yield WriteGenerated(edit, machine.locations.shown(file.path), environment, checker)
+
+
+def _name_of(path: Path) -> str:
+    """The name of a generated file, by where it stands."""
+    if path.parent.name == "conf.d":
+        return "fish"
+    return SESSION if path.parent.name == "environment.d" else path.name
+
+
+def follow_generated(locations: Locations, move: HomeMove) -> int:
+    """Bring the generated files that stand here in step with a home that was moved. Returns how many were written."""
+    written = 0
+    for name in GENERATED:
+        path = generated_file(locations, name)
+        content = None if path.is_symlink() or path.is_dir() else content_of(path)
+        moved = (
+            move.content(content, *path_forms(name)) if content and content.startswith(WRITTEN.encode()) else content
+        )
+        if moved is not None and moved != content:
+            replace(path, moved)
+            written += 1
+    return written
 
 
 def _apart(was: bytes | None, got: bytes | None, now: bytes | None) -> bytes | None:

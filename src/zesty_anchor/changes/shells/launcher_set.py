@@ -15,9 +15,12 @@ from zesty_anchor.changes.change import Found, Keep, Stage
 from zesty_anchor.changes.record import WHOLE, Record, Reverted
 from zesty_anchor.changes.replacement import bring_back
 from zesty_anchor.changes.shells.launcher_texts import Runtimes, texts
+from zesty_anchor.files.home_move import HomeMove
 from zesty_anchor.files.move import move
+from zesty_anchor.files.replace import replace
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.shelf.launchers import keep_in_step, standing
+from zesty_anchor.shells.known import LAUNCH, path_forms
 from zesty_anchor.shells.launch import is_launcher
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system.locations import Locations
@@ -115,6 +118,11 @@ class Launchers(BaseKind):
         """The later ones were made over the earlier ones."""
         return msgspec.structs.replace(later, before=earlier.before, aside={**earlier.aside, **later.aside})
 
+    def follow(self, record: LaunchersRecord, move: HomeMove) -> LaunchersRecord | None:
+        """The launchers of before name the file that does their work."""
+        before = {name: moved_launcher(text, move) for name, text in record.before.items()}
+        return msgspec.structs.replace(record, before=before) if before != record.before else None
+
     record = LaunchersRecord
 
     def look(self, wanted: Wanted, machine: Machine) -> LauncherFacts:
@@ -140,6 +148,22 @@ class Launchers(BaseKind):
         keep_in_step(Path(record.folder), record.before, is_launcher)
         bring_back(record.aside)
         return WHOLE
+
+
+def moved_launcher(text: str, move: HomeMove) -> str:
+    """The text of a launcher in a home that was moved."""
+    return move.content(os.fsencode(text), *path_forms(LAUNCH)).decode("utf-8", "surrogateescape")
+
+
+def follow_launchers(folder: Path, move: HomeMove) -> int:
+    """Bring the launchers that stand in a folder in step with a home that was moved. Returns how many were written."""
+    written = 0
+    for name, text in standing(folder).items():
+        moved = moved_launcher(text, move)
+        if moved != text and is_launcher(name, text):
+            replace(folder / name, os.fsencode(moved), 0o755)
+            written += 1
+    return written
 
 
 def runtimes_of(wanted: Wanted) -> Runtimes:
