@@ -19,10 +19,13 @@ from click_man.core import generate_man_page
 
 from zesty_anchor import __version__
 from zesty_anchor.commands import main
+from zesty_anchor.manifest.model import Manifest
+from zesty_anchor.planning.agreement import FREE
 from zesty_anchor.show.shapes import DOCUMENTS
 from zesty_anchor.system.own_commands import COMMANDS
 
 HERE = Path(__file__).parent
+SECURITY = HERE.parent / "SECURITY.md"
 _SAID = "<!-- made by docs/generate.py: do not edit -->\n"
 
 
@@ -89,6 +92,31 @@ def commands_page() -> str:
     return "\n".join(parts)
 
 
+def agreement_table() -> str:
+    """What agreement covers: a row for each table of the manifest, from the model."""
+    rows = ["| table | keys that you agree to | free |", "|---|---|---|"]
+    for each in msgspec.structs.fields(Manifest):
+        kind = typing.get_type_hints(Manifest, include_extras=True)[each.name]
+        structs = [k for k in (kind, *typing.get_args(kind)) if isinstance(k, type) and issubclass(k, msgspec.Struct)]
+        keys = [f.encode_name for k in structs for f in msgspec.structs.fields(k)] or [each.encode_name]
+        own = [pattern for pattern in FREE if pattern.split(".")[0] == each.encode_name]
+        free = [pattern.split(".")[-1] for pattern in own]
+        asked = ", ".join(f"`{key}`" for key in keys if key not in free) or "none"
+        rows.append(f"| `{each.encode_name}` | {asked} | {', '.join(f'`{key}`' for key in free)} |")
+    rows += [
+        "| `workstation.lock` beside it | all of it | |",
+        "| files that it names (`key`) | each by its digest | |",
+    ]
+    return "\n".join(rows)
+
+
+def security_page(text: str) -> str:
+    """SECURITY.md with that table in it."""
+    begin, end = "<!-- agreement: made by docs/generate.py -->\n", "<!-- end of agreement -->"
+    before, _, rest = text.partition(begin)
+    return f"{before}{begin}{agreement_table()}\n{end}{rest.partition(end)[2]}"
+
+
 def man_pages(folder: Path) -> None:
     """A manual page for the program, and one for each command (man-pages(7))."""
     folder.mkdir(parents=True, exist_ok=True)
@@ -124,3 +152,5 @@ def write(folder: Path) -> None:
 
 if __name__ == "__main__":
     write(Path(sys.argv[1]) if len(sys.argv) > 1 else HERE)
+    if len(sys.argv) == 1:
+        SECURITY.write_text(security_page(SECURITY.read_text()))

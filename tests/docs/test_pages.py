@@ -97,6 +97,8 @@ def test_what_is_made_from_types_and_commands_is_up_to_date(tmp_path: Path) -> N
     for file in sorted(path for path in tmp_path.rglob("*") if path.is_file()):
         name = file.relative_to(tmp_path)
         assert file.read_text() == (DOCS / name).read_text(), f"run: python docs/generate.py ({name} differs)"
+    security = DOCS.parent / "SECURITY.md"
+    assert generator().security_page(security.read_text()) == security.read_text(), "run: python docs/generate.py"
     assert len(list((DOCS / "man").glob("*.1"))) == len(list((tmp_path / "man").glob("*.1"))) > 20
 
 

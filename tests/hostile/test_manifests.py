@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import hashlib
 import os
+import re
+from collections.abc import Callable
 from pathlib import Path
 
 import pytest
@@ -11,6 +14,7 @@ from hypothesis import strategies as st
 
 from tests.conftest import Desk, is_root
 from tests.hostile.measured import note
+from zesty_anchor.demo.wares import pack
 from zesty_anchor.manifest.pin import MOST_BYTES, read_pins
 from zesty_anchor.manifest.read import parse_manifest
 from zesty_anchor.manifest.recipe import Recipe
@@ -136,7 +140,7 @@ def test_a_manifest_that_was_never_agreed_to_runs_nothing(desk: Desk) -> None:
     for command in ("verify", "provision"):
         refused = desk.run(command, "-m", str(there))
         assert refused.code == 5, refused.out + refused.err
-        assert "was never used on this machine. It brings checks" in refused.err
+        assert "was never used on this machine. It sets as-root, [shells] use, [feeds] harbour" in refused.err
         assert f"--trust {there}" in refused.err
     assert not (desk.home / "it-ran").exists()
     assert desk.run("preview", "-m", str(there)).code == 0
@@ -153,7 +157,7 @@ def test_a_manifest_that_was_never_agreed_to_runs_nothing(desk: Desk) -> None:
     assert desk.run("verify", "-m", str(there)).code == pending
     there.write_text(there.read_text() + CHECKED.replace('"a"', '"b"'))
     asked = desk.run("verify", "-m", str(there)).err
-    assert "has changed since you agreed to it" in asked and "(new or changed since then: checks)" in asked
+    assert "has changed since you trusted it: checks has 1 new and 0 fewer" in asked
     note("manifest: never agreed to")
 
 
@@ -165,7 +169,7 @@ def test_an_install_that_a_strangers_manifest_names_is_not_run(desk: Desk) -> No
     for command in ("verify", "provision"):
         refused = desk.run(command, "-m", str(there))
         assert refused.code == 5, refused.out + refused.err
-        assert "It brings installs that are here already" in refused.err
+        assert "[runtimes] lua" in refused.err
     for command in ("preview", "list", "survey"):
         desk.well(command, "-m", str(there))
     assert not (desk.home / "it-ran").exists()
@@ -179,7 +183,7 @@ def test_leave_to_run_as_root_is_not_taken_from_a_stranger(desk: Desk) -> None:
     )
     refused = desk.run("provision", "-m", str(there))
     assert refused.code == 5, refused.out + refused.err
-    assert "It brings leave to run programs as root" in refused.err
+    assert "It sets as-root, " in refused.err
     note("manifest: as root")
 
 
@@ -248,3 +252,79 @@ def test_a_folder_of_ours_that_others_may_write_is_not_believed(desk: Desk, fold
         assert "belongs to another user" in desk.run("verify").err
     assert oct((desk.home / ".local/state/zesty-anchor/journal.db").stat().st_mode & 0o777) == "0o600"
     note(f"folder: {folder}")
+
+
+def test_a_lock_that_was_edited_is_asked_about(desk: Desk, make_feed: Callable[..., str], tmp_path: Path) -> None:
+    """With an agreed manifest somebody edits only the lock: what it names now is not taken, and told in differences."""
+    desk.wants()
+    there = desk.write(desk.manifest.read_text(), "checkout/workstation.toml")
+    desk.manifest.unlink()
+    desk.well("provision", "-m", str(there), "--trust", str(there))
+    desk.well("lock", "-m", str(there))
+    assert desk.run("provision", "-m", str(there)).code == 0, "the person's own lock is agreed to as it is written"
+    desk.well("undo", "--yes")
+    evil = pack("kelp-4.2.1", {"bin/kelp": (b"#!/bin/sh\ntouch ~/it-ran\necho kelp 4.2.1\n", 0o755)}, "tar.gz")
+    elsewhere = make_feed({"kelp-4.2.1.tgz": evil}).replace("127.0.0.1", "localhost")
+    lock = there.with_suffix(".lock")
+    whole = lock.read_text()
+    edited = re.sub(r'url = "[^"]*"', f'url = "{elsewhere}kelp-4.2.1.tgz"', whole)
+    edited = re.sub(r'digest = "[^"]*"', f'digest = "sha256:{hashlib.sha256(evil).hexdigest()}"', edited)
+    lock.write_text(re.sub(r"size = [0-9]+", f"size = {len(evil)}", edited))
+    refused = desk.run("provision", "-m", str(there))
+    assert refused.code == 5
+    assert "kelp 4.2.1 would come from another host than before (localhost" in refused.err
+    assert "kelp 4.2.1 would hold other bytes than before" in refused.err
+    assert "[feeds]" not in refused.err, "never the whole again"
+    (tmp_path / "evil.tgz").write_bytes(evil)
+    lock.write_text(re.sub(r'url = "[^"]*"', f'url = "file://{tmp_path}/evil.tgz"', edited))
+    assert desk.run("provision", "-m", str(there)).code == 5
+    refused = desk.run("provision", "-m", str(there), "--trust", str(there))
+    assert refused.code == 2 and "which is no address of the web" in refused.err
+    lock.write_text(whole)
+    desk.well("provision", "-m", str(there))
+    assert not (desk.home / "it-ran").exists()
+    note("manifest: an edited lock")
+
+
+def test_a_key_beside_the_manifest_is_agreed_to_with_it(desk: Desk) -> None:
+    desk.wants()
+    text = desk.manifest.read_text().replace('kind = "index"', 'kind = "index"\nkey = "keys/harbour.asc"')
+    desk.manifest.unlink()
+    key = desk.write("a key\n", "checkout/keys/harbour.asc")
+    there = desk.write(text, "checkout/workstation.toml")
+    desk.run("verify", "-m", str(there), "--trust", str(there))
+    assert desk.run("verify", "-m", str(there)).code != 5
+    key.write_text("another key\n")
+    asked = desk.run("verify", "-m", str(there))
+    assert asked.code == 5 and "keys/harbour.asc holds something else" in asked.err
+    note("manifest: another key")
+
+
+@pytest.mark.skipif(not is_root(), reason="giving a file to somebody else needs root")
+@pytest.mark.parametrize("which", ["workstation.lock", "keys/harbour.asc"])
+def test_what_is_beside_a_manifest_may_not_be_in_other_hands(desk: Desk, which: str) -> None:
+    desk.wants()
+    text = desk.manifest.read_text().replace('kind = "index"', 'kind = "index"\nkey = "keys/harbour.asc"')
+    there = desk.write(text, "checkout/workstation.toml")
+    desk.write("a key\n", "checkout/keys/harbour.asc")
+    os.chown(desk.write("", f"checkout/{which}"), 1234, 1234)
+    refused = desk.run("provision", "-m", str(there), "--trust", str(there))
+    assert refused.code == 2 and f"{which} is not taken at its word" in refused.err
+    note(f"manifest: {which} in other hands")
+
+
+@pytest.mark.parametrize(
+    "more",
+    [
+        '[conflicts]\npolicy = "remove"\n',
+        '[feeds.deep]\nkind = "index"\nurl = "http://127.0.0.1:1/"\nsignature = "not offered"\n',
+        '[shells]\nmissing = "install"\n',
+    ],
+)
+def test_what_was_once_taken_unasked_is_asked_about(desk: Desk, more: str) -> None:
+    there = desk.write(f'[runtimes.lua]\nwant = "5.4"\n{more}', "checkout/workstation.toml")
+    assert desk.run("provision", "-m", str(there)).code == 5
+    for key in ("unpinned", "licence"):
+        there.write_text(f'[runtimes.lua]\nwant = "5.4"\n{key} = "accepted"\n')
+        assert desk.run("provision", "-m", str(there)).code == 5
+    note(f"manifest: {more[:20]!r} unasked")

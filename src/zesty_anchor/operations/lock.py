@@ -5,7 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 from pathlib import Path
 
-from zesty_anchor.manifest.lock import Locked, file_beside, write
+import msgspec
+
+from zesty_anchor.manifest.lock import Locked, file_beside, read, write
+from zesty_anchor.planning.agreement import agree, is_agreed
 from zesty_anchor.planning.locking import Locker
 from zesty_anchor.planning.look import look_at
 from zesty_anchor.planning.offers import Offers
@@ -25,5 +28,8 @@ def lock(workstation: Workstation, platforms: Sequence[str], upgrade: Sequence[s
     resolver = Resolver(workstation, Offers(workstation))
     entries = Locker(workstation, resolver).anew(look_at(workstation), platforms, upgrade)
     file = file_beside(workstation.file)
+    agreed = is_agreed(workstation)
     write(file, entries)
+    if agreed:  # the person wrote it here, with what they trust already
+        agree(msgspec.structs.replace(workstation, lock=read(file)))
     return file, entries

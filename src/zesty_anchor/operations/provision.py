@@ -34,16 +34,18 @@ def provision(
     more: Sequence[Asked] | None = None,
     first: Sequence[Change] = (),
     deep: bool = False,
+    is_agreed: bool = False,
 ) -> Outcome:
     """Make the machine as the manifest says, and prove it.
 
     ``more`` are wants beside the manifest's; None means what the project in this folder wants. ``first`` are changes of the
     manifest itself, which belong to the same run: where it does not end well, all of the run is taken back. ``deep`` has each file
-    of each version read, to tell whether it is as it was put there.
+    of each version read, to tell whether it is as it was put there. ``is_agreed`` tells that the person was asked about the manifest already.
     Raises ``Problem`` where nothing could be begun; what fails later is told in the outcome.
     """
     began = time.monotonic()
-    agreed(workstation, person)
+    if not is_agreed:
+        agreed(workstation, person)
     followed: tuple[str, ...] = ()
     if is_elsewhere(workstation.past.home, workstation.locations):
         from zesty_anchor.operations.running import follow_first

@@ -12,12 +12,14 @@ from zesty_anchor.engine.outcome import Outcome
 from zesty_anchor.files.edit import Edit
 from zesty_anchor.files.text_file import read_text_file
 from zesty_anchor.manifest.pin import pin_files
+from zesty_anchor.operations.agreed import agreed
 from zesty_anchor.operations.calling_shell import reload_line
 from zesty_anchor.operations.in_step import keep_launchers
 from zesty_anchor.operations.obtain import check_want, installed, refuse_manager
 from zesty_anchor.operations.person import Person
 from zesty_anchor.operations.provision import provision
 from zesty_anchor.operations.running import carry_out_alone
+from zesty_anchor.planning.agreement import agree, is_own
 from zesty_anchor.planning.choices import SESSION, Choice, choice_of, chooser
 from zesty_anchor.planning.listing import Switched
 from zesty_anchor.planning.look import look_at
@@ -99,8 +101,12 @@ def by_default(workstation: Workstation, person: Person, runtime: str, want: str
     if text == before:
         return provision(workstation, person), False
     change = WriteChoice(Edit(file, text.encode()), workstation.locations.shown(workstation.file))
+    agreed(workstation, person)
     changed = with_manifest(workstation, workstation.file, text)
-    return provision(changed, person, first=[change]), True
+    outcome = provision(changed, person, first=[change], is_agreed=True)
+    if outcome.well and not is_own(changed):
+        agree(changed)  # the person chose it here
+    return outcome, True
 
 
 def _refuse_link(file: Path) -> None:

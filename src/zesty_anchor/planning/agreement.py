@@ -1,93 +1,274 @@
-"""What of a manifest would run something here, and whether the person has agreed to that text."""
+"""What a person has agreed to: all that decides which bytes of a manifest's author run here, told in differences.
+
+Everything in a manifest needs agreement but what ``FREE`` names, so that a new key is asked about by itself. The lock beside the
+manifest, and the files that it names (keys), are agreed to together with it.
+"""
 
 from __future__ import annotations
 
 import os
+import re
+from collections.abc import Collection, Iterator, Mapping
 from contextlib import suppress
+from fnmatch import fnmatchcase
 from pathlib import Path
+from typing import Any
 
 import msgspec
 
 from zesty_anchor.changes.question import Question
+from zesty_anchor.engine.home_paths import stored
 from zesty_anchor.files import own_folders
-from zesty_anchor.files.home_move import HomeMove
 from zesty_anchor.files.replace import replace
+from zesty_anchor.manifest.lock import file_beside
+from zesty_anchor.manifest.model import Manifest
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.system.mounts import advice_where_open
 from zesty_anchor.system.ownership import in_other_hands
 from zesty_anchor.system.problem import UsageProblem
 
 _NAME = "agreed.json"
+_FORMAT = 2
+_TEXTS = 3
+"""How many texts of one manifest stay agreed to: ``undo`` may bring an earlier one back."""
+_MOST = 8
+"""How many differences are told."""
+
+FREE = ("title", "checks.*.name", "runtimes.*.want", "runtimes.*.also")
+"""The keys that need no agreement. Wants need none for a runtime with a shipped recipe alone: such a one says nothing of where
+bytes come from.
+"""
 
 
-def what_runs(workstation: Workstation) -> dict[str, object]:
-    """All of a manifest by which a text of its author's is run, or a program of theirs, by a word for it. Pure."""
+class _Agreed(msgspec.Struct):
+    """The file: by manifest (relative to the home) the texts that were agreed to, the latest last."""
+
+    texts: dict[str, list[dict[str, Any]]] = {}
+    format: int = _FORMAT
+
+
+def to_agree(workstation: Workstation) -> dict[str, Any]:
+    """Return all that a person has to agree to, as plain values: of the manifest, of the lock, and digests of the files that it
+    names. Empty where nothing has to be agreed to.
+    """
     manifest = workstation.manifest
-    found: dict[str, object] = {
-        "lines for every shell ([shells] hooks, completions)": (manifest.shells.hooks, manifest.shells.completions),
-        "checks": manifest.checks,
-        "recipes": manifest.recipes,
-        "managers": manifest.managers,
-        "programs from its own feeds": {n: (f.kind, f.url, f.key) for n, f in manifest.feeds.items() if f.url},
-        "installs that are here already": {n: (r.system, r.alternatives) for n, r in manifest.runtimes.items() if r.system},
-        "build options": {n: (r.build, r.extras) for n, r in manifest.runtimes.items() if r.build != type(r.build)() or r.extras},
-        "settings of other programs": manifest.settings,
-        "package sources and packages": manifest.prerequisites,
-        "variables": manifest.variables,
-        "folders on PATH": manifest.path,
-        "removals": manifest.conflicts.remove,
-        "leave to run programs as root": manifest.as_root,
-        "an identity": manifest.identity,
-    }  # fmt: skip
-    empty: tuple[object, ...] = (None, (), {}, [], ({}, {}), type(manifest.prerequisites)(), type(manifest.path)())
-    return {word: part for word, part in found.items() if part not in empty}
+    asked = {f"runtimes.{name}" for name in manifest.runtimes if not _is_shipped(name, workstation)}
+    found: dict[str, Any] = _without_free(_said(manifest), "", asked)
+    if workstation.lock:
+        found["lock"] = {f"{name} {want}": _said(entry) for (name, want), entry in sorted(workstation.lock.items())}
+    if files := {name: _digest(workstation.file.parent / name) for name in sorted(_files(manifest))}:
+        found["files"] = files
+    plain: dict[str, Any] = msgspec.json.decode(msgspec.json.encode(found))
+    return plain
+
+
+def _is_shipped(name: str, workstation: Workstation) -> bool:
+    from zesty_anchor.recipes import SHIPPED
+
+    tool = workstation.manifest.tools[name]
+    return name not in workstation.manifest.recipes and tool.system is None and (SHIPPED / f"{name}.toml").is_file()
+
+
+def _without_free(part: Any, path: str, asked: Collection[str]) -> Any:
+    """A part of a manifest without the keys that need no agreement, and without tables that hold nothing else. Nothing is free in the
+    tables ``asked``.
+    """
+    if isinstance(part, list):
+        return [_without_free(each, f"{path}.*", asked) for each in part]
+    if not isinstance(part, dict) or path in asked:
+        return part
+    kept = {}
+    for key, inner in part.items():
+        place = f"{path}.{key}" if path else key
+        free = any(fnmatchcase(place, pattern) for pattern in FREE)
+        left = _without_free(inner, place, asked)
+        if not free and (left or not isinstance(inner, dict) or not inner):
+            kept[key] = left
+    return kept
+
+
+def _said(value: Any) -> Any:
+    """What a person wrote of a model, by the names of its keys: what is as if it had been left out is left out."""
+    if isinstance(value, msgspec.Struct):
+        kept = {}
+        for each in msgspec.structs.fields(type(value)):
+            part = getattr(value, each.name)
+            default = each.default_factory() if each.default_factory is not msgspec.NODEFAULT else each.default
+            if each.required or part != default:
+                kept[each.encode_name] = _said(part)
+        return kept
+    if isinstance(value, Mapping):
+        return {str(key): _said(part) for key, part in value.items()}
+    return [_said(part) for part in value] if isinstance(value, tuple | list) else value
+
+
+def _files(manifest: Manifest) -> set[str]:
+    """The files beside the manifest that it names."""
+    keys = {feed.key for feed in manifest.feeds.values()} | {
+        each.key for each in manifest.prerequisites.sources.values()
+    }
+    return {key for key in keys if key}
+
+
+def _digest(file: Path) -> str:
+    """The digest of a file; empty where it cannot be read."""
+    from zesty_anchor.files.digest import digest_of_file
+
+    try:
+        return digest_of_file(file)
+    except OSError:
+        return ""
 
 
 def check_hands(workstation: Workstation) -> None:
-    """Raises ``UsageProblem`` where the manifest is in other hands."""
-    file = workstation.file
-    hands = "" if workstation.hands_known else in_other_hands(file)
-    if hands:
-        raise UsageProblem(
-            f"{file} is not taken at its word: {hands}",
-            where=str(file),
-            advice=advice_where_open(file)
-            or f"if it is what you want, copy it: cp {file} ~/workstation.toml; then look with: zesty-anchor preview",
-        )
+    """Raises ``UsageProblem`` where the manifest, its lock, or a file that it names is in other hands."""
+    if workstation.hands_known:
+        return
+    lock = file_beside(workstation.file)
+    beside = [workstation.file.parent / name for name in sorted(_files(workstation.manifest))]
+    for file in (workstation.file, lock, *beside):
+        hands = in_other_hands(file) if os.path.lexists(file) else ""
+        if hands:
+            raise UsageProblem(
+                f"{file} is not taken at its word: {hands}",
+                where=str(file),
+                advice=advice_where_open(file)
+                or f"if it is what you want, copy it: cp {file} ~/{file.name}; then look with: zesty-anchor preview",
+            )
+
+
+def is_own(workstation: Workstation) -> bool:
+    """Whether the manifest is the person's own: it stands in the home itself, or in the folder of the configuration."""
+    real = Path(os.path.realpath(workstation.file))
+    own = {Path(os.path.realpath(folder)) for folder in (workstation.locations.home, workstation.locations.config)}
+    return real.parent in own and not workstation.file.is_symlink()
 
 
 def question(workstation: Workstation, trusted: Path | None = None) -> Question | None:
     """What must be asked before anything of the manifest runs; None where there is nothing, or it is agreed to.
 
-    A manifest that stands in the home itself, or in the configuration folder, is the person's own, and so is one that runs
-    nothing. ``trusted`` is one that the person has named for this. In whose hands it is tells ``check_hands``.
+    ``trusted`` is a manifest that the person has named for this. In whose hands it is tells ``check_hands``.
     """
+    if is_own(workstation):
+        return None
+    parts = to_agree(workstation)
+    known = _agreed(workstation).texts.get(_key(workstation), [])
+    if not parts or parts in known:
+        return None
     file = workstation.file
-    parts = what_runs(workstation)
-    real = Path(os.path.realpath(file))
-    own = {Path(os.path.realpath(folder)) for folder in (workstation.locations.home, workstation.locations.config)}
-    if not parts or (real.parent in own and not file.is_symlink()):
-        return None
-    known = _agreed(workstation).get(str(real))
-    if known == _as_kept(parts):
-        return None
-    if trusted is not None and Path(os.path.realpath(trusted)) == real:
+    if trusted is not None and os.path.realpath(trusted) == os.path.realpath(file):
         agree(workstation)
         return None
-    since = "was never used on this machine" if known is None else "has changed since you agreed to it"
-    return Question(
-        "manifest",
-        f"{workstation.locations.shown(file)} {since}. It brings {', '.join(parts)}{_news(known, parts)}: shall it be used?",
-        f"--trust {file}",
-    )
+    shown = workstation.locations.shown(file)
+    if not known:
+        text = f"{shown} was never used on this machine. It sets {', '.join(_tables(parts))}: trust it?"
+    else:
+        told = list(differences(known[-1], parts))
+        more = f"; and {len(told) - _MOST} more" if len(told) > _MOST else ""
+        text = f"{shown} has changed since you trusted it: {'; '.join(told[:_MOST])}{more}. Trust it as it is now?"
+    return Question("manifest", text, f"--trust {file}")
 
 
-def _news(known: object, parts: dict[str, object]) -> str:
-    """What of it is not as it was when the person agreed."""
-    if not isinstance(known, dict):
-        return ""
-    new = [word for word, part in _as_kept(parts).items() if known.get(word) != part]
-    return f" (new or changed since then: {', '.join(new)})" if new else " (nothing new since then, and less than then)"
+def _tables(parts: Mapping[str, Any]) -> Iterator[str]:
+    """What a manifest sets, by its tables."""
+    for key, part in parts.items():
+        if key == "lock":
+            yield f"the lock of {', '.join(part)}"
+        elif key == "files":
+            yield f"the files {', '.join(part)}"
+        elif isinstance(part, dict):
+            yield f"[{key}] {', '.join(part)}"
+        else:
+            yield f"[[{key}]]" if isinstance(part, list) else key
+
+
+def differences(known: Mapping[str, Any], now: Mapping[str, Any]) -> Iterator[str]:
+    """Return in words what differs between two texts: what decides most comes first."""
+    yield from _lock_differences(known.get("lock", {}), now.get("lock", {}))
+    for name, digest in now.get("files", {}).items():
+        if name in known.get("files", {}) and known["files"][name] != digest:
+            yield f"{name} holds something else"
+    rest = [{key: part for key, part in text.items() if key not in ("lock", "files")} for text in (known, now)]
+    yield from _changed(rest[0], rest[1], "")
+
+
+def _lock_differences(known: Mapping[str, Any], now: Mapping[str, Any]) -> Iterator[str]:
+    for key, entry in now.items():
+        subject = f"{entry['runtime']} {entry['version']}"
+        if key not in known:
+            yield f"the lock names {subject} for {entry['want']!r}"
+            continue
+        before = known[key]
+        if before["version"] != entry["version"]:
+            yield f"{before['runtime']} {before['version']} would be {entry['version']}"
+        for platform, file in entry["files"].items():
+            if platform in before["files"] and before["files"][platform] != file:
+                yield from _file_differences(subject, before["files"][platform], file)
+        if before.get("extras", {}) != entry.get("extras", {}):
+            yield f"the packages put into {subject} have other versions"
+    for key in known.keys() - now.keys():
+        yield f"the lock no longer names {key}"
+
+
+def _file_differences(subject: str, before: Mapping[str, Any], now: Mapping[str, Any]) -> Iterator[str]:
+    old, new = (_host(file["url"]) for file in (before, now))
+    if old != new:
+        yield f"{subject} would come from another host than before ({new}, not {old})"
+    elif before["url"] != now["url"]:
+        yield f"{subject} would come from another address than before"
+    if before["digest"] != now["digest"]:
+        yield f"{subject} would hold other bytes than before"
+    if before.get("parts") != now.get("parts"):
+        yield f"what comes with {subject} is not the same"
+    if before.get("signature") != now.get("signature"):
+        yield f"the signature of {subject} is another"
+
+
+def _host(address: str) -> str:
+    found = re.match(r"[a-z+]+://(?:[^/@]*@)?([^/]+)", address)
+    return found[1] if found else address.partition(":")[0] + ":"
+
+
+def _changed(known: Any, now: Any, path: str) -> Iterator[str]:
+    """The keys that are new, gone, or have another value, each by its whole name."""
+    if isinstance(known, dict) and isinstance(now, dict):
+        for key, part in now.items():
+            inner = f"{path}.{key}" if path else key
+            if key in known:
+                yield from _changed(known[key], part, inner)
+            else:
+                yield f"{inner} is new{_value(part)}"
+        for key in known:
+            if key not in now:
+                yield f"{path}.{key} is gone" if path else f"{key} is gone"
+    elif isinstance(known, list) and isinstance(now, list):
+        new, gone = _without(now, known), _without(known, now)
+        if new or gone:
+            yield f"{path} has {len(new)} new and {len(gone)} fewer{_value(new[0]) if len(new) == 1 else ''}"
+        elif known != now:
+            yield f"{path} has another order"
+    elif known != now:
+        yield f"{path} was {_short(known)} and is {_short(now)}"
+
+
+def _without(one: list[Any], other: list[Any]) -> list[Any]:
+    """The entries of a list that another one does not have, as often as they are there."""
+    rest, left = list(other), []
+    for each in one:
+        if each in rest:
+            rest.remove(each)
+        else:
+            left.append(each)
+    return left
+
+
+def _value(part: Any) -> str:
+    return "" if isinstance(part, dict | list) and not part else f" ({_short(part)})"
+
+
+def _short(part: Any) -> str:
+    text = part if isinstance(part, str) else msgspec.json.encode(part).decode()
+    return f'"{text[:57]}..."' if len(text) > 60 else f'"{text}"' if isinstance(part, str) else text
 
 
 def is_agreed(workstation: Workstation) -> bool:
@@ -100,32 +281,24 @@ def is_agreed(workstation: Workstation) -> bool:
 
 
 def agree(workstation: Workstation) -> None:
-    """Write down that the person agrees to what it runs now."""
-    known = _agreed(workstation)
-    known[os.path.realpath(workstation.file)] = _as_kept(what_runs(workstation))
+    """Write down that the person agrees to all of it as it is now."""
+    parts, known = to_agree(workstation), _agreed(workstation)
+    earlier = [text for text in known.texts.get(_key(workstation), []) if text != parts]
+    known.texts[_key(workstation)] = [*earlier, parts][-_TEXTS:]
     own_folders.make(workstation.locations.state)
     with suppress(OSError):
         replace(workstation.locations.state / _NAME, msgspec.json.encode(known, order="sorted"), 0o600)
 
 
-def follow_agreed(state: Path, move: HomeMove) -> None:
-    """Have what was agreed to name a home where it is now."""
-    with suppress(OSError, msgspec.MsgspecError):
-        known = msgspec.json.decode((state / _NAME).read_bytes(), type=dict[str, object])
-        replace(state / _NAME, msgspec.json.encode({move.path(f): v for f, v in known.items()}, order="sorted"), 0o600)
+def _key(workstation: Workstation) -> str:
+    """The manifest's file, relative to the home."""
+    return stored(os.path.realpath(workstation.file), os.path.realpath(workstation.locations.home))
 
 
-def _agreed(workstation: Workstation) -> dict[str, object]:
-    """What was agreed to, by the manifest's file."""
+def _agreed(workstation: Workstation) -> _Agreed:
+    """What was agreed to. What a program before 0.2 noted is not enough: it did not ask about all of it."""
     try:
-        return msgspec.json.decode((workstation.locations.state / _NAME).read_bytes(), type=dict[str, object])
+        known = msgspec.json.decode((workstation.locations.state / _NAME).read_bytes(), type=_Agreed)
     except (OSError, msgspec.MsgspecError):
-        return {}
-
-
-def _as_kept(parts: dict[str, object]) -> dict[str, object]:
-    """As it is when it was written down and read again. It is kept whole: a digest could not tell what is new, and to fetch
-    what makes digests takes longer than this.
-    """
-    kept: dict[str, object] = msgspec.json.decode(msgspec.json.encode(parts))
-    return kept
+        return _Agreed()
+    return known if known.format == _FORMAT else _Agreed()

@@ -9,6 +9,7 @@ from typing import NamedTuple
 
 import msgspec
 
+from zesty_anchor.feeds.admitted import admitted
 from zesty_anchor.feeds.release import Piece, Release
 from zesty_anchor.files.inventory import MISSING, Difference
 from zesty_anchor.manifest.build_options import built_as
@@ -158,7 +159,7 @@ class Resolver:
         if kept is not None:
             release = kept
         elif locked:
-            release = _locked_release(workstation, locked, machine)
+            release = self._locked_release(locked, machine)
         else:
             release = self.release(Asked(name, exact or want, asked.default), machine, found)
             receipt = machine.shelf.get((name, release.version))
@@ -168,6 +169,34 @@ class Resolver:
                 if standing(workstation, name, want, machine, noted) is not None:
                     return self._version(asked, machine, noted, obtainable, found)
         return self._to_obtain(base, release, machine, list(below), kept)
+
+    def _locked_release(self, locked: Locked, machine: Machine) -> Release:
+        """What the lock says of a version. Raises ``UsageProblem`` where that is nothing for this platform, or what its feed would not be
+        allowed to offer.
+        """
+        lock = file_beside(self._workstation.file)
+        file = locked.files.get(machine.host.platform)
+        if file is None:
+            raise UsageProblem(
+                f"the lock has no file of {locked.runtime} {locked.version} for {machine.host.platform}",
+                where=str(lock),
+                advice=f"add it with: zesty-anchor lock --platform {machine.host.platform}",
+            )
+        release = Release(
+            version=locked.version, url=file.url, digest=file.digest, size=file.size, channels=locked.channels,
+            licence=locked.licence, signature=file.signature, source=file.source, feed=locked.feed,
+            parts=tuple(Piece(each.name, each.version, each.url, each.digest, each.size) for each in file.parts),
+        )  # fmt: skip
+        if self._workstation.manifest.tools[locked.runtime].through is None:
+            kind = self._offers.supply(locked.runtime, locked.feed, machine).kind
+            _, left_out = admitted([release], kind)
+            if left_out:
+                raise UsageProblem(
+                    f"the lock is refused: {left_out[0]}",
+                    where=str(lock),
+                    advice=f"lock it anew: zesty-anchor lock --upgrade {locked.runtime}",
+                )
+        return release
 
     def _is_offered(self, name: str, version: str, machine: Machine) -> bool:
         return any(release.version == version for release in self._offers.releases(name, machine))
@@ -261,11 +290,7 @@ class Resolver:
             return None
         source = self._offers.supply(name, release.feed, machine)
         locked = self._workstation.lock.get((name, to_build(release.version)))
-        pinned = (
-            _locked_release(self._workstation, locked, machine)
-            if locked
-            else self.older(name, release, build.earlier, machine)
-        )
+        pinned = self._locked_release(locked, machine) if locked else self.older(name, release, build.earlier, machine)
         return WantedVersion(
             runtime=name, version=pinned.version, want=build.earlier.want, default=False,
             folder=self._workstation.locations.shelf / name / _folder_name(pinned.version), recipe=self._workstation.recipes[name],
@@ -365,18 +390,3 @@ def _absent(workstation: Workstation, base: WantedVersion, locked: str, known: K
     return placed(
         msgspec.structs.replace(base, version=version, folder=folder, feed=feed, extras=extras, damage=(gone,))
     )
-
-
-def _locked_release(workstation: Workstation, locked: Locked, machine: Machine) -> Release:
-    file = locked.files.get(machine.host.platform)
-    if file is None:
-        raise UsageProblem(
-            f"the lock has no file of {locked.runtime} {locked.version} for {machine.host.platform}",
-            where=str(file_beside(workstation.file)),
-            advice=f"add it with: zesty-anchor lock --platform {machine.host.platform}",
-        )
-    return Release(
-        version=locked.version, url=file.url, digest=file.digest, size=file.size, channels=locked.channels,
-        licence=locked.licence, signature=file.signature, source=file.source, feed=locked.feed,
-        parts=tuple(Piece(each.name, each.version, each.url, each.digest, each.size) for each in file.parts),
-    )  # fmt: skip
