@@ -22,6 +22,7 @@ from zesty_anchor.demo.home import likeness
 from zesty_anchor.manifest.model import Identity
 from zesty_anchor.survey import identity
 from zesty_anchor.survey.machine import Machine, shells_to_use
+from zesty_anchor.system import host
 from zesty_anchor.system.host import login_path
 from zesty_anchor.system.locations import locate
 from zesty_anchor.system.problem import UsageProblem
@@ -141,8 +142,9 @@ def test_a_host_is_known_by_its_fingerprint_and_takes_the_key(desk: Desk, tmp_pa
         assert "known with another key" in desk.run("preview").err
 
 
-def test_what_waits_for_a_package_is_planned_and_not_refused(desk: Desk) -> None:
+def test_what_waits_for_a_package_is_planned_and_not_refused(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
     """git is to be installed first: its configuration is known only then, and the passphrase is asked for all the same."""
+    monkeypatch.setattr(host, "login_path", lambda superuser=None: "/nowhere")
     locations = locate({"HOME": str(desk.home)})
     wanted = Identity(name="Tide Desk", key="ed25519")
     facts = identity.identity_facts(wanted, locations, {"PATH": "/nowhere"}, ["git"])

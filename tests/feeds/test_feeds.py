@@ -22,6 +22,7 @@ from zesty_anchor.feeds.supply import Supply, supplies_for
 from zesty_anchor.manifest.model import Manifest, Runtime
 from zesty_anchor.manifest.recipe import Recipe
 from zesty_anchor.recipes import shipped
+from zesty_anchor.system import host
 from zesty_anchor.system.problem import Problem, UsageProblem
 
 
@@ -135,7 +136,8 @@ def test_the_strongest_digest_counts() -> None:
     assert integrity_digest("sha1-AAAA") == integrity_digest("sha512-!!!") == integrity_digest("") == ""
 
 
-def test_where_the_npm_registry_comes_from(tmp_path: Path) -> None:
+def test_where_the_npm_registry_comes_from(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(host, "login_path", lambda superuser=None: "/nowhere")
     nothing = {"PATH": str(tmp_path)}
     with pytest.raises(UsageProblem, match="no npm registry"):
         registry_address(nothing, tmp_path)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import pytest
 
+from zesty_anchor.proof.checks import ENVIRONMENT
 from zesty_anchor.proof.judging import judge_all
 from zesty_anchor.proof.question import Question
 from zesty_anchor.shells.fresh import Answer
@@ -31,7 +32,7 @@ CASES = {
 @pytest.mark.parametrize("name", CASES)
 def test_an_answer_is_judged(name: str) -> None:
     how, expected, answer, ok = CASES[name]
-    run = "command env -0" if how in ("variable", "once") else "kelp"
+    run = ENVIRONMENT if how in ("variable", "once") else "kelp"
     question = Question("$GAUGE", run, expected, how)
     for started in (True, False):
         (judged,) = judge_all([question], {run: answer}, started)

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 
-from zesty_anchor.system import apt_archive
+from zesty_anchor.system import apt_archive, host
 from zesty_anchor.system.apt_archive import Suite, proxy, suites_here
 from zesty_anchor.system.problem import UsageProblem
 
@@ -27,7 +27,8 @@ def environ(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> dict[str, str]:
     for name, text in (("apt-get", ROWS), ("apt-config", rows)):
         (tmp_path / name).write_text(f"#!/bin/sh\ncat <<'END'\n{text}\nEND\n")
         (tmp_path / name).chmod(0o755)
-    return {"PATH": f"{tmp_path}:{os.defpath}"}
+    monkeypatch.setattr(host, "login_path", lambda superuser=None: f"{tmp_path}:{os.defpath}")
+    return {"PATH": os.defpath}
 
 
 def test_the_suites_of_this_release_then_others_of_the_same_archive(environ: dict[str, str]) -> None:
@@ -47,7 +48,8 @@ def test_the_proxy_of_a_host(environ: dict[str, str]) -> None:
     assert proxy("https://a.invalid/", environ) == ""
 
 
-def test_without_apt_an_archive_must_be_named(tmp_path: Path) -> None:
+def test_without_apt_an_archive_must_be_named(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(host, "login_path", lambda superuser=None: "/nowhere")
     with pytest.raises(UsageProblem, match="no archive of Debian's form is known"):
         suites_here({"PATH": str(tmp_path)}, ())
 

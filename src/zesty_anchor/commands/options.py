@@ -18,6 +18,7 @@ from zesty_anchor.operations.person import Person
 from zesty_anchor.planning.workstation import Workstation, open_workstation, with_manifest_here
 from zesty_anchor.show import paint
 from zesty_anchor.show.progress import reporter
+from zesty_anchor.system.host import program_path
 from zesty_anchor.system.own_program import own_words
 from zesty_anchor.system.privilege import step_down
 
@@ -93,10 +94,12 @@ class Setting:
         """Ours; where we were started through sudo, that of the user who called, whom we then become for good."""
         stepped = step_down(os.environ)
         if stepped is None:
-            return dict(os.environ), None
+            environment = dict(os.environ)
+            os.environ["PATH"] = program_path(environment)  # what we start ourselves is looked up there
+            return environment, None
         environment, hand = stepped
         os.environ.clear()
-        os.environ.update(environment)
+        os.environ.update({**environment, "PATH": program_path(environment)})
         self.err.write(
             f"  started with privilege: the work is done as {environment['USER']}, in {environment['HOME']}; "
             "privilege is used only where it is shown"

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import os
 import re
-import shutil
 import subprocess
 from collections.abc import Mapping
 from pathlib import Path
+
+from zesty_anchor.system.host import absolute, answering, find_program
 
 
 def files(environ: Mapping[str, str], home: Path) -> list[Path]:
@@ -42,7 +43,7 @@ def ask_npm(environ: Mapping[str, str]) -> str:
     """The registry that an npm on PATH knows; empty where there is none. It leaves no log in the person's home (npm
     documentation, "config", logs-max).
     """
-    npm = shutil.which("npm", path=environ.get("PATH"))
+    npm = find_program("npm", environ) or next(iter(answering("npm", absolute(environ.get("PATH", "")))), None)
     if npm is None:
         return ""
     try:

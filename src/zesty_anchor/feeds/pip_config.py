@@ -5,11 +5,12 @@ from __future__ import annotations
 import configparser
 import os
 import re
-import shutil
 import subprocess
 import sys
 from collections.abc import Mapping
 from pathlib import Path
+
+from zesty_anchor.system.host import find_program
 
 
 def files(environ: Mapping[str, str], home: Path) -> list[Path]:
@@ -42,7 +43,7 @@ def _in(file: Path, key: str) -> str:
 
 def ask_pip(environ: Mapping[str, str]) -> str:
     """The index that a pip on PATH, or the one beside this program, takes by default: it stands in its help."""
-    pip = shutil.which("pip3", path=environ.get("PATH")) or shutil.which("pip", path=environ.get("PATH"))
+    pip = find_program("pip3", environ) or find_program("pip", environ)
     for words in ([pip] if pip else [], [sys.executable, "-m", "pip"]):
         if not words:
             continue

@@ -2,6 +2,11 @@
 
 from __future__ import annotations
 
+import os
+from collections.abc import Iterator
+
+import msgspec
+
 from zesty_anchor.changes.kinds import KINDS
 from zesty_anchor.operations.person import Person, finder
 from zesty_anchor.planning.choices import wanted_by_project
@@ -11,7 +16,12 @@ from zesty_anchor.planning.plan import Plan
 from zesty_anchor.planning.planner import Planner
 from zesty_anchor.planning.resolve import Asked, Resolver
 from zesty_anchor.planning.workstation import Workstation
+from zesty_anchor.survey.machine import Machine
+from zesty_anchor.system.host import answering
 from zesty_anchor.system.problem import UsageProblem
+
+_MOST = 8
+"""How many commands are named."""
 
 
 def preview(workstation: Workstation, person: Person) -> Plan:
@@ -19,7 +29,23 @@ def preview(workstation: Workstation, person: Person) -> Plan:
     machine, offers = look_at(workstation), Offers(workstation)
     wants = wanted_by_project(workstation, machine, offers)
     planner = Planner(workstation, KINDS.concerned, offers, finder(person, workstation.environ), wants)
-    return planner.plan(machine, workstation.past.resolutions)
+    plan = planner.plan(machine, workstation.past.resolutions)
+    return msgspec.structs.replace(plan, notices=(*plan.notices, *_stand_before(plan, machine)))
+
+
+def _stand_before(plan: Plan, machine: Machine) -> Iterator[str]:
+    """Which commands of the system a version that is installed stands before though its recipe does not name them."""
+    for version in plan.wanted.defaults:
+        if (version.runtime, version.folder.name) not in machine.shelf or not any(
+            c.kind == "generated-file" for c in plan.changes
+        ):
+            continue
+        there = {entry.name for folder in version.bins if folder.is_dir() for entry in os.scandir(folder)}
+        system = machine.login_path
+        names = [name for name in sorted(there - set(version.recipe.commands)) if answering(name, system)]
+        if names:
+            more = f" and {len(names) - _MOST} more" if len(names) > _MOST else ""
+            yield f"{version.runtime} {version.version} brings {', '.join(names[:_MOST])}{more} too, which the system has as well"
 
 
 def script(workstation: Workstation, manager: str) -> tuple[str, bytes]:

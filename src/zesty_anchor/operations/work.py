@@ -25,6 +25,7 @@ from zesty_anchor.planning.plan import Plan
 from zesty_anchor.planning.planner import Planner
 from zesty_anchor.planning.workstation import Workstation, with_manifest
 from zesty_anchor.survey.machine import Machine
+from zesty_anchor.survey.resolved import resolved, told_changed
 from zesty_anchor.system.privilege import NO_ACCESS
 
 
@@ -91,6 +92,7 @@ class Work:
         self._planner.access = access
 
     def _run(self, granted: Granted, journal: Journal, plan: Plan, machine: Machine) -> Outcome:
+        before = resolved(self._workstation.locations)
         with one_run(journal, self._person, self._workstation, granted, self._offers) as runner:
             done = tuple(runner.stage(self._first))
             if not all(each.well for each in done):
@@ -112,9 +114,11 @@ class Work:
                 )
                 outcome = msgspec.structs.replace(outcome, changes=undone, notices=(*outcome.notices, *taken.notices))
         proved = outcome.proof is not None
+        locations = self._workstation.locations
+        changed = told_changed(before, resolved(locations), locations) if stages.shells_changed else ()
         return msgspec.structs.replace(
             outcome,
-            notices=(*outcome.notices, *(plan.notices if proved else ())),
+            notices=(*outcome.notices, *(plan.notices if proved else ()), *changed),
             reload=line_for_this_shell(self._workstation) if stages.shells_changed and proved else "",
         )
 

@@ -129,7 +129,7 @@ class Resolver:
         folder = workstation.locations.shelf / name
         base = WantedVersion(
             runtime=name, version="", want=want, default=asked.default, folder=folder, recipe=recipe, feed="",
-            build=runtime.build, through=runtime.through or "",
+            build=runtime.build, through=runtime.through or "", replaces=runtime.replaces,
             home=Path(recipe.manager.home) if recipe.manager and recipe.manager.home else None,
         )  # fmt: skip
         locked = workstation.lock.get((name, want))

@@ -8,7 +8,7 @@ from pathlib import Path
 import msgspec
 
 from zesty_anchor.manifest.wanted import Wanted
-from zesty_anchor.proof.checks import FOLLOWS, follows, personal, programs, questions
+from zesty_anchor.proof.checks import ABSOLUTE, FOLLOWS, follows, personal, programs, questions
 from zesty_anchor.proof.reasons import PlaceOf, Reasons
 from zesty_anchor.proof.result import HERE, PROGRAMS, CheckResult, Proof, ShellResult
 from zesty_anchor.proof.verified import Drift
@@ -26,7 +26,7 @@ def explained(proof: Proof, wanted: Wanted, machine: Machine, place_of: PlaceOf,
         return proof
     asked = {q.name: q for q in (*questions(wanted, machine.locations), *programs(wanted))}
     asked |= {check.name: personal(check, wanted) for check in wanted.checks if check.run is not None}
-    asked[FOLLOWS] = follows("")
+    asked |= {FOLLOWS: follows(""), ABSOLUTE.name: ABSOLUTE}
     failing = {result.shell for result in proof.shells if not result.ok and result.shell != HERE}
     abouts = {asked[c.name].about for _, c in proof.failures if c.name in asked} - {"", "PATH"} | {"cd"}
     started = traces(machine, failing, abouts) if failing else []

@@ -13,12 +13,13 @@ from zesty_anchor.manifest.wanted import Wanted, WantedVersion
 from zesty_anchor.proof.question import Question
 from zesty_anchor.shells.posix import quote
 from zesty_anchor.shells.shell import HIDING
+from zesty_anchor.system.host import env_program
 from zesty_anchor.system.locations import Locations
 from zesty_anchor.system.ssh import key_file
 
-ENVIRONMENT = "command env -0"
+ENVIRONMENT = f"command {env_program()} -0"
 """Prints the variables of the environment (env(1))."""
-LOOKUPS = frozenset({"place", "outside", "once", "variable"})
+LOOKUPS = frozenset({"place", "outside", "once", "variable", "absolute"})
 """The ways of judging whose questions start nothing that belongs to a runtime."""
 
 
@@ -50,6 +51,10 @@ def questions(wanted: Wanted, locations: Locations) -> list[Question]:
     if folders:
         asked.append(Question("PATH holds our folders once", ENVIRONMENT, ":".join(folders), "once", "PATH"))
     return asked
+
+
+ABSOLUTE = Question("every PATH entry is absolute", ENVIRONMENT, "", "absolute", "PATH")
+"""An empty or relative entry has a shell run what is in the current folder (POSIX.1-2017, XBD 8.3). Whoever put it there is told."""
 
 
 def personal(check: Check, wanted: Wanted) -> Question:

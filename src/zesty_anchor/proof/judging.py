@@ -50,6 +50,9 @@ def _compared(question: Question, answer: Answer, given: Mapping[bytes, bytes]) 
     if question.how == "once":
         wrong = _not_once(question.expected.split(":"), os.fsdecode(given.get(b"PATH", b"")).split(":"))
         return well and not wrong, wrong or "each once"
+    if question.how == "absolute":
+        wrong = _relative(os.fsdecode(given.get(b"PATH", b"/")).split(":"))
+        return well and not wrong, wrong or "all absolute"
     if question.how == "outside":
         return well and text.startswith("/") and not text.startswith(question.expected + "/"), text[:_LONGEST]
     if question.how == "place":
@@ -108,6 +111,8 @@ def _expected(question: Question) -> str:
         return " or ".join(question.expected.split("\0"))
     if question.how == "once":
         return "each of our folders once"
+    if question.how == "absolute":
+        return "no empty and no relative entry"
     if question.how == "outside":
         return f"a file outside {question.expected}"
     return question.expected or ("empty" if question.how == "variable" else "(nothing)")
@@ -138,6 +143,12 @@ def _unquoted(text: str) -> str:
     if text.startswith("$'"):
         return re.sub(r"\\(.)", lambda found: _ESCAPED.get(found[1], found[1]), text[2:-1])
     return text[1:-1].replace("'\\''", "'") if text.startswith("'") else text
+
+
+def _relative(path: Sequence[str]) -> str:
+    """The entries of a PATH that stand for the current folder, or a folder in it, in words; empty for none."""
+    wrong = [entry for entry in path if not entry.startswith("/")]
+    return "; ".join(dict.fromkeys(f"a relative entry, {entry}" if entry else "an empty entry" for entry in wrong))
 
 
 def _not_once(expected: Sequence[str], path: Sequence[str]) -> str:

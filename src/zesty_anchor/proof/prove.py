@@ -9,7 +9,17 @@ from typing import NamedTuple
 import msgspec
 
 from zesty_anchor.manifest.wanted import Wanted
-from zesty_anchor.proof.checks import ENVIRONMENT, FOLLOWS, LOOKUPS, about, follows, personal, programs, questions
+from zesty_anchor.proof.checks import (
+    ABSOLUTE,
+    ENVIRONMENT,
+    FOLLOWS,
+    LOOKUPS,
+    about,
+    follows,
+    personal,
+    programs,
+    questions,
+)
 from zesty_anchor.proof.judging import environment_in, judge_all
 from zesty_anchor.proof.outside import outside
 from zesty_anchor.proof.proved import Proved, identity
@@ -96,7 +106,9 @@ def prove(wanted: Wanted, machine: Machine, jobs: int = 4, asking: Asking | None
 
 def _rounds(wanted: Wanted, machine: Machine, asking: Asking, left_out: Collection[Question]) -> list[_Round]:
     """The starts, the slowest shells not last; each personal check where it belongs, the programs in a start of their own."""
-    asked = [q for q in questions(wanted, machine.locations) if q not in left_out and _fits(q.name, asking)]
+    always = [ABSOLUTE] if asking.before is None else []  # a person's own line is no reason to take a run back
+    asked = [*questions(wanted, machine.locations), *always]
+    asked = [q for q in asked if q not in left_out and _fits(q.name, asking)]
     rounds = [
         _Round(shell, context, list(asked))
         for shell in machine.shells

@@ -64,6 +64,8 @@ class Reasons:
             return self._follows(trace)
         if question.about.startswith("$"):
             return self._variable(question.about[1:], trace)
+        if question.how == "absolute":
+            return self._relative(trace)
         if question.about == "PATH":
             return self._path(trace)
         if question.how in ("place", "outside"):
@@ -227,6 +229,17 @@ class Reasons:
             lost = self._written.lost(folder, trace)
             if lost is not None:
                 return lost
+        return None
+
+    def _relative(self, trace: StartupTrace) -> tuple[Cause, str] | None:
+        """Who put an empty or a relative entry on PATH."""
+        for found in found_in("PATH", trace, self._machine):
+            if not found.path.startswith("/") and found.place is not None:
+                cause = self._written.cause(
+                    "it puts an empty or relative entry on PATH: commands of whatever folder you are in are run",
+                    found.place,
+                )
+                return cause, f"take that entry out of {cause.place}"
         return None
 
     def _by_itself(self, question: Question) -> tuple[Cause, str]:

@@ -19,7 +19,7 @@ def environment(environment: Environment, file: str) -> str:
     values = ((name, environment.by_default(template)) for name, template in environment.variables)
     lines = [f"{name}={quote(value)}\n" for name, value in values if value and not unfit(value)]
     last = "".join(f":{folder}" for folder in environment.last)
-    path = quote(":".join(environment.scripted))[:-1] + ":$PATH" + quote(last)[1:]
+    path = quote(":".join(environment.scripted))[:-1] + "${PATH:+:$PATH}" + quote(last)[1:]
     return "".join([posix.HEAD.format(stamp=environment.stamp), *lines, f"PATH={path}\n"])
 
 

@@ -59,7 +59,14 @@ function za__choose {{
     za__work_out
     za__kept_tokens=$1 za__kept_first=$za__first
 {keep_variables}  fi
-  if [[ $PATH == "$2":* ]]; then PATH=$za__first${{PATH:${{#2}}}}; else za__place keep; fi
+  if [[ -z $2 ]]; then
+    za__place first
+  elif [[ $PATH == "$2":* ]]; then
+    PATH=$za__first${{PATH:${{#2}}}}
+    [[ -n $za__first ]] || PATH=${{PATH#:}}
+  else
+    za__place keep
+  fi
 }}
 function za__work_out {{
 {start}  \\typeset za_token IFS=' '

@@ -24,7 +24,8 @@ HEAD = WRITTEN + "# stamp {stamp}\n"
 # In a shell that has just been started none of ours is on PATH, and there is nothing to go through, nor to compare: the loop takes
 # longer than all the rest; nor is there where PATH begins and ends as it should, and nothing of the shelf stands in between: so a shell in
 # a shell finds it. Entries of ours give way to the new ones: all of them at the front, or with "keep" where the first of them stood, so
-# that what the person put before ours stays before it.
+# that what the person put before ours stays before it. Where there is nothing to put in front, PATH gets no empty entry, which
+# would stand for the current folder.
 PLACE = """\
   case :${{PATH-}}: in
     *{any})
@@ -39,7 +40,7 @@ PLACE = """\
         for za__entry in ${{PATH-}}; do
           case $za__entry:$za__out: in
             {ours})
-              case $za__mode in keep) za__mode=kept za__out=$za__out:$za__front ;; esac ;;
+              case $za__mode in keep) za__mode=kept za__out=$za__out${{za__front:+:$za__front}} ;; esac ;;
             *":$za__entry:"*) ;;
             *) za__out=$za__out:$za__entry ;;
           esac
@@ -47,9 +48,11 @@ PLACE = """\
         case $za__flags in *f*) ;; *) \\set +f ;; esac
         case $za__ifs in '') \\unset IFS ;; *) IFS=${{za__ifs#x}} ;; esac
         case ${{PATH-}} in ?*:) za__out=$za__out: ;; esac
-        case $za__mode in kept) PATH=${{za__out#:}}{last} ;; *) PATH=$za__front$za__out{last} ;; esac
-      esac ;;
-    *) PATH=$za__front${{PATH:+:$PATH}}{last} ;;
+        case $za__mode$za__front in kept* | first | keep) PATH=${{za__out#:}} ;; *) PATH=$za__front$za__out ;; esac
+{add_last}      esac ;;
+    *)
+      PATH=$za__front${{za__front:+${{PATH:+:}}}}${{PATH-}}
+{add_last}      ;;
   esac
   \\export PATH
 """
@@ -108,6 +111,7 @@ def exports(environment: Environment) -> str:
 
 def place(environment: Environment, last: Iterable[str]) -> str:
     """The lines that put ``$za__front`` first on PATH, by ``$za__mode``, and the folders ``last``."""
+    folders = tuple(last)
     static = dict.fromkeys((*environment.first, environment.launchers, *environment.last))
     ours = [quote(environment.shelf + "/") + "*", *(quote(folder + ":") + "*" for folder in static)]
     some = [f"*:{quote(environment.shelf + '/')}*", *(f"*:{quote(folder)}:*" for folder in static)]
@@ -115,7 +119,8 @@ def place(environment: Environment, last: Iterable[str]) -> str:
         any=" | *".join(some),
         shelf=quote(environment.shelf),
         ours=" | ".join(ours),
-        last=quote("".join(f":{folder}" for folder in last)),
+        last=quote("".join(f":{folder}" for folder in folders)),
+        add_last=f"      PATH=${{PATH:+$PATH:}}{quote(':'.join(folders))}\n" if folders else "",
     )
 
 
@@ -133,7 +138,7 @@ def behind(lines: str) -> str:
     return (
         f"za__path=$PATH\n{lines.rstrip()}\n"
         'case $PATH in\n  *":$za__path")\n    za__more=${PATH%":$za__path"}\n'
-        '    case ":$za__path:" in *":$za__more:"*) PATH=$za__path ;; *) PATH=$za__path:$za__more ;; esac\n'
+        '    case ":$za__path:" in *":$za__more:"*) PATH=$za__path ;; *) PATH=$za__path${za__more:+:$za__more} ;; esac\n'
         "    \\unset za__more ;;\nesac\n\\unset za__path"
     )
 

@@ -9,7 +9,7 @@ import msgspec
 from zesty_anchor.files.text_file import TextFile, read_text_file
 from zesty_anchor.manifest.model import Identity
 from zesty_anchor.system import git_config, ssh
-from zesty_anchor.system.host import answering
+from zesty_anchor.system.host import find_program
 from zesty_anchor.system.locations import Locations
 
 NAMES = {"name": "user.name", "email": "user.email"}
@@ -45,7 +45,7 @@ def identity_facts(
     git_file = read_text_file(git_config.user_file(locations.home, locations.others))
     known_hosts = read_text_file(locations.home / ".ssh/known_hosts")
     for program, packages in _PACKAGES.items():
-        if not answering(program, environ.get("PATH", "")) and set(packages) & set(coming):
+        if not find_program(program, environ) and set(packages) & set(coming):
             has_key = identity.key is None or ssh.key_file(locations.home, identity.key).exists()
             return IdentityFacts(git_file, {}, has_key, known_hosts, {}, {}, program)
     asked = [git for key, git in NAMES.items() if getattr(identity, key)]

@@ -277,6 +277,8 @@ def installed_shells(environ: Mapping[str, str]) -> tuple[InstalledShell, ...]:
     found = []
     for name, shell in SHELLS.items():
         program = next((p for called in shell.programs if (p := find_program(called, environ))), None)
+        if Path(login).name in shell.programs and os.access(login, os.X_OK):
+            program = login
         if program is not None:
             found.append(InstalledShell(name, program, Path(login).name in (name, *shell.programs)))
     return tuple(found)

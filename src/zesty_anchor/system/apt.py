@@ -7,7 +7,6 @@ tells of it through APT's status descriptor (APT's README.progress-reporting).
 from __future__ import annotations
 
 import difflib
-import os
 import re
 import subprocess
 import time
@@ -16,6 +15,7 @@ from pathlib import Path
 
 from zesty_anchor.system import dpkg_status
 from zesty_anchor.system.deb_file import deb_file
+from zesty_anchor.system.host import program_path
 from zesty_anchor.system.package_manager import Command, PackageFacts, Run, Told
 from zesty_anchor.system.problem import Problem
 
@@ -43,7 +43,7 @@ class Apt:
     family = "debian"
 
     def __init__(self, environ: Mapping[str, str]) -> None:
-        self._path = environ.get("PATH", os.defpath)
+        self._path = program_path(environ)
         self._answered: dict[tuple[object, ...], subprocess.CompletedProcess[str]] = {}
 
     def facts(self, names: Collection[str]) -> PackageFacts:

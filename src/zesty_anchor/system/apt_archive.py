@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import os
-import shutil
 import subprocess
 from collections.abc import Mapping
 from pathlib import Path
 
 import msgspec
 
+from zesty_anchor.system.host import find_program
 from zesty_anchor.system.problem import UsageProblem
 
 _TARGETS = ("apt-get", "indextargets", "--format", "$(REPO_URI) $(RELEASE) $(COMPONENT)", "Created-By: Packages")
@@ -34,7 +34,7 @@ def suites_here(environ: Mapping[str, str], more: tuple[str, ...]) -> list[Suite
 
     Raises ``UsageProblem`` where there is no apt, or it is set to no archive.
     """
-    apt = shutil.which("apt-get", path=environ.get("PATH"))
+    apt = find_program("apt-get", environ)
     rows = _asked((apt, *_TARGETS[1:]), environ) if apt else []
     found: dict[tuple[str, str], list[str]] = {}
     for url, name, component in (row for row in map(str.split, rows) if len(row) == 3):
@@ -67,7 +67,7 @@ def proxy(url: str, environ: Mapping[str, str]) -> str:
     """The proxy that apt goes through to an address; empty where it goes directly (apt.conf(5), Acquire::http::Proxy)."""
     scheme, _, rest = url.partition("://")
     host = rest.partition("/")[0].partition(":")[0]
-    config = shutil.which("apt-config", path=environ.get("PATH"))
+    config = find_program("apt-config", environ)
     rows = _asked((config, "dump", "--format", "%F %v%n"), environ) if config else []
     values = dict(row.split(" ", 1) for row in rows if " " in row)
     found = values.get(f"Acquire::{scheme}::Proxy::{host}") or values.get(f"Acquire::{scheme}::Proxy", "")

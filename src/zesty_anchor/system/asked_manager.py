@@ -9,6 +9,7 @@ from collections.abc import Collection, Iterable, Mapping, Sequence
 from pathlib import Path
 from typing import ClassVar
 
+from zesty_anchor.system.host import program_path
 from zesty_anchor.system.package_manager import Command, PackageFacts, Run, Told
 from zesty_anchor.system.problem import Problem
 
@@ -176,7 +177,7 @@ class AskedManager:
         try:
             return subprocess.run(
                 words, stdin=subprocess.DEVNULL, capture_output=True, text=True, errors="replace", check=False,
-                timeout=120, env={**self._environ, "LC_ALL": "C"},
+                timeout=120, env={**self._environ, "PATH": program_path(self._environ), "LC_ALL": "C"},
             )  # fmt: skip
         except (OSError, subprocess.TimeoutExpired) as error:
             raise Problem(f"{words[0]} cannot be asked: {error}", advice="is it well on this machine?") from None

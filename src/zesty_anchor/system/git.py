@@ -6,6 +6,7 @@ import re
 import subprocess
 from collections.abc import Mapping, Sequence
 
+from zesty_anchor.system.host import program_path
 from zesty_anchor.system.problem import Problem, UsageProblem
 
 _NEUTRAL = {
@@ -53,7 +54,7 @@ def run_git(
     try:
         return subprocess.run(
             ["git", *_OPTIONS, *words], stdin=subprocess.DEVNULL, capture_output=True, text=True, errors="replace", check=False,
-            timeout=seconds, env={**own, **_NEUTRAL, "GIT_ALLOW_PROTOCOL": protocol or "none"}, cwd="/",
+            timeout=seconds, env={**own, "PATH": program_path(environ), **_NEUTRAL, "GIT_ALLOW_PROTOCOL": protocol or "none"}, cwd="/",
         )  # fmt: skip
     except FileNotFoundError:
         raise Problem(

@@ -134,10 +134,30 @@ def answering(command: str, path: str) -> list[str]:
     return list(found.values())
 
 
+def program_path(environ: Mapping[str, str]) -> str:
+    """The PATH on which this program finds what it starts itself: what the system gives at login, then what ``environ`` has beside
+    it; never what is relative, nor what is on the shelf, where a version may bring any name.
+    """
+    data = environ.get("XDG_DATA_HOME", "")
+    own = f"{data if data.startswith('/') else environ.get('HOME', '') + '/.local/share'}/zesty-anchor"
+    listed = f"{login_path()}:{environ.get('PATH', '')}".split(":")
+    kept = dict.fromkeys(e for e in listed if e.startswith("/") and e != own and not e.startswith(f"{own}/"))
+    return ":".join(kept) or os.defpath
+
+
+def env_program() -> str:
+    """Where env(1) is: the program that tells a shell's variables is the system's, whatever stands first on PATH there."""
+    return next(iter(answering("env", f"/usr/bin:/bin:{login_path()}")), "env")
+
+
+def absolute(path: str) -> str:
+    """A PATH without its empty and relative entries."""
+    return ":".join(entry for entry in path.split(":") if entry.startswith("/"))
+
+
 def find_program(name: str, environ: Mapping[str, str]) -> str | None:
-    """Where a program of the system is: on the PATH given, else on the one that a login gives."""
-    found = answering(name, environ.get("PATH", "")) or answering(name, login_path())
-    return found[0] if found else None
+    """Where a program is that this one starts (``program_path``); None where there is none."""
+    return next(iter(answering(name, program_path(environ))), None)
 
 
 def calling_shell(environ: Mapping[str, str]) -> str:

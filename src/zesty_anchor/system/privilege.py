@@ -12,8 +12,8 @@ from typing import TYPE_CHECKING
 import msgspec
 
 from zesty_anchor.system import root_store
-from zesty_anchor.system.host import answering
 from zesty_anchor.system.problem import Problem
+from zesty_anchor.system.trusted import trusted_environment, trusted_program, trusted_words
 
 if TYPE_CHECKING:
     import pwd
@@ -62,8 +62,12 @@ def access(environ: Mapping[str, str], hand: RootHand | None = None) -> Access:
     import subprocess
 
     for way in ("sudo", "doas"):
-        for program in answering(way, environ.get("PATH", ""))[:1]:
-            answer = subprocess.run([program, "-n", "true"], stdin=subprocess.DEVNULL, capture_output=True, check=False)
+        program = trusted_program(way)
+        if program is not None:
+            answer = subprocess.run(
+                [program, "-n", "true"], stdin=subprocess.DEVNULL, capture_output=True, check=False,
+                env=trusted_environment(environ),
+            )  # fmt: skip
             return Access(way, program, answer.returncode != 0)
     return NO_ACCESS
 
@@ -87,7 +91,7 @@ def authenticate(given: Access, user: str, environ: Mapping[str, str]) -> Access
     else:
         command = [given.program, "true"]
     sys.stderr.flush()
-    answer = subprocess.run(command, stderr=subprocess.PIPE, text=True, check=False, env={**environ, "LC_ALL": "C"})
+    answer = subprocess.run(command, stderr=subprocess.PIPE, text=True, check=False, env=trusted_environment(environ))
     if answer.returncode == 0:
         return msgspec.structs.replace(given, password=False)
     said = answer.stderr.strip()
@@ -113,11 +117,15 @@ class Hands:
         if told != self._told:  # what is kept for undo takes several commands of one kind
             self._tell(told)
             self._told = told
+        words = trusted_words(command)
+        if words is None:
+            hear(f"{command[0]} is not run with privilege: it is in no folder that root alone can write")
+            return 127
         if self.access.hand is not None:
-            return self.access.hand.run(command, hear)
+            return self.access.hand.run(words, hear)
         from zesty_anchor.system.root_hand import run_here
 
-        return run_here(command if self.access.way == "root" else (self.access.program, "-n", *command), hear)
+        return run_here(words if self.access.way == "root" else (self.access.program, "-n", *words), hear)
 
     @contextmanager
     def kept_alive(self) -> Iterator[None]:
@@ -132,8 +140,9 @@ class Hands:
         def renew() -> None:
             while not over.wait(_KEEP_ALIVE_SECONDS):
                 subprocess.run(
-                    [self.access.program, "-n", "-v"], stdin=subprocess.DEVNULL, capture_output=True, check=False
-                )
+                    [self.access.program, "-n", "-v"], stdin=subprocess.DEVNULL, capture_output=True, check=False,
+                    env=trusted_environment(os.environ),
+                )  # fmt: skip
 
         thread = threading.Thread(target=renew, daemon=True)
         thread.start()

@@ -13,6 +13,8 @@ import socket
 import subprocess
 from collections.abc import Callable
 
+from zesty_anchor.system.trusted import trusted_environment
+
 
 class RootHand:
     """Runs commands as the superuser, one at a time. It ends when this process does."""
@@ -50,7 +52,9 @@ def _serve(channel: socket.socket) -> None:
 
 
 def run_here(words: tuple[str, ...], hear: Callable[[str], None]) -> int:
-    """Run a command with the rights of this process; each line that it prints, to either stream, goes to ``hear``."""
+    """Run a command with the rights of this process, in an environment that nobody else chose; each line that it prints, to either
+    stream, goes to ``hear``.
+    """
     try:
         running = subprocess.Popen(
             words,
@@ -59,6 +63,7 @@ def run_here(words: tuple[str, ...], hear: Callable[[str], None]) -> int:
             stderr=subprocess.STDOUT,
             text=True,
             errors="replace",
+            env=trusted_environment(os.environ),
         )
     except OSError as error:
         hear(f"{words[0]}: {error.strerror}")

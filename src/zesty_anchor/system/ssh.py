@@ -2,14 +2,21 @@
 
 from __future__ import annotations
 
+import os
 import re
 import subprocess
 from pathlib import Path
 
+from zesty_anchor.system.host import find_program
 from zesty_anchor.system.problem import Problem
 from zesty_anchor.system.room import room
 
 MISSING = Problem("OpenSSH's client is not installed", advice='add it: [prerequisites] packages = ["openssh-client"]')
+
+
+def _tool(name: str) -> str:
+    """Where one of them is."""
+    return find_program(name, os.environ) or name
 
 
 def key_file(home: Path, kind: str) -> Path:
@@ -21,7 +28,7 @@ def scan(host: str, port: int) -> list[str]:
     """The lines for known_hosts that a host offers. Raises ``Problem`` where it does not answer."""
     try:
         answer = subprocess.run(
-            ["ssh-keyscan", "-T", "10", "-p", str(port), host],
+            [_tool("ssh-keyscan"), "-T", "10", "-p", str(port), host],
             stdin=subprocess.DEVNULL, capture_output=True, text=True, timeout=60, check=False,
         )  # fmt: skip
     except FileNotFoundError:
@@ -34,7 +41,9 @@ def scan(host: str, port: int) -> list[str]:
 
 def fingerprint(line: str) -> str:
     """The fingerprint (``SHA256:…``) of a line of known_hosts."""
-    answer = subprocess.run(["ssh-keygen", "-lf", "-"], input=line + "\n", capture_output=True, text=True, check=False)
+    answer = subprocess.run(
+        [_tool("ssh-keygen"), "-lf", "-"], input=line + "\n", capture_output=True, text=True, check=False
+    )
     found = re.search(r"SHA256:\S+", answer.stdout)
     return found[0] if found else ""
 
@@ -44,7 +53,7 @@ def known(content: bytes | None, host: str, port: int) -> list[str]:
     name = host if port == 22 else f"[{host}]:{port}"
     with room("hosts") as folder:
         (folder / "known").write_bytes(content or b"")
-        words = ["ssh-keygen", "-F", name, "-f", str(folder / "known")]
+        words = [_tool("ssh-keygen"), "-F", name, "-f", str(folder / "known")]
         try:
             answer = subprocess.run(words, capture_output=True, text=True, check=False)
         except FileNotFoundError:

@@ -13,6 +13,7 @@ from zesty_anchor.changes.base import BaseChange, BaseKind
 from zesty_anchor.changes.bench import Bench
 from zesty_anchor.changes.change import Stage, version_key
 from zesty_anchor.changes.record import WHOLE, Record, Reverted
+from zesty_anchor.changes.runtimes.install import check_names
 from zesty_anchor.changes.runtimes.leaving import away
 from zesty_anchor.files import folders, own_folders
 from zesty_anchor.files.inventory import Inventory, remove_same, take
@@ -131,6 +132,8 @@ class AddExtra(BaseChange, frozen=True):
             note_files(folder, listed, record.files)
         bins = {os.path.normpath(part) for part in self.wanted.recipe.bin}
         commands = sorted(Path(f).name for f in record.brought if (os.path.dirname(f) or ".") in bins)
+        there = {Path(name).name for name in record.before if (os.path.dirname(name) or ".") in bins}
+        check_names(self.wanted, [folder / part for part in self.wanted.recipe.bin], there)
         note_extras(folder, {**extras_in(folder), self.extra.asked: Extra(self.extra.version, tuple(commands))})
         record.before = []
 

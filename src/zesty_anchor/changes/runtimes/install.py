@@ -30,6 +30,7 @@ from zesty_anchor.shelf.deb_package import merge
 from zesty_anchor.shelf.download import kept_file
 from zesty_anchor.shelf.manager import write_call
 from zesty_anchor.shelf.receipt import PartReceipt, Receipt, clear_slips, note_files, stock, write
+from zesty_anchor.shelf.ruling import stand_before
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system.closed import wait_until_closed
 from zesty_anchor.system.credentials import without_credentials
@@ -44,6 +45,24 @@ def licence_question(wanted: WantedVersion) -> list[Question]:
         return []
     text = f"{wanted.runtime} {wanted.version} comes under the licence {wanted.licence}: do you accept it?"
     return [Question("licence", text, f'[{_table(wanted)}] licence = "accepted"')]
+
+
+def check_names(wanted: WantedVersion, bins: Iterable[Path], more: Iterable[str] = ()) -> None:
+    """Raises ``Problem`` where a version brings a command that rules a machine, which nobody named and the system has."""
+    named = {
+        *wanted.recipe.commands,
+        *wanted.links,
+        *(name for part in wanted.parts for name in part.links),
+        *wanted.replaces,
+        *more,
+    }
+    found = stand_before(bins, named)
+    if found:
+        raise Problem(
+            f"{wanted.runtime} {wanted.version} brings {', '.join(found)}, which would stand before the system's own, and its recipe does not say so",
+            where=wanted.recipe_place,
+            advice=f"if that is what you want: [runtimes.{wanted.runtime}] replaces = {msgspec.json.encode(found).decode()}",
+        )
 
 
 def _around(home: Path | None) -> tuple[Path, ...]:
@@ -280,6 +299,7 @@ class Install(BaseChange, frozen=True):
                 where=f"looked in: {', '.join(self.wanted.recipe.bin)}",
                 advice=f"mend bin or commands in the recipe of {self.wanted.runtime!r}",
             )
+        check_names(self.wanted, [folder / part for part in self.wanted.recipe.bin])
         write(
             folder,
             Receipt(

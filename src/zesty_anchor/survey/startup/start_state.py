@@ -17,7 +17,7 @@ from zesty_anchor.shells.pty import under_pty, wait_for
 from zesty_anchor.shells.shell import Context
 from zesty_anchor.shells.together import Interrupted, never
 from zesty_anchor.survey.machine import InstalledShell, Machine
-from zesty_anchor.system.host import user_name
+from zesty_anchor.system.host import env_program, user_name
 from zesty_anchor.system.room import room as room_for
 
 SECONDS = 10.0
@@ -69,7 +69,12 @@ def start_state(
     environment = clean_environment(machine.environ, machine.login_environ, home, shell.program, user_name(), path)
     with room_for("state") as room:
         probe = room / "probe"
-        probe.write_text(_PROBES.get(shell.name, _PROBES["dash"]).replace("ROOM", quote(str(room))), "utf-8")
+        probe.write_text(
+            _PROBES.get(shell.name, _PROBES["dash"])
+            .replace("ROOM", quote(str(room)))
+            .replace("env -0", f"{env_program()} -0"),
+            "utf-8",
+        )
         words = [
             shell.program,
             *context.options,

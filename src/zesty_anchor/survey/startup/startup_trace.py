@@ -28,7 +28,7 @@ from zesty_anchor.survey.startup.fish_trace import fish_steps, profile_ended
 from zesty_anchor.survey.startup.fish_words import fish_words
 from zesty_anchor.survey.startup.sh_trace import FIELD, RECORD, ended_at, settled, traced_steps
 from zesty_anchor.survey.startup.step import Place, Step
-from zesty_anchor.system.host import user_name
+from zesty_anchor.system.host import env_program, user_name
 from zesty_anchor.system.room import room as room_for
 
 SECONDS = 5.0
@@ -230,6 +230,7 @@ def _words(
     variable = _variable(names)
     asked = _ALL_FUNCTIONS if names is None else " ".join(quote(each) for each in names if "\n" not in each)
     lines = _PROBES.get(name, _PROBES["sh"]).format(end=quote(_end(room)), names=asked)
+    lines = lines.replace("env -0", f"{env_program()} -0")
     probe.write_text(lines, "utf-8")
     told = quote(str(room / "told"))
     if name == "fish":
