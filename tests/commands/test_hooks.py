@@ -44,8 +44,9 @@ def test_hooks_go_with_the_version_in_use(desk: Desk) -> None:
 def test_a_hook_that_cannot_be_read_changes_nothing(desk: Desk, shell: str, lines: str) -> None:
     desk.wants(EVERY + f"hooks.{shell} = '{lines}'\n")
     answer = desk.run("provision")
-    assert answer.code == 1
-    assert "[shells.hooks]" in answer.err + answer.out
+    assert answer.code == 2
+    line = desk.manifest.read_text().splitlines().index(f"hooks.{shell} = '{lines}'") + 1
+    assert f"workstation.toml:{line}" in answer.err and "[shells.hooks]" in answer.err
     assert not (desk.home / ".bashrc").exists() and not (desk.home / ".config/fish").exists()
 
 

@@ -219,7 +219,11 @@ def test_signatures_each_refusal_has_its_message(signed: Signed) -> None:
 
     time.sleep(1.5)
     signed.refused("expired on", signature=good, key=expired)
-    signed.refused("the key cannot be read", signature=good, line='key = "none.asc"')
+    missing = signed.run(signature=good, line='key = "none.asc"')
+    assert missing.code == 2 and "there is no key file none.asc" in missing.err
+    (signed.desk.home / "broken.asc").write_text("no key\n")
+    signed.refused("this file holds no OpenPGP key", signature=good, line='key = "broken.asc"')
+    (signed.desk.home / "broken.asc").unlink()
     signed.refused("the manifest names no key", signature=good, line="")
     assert 'key = "keys/harbour.asc"' in signed.desk.run("provision").err
     assert signed.run(signature=good).code == 0
@@ -340,7 +344,11 @@ def test_the_pair_that_fits_is_chosen_and_a_wrong_one_refused(tide: Desk) -> Non
     refused = tide.run("remove", "coral", "11.0.4")
     assert refused.code == 1
     assert "the manifest wants" in refused.err
-    tide.write(tide.manifest.read_text().replace(coral, ""))
+    alone = tide.manifest.read_text().replace(coral, "")
+    tide.write(alone)
+    refused = tide.run("remove", "coral", "11.0.4")
+    assert refused.code == 2 and "shoal runs on coral, which the manifest does not have" in refused.err
+    tide.write(alone.replace('[runtimes.shoal]\nwant = "latest"\n', ""))
     assert "shoal 2.3.0-coral-11 runs on it" in tide.run("remove", "coral", "11.0.4").err
     wants(tide, coral + '[runtimes.shoal]\nwant = "2.3.0-coral-17"\n')
     answer = tide.run("preview")

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import contextlib
 import gzip
 import http.server
 import json
 import os
+import socket
 import subprocess
 import threading
+import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
@@ -416,3 +419,92 @@ def test_our_slips_are_not_written_through_a_link(
     assert (shelf / "share/x").read_bytes() == b"x"
     assert not (shelf / name).is_symlink()
     note(f"slip: {name}")
+
+
+def answering(write: Callable[[socket.socket], None]) -> Iterator[str]:
+    """A server that does this with each connection, after the request came."""
+    with socket.create_server(("127.0.0.1", 0)) as waiting:
+
+        def serve() -> None:
+            with contextlib.suppress(OSError):
+                while True:
+                    connection, _ = waiting.accept()
+                    threading.Thread(target=one, args=(connection,), daemon=True).start()
+
+        def one(connection: socket.socket) -> None:
+            with contextlib.suppress(OSError), connection:
+                connection.recv(4096)
+                write(connection)
+
+        threading.Thread(target=serve, daemon=True).start()
+        yield f"http://127.0.0.1:{waiting.getsockname()[1]}/"
+
+
+def _drips_headers(connection: socket.socket) -> None:
+    connection.sendall(b"HTTP/1.1 200 OK\r\nX-Tide: ")
+    while True:
+        connection.sendall(b"a")
+        time.sleep(0.05)
+
+
+def _drips_the_status(connection: socket.socket) -> None:
+    for letter in b"HTTP/1.1 200 OK" * 1000:
+        connection.sendall(bytes([letter]))
+        time.sleep(0.05)
+
+
+def _drips_the_body(connection: socket.socket) -> None:
+    connection.sendall(b"HTTP/1.1 200 OK\r\nContent-Length: 100000\r\n\r\n")
+    while True:
+        connection.sendall(b" ")
+        time.sleep(0.05)
+
+
+def _asks_to_wait(connection: socket.socket) -> None:
+    connection.sendall(b"HTTP/1.1 503 No\r\nRetry-After: 1\r\nContent-Length: 0\r\nConnection: close\r\n\r\n")
+
+
+SLOW = {
+    "headers": _drips_headers,
+    "a status line": _drips_the_status,
+    "a body": _drips_the_body,
+    "waits that are asked for": _asks_to_wait,
+}
+
+
+@pytest.mark.parametrize("how", SLOW)
+def test_the_limit_of_time_counts_for_all_of_an_answer(how: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Headers that drip in, a body after them, and all waits together end with the time for one answer."""
+    monkeypatch.setattr(web, "ANSWER_SECONDS", 1.5)
+    for url in answering(SLOW[how]):
+        began = time.monotonic()
+        with pytest.raises(Problem) as told:
+            Web().document(url, who="the feed")
+        assert time.monotonic() - began < 4
+        assert "did not come to the end of its answer" in told.value.what or "503" in told.value.what
+    note(f"feed: {how} without an end")
+
+
+@pytest.mark.parametrize("size", ["12", [12], {"a": 1}, -1, 1.5, True])
+def test_a_size_that_is_none_is_our_own_error(size: object, make_feed: Callable[..., str], desk: Desk) -> None:
+    file = {
+        "filename": "kelp-1.0-py3-none-any.whl",
+        "url": "kelp-1.0-py3-none-any.whl",
+        "hashes": {"sha256": "0" * 64},
+        "size": size,
+    }
+    page = json.dumps({"meta": {"api-version": "1.0"}, "name": "kelp", "files": [file]}).encode()
+    url = make_feed({"kelp/index.html": page})
+    release = Release("1.0", f"{url}kelp.whl", "sha256:" + "0" * 64, size=size)  # type: ignore[arg-type]
+    taken, left_out = admitted([release], "pypi")
+    assert not taken and "which is no number of bytes" in left_out[0]
+    note(f"feed: the size {size!r}")
+
+
+@pytest.mark.parametrize(
+    "digest", ["sha256:\0", "sha256:", "md5:" + "0" * 32, "sha256:" + "g" * 64, "sha256:../../x", "commit:\n"]
+)
+def test_a_digest_that_is_none_is_our_own_error(digest: str) -> None:
+    taken, left_out = admitted([Release("1.0", "http://a/x", digest)], "index")
+    assert not taken and "for a digest, which is none" in left_out[0]
+    note(f"feed: the digest {digest!r}")

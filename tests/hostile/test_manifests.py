@@ -5,6 +5,9 @@ from __future__ import annotations
 import hashlib
 import os
 import re
+import subprocess
+import time
+import tomllib
 from collections.abc import Callable
 from pathlib import Path
 
@@ -12,14 +15,15 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tests.conftest import Desk, is_root
+from tests.conftest import Desk, is_root, kelp
 from tests.hostile.measured import note
 from zesty_anchor.demo.wares import pack
 from zesty_anchor.manifest.pin import MOST_BYTES, read_pins
 from zesty_anchor.manifest.read import parse_manifest
 from zesty_anchor.manifest.recipe import Recipe
 from zesty_anchor.manifest.want import Want
-from zesty_anchor.system.problem import Problem, UsageProblem
+from zesty_anchor.system.host import login_path
+from zesty_anchor.system.problem import Problem, Problems, UsageProblem
 
 R = '[recipes.kelp]\ncommands = ["kelp"]\n'
 NESTED = "a = " + "[" * 3000 + "]" * 3000
@@ -67,6 +71,15 @@ WRONG = [
     "[[conflicts.remove]]\n", '[[conflicts.remove]]\npath = "~"\n', '[[conflicts.remove]]\npath = "/usr"\n', '[[conflicts.remove]]\npath = "x"\n',
     '[[conflicts.remove]]\npackage = "-x"\n', '[[conflicts.remove]]\nalternative = "--all"\n', '[[conflicts.remove]]\nvariable = "A B"\n',
     '[conflicts]\npolicy = "burn"\n', '[shells]\nuse = "every"\n', '[shells]\nmissing = "always"\n', '[shells]\nhooks = { nosuch = "x" }\n',
+    '[shells]\ncompletions.zsh = "complete.zsh"\n', '[path]\nfirst = ["~/a\\nb"]\n', '[variables.system]\nPATH = "/x"\n',
+    '[variables.system]\nLD_PRELOAD = "/x.so"\n', '[variables.system]\nA = "a\\rb"\n', '[runtimes.k]\nwant = "4"\nextras = ["../x"]\n',
+    '[runtimes.k]\nwant = "4"\nextras = ["/x"]\n', '[runtimes.k]\nwant = "4"\nextras = ["https://a/x.tgz"]\n',
+    '[recipes.k]\ncommands = ["k"]\n[recipes.k.build]\nsteps = ["x"]\nearlier.want = ">="\n',
+    '[recipes.k]\ncommands = ["k"]\n[recipes.k.program]\nfile = "a"\nrun = "a"\nexpect = "a"\nbase64 = "%%%"\n',
+    '[recipes.k]\ncommands = ["k"]\n[recipes.k.manager]\nlist = "k \'list"\ninstall = "k"\nlocate = "k"\n',
+    '[recipes.k]\ncommands = ["k"]\n[recipes.k.manager]\nlist = "k"\ninstall = "k"\nlocate = "k"\nhome = "~/../x"\n',
+    '[recipes.k]\ncommands = ["k"]\n[recipes.k.manager]\nlist = "k"\ninstall = "k"\nlocate = "k"\nhome = "/etc/x"\n',
+    ".".join(["a"] * 3000) + " = 1\n", "[" + ".".join(["a"] * 3000) + "]\n", "a = " + "{ b = " * 40 + "1" + " }" * 40 + "\n",
     "nosuch = 1\n", "[nosuch]\n", "a = \n", '"\n', NESTED, "title = 5\n", 'as-root = "please"\n', "\x00\n", "a = 1979-13-45\n",
 ]  # fmt: skip
 
@@ -328,3 +341,146 @@ def test_what_was_once_taken_unasked_is_asked_about(desk: Desk, more: str) -> No
         there.write_text(f'[runtimes.lua]\nwant = "5.4"\n{key} = "accepted"\n')
         assert desk.run("provision", "-m", str(there)).code == 5
     note(f"manifest: {more[:20]!r} unasked")
+
+
+def test_many_wrong_keys_are_counted_and_the_first_twenty_told() -> None:
+    for text in (
+        '[feeds.h]\nkind = "index"\nurl = "http://a/"\n' + "".join(f"key{n} = 1\n" for n in range(400)),
+        "".join(f"[table{n}]\n" for n in range(50_000)),
+    ):
+        began = time.monotonic()
+        with pytest.raises(Problems) as told:
+            parse_manifest(text, Path("/desk/workstation.toml"))
+        assert len(told.value.each) == 21
+        assert "more things are wrong" in told.value.each[-1].what
+        plain = time.monotonic()
+        tomllib.loads(text)
+        assert time.monotonic() - began < 60 * (time.monotonic() - plain) + 5, "linear"
+    note("manifest: 50,000 tables that are none")
+
+
+@pytest.mark.parametrize(
+    ("text", "what", "line"),
+    [
+        ('[runtimes.kelp]\nwant = "4"\n[recipes.kelp]\ncommands = ["kelp"]\non = { runtime = "coral", version = "(.*)" }\n', "does not have", 5),
+        (
+            '[recipes.a]\ncommands = ["a"]\non = { runtime = "b", version = "(.*)" }\n[recipes.b]\ncommands = ["b"]\n'
+            'on = { runtime = "a", version = "(.*)" }\n[runtimes.a]\nwant = "1"\n[runtimes.b]\nwant = "1"\n', "that is a circle", 3,
+        ),
+        ('[recipes.a]\ncommands = ["x"]\n[recipes.b]\ncommands = ["x"]\n[runtimes.a]\nwant = "1"\n[runtimes.b]\nwant = "1"\n', "both give", 7),
+        ('[feeds.h]\nkind = "index"\nurl = "http://127.0.0.1:1/"\nkey = "none.asc"\n', "no key file none.asc", 4),
+        ('[prerequisites.sources.h]\nurl = "https://a/"\nkey = "none.asc"\n', "no key file none.asc", 3),
+        ('[shells]\nhooks.bash = "if true; then"\n', "bash cannot read this hook", 2),
+    ],
+)  # fmt: skip
+def test_what_cannot_be_together_is_told_before_a_feed_is_asked(desk: Desk, text: str, what: str, line: int) -> None:
+    desk.write(text)
+    answer = desk.run("provision")
+    assert answer.code == 2, answer.out + answer.err
+    assert what in answer.err and f"workstation.toml:{line}" in answer.err
+    assert not (desk.home / ".cache").exists(), "no feed was asked"
+    note(f"manifest: {what}")
+
+
+def test_a_home_with_a_colon_is_refused_before_anything_is_done(tmp_path: Path, kelp_feed: str) -> None:
+    (tmp_path / "a:b").mkdir()
+    desk = Desk(tmp_path / "a:b", kelp_feed)
+    desk.wants()
+    for command in ("provision", "preview", "verify"):
+        refused = desk.run(command)
+        assert refused.code == 2 and "holds a colon" in refused.err
+    assert [path.name for path in desk.home.iterdir()] == ["workstation.toml"]
+    note("folder: a home with a colon")
+
+
+PINNED = {
+    "nested": '{"a":' * 100_000 + "1" + "}" * 100_000,
+    "a long number": '{"engines": {"kelp": ' + "9" * 5000 + "}}",
+    "a long text": '{"engines": {"kelp": "' + "9" * 5000 + '"}}',
+}
+
+
+@pytest.mark.parametrize("how", PINNED)
+def test_a_project_s_file_of_any_form_prints_nothing_of_itself(desk: Desk, how: str) -> None:
+    recipe = '[[recipes.kelp.requirements]]\nfile = "package.json"\nform = "npm"\nfield = "engines.kelp"\n'
+    desk.wants(recipe)
+    desk.well("provision")
+    desk.write(PINNED[how], "project/package.json")
+    entered = desk.run("pins", str(desk.home / "project/package.json"))
+    assert entered.code == 0 and "Traceback" not in entered.err and "999" not in entered.err + entered.out
+    listed = desk.run("list", cwd=desk.home / "project")
+    assert listed.code == 0 and "9" * 300 not in listed.out + listed.err
+    note(f"pin: {how}")
+
+
+def test_a_pin_that_is_a_link_to_a_private_file_prints_nothing_of_it(desk: Desk) -> None:
+    desk.wants()
+    desk.well("provision")
+    desk.write("the-harbour-s-password\n", "private").chmod(0o600)
+    (desk.home / "project").mkdir()
+    (desk.home / "project/.kelp-version").symlink_to("../private")
+    said = subprocess.run(
+        ["bash", "-i"], input="cd project\n", cwd=desk.home, capture_output=True, text=True, check=False,
+        env={"HOME": str(desk.home), "PATH": login_path(), "TERM": "dumb", "LANG": "C.UTF-8"},
+    )  # fmt: skip
+    answers = "".join(
+        path.read_text() for path in (desk.home / ".cache/zesty-anchor/pins").rglob("*=") if path.is_file()
+    )
+    for text in (said.stdout, said.stderr, answers, desk.run("list", cwd=desk.home / "project").out):
+        assert "password" not in text
+    assert "is a link to a file of another name" in answers
+    desk.write("4.2\n", "other/.kelp-version")
+    (desk.home / "project/.kelp-version").unlink()
+    (desk.home / "project/.kelp-version").symlink_to("../other/.kelp-version")
+    assert "project, by" in desk.run("list", cwd=desk.home / "project").out, "a link to such a file is followed"
+    note("pin: a link to a private file")
+
+
+def test_an_executable_with_a_long_name_stops_nothing(desk: Desk, offer: Callable[..., str]) -> None:
+    files = {**kelp("4.2.1"), f"bin/{'k' * 245}": (b"#!/bin/sh\n", 0o755)}
+    desk.wants(url=offer(pack("kelp-4.2.1", files, "tar.gz")))
+    desk.well("provision")
+    assert desk.shell("bash", "kelp --version", "-i").strip() == "kelp 4.2.1"
+    desk.well("dismantle", "--yes")
+    note("archive: an executable with a long name")
+
+
+@pytest.mark.needs("bash", "zsh", "ksh", "mksh", "tcsh")
+@pytest.mark.parametrize("end", ["\\\n", "\\", "x \\\n", "\\\\\n"])
+def test_a_last_line_that_ends_in_a_backslash_stops_no_shell(desk: Desk, end: str) -> None:
+    for name in (".bashrc", ".zshrc", ".kshrc", ".mkshrc", ".tcshrc", ".profile"):
+        desk.write(f"alias t=ls\n: {end}", name)
+    desk.wants('[shells]\nuse = "all"\n')
+    before = {name: (desk.home / name).read_bytes() for name in (".bashrc", ".zshrc", ".tcshrc", ".profile")}
+    assert desk.well("provision", "--json").json["proof"]["ok"]
+    for shell in ("bash", "zsh", "tcsh"):
+        assert desk.shell(shell, "kelp --version", *(["-i"] if shell != "tcsh" else [])).strip() == "kelp 4.2.1"
+    desk.well("undo")
+    assert {name: (desk.home / name).read_bytes() for name in before} == before
+    note("manifest: a backslash at the end")
+
+
+@pytest.mark.skipif(not is_root(), reason="giving a folder to somebody else needs root")
+@pytest.mark.parametrize("how", ["a link of theirs", "a folder of theirs", "a shared folder"])
+def test_a_folder_of_others_is_neither_written_nor_removed(desk: Desk, open_room: Path, how: str) -> None:
+    """A shared cache in which another user put a link, named like ours, to the victim's own documents."""
+    documents = desk.home / "documents"
+    documents.mkdir(mode=0o700)
+    (documents / "letter").write_text("mine\n")
+    shared = open_room / "cache"
+    shared.mkdir()
+    shared.chmod(0o777 if how != "a link of theirs" else 0o1777)
+    if how == "a link of theirs":
+        (shared / "zesty-anchor").symlink_to(documents)
+        os.chown(shared / "zesty-anchor", 4242, 4242, follow_symlinks=False)
+    elif how == "a folder of theirs":
+        os.chown(shared, 4242, 4242)
+    desk.environment["XDG_CACHE_HOME"] = str(shared)
+    desk.wants()
+    for words in (("provision",), ("dismantle", "--yes"), ("undo", "--yes")):
+        refused = desk.run(*words)
+        assert refused.code == 2, refused.out + refused.err
+        assert "4242" in refused.err or "everybody may write into" in refused.err
+    assert (documents / "letter").read_text() == "mine\n"
+    assert oct(documents.stat().st_mode & 0o777) == "0o700"
+    note(f"folder: {how}")

@@ -8,7 +8,7 @@ from urllib.parse import urlsplit
 
 import msgspec
 
-from zesty_anchor.feeds.release import Release
+from zesty_anchor.feeds.release import Piece, Release
 from zesty_anchor.manifest.version import is_version
 
 _NAME = re.compile(r"\A[A-Za-z0-9][A-Za-z0-9.+_~-]{0,99}\Z")
@@ -31,9 +31,20 @@ def admitted(offered: Iterable[Release], kind: str) -> tuple[list[Release], list
     return taken, left_out
 
 
+_DIGEST = re.compile(r"\A(?:sha256:[0-9A-Fa-f]{64}|sha512:[0-9A-Fa-f]{128}|commit:[0-9A-Fa-f]{40,64})?\Z")
+
+
 def _unfit(release: Release, kind: str) -> str:
     if not isinstance(release.version, str) or not _NAME.match(release.version):
         return f"{str(release.version)[:40]!r} is no name of a version"
+    pinned: tuple[Release | Piece, ...] = (release, *release.parts)
+    for each in pinned:
+        if kind != "linked" and (not isinstance(each.digest, str) or not _DIGEST.match(each.digest)):
+            return f"{release.version} has {str(each.digest)[:40]!r} for a digest, which is none"
+        if each.size is not None and (type(each.size) is not int or each.size < 0):
+            return f"{release.version} has {str(each.size)[:40]!r} for a size, which is no number of bytes"
+        if not all(isinstance(text, str) for text in (each.url, each.version)):
+            return f"{release.version} has an address that is no text"
     schemes = ("file",) if kind in ("folder", "linked") else _WEB
     pieces = [piece.url for piece in release.parts]
     for address in (release.url, release.signature, release.sums, release.licence_url, *pieces):

@@ -7,11 +7,13 @@ from __future__ import annotations
 
 import http.client
 import os
+import socket
 import ssl
 import threading
 import time
 import zlib
 from collections.abc import Iterator
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 from urllib.parse import urljoin, urlsplit
@@ -20,6 +22,8 @@ from urllib.request import getproxies
 import requests
 import urllib3
 from requests.adapters import HTTPAdapter
+from urllib3.connection import HTTPConnection, HTTPSConnection
+from urllib3.connectionpool import HTTPConnectionPool, HTTPSConnectionPool
 from urllib3.util.retry import Retry
 
 from zesty_anchor import __version__
@@ -61,19 +65,91 @@ def session(trust: Trust | None = None) -> requests.Session:
     """
     made = _Session(trust or Trust())
     made.max_redirects = MOST_REDIRECTS
-    made.mount("http://", HTTPAdapter(max_retries=_retry(), pool_maxsize=16))
+    made.mount("http://", _Adapter(None, max_retries=_retry(), pool_maxsize=16))
     made.headers["Accept-Encoding"] = "gzip"
     made.headers["User-Agent"] = f"zesty-anchor/{__version__}"
     return made
 
 
+class _Late(urllib3.exceptions.HTTPError):
+    """An answer did not come to its end in time."""
+
+
+_now = threading.local()
+"""Until when the answer that this thread waits for must be there: ``until``, in seconds of the monotonic clock."""
+
+
+def _left() -> float:
+    """How many seconds are left for the answer that this thread waits for."""
+    return float(getattr(_now, "until", time.monotonic() + ANSWER_SECONDS)) - time.monotonic()
+
+
 class _Retry(Retry):
-    """Waits as long as a server asks for, but not for ever (RFC 9110, section 10.2.3: Retry-After)."""
+    """Waits as long as a server asks for, but not for ever (RFC 9110, section 10.2.3: Retry-After), and tries no more when the time
+    for the whole answer is over.
+    """
 
     def get_retry_after(self, response: Any) -> float | None:
         """See ``urllib3.util.retry.Retry``."""
         asked = super().get_retry_after(response)
-        return None if asked is None else min(asked, LONGEST_WAIT)
+        return None if asked is None else min(asked, LONGEST_WAIT, max(_left(), 0.0))
+
+    def increment(self, *given: Any, **more: Any) -> Any:
+        """See ``urllib3.util.retry.Retry``."""
+        if _left() <= 0:
+            raise _Late
+        return super().increment(*given, **more)
+
+
+class _Bounded:
+    """A connection whose status line and headers must be there in time too: each byte that drips in begins the wait for the next one anew,
+    so a timer hangs up.
+    """
+
+    sock: Any
+
+    def getresponse(self, *given: Any, **more: Any) -> Any:
+        """See ``http.client.HTTPConnection``."""
+        over = threading.Event()
+
+        def hang_up() -> None:
+            over.set()
+            with suppress(OSError, AttributeError):
+                self.sock.shutdown(socket.SHUT_RDWR)
+
+        timer = threading.Timer(max(_left(), 0.01), hang_up)
+        timer.daemon = True
+        timer.start()
+        try:
+            response = super().getresponse(*given, **more)  # type: ignore[misc]
+        except (OSError, http.client.HTTPException):
+            if over.is_set():
+                raise _Late from None
+            raise
+        finally:
+            timer.cancel()
+        if over.is_set():  # what came until then looks like all of it
+            raise _Late
+        return response
+
+
+class _Http(_Bounded, HTTPConnection):
+    """One without TLS."""
+
+
+class _Https(_Bounded, HTTPSConnection):
+    """One with TLS."""
+
+
+class _HttpPool(HTTPConnectionPool):
+    ConnectionCls = _Http
+
+
+class _HttpsPool(HTTPSConnectionPool):
+    ConnectionCls = _Https
+
+
+_POOLS = {"http": _HttpPool, "https": _HttpsPool}
 
 
 def _retry() -> _Retry:
@@ -124,24 +200,33 @@ class _Session(requests.Session):
 
 
 class _Adapter(HTTPAdapter):
-    """Hands one TLS context to all connections, in place of a bundle of its own."""
+    """Hands one TLS context to all connections, in place of a bundle of its own, and has them bounded. ``context`` is None without TLS."""
 
-    def __init__(self, context: ssl.SSLContext, **more: Any) -> None:
+    def __init__(self, context: ssl.SSLContext | None, **more: Any) -> None:
         self._context = context
         super().__init__(**more)
 
     def init_poolmanager(self, *given: Any, **more: Any) -> None:
         """See ``HTTPAdapter``."""
-        super().init_poolmanager(*given, ssl_context=self._context, **more)
+        more |= self._secured
+        super().init_poolmanager(*given, **more)
+        self.poolmanager.pool_classes_by_scheme = _POOLS
 
     def proxy_manager_for(self, *given: Any, **more: Any) -> Any:
         """See ``HTTPAdapter``."""
-        return super().proxy_manager_for(*given, ssl_context=self._context, **more)
+        more |= self._secured
+        manager = super().proxy_manager_for(*given, **more)
+        manager.pool_classes_by_scheme = _POOLS
+        return manager
+
+    @property
+    def _secured(self) -> dict[str, Any]:
+        return {"ssl_context": self._context} if self._context is not None else {}
 
     def build_connection_pool_key_attributes(self, *given: Any, **more: Any) -> Any:
         """See ``HTTPAdapter``: without the bundle that requests would name."""
         host, _ = super().build_connection_pool_key_attributes(*given, **more)
-        return host, {"ssl_context": self._context}
+        return host, self._secured
 
     def cert_verify(self, conn: Any, url: Any, verify: Any, cert: Any) -> None:
         """The context verifies."""
@@ -154,21 +239,25 @@ def body_of(response: requests.Response, who: str, url: str) -> bytes:
 
 def chunks_of(response: requests.Response, who: str, url: str) -> Iterator[bytes]:
     """The body of an answer as it arrives. Raises ``Problem`` where it breaks off, or is absurdly large."""
-    done, until = 0, time.monotonic() + ANSWER_SECONDS
+    done, until = 0, float(getattr(response, "until", time.monotonic() + ANSWER_SECONDS))
     try:
         for chunk in _decoded(response, who, url):
             done += len(chunk)
             if done > LARGEST_ANSWER:
                 raise Problem(f"{who} answers with more than {LARGEST_ANSWER >> 20} MiB", where=url)
             if time.monotonic() > until:
-                raise Problem(
-                    f"{who} did not come to the end of its answer within {ANSWER_SECONDS:.0f} s",
-                    where=url,
-                    advice="check the address and the network, then try again",
-                )
+                raise _late(who, url)
             yield chunk
     except (requests.RequestException, urllib3.exceptions.HTTPError, OSError) as error:
         raise unreachable(who, url, error) from None
+
+
+def _late(who: str, url: str) -> Problem:
+    return Problem(
+        f"{who} did not come to the end of its answer within {ANSWER_SECONDS:.0f} s",
+        where=url,
+        advice="check the address and the network, then try again",
+    )
 
 
 def _decoded(response: requests.Response, who: str, url: str) -> Iterator[bytes]:
@@ -193,14 +282,21 @@ def _decoded(response: requests.Response, who: str, url: str) -> Iterator[bytes]
 
 
 def get(web: requests.Session, url: str, *, who: str, headers: dict[str, str] | None = None) -> requests.Response:
-    """A streamed response with status 200, 206 or 304.
+    """A streamed response with status 200, 206 or 304. Its headers, and all waits for them together, must be there within
+    ``ANSWER_SECONDS``; what of that is left is for its body (``chunks_of``).
 
     Raises ``NotThere`` or ``Problem``.
     """
+    _now.until = until = time.monotonic() + ANSWER_SECONDS
     try:
         response = web.get(url, stream=True, timeout=(CONNECT_SECONDS, READ_SECONDS), headers=headers)
+    except _Late:
+        raise _late(who, url) from None
     except requests.RequestException as error:
-        raise unreachable(who, url, error) from None
+        raise (_late(who, url) if time.monotonic() >= until else unreachable(who, url, error)) from None
+    finally:
+        del _now.until
+    response.until = until  # type: ignore[attr-defined]
     if response.status_code in (200, 206, 304):
         return response
     response.close()

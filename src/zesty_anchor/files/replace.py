@@ -114,9 +114,21 @@ def beside_name(target: Path) -> Path:
     """A name beside ``target`` that nothing has, for this process to write to before it renames. In a container, one that was
     killed may have had our number.
     """
-    first = target.with_name(f".{target.name}.zesty-anchor-{os.getpid()}")
+    first = target.with_name(f".{_fitting(target.name)}.zesty-anchor-{os.getpid()}")
     more = (first.with_name(f"{first.name}.{number}") for number in itertools.count(1))
     return next(each for each in itertools.chain([first], more) if not os.path.lexists(each))
+
+
+def _fitting(name: str) -> str:
+    """A name cut so that ours fits beside it: file systems take 255 bytes (limits.h(7), NAME_MAX). What is beside a file of a longer name
+    goes by its age alone.
+    """
+    return (
+        name if len(os.fsencode(name)) <= _LONGEST_NAME else os.fsencode(name)[:_LONGEST_NAME].decode("utf-8", "ignore")
+    )
+
+
+_LONGEST_NAME = 200
 
 
 def left_beside(folder: Path) -> Iterator[tuple[Path, str]]:

@@ -14,7 +14,7 @@ from zesty_anchor.manifest.position import Step
 from zesty_anchor.manifest.recipe_meaning import recipe_meaning
 from zesty_anchor.manifest.reserved import why_reserved
 from zesty_anchor.manifest.want import Want
-from zesty_anchor.manifest.wrong import Wrong, dotted, nearest_key
+from zesty_anchor.manifest.wrong import Wrong, dotted, nearest_key, shortened
 from zesty_anchor.system import pam_environment
 
 
@@ -51,6 +51,10 @@ def meaning(manifest: Manifest) -> Iterator[Wrong]:
                 yield Wrong(("feeds", name), what, f'add a line: map.{need} = "a JMESPath expression"')
     for name, value in manifest.variables.items():
         yield from _variable(name, value)
+    for shell, completions in manifest.shells.completions.items():
+        if not completions.startswith("/") or not completions.isprintable():
+            what = f"shells.completions.{shell} is {shortened(completions)!r}, which is no whole path"
+            yield Wrong(("shells", "completions", shell), what, "begin it with /")
     for key in ("first", "last"):
         for index, folder in enumerate(getattr(manifest.path, key)):
             yield from _path_entry(("path", key, index), folder)
@@ -186,11 +190,24 @@ def _names(manifest: Manifest) -> Iterator[Wrong]:
             yield Wrong(("conflicts", "remove", index, "alternative"), what, "write it as update-alternatives does")
     for name, runtime in manifest.runtimes.items():
         for index, extra in enumerate(runtime.extras):
-            if not extra or extra.startswith("-") or not extra.isprintable() or " " in extra:
+            steps = extra.partition("@")[0] if not extra.startswith("@") else extra
+            if not _is_package(extra) or ".." in steps.split("/"):
                 what = f"{extra[:60]!r} is no name of a package"
                 yield Wrong(("runtimes", name, "extras", index), what, "write NAME, or NAME@VERSION")
     for name, feed in manifest.feeds.items():
         yield from _feed(name, feed)
+
+
+def _is_package(text: str) -> bool:
+    """Whether a text names a package of a registry: no option, no path, no address."""
+    name = text[1:] if text.startswith("@") else text
+    return (
+        bool(text)
+        and text.isprintable()
+        and " " not in text
+        and not name.startswith(("-", ".", "/", "~"))
+        and "://" not in text
+    )
 
 
 def _hosts(manifest: Manifest) -> frozenset[str]:
@@ -232,7 +249,7 @@ def _variable(name: str, value: str | dict[str, str]) -> Iterator[Wrong]:
         yield Wrong(("variables", name), f"variables.{name} {what}", f'write {name} = "…", or [variables.{SYSTEM}]')
     elif isinstance(value, dict):
         for inner, text in value.items():
-            why = pam_environment.unfit(text)
+            why = pam_environment.unfit(text) or _rules_programs(inner)
             if why:
                 yield Wrong(
                     ("variables", name, inner),
@@ -243,8 +260,18 @@ def _variable(name: str, value: str | dict[str, str]) -> Iterator[Wrong]:
         yield Wrong(("variables", name), f"{name} holds a NUL byte", "no environment can carry one: leave it out")
 
 
+def _rules_programs(name: str) -> str:
+    """Why a variable may not be set for everybody; empty where it may: PATH, and what the loader looks at (ld.so(8))."""
+    if name == "PATH" or name.startswith(("LD_", "DYLD_")) or why_reserved(name)[0]:
+        return "it decides which programs run, for root too"
+    return ""
+
+
 def _path_entry(path: tuple[Step, ...], folder: str) -> Iterator[Wrong]:
-    if ":" in folder or "\0" in folder:
+    if not folder.isprintable():
+        what = f"{shortened(folder)!r} cannot stand on PATH: it holds a line end, or another sign that is not seen"
+        yield Wrong(path, what, "rename the folder")
+    elif ":" in folder or "\0" in folder:
         yield Wrong(path, f"{folder!r} cannot stand on PATH: a colon separates its entries", "rename the folder")
     elif not folder.startswith(("/", "~/")) and folder != "~":
         yield Wrong(path, f"{folder!r} is neither absolute nor in the home", f'write "~/{folder}" or the whole path')

@@ -90,7 +90,7 @@ def is_project(text: str) -> bool:
     """Whether a manifest only pins versions, so that it can be a project's: it says nothing of the machine."""
     try:
         raw = tomllib.loads(text)
-    except (tomllib.TOMLDecodeError, RecursionError):
+    except (ValueError, RecursionError):
         return False
     runtimes = raw.get("runtimes", {})
     return (
@@ -104,8 +104,9 @@ def _manifest(content: bytes) -> list[Pin]:
     try:
         text = content.decode("utf-8")
         runtimes = tomllib.loads(text).get("runtimes", {})
-    except (UnicodeDecodeError, tomllib.TOMLDecodeError, RecursionError) as error:
-        return [Pin("", "", 1, wrong=f"is not TOML: {str(error).lower()}")]
+    except (ValueError, RecursionError) as error:
+        why = str(error).lower() if isinstance(error, tomllib.TOMLDecodeError) else "it holds what cannot be read"
+        return [Pin("", "", 1, wrong=f"is not TOML: {why[:_MOST_LETTERS]}")]
     pins = []
     for name, table in runtimes.items() if isinstance(runtimes, dict) else ():
         want = table.get("want") if isinstance(table, dict) else None
@@ -147,11 +148,15 @@ def _required(runtime: str, requirement: Requirement, content: bytes) -> list[Pi
             import json
 
             value = _field(json.loads(text) if requirement.file.endswith(".json") else tomllib.loads(text), requirement)
-        except ValueError:
+        except (ValueError, RecursionError):
             return []  # the project's own tools will say so
         last = requirement.field.split(".")[-1]
         line = next((n for n, row in enumerate(text.splitlines(), 1) if f'"{last}"' in row or row.startswith(last)), 1)
-    return [Pin(runtime, value.strip(), line, requirement)] if isinstance(value, str) and value.strip() else []
+    if not isinstance(value, str) or not value.strip():
+        return []
+    if len(value) > _MOST_LETTERS or not value.strip().isprintable():
+        return []  # no tool of the project's own takes it for a requirement either
+    return [Pin(runtime, value.strip(), line, requirement)]
 
 
 def _field(document: Any, requirement: Requirement) -> Any:

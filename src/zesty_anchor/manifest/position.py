@@ -55,6 +55,8 @@ def _positions(text: str) -> Iterator[tuple[tuple[Step, ...], int]]:
         yield from _pairs(node, path)
 
 
+_MOST_STEPS = 100
+"""How many steps of a path are told apart: no table of ours is as deep."""
 _KEYS = ("bare_key", "quoted_key", "dotted_key")
 
 
@@ -69,10 +71,16 @@ def _under(path: tuple[Step, ...], counts: dict[tuple[Step, ...], int]) -> tuple
 
 
 def _keys(node: Any) -> tuple[str, ...]:
-    if node.type == "dotted_key":
-        return tuple(key for child in node.named_children for key in _keys(child))
-    word: str = node.text.decode()
-    return (word[1:-1] if node.type == "quoted_key" else word,)
+    found: list[str] = []
+    waiting = [node]
+    while waiting:
+        each = waiting.pop()
+        if each.type == "dotted_key":
+            waiting += reversed(each.named_children)
+        else:
+            word: str = each.text.decode()
+            found.append(word[1:-1] if each.type == "quoted_key" else word)
+    return tuple(found[:_MOST_STEPS])
 
 
 def _pairs(node: Any, above: tuple[Step, ...]) -> Iterator[tuple[tuple[Step, ...], int]]:

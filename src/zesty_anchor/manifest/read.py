@@ -7,6 +7,7 @@ import tomllib
 import types
 import typing
 from collections.abc import Callable, Iterator
+from functools import partial
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -14,10 +15,10 @@ import msgspec
 
 from zesty_anchor.manifest.meaning import meaning
 from zesty_anchor.manifest.model import Manifest
-from zesty_anchor.manifest.position import Step, line_of
+from zesty_anchor.manifest.position import Lines, Step
 from zesty_anchor.manifest.recipe import Recipe
 from zesty_anchor.manifest.recipe_meaning import recipe_meaning
-from zesty_anchor.manifest.wrong import Wrong, dotted, nearest, nearest_key
+from zesty_anchor.manifest.wrong import Wrong, dotted, nearest, nearest_key, shortened
 from zesty_anchor.system.problem import Problem, Problems, UsageProblem
 
 FILE_NAME = "workstation.toml"
@@ -111,7 +112,7 @@ def read_text(file: Path) -> str:
 
 def _parsed(text: str, file: Path) -> dict[str, Any]:
     try:
-        return tomllib.loads(text)
+        raw = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
         raise _syntax(file, text, error) from None
     except (RecursionError, ValueError) as error:
@@ -119,6 +120,31 @@ def _parsed(text: str, file: Path) -> dict[str, Any]:
         raise UsageProblem(
             f"it cannot be read: {what}", where=str(file), advice="docs/manifest.md shows the form"
         ) from None
+    if _is_deeper(raw, _DEEPEST):
+        raise UsageProblem(
+            f"it cannot be read: it is nested more than {_DEEPEST} levels deep",
+            where=str(file),
+            advice="docs/manifest.md shows the form",
+        )
+    return raw
+
+
+_DEEPEST = 32
+
+
+def _is_deeper(value: Any, most: int) -> bool:
+    """Whether tables and lists are nested more than ``most`` levels deep."""
+    level = [value]
+    for _ in range(most):
+        level = [
+            inner
+            for each in level
+            for inner in (each.values() if isinstance(each, dict) else each)
+            if isinstance(inner, dict | list)
+        ]
+        if not level:
+            return False
+    return True
 
 
 def _syntax(file: Path, text: str, error: tomllib.TOMLDecodeError) -> UsageProblem:
@@ -134,8 +160,16 @@ def _syntax(file: Path, text: str, error: tomllib.TOMLDecodeError) -> UsageProbl
 
 
 def _told(file: Path, text: str, wrong: list[Wrong]) -> UsageProblem:
-    each = [UsageProblem(w.what, where=f"{file}:{line_of(text, w.path)}", advice=w.advice) for w in wrong]
+    lines = Lines(text)
+    each = [UsageProblem(w.what, where=f"{file}:{lines.of(w.path)}", advice=w.told()) for w in wrong[:_MOST_TOLD]]
+    if len(wrong) > _MOST_TOLD:
+        more = f"{len(wrong) - _MOST_TOLD} more things are wrong in it"
+        each.append(UsageProblem(more, where=str(file), advice="mend these first, then run the command again"))
     return each[0] if len(each) == 1 else Problems(each)
+
+
+_MOST_TOLD = 20
+"""How many things that are wrong are told; the others are counted."""
 
 
 def _check(raw: Any, kind: Any, path: tuple[Step, ...]) -> Iterator[Wrong]:
@@ -178,10 +212,13 @@ def _check_table(raw: Any, kind: type[msgspec.Struct], path: tuple[Step, ...]) -
             yield from _check(value, fields[key].type, (*path, key))
         else:
             where = f"in [{dotted(path)}]" if path else "at the top level"
-            yield Wrong((*path, key), f"the key {key!r} is not known {where}", nearest_key(key, list(fields)))
-    meant = {nearest(key, list(fields)) for key in raw if key not in fields}
-    for name, field in fields.items():
-        if field.required and name not in raw and name not in meant:
+            advice = partial(nearest_key, key, list(fields))
+            yield Wrong((*path, key), f"the key {shortened(key)!r} is not known {where}", advice)
+    lacking = [name for name, field in fields.items() if field.required and name not in raw]
+    unknown = [key for key in raw if key not in fields][:_MOST_TOLD] if lacking else []
+    meant = {nearest(key, list(fields)) for key in unknown}
+    for name in lacking:
+        if name not in meant:
             yield Wrong(path, f"[{dotted(path)}] lacks the key {name!r}", f"add a line: {name} = …")
 
 

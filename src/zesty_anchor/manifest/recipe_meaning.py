@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import base64
 import re
+import shlex
 from collections.abc import Iterator
 
 from zesty_anchor.manifest.position import Step
 from zesty_anchor.manifest.recipe import Recipe, Source
+from zesty_anchor.manifest.want import Want
 from zesty_anchor.manifest.wrong import Wrong, dotted
 
 _COMMAND = re.compile(r"\A[A-Za-z0-9_+][A-Za-z0-9_.+@-]{0,99}\Z")
@@ -46,6 +49,20 @@ def recipe_meaning(recipe: Recipe, at: tuple[Step, ...] = ()) -> Iterator[Wrong]
     if recipe.manager is not None and "version" not in _groups(recipe.manager.line):
         advice = r"write one with (?P<version>…) in it"
         yield Wrong((*at, "manager", "line"), "manager.line has no group named version", advice)
+    yield from _templates(recipe, at)
+    if recipe.build is not None and recipe.build.earlier is not None:
+        for key, text in (("want", recipe.build.earlier.want), ("from", recipe.build.earlier.from_)):
+            try:
+                Want(text)
+            except ValueError as error:
+                what, _, advice = str(error).partition(": ")
+                yield Wrong((*at, "build", "earlier", key), f"build.earlier.{key}: {what}", advice)
+    if recipe.program is not None and recipe.program.base64:
+        try:
+            base64.b64decode(recipe.program.base64, validate=True)
+        except ValueError as error:
+            what = f"program.base64 is none: {error}"
+            yield Wrong((*at, "program", "base64"), what, "write what base64(1) prints, on one line (-w 0)")
     if recipe.on is not None and bool(recipe.on.version) == bool(recipe.on.ranges):
         advice = "one of the two: a regular expression with one group, or a range for each line"
         yield Wrong((*at, "on"), "on has both version and ranges, or neither", advice)
@@ -58,6 +75,25 @@ def recipe_meaning(recipe: Recipe, at: tuple[Step, ...] = ()) -> Iterator[Wrong]
         yield Wrong(
             (*at, "on", "version"), "on.version has not one group", "put what counts into one pair of parentheses"
         )
+
+
+def _templates(recipe: Recipe, at: tuple[Step, ...]) -> Iterator[Wrong]:
+    """How a manager is spoken to, and where it keeps what it installs."""
+    if recipe.manager is None:
+        return
+    for key in ("list", "install", "locate", "choose"):
+        text = getattr(recipe.manager, key)
+        try:
+            shlex.split(text or "")
+        except ValueError as error:
+            what = f"manager.{key} cannot be split into words: {str(error).lower()}"
+            yield Wrong((*at, "manager", key), what, "close each quote; a backslash stands before a sign")
+    homes = [(("manager", "home"), recipe.manager.home)]
+    homes += [(("installer", "folder"), recipe.installer.folder)] if recipe.installer is not None else []
+    for path, home in homes:
+        if home is not None and (not home.startswith("~/") or ".." in home.split("/") or not home.isprintable()):
+            what = f"{dotted(path)} is {home[:60]!r}, which is no folder in the home"
+            yield Wrong((*at, *path), what, 'write one that begins with "~/", without ..')
 
 
 def _source(source: Source, at: tuple[Step, ...]) -> Iterator[Wrong]:

@@ -3,16 +3,29 @@
 from __future__ import annotations
 
 import typing
+from collections.abc import Callable
 
 from zesty_anchor.manifest.position import Step
 
 
 class Wrong(typing.NamedTuple):
-    """Where it stands, what is wrong, and what to write instead."""
+    """Where it stands, what is wrong, and what to write instead, or what finds that out."""
 
     path: tuple[Step, ...]
     what: str
-    advice: str
+    advice: str | Callable[[], str]
+
+    def told(self) -> str:
+        """What to write instead."""
+        return self.advice if isinstance(self.advice, str) else self.advice()
+
+
+_LONGEST = 80
+
+
+def shortened(text: str) -> str:
+    """A word of a person's that may be of any length, short enough to be read. Pure."""
+    return text if len(text) <= _LONGEST else f"{text[: _LONGEST - 1]}…"
 
 
 def dotted(path: tuple[Step, ...]) -> str:
@@ -20,13 +33,14 @@ def dotted(path: tuple[Step, ...]) -> str:
     text = ""
     for step in path:
         text += f"[{step}]" if isinstance(step, int) else f".{step}" if text else step
-    return text
+    return shortened(text)
 
 
 def nearest(key: str, known: list[str]) -> str:
     """The known word that is nearest; empty where none is near. Pure."""
     import difflib
 
+    key = key[:_LONGEST]  # the time that it takes grows with the square of its length
     return next(iter(difflib.get_close_matches(key, known, 1, 0.5)), "")
 
 

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
 
 import msgspec
 
 from zesty_anchor.manifest.model import SYSTEM
-from zesty_anchor.manifest.pin import MOST_BYTES, Pin, names, read_pins
+from zesty_anchor.manifest.pin import MOST_BYTES, Pin, names, pin_files, read_pins
 from zesty_anchor.manifest.recipe import Recipe
 from zesty_anchor.manifest.version import Version
 from zesty_anchor.planning.offers import Offers
@@ -39,6 +40,12 @@ class Missing(msgspec.Struct, frozen=True):
 
     pin: Pin
     file: Path
+
+
+def _leads_away(file: Path) -> bool:
+    """Whether a project's file is a link to one of another name elsewhere: what that holds may be private, and would be told."""
+    real = Path(os.path.realpath(file))
+    return file.is_symlink() and real.name != file.name and not real.is_relative_to(os.path.realpath(file.parent))
 
 
 class Chooser:
@@ -100,6 +107,12 @@ class Chooser:
         """The pins in a file; none where it cannot be read, or is the machine's own manifest."""
         if file == self._manifest:
             return []
+        if _leads_away(file):
+            pinned = [runtime for runtime, recipe in self._recipes.items() if file.name in pin_files(runtime, recipe)]
+            return [
+                Pin(runtime, "", 1, wrong="is a link to a file of another name, and is not read")
+                for runtime in pinned[:1]
+            ]
         try:
             with file.open("rb") as opened:
                 return read_pins(file.name, opened.read(MOST_BYTES), self._recipes)

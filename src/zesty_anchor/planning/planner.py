@@ -14,6 +14,7 @@ from zesty_anchor.engine.outcome import ChangeReport
 from zesty_anchor.engine.questions import gather
 from zesty_anchor.manifest.wanted import Wanted, WantedVersion, mistyped
 from zesty_anchor.planning.conflicts import Conflicts
+from zesty_anchor.planning.hooks import check_hooks
 from zesty_anchor.planning.look import wanted_of
 from zesty_anchor.planning.offers import Offers
 from zesty_anchor.planning.plan import Plan, in_order
@@ -84,6 +85,8 @@ class Planner:
         their texts. ``given_up`` are the keys of changes that failed, or that wait for one that did, in a work that has
         begun: what cannot be had is then left out, and told. Raises ``Problem`` where no plan can be made.
         """
+        if given_up is None and (self._workstation.manifest.shells.hooks or self._workstation.manifest.recipes):
+            check_hooks(self._workstation, machine)
         problems: dict[str, Problem] | None = None if given_up is None else {}
         versions = self._resolver.versions(machine, known, failing=problems, missing=missing)
         had, stuck = _without(versions, machine, given_up or ())

@@ -20,7 +20,8 @@ from zesty_anchor.manifest.position import Lines
 from zesty_anchor.manifest.read import find, parse_manifest, read_text
 from zesty_anchor.manifest.recipe import Recipe
 from zesty_anchor.planning.linked import with_linked
-from zesty_anchor.recipes import as_manager, check_clashes, check_installers, recipe_file, recipe_for
+from zesty_anchor.planning.manifest_checks import check
+from zesty_anchor.recipes import as_manager, check_installers, recipe_file, recipe_for
 from zesty_anchor.system.locations import Locations, locate
 from zesty_anchor.system.ownership import check_own
 from zesty_anchor.system.problem import UsageProblem
@@ -120,8 +121,7 @@ def with_manifest(bare: Workstation, file: Path, text: str) -> Workstation:
     check_installers(manifest, recipes, file, text)
     for name in manifest.managers:
         recipes[name] = as_manager(name, recipes[name], bare.locations)
-    if manifest.managers:
-        check_clashes(manifest, recipes, file)
+    check(manifest, recipes, file, text)
     return msgspec.structs.replace(
         bare, file=file, text=text, manifest=manifest, recipes=recipes, lock=read_lock(file_beside(file))
     )

@@ -107,24 +107,3 @@ def check_installers(manifest: Manifest, recipes: Mapping[str, Recipe], file: Pa
                 where=f"{file}:{line_of(text, ('runtimes', name))}",
                 advice=f"write it as [managers.{name}], or take [installer] out of the recipe",
             )
-
-
-def check_clashes(manifest: Manifest, recipes: Mapping[str, Recipe], file: Path) -> None:
-    """Raises ``UsageProblem`` where two runtimes or managers give the same command: which one answers must not be left
-    to chance.
-    """
-    owners: dict[str, str] = {}
-    text = file.read_text("utf-8")
-    for name in manifest.tools:
-        for command in recipes[name].commands:
-            other = owners.setdefault(command, name)
-            if other != name:
-                lines = [
-                    f"{file}:{line_of(text, manifest.step(each))} [{'.'.join(manifest.step(each))}]"
-                    for each in (other, name)
-                ]
-                raise UsageProblem(
-                    f"{other} and {name} both give the command {command!r}",
-                    where=" and ".join(lines),
-                    advice="take one of them out, or take the command out of commands in one recipe",
-                )

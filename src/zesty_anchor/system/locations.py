@@ -113,4 +113,10 @@ def locate(environ: Mapping[str, str]) -> Locations:
                 f"the name of {os.fsencode(path)!a} is not in UTF-8, so what is done there could not be recorded",
                 advice="give that folder a name in UTF-8; nothing was changed",
             ) from None
+    for path in (found.home, found.data):
+        if ":" in str(path):
+            raise UsageProblem(
+                f"the name of {path} holds a colon, which separates the entries of PATH: no shell could find what is in it",
+                advice="give that folder another name, or name one without a colon in XDG_DATA_HOME and HOME; nothing was changed",
+            )
     return found

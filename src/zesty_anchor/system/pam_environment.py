@@ -16,7 +16,7 @@ def unfit(value: str) -> str:
 
     pam_env reads a line, takes off white space at the end and one pair of quotes around, and knows no escapes.
     """
-    if "\n" in value or "\0" in value:
+    if "\n" in value or "\r" in value or "\0" in value:
         return "it holds a line end"
     if "#" in value:
         return "it holds a #, which begins a comment there"

@@ -111,6 +111,12 @@ class Blocks(FileKind):
         return next(((shell.program, SHELLS[shell.name].check) for shell in shells if shell), None)
 
 
+def _goes_on(rows: list[bytes]) -> bool:
+    """Whether the last line ends in a backslash, so that what follows would be a part of it (POSIX.1-2017, XCU 2.2.1)."""
+    last = b"".join(rows[-2:]).removesuffix(b"\n").rpartition(b"\n")[2] if rows else b""
+    return (len(last) - len(last.rstrip(b"\\"))) % 2 == 1
+
+
 def one_a_file(found: Iterable[Site], machine: Machine) -> dict[Path, Site]:
     """The site of each file, by what its links lead to. One that several shells read gets a line that serves all of them: the
     file of sh reads the one of the shell that it is in. Pure.
@@ -162,6 +168,8 @@ def with_block(
             result.append(row)
     if line is not None and not any(line + b"\n" in each for each in wanted.values()):
         if result and not result[-1].endswith(b"\n"):
+            result.append(b"\n")
+        if _goes_on(result):
             result.append(b"\n")
         result.append(line + b"\n")
     return b"".join(result)
