@@ -7,6 +7,7 @@ import os
 import shutil
 import signal
 import subprocess
+import sys
 from collections.abc import Callable
 from pathlib import Path
 
@@ -201,23 +202,118 @@ def test_a_key_that_is_made_in_the_same_run_is_not_taken_for_the_installer_s(
     assert likeness(quay.home, (*STATE, "workstation.toml")) == before
 
 
-def test_what_an_installer_does_beside_is_taken_back_too(quay: Desk, make_feed: Callable[..., str]) -> None:
-    """A file of settings that it changed, a folder that bears its name, and one that may be the person's own."""
+WAYS = ["in a layer", "watched"]
+"""How an installer works: in a layer over the home, or in the home where the system allows no layer."""
+CLOSED = "import sys; from zesty_anchor.changes.runtimes import foreign; foreign.is_allowed = lambda *_: False; from zesty_anchor.commands import run; sys.argv[0] = {!r}; run()"
+
+
+def command(way: str) -> list[str]:
+    """The words that start the built program; where it is to watch, as if the system allowed no layer."""
+    return [str(PROGRAM)] if way == "in a layer" else [sys.executable, "-c", CLOSED.format(str(PROGRAM))]
+
+
+def started(quay: Desk, way: str, *words: str) -> subprocess.Popen[str]:
+    return subprocess.Popen(
+        [*command(way), *words], cwd=quay.home, env={"HOME": str(quay.home), "PATH": login_path(), "LANG": "C.UTF-8"},
+        stdin=subprocess.DEVNULL, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True,
+    )  # fmt: skip
+
+
+@pytest.mark.parametrize("way", WAYS)
+def test_what_an_installer_does_beside_is_taken_back_too(quay: Desk, make_feed: Callable[..., str], way: str) -> None:
+    """A file of settings that it changed, a folder that bears its name, and one that does not."""
     more = 'echo "set bollard on" >>~/.inputrc; mkdir -p ~/.cache/bollard ~/moorings; touch ~/moorings/one\n'
     script = bollard_installer("0.9.4") + more.encode()
     quay.write("set bell-style none\n", ".inputrc")
     wants(quay, script=make_feed({"install.sh": script}) + "install.sh", reviewed=digest(script))
     before = likeness(quay.home, (*STATE, ".cache"))
-    quay.well("provision")
+    with started(quay, way, "provision") as running:
+        told, _ = running.communicate(timeout=120)
+    assert running.returncode == 0, told
     assert "set bollard on" in (quay.home / ".inputrc").read_text()
+    assert (quay.home / "moorings/one").is_file()
     (quay.home / ".inputrc").write_text("set bell-style none\nset bollard on\nset mine on\n")
     taken = quay.well("undo").out
     assert "~/.inputrc was changed by someone else too" in taken
-    assert "~/moorings came while bollard was at work" in taken
     assert (quay.home / ".inputrc").read_text() == "set bell-style none\nset mine on\n"
     assert not (quay.home / ".cache/bollard").exists()
-    assert list((quay.home / ".local/state/zesty-anchor/attic").rglob("*moorings/one"))
+    if way == "watched":
+        assert "~/moorings came while bollard was at work, and may be yours: it stays" in taken
+        shutil.rmtree(quay.home / "moorings")
     (quay.home / ".inputrc").write_text("set bell-style none\n")
+    assert likeness(quay.home, (*STATE, ".cache")) == before
+
+
+PERSONS = {"chart.txt": "a chart\n", "bin/notes": "notes\n", ".config/tide/rc": "high\n"}
+
+
+@pytest.mark.parametrize("end", ["exit 3", "exit 0"], ids=["it fails", "it ends well"])
+@pytest.mark.parametrize("way", WAYS)
+def test_what_a_person_saves_while_an_installer_runs_stays(
+    quay: Desk, make_feed: Callable[..., str], tmp_path: Path, way: str, end: str
+) -> None:
+    """New files, an alias in a startup file and a line in a file of settings; the installer wrote into both before."""
+    quay.write("set bell-style none\n", ".inputrc")
+    more = (
+        f'echo "set bollard on" >>~/.inputrc; echo at >{tmp_path}/at\n'
+        f"while [ ! -e {tmp_path}/go ]; do sleep 0.05; done\n{end}\n"
+    )
+    script = bollard_installer("0.9.4") + more.encode()
+    wants(quay, script=make_feed({"install.sh": script}) + "install.sh", reviewed=digest(script))
+    quay.write("", "bin/there")
+    before = likeness(quay.home, (*STATE, ".cache", ".local"))
+    with started(quay, way, "provision") as running:
+        assert until(lambda: (tmp_path / "at").exists())
+        for name, text in PERSONS.items():
+            quay.write(text, name)
+        with (quay.home / ".bashrc").open("a") as file:
+            file.write("\nalias tide=ls\n")
+        with (quay.home / ".inputrc").open("r+") as file:
+            rest = file.read()
+            file.seek(0)
+            file.write("set mine on\n" + rest)
+        (tmp_path / "go").touch()
+        told, _ = running.communicate(timeout=120)
+    assert (running.returncode == 0) is (end == "exit 0"), told
+    if end == "exit 0":
+        assert (
+            "set mine on\n" in (quay.home / ".inputrc").read_text()
+            and "bollard on" in (quay.home / ".inputrc").read_text()
+        )
+        told += quay.well("undo").out
+    for name, text in PERSONS.items():
+        assert (quay.home / name).read_text() == text, told
+    assert "alias tide=ls\n" in (quay.home / ".bashrc").read_text(), told
+    assert "set mine on" in (quay.home / ".inputrc").read_text()
+    if way == "watched":
+        assert "~/chart.txt came while bollard was at work, and may be yours: it stays" in told
+    else:
+        assert "came while" not in told
+    for name in PERSONS:
+        (quay.home / name).unlink()
+    shutil.rmtree(quay.home / ".config/tide")
+    (quay.home / ".bashrc").write_text("alias tides=ls\nexport EDITOR=vi")
+    (quay.home / ".inputrc").write_text("set bell-style none\n")
+    quay.well("dismantle", "--yes")
+    assert likeness(quay.home, (*STATE, ".cache", ".local")) == before
+
+
+def test_an_installer_cannot_write_elsewhere_and_does_not_remove_what_is_the_person_s(
+    quay: Desk, make_feed: Callable[..., str], tmp_path: Path
+) -> None:
+    (tmp_path.parent / "elsewhere").mkdir(exist_ok=True)
+    more = 'rm -rf ~/chart.txt; echo x >/etc/tide-was-here || echo "it is read-only"; rm -f ~/.bashrc; mkdir -p ~/new/deep; echo 1 >~/new/deep/one\n'
+    script = bollard_installer("0.9.4") + more.encode()
+    quay.write("a chart\n", "chart.txt")
+    wants(quay, script=make_feed({"install.sh": script}) + "install.sh", reviewed=digest(script))
+    before = likeness(quay.home, (*STATE, ".cache"))
+    answer = quay.well("provision")
+    assert not Path("/etc/tide-was-here").exists()
+    assert "would have removed ~/chart.txt, which is not its own: it stays" in answer.out + answer.err
+    assert (quay.home / "chart.txt").read_text() == "a chart\n"
+    assert (quay.home / "new/deep/one").read_text() == "1\n"
+    assert not [name for name in os.listxattr(quay.home / "new") if "overlay" in name]
+    quay.well("undo")
     assert likeness(quay.home, (*STATE, ".cache")) == before
 
 
@@ -231,40 +327,51 @@ def test_another_copy_in_its_place_is_not_touched(quay: Desk) -> None:
     assert likeness(quay.home, STATE) == before
 
 
-def test_cut_off_in_the_middle_the_next_run_puts_the_home_right(quay: Desk, make_feed: Callable[..., str]) -> None:
-    script = f'#!/bin/sh\n{HALF_WAY}echo $$ >"$HOME/.bollard/at"; sleep 60\n'.encode()
+@pytest.mark.parametrize("way", WAYS)
+def test_cut_off_in_the_middle_the_next_run_puts_the_home_right(
+    quay: Desk, make_feed: Callable[..., str], tmp_path: Path, way: str
+) -> None:
+    at = tmp_path / "at"
+    script = f"#!/bin/sh\n{HALF_WAY}echo $$ >{at}; sleep 60\n".encode()
     wants(quay, script=make_feed({"install.sh": script}) + "install.sh", reviewed=digest(script))
     before = likeness(quay.home, (*STATE, ".cache", ".local"))
-    environment = {"HOME": str(quay.home), "PATH": login_path(), "LANG": "C.UTF-8"}
-    running = subprocess.Popen([str(PROGRAM), "provision"], cwd=quay.home, env=environment, stdin=subprocess.DEVNULL,
-                               stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)  # fmt: skip
-    at = quay.home / ".bollard/at"
-    assert until(lambda: at.exists() and at.read_text() != "")
-    installer = int(at.read_text())
-    running.send_signal(signal.SIGKILL)
-    running.wait()
+    with started(quay, way, "provision") as running:
+        assert until(lambda: at.exists() and at.read_text() != "")
+        installer = int(at.read_text())
+        running.send_signal(signal.SIGKILL)
     assert until(lambda: not lives(installer)), "the installer goes on working"
-    looker = int(next(quay.home.glob(".local/state/zesty-anchor/attic/*/*/process")).read_text())
-    assert until(lambda: not lives(looker))
+    if way == "watched":
+        looker = int(next(quay.home.glob(".local/state/zesty-anchor/attic/*/*/process")).read_text())
+        assert until(lambda: not lives(looker))
+        quay.write("mine\n", ".bollard/mine")
+    else:
+        assert likeness(quay.home, (*STATE, ".cache", ".local")) == before, "it wrote into its layer alone"
     wants(quay)
     # What comes after the installer was cut off is the person's, and so is what changes.
     quay.write("mine\n", "bollard-notes")
-    quay.write("mine\n", ".bollard/mine")
     with (quay.home / ".bashrc").open("a") as file:
-        file.write("alias tide=ls\n")
+        file.write("\nalias tide=ls\n")
     done = quay.well("provision", "--json").json
     assert done["proof"]["ok"]
     assert (quay.home / "bollard-notes").read_text() == "mine\n"
     assert "alias tide=ls" in (quay.home / ".bashrc").read_text()
-    (kept,) = [each["kept"] for each in quay.well("attic", "--json").json["kept"] if each["was"].endswith("/mine")]
-    assert Path(kept).read_text() == "mine\n"
+    kept = [each["kept"] for each in quay.well("attic", "--json").json["kept"] if each["was"].endswith("/mine")]
+    assert [Path(each).read_text() for each in kept] == (["mine\n"] if way == "watched" else [])
     gone = quay.well("dismantle", "--yes", "--json").json["kept"]
-    assert gone == "~/kept-by-zesty-anchor"
-    (mine,) = (quay.home / "kept-by-zesty-anchor").glob("*-mine")
-    assert mine.read_text() == "mine\n"
-    shutil.rmtree(mine.parent)
+    if way == "watched":
+        assert gone == "~/kept-by-zesty-anchor"
+        (mine,) = (quay.home / "kept-by-zesty-anchor").glob("*-mine")
+        assert mine.read_text() == "mine\n"
+        shutil.rmtree(mine.parent)
     (quay.home / "bollard-notes").unlink()
-    assert (quay.home / ".bashrc").read_text() == "alias tides=ls\nexport EDITOR=vi\nalias tide=ls\n"
+    assert (quay.home / ".bashrc").read_text().split() == [
+        "alias",
+        "tides=ls",
+        "export",
+        "EDITOR=vi",
+        "alias",
+        "tide=ls",
+    ]
     quay.write("alias tides=ls\nexport EDITOR=vi", ".bashrc")
     quay.manifest.unlink()
     after = likeness(quay.home, (*STATE, ".cache", ".local"))

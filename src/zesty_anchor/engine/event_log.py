@@ -29,6 +29,10 @@ class LogEvent(msgspec.Struct, frozen=True, omit_defaults=True):
     text: str
     key: str = ""
     size: int = 0
+    format: int = 0
+
+
+_FORMAT = 1
 
 
 class EventLog:
@@ -46,7 +50,7 @@ class EventLog:
         now = time.time()
         told = visible(without_credentials(text))
         stamp = time.strftime("%Y-%m-%d %H:%M:%S", time.localtime(now))
-        line = msgspec.json.encode(LogEvent(now, event, told, key, size)) + b"\n"
+        line = msgspec.json.encode(LogEvent(now, event, told, key, size, _FORMAT)) + b"\n"
         with self._lock, suppress(OSError):
             with (self._folder / EVENTS).open("ab") as file:
                 file.write(line)

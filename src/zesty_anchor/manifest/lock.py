@@ -10,6 +10,8 @@ import msgspec
 from zesty_anchor.files.replace import replace
 from zesty_anchor.system.problem import Problem, UsageProblem
 
+_FORMAT = 1
+"""That of programs before 0.2 says none, and is the same."""
 _HEAD = "# Written by: zesty-anchor lock. Keep it beside the manifest; provision keeps to it.\n"
 
 
@@ -58,6 +60,12 @@ def read(file: Path) -> dict[tuple[str, str], Locked]:
     """The lock by runtime and want; empty where there is none. Raises ``UsageProblem`` where it cannot be read."""
     try:
         raw = tomllib.loads(file.read_text("utf-8"))
+        if isinstance(raw.get("format", _FORMAT), int) and raw.get("format", _FORMAT) > _FORMAT:
+            raise UsageProblem(
+                "the lock was written by a newer zesty-anchor",
+                where=str(file),
+                advice="upgrade this one, on each machine",
+            )
         entries = msgspec.convert(raw.get("release", []), list[Locked])
     except FileNotFoundError:
         return {}
@@ -72,7 +80,10 @@ def write(file: Path, entries: Iterable[Locked]) -> None:
     """Write a lock, its entries in order, so that two of the same are the same text."""
     import tomlkit
 
-    document = {"release": [msgspec.to_builtins(e) for e in sorted(entries, key=lambda e: (e.runtime, e.want))]}
+    document = {
+        "format": _FORMAT,
+        "release": [msgspec.to_builtins(e) for e in sorted(entries, key=lambda e: (e.runtime, e.want))],
+    }
     try:
         replace(file, (_HEAD + tomlkit.dumps(_without_none(document))).encode())
     except OSError as error:

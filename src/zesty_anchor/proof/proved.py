@@ -19,6 +19,7 @@ from zesty_anchor.proof.result import ShellResult
 from zesty_anchor.shelf.receipt import EXTRAS_NAME, FILE_NAME
 
 _NAME, _PROOF = "proved.json", "proof.json"
+_FORMAT = 1
 
 
 class _Kept(msgspec.Struct):
@@ -26,6 +27,7 @@ class _Kept(msgspec.Struct):
 
     known: dict[str, frozenset[str]] = {}
     conditions: dict[str, str] = {}
+    format: int = _FORMAT
 
 
 class Proved(msgspec.Struct):
@@ -64,7 +66,7 @@ def read(state: Path) -> Proved:
         kept = msgspec.json.decode(file.read_bytes(), type=_Kept)
     except (OSError, msgspec.MsgspecError):
         return Proved(file)
-    return Proved(file, kept.known, kept.conditions)
+    return Proved(file, kept.known, kept.conditions) if kept.format <= _FORMAT else Proved(file)
 
 
 def forget(state: Path) -> None:
@@ -78,6 +80,7 @@ class LastProof(msgspec.Struct, frozen=True):
 
     at: float
     shells: tuple[ShellResult, ...]
+    format: int = _FORMAT
 
 
 def keep_proof(state: Path, proof: LastProof) -> None:
@@ -89,9 +92,10 @@ def keep_proof(state: Path, proof: LastProof) -> None:
 def last_proof(state: Path) -> LastProof | None:
     """The one that is kept; None where none is, or it cannot be read."""
     try:
-        return msgspec.json.decode((state / _PROOF).read_bytes(), type=LastProof)
+        proof = msgspec.json.decode((state / _PROOF).read_bytes(), type=LastProof)
     except (OSError, msgspec.MsgspecError):
         return None
+    return proof if proof.format <= _FORMAT else None
 
 
 def identity(question: Question, version: WantedVersion, shells: Iterable[str]) -> str:

@@ -50,8 +50,9 @@ def build(
     patience: float | None = None,
     interrupted: Callable[[], bool] = lambda: False,
     last_time: Pace | None = None,
+    within: Sequence[str] = (),
 ) -> Pace:
-    """Run each step with sh(1) in ``folder``; ``options`` are its positional parameters, ``"$@"``.
+    """Run each step with sh(1) in ``folder``; ``options`` are its positional parameters, ``"$@"``. ``within`` are words in front of it.
 
     ``told`` hears how far it is: the step, how much of it, by what the build tells itself or by the lines of the ``last_time``, and
     the time so far. Returns how long it took. ``missing`` names the prerequisite that an output
@@ -74,6 +75,7 @@ def build(
                 lambda line: _heard(line, written.write, last, told, progress),
                 patience,
                 interrupted,
+                within,
             )
             if status != 0:
                 written.flush()
@@ -150,9 +152,10 @@ def _run(
     hear: Callable[[str], None],
     patience: float | None,
     interrupted: Callable[[], bool],
+    within: Sequence[str],
 ) -> int:
     with subprocess.Popen(
-        ["/bin/sh", "-c", _WHEN_TOLD, "sh", step, "sh", *options],
+        [*within, "/bin/sh", "-c", _WHEN_TOLD, "sh", step, "sh", *options],
         cwd=folder, env=dict(environment), stdin=subprocess.PIPE, stdout=subprocess.PIPE,
         stderr=subprocess.STDOUT, start_new_session=True,
     ) as running:  # fmt: skip

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 import shlex
 import subprocess
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 
 import msgspec
@@ -56,10 +56,18 @@ class ManagerProgram(msgspec.Struct, frozen=True):
         return Path(said)
 
     def install(
-        self, runtime: str, version: str, log: Path, told: Callable[[str], None], interrupted: Callable[[], bool]
+        self,
+        runtime: str,
+        version: str,
+        log: Path,
+        told: Callable[[str], None],
+        interrupted: Callable[[], bool],
+        within: Sequence[str] = (),
     ) -> None:
-        """Have it install a version; it is ended where the run is interrupted. Raises ``Problem`` with its last lines."""
-        self._work(self.tool.install, runtime, version, log, told, interrupted)
+        """Have it install a version, with these words in front; it is ended where the run is interrupted. Raises ``Problem`` with its last
+        lines.
+        """
+        self._work(self.tool.install, runtime, version, log, told, interrupted, within)
 
     def choose(self, runtime: str, version: str, log: Path, told: Callable[[str], None]) -> None:
         """Tell it which version is the default. Raises ``Problem`` with its last lines."""
@@ -79,11 +87,12 @@ class ManagerProgram(msgspec.Struct, frozen=True):
         log: Path,
         told: Callable[[str], None],
         interrupted: Callable[[], bool] = lambda: False,
+        within: Sequence[str] = (),
     ) -> None:
         words = self.words(template, runtime, version)
         build(
             ['"$@"'], words, self.home, self.environment, log, told, lambda line: "",
-            what=self.name, patience=_INSTALL_SILENCE, interrupted=interrupted,
+            what=self.name, patience=_INSTALL_SILENCE, interrupted=interrupted, within=within,
         )  # fmt: skip
 
     def _ask(self, template: str, runtime: str, version: str) -> str:

@@ -5,12 +5,14 @@ import os
 import re
 from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
+from typing import TypeVar
 
 import msgspec
 
 from zesty_anchor.files.inventory import MISSING, Difference, Inventory, differences, take
 from zesty_anchor.files.removal import discard_any
 from zesty_anchor.files.replace import replace
+from zesty_anchor.system.problem import Problem
 
 FILE_NAME = ".zesty-anchor.json"
 EXTRAS_NAME = ".zesty-anchor-extras.json"
@@ -29,6 +31,10 @@ _MADE_BY_RUNNING = r"(.*/)?__pycache__(/[^/]+\.pyc)?"
 def is_made(name: str) -> bool:
     """Whether an entry of a version is none of those that were put there: a slip, or what running it makes."""
     return name in SLIPS or re.fullmatch(_MADE_BY_RUNNING, name) is not None
+
+
+FORMAT = 1
+"""The format of our slips. Those of programs before 0.2 say none, and are read as well."""
 
 
 class PartReceipt(msgspec.Struct, frozen=True):
@@ -61,6 +67,7 @@ class Receipt(msgspec.Struct, frozen=True):
     parts: tuple[PartReceipt, ...] = ()
     signed_by: str = ""
     built: tuple[str, ...] | None = None
+    format: int = FORMAT
 
 
 def clear_slips(folder: Path) -> None:
@@ -83,11 +90,18 @@ def write(folder: Path, receipt: Receipt) -> None:
 
 
 def read(folder: Path) -> Receipt | None:
-    """The receipt of a folder; None where there is none or it cannot be read."""
+    """The receipt of a folder; None where there is none or it cannot be read. Raises ``Problem`` for one of a newer program."""
     try:
-        return msgspec.json.decode((folder / FILE_NAME).read_bytes(), type=Receipt)
+        receipt = msgspec.json.decode((folder / FILE_NAME).read_bytes(), type=Receipt)
     except (OSError, msgspec.MsgspecError):
         return None
+    if receipt.format > FORMAT:
+        raise Problem(
+            f"{receipt.runtime} {receipt.version} was installed by a newer zesty-anchor",
+            where=str(folder / FILE_NAME),
+            advice="upgrade this one: it would not know what it removes",
+        )
+    return receipt
 
 
 def stock(shelf: Path) -> dict[tuple[str, str], Receipt]:
@@ -114,27 +128,40 @@ class Extra(msgspec.Struct, frozen=True):
 
 def extras_in(folder: Path) -> dict[str, Extra]:
     """The command-line packages that were put into a version, by what the manifest asked for."""
+    found = _slip(folder / EXTRAS_NAME, "extras", dict[str, Extra])
+    if found is not None:
+        return found
+    names = _slip(folder / EXTRAS_NAME, "extras", list[str])  # the first programs noted the names alone
+    return {name: Extra() for name in names or ()}
+
+
+_Held = TypeVar("_Held")
+
+
+def _slip(file: Path, key: str, kind: type[_Held]) -> _Held | None:
+    """What a slip holds; None where there is none, or it cannot be read. A slip of a program before 0.2 is that itself, without a format."""
     try:
-        found = msgspec.json.decode((folder / EXTRAS_NAME).read_bytes(), type=dict[str, Extra] | list[str])
+        content = file.read_bytes()
+        parts = msgspec.json.decode(content, type=dict[str, msgspec.Raw] | list[msgspec.Raw])
+        newer = isinstance(parts, dict) and parts.keys() == {"format", key} and bytes(parts["format"]).isdigit()
+        if isinstance(parts, dict) and newer:
+            return msgspec.json.decode(parts[key], type=kind) if int(bytes(parts["format"])) <= FORMAT else None
+        return msgspec.json.decode(content, type=kind)
     except (OSError, msgspec.MsgspecError):
-        return {}
-    return found if isinstance(found, dict) else {name: Extra() for name in found}
+        return None
 
 
 def note_extras(folder: Path, extras: Mapping[str, Extra]) -> None:
     """Write down the command-line packages that are in a version."""
     if extras:
-        _put(folder / EXTRAS_NAME, msgspec.json.encode(dict(sorted(extras.items()))))
+        _put(folder / EXTRAS_NAME, msgspec.json.encode({"format": FORMAT, "extras": dict(sorted(extras.items()))}))
     else:
         (folder / EXTRAS_NAME).unlink(missing_ok=True)
 
 
 def files_in(folder: Path) -> Inventory | None:
     """What was put into a version, as its list tells; None where there is none, or it cannot be read."""
-    try:
-        return msgspec.json.decode((folder / FILES_NAME).read_bytes(), type=Inventory)
-    except (OSError, msgspec.MsgspecError):
-        return None
+    return _slip(folder / FILES_NAME, "files", Inventory)
 
 
 def damage_in(folder: Path, receipt: Receipt, keep: Iterable[str] = (), *, deep: bool = False) -> list[Difference]:
@@ -173,20 +200,17 @@ def note_files(folder: Path, before: Inventory | None = None, added: Inventory |
 
 def put_files(folder: Path, files: Inventory) -> None:
     """Write down what was put into a version."""
-    _put(folder / FILES_NAME, msgspec.json.encode(files))
+    _put(folder / FILES_NAME, msgspec.json.encode({"format": FORMAT, "files": files}))
 
 
 def choices_in(manager: Path) -> dict[str, str]:
     """The version that a manager was told to have by default, by runtime."""
-    try:
-        return msgspec.json.decode((manager / CHOICES_NAME).read_bytes(), type=dict[str, str])
-    except (OSError, msgspec.MsgspecError):
-        return {}
+    return _slip(manager / CHOICES_NAME, "choices", dict[str, str]) or {}
 
 
 def note_choices(manager: Path, choices: dict[str, str]) -> None:
     """Write down what a manager was told."""
     if choices:
-        _put(manager / CHOICES_NAME, msgspec.json.encode(choices))
+        _put(manager / CHOICES_NAME, msgspec.json.encode({"format": FORMAT, "choices": choices}))
     else:
         (manager / CHOICES_NAME).unlink(missing_ok=True)

@@ -49,7 +49,7 @@ class World(msgspec.Struct, frozen=True):
     """A home as it would be: with other content in some of its files (``texts``), and without others (``gone``).
 
     ``sealed`` cuts the network off, and has harmful commands written down. ``apart`` makes everything read-only but the copy and the
-    folders for temporary files, and keeps what is written on a disk and not in memory.
+    folders for temporary files and those that are ``free``, and keeps what is written on a disk and not in memory.
     """
 
     home: Path
@@ -57,6 +57,7 @@ class World(msgspec.Struct, frozen=True):
     gone: tuple[Path, ...] = ()
     sealed: bool = False
     apart: bool = False
+    free: tuple[Path, ...] = ()
 
 
 def in_copy(
@@ -69,6 +70,19 @@ def in_copy(
     """
     with room_for("copy") as room:
         return in_child(lambda: _enter(world, room), lambda: (task(world.home), calls_in(room)), meanwhile)
+
+
+def enter_layer(world: World, room: Path) -> Path:
+    """Have this process, and all that it starts, see the home under a layer in ``room``. Returns the folder that holds what is written
+    there, which stays: the change set (overlayfs, "whiteouts and opaque directories"). Raises ``OSError`` where it is not allowed.
+    """
+    _enter(world, room)
+    return upper_in(room)
+
+
+def upper_in(room: Path) -> Path:
+    """The folder in a room that holds what was written in the layer."""
+    return room / "layer/upper"
 
 
 def in_links(world: World, task: Callable[[Path], _Result]) -> tuple[_Result, tuple[str, ...]]:
@@ -157,7 +171,7 @@ def _enter(world: World, room: Path) -> None:
         for target, name in _programs():
             mount(str(recorded / name), target, "none", BIND)
     if world.apart:
-        _keep_the_rest(home)
+        _keep_the_rest(home, world.free)
     os.chdir(home)
     if user != 0:
         become(0, 0, inside=(user, group))
@@ -169,9 +183,9 @@ def _keep_rooms_in(folder: Path) -> None:
     tempfile.tempdir = str(folder)
 
 
-def _keep_the_rest(home: Path) -> None:
+def _keep_the_rest(home: Path, more: Iterable[Path]) -> None:
     """Make everything read-only that is mounted, but the home and what must be written at any time (mount_setattr(2))."""
-    free = [each for each in (*_FREE, tempfile.gettempdir()) if os.path.isdir(each)]
+    free = [each for each in (*_FREE, tempfile.gettempdir(), *map(str, more)) if os.path.isdir(each)]
     for folder in free:
         mount(folder, folder, "none", BIND | RECURSIVE)
     set_read_only("/", recursive=True, wanted=True)

@@ -16,12 +16,18 @@ from zesty_anchor.system.held import hold, left
 _NAME = re.compile(r"\Azesty-anchor-[a-z]+-([0-9]+)-[a-z0-9_]+\Z")
 
 
+_ON_DISK = Path("/var/tmp")
+"""Where what is large goes: the folder for temporary files may be in memory (hier(7))."""
+
+
 @contextmanager
-def room(what: str) -> Iterator[Path]:
-    """An empty folder that only its owner may read; ``what`` is a word for its use."""
+def room(what: str, *, on_disk: bool = False) -> Iterator[Path]:
+    """An empty folder that only its owner may read; ``what`` is a word for its use. ``on_disk`` is for what may be large."""
     prefix = f"zesty-anchor-{what}-{os.getpid()}-"
+    top = str(_ON_DISK) if on_disk and os.access(_ON_DISK, os.W_OK) else None
     while True:
-        with tempfile.TemporaryDirectory(prefix=prefix, ignore_cleanup_errors=True) as name, _held(name) as there:
+        made = tempfile.TemporaryDirectory(prefix=prefix, dir=top, ignore_cleanup_errors=True)
+        with made as name, _held(name) as there:
             if there:
                 yield Path(name)
                 return
@@ -44,7 +50,11 @@ def _held(name: str) -> Iterator[bool]:
 
 def clear_left() -> None:
     """Remove the rooms of this user's that nobody holds any more."""
-    top = tempfile.gettempdir()
+    for top in dict.fromkeys((tempfile.gettempdir(), str(_ON_DISK))):
+        _clear_left_in(top)
+
+
+def _clear_left_in(top: str) -> None:
     try:
         entries = list(os.scandir(top))
     except OSError:

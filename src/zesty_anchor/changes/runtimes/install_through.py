@@ -127,9 +127,9 @@ class InstallThrough(BaseChange, frozen=True):
         program = manager_program(self.manager, bench.environ, bench.locations.home)
         log = bench.log / f"{self.manager.runtime}-{name}-{version}.log"
         if not record.there:
-            with foreign.watched(record, self.startup, bench, _own(self.manager), self.manager.runtime):
+            with foreign.watched(record, self.startup, bench, _own(self.manager), self.manager.runtime) as traces:
                 pace = Unhurried(lambda text: bench.told(self.key, f"{self.subject}, {text}"))
-                program.install(name, version, log, pace, bench.interrupted)
+                program.install(name, version, log, pace, bench.interrupted, traces.within)
         located = program.locate(name, version)
         if located is None:
             raise Problem(

@@ -174,7 +174,7 @@ class RunInstaller(BaseChange, frozen=True):
         if record.aside:
             move(self._folder, Path(record.aside))
         with foreign.watched(record, self.startup, bench, self._own, self.wanted.runtime) as traces:
-            self._run(bench)
+            self._run(bench, traces.within)
         self._check(bench)
         for part in record.keeps:
             _carry_over(Path(record.aside) / part, self._folder / part, bool(record.aside))
@@ -201,7 +201,7 @@ class RunInstaller(BaseChange, frozen=True):
             **self.installer.environment,
         }
 
-    def _run(self, bench: Bench) -> None:
+    def _run(self, bench: Bench, within: Sequence[str]) -> None:
         """Run the script as the person, with a small environment and nobody to ask."""
         room = place.stage(bench.locations.staging, "installer")
         try:
@@ -216,7 +216,7 @@ class RunInstaller(BaseChange, frozen=True):
                 bench.log / f"installer-{self.wanted.runtime}-{self.wanted.version}.log",
                 Unhurried(lambda text: bench.told(self.key, f"{self.subject}, {text}")),
                 lambda line: need_of(line, COMMON_MESSAGES),
-                what=f"the {self.subject}", patience=SILENCE, interrupted=bench.interrupted,
+                what=f"the {self.subject}", patience=SILENCE, interrupted=bench.interrupted, within=within,
             )  # fmt: skip
         finally:
             discard(room)
