@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sqlite3
+import time
 from pathlib import Path
 
 import msgspec
@@ -182,3 +183,19 @@ def test_what_was_proved_is_read_with_and_without_a_format(tmp_path: Path) -> No
     assert proved.last_proof(tmp_path) is not None
     (tmp_path / "proof.json").write_text('{"at":1.0,"shells":[],"format":2}')
     assert proved.last_proof(tmp_path) is None
+
+
+def test_a_version_of_a_program_that_kept_no_list_is_as_it_was_put_there(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    (tmp_path / "bin").mkdir()
+    (tmp_path / "bin/kelp").write_text("kelp\n")
+    (tmp_path / receipt.FILE_NAME).write_bytes(RECEIPT)
+    monkeypatch.setattr(receipt, "_WITHIN_NS", 0)
+    time.sleep(0.02)
+    (tmp_path / "bin/mine").write_text("mine\n")
+    files = receipt.files_in(tmp_path)
+    assert files is not None and "bin/kelp" in files and "bin/mine" not in files
+    assert receipt.damage_in(tmp_path, receipt.Receipt("kelp", "4.2.1", "harbour", "", "")) == []
+    (tmp_path / receipt.FILE_NAME).write_bytes(RECEIPT[:-1] + b',"format":1}')
+    assert receipt.files_in(tmp_path) is None, "one of this program has lost its list"

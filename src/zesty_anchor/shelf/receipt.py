@@ -161,7 +161,27 @@ def note_extras(folder: Path, extras: Mapping[str, Extra]) -> None:
 
 def files_in(folder: Path) -> Inventory | None:
     """What was put into a version, as its list tells; None where there is none, or it cannot be read."""
-    return _slip(folder / FILES_NAME, "files", Inventory)
+    found = _slip(folder / FILES_NAME, "files", Inventory)
+    return found if found is not None or os.path.lexists(folder / FILES_NAME) else _of_older(folder)
+
+
+_WITHIN_NS = 5_000_000_000
+
+
+def _of_older(folder: Path) -> Inventory | None:
+    """What was put into a version by a program that kept no list (before 0.1 ended): what has not changed since its receipt was written.
+
+    The time of a change of status tells it, which nobody sets (inode(7), "ctime"). None for a version whose list is lost.
+    """
+    try:
+        slip = folder / FILE_NAME
+        if b'"format"' in slip.read_bytes():
+            return None
+        until = slip.lstat().st_ctime_ns + _WITHIN_NS
+        found = take(folder, without=SLIPS, digests=False)
+        return {name: item for name, item in found.items() if os.lstat(folder / name).st_ctime_ns <= until}
+    except OSError:
+        return None
 
 
 def damage_in(folder: Path, receipt: Receipt, keep: Iterable[str] = (), *, deep: bool = False) -> list[Difference]:
