@@ -15,7 +15,7 @@ from zesty_anchor.changes.question import Question
 from zesty_anchor.changes.record import FileRecord, Record, Reverted
 from zesty_anchor.files import folders
 from zesty_anchor.files.digest import digest_of
-from zesty_anchor.files.edit import Edit, lines_of, put_back, taken_out
+from zesty_anchor.files.edit import ChangedMeanwhile, Edit, lines_of, put_back, taken_out
 from zesty_anchor.files.home_move import HomeMove
 from zesty_anchor.files.replace import content_of, left_beside
 from zesty_anchor.manifest.wanted import Wanted
@@ -147,8 +147,12 @@ class FileChange(BaseChange, frozen=True):
         )  # fmt: skip
 
     def carry_out(self, bench: Bench, record: FileRecord) -> None:
-        """Replace the file. Raises ``Problem`` where somebody changed it meanwhile."""
-        self.edit.carry_out()
+        """Replace the file. Raises ``Problem`` where somebody changed it meanwhile: then nothing is to be taken back."""
+        try:
+            self.edit.carry_out()
+        except ChangedMeanwhile:
+            record.untouched = True
+            raise
 
 
 class FileTakeBack(BaseKind):
@@ -158,6 +162,8 @@ class FileTakeBack(BaseKind):
 
     def take_back(self, record: FileRecord, bench: Bench) -> Reverted:
         """Put the file back; what someone else changed in it since then stays."""
+        if record.untouched:
+            return Reverted()
         if bench.is_elsewhere(record.path):
             return Reverted((f"{record.name} leads to {os.path.realpath(record.path)}, in another home, and stays",))
         for beside in ours_beside(record):

@@ -44,6 +44,8 @@ class FileRecord(Record, kw_only=True, tag="file"):
     after: str | None = None
     before_digest: str = ""
     after_digest: str = ""
+    untouched: bool = False
+    """Whether it is known that the edit was never made: the file was somebody else's by then."""
 
     @property
     def kept(self) -> Copies:

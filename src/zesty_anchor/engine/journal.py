@@ -42,13 +42,14 @@ class Thing(msgspec.Struct, frozen=True):
 
 class Past(msgspec.Struct, frozen=True):
     """What the journal tells before anything is done: the version that each (runtime, want, feed) was resolved to, the
-    manifest of the latest run that still stands, whether a run was cut off, and the home that it belongs to.
+    manifest of the latest run that still stands, whether a run was cut off, the home that it belongs to, and the number of the last run.
     """
 
     resolutions: Mapping[tuple[str, str, str], str] = {}
     manifest: Path | None = None
     cut_off: bool = False
     home: HomeIdentity | None = None
+    last_run: int = 0
 
 
 class Journal:
@@ -220,6 +221,10 @@ class Journal:
             " (SELECT 1 FROM changes WHERE changes.run = runs.run AND state <> 'taken back')"
         )
         return [row[0] for row in rows]
+
+    def last_run(self) -> int:
+        """The number of the last run that ever was; 0 where there was none."""
+        return int(self._base.rows("SELECT coalesce(max(seq), 0) FROM sqlite_sequence WHERE name = 'runs'")[0][0])
 
     def began(self, run: int) -> float:
         """When a run began, in seconds since 1970."""

@@ -31,7 +31,13 @@ def past(locations: Locations, kinds: Callable[[], Kinds]) -> Past:
     ``Problem`` as ``Journal`` does.
     """
     with _as_it_is(locations) or read_journal(locations, kinds()) as journal:
-        return Past(journal.resolutions(), journal.last_manifest(), bool(journal.unfinished()), journal.home())
+        return Past(
+            journal.resolutions(),
+            journal.last_manifest(),
+            bool(journal.unfinished()),
+            journal.home(),
+            journal.last_run(),
+        )
 
 
 def read_journal(locations: Locations, kinds: Kinds) -> Journal:

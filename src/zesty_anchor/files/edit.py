@@ -18,6 +18,10 @@ from zesty_anchor.system.ownership import owner_name
 from zesty_anchor.system.problem import Problem
 
 
+class ChangedMeanwhile(Problem):
+    """A file is not what it was when it was read, so it was not touched."""
+
+
 class Edit(msgspec.Struct, frozen=True):
     """A file's content before and after. None stands for no file."""
 
@@ -106,7 +110,7 @@ class Edit(msgspec.Struct, frozen=True):
                 folders.make(target.parent)
                 replace(target, self.after, self.file.mode, instead_of=self.file.content)
         except Changed:
-            raise Problem(
+            raise ChangedMeanwhile(
                 f"{self.file.path} was changed by someone else meanwhile",
                 advice="it was not touched; run the command again",
             ) from None

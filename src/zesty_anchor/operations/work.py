@@ -69,7 +69,8 @@ class Work:
             if taken.changes and not self._first:
                 self._read_anew()
             resolved = journal.resolutions()
-            if taken.changes or resolved != known or plan.questions or about_conflicts:
+            others = journal.last_run() != self._workstation.past.last_run or bool(journal.told)
+            if taken.changes or resolved != known or plan.questions or about_conflicts or others:
                 # Something has changed since the first look, or a person took their time to answer.
                 machine = look_at(self._workstation)
                 plan = self._planner.plan(machine, resolved, self._answers)

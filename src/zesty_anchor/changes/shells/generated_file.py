@@ -142,7 +142,7 @@ class GeneratedFiles(FileKind):
     def take_back(self, record: FileRecord, bench: Bench) -> Reverted:
         """Put the file back; of what a later run wrote over it, only what this one added goes."""
         now = content_of(Path(record.path))
-        if now is not None and not (record.kept.is_before(now) or record.kept.is_after(now)):
+        if now is not None and not record.untouched and not (record.kept.is_before(now) or record.kept.is_after(now)):
             left = _apart(record.kept.content_before(), record.kept.content_after(), now)
             if left is not None:
                 replace(Path(record.path), left, instead_of=now)

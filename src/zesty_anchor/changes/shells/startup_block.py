@@ -86,7 +86,7 @@ class Blocks(FileKind):
 
     def take_back(self, record: FileRecord, bench: Bench) -> Reverted:
         """Put the file back. Where a person moved our line, or doubled it, every line of ours goes, unless one was there before."""
-        if bench.is_elsewhere(record.path):
+        if record.untouched or bench.is_elsewhere(record.path):
             return FileKind.take_back(self, record, bench)
         before = record.kept.content_before()
         if before is not None and marked_rows(lines_of(before)):
