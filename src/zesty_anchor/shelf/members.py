@@ -48,15 +48,19 @@ class Gate:
             raise ArchiveRefused(f"it holds more than {MOST_MEMBERS:,} members", name)
         if "\0" in name:
             raise ArchiveRefused("a name holds a NUL byte", name)
-        if len(name) > MOST_PATH or name.count("/") > MOST_DEPTH:
-            raise ArchiveRefused(f"a path is longer than {MOST_PATH} bytes, or deeper than {MOST_DEPTH} folders", name)
-        if any(len(part) > MOST_NAME for part in name.split("/")):
-            raise ArchiveRefused(f"a name is longer than {MOST_NAME} bytes", name)
+        parts = name.split("/")
+        if len(name) > MOST_NAME:
+            if len(name) > MOST_PATH or len(parts) - 1 > MOST_DEPTH:
+                raise ArchiveRefused(
+                    f"a path is longer than {MOST_PATH} bytes, or deeper than {MOST_DEPTH} folders", name
+                )
+            if any(len(part) > MOST_NAME for part in parts):
+                raise ArchiveRefused(f"a name is longer than {MOST_NAME} bytes", name)
         if name.startswith("/"):
             raise ArchiveRefused("it holds an absolute path", name)
-        if ".." in name.split("/"):
+        if ".." in parts:
             raise ArchiveRefused("a path leaves the archive's folder", name)
-        path = posixpath.normpath(name)
+        path = posixpath.normpath(name) if "" in parts or "." in parts else name
         if self._links:
             parts = path.split("/")
             if any("/".join(parts[:end]) in self._links for end in range(1, len(parts))):
