@@ -95,7 +95,7 @@ def meet(known: HomeIdentity, locations: Locations) -> Meeting:
     return Meeting.BROUGHT if elsewhere else Meeting.MOVED
 
 
-def is_elsewhere(known: HomeIdentity | None, locations: Locations) -> bool:
+def was_moved(known: HomeIdentity | None, locations: Locations) -> bool:
     """Whether the home of a journal was moved or copied since it was noted."""
     return known is not None and meet(known, locations) is not Meeting.SAME
 

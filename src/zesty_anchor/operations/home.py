@@ -42,7 +42,7 @@ def follow_home(journal: Journal, locations: Locations) -> tuple[str, ...]:
     move = HomeMove(known.home, str(locations.home))
     copied = meeting is Meeting.COPIED
     stay = [
-        entry for entry in _entries(journal) if meeting is not Meeting.MOVED and _is_elsewhere(entry, locations, copied)
+        entry for entry in _entries(journal) if meeting is not Meeting.MOVED and _stays_there(entry, locations, copied)
     ]
     written, compiled_in = _follow(journal, locations, move)
     new = identity_of(locations, "" if copied else known.journal)
@@ -58,7 +58,7 @@ def _entries(journal: Journal) -> Iterator[Entry]:
         yield from journal.entries(run)
 
 
-def _is_elsewhere(entry: Entry, locations: Locations, copied: bool) -> bool:
+def _stays_there(entry: Entry, locations: Locations, copied: bool) -> bool:
     """Whether a change is one of the system, or (for a copy) of a place outside of this home: it stays the other home's."""
     record = record_of(KINDS, entry)
     return record.privileged or (copied and any(not _is_inside(place, locations) for place in record.places()))
