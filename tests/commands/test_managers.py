@@ -238,7 +238,7 @@ def test_what_an_installer_does_beside_is_taken_back_too(quay: Desk, make_feed: 
     assert (quay.home / ".inputrc").read_text() == "set bell-style none\nset mine on\n"
     assert not (quay.home / ".cache/bollard").exists()
     if way == "watched":
-        assert "~/moorings came while bollard was at work, and may be yours: it stays" in taken
+        assert "~/moorings appeared while bollard was running, and may be yours: left in place" in taken
         shutil.rmtree(quay.home / "moorings")
     (quay.home / ".inputrc").write_text("set bell-style none\n")
     assert likeness(quay.home, (*STATE, ".cache")) == before
@@ -286,7 +286,7 @@ def test_what_a_person_saves_while_an_installer_runs_stays(
     assert "alias tide=ls\n" in (quay.home / ".bashrc").read_text(), told
     assert "set mine on" in (quay.home / ".inputrc").read_text()
     if way == "watched":
-        assert "~/chart.txt came while bollard was at work, and may be yours: it stays" in told
+        assert "~/chart.txt appeared while bollard was running, and may be yours: left in place" in told
     else:
         assert "came while" not in told
     for name in PERSONS:
@@ -309,7 +309,7 @@ def test_an_installer_cannot_write_elsewhere_and_does_not_remove_what_is_the_per
     before = likeness(quay.home, (*STATE, ".cache"))
     answer = quay.well("provision")
     assert not Path("/etc/tide-was-here").exists()
-    assert "would have removed ~/chart.txt, which is not its own: it stays" in answer.out + answer.err
+    assert "tried to remove ~/chart.txt, which is not its own: kept" in answer.out + answer.err
     assert (quay.home / "chart.txt").read_text() == "a chart\n"
     assert (quay.home / "new/deep/one").read_text() == "1\n"
     assert not [name for name in os.listxattr(quay.home / "new") if "overlay" in name]

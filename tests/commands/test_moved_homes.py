@@ -57,6 +57,16 @@ def test_a_copy_does_not_touch_the_original(desk: Desk, tmp_path: Path) -> None:
     assert likeness(desk.home, ()) == likeness(copy.home, (".local", ".cache"))
 
 
+def undone_in_a_copy(desk: Desk, tmp_path: Path, before: dict[str, tuple[str, str]]) -> None:
+    """Copy the home and undo in the copy: the original stays as it is, and the copy becomes what it was ``before``."""
+    copy = Desk(tmp_path / "copy", desk.url)
+    copied(desk.home, copy.home)
+    whole = all_of(desk.home)
+    copy.well("undo", "--yes")
+    assert all_of(desk.home) == whole
+    assert likeness(copy.home, (STATE, ".cache")) == before
+
+
 @pytest.mark.parametrize("command", ["dismantle", "provision", "undo", "switch"])
 def test_every_command_in_a_copy_leaves_the_original(desk: Desk, tmp_path: Path, command: str) -> None:
     lived_in(desk)
@@ -80,12 +90,7 @@ def test_a_cut_off_run_of_a_copy_is_ended_in_the_copy(desk: Desk, tmp_path: Path
     before = lived_in(desk)
     with sqlite3.connect(desk.home / STATE / "journal.db") as journal:
         journal.execute("UPDATE changes SET state = 'begun' WHERE kind IN ('version', 'startup-file')")
-    copy = Desk(tmp_path / "copy", desk.url)
-    copied(desk.home, copy.home)
-    whole = all_of(desk.home)
-    copy.well("undo", "--yes")
-    assert all_of(desk.home) == whole
-    assert likeness(copy.home, (STATE, ".cache")) == before
+    undone_in_a_copy(desk, tmp_path, before)
 
 
 @pytest.mark.parametrize("name", ["anna", "an na's", "ann/inside", "."])
@@ -135,12 +140,7 @@ def test_an_old_journal_is_brought_along(desk: Desk, tmp_path: Path) -> None:
     """A journal of 0.1 has whole paths, and does not know its home: the copies in its attic tell it."""
     before = lived_in(desk)
     as_in_0_1(desk.home)
-    copy = Desk(tmp_path / "copy", desk.url)
-    copied(desk.home, copy.home)
-    whole = all_of(desk.home)
-    copy.well("undo", "--yes")
-    assert all_of(desk.home) == whole
-    assert likeness(copy.home, (STATE, ".cache")) == before
+    undone_in_a_copy(desk, tmp_path, before)
     desk.well("undo", "--yes")
     assert likeness(desk.home, (STATE, ".cache")) == before
 

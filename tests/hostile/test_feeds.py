@@ -5,13 +5,14 @@ from __future__ import annotations
 import contextlib
 import gzip
 import http.server
+import itertools
 import json
 import os
 import socket
 import subprocess
 import threading
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
 
 import pytest
@@ -440,24 +441,16 @@ def answering(write: Callable[[socket.socket], None]) -> Iterator[str]:
         yield f"http://127.0.0.1:{waiting.getsockname()[1]}/"
 
 
-def _drips_headers(connection: socket.socket) -> None:
-    connection.sendall(b"HTTP/1.1 200 OK\r\nX-Tide: ")
-    while True:
-        connection.sendall(b"a")
-        time.sleep(0.05)
+def dripping(head: bytes, rest: Iterable[int]) -> Callable[[socket.socket], None]:
+    """An answer of which, after its ``head``, a byte comes every 50 ms."""
 
+    def write(connection: socket.socket) -> None:
+        connection.sendall(head)
+        for letter in rest:
+            connection.sendall(bytes([letter]))
+            time.sleep(0.05)
 
-def _drips_the_status(connection: socket.socket) -> None:
-    for letter in b"HTTP/1.1 200 OK" * 1000:
-        connection.sendall(bytes([letter]))
-        time.sleep(0.05)
-
-
-def _drips_the_body(connection: socket.socket) -> None:
-    connection.sendall(b"HTTP/1.1 200 OK\r\nContent-Length: 100000\r\n\r\n")
-    while True:
-        connection.sendall(b" ")
-        time.sleep(0.05)
+    return write
 
 
 def _asks_to_wait(connection: socket.socket) -> None:
@@ -465,9 +458,9 @@ def _asks_to_wait(connection: socket.socket) -> None:
 
 
 SLOW = {
-    "headers": _drips_headers,
-    "a status line": _drips_the_status,
-    "a body": _drips_the_body,
+    "headers": dripping(b"HTTP/1.1 200 OK\r\nX-Tide: ", itertools.repeat(ord("a"))),
+    "a status line": dripping(b"", b"HTTP/1.1 200 OK" * 1000),
+    "a body": dripping(b"HTTP/1.1 200 OK\r\nContent-Length: 100000\r\n\r\n", itertools.repeat(ord(" "))),
     "waits that are asked for": _asks_to_wait,
 }
 

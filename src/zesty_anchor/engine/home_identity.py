@@ -95,9 +95,9 @@ def meet(known: HomeIdentity, locations: Locations) -> Meeting:
     return Meeting.BROUGHT if elsewhere else Meeting.MOVED
 
 
-def was_moved(known: HomeIdentity | None, locations: Locations) -> bool:
-    """Whether the home of a journal was moved or copied since it was noted."""
-    return known is not None and meet(known, locations) is not Meeting.SAME
+def moved_from(known: HomeIdentity | None, locations: Locations) -> str:
+    """Return where the home of a journal was, if it was moved or copied since; empty if it was not."""
+    return known.home if known is not None and meet(known, locations) is not Meeting.SAME else ""
 
 
 def check_its_own(known: HomeIdentity | None, locations: Locations) -> None:

@@ -26,6 +26,10 @@ if TYPE_CHECKING:
     from zesty_anchor.changes.change import Kinds
 
 
+_MOST = 5
+"""How many changes are named."""
+
+
 def past(locations: Locations, kinds: Callable[[], Kinds]) -> Past:
     """What the journal tells. None is made for asking. ``kinds`` are fetched only where it is lost, which takes its time. Raises
     ``Problem`` as ``Journal`` does.
@@ -92,9 +96,6 @@ def _reconciled(journal: Journal, locations: Locations, kinds: Kinds) -> Journal
             f" {', '.join(names[:_MOST])}{more}; they are run {run} now, and undo takes them back"
         )
     return journal
-
-
-_MOST = 5
 
 
 def _as_it_is(locations: Locations) -> Journal | None:

@@ -47,7 +47,7 @@ def remove(*folders: Path) -> list[str]:
     told: list[str] = []
     gone: list[Path] = []
     for folder in folders:
-        if os.path.lexists(folder) and (owner := folder.lstat().st_uid) not in (os.geteuid(),):
+        if os.path.lexists(folder) and (owner := folder.lstat().st_uid) != os.geteuid():
             told.append(f"{folder} belongs to {owner_name(owner)}, and stays")
             continue
         gone.append(folder)

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 import msgspec
 
 from zesty_anchor.changes.kinds import KINDS
-from zesty_anchor.engine.home_identity import was_moved
+from zesty_anchor.engine.home_identity import moved_from
 from zesty_anchor.engine.outcome import Outcome
 from zesty_anchor.operations.agreed import agreed
 from zesty_anchor.operations.in_step import bring_answers_in_step, bring_in_step
@@ -47,7 +47,7 @@ def provision(
     if not is_agreed:
         agreed(workstation, person)
     followed: tuple[str, ...] = ()
-    if was_moved(workstation.past.home, workstation.locations):
+    if moved_from(workstation.past.home, workstation.locations):
         from zesty_anchor.operations.running import follow_first
 
         followed = follow_first(workstation, person)

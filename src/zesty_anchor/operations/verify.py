@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from zesty_anchor.changes.kinds import KINDS
-from zesty_anchor.engine.home_identity import was_moved
+from zesty_anchor.engine.home_identity import moved_from
 from zesty_anchor.engine.questions import settle
 from zesty_anchor.operations.agreed import agreed
 from zesty_anchor.operations.drift import drift_of
@@ -30,11 +30,9 @@ def still_proved(workstation: Workstation, person: Person) -> Verified | None:
     import time
 
     began = time.monotonic()
-    if was_moved(workstation.past.home, workstation.locations):
-        known = workstation.past.home
-        place = known.home if known is not None else "another place"
+    if before := moved_from(workstation.past.home, workstation.locations):
         person.reporter.warned(
-            f"this home was {place} when it was provisioned: zesty-anchor provision brings what is ours in step"
+            f"this home was {before} when it was provisioned: to update its files, run zesty-anchor provision"
         )
     agreed(workstation, person)
     machine = look_at(workstation)

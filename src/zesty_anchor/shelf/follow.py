@@ -13,8 +13,8 @@ import msgspec
 
 from zesty_anchor.files.home_move import HomeMove
 from zesty_anchor.files.inventory import item_at
-from zesty_anchor.files.replace import replace
-from zesty_anchor.shelf.receipt import FILE_NAME, SLIPS, files_in, put_files, read, write
+from zesty_anchor.files.replace import beside_name, replace
+from zesty_anchor.shelf.receipt import FILE_NAME, SLIPS, Receipt, files_in, put_files, read, write
 
 _MOST_TEXT = 4 << 20
 """Bytes of the largest file that is taken for a text."""
@@ -63,11 +63,7 @@ def _follow_version(version: Path, move: HomeMove) -> tuple[int, bool]:
             changed.append((name, path))
     if files is not None and changed:
         put_files(version, {**files, **{name: item_at(path) for name, path in changed if name in files}})
-    adopted = {name: _text(text, move) for name, text in receipt.adopted.items()}
-    home = move.path(receipt.home) if receipt.home is not None else None
-    moved = msgspec.structs.replace(receipt, adopted=adopted, home=home)
-    if moved != receipt:
-        write(version, moved)
+    _follow_receipt(version, receipt, move)
     return len(changed), compiled
 
 
@@ -75,13 +71,15 @@ def follow_receipt(folder: Path, move: HomeMove) -> None:
     """The same for a manager that stands elsewhere in the home, and is on the shelf by a link: its receipt alone is ours."""
     receipt = read(folder) if (folder / FILE_NAME).is_file() else None
     if receipt is not None:
-        adopted = {name: _text(text, move) for name, text in receipt.adopted.items()}
-        home = move.path(receipt.home) if receipt.home is not None else None
-        write(folder, msgspec.structs.replace(receipt, adopted=adopted, home=home))
+        _follow_receipt(folder, receipt, move)
 
 
-def _text(text: str, move: HomeMove) -> str:
-    return os.fsdecode(move.content(os.fsencode(text)))
+def _follow_receipt(folder: Path, receipt: Receipt, move: HomeMove) -> None:
+    adopted = {name: os.fsdecode(move.content(os.fsencode(text))) for name, text in receipt.adopted.items()}
+    home = move.path(receipt.home) if receipt.home is not None else None
+    moved = msgspec.structs.replace(receipt, adopted=adopted, home=home)
+    if moved != receipt:
+        write(folder, moved)
 
 
 def _follow_link(path: Path, move: HomeMove) -> bool:
@@ -91,7 +89,7 @@ def _follow_link(path: Path, move: HomeMove) -> bool:
     moved = move.path(leads)
     if moved == leads:
         return False
-    beside = path.with_name(f".{path.name}.zesty-anchor-{os.getpid()}")
+    beside = beside_name(path)
     beside.symlink_to(moved)
     beside.replace(path)
     return True

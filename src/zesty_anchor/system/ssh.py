@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import re
 import subprocess
+from collections.abc import Mapping
 from pathlib import Path
 
 from zesty_anchor.system.host import find_program
@@ -14,9 +15,9 @@ from zesty_anchor.system.room import room
 MISSING = Problem("OpenSSH's client is not installed", advice='add it: [prerequisites] packages = ["openssh-client"]')
 
 
-def _tool(name: str) -> str:
-    """Where one of them is."""
-    return find_program(name, os.environ) or name
+def tool(name: str, environ: Mapping[str, str]) -> str:
+    """Return where one of OpenSSH's programs is; its name alone where there is none."""
+    return find_program(name, environ) or name
 
 
 def key_file(home: Path, kind: str) -> Path:
@@ -28,7 +29,7 @@ def scan(host: str, port: int) -> list[str]:
     """The lines for known_hosts that a host offers. Raises ``Problem`` where it does not answer."""
     try:
         answer = subprocess.run(
-            [_tool("ssh-keyscan"), "-T", "10", "-p", str(port), host],
+            [tool("ssh-keyscan", os.environ), "-T", "10", "-p", str(port), host],
             stdin=subprocess.DEVNULL, capture_output=True, text=True, timeout=60, check=False,
         )  # fmt: skip
     except FileNotFoundError:
@@ -42,7 +43,7 @@ def scan(host: str, port: int) -> list[str]:
 def fingerprint(line: str) -> str:
     """The fingerprint (``SHA256:…``) of a line of known_hosts."""
     answer = subprocess.run(
-        [_tool("ssh-keygen"), "-lf", "-"], input=line + "\n", capture_output=True, text=True, check=False
+        [tool("ssh-keygen", os.environ), "-lf", "-"], input=line + "\n", capture_output=True, text=True, check=False
     )
     found = re.search(r"SHA256:\S+", answer.stdout)
     return found[0] if found else ""
@@ -53,7 +54,7 @@ def known(content: bytes | None, host: str, port: int) -> list[str]:
     name = host if port == 22 else f"[{host}]:{port}"
     with room("hosts") as folder:
         (folder / "known").write_bytes(content or b"")
-        words = [_tool("ssh-keygen"), "-F", name, "-f", str(folder / "known")]
+        words = [tool("ssh-keygen", os.environ), "-F", name, "-f", str(folder / "known")]
         try:
             answer = subprocess.run(words, capture_output=True, text=True, check=False)
         except FileNotFoundError:

@@ -20,7 +20,6 @@ from zesty_anchor.shelf.place import stage
 from zesty_anchor.shells.pty import under_pty
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system import ssh
-from zesty_anchor.system.host import find_program
 from zesty_anchor.system.problem import Problem
 
 PASSPHRASE = "passphrase"
@@ -150,7 +149,7 @@ def make_key(file: Path, kind: str, comment: str, passphrase: str, environ: Mapp
     """
     import pexpect
 
-    words = [find_program("ssh-keygen", environ) or "ssh-keygen", "-q", "-t", kind, "-C", comment, "-f", str(file)]
+    words = [ssh.tool("ssh-keygen", environ), "-q", "-t", kind, "-C", comment, "-f", str(file)]
     try:
         with under_pty(words, environ, file.parent, seconds=_SECONDS, encoding="utf-8") as child:
             for _ in range(2):

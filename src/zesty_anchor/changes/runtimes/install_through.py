@@ -15,6 +15,7 @@ from zesty_anchor.changes.change import Stage, version_key
 from zesty_anchor.changes.record import Reverted
 from zesty_anchor.changes.replacement import bring_back, replacement, set_aside
 from zesty_anchor.changes.runtimes import foreign
+from zesty_anchor.changes.runtimes.foreign_record import ForeignRecord, Startup
 from zesty_anchor.changes.runtimes.leaving import empty
 from zesty_anchor.files import folders
 from zesty_anchor.files.inventory import remove_same
@@ -30,7 +31,7 @@ _DEPTH = 4
 """How deep below a manager's home the folders of versions are looked for, where it was cut off."""
 
 
-class ManagedRecord(foreign.ForeignRecord, kw_only=True, tag="managed-version"):
+class ManagedRecord(ForeignRecord, kw_only=True, tag="managed-version"):
     """The manager and its ``home``, the version's place on the shelf, where the manager had it already (``there``) or put
     it (``located``), the folders ``before``, whether the receipt is ours, and what it ``replaced``.
     """
@@ -61,7 +62,7 @@ class InstallThrough(BaseChange, frozen=True):
 
     wanted: WantedVersion
     manager: WantedVersion
-    startup: tuple[foreign.Startup, ...]
+    startup: tuple[Startup, ...]
     replaces: bool
     after: str
     kind: ClassVar[str] = "managed-version"

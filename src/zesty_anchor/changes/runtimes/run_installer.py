@@ -18,6 +18,7 @@ from zesty_anchor.changes.question import Question
 from zesty_anchor.changes.record import Reverted
 from zesty_anchor.changes.runtimes import foreign
 from zesty_anchor.changes.runtimes.building import COMMON_MESSAGES, need_of
+from zesty_anchor.changes.runtimes.foreign_record import ForeignRecord, Startup
 from zesty_anchor.changes.runtimes.install import licence_question
 from zesty_anchor.changes.runtimes.leaving import empty
 from zesty_anchor.changes.shells.environment import LIKE_SH
@@ -41,7 +42,7 @@ SILENCE = 600.0
 """Seconds after which an installer that says nothing is ended."""
 
 
-class InstallerRecord(foreign.ForeignRecord, kw_only=True, tag="installer-script"):
+class InstallerRecord(ForeignRecord, kw_only=True, tag="installer-script"):
     """The manager, its folder and its place on the shelf; where its older version was put ``aside`` (empty: there was
     none), the parts that this ``keeps``, the ``older`` places on the shelf, and the home that came with it.
     """
@@ -73,7 +74,7 @@ class RunInstaller(BaseChange, frozen=True):
     wanted: WantedVersion
     artefact: Artefact
     installer: Installer
-    startup: tuple[foreign.Startup, ...]
+    startup: tuple[Startup, ...]
     shells: tuple[tuple[str, str], ...]
     older: tuple[Path, ...]
     place: str

@@ -70,9 +70,7 @@ def start_state(
     with room_for("state") as room:
         probe = room / "probe"
         probe.write_text(
-            _PROBES.get(shell.name, _PROBES["dash"])
-            .replace("ROOM", quote(str(room)))
-            .replace("env -0", f"{env_program()} -0"),
+            _PROBES.get(shell.name, _PROBES["dash"]).replace("ENV", env_program()).replace("ROOM", quote(str(room))),
             "utf-8",
         )
         words = [
@@ -145,7 +143,7 @@ def _lasts(name: str) -> bool:
 
 
 _COMMON = """\
-env -0 >ROOM/exported
+ENV -0 >ROOM/exported
 umask >ROOM/limit 2>/dev/null
 : >ROOM/ready
 """
@@ -196,7 +194,7 @@ echo $status >ROOM/status
 for za_name in (set -n); printf '\\0%s\\0%s' $za_name (string join ' ' -- $$za_name); end >ROOM/variable
 abbr >ROOM/completion
 bind --user >ROOM/key 2>/dev/null
-env -0 >ROOM/exported
+ENV -0 >ROOM/exported
 umask >ROOM/limit
 set -g fish_function_path (string match -v -- $__fish_data_dir/functions $fish_function_path)
 for za_name in (functions -n -a | string split ', ')
@@ -209,7 +207,7 @@ true >ROOM/ready
 echo "$status" >ROOM/status
 set >ROOM/variable-lines
 alias >ROOM/alias-lines
-env -0 >ROOM/exported
+ENV -0 >ROOM/exported
 umask >ROOM/limit
 echo ready >ROOM/ready
 """,

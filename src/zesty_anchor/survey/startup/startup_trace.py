@@ -229,8 +229,7 @@ def _words(
     probe = room / "probe"
     variable = _variable(names)
     asked = _ALL_FUNCTIONS if names is None else " ".join(quote(each) for each in names if "\n" not in each)
-    lines = _PROBES.get(name, _PROBES["sh"]).format(end=quote(_end(room)), names=asked)
-    lines = lines.replace("env -0", f"{env_program()} -0")
+    lines = _PROBES.get(name, _PROBES["sh"]).format(end=quote(_end(room)), names=asked, env=env_program())
     probe.write_text(lines, "utf-8")
     told = quote(str(room / "told"))
     if name == "fish":
@@ -291,7 +290,7 @@ def _as_root(shell: InstalledShell, context: Context, machine: Machine, room: Pa
 
 _READY = """
 printf %s {end} "$PATH" {end}
-exec env -0
+exec {env} -0
 """
 _ALL_FUNCTIONS = "(functions -n -a | string split ', ')"
 _PROBES = {
@@ -323,7 +322,7 @@ end
 printf %s {end}
 builtin -n
 printf %s {end} (string join -n : -- $PATH) {end}
-exec env -0
+exec {env} -0
 """,
 }
 """Lines that tell what a shell has when it is ready: aliases, functions, builtins, PATH and the environment, with an ``end`` between
