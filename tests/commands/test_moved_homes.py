@@ -170,7 +170,7 @@ def test_a_folder_of_ours_may_be_a_link_to_a_bigger_disk(desk: Desk, tmp_path: P
     answer = desk.well("dismantle", "--yes")
     assert likeness(desk.home, ()) == before
     assert [path.name for path in (tmp_path / "big/theirs").iterdir()] == ["mine.txt"]
-    assert "holds what is not ours, and stays" in answer.out
+    assert "also contains files that are not ours: left in place" in answer.out
 
 
 def test_our_line_is_found_in_a_file_that_was_renamed(desk: Desk) -> None:
@@ -178,7 +178,7 @@ def test_our_line_is_found_in_a_file_that_was_renamed(desk: Desk) -> None:
     (desk.home / ".profile").rename(desk.home / ".bash_profile")
     answer = desk.well("dismantle", "--yes")
     assert (desk.home / ".bash_profile").read_text() == "umask 022\n"
-    assert "our line was in ~/.bash_profile" in answer.out
+    assert "our line was removed from ~/.bash_profile" in answer.out
     assert not list(desk.home.glob(".local/share/*"))
 
 
@@ -265,7 +265,7 @@ def test_a_startup_file_of_another_user_is_refused_before_anything_is_done(desk:
     os.chown(home / ".bashrc", 0, 0)
     done = as_user(ann, "provision")
     assert done.returncode != 0
-    assert ".bashrc belongs to root, and writing it would make it yours" in done.stderr
+    assert ".bashrc belongs to root, and writing it would change its owner" in done.stderr
     assert not (home / DATA).exists() and (home / ".bashrc").stat().st_uid == 0
 
 

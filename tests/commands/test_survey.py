@@ -106,7 +106,7 @@ export STAMP=$(date +%s)
 export SSH_AUTH_SOCK=/tmp/none
 """
 SEEN = {
-    ("~/.bashrc", 2): "commands of whatever folder you are in are run",
+    ("~/.bashrc", 2): "commands in the current folder are run",
     ("~/.bashrc", 3): "~/bin hides the system's grep, ls",
     ("~/.bashrc", 4): "~/bin is on PATH twice",
     ("~/.bashrc", 6): "prints 'good morning' where there is no terminal",
@@ -137,7 +137,7 @@ def test_the_survey_sees_what_an_experienced_colleague_sees(desk: Desk) -> None:
     assert any("~/open is on PATH, and everybody may write into it" in t["what"] for t in troubles)
     assert all(t["mend"] for t in troubles)
     assert [t["weight"] for t in troubles] == sorted((t["weight"] for t in troubles), reverse=True)
-    assert "commands of whatever folder" in troubles[0]["what"]
+    assert "commands in the current folder" in troubles[0]["what"]
     drafted = desk.well("draft", "-").out
     raw = tomllib.loads(drafted)
     assert raw["variables"] == {"EDITOR": "vi", "TIDE": "high"}

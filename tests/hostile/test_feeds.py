@@ -490,7 +490,7 @@ def test_a_size_that_is_none_is_our_own_error(size: object, make_feed: Callable[
     url = make_feed({"kelp/index.html": page})
     release = Release("1.0", f"{url}kelp.whl", "sha256:" + "0" * 64, size=size)  # type: ignore[arg-type]
     taken, left_out = admitted([release], "pypi")
-    assert not taken and "which is no number of bytes" in left_out[0]
+    assert not taken and "which is not a number of bytes" in left_out[0]
     note(f"feed: the size {size!r}")
 
 
@@ -499,5 +499,5 @@ def test_a_size_that_is_none_is_our_own_error(size: object, make_feed: Callable[
 )
 def test_a_digest_that_is_none_is_our_own_error(digest: str) -> None:
     taken, left_out = admitted([Release("1.0", "http://a/x", digest)], "index")
-    assert not taken and "for a digest, which is none" in left_out[0]
+    assert not taken and "as its digest, which is not valid" in left_out[0]
     note(f"feed: the digest {digest!r}")

@@ -64,7 +64,7 @@ def test_a_version_that_brings_what_rules_a_machine_is_refused(
         assert answer.code == 0, "the system has none"
         return
     assert answer.code == 1
-    assert f"brings {name}, which would stand before the system's own" in answer.out + answer.err
+    assert f"contains {name}, which would shadow the system's own" in answer.out + answer.err
     assert not (desk.shelf / "kelp/4.2.1").exists() and not (desk.home / "it-ran").exists()
     desk.wants(
         runtimes=f'[runtimes.kelp]\nwant = "lts"\nreplaces = ["{name}"]\n',
@@ -72,7 +72,7 @@ def test_a_version_that_brings_what_rules_a_machine_is_refused(
     )
     allowed = desk.run("provision")
     assert (desk.shelf / f"kelp/4.2.1/bin/{name}").exists(), allowed.out + allowed.err
-    assert f"{name} resolves to" in allowed.out
+    assert f"{name} now resolves to" in allowed.out
     note(f"program: a version that brings {name}")
 
 
@@ -80,7 +80,7 @@ def test_what_resolves_to_something_else_is_told_at_the_end(desk: Desk) -> None:
     desk.wants()
     desk.well("provision")
     answer = desk.well("switch", "--default", "kelp", "3.6")
-    assert "kelp resolves to ~/.local/share/zesty-anchor/shelf/kelp/3.6.2/bin now" in answer.out + answer.err
+    assert "kelp now resolves to ~/.local/share/zesty-anchor/shelf/kelp/3.6.2/bin" in answer.out + answer.err
 
 
 @pytest.mark.skipif(not is_root(), reason="what root alone can change, root alone can make")

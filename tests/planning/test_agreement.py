@@ -93,11 +93,14 @@ def entry(**file: Any) -> Locked:
     [
         (
             {"url": "https://b.test/kelp.tgz"},
-            "kelp 4.2.1 would come from another host than before (b.test, not a.test)",
+            "kelp 4.2.1 would come from a different host than before (b.test, not a.test)",
         ),
-        ({"url": "https://a.test/other.tgz"}, "kelp 4.2.1 would come from another address than before"),
-        ({"digest": "sha256:2"}, "kelp 4.2.1 would hold other bytes than before"),
-        ({"url": "file:///tmp/kelp.tgz"}, "kelp 4.2.1 would come from another host than before (file:, not a.test)"),
+        ({"url": "https://a.test/other.tgz"}, "kelp 4.2.1 would come from a different address than before"),
+        ({"digest": "sha256:2"}, "kelp 4.2.1 would have a different digest than before"),
+        (
+            {"url": "file:///tmp/kelp.tgz"},
+            "kelp 4.2.1 would come from a different host than before (file:, not a.test)",
+        ),
         ({"signature": "https://a.test/kelp.sig"}, "the signature of kelp 4.2.1 is another"),
     ],
 )

@@ -147,7 +147,7 @@ class FileChange(BaseChange, frozen=True):
         )  # fmt: skip
 
     def carry_out(self, bench: Bench, record: FileRecord) -> None:
-        """Replace the file. Raises ``Problem`` where somebody changed it meanwhile: then nothing is to be taken back."""
+        """Replace the file. Raises ``Problem`` where somebody changed it meanwhile: then there is nothing to undo."""
         try:
             self.edit.carry_out()
         except ChangedMeanwhile:
@@ -165,7 +165,9 @@ class FileTakeBack(BaseKind):
         if record.untouched:
             return Reverted()
         if bench.is_elsewhere(record.path):
-            return Reverted((f"{record.name} leads to {os.path.realpath(record.path)}, in another home, and stays",))
+            return Reverted(
+                (f"{record.name} leads to {os.path.realpath(record.path)}, in another home: left as it is",)
+            )
         for beside in ours_beside(record):
             beside.unlink()
         found = put_back(record.kept)

@@ -162,8 +162,8 @@ class Kind(Protocol[Facts]):
         """
 
     def follow(self, record: Any, move: HomeMove) -> Record | None:
-        """Bring what the attic holds for a change in step with a home that was moved. Returns the record that names it now; None
-        where that has not changed.
+        """Update what the attic holds for a change after the home was moved. Returns the updated record; None where it has not
+        changed.
         """
 
     def look(self, wanted: Wanted, machine: Machine) -> Facts:

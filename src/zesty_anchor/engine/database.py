@@ -91,7 +91,7 @@ class Database:
         return int(self._base.execute("PRAGMA user_version").fetchone()[0])
 
     def _upgrade(self) -> None:
-        """Bring an older file up to date in one transaction, the version last: whoever is killed in between leaves the old file."""
+        """Bring an older file up to date in one transaction, the version last: a process that is killed in between leaves the old file."""
         self._base.execute("BEGIN IMMEDIATE")
         try:
             version = self._version()  # another process may have done it meanwhile

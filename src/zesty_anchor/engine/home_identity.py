@@ -21,7 +21,7 @@ _UNKNOWN: Place = (0, 0)
 
 class HomeIdentity(msgspec.Struct, frozen=True, omit_defaults=True):
     """The home of a journal. ``journal`` is a random name of the journal itself. ``home``, ``state``, ``data``, ``cache`` and
-    ``config`` are whole paths, those of our folders without links; ``home_at`` and ``state_at`` tell those two folders by device and inode. ``user`` is a number,
+    ``config`` are whole paths, those of our folders without links; ``home_at`` and ``state_at`` identify those two folders by device and inode. ``user`` is a number,
     ``machine`` a digest of the machine's id and the journal's name (machine-id(5) asks not to hand the id itself around).
 
     ``copied_from`` are the homes that this one was copied from: nothing of theirs is ever touched. ``plain_runs`` is the last run
@@ -43,11 +43,11 @@ class HomeIdentity(msgspec.Struct, frozen=True, omit_defaults=True):
 
 
 class Meeting(Enum):
-    """How the home that a journal is found in stands to the one that it belongs to."""
+    """How the home that a journal is found in relates to the one that it belongs to."""
 
     SAME = "same"
     MOVED = "moved"
-    """The old place is gone, or is another home by now."""
+    """The old place no longer exists, or is another home now."""
     COPIED = "copied"
     """The old place is still there, with the same journal in it."""
     BROUGHT = "brought"
@@ -74,7 +74,7 @@ def identity_of(locations: Locations, journal: str = "") -> HomeIdentity:
 
 
 def meet(known: HomeIdentity, locations: Locations) -> Meeting:
-    """Return how this home stands to the one that a journal belongs to. Only looks."""
+    """Return how this home relates to the one that a journal belongs to. Changes nothing."""
     here = str(locations.home)
     if known.home == here or _same_folder(known.home, here):
         return Meeting.SAME
@@ -123,7 +123,7 @@ def _is_outside(folder: Path, locations: Locations) -> bool:
 
 
 def _still_has(known: HomeIdentity, locations: Locations) -> bool:
-    """Whether the old home holds this very journal still; also where that cannot be told, since it is not ours to look into."""
+    """Whether the old home holds this very journal still; true as well where we have no permission to look."""
     state = known.state or known.home + str(locations.state)[len(str(locations.home)) :]
     file = Path(state) / locations.journal.name
     if file == Path(os.path.realpath(locations.journal)):

@@ -45,7 +45,7 @@ def restored_json(document: bytes, home: str) -> bytes:
 def written_in(records: Iterable[str], home: str, state: str) -> str:
     """Return the home in which records with whole paths (JSON) were written, by a program before 0.2.
 
-    Their copies stand in the attic of that home's state folder, which is as far below that home as ``state`` is below ``home``.
+    Their copies are in the attic of that home's state folder, which is as far below that home as ``state`` is below ``home``.
     """
     below = state[len(home) :] if state.startswith(home + "/") else ""
     for record in records if below else ():

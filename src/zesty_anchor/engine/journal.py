@@ -42,7 +42,7 @@ class Thing(msgspec.Struct, frozen=True):
 
 class Past(msgspec.Struct, frozen=True):
     """What the journal tells before anything is done: the version that each (runtime, want, feed) was resolved to, the
-    manifest of the latest run that still stands, whether a run was cut off, the home that it belongs to, and the number of the last run.
+    manifest of the latest run that was not undone, whether a run was cut off, the home that it belongs to, and the number of the last run.
     """
 
     resolutions: Mapping[tuple[str, str, str], str] = {}
@@ -66,8 +66,8 @@ class Journal:
         self.on_disk = on_disk
         self.remade = ""
         """What a person should know, where it was made anew (empty: it was not)."""
-        self.told: tuple[str, ...] = ()
-        """What a person should know of the journal, and of the home that it belongs to."""
+        self.to_report: tuple[str, ...] = ()
+        """What to report of the journal, and of the home that it belongs to."""
         self._lock = threading.Lock()
         self._home = str(locations.home)
         self._base = Database(file, locations.home, on_disk=on_disk)
@@ -96,12 +96,12 @@ class Journal:
             return run
 
     def home(self) -> HomeIdentity | None:
-        """Return the home that the journal belongs to; None where nobody has noted it yet."""
+        """Return the home that the journal belongs to; None where it is not recorded yet."""
         rows = self._base.rows("SELECT identity FROM home")
         return msgspec.json.decode(rows[0][0], type=HomeIdentity) if rows else None
 
     def belongs(self, home: HomeIdentity, gone: Sequence[Entry] = ()) -> None:
-        """Note the home that the journal belongs to. Changes ``gone`` are another home's from now on. All of it, or nothing."""
+        """Record the home that the journal belongs to. The changes ``gone`` belong to another home from now on. Atomic."""
         with self._lock:
             self._base.write("BEGIN")
             self._base.write("INSERT OR REPLACE INTO home VALUES (1, ?)", (msgspec.json.encode(home).decode(),))
@@ -263,8 +263,8 @@ class Journal:
         return frozenset(row[0] for row in rows if row[0]) if all(row[0] for row in rows) else frozenset()
 
     def stored_records(self) -> bytes:
-        """The records of all changes as they are stored, but for those of versions that were taken back: where one stands by now, it came
-        another way.
+        """The records of all changes as they are stored, but for those of versions that were undone: one that is installed now was installed
+        in another way.
         """
         rows = self._base.rows(
             "SELECT record FROM changes WHERE state <> 'taken back' OR kind NOT IN ('version', 'managed-version')"

@@ -82,7 +82,7 @@ def open_journal(locations: Locations, kinds: Kinds) -> Journal:
 
 
 def _reconciled(journal: Journal, locations: Locations, kinds: Kinds) -> Journal:
-    """The journal with what stands here and it has never heard of, in a run of its own: it may be one of a backup."""
+    """Return the journal with a run added for what is here and not in it: it may have been restored from a backup."""
     known = journal.stored_records()
     found = _found(locations, kinds, 0, known)
     if found:
@@ -92,8 +92,8 @@ def _reconciled(journal: Journal, locations: Locations, kinds: Kinds) -> Journal
         names = [f"{event.action} {event.subject}" for event in found if event.change]
         more = f" and {len(names) - _MOST} more" if len(names) > _MOST else ""
         journal.remade = (
-            f"the journal did not know of {len(names)} things that are here, so it is older than they are:"
-            f" {', '.join(names[:_MOST])}{more}; they are run {run} now, and undo takes them back"
+            f"the journal is older than this home: it did not list {len(names)} changes that were found here:"
+            f" {', '.join(names[:_MOST])}{more}; they are now run {run}, and undo reverses them"
         )
     return journal
 

@@ -40,11 +40,11 @@ def _unfit(release: Release, kind: str) -> str:
     pinned: tuple[Release | Piece, ...] = (release, *release.parts)
     for each in pinned:
         if kind != "linked" and (not isinstance(each.digest, str) or not _DIGEST.match(each.digest)):
-            return f"{release.version} has {str(each.digest)[:40]!r} for a digest, which is none"
+            return f"{release.version} has {str(each.digest)[:40]!r} as its digest, which is not valid"
         if each.size is not None and (type(each.size) is not int or each.size < 0):
-            return f"{release.version} has {str(each.size)[:40]!r} for a size, which is no number of bytes"
+            return f"{release.version} has {str(each.size)[:40]!r} as its size, which is not a number of bytes"
         if not all(isinstance(text, str) for text in (each.url, each.version)):
-            return f"{release.version} has an address that is no text"
+            return f"{release.version} has an address that is not a string"
     schemes = ("file",) if kind in ("folder", "linked") else _WEB
     pieces = [piece.url for piece in release.parts]
     for address in (release.url, release.signature, release.sums, release.licence_url, *pieces):

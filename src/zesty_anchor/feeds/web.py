@@ -102,8 +102,8 @@ class _Retry(Retry):
 
 
 class _Bounded:
-    """A connection whose status line and headers must be there in time too: each byte that drips in begins the wait for the next one anew,
-    so a timer hangs up.
+    """A connection whose status line and headers must arrive in time too: each single byte restarts the read timeout, so a timer shuts
+    the connection down.
     """
 
     sock: Any
@@ -200,7 +200,7 @@ class _Session(requests.Session):
 
 
 class _Adapter(HTTPAdapter):
-    """Hands one TLS context to all connections, in place of a bundle of its own, and has them bounded. ``context`` is None without TLS."""
+    """Hands one TLS context to all connections, in place of a bundle of its own, and limits their time. ``context`` is None without TLS."""
 
     def __init__(self, context: ssl.SSLContext | None, **more: Any) -> None:
         self._context = context

@@ -68,7 +68,7 @@ class Edit(msgspec.Struct, frozen=True):
             )
         if there and self.file.owner is not None:
             raise Problem(
-                f"{path} belongs to {owner_name(self.file.owner)}, and writing it would make it yours",
+                f"{path} belongs to {owner_name(self.file.owner)}, and writing it would change its owner",
                 where=str(target),
                 advice=f"if it is yours: sudo chown {os.geteuid()} {shlex.quote(str(target))}   {leave}",
             )
@@ -81,7 +81,7 @@ class Edit(msgspec.Struct, frozen=True):
         if there and (mount := mounted_at(str(target))) is not None:
             read_only = "" if os.access(target, os.W_OK) else ", and that is read-only"
             raise Problem(
-                f"{path} is a mount of its own ({mount.kind}){read_only}, so it cannot be replaced",
+                f"{path} is a mount point ({mount.kind}){read_only}, so it cannot be replaced",
                 where=str(target),
                 advice=f"unmount it, or mount the folder around it   {leave}",
             )

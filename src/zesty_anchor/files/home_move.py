@@ -1,4 +1,4 @@
-"""Texts that name a home by its whole path, brought in step with a home that was moved or copied."""
+"""Replaces the path of a home in texts, after the home was moved or copied."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ Form = Callable[[str], str]
 
 
 class HomeMove(msgspec.Struct, frozen=True):
-    """A home that is at ``new`` by now and was at ``old``; both are whole paths."""
+    """A home that was at ``old`` and is now at ``new``; both are absolute paths."""
 
     old: str
     new: str

@@ -40,7 +40,7 @@ def make(folder: Path) -> None:
 def remove(*folders: Path) -> list[str]:
     """Remove folders with all in them, and those that were made for them as far as they are empty.
 
-    Each is renamed first: whoever makes it anew meanwhile loses nothing. A person's own link to a folder elsewhere is followed: what
+    Each is renamed first: a process that creates it again meanwhile loses nothing. A person's own link to a folder elsewhere is followed: what
     of ours is behind it goes, and the link. A link, or a folder, of another user is left alone. Returns what a person should know.
     """
     made: set[str] = set()
@@ -48,7 +48,7 @@ def remove(*folders: Path) -> list[str]:
     gone: list[Path] = []
     for folder in folders:
         if os.path.lexists(folder) and (owner := folder.lstat().st_uid) != os.geteuid():
-            told.append(f"{folder} belongs to {owner_name(owner)}, and stays")
+            told.append(f"{folder} belongs to {owner_name(owner)}: left in place")
             continue
         gone.append(folder)
         try:
@@ -77,7 +77,7 @@ def _remove_behind(link: Path) -> list[str]:
     told = []
     if behind.is_dir():
         if (owner := behind.stat().st_uid) != os.geteuid():
-            return [f"{behind}, where {link} leads, belongs to {owner_name(owner)}, and stays"]
+            return [f"{behind}, where {link} leads, belongs to {owner_name(owner)}: left in place"]
         for entry in list(behind.iterdir()):
             if OURS.fullmatch(entry.name):
                 discard_any(entry)
@@ -85,7 +85,7 @@ def _remove_behind(link: Path) -> list[str]:
             behind.rmdir()
         except OSError:
             if any(behind.iterdir()):
-                told = [f"{behind}, where {link} led, holds what is not ours, and stays"]
+                told = [f"{behind}, where {link} led, also contains files that are not ours: left in place"]
     link.unlink()
     return told
 
@@ -111,6 +111,6 @@ def _hand_over(left: set[str], gone: tuple[Path, ...]) -> None:
         made = set(msgspec.json.decode(note.read_bytes(), type=list[str]))
         note.write_bytes(msgspec.json.encode(sorted(made | left, reverse=True)))
         return
-    # Where the folder around them is a link by now, it goes another time.
+    # A folder around them that is a link now is removed later.
     for above in {folder.parent for folder in gone if folder.parent.is_symlink()}:
         (above / _NOTE).write_bytes(msgspec.json.encode(sorted(left - {str(above)}, reverse=True)))

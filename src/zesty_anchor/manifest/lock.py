@@ -64,7 +64,7 @@ def read(file: Path) -> dict[tuple[str, str], Locked]:
             raise UsageProblem(
                 "the lock was written by a newer zesty-anchor",
                 where=str(file),
-                advice="upgrade this one, on each machine",
+                advice="upgrade zesty-anchor on this machine",
             )
         entries = msgspec.convert(raw.get("release", []), list[Locked])
     except FileNotFoundError:

@@ -53,7 +53,7 @@ def meaning(manifest: Manifest) -> Iterator[Wrong]:
         yield from _variable(name, value)
     for shell, completions in manifest.shells.completions.items():
         if not completions.startswith("/") or not completions.isprintable():
-            what = f"shells.completions.{shell} is {shortened(completions)!r}, which is no whole path"
+            what = f"shells.completions.{shell} is {shortened(completions)!r}, which is not an absolute path"
             yield Wrong(("shells", "completions", shell), what, "begin it with /")
     for key in ("first", "last"):
         for index, folder in enumerate(getattr(manifest.path, key)):
@@ -269,7 +269,7 @@ def _rules_programs(name: str) -> str:
 
 def _path_entry(path: tuple[Step, ...], folder: str) -> Iterator[Wrong]:
     if not folder.isprintable():
-        what = f"{shortened(folder)!r} cannot stand on PATH: it holds a line end, or another sign that is not seen"
+        what = f"{shortened(folder)!r} cannot be on PATH: it contains a newline or another invisible character"
         yield Wrong(path, what, "rename the folder")
     elif ":" in folder or "\0" in folder:
         yield Wrong(path, f"{folder!r} cannot stand on PATH: a colon separates its entries", "rename the folder")

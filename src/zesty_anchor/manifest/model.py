@@ -84,8 +84,8 @@ class Runtime(Part, frozen=True):
     """``[runtimes.NAME]``: the default version, and those kept beside it. ``through`` names the manager to install it.
     ``keep`` are patterns of glob(7) for files in a version that are changed by hand, and stay so. ``system`` is the folder of an install that
     is on the machine already: it is the version, by links; where the alternatives system offers its commands, it leads to them, unless
-    ``alternatives`` is false. ``replaces`` are commands of the system, such as ``git``, that the version may stand before though its recipe
-    does not name them.
+    ``alternatives`` is false. ``replaces`` are commands of the system, such as ``git``, that the version may shadow though its recipe
+    does not list them.
     """
 
     want: str

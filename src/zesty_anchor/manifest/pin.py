@@ -105,7 +105,7 @@ def _manifest(content: bytes) -> list[Pin]:
         text = content.decode("utf-8")
         runtimes = tomllib.loads(text).get("runtimes", {})
     except (ValueError, RecursionError) as error:
-        why = str(error).lower() if isinstance(error, tomllib.TOMLDecodeError) else "it holds what cannot be read"
+        why = str(error).lower() if isinstance(error, tomllib.TOMLDecodeError) else "it cannot be parsed"
         return [Pin("", "", 1, wrong=f"is not TOML: {why[:_MOST_LETTERS]}")]
     pins = []
     for name, table in runtimes.items() if isinstance(runtimes, dict) else ():

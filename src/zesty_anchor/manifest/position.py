@@ -56,7 +56,7 @@ def _positions(text: str) -> Iterator[tuple[tuple[Step, ...], int]]:
 
 
 _MOST_STEPS = 100
-"""How many steps of a path are told apart: no table of ours is as deep."""
+"""How many steps of a path are kept: no table of ours is as deep."""
 _KEYS = ("bare_key", "quoted_key", "dotted_key")
 
 

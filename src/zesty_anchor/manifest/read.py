@@ -161,15 +161,15 @@ def _syntax(file: Path, text: str, error: tomllib.TOMLDecodeError) -> UsageProbl
 
 def _told(file: Path, text: str, wrong: list[Wrong]) -> UsageProblem:
     lines = Lines(text)
-    each = [UsageProblem(w.what, where=f"{file}:{lines.of(w.path)}", advice=w.told()) for w in wrong[:_MOST_TOLD]]
-    if len(wrong) > _MOST_TOLD:
-        more = f"{len(wrong) - _MOST_TOLD} more things are wrong in it"
-        each.append(UsageProblem(more, where=str(file), advice="mend these first, then run the command again"))
+    each = [UsageProblem(w.what, where=f"{file}:{lines.of(w.path)}", advice=w.advised()) for w in wrong[:_MOST_SHOWN]]
+    if len(wrong) > _MOST_SHOWN:
+        more = f"{len(wrong) - _MOST_SHOWN} more errors in it"
+        each.append(UsageProblem(more, where=str(file), advice="fix these first, then run the command again"))
     return each[0] if len(each) == 1 else Problems(each)
 
 
-_MOST_TOLD = 20
-"""How many things that are wrong are told; the others are counted."""
+_MOST_SHOWN = 20
+"""How many errors are shown; the others are counted."""
 
 
 def _check(raw: Any, kind: Any, path: tuple[Step, ...]) -> Iterator[Wrong]:
@@ -215,7 +215,7 @@ def _check_table(raw: Any, kind: type[msgspec.Struct], path: tuple[Step, ...]) -
             advice = partial(nearest_key, key, list(fields))
             yield Wrong((*path, key), f"the key {shortened(key)!r} is not known {where}", advice)
     lacking = [name for name, field in fields.items() if field.required and name not in raw]
-    unknown = [key for key in raw if key not in fields][:_MOST_TOLD] if lacking else []
+    unknown = [key for key in raw if key not in fields][:_MOST_SHOWN] if lacking else []
     meant = {nearest(key, list(fields)) for key in unknown}
     for name in lacking:
         if name not in meant:

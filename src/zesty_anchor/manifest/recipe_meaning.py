@@ -61,7 +61,7 @@ def recipe_meaning(recipe: Recipe, at: tuple[Step, ...] = ()) -> Iterator[Wrong]
         try:
             base64.b64decode(recipe.program.base64, validate=True)
         except ValueError as error:
-            what = f"program.base64 is none: {error}"
+            what = f"program.base64 is not valid: {error}"
             yield Wrong((*at, "program", "base64"), what, "write what base64(1) prints, on one line (-w 0)")
     if recipe.on is not None and bool(recipe.on.version) == bool(recipe.on.ranges):
         advice = "one of the two: a regular expression with one group, or a range for each line"
@@ -87,12 +87,12 @@ def _templates(recipe: Recipe, at: tuple[Step, ...]) -> Iterator[Wrong]:
             shlex.split(text or "")
         except ValueError as error:
             what = f"manager.{key} cannot be split into words: {str(error).lower()}"
-            yield Wrong((*at, "manager", key), what, "close each quote; a backslash stands before a sign")
+            yield Wrong((*at, "manager", key), what, "close each quote, or write a backslash before it")
     homes = [(("manager", "home"), recipe.manager.home)]
     homes += [(("installer", "folder"), recipe.installer.folder)] if recipe.installer is not None else []
     for path, home in homes:
         if home is not None and (not home.startswith("~/") or ".." in home.split("/") or not home.isprintable()):
-            what = f"{dotted(path)} is {home[:60]!r}, which is no folder in the home"
+            what = f"{dotted(path)} is {home[:60]!r}, which is not a folder in the home"
             yield Wrong((*at, *path), what, 'write one that begins with "~/", without ..')
 
 

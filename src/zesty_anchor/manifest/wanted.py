@@ -96,7 +96,7 @@ class WantedVersion(msgspec.Struct, frozen=True):
     It is installed ``through`` a manager, if one is named; while that is not there, ``version`` is the want, and
     ``pending`` says so. ``root`` is the folder of the archive that is the version (empty: all of it), ``links`` are commands
     that it does not have as such, each with its file, ``parts`` its further files, and
-    ``finish`` a step that runs in its folder once all is there. ``recipe_place`` is where its recipe stands, ``damage`` what of a version that stands is not as it was put there. A manager has a ``home``; what its installer's ``script`` holds was ``reviewed``, or is asked about. ``replaces`` are commands of the system that it may stand before unasked.
+    ``finish`` a step that runs in its folder once all is there. ``recipe_place`` is where its recipe stands, ``damage`` what of a version that stands is not as it was put there. A manager has a ``home``; what its installer's ``script`` holds was ``reviewed``, or is asked about. ``replaces`` are commands of the system that it may shadow.
     """
 
     runtime: str

@@ -9,13 +9,13 @@ from zesty_anchor.manifest.position import Step
 
 
 class Wrong(typing.NamedTuple):
-    """Where it stands, what is wrong, and what to write instead, or what finds that out."""
+    """Where it is, what is wrong, and what to write instead (or a function that finds that out)."""
 
     path: tuple[Step, ...]
     what: str
     advice: str | Callable[[], str]
 
-    def told(self) -> str:
+    def advised(self) -> str:
         """What to write instead."""
         return self.advice if isinstance(self.advice, str) else self.advice()
 
@@ -24,7 +24,7 @@ _LONGEST = 80
 
 
 def shortened(text: str) -> str:
-    """A word of a person's that may be of any length, short enough to be read. Pure."""
+    """Return a text cut to a length that fits an error message. Pure."""
     return text if len(text) <= _LONGEST else f"{text[: _LONGEST - 1]}…"
 
 

@@ -58,7 +58,7 @@ def _answer(chooser: Chooser, workstation: Workstation, file: Path) -> str:
         elif pin.runtime in workstation.recipes or pin.wrong:
             said.append(f"- {pin.runtime or '?'} {_message(Missing(pin, file), shown)}")
         elif file.name == FILE_NAME:
-            told = f"{shown}:{pin.line} pins {pin.runtime}, which the manifest does not have"
+            told = f"{shown}:{pin.line} pins {pin.runtime}, which is not in the manifest"
             said.append(f"- {pin.runtime} zesty-anchor: {told}")
     if len(said) > 1:  # entering a folder prints one line
         said = [f"{said[0]}; and {len(said) - 1} more: zesty-anchor list"]

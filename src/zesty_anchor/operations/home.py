@@ -104,16 +104,17 @@ def _told(
     how = {
         Meeting.MOVED: f"this home was moved here from {known.home}",
         Meeting.BROUGHT: f"this home was brought here from another machine, where it was {known.home}",
-        Meeting.COPIED: f"this home is a copy of {known.home}, which stays as it is",
+        Meeting.COPIED: f"this home is a copy of {known.home}, which is left as it is",
     }[meeting]
-    files = "1 file of ours names" if written == 1 else f"{written} files of ours name"
-    yield f"{how}; {files} {locations.home} now"
+    files = f"updated {written} {'file' if written == 1 else 'files'} to the new path"
+    yield f"{how}; {files}"
     if compiled_in:
         names = ", ".join(compiled_in[:_MOST]) + (
             f" and {len(compiled_in) - _MOST} more" if len(compiled_in) > _MOST else ""
         )
-        yield f"the old home is compiled into {names}: to install it again, zesty-anchor remove it, then zesty-anchor provision"
+        verb = "contains" if len(compiled_in) == 1 else "contain"
+        yield f"{names} {verb} the old path in compiled files: reinstall with zesty-anchor remove, then zesty-anchor provision"
     if stay:
         subjects = ", ".join(f"{entry.action} {entry.subject}" for entry in stay[:_MOST])
         more = f" and {len(stay) - _MOST} more" if len(stay) > _MOST else ""
-        yield f"what was done outside of this home stays with the other one: {subjects}{more}"
+        yield f"changes outside this home still belong to the other one: {subjects}{more}"

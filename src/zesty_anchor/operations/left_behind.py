@@ -1,4 +1,4 @@
-"""What is left of ours where no change tells of it: by a run that was killed, or where a file was renamed since."""
+"""Removes what is ours and in no record: left by a run that was killed, or in a file that was renamed since."""
 
 from __future__ import annotations
 
@@ -43,9 +43,9 @@ def sweep(locations: Locations) -> None:
                 path.unlink(missing_ok=True)
 
 
-def take_out_rest(machine: Machine, attic: Attic) -> tuple[str, ...]:
-    """Take out what stands of ours after all was taken back: our lines in any startup file of today, whichever it was that got
-    them, and generated files, which go to the attic. Returns what a person should know.
+def remove_rest(machine: Machine, attic: Attic) -> tuple[str, ...]:
+    """Remove what is left of ours after everything was undone: our lines in any startup file of today, whichever file they were
+    added to, and generated files, which go to the attic. Returns what to report.
     """
     shown, told = machine.locations.shown, []
     done: set[Path] = set()
@@ -55,21 +55,21 @@ def take_out_rest(machine: Machine, attic: Attic) -> tuple[str, ...]:
             continue
         done.add(file.target)
         if not file.target.is_relative_to(os.path.realpath(machine.locations.home)):
-            told.append(f"our line is in {file.target}, outside of this home, where {shown(path)} leads: it stays")
+            told.append(f"{shown(path)} leads to {file.target}, outside this home: our line there is left in place")
             continue
         edit = Edit(file, after or None)
         try:
             edit.check_writable()
             edit.carry_out()
         except Problem as problem:
-            told.append(f"our line stays in {shown(path)}: {problem.what}; {problem.advice}")
+            told.append(f"our line was not removed from {shown(path)}: {problem.what}; {problem.advice}")
             continue
-        told.append(f"our line was in {shown(path)}, where no run had put it, and is taken out")
+        told.append(f"our line was removed from {shown(path)}, which no run had edited")
     for path in (generated_file(machine.locations, name) for name in GENERATED):
         content = None if path.is_symlink() else content_of(path) if path.is_file() else None
         if content is not None and content.startswith(WRITTEN.encode()):
             told.append(
-                f"{shown(path)} is of a run that the journal does not know; it is kept in {shown(attic.away(path))}"
+                f"{shown(path)} is from a run that is not in the journal; it is kept in {shown(attic.away(path))}"
             )
     return tuple(told)
 

@@ -30,11 +30,11 @@ def preview(workstation: Workstation, person: Person) -> Plan:
     wants = wanted_by_project(workstation, machine, offers)
     planner = Planner(workstation, KINDS.concerned, offers, finder(person, workstation.environ), wants)
     plan = planner.plan(machine, workstation.past.resolutions)
-    return msgspec.structs.replace(plan, notices=(*plan.notices, *_stand_before(plan, machine)))
+    return msgspec.structs.replace(plan, notices=(*plan.notices, *_shadowed(plan, machine)))
 
 
-def _stand_before(plan: Plan, machine: Machine) -> Iterator[str]:
-    """Which commands of the system a version that is installed stands before though its recipe does not name them."""
+def _shadowed(plan: Plan, machine: Machine) -> Iterator[str]:
+    """Which commands of the system an installed version shadows though its recipe does not list them."""
     for version in plan.wanted.defaults:
         if (version.runtime, version.folder.name) not in machine.shelf or not any(
             c.kind == "generated-file" for c in plan.changes
@@ -45,7 +45,7 @@ def _stand_before(plan: Plan, machine: Machine) -> Iterator[str]:
         names = [name for name in sorted(there - set(version.recipe.commands)) if answering(name, system)]
         if names:
             more = f" and {len(names) - _MOST} more" if len(names) > _MOST else ""
-            yield f"{version.runtime} {version.version} brings {', '.join(names[:_MOST])}{more} too, which the system has as well"
+            yield f"{version.runtime} {version.version} also contains {', '.join(names[:_MOST])}{more}, which shadows what the system has"
 
 
 def script(workstation: Workstation, manager: str) -> tuple[str, bytes]:

@@ -40,7 +40,7 @@ def provision(
 
     ``more`` are wants beside the manifest's; None means what the project in this folder wants. ``first`` are changes of the
     manifest itself, which belong to the same run: where it does not end well, all of the run is taken back. ``deep`` has each file
-    of each version read, to tell whether it is as it was put there. ``is_agreed`` tells that the person was asked about the manifest already.
+    of each version read, to tell whether it is as it was put there. ``is_agreed`` means that the person was asked about the manifest already.
     Raises ``Problem`` where nothing could be begun; what fails later is told in the outcome.
     """
     began = time.monotonic()

@@ -114,8 +114,8 @@ def journal_alone(person: Person, workstation: Workstation, granted: Granted | N
     with alone(locations.state):
         journal = open_journal(locations, KINDS)
         try:
-            journal.told = (*([journal.remade] if journal.remade else []), *follow_home(journal, locations))
-            for each in journal.told:
+            journal.to_report = (*([journal.remade] if journal.remade else []), *follow_home(journal, locations))
+            for each in journal.to_report:
                 person.reporter.said(each)
             sweep(workstation.locations)
             if granted is None:
@@ -130,7 +130,7 @@ def journal_alone(person: Person, workstation: Workstation, granted: Granted | N
 def follow_first(workstation: Workstation, person: Person) -> tuple[str, ...]:
     """Before anything is planned: follow a home that was moved or copied. Returns what a person should know."""
     with journal_alone(person, workstation) as journal:
-        return journal.told
+        return journal.to_report
 
 
 @contextmanager
@@ -162,7 +162,7 @@ def recovered(journal: Journal, person: Person, workstation: Workstation, grante
     for change in taken.changes:
         did = "took back" if change.outcome == "taken back" else "could not take back"
         person.reporter.said(f"an earlier run was cut off: {did} {change.action} {change.subject}")
-    return msgspec.structs.replace(taken, notices=(*journal.told, *taken.notices))
+    return msgspec.structs.replace(taken, notices=(*journal.to_report, *taken.notices))
 
 
 def carry_out_alone(person: Person, workstation: Workstation, changes: Sequence[Change]) -> TakenBack:

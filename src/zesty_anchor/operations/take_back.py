@@ -20,7 +20,7 @@ from zesty_anchor.engine.undo import record_of, take_back_run
 from zesty_anchor.files import cache_homes, own_folders
 from zesty_anchor.files.folders import remove_empty
 from zesty_anchor.operations.attic import bring_home
-from zesty_anchor.operations.left_behind import take_out_rest
+from zesty_anchor.operations.left_behind import remove_rest
 from zesty_anchor.operations.person import Person
 from zesty_anchor.operations.running import ask_to_take_back, bench_of, journal_alone, recovered
 from zesty_anchor.planning.workstation import Workstation
@@ -133,7 +133,7 @@ def _made(journal: Journal) -> set[str]:
 
 
 def _renamed(taken: TakenBack, moved: Mapping[Path, Path], locations: Locations) -> TakenBack:
-    """What was told, with the places where things are now in place of those where they were."""
+    """Replace the old places of moved things in the notices by the new ones."""
     names = {name: locations.shown(new) for old, new in moved.items() for name in (str(old), locations.shown(old))}
     if not names:
         return taken
@@ -156,7 +156,7 @@ def _take_back(
         notices = [notice for each in taken for notice in each.notices]
         if not journal.standing_runs() and runs:
             machine = Machine(workstation.locations, workstation.environ)
-            notices += take_out_rest(machine, bench(runs[0]).attic)
+            notices += remove_rest(machine, bench(runs[0]).attic)
     if not journal.standing_runs():
         if not cache_homes.others(workstation.locations):
             own_folders.remove(workstation.locations.answers, workstation.locations.pins)

@@ -25,7 +25,7 @@ from zesty_anchor.planning.plan import Plan
 from zesty_anchor.planning.planner import Planner
 from zesty_anchor.planning.workstation import Workstation, with_manifest
 from zesty_anchor.survey.machine import Machine
-from zesty_anchor.survey.resolved import resolved, told_changed
+from zesty_anchor.survey.resolved import describe_changes, resolved
 from zesty_anchor.system.privilege import NO_ACCESS
 
 
@@ -69,7 +69,7 @@ class Work:
             if taken.changes and not self._first:
                 self._read_anew()
             resolved = journal.resolutions()
-            others = journal.last_run() != self._workstation.past.last_run or bool(journal.told)
+            others = journal.last_run() != self._workstation.past.last_run or bool(journal.to_report)
             if taken.changes or resolved != known or plan.questions or about_conflicts or others:
                 # Something has changed since the first look, or a person took their time to answer.
                 machine = look_at(self._workstation)
@@ -116,7 +116,7 @@ class Work:
                 outcome = msgspec.structs.replace(outcome, changes=undone, notices=(*outcome.notices, *taken.notices))
         proved = outcome.proof is not None
         locations = self._workstation.locations
-        changed = told_changed(before, resolved(locations), locations) if stages.shells_changed else ()
+        changed = describe_changes(before, resolved(locations), locations) if stages.shells_changed else ()
         return msgspec.structs.replace(
             outcome,
             notices=(*outcome.notices, *(plan.notices if proved else ()), *changed),

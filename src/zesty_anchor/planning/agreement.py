@@ -1,4 +1,4 @@
-"""What a person has agreed to: all that decides which bytes of a manifest's author run here, told in differences.
+"""What a person has agreed to: everything that decides which bytes of a manifest's author run here, and what differs from that.
 
 Everything in a manifest needs agreement but what ``FREE`` names, so that a new key is asked about by itself. The lock beside the
 manifest, and the files that it names (keys), are agreed to together with it.
@@ -32,7 +32,7 @@ _FORMAT = 2
 _TEXTS = 3
 """How many texts of one manifest stay agreed to: ``undo`` may bring an earlier one back."""
 _MOST = 8
-"""How many differences are told."""
+"""How many differences are shown."""
 
 FREE = ("title", "checks.*.name", "runtimes.*.want", "runtimes.*.also")
 """The keys that need no agreement. Wants need none for a runtime with a shipped recipe alone: such a one says nothing of where
@@ -88,7 +88,7 @@ def _without_free(part: Any, path: str, asked: Collection[str]) -> Any:
 
 
 def _said(value: Any) -> Any:
-    """What a person wrote of a model, by the names of its keys: what is as if it had been left out is left out."""
+    """Return a model as plain values, by the names of its keys, without what has its default."""
     if isinstance(value, msgspec.Struct):
         kept = {}
         for each in msgspec.structs.fields(type(value)):
@@ -138,7 +138,7 @@ def check_hands(workstation: Workstation) -> None:
 
 
 def is_own(workstation: Workstation) -> bool:
-    """Whether the manifest is the person's own: it stands in the home itself, or in the folder of the configuration."""
+    """Whether the manifest is the person's own: it is directly in the home, or in the configuration folder."""
     real = Path(os.path.realpath(workstation.file))
     own = {Path(os.path.realpath(folder)) for folder in (workstation.locations.home, workstation.locations.config)}
     return real.parent in own and not workstation.file.is_symlink()
@@ -147,7 +147,7 @@ def is_own(workstation: Workstation) -> bool:
 def question(workstation: Workstation, trusted: Path | None = None) -> Question | None:
     """What must be asked before anything of the manifest runs; None where there is nothing, or it is agreed to.
 
-    ``trusted`` is a manifest that the person has named for this. In whose hands it is tells ``check_hands``.
+    ``trusted`` is a manifest that the person has named for this. ``check_hands`` looks at who may write it.
     """
     if is_own(workstation):
         return None
@@ -187,7 +187,7 @@ def differences(known: Mapping[str, Any], now: Mapping[str, Any]) -> Iterator[st
     yield from _lock_differences(known.get("lock", {}), now.get("lock", {}))
     for name, digest in now.get("files", {}).items():
         if name in known.get("files", {}) and known["files"][name] != digest:
-            yield f"{name} holds something else"
+            yield f"the content of {name} has changed"
     rest = [{key: part for key, part in text.items() if key not in ("lock", "files")} for text in (known, now)]
     yield from _changed(rest[0], rest[1], "")
 
@@ -200,12 +200,12 @@ def _lock_differences(known: Mapping[str, Any], now: Mapping[str, Any]) -> Itera
             continue
         before = known[key]
         if before["version"] != entry["version"]:
-            yield f"{before['runtime']} {before['version']} would be {entry['version']}"
+            yield f"{before['runtime']} {before['version']} would become {entry['version']}"
         for platform, file in entry["files"].items():
             if platform in before["files"] and before["files"][platform] != file:
                 yield from _file_differences(subject, before["files"][platform], file)
         if before.get("extras", {}) != entry.get("extras", {}):
-            yield f"the packages put into {subject} have other versions"
+            yield f"the packages put into {subject} have different versions"
     for key in known.keys() - now.keys():
         yield f"the lock no longer names {key}"
 
@@ -213,15 +213,15 @@ def _lock_differences(known: Mapping[str, Any], now: Mapping[str, Any]) -> Itera
 def _file_differences(subject: str, before: Mapping[str, Any], now: Mapping[str, Any]) -> Iterator[str]:
     old, new = (_host(file["url"]) for file in (before, now))
     if old != new:
-        yield f"{subject} would come from another host than before ({new}, not {old})"
+        yield f"{subject} would come from a different host than before ({new}, not {old})"
     elif before["url"] != now["url"]:
-        yield f"{subject} would come from another address than before"
+        yield f"{subject} would come from a different address than before"
     if before["digest"] != now["digest"]:
-        yield f"{subject} would hold other bytes than before"
+        yield f"{subject} would have a different digest than before"
     if before.get("parts") != now.get("parts"):
-        yield f"what comes with {subject} is not the same"
+        yield f"the further files of {subject} are different"
     if before.get("signature") != now.get("signature"):
-        yield f"the signature of {subject} is another"
+        yield f"the signature of {subject} is different"
 
 
 def _host(address: str) -> str:
@@ -237,18 +237,18 @@ def _changed(known: Any, now: Any, path: str) -> Iterator[str]:
             if key in known:
                 yield from _changed(known[key], part, inner)
             else:
-                yield f"{inner} is new{_value(part)}"
+                yield f"{inner} was added{_value(part)}"
         for key in known:
             if key not in now:
-                yield f"{path}.{key} is gone" if path else f"{key} is gone"
+                yield f"{path}.{key} was removed" if path else f"{key} was removed"
     elif isinstance(known, list) and isinstance(now, list):
         new, gone = _without(now, known), _without(known, now)
         if new or gone:
-            yield f"{path} has {len(new)} new and {len(gone)} fewer{_value(new[0]) if len(new) == 1 else ''}"
+            yield f"{path} has {len(new)} added and {len(gone)} removed{_value(new[0]) if len(new) == 1 else ''}"
         elif known != now:
-            yield f"{path} has another order"
+            yield f"{path} is in a different order"
     elif known != now:
-        yield f"{path} was {_short(known)} and is {_short(now)}"
+        yield f"{path} was {_short(known)} and is now {_short(now)}"
 
 
 def _without(one: list[Any], other: list[Any]) -> list[Any]:

@@ -43,7 +43,7 @@ class Missing(msgspec.Struct, frozen=True):
 
 
 def _leads_away(file: Path) -> bool:
-    """Whether a project's file is a link to one of another name elsewhere: what that holds may be private, and would be told."""
+    """Whether a project's file is a link to a file with another name elsewhere: its content may be private, and would be shown."""
     real = Path(os.path.realpath(file))
     return file.is_symlink() and real.name != file.name and not real.is_relative_to(os.path.realpath(file.parent))
 
@@ -110,7 +110,7 @@ class Chooser:
         if _leads_away(file):
             pinned = [runtime for runtime, recipe in self._recipes.items() if file.name in pin_files(runtime, recipe)]
             return [
-                Pin(runtime, "", 1, wrong="is a link to a file of another name, and is not read")
+                Pin(runtime, "", 1, wrong="is a symbolic link to a file with another name, so it is not read")
                 for runtime in pinned[:1]
             ]
         try:

@@ -27,9 +27,9 @@ def check_hooks(workstation: Workstation, machine: Machine) -> None:
         well, said = passes((installed.program, SHELLS[name].check), text.encode("utf-8", "surrogateescape"))
         if not well:
             raise UsageProblem(
-                f"{name} cannot read this hook: {said}",
+                f"{name} cannot parse this hook: {said}",
                 where=workstation.place(*path),
-                advice=f"mend it: [{'.'.join(map(str, path[:-1]))}] {path[-1]}; nothing was changed",
+                advice=f"fix it in [{'.'.join(map(str, path[:-1]))}] {path[-1]}; nothing was changed",
             )
 
 

@@ -1,4 +1,4 @@
-"""What a manifest and its recipes say together that cannot be: told while it is read, before any feed is asked."""
+"""Finds contradictions between a manifest and its recipes while it is read, before any feed is asked."""
 
 from __future__ import annotations
 
@@ -41,7 +41,7 @@ def _keys(manifest: Manifest, file: Path) -> Iterator[_Wrong]:
         if not (file.parent / key).is_file():
             yield (
                 path,
-                f"there is no key file {key}",
+                f"the key file {key} does not exist",
                 f"save the key as {file.parent / key}, from a place that you trust",
             )
 
@@ -53,12 +53,12 @@ def _coupled(manifest: Manifest, recipes: Mapping[str, Recipe]) -> Iterator[_Wro
             path = ("recipes", name, "on") if name in manifest.recipes else manifest.step(name)
             if below.runtime in seen:
                 circle = " on ".join([*seen, below.runtime])
-                yield path, f"{circle}: that is a circle", "take [on] out of one of their recipes"
+                yield path, f"circular dependency: {circle}", "take [on] out of one of their recipes"
                 break
             if below.runtime not in recipes:
                 yield (
                     path,
-                    f"{seen[-1]} runs on {below.runtime}, which the manifest does not have",
+                    f"{seen[-1]} runs on {below.runtime}, which is not in the manifest",
                     f"add [runtimes.{below.runtime}], or take {name} out",
                 )
                 break
@@ -67,7 +67,7 @@ def _coupled(manifest: Manifest, recipes: Mapping[str, Recipe]) -> Iterator[_Wro
 
 
 def _clashes(manifest: Manifest, recipes: Mapping[str, Recipe], file: Path, lines: Lines) -> Iterator[_Wrong]:
-    """Which one answers must not be left to chance."""
+    """Which program a command runs must not be left to chance."""
     owners: dict[str, str] = {}
     for name in manifest.tools:
         for command in recipes[name].commands:

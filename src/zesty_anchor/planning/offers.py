@@ -93,7 +93,7 @@ class Offers:
             raise UsageProblem(
                 f"{name} no longer comes from the feed {feed!r}, which the lock names",
                 where=f"its feeds: {', '.join(each.name for each in found)}",
-                advice=f"lock it anew: zesty-anchor lock --upgrade {name}",
+                advice=f"lock it again: zesty-anchor lock --upgrade {name}",
             )
         return supply
 

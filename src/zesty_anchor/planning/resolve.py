@@ -194,7 +194,7 @@ class Resolver:
                 raise UsageProblem(
                     f"the lock is refused: {left_out[0]}",
                     where=str(lock),
-                    advice=f"lock it anew: zesty-anchor lock --upgrade {locked.runtime}",
+                    advice=f"lock it again: zesty-anchor lock --upgrade {locked.runtime}",
                 )
         return release
 

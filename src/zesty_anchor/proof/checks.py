@@ -54,7 +54,7 @@ def questions(wanted: Wanted, locations: Locations) -> list[Question]:
 
 
 ABSOLUTE = Question("every PATH entry is absolute", ENVIRONMENT, "", "absolute", "PATH")
-"""An empty or relative entry has a shell run what is in the current folder (POSIX.1-2017, XBD 8.3). Whoever put it there is told."""
+"""An empty or relative entry has a shell run what is in the current folder (POSIX.1-2017, XBD 8.3). It is reported whoever added it."""
 
 
 def personal(check: Check, wanted: Wanted) -> Question:

@@ -112,7 +112,7 @@ def _expected(question: Question) -> str:
     if question.how == "once":
         return "each of our folders once"
     if question.how == "absolute":
-        return "no empty and no relative entry"
+        return "only absolute entries"
     if question.how == "outside":
         return f"a file outside {question.expected}"
     return question.expected or ("empty" if question.how == "variable" else "(nothing)")
@@ -146,7 +146,7 @@ def _unquoted(text: str) -> str:
 
 
 def _relative(path: Sequence[str]) -> str:
-    """The entries of a PATH that stand for the current folder, or a folder in it, in words; empty for none."""
+    """Return in words the entries of a PATH that mean the current folder, or a folder in it; empty for none."""
     wrong = [entry for entry in path if not entry.startswith("/")]
     return "; ".join(dict.fromkeys(f"a relative entry, {entry}" if entry else "an empty entry" for entry in wrong))
 

@@ -106,7 +106,7 @@ def prove(wanted: Wanted, machine: Machine, jobs: int = 4, asking: Asking | None
 
 def _rounds(wanted: Wanted, machine: Machine, asking: Asking, left_out: Collection[Question]) -> list[_Round]:
     """The starts, the slowest shells not last; each personal check where it belongs, the programs in a start of their own."""
-    always = [ABSOLUTE] if asking.before is None else []  # a person's own line is no reason to take a run back
+    always = [ABSOLUTE] if asking.before is None else []  # a person's own line is no reason to undo a run
     asked = [*questions(wanted, machine.locations), *always]
     asked = [q for q in asked if q not in left_out and _fits(q.name, asking)]
     rounds = [

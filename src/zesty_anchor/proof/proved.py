@@ -70,7 +70,7 @@ def read(state: Path) -> Proved:
 
 
 def forget(state: Path) -> None:
-    """Forget all that was proved."""
+    """Forget the results of all earlier checks."""
     for name in (_NAME, _PROOF):
         (state / name).unlink(missing_ok=True)
 

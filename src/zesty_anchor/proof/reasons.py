@@ -236,10 +236,10 @@ class Reasons:
         for found in found_in("PATH", trace, self._machine):
             if not found.path.startswith("/") and found.place is not None:
                 cause = self._written.cause(
-                    "it puts an empty or relative entry on PATH: commands of whatever folder you are in are run",
+                    "it adds an empty or relative PATH entry, so commands in the current folder are run",
                     found.place,
                 )
-                return cause, f"take that entry out of {cause.place}"
+                return cause, f"remove that entry from {cause.place}"
         return None
 
     def _by_itself(self, question: Question) -> tuple[Cause, str]:

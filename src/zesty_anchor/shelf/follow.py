@@ -1,4 +1,4 @@
-"""Bringing the versions on the shelf in step with a home that was moved: links, and texts that name the home."""
+"""Updates the installed versions after the home was moved: links, and texts that contain its path."""
 
 from __future__ import annotations
 
@@ -30,7 +30,7 @@ class Followed(msgspec.Struct, frozen=True):
 
 
 def follow_shelf(shelf: Path, move: HomeMove) -> Followed:
-    """Have each version name the home where it is now. What is not ours to write (a link's target elsewhere) stays."""
+    """Update each version. What is not ours to write (a link's target elsewhere) stays."""
     written = 0
     compiled_in = []
     for runtime in _folders(shelf):
@@ -68,7 +68,7 @@ def _follow_version(version: Path, move: HomeMove) -> tuple[int, bool]:
 
 
 def follow_receipt(folder: Path, move: HomeMove) -> None:
-    """The same for a manager that stands elsewhere in the home, and is on the shelf by a link: its receipt alone is ours."""
+    """The same for a manager that is elsewhere in the home, with a link on the shelf: only its receipt is ours."""
     receipt = read(folder) if (folder / FILE_NAME).is_file() else None
     if receipt is not None:
         _follow_receipt(folder, receipt, move)

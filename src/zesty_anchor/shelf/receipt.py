@@ -34,7 +34,7 @@ def is_made(name: str) -> bool:
 
 
 FORMAT = 1
-"""The format of our slips. Those of programs before 0.2 say none, and are read as well."""
+"""The format of our slips. Those of programs before 0.2 have no format field, and are read as well."""
 
 
 class PartReceipt(msgspec.Struct, frozen=True):
@@ -99,7 +99,7 @@ def read(folder: Path) -> Receipt | None:
         raise Problem(
             f"{receipt.runtime} {receipt.version} was installed by a newer zesty-anchor",
             where=str(folder / FILE_NAME),
-            advice="upgrade this one: it would not know what it removes",
+            advice="upgrade zesty-anchor on this machine",
         )
     return receipt
 
@@ -139,7 +139,7 @@ _Held = TypeVar("_Held")
 
 
 def _slip(file: Path, key: str, kind: type[_Held]) -> _Held | None:
-    """What a slip holds; None where there is none, or it cannot be read. A slip of a program before 0.2 is that itself, without a format."""
+    """What a slip holds; None where there is none, or it cannot be read. A slip of a program before 0.2 is the content alone."""
     try:
         content = file.read_bytes()
         parts = msgspec.json.decode(content, type=dict[str, msgspec.Raw] | list[msgspec.Raw])
@@ -171,7 +171,7 @@ _WITHIN_NS = 5_000_000_000
 def _of_older(folder: Path) -> Inventory | None:
     """What was put into a version by a program that kept no list (before 0.1 ended): what has not changed since its receipt was written.
 
-    The time of a change of status tells it, which nobody sets (inode(7), "ctime"). None for a version whose list is lost.
+    It goes by the time of a change of status, which nobody can set (inode(7), "ctime"). None for a version whose list is lost.
     """
     try:
         slip = folder / FILE_NAME

@@ -1,4 +1,4 @@
-"""Commands that rule a machine: a version that brings one of these without being asked for it would stand before the system's."""
+"""Commands that are critical on a machine: a version that contains one undeclared would shadow the system's."""
 
 from __future__ import annotations
 
@@ -88,8 +88,8 @@ RULING = frozenset(
 """What people, scripts and this program itself start to change or to look at a machine."""
 
 
-def stand_before(folders: Iterable[Path], declared: Collection[str]) -> list[str]:
-    """Return the ruling commands in a version's folders of commands that nobody declared and that the system has as well."""
+def shadowing(folders: Iterable[Path], declared: Collection[str]) -> list[str]:
+    """Return the critical commands in a version's folders of commands that are not declared and that the system has as well."""
     there = {entry.name for folder in folders for entry in _entries(folder)}
     undeclared = sorted((there & RULING) - set(declared))
     return [name for name in undeclared if answering(name, f"{login_path()}:/usr/sbin:/sbin")]

@@ -46,7 +46,7 @@ def main(words: list[str]) -> None:
     try:
         enter_layer(World(Path(home), apart=True, free=tuple(map(Path, free))), Path(room))
     except (OSError, AttributeError) as error:
-        sys.stderr.write(f"this system allows no layer over the home: {error}\n")
+        sys.stderr.write(f"overlay mounts are not allowed here: {error}\n")
         sys.exit(NOT_ALLOWED)
     os.execvp(command[0], command)
 

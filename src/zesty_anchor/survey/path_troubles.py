@@ -26,7 +26,7 @@ def path_troubles(entries: Iterable[Origin], started: Iterable[StartupTrace], ma
         place = (shown(entry.startup_file), entry.line or 0) if entry.startup_file else ("PATH", 0)
         shells = (*entry.wins_in, *entry.hidden_in)
         if entry.path in (_CURRENT, ".") or not entry.path.startswith("/"):
-            what = f"{entry.path if entry.path != _CURRENT else 'an empty entry'} is on PATH: commands of whatever folder you are in are run"
+            what = f"{entry.path if entry.path != _CURRENT else 'an empty entry'} is on PATH, so commands in the current folder are run"
             yield Trouble(
                 *place, what, shells, "take it out of that line; [path] first holds your own folders", weight=100
             )

@@ -14,12 +14,12 @@ from zesty_anchor.system.locations import Locations
 
 _FRONT = re.compile(r"^  za__front=('.*') za__mode=first$", re.MULTILINE)
 _MOST = 5
-"""How many names of one folder are told."""
+"""How many names of one folder are shown."""
 
 
 def resolved(locations: Locations) -> dict[str, str]:
     """Return what each name in our folders on PATH, and of the system's in turn, resolves to: the first file of that name. The
-    launchers do not count, since each stands for one of these.
+    launchers do not count, since each runs one of these.
     """
     found: dict[str, str] = {}
     folders = [folder for folder in _front(locations) if folder != str(locations.launchers)]
@@ -41,9 +41,9 @@ def _front(locations: Locations) -> list[str]:
     return shlex.split(front[1])[0].split(":") if front else []
 
 
-def told_changed(before: Mapping[str, str], now: Mapping[str, str], locations: Locations) -> Iterator[str]:
-    """Return in words which names resolve to something else than before; names that are new are none of them. Those that went from one
-    folder to another are told together.
+def describe_changes(before: Mapping[str, str], now: Mapping[str, str], locations: Locations) -> Iterator[str]:
+    """Return in words which names resolve to something else than before; new names are left out. Those that went from one
+    folder to another are reported together.
     """
     moves: dict[tuple[str, str], list[str]] = {}
     for name in sorted(before):
@@ -52,4 +52,4 @@ def told_changed(before: Mapping[str, str], now: Mapping[str, str], locations: L
     for (old, new), names in moves.items():
         more = f" and {len(names) - _MOST} more" if len(names) > _MOST else ""
         verb = "resolves" if len(names) == 1 else "resolve"
-        yield f"{', '.join(names[:_MOST])}{more} {verb} to {locations.shown(Path(new))} now, and to {locations.shown(Path(old))} before"
+        yield f"{', '.join(names[:_MOST])}{more} now {verb} to {locations.shown(Path(new))} (before: {locations.shown(Path(old))})"

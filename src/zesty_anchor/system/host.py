@@ -146,7 +146,7 @@ def program_path(environ: Mapping[str, str]) -> str:
 
 
 def env_program() -> str:
-    """Where env(1) is: the program that tells a shell's variables is the system's, whatever stands first on PATH there."""
+    """Where env(1) is: a shell's variables are printed by the system's program, whatever is first on PATH there."""
     return next(iter(answering("env", f"/usr/bin:/bin:{login_path()}")), "env")
 
 

@@ -116,7 +116,7 @@ def locate(environ: Mapping[str, str]) -> Locations:
     for path in (found.home, found.data):
         if ":" in str(path):
             raise UsageProblem(
-                f"the name of {path} holds a colon, which separates the entries of PATH: no shell could find what is in it",
-                advice="give that folder another name, or name one without a colon in XDG_DATA_HOME and HOME; nothing was changed",
+                f"{path} contains a colon, which separates PATH entries: no shell could find commands in it",
+                advice="rename that folder, or set HOME or XDG_DATA_HOME to one without a colon; nothing was changed",
             )
     return found

@@ -76,7 +76,7 @@ def _check_link(path: Path, folder: Path) -> None:
         return
     if stat.S_ISLNK(state.st_mode) and state.st_uid not in (0, os.geteuid(), _UNMAPPED):
         raise UsageProblem(
-            f"{path} is a link of {owner_name(state.st_uid)}, and is not followed",
+            f"{path} is a symbolic link that belongs to {owner_name(state.st_uid)}, so it is not followed",
             where=f"it leads to {os.readlink(path)}",
             advice=f"remove it, or {_ELSEWHERE}" if path == folder else _ELSEWHERE,
         )

@@ -119,7 +119,7 @@ class Hands:
             self._told = told
         words = trusted_words(command)
         if words is None:
-            hear(f"{command[0]} is not run with privilege: it is in no folder that root alone can write")
+            hear(f"{command[0]} is not run as root, because other users can change it or its folder")
             return 127
         if self.access.hand is not None:
             return self.access.hand.run(words, hear)

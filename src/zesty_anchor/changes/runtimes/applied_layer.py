@@ -105,7 +105,7 @@ class AppliedLayer:
         take(self._upper, self._home, path, kept)
         bench.attic.noted(str(path), str(kept))
         bench.remark(
-            f"{bench.locations.shown(path)} already exists by now: what {self._work.name} wrote is kept in {kept}"
+            f"{bench.locations.shown(path)} was created meanwhile: what {self._work.name} wrote is kept in {kept}"
         )
 
     def _merged(self, path: Path) -> tuple[bytes, bytes] | None:
@@ -120,7 +120,7 @@ class AppliedLayer:
             return None
         if now == was:
             return now, after
-        rows = taken_out(*(lines_of(each) for each in (after, was, now)))  # its edit the other way round, taken out
+        rows = taken_out(*(lines_of(each) for each in (after, was, now)))  # its edit, reversed and then removed
         if rows is None:
             kept = self._work.bench.attic.copy(path, after)
             self._work.bench.remark(

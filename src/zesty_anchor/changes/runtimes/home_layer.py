@@ -1,7 +1,7 @@
 """What a foreign program wrote in a layer over the home: read as a change set, and applied to the home by us.
 
-The layer is an overlay (the kernel's Documentation/filesystems/overlayfs): what was removed stands in it as a character device
-0:0, a folder that took the place of another one has the attribute ``opaque``, and everything else is what was written.
+The layer is an overlay (the kernel's Documentation/filesystems/overlayfs): a removed entry is a character device
+0:0, a folder that replaced another one has the attribute ``opaque``, and everything else is what was written.
 """
 
 from __future__ import annotations
@@ -90,7 +90,7 @@ def _below(folder: Path) -> Iterator[Path]:
 
 
 def _plain(path: Path) -> None:
-    """Take off what the layer noted on it."""
+    """Remove the attributes that the overlay set."""
     with suppress(OSError):
         for name in os.listxattr(path, follow_symlinks=False):
             if ".overlay." in name:

@@ -30,7 +30,7 @@ from zesty_anchor.shelf.deb_package import merge
 from zesty_anchor.shelf.download import kept_file
 from zesty_anchor.shelf.manager import write_call
 from zesty_anchor.shelf.receipt import PartReceipt, Receipt, clear_slips, note_files, stock, write
-from zesty_anchor.shelf.ruling import stand_before
+from zesty_anchor.shelf.ruling import shadowing
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system.closed import wait_until_closed
 from zesty_anchor.system.credentials import without_credentials
@@ -48,7 +48,7 @@ def licence_question(wanted: WantedVersion) -> list[Question]:
 
 
 def check_names(wanted: WantedVersion, bins: Iterable[Path], more: Iterable[str] = ()) -> None:
-    """Raises ``Problem`` where a version brings a command that rules a machine, which nobody named and the system has."""
+    """Raises ``Problem`` where a version contains a critical command (``ruling``) that nobody declared and that the system has."""
     named = {
         *wanted.recipe.commands,
         *wanted.links,
@@ -56,12 +56,12 @@ def check_names(wanted: WantedVersion, bins: Iterable[Path], more: Iterable[str]
         *wanted.replaces,
         *more,
     }
-    found = stand_before(bins, named)
+    found = shadowing(bins, named)
     if found:
         raise Problem(
-            f"{wanted.runtime} {wanted.version} brings {', '.join(found)}, which would stand before the system's own, and its recipe does not say so",
+            f"{wanted.runtime} {wanted.version} contains {', '.join(found)}, which would shadow the system's own, and its recipe does not list that",
             where=wanted.recipe_place,
-            advice=f"if that is what you want: [runtimes.{wanted.runtime}] replaces = {msgspec.json.encode(found).decode()}",
+            advice=f"to allow it, write: [runtimes.{wanted.runtime}] replaces = {msgspec.json.encode(found).decode()}",
         )
 
 

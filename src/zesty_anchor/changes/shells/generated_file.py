@@ -108,7 +108,7 @@ class GeneratedFiles(FileKind):
                 )
 
     def follow(self, record: FileRecord, move: HomeMove) -> FileRecord | None:
-        """Our own text names the home, before and after: both copies are written anew, with their digests."""
+        """Our own text contains the path of the home: the copies of before and after are rewritten, with their digests."""
         digests = {}
         for which in ("before", "after"):
             copy = getattr(record, which)
@@ -167,14 +167,14 @@ class GeneratedFiles(FileKind):
 
 
 def _name_of(path: Path) -> str:
-    """The name of a generated file, by where it stands."""
+    """Return the name of a generated file, by its path."""
     if path.parent.name == "conf.d":
         return "fish"
     return SESSION if path.parent.name == "environment.d" else path.name
 
 
 def follow_generated(locations: Locations, move: HomeMove) -> int:
-    """Bring the generated files that stand here in step with a home that was moved. Returns how many were written."""
+    """Update the generated files after the home was moved. Returns how many were written."""
     written = 0
     for name in GENERATED:
         path = generated_file(locations, name)

@@ -156,7 +156,7 @@ def moved_launcher(text: str, move: HomeMove) -> str:
 
 
 def follow_launchers(folder: Path, move: HomeMove) -> int:
-    """Bring the launchers that stand in a folder in step with a home that was moved. Returns how many were written."""
+    """Update the launchers in a folder after the home was moved. Returns how many were written."""
     written = 0
     for name, text in standing(folder).items():
         moved = moved_launcher(text, move)
