@@ -38,39 +38,12 @@ _MOST_GLOBAL = 256
 """Fields that headers for all of an archive may set (pax(1), "pax Extended Header": type g)."""
 
 
-_NAME_ENDS = 100
-
 _CLASHES = (errno.ENAMETOOLONG, errno.ELOOP, errno.ENOTDIR, errno.EISDIR, errno.EEXIST, errno.EILSEQ)
 """What members raise that cannot stand beside one another, or nowhere."""
 
 
 class _Member(tarfile.TarInfo):
-    """A member whose header is looked at before anything of it is read. Of the header only that is read which is used: whose it was, and
-    the numbers of devices, are not (POSIX.1-2017, pax, "ustar Interchange Format"); that takes half the time.
-    """
-
-    @classmethod
-    def frombuf(cls, buf: bytes | bytearray, encoding: str | None, errors: str) -> _Member:
-        """See ``tarfile.TarInfo.frombuf``."""
-        if len(buf) != tarfile.BLOCKSIZE or not any(buf[:_NAME_ENDS]):
-            return super().frombuf(buf, encoding, errors)  # type: ignore[arg-type]
-        total = tarfile.nti(buf[148:156])  # type: ignore[attr-defined]
-        if total != 256 + sum(buf[:148]) + sum(buf[156:]):
-            return super().frombuf(buf, encoding, errors)  # type: ignore[arg-type]
-        nts, nti = tarfile.nts, tarfile.nti  # type: ignore[attr-defined]
-        made = cls()
-        made.name, made.mode = nts(buf[:_NAME_ENDS], encoding, errors), nti(buf[100:108])
-        made.size, made.mtime, made.chksum = nti(buf[124:136]), nti(buf[136:148]), total
-        made.type = bytes(buf[156:157])
-        if buf[157]:
-            made.linkname = nts(buf[157:257], encoding, errors)
-        if made.type == tarfile.AREGTYPE and made.name.endswith("/"):
-            made.type = tarfile.DIRTYPE
-        if made.isdir():
-            made.name = made.name.rstrip("/")
-        if buf[345] and made.type not in tarfile.GNU_TYPES:
-            made.name = f"{nts(buf[345:500], encoding, errors)}/{made.name}"
-        return made
+    """A member whose header is looked at before anything of it is read."""
 
     def _proc_member(self, archive: tarfile.TarFile) -> tarfile.TarInfo:
         if self.type in _DESCRIBING and self.size > MOST_HEADER:
