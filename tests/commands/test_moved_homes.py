@@ -109,6 +109,8 @@ def test_a_home_that_was_renamed_is_followed(desk: Desk, tmp_path: Path, name: s
     else:
         new.home.parent.mkdir(exist_ok=True)
         desk.home.rename(new.home)
+    for command in ("verify", "report"):
+        assert "this home was" in (said := new.run(command).err) and said.count("run zesty-anchor provision") == 1
     answer = new.well("provision")
     assert "this home was moved here from" in answer.err
     text = (new.home / DATA / "shell/environment.bash").read_text()
@@ -201,7 +203,7 @@ def test_a_journal_of_yesterday_leaves_nothing_with_a_dead_path(desk: Desk, tmp_
     answer = desk.well("dismantle", "--yes")
     left = likeness(desk.home, ("kept-by-zesty-anchor", "workstation.toml", ".cache"))
     assert left.items() ^ before.items() == set(), answer.out + answer.err
-    assert "did not know" in answer.err, "what came with a later run is told"
+    assert "did not list" in answer.err, "what came with a later run is said"
 
 
 def test_a_path_that_is_told_is_there_after_dismantle(desk: Desk) -> None:

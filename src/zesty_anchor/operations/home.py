@@ -106,8 +106,7 @@ def _told(
         Meeting.BROUGHT: f"this home was brought here from another machine, where it was {known.home}",
         Meeting.COPIED: f"this home is a copy of {known.home}, which is left as it is",
     }[meeting]
-    files = f"updated {written} {'file' if written == 1 else 'files'} to the new path"
-    yield f"{how}; {files}"
+    yield how + (f"; updated {written} {'file' if written == 1 else 'files'} to the new path" if written else "")
     if compiled_in:
         names = ", ".join(compiled_in[:_MOST]) + (
             f" and {len(compiled_in) - _MOST} more" if len(compiled_in) > _MOST else ""

@@ -30,10 +30,8 @@ def still_proved(workstation: Workstation, person: Person) -> Verified | None:
     import time
 
     began = time.monotonic()
-    if before := moved_from(workstation.past.home, workstation.locations):
-        person.reporter.warned(
-            f"this home was {before} when it was provisioned: to update its files, run zesty-anchor provision"
-        )
+    if moved_from(workstation.past.home, workstation.locations):
+        return None
     agreed(workstation, person)
     machine = look_at(workstation)
     last = last_proof(workstation.locations.state)
@@ -53,6 +51,10 @@ def verify(workstation: Workstation, person: Person, asking: Asking, *, deep: bo
     import time
 
     began = time.monotonic()
+    if before := moved_from(workstation.past.home, workstation.locations):
+        person.reporter.warned(
+            f"this home was {before} when it was provisioned: to update its files, run zesty-anchor provision"
+        )
     agreed(workstation, person)
     machine = look_at(workstation)
     planner = Planner(workstation, KINDS.concerned, Offers(workstation), lambda: NO_ACCESS, deep=deep)

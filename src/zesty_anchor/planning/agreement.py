@@ -33,6 +33,8 @@ _TEXTS = 3
 """How many texts of one manifest stay agreed to: ``undo`` may bring an earlier one back."""
 _MOST = 8
 """How many differences are shown."""
+_MOST_NAMED = 3
+"""How many entries of a list are named."""
 
 FREE = ("title", "checks.*.name", "runtimes.*.want", "runtimes.*.also")
 """The keys that need no agreement. Wants need none for a runtime with a shipped recipe alone: such a one says nothing of where
@@ -244,7 +246,8 @@ def _changed(known: Any, now: Any, path: str) -> Iterator[str]:
     elif isinstance(known, list) and isinstance(now, list):
         new, gone = _without(now, known), _without(known, now)
         if new or gone:
-            yield f"{path} has {len(new)} added and {len(gone)} removed{_value(new[0]) if len(new) == 1 else ''}"
+            parts = [f"{verb} {_some(part)}" for verb, part in (("added", new), ("removed", gone)) if part]
+            yield f"{path}: {' and '.join(parts)}"
         elif known != now:
             yield f"{path} is in a different order"
     elif known != now:
@@ -260,6 +263,13 @@ def _without(one: list[Any], other: list[Any]) -> list[Any]:
         else:
             left.append(each)
     return left
+
+
+def _some(entries: list[Any]) -> str:
+    """Name a few short entries, count others. Pure."""
+    if len(entries) > _MOST_NAMED or any(isinstance(each, dict | list) for each in entries):
+        return "1 entry" if len(entries) == 1 else f"{len(entries)} entries"
+    return ", ".join(map(_short, entries))
 
 
 def _value(part: Any) -> str:
