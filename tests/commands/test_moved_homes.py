@@ -46,7 +46,7 @@ def test_a_copy_does_not_touch_the_original(desk: Desk, tmp_path: Path) -> None:
     copied(desk.home, copy.home)
     whole = all_of(desk.home)
     answer = copy.well("undo", "--yes")
-    assert f"a copy of {desk.home}, which stays as it is" in answer.err
+    assert f"a copy of {desk.home}, which is left as it is" in answer.err
     assert all_of(desk.home) == whole
     assert likeness(copy.home, (STATE, ".cache")) == before
     assert desk.shell("bash", 'kelp --version; echo "$AT"', "-i").split("\n")[:2] == [
@@ -109,8 +109,8 @@ def test_a_home_that_was_renamed_is_followed(desk: Desk, tmp_path: Path, name: s
     else:
         new.home.parent.mkdir(exist_ok=True)
         desk.home.rename(new.home)
-    for command in ("verify", "report"):
-        assert "this home was" in (said := new.run(command).err) and said.count("run zesty-anchor provision") == 1
+    for command in (("verify",), ("report", str(tmp_path / "page.html"))):
+        assert "this home was" in (said := new.run(*command).err) and said.count("run zesty-anchor provision") == 1
     answer = new.well("provision")
     assert "this home was moved here from" in answer.err
     text = (new.home / DATA / "shell/environment.bash").read_text()

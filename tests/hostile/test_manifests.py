@@ -373,7 +373,9 @@ def test_many_wrong_keys_are_counted_and_the_first_twenty_told() -> None:
         ('[shells]\nhooks.bash = "if true; then"\n', "bash cannot parse this hook", 2),
     ],
 )  # fmt: skip
-def test_what_cannot_be_together_is_reported_before_a_feed_is_asked(desk: Desk, text: str, what: str, line: int) -> None:
+def test_what_cannot_be_together_is_reported_before_a_feed_is_asked(
+    desk: Desk, text: str, what: str, line: int
+) -> None:
     desk.write(text)
     answer = desk.run("provision")
     assert answer.code == 2, answer.out + answer.err

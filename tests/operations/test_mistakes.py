@@ -59,7 +59,7 @@ PROVISIONED: dict[str, tuple[str, str, str, str]] = {
     "a document of another kind": (RECIPE + '[feeds.quay]\nkind = "index"\nurl = "@"\n' + ASKED, "want", "", ""),
     "a server that is down": (RECIPE + '[feeds.quay]\nkind = "index"\nurl = "http://127.0.0.1:9/"\n' + ASKED, "want", "cannot be reached", "run the same command again"),
     "packages that nobody names": (RECIPE + '[feeds.quay]\nkind = "debian"\nurl = "@"\nsuites = ["calm"]\n' + ASKED + 'feed = "quay"\n', "want", "does not say which packages of a Debian archive", "docs/recipes.md"),
-    "an archive without a key": (RECIPE + '[[recipes.kelp.feeds]]\nkind = "debian"\nnames = ["kelp"]\n[feeds.quay]\nkind = "debian"\nurl = "@"\nsuites = ["calm"]\nkey = "gone.pgp"\n' + ASKED, "key = \"gone", "there is no key file gone.pgp", "save the key as"),
+    "an archive without a key": (RECIPE + '[[recipes.kelp.feeds]]\nkind = "debian"\nnames = ["kelp"]\n[feeds.quay]\nkind = "debian"\nurl = "@"\nsuites = ["calm"]\nkey = "gone.pgp"\n' + ASKED, "key = \"gone", "the key file gone.pgp does not exist", "save the key as"),
 }  # fmt: skip
 ALL = MANIFEST | PROVISIONED
 
