@@ -235,3 +235,28 @@ def gone(group: int) -> None:
         return False
 
     assert until(is_gone, SECONDS), "the build goes on"
+
+
+AT_A_QUESTION = """
+import io, os, signal, sys
+from zesty_anchor.commands import termui
+from zesty_anchor.system.signals import end_on_signals
+came = end_on_signals()
+class Terminal(io.StringIO):
+    def flush(self):
+        os.kill(os.getpid(), signal.SIGINT)
+sys.stdout, told = Terminal(), sys.stdout
+try:
+    termui.visible_prompt_func("yes? ")
+    print("never", file=told)
+except KeyboardInterrupt:
+    print("ended", *came, file=told)
+"""
+
+
+def test_a_signal_that_comes_as_a_question_is_shown() -> None:
+    """Python's own ``input`` drops what is raised then, and goes on waiting."""
+    done = subprocess.run(
+        [sys.executable, "-c", AT_A_QUESTION], input="yes\n", capture_output=True, text=True, timeout=60, check=False
+    )
+    assert (done.stdout, done.stderr) == (f"ended {int(signal.SIGINT)}\n", "")

@@ -13,6 +13,7 @@ import sys
 gc.set_threshold(50_000)
 
 import click  # noqa: E402
+from click import termui  # noqa: E402
 
 from zesty_anchor import __version__  # noqa: E402
 from zesty_anchor.system.own_commands import COMMANDS  # noqa: E402
@@ -26,6 +27,21 @@ _FOR_SHELLS = ("pins",)
 """Called by what we write for the shells, not by a person."""
 _FILES = {"with": "with_versions"}
 """Where a command's word is one of Python's own."""
+
+
+def _read_line(prompt: str) -> str:
+    """Read an answer. Python's ``input`` drops what a signal's handler raises while it looks at the streams (bltinmodule.c clears the
+    error of each call), so that Ctrl-C in that moment would be lost.
+    """
+    sys.stdout.write(prompt)
+    sys.stdout.flush()
+    line = sys.stdin.readline()
+    if not line:
+        raise EOFError
+    return line.rstrip("\n")
+
+
+termui.visible_prompt_func = _read_line
 
 
 class _Commands(click.Group):
