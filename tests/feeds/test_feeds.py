@@ -15,10 +15,11 @@ import msgspec
 import pytest
 
 from zesty_anchor.feeds.documents import Web
+from zesty_anchor.feeds.feed import Supply
 from zesty_anchor.feeds.index import IndexFeed
 from zesty_anchor.feeds.npm import NpmFeed, integrity_digest, registry_address
 from zesty_anchor.feeds.open import Feeds
-from zesty_anchor.feeds.supply import Supply, supplies_for
+from zesty_anchor.feeds.supply import supplies_for
 from zesty_anchor.manifest.model import Manifest, Runtime
 from zesty_anchor.manifest.recipe import Recipe
 from zesty_anchor.recipes import shipped

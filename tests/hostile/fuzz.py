@@ -15,8 +15,8 @@ import atheris
 
 with atheris.instrument_imports(include=["zesty_anchor"]):
     from zesty_anchor.feeds.documents import Web
+    from zesty_anchor.feeds.feed import Supply
     from zesty_anchor.feeds.open import Feeds
-    from zesty_anchor.feeds.supply import Supply
     from zesty_anchor.manifest.lock import read as read_lock
     from zesty_anchor.manifest.pin import read_pins
     from zesty_anchor.manifest.read import parse_manifest

@@ -25,9 +25,9 @@ from tests.hostile.measured import note
 from zesty_anchor.feeds import web
 from zesty_anchor.feeds.admitted import admitted
 from zesty_anchor.feeds.documents import Web
+from zesty_anchor.feeds.feed import Supply
 from zesty_anchor.feeds.open import Feeds
 from zesty_anchor.feeds.release import Release
-from zesty_anchor.feeds.supply import Supply
 from zesty_anchor.manifest.recipe import Recipe
 from zesty_anchor.shelf.checkout import check_out
 from zesty_anchor.shelf.members import ArchiveRefused

@@ -10,19 +10,20 @@ import pytest
 
 from zesty_anchor.planning.look import look_at
 from zesty_anchor.planning.workstation import open_workstation
-from zesty_anchor.survey.owner import Owners, packages_of
+from zesty_anchor.survey.owner import Owners
+from zesty_anchor.system.apt import Apt
 
 on_debian = pytest.mark.skipif(shutil.which("dpkg-query") is None, reason="Debian's package manager is asked")
 
 
 @on_debian
 def test_a_diversion_is_no_package_and_a_path_is_no_pattern(tmp_path: Path) -> None:
-    found = packages_of(["/bin/sh", "/usr/bin/[", "/bin/ls", "/usr/bin/l?", "/usrlocal/bin/ls", str(tmp_path)])
+    found = Apt({}).owners_of(["/bin/sh", "/usr/bin/[", "/bin/ls", "/usr/bin/l?", "/usrlocal/bin/ls", str(tmp_path)])
     assert found == {
         "/bin/sh": "dash", "/usr/bin/[": "coreutils", "/bin/ls": "coreutils", "/usr/bin/l?": "", "/usrlocal/bin/ls": "",
         str(tmp_path): "",
     }  # fmt: skip
-    assert packages_of([]) == {}
+    assert Apt({}).owners_of([]) == {}
 
 
 @on_debian

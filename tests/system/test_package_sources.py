@@ -14,7 +14,8 @@ import pytest
 from tests.conftest import PROGRAMS, Desk
 from zesty_anchor.demo.archive import write_suite
 from zesty_anchor.demo.host import Host
-from zesty_anchor.system.package_source import form_of
+from zesty_anchor.system.package_managers import PACKAGE_MANAGERS
+from zesty_anchor.system.package_source import PackageSource
 
 PACKAGE = (
     {"Package": "tide-table", "Version": "1.0-1"},
@@ -131,7 +132,7 @@ def test_what_would_become_another_line_is_refused(desk: Desk, more: str, told: 
 
 @pytest.mark.needs("dnf")
 def test_dnf_reads_what_is_written_for_it(tmp_path: Path) -> None:
-    form = form_of("fedora", "quay", "http://127.0.0.1:9/tides/", "", (), "KEY")
+    form = PACKAGE_MANAGERS["dnf"]({}).source_form(PackageSource("quay", "http://127.0.0.1:9/tides/", "KEY"))
     assert form is not None
     (tmp_path / "repos").mkdir()
     (tmp_path / "repos/quay.repo").write_text(form.files[-1][1])
@@ -148,12 +149,10 @@ def test_dnf_reads_what_is_written_for_it(tmp_path: Path) -> None:
 
 
 def test_each_manager_has_a_form_of_its_own() -> None:
-    key = {
-        family: form_of(family, "quay", "http://h/d/", "calm", ("main",), "KEY")
-        for family in ("debian", "fedora", "suse", "arch")
-    }
-    assert key["arch"] is None
-    for family in ("fedora", "suse"):
-        form = key[family]
-        assert form is not None and "gpgcheck=1" in form.files[-1][1] and form.files[0][1] == "KEY"
-    assert key["debian"] is not None and key["debian"].forget[0][-1] == "h_d_dists_calm_"
+    source = PackageSource("quay", "http://h/d/", "KEY", "calm", ("main",))
+    form = {name: kind({}).source_form(source) for name, kind in PACKAGE_MANAGERS.items()}
+    assert form["pacman"] is None
+    for name in ("dnf", "zypper"):
+        found = form[name]
+        assert found is not None and "gpgcheck=1" in found.files[-1][1] and found.files[0][1] == "KEY"
+    assert form["apt"] is not None and form["apt"].forget[0][-1] == "h_d_dists_calm_"

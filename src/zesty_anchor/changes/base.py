@@ -20,8 +20,8 @@ from zesty_anchor.files.home_move import HomeMove
 from zesty_anchor.files.replace import content_of, left_beside
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.survey.machine import Machine
+from zesty_anchor.system.command import Command
 from zesty_anchor.system.locations import Locations
-from zesty_anchor.system.package_manager import Command
 
 _NOTHING: frozenset[str] = frozenset()
 

@@ -10,8 +10,8 @@ from typing import Any
 import msgspec
 
 from zesty_anchor.files.attic import Attic
+from zesty_anchor.system.command import Command
 from zesty_anchor.system.locations import Locations
-from zesty_anchor.system.package_manager import Command
 
 
 class Bench(msgspec.Struct, frozen=True):

@@ -12,8 +12,8 @@ from zesty_anchor.changes.record import Record, Reverted
 from zesty_anchor.files.home_move import HomeMove
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.survey.machine import Machine
+from zesty_anchor.system.command import Command
 from zesty_anchor.system.locations import Locations
-from zesty_anchor.system.package_manager import Command
 
 ALL_PACKAGES = "package:all"
 """The key of the change that installs packages: what others name in their needs."""

@@ -14,17 +14,16 @@ import re
 import zlib
 from collections.abc import Iterable, Iterator, Mapping
 from concurrent.futures import ThreadPoolExecutor
-from pathlib import Path
 from urllib.parse import urljoin
 
-from zesty_anchor.feeds.base import BaseFeed
-from zesty_anchor.feeds.documents import Web
+from zesty_anchor.feeds.feed import Around, Feed, Supply, folder_address
 from zesty_anchor.feeds.not_there import NotThere
 from zesty_anchor.feeds.release import Piece, Release
-from zesty_anchor.manifest.recipe import Source
 from zesty_anchor.manifest.version import Version
+from zesty_anchor.system import apt_archive
 from zesty_anchor.system.apt_archive import Suite
-from zesty_anchor.system.problem import Problem
+from zesty_anchor.system.host import libc_version
+from zesty_anchor.system.problem import Problem, UsageProblem
 from zesty_anchor.system.signature import signed_text
 
 _ARCHITECTURES = {"x86_64": "amd64", "aarch64": "arm64", "armv7l": "armhf", "i686": "i386"}
@@ -38,20 +37,38 @@ Stanza = dict[str, str]
 """The fields of a package in an index (deb822(5)), those that span several rows joined."""
 
 
-class DebianFeed(BaseFeed):
-    """The suites of an archive. ``keyrings`` are what their signatures are checked with, ``libc`` is this system's version of
-    it (empty: unknown), and ``source`` says which packages make a version.
+class DebianFeed(Feed):
+    """The suites of the archive that the manifest names, else of the one that apt is set to, through apt's proxy. The recipe says
+    which packages make a version.
     """
 
-    def __init__(
-        self, name: str, suites: list[Suite], keyrings: list[Path], libc: str, source: Source, web: Web
-    ) -> None:
-        super().__init__(name, suites[0].url, web)
-        self.who = f"the archive of feed {name!r}" if name != "debian" else "the system's package archive"
-        self._suites = suites
-        self._keyrings = keyrings
-        self._libc = libc
-        self._source = source
+    title = "Debian"
+    own_address = True
+    signed_lists = True
+
+    def __init__(self, supply: Supply, around: Around) -> None:
+        super().__init__(supply, around)
+        if supply.source is None or not (supply.source.names or supply.source.sources):
+            raise UsageProblem(
+                f"the recipe of {supply.product!r} does not say which packages of a Debian archive make a version",
+                advice='add a feed to it: [[feeds]] kind = "debian", names = ["…"], or sources = ["…"] (docs/recipes.md shows how)',
+            )
+        self.who = f"the archive of feed {self.name!r}" if self.name != "debian" else "the system's package archive"
+        self._source = supply.source
+        if supply.url is not None:
+            address = folder_address(supply.url)
+            self._suites = [Suite(address, name, named=True) for name in supply.suites]
+        else:
+            self._suites = apt_archive.suites_here(around.environ, supply.suites)
+        for url in {suite.url for suite in self._suites}:
+            self.web.go_through(url, apt_archive.proxy(url, around.environ))
+        self._keyrings = [supply.key] if supply.key else apt_archive.keyrings()
+        self._libc = libc_version()
+
+    @property
+    def address(self) -> str:
+        """The archive's."""
+        return self._suites[0].url
 
     def releases(self, product: str, platform: str) -> list[Release]:
         """Every version that a suite has, that of the first suite which has it."""

@@ -8,19 +8,36 @@ from urllib.parse import unquote, urlsplit
 
 import msgspec
 
-from zesty_anchor.feeds.base import BaseFeed
+from zesty_anchor.feeds.feed import Feed
 from zesty_anchor.feeds.names import places, version_in
 from zesty_anchor.feeds.release import Release
 from zesty_anchor.system.problem import Problem
 
 
-class FolderFeed(BaseFeed):
-    """The archives in ``folder`` whose names fit ``pattern``."""
+class FolderFeed(Feed):
+    """The archives in the folder ``url`` whose names fit the pattern ``file``."""
 
-    def __init__(self, name: str, folder: Path, pattern: str) -> None:
-        super().__init__(name, str(folder))
-        self.folder = folder
-        self.pattern = pattern
+    title = "a folder"
+    schemes = ("file",)
+    file = "{name}-{version}.tar.gz"
+
+    @property
+    def folder(self) -> Path:
+        """The folder, with the home in place of ``~``."""
+        url = self.supply.url or ""
+        return self.around.home / url[2:] if url.startswith("~/") else Path(url)
+
+    @property
+    def address(self) -> str:
+        """The folder, for a person to read."""
+        return str(self.folder)
+
+    @classmethod
+    def wrong_address(cls, url: str) -> tuple[str, str] | None:
+        """It is a path."""
+        if url.startswith(("/", "~/")):
+            return None
+        return f"{url[:80]!r} is not a folder's path", 'write the absolute path, or one that begins with "~/"'
 
     def releases(self, product: str, platform: str) -> list[Release]:
         """Every version of ``product`` for ``platform``, in no particular order."""
@@ -36,7 +53,7 @@ class FolderFeed(BaseFeed):
         return [
             Release(version=version, url=file.as_uri(), digest="", size=file.stat().st_size)
             for file in files
-            if file.is_file() and (version := version_in(file.name, self.pattern, known))
+            if file.is_file() and (version := version_in(file.name, self.supply.file, known))
         ]
 
     def pinned(self, release: Release) -> Release:

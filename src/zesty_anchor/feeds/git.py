@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
 
-from zesty_anchor.feeds.base import BaseFeed
+from zesty_anchor.feeds.feed import Feed
 from zesty_anchor.feeds.names import places, version_in
 from zesty_anchor.feeds.release import Release
 from zesty_anchor.system.git import protocol_of, run_git
@@ -15,13 +14,17 @@ _SECONDS = 120
 _REFERENCE = re.compile(r"^([0-9a-f]{40,64})\trefs/tags/(.+?)(\^\{\})?$", re.MULTILINE)
 
 
-class GitFeed(BaseFeed):
-    """A repository at ``url`` whose tags are named after ``pattern``."""
+class GitFeed(Feed):
+    """A repository at ``url`` whose tags are named after the pattern ``file``."""
 
-    def __init__(self, name: str, url: str, pattern: str, environ: Mapping[str, str]) -> None:
-        super().__init__(name, url)
-        self.pattern = pattern
-        self._environ = environ
+    title = "a repository"
+    schemes = ()
+    file = "v{version}"
+
+    @classmethod
+    def wrong_address(cls, url: str) -> tuple[str, str] | None:
+        """Whether git may speak its protocol is asked when it is used."""
+        return None
 
     def releases(self, product: str, platform: str) -> list[Release]:
         """An annotated tag is followed to its commit, which ls-remote marks with ``^{}``."""
@@ -33,12 +36,12 @@ class GitFeed(BaseFeed):
         return [
             Release(version=version, url=self.address, digest=f"commit:{commit}")
             for tag, commit in commits.items()
-            if (version := version_in(tag, self.pattern, known))
+            if (version := version_in(tag, self.supply.file, known))
         ]
 
     def _ask(self) -> str:
         answer = run_git(
-            ["ls-remote", "--tags", "--", self.address], self._environ, where=self.address, seconds=_SECONDS,
+            ["ls-remote", "--tags", "--", self.address], self.around.environ, where=self.address, seconds=_SECONDS,
             protocol=protocol_of(self.address, f"[feeds.{self.name}] url"),
         )  # fmt: skip
         if answer.returncode != 0:

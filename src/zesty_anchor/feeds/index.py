@@ -8,8 +8,7 @@ from urllib.parse import quote, urljoin
 
 import msgspec
 
-from zesty_anchor.feeds.base import BaseFeed, folder_address
-from zesty_anchor.feeds.documents import Web
+from zesty_anchor.feeds.feed import Feed, folder_address
 from zesty_anchor.feeds.not_there import NotThere
 from zesty_anchor.feeds.release import Release
 from zesty_anchor.system.problem import Problem
@@ -53,11 +52,16 @@ class _Index(msgspec.Struct):
     runtimes: list[str]
 
 
-class IndexFeed(BaseFeed):
+class IndexFeed(Feed):
     """An index at ``url``: ``index.json`` names the runtimes, ``NAME.json`` lists the releases of one."""
 
-    def __init__(self, name: str, url: str, web: Web) -> None:
-        super().__init__(name, folder_address(url), web)
+    title = "an index"
+    marks_sources = True
+
+    @property
+    def address(self) -> str:
+        """The folder that the documents are in."""
+        return folder_address(super().address)
 
     def releases(self, product: str, platform: str) -> list[Release]:
         """Every version of ``product`` for ``platform``, in no particular order."""

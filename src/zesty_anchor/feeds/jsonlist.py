@@ -3,15 +3,14 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from contextlib import suppress
 from typing import Any
 from urllib.parse import urljoin
 
 import msgspec
 
-from zesty_anchor.feeds.base import BaseFeed
-from zesty_anchor.feeds.documents import Web
+from zesty_anchor.feeds.feed import Feed
 from zesty_anchor.feeds.names import filled, places
 from zesty_anchor.feeds.not_there import NotThere
 from zesty_anchor.feeds.release import Release
@@ -22,36 +21,30 @@ _HEX = re.compile(r"[0-9a-fA-F]+")
 _ALGORITHMS = {64: "sha256", 96: "sha384", 128: "sha512"}
 
 
-class JsonFeed(BaseFeed):
-    """A document at ``url``, in which ``mapping`` finds ``releases``, and of each ``version``, ``file``, and maybe
+class JsonFeed(Feed):
+    """A document at ``url``, in which ``map`` finds ``releases``, and of each ``version``, ``file``, and maybe
     ``channel``, ``date``, ``ends``, ``digest``, ``size`` and ``licence``. Where it gives no digests, ``sums`` may name a list of them for
-    each version, which is ``signed`` where the manifest names a key. ``version`` is what of a version's text counts. ``lines`` are those for
-    which there is a document each, ``{line}`` standing for one in the address.
+    each version, which is signed where the manifest names a key. The recipe's ``version`` is what of a version's text counts, and its ``lines`` are
+    those for which there is a document each, ``{line}`` standing for one in the address.
     """
 
-    def __init__(
-        self, name: str, url: str, mapping: Mapping[str, str], web: Web, *,
-        sums: str = "", version: str = "", signed: bool = False, lines: Sequence[str] = (),
-    ) -> None:  # fmt: skip
-        super().__init__(name, url, web)
-        self.mapping = mapping
-        self._sums = sums
-        self._version = version
-        self._signed = signed
-        self._lines = lines
+    title = "upstream"
+    map_keys = ("releases", "version", "file")
 
     def pinned(self, release: Release) -> Release:
         """With the digest of its version's own list, where the document gives none."""
-        if release.digest or not self._sums:
+        if release.digest or not self.supply.sums:
             return release
-        return pinned_by(self._sums, release, self.address, self.web, self.who, signed=self._signed)
+        signed = self.supply.key is not None
+        return pinned_by(self.supply.sums, release, self.address, self.web, self.who, signed=signed)
 
     def releases(self, product: str, platform: str) -> list[Release]:
         """Every version of ``product`` for ``platform``, in no particular order."""
-        if not self._lines:
+        lines = self.supply.source.lines if self.supply.source else ()
+        if not lines:
             return self._listed(places(product, platform))
         found: list[Release] = []
-        for line in self._lines:
+        for line in lines:
             with suppress(NotThere):
                 found += self._listed({**places(product, platform), "line": line})
         return found
@@ -60,12 +53,12 @@ class JsonFeed(BaseFeed):
         """What one document holds."""
         url = filled(self.address, known)
         answer = self.web.json(url, who=self.who)
-        expressions = {key: self._compiled(key, filled(text, known)) for key, text in self.mapping.items()}
+        expressions = {key: self._compiled(key, filled(text, known)) for key, text in self.supply.map.items()}
         entries = expressions["releases"].search(answer)
         if not isinstance(entries, list):
             raise Problem(
                 f"{self.who}: map.releases finds no list",
-                where=f"{url}, {self.mapping['releases']}",
+                where=f"{url}, {self.supply.map['releases']}",
                 advice="mend the expression; jmespath.org describes the language",
             )
         found = (_release(entry, expressions, url) for entry in entries)
@@ -73,9 +66,10 @@ class JsonFeed(BaseFeed):
 
     def _named(self, release: Release) -> Release | None:
         """A release under what of its version's text counts; None where the text is another."""
-        if not self._version:
+        pattern = self.supply.source.version if self.supply.source else ""
+        if not pattern:
             return release
-        fits = re.fullmatch(self._version, release.version)
+        fits = re.fullmatch(pattern, release.version)
         return msgspec.structs.replace(release, version=fits[1]) if fits else None
 
     def _compiled(self, key: str, text: str) -> Any:

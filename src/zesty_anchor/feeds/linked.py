@@ -4,27 +4,21 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from zesty_anchor.feeds.feed import Feed
 from zesty_anchor.feeds.release import Release
 
 LINKED = "linked"
 """The kind, and how the digest of such a release begins: nothing is fetched, and what the system brings may change."""
 
 
-class LinkedFeed:
-    """A folder, and the version that it is."""
+class LinkedFeed(Feed):
+    """The folder ``url``, which is the version ``file``. Nothing pins what the system brings."""
 
-    def __init__(self, folder: Path, version: str) -> None:
-        self._folder, self._version = folder, version
-
-    @property
-    def address(self) -> str:
-        """The folder."""
-        return str(self._folder)
+    title = "this machine"
+    schemes = ("file",)
+    marks_sources = True
+    fixed = True
 
     def releases(self, product: str, platform: str) -> list[Release]:
         """The one."""
-        return [Release(self._version, self._folder.as_uri(), f"{LINKED}:{self._folder}", size=0)]
-
-    def pinned(self, release: Release) -> Release:
-        """Nothing pins what the system brings."""
-        return release
+        return [Release(self.supply.file, Path(self.address).as_uri(), f"{LINKED}:{self.address}", size=0)]

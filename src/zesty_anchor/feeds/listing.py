@@ -8,8 +8,7 @@ from __future__ import annotations
 from html.parser import HTMLParser
 from urllib.parse import unquote, urljoin
 
-from zesty_anchor.feeds.base import BaseFeed, folder_address
-from zesty_anchor.feeds.documents import Web
+from zesty_anchor.feeds.feed import Feed, folder_address
 from zesty_anchor.feeds.names import filled, places, version_in
 from zesty_anchor.feeds.not_there import NotThere
 from zesty_anchor.feeds.release import Release
@@ -32,26 +31,30 @@ class Links(HTMLParser):
             self.found.append((named["href"] or "", named))
 
 
-class ListingFeed(BaseFeed):
-    """A folder at ``url``, whose files are named after ``pattern``."""
+class ListingFeed(Feed):
+    """A folder at ``url``, whose files are named after the pattern ``file``."""
 
-    def __init__(self, name: str, url: str, pattern: str, sums: str, web: Web, *, signed: bool = False) -> None:
-        super().__init__(name, folder_address(url), web)
-        self.pattern = pattern
-        self.sums = sums
-        self._signed = signed
+    title = "a web folder"
+    file = "{name}-{version}.tar.gz"
+    sums = "SHA256SUMS"
+
+    @property
+    def address(self) -> str:
+        """The folder."""
+        return folder_address(super().address)
 
     def pinned(self, release: Release) -> Release:
         """With the digest of its version's own list, where the lists are in folders."""
-        if "{version}" not in self.sums:
+        if "{version}" not in self.supply.sums:
             return release
-        return pinned_by(self.sums, release, self.address, self.web, self.who, signed=self._signed)
+        signed = self.supply.key is not None
+        return pinned_by(self.supply.sums, release, self.address, self.web, self.who, signed=signed)
 
     def releases(self, product: str, platform: str) -> list[Release]:
         """Every version of ``product`` for ``platform``, in no particular order. Where the pattern has a folder, the versions
         are those of the folders.
         """
-        if "/" in self.pattern:
+        if "/" in self.supply.file:
             return self._in_folders(product, platform)
         page = self.web.text(self.address, who=self.who)
         known = places(product, platform)
@@ -59,43 +62,45 @@ class ListingFeed(BaseFeed):
         found = []
         names = {unquote(link.split("#")[0].split("?")[0]): link for link, _ in Links(page).found}
         for name, link in names.items():
-            version = version_in(name.rpartition("/")[2], self.pattern, known)
+            version = version_in(name.rpartition("/")[2], self.supply.file, known)
             if version:
                 digest = digests.get(name.rpartition("/")[2], "")
                 signature = next((urljoin(self.address, s) for e in (".asc", ".sig") if (s := names.get(name + e))), "")
-                sums = next((s for e in (".asc", ".sig") if (s := names.get(self.sums + e))), "") if digest else ""
+                sums = (
+                    next((s for e in (".asc", ".sig") if (s := names.get(self.supply.sums + e))), "") if digest else ""
+                )
                 found.append(
                     Release(
                         version=version,
                         url=urljoin(self.address, link),
                         digest=digest,
                         signature=urljoin(self.address, sums) if sums else signature,
-                        sums=urljoin(self.address, self.sums) if sums else "",
+                        sums=urljoin(self.address, self.supply.sums) if sums else "",
                     )
                 )
         return found or self._none()
 
     def _in_folders(self, product: str, platform: str) -> list[Release]:
         known = places(product, platform)
-        outer = self.pattern.partition("/")[0]
+        outer = self.supply.file.partition("/")[0]
         found = []
         for link, _ in Links(self.web.text(self.address, who=self.who)).found:
             name = unquote(link.split("#")[0].split("?")[0])
             version = version_in(name.rstrip("/").rpartition("/")[2], outer, known) if name.endswith("/") else ""
             if version:
-                inner = filled(self.pattern, {**known, "version": version}).partition("/")[2]
+                inner = filled(self.supply.file, {**known, "version": version}).partition("/")[2]
                 found.append(Release(version=version, url=urljoin(urljoin(self.address, link), inner), digest=""))
         return found or self._none()
 
     def _none(self) -> list[Release]:
         raise Problem(
-            f"{self.who} lists nothing that fits {self.pattern!r}",
+            f"{self.who} lists nothing that fits {self.supply.file!r}",
             where=self.address,
             advice="mend file = … of the feed; {name}, {version}, {platform}, {system} and {machine} have a meaning",
         )
 
     def _digests(self) -> dict[str, str]:
         try:
-            return digests_in(self.web.text(urljoin(self.address, self.sums), who=self.who))
+            return digests_in(self.web.text(urljoin(self.address, self.supply.sums), who=self.who))
         except NotThere:
             return {}

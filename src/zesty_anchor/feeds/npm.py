@@ -16,8 +16,7 @@ from typing import Any
 from urllib.parse import quote
 
 from zesty_anchor.feeds import npm_config
-from zesty_anchor.feeds.base import BaseFeed, folder_address
-from zesty_anchor.feeds.documents import Web
+from zesty_anchor.feeds.feed import Around, Feed, Supply, folder_address
 from zesty_anchor.feeds.not_there import NotThere
 from zesty_anchor.feeds.release import Release
 from zesty_anchor.system.problem import Problem, UsageProblem
@@ -26,12 +25,21 @@ _ABBREVIATED = "application/vnd.npm.install-v1+json; q=1.0, application/json; q=
 _STRENGTH = ("sha512", "sha384", "sha256")
 
 
-class NpmFeed(BaseFeed):
-    """A registry at ``url``."""
+class NpmFeed(Feed):
+    """A registry at ``url``, else the one that npm's configuration names."""
 
-    def __init__(self, name: str, url: str, web: Web) -> None:
-        super().__init__(name, folder_address(url), web)
-        self.who = f"the npm registry of feed {name!r}" if name != "npm" else "the npm registry"
+    title = "npm"
+    own_address = True
+    by_package = True
+
+    def __init__(self, supply: Supply, around: Around) -> None:
+        super().__init__(supply, around)
+        self.who = f"the npm registry of feed {self.name!r}" if self.name != "npm" else "the npm registry"
+
+    @property
+    def address(self) -> str:
+        """The registry's address. Raises ``UsageProblem`` where none is known."""
+        return folder_address(self.supply.url or self.around.once("npm", registry_address))
 
     def releases(self, product: str, platform: str) -> list[Release]:
         """``product`` is the package's name, which already says the platform."""

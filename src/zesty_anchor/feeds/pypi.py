@@ -11,8 +11,7 @@ from urllib.parse import unquote, urldefrag, urljoin
 import msgspec
 
 from zesty_anchor.feeds import pip_config
-from zesty_anchor.feeds.base import BaseFeed, folder_address
-from zesty_anchor.feeds.documents import Web
+from zesty_anchor.feeds.feed import Around, Feed, Supply, folder_address
 from zesty_anchor.feeds.listing import Links
 from zesty_anchor.feeds.not_there import NotThere
 from zesty_anchor.feeds.release import Release
@@ -22,12 +21,21 @@ _JSON = "application/vnd.pypi.simple.v1+json"
 _ACCEPT = f"{_JSON}, application/vnd.pypi.simple.v1+html; q=0.2, text/html; q=0.1"
 
 
-class PypiFeed(BaseFeed):
-    """An index at ``url``. Of each version it takes the wheel that fits this machine best, by its platform tags."""
+class PypiFeed(Feed):
+    """An index at ``url``, else the one that pip's configuration names. Of each version it takes the wheel that fits this machine best, by its platform tags."""
 
-    def __init__(self, name: str, url: str, web: Web) -> None:
-        super().__init__(name, folder_address(url), web)
-        self.who = f"the package index of feed {name!r}" if name != "pypi" else "the package index"
+    title = "Python index"
+    own_address = True
+    by_package = True
+
+    def __init__(self, supply: Supply, around: Around) -> None:
+        super().__init__(supply, around)
+        self.who = f"the package index of feed {self.name!r}" if self.name != "pypi" else "the package index"
+
+    @property
+    def address(self) -> str:
+        """The index's address. Raises ``UsageProblem`` where none is known."""
+        return folder_address(self.supply.url or self.around.once("pypi", index_address))
 
     def releases(self, product: str, platform: str) -> list[Release]:
         """``product`` is the project's name. Yanked files (PEP 592) are passed over."""

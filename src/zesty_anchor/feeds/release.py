@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Protocol
-
 import msgspec
 
 from zesty_anchor.manifest.recipe import Recipe
@@ -48,24 +46,6 @@ class Release(msgspec.Struct, frozen=True):
     lacking: str = ""
     feed: str = ""
     ends: str = ""
-
-
-class Feed(Protocol):
-    """Where versions come from."""
-
-    @property
-    def address(self) -> str:
-        """The address it asks, for a person to read."""
-
-    def releases(self, product: str, platform: str) -> list[Release]:
-        """Every version of ``product`` for ``platform``, in no particular order.
-
-        Raises ``Problem`` where the feed is down, answers with an error or with what cannot be understood,
-        or does not know the product.
-        """
-
-    def pinned(self, release: Release) -> Release:
-        """The release with what pins it, where that takes a look of its own. Raises ``Problem``."""
 
 
 def channels_of(version: str, recipe: Recipe) -> tuple[str, ...]:

@@ -4,37 +4,13 @@ from __future__ import annotations
 
 from pathlib import Path
 
-import msgspec
-
+from zesty_anchor.feeds.feed import Supply
+from zesty_anchor.feeds.known import feed_class
+from zesty_anchor.feeds.linked import LINKED
+from zesty_anchor.feeds.script import SCRIPT
 from zesty_anchor.manifest.model import Manifest
 from zesty_anchor.manifest.recipe import Recipe, Source
 from zesty_anchor.system.problem import UsageProblem
-
-_OWN_ADDRESS = ("npm", "pypi", "debian")
-"""The kinds whose address may come from the user's, or the machine's, own configuration."""
-_FILES = {"listing": "{name}-{version}.tar.gz", "folder": "{name}-{version}.tar.gz", "git": "v{version}"}
-
-
-class Supply(msgspec.Struct, frozen=True):
-    """Where one runtime's versions come from: a feed by name and kind, and what the feed calls the runtime.
-
-    ``file`` is the pattern of file names, or of tags; ``sums`` the name of the list of digests; ``map`` the JMESPath
-    expressions. ``key`` is the file of the OpenPGP key that releases must be signed with, None where none is named,
-    and ``unsigned`` tells that the manifest says the feed offers no signatures. ``source`` is what the recipe says of
-    feeds of this kind, and ``suites`` are those of a Debian archive.
-    """
-
-    name: str
-    kind: str
-    url: str | None
-    product: str
-    file: str = "{name}-{version}.tar.gz"
-    sums: str = "SHA256SUMS"
-    map: dict[str, str] = {}
-    key: Path | None = None
-    unsigned: bool = False
-    suites: tuple[str, ...] = ()
-    source: Source | None = None
 
 
 def supplies_for(runtime: str, manifest: Manifest, recipe: Recipe, platform: str, folder: Path) -> tuple[Supply, ...]:
@@ -49,17 +25,17 @@ def supplies_for(runtime: str, manifest: Manifest, recipe: Recipe, platform: str
         return (Supply(tool.through, "manager", None, runtime),)
     system = manifest.runtimes[runtime].system if runtime in manifest.runtimes else None
     if system is not None:
-        return (Supply("system", "linked", system, runtime, file=tool.want),)
+        return (Supply("system", LINKED, system, runtime, file=tool.want),)
     script = manifest.managers[runtime].script if runtime in manifest.managers else None
     if script is not None:
-        return (Supply("script", "script", script, runtime),)
+        return (Supply(SCRIPT, SCRIPT, script, runtime, file=tool.want),)
     if tool.feed is not None:
         return (_named(tool.feed, runtime, manifest, recipe, platform, folder),)
     found: dict[str, Supply] = {}
     without_package = None
     for source in recipe.sources:
         fitting = next((name for name, feed in manifest.feeds.items() if feed.kind == source.kind), None)
-        if fitting is None and source.kind not in _OWN_ADDRESS and source.url is None:
+        if fitting is None and not feed_class(source.kind).own_address and source.url is None:
             continue
         try:
             product = _product(runtime, source, platform)
@@ -79,7 +55,7 @@ def supplies_for(runtime: str, manifest: Manifest, recipe: Recipe, platform: str
 
 
 def _only_one(runtime: str, manifest: Manifest) -> str:
-    usable = [name for name, feed in manifest.feeds.items() if feed.kind not in _OWN_ADDRESS]
+    usable = [name for name, feed in manifest.feeds.items() if not feed_class(feed.kind).own_address]
     if len(usable) == 1:
         return usable[0]
     raise UsageProblem(
@@ -94,8 +70,8 @@ def _only_one(runtime: str, manifest: Manifest) -> str:
 def _own(name: str, product: str, source: Source) -> Supply:
     """A feed as the recipe alone describes it."""
     return Supply(
-        name=name, kind=source.kind, url=source.url, product=product, file=source.file or _FILES.get(source.kind, ""),
-        sums=source.sums or _sums(source.kind), map=source.map, suites=source.suites, source=source,
+        name=name, kind=source.kind, url=source.url, product=product, file=source.file or feed_class(source.kind).file,
+        sums=source.sums or feed_class(source.kind).sums, map=source.map, suites=source.suites, source=source,
     )  # fmt: skip
 
 
@@ -108,8 +84,8 @@ def _named(name: str, runtime: str, manifest: Manifest, recipe: Recipe, platform
         kind=feed.kind,
         url=feed.url,
         product=_product(runtime, source, platform) if source else runtime,
-        file=feed.file or (source.file if source and source.file else "") or _FILES.get(feed.kind, ""),
-        sums=feed.sums or (source.sums if source and source.sums else "") or _sums(feed.kind),
+        file=feed.file or (source.file if source and source.file else "") or feed_class(feed.kind).file,
+        sums=feed.sums or (source.sums if source and source.sums else "") or feed_class(feed.kind).sums,
         map=feed.map or (source.map if source else {}),
         key=folder / feed.key if feed.key else None,
         unsigned=feed.signature == "not offered",
@@ -118,14 +94,9 @@ def _named(name: str, runtime: str, manifest: Manifest, recipe: Recipe, platform
     )
 
 
-def _sums(kind: str) -> str:
-    """The list of digests where nobody names it: of other kinds there is none."""
-    return "SHA256SUMS" if kind == "listing" else ""
-
-
 def _product(runtime: str, source: Source, platform: str) -> str:
     product = source.packages.get(platform, source.package)
-    if product is None and (source.packages or source.kind in ("npm", "pypi")):
+    if product is None and (source.packages or feed_class(source.kind).by_package):
         raise UsageProblem(
             f"the recipe of {runtime!r} names no package for {platform}",
             advice="it cannot be had for this machine from this feed: choose another feed in the manifest",

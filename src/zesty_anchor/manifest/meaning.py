@@ -9,6 +9,7 @@ from contextlib import suppress
 from urllib.parse import urlsplit
 
 from zesty_anchor.manifest.check_meaning import check_meaning
+from zesty_anchor.manifest.feed_kinds import FEED_KINDS
 from zesty_anchor.manifest.model import SYSTEM, Feed, Manifest, PackageSource, Removal
 from zesty_anchor.manifest.position import Step
 from zesty_anchor.manifest.recipe_meaning import recipe_meaning
@@ -42,12 +43,13 @@ def meaning(manifest: Manifest) -> Iterator[Wrong]:
                 nearest_key(runtime.feed, list(manifest.feeds)) if manifest.feeds else f"add [feeds.{runtime.feed}]",
             )
     for name, feed in manifest.feeds.items():
-        if feed.kind not in ("npm", "pypi") and not feed.url:
+        kind = FEED_KINDS[feed.kind]
+        if not kind.own_address and not feed.url:
             what = f"the feed {name!r} of kind {feed.kind} has no address"
             yield Wrong(("feeds", name), what, 'add a line: url = "https://…/"')
-        for need in ("releases", "version", "file") if feed.kind == "json" else ():
+        for need in kind.map_keys:
             if need not in feed.map:
-                what = f"the json feed {name!r} does not say where the {need} stands"
+                what = f"the {feed.kind} feed {name!r} does not say where the {need} is"
                 yield Wrong(("feeds", name), what, f'add a line: map.{need} = "a JMESPath expression"')
     for name, value in manifest.variables.items():
         yield from _variable(name, value)
@@ -226,17 +228,14 @@ def _feed(name: str, feed: Feed) -> Iterator[Wrong]:
     advice = "write it with https:// in front"
     try:
         parts = urlsplit(feed.url)
-        host, _ = parts.hostname, parts.port
+        _ = parts.hostname, parts.port
     except ValueError as error:
         yield Wrong(at, f"{feed.url[:80]!r} is no address: {error}", advice)
         return
     if not feed.url.isprintable() or " " in feed.url:
         yield Wrong(at, f"{feed.url[:80]!r} holds what no address holds", "write %20 for a blank")
-    elif feed.kind == "folder":
-        if not feed.url.startswith(("/", "~/")):
-            yield Wrong(at, f"{feed.url[:80]!r} is no folder", 'write the whole path, or one that begins with "~/"')
-    elif feed.kind != "git" and (parts.scheme not in ("http", "https") or not host):
-        yield Wrong(at, f"{feed.url[:80]!r} is no address of the web", advice)
+    elif wrong := FEED_KINDS[feed.kind].wrong_address(feed.url):
+        yield Wrong(at, *wrong)
 
 
 def _variable(name: str, value: str | dict[str, str]) -> Iterator[Wrong]:

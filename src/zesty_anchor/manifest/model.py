@@ -5,8 +5,10 @@ from typing import Annotated, Any, Literal
 import msgspec
 
 from zesty_anchor.manifest.check import Check
-from zesty_anchor.manifest.part import FeedKind, Name, Names, Part, ShellName, VariableName
+from zesty_anchor.manifest.feed_kinds import FEED_KINDS
+from zesty_anchor.manifest.part import REGISTRY, FeedName, Name, Names, Part, ShellName, VariableName
 from zesty_anchor.manifest.recipe import Recipe
+from zesty_anchor.system.registry import Registry
 
 
 class Shells(Part, frozen=True):
@@ -32,7 +34,7 @@ class Shells(Part, frozen=True):
 class Feed(Part, frozen=True):
     """``[feeds.NAME]``: where versions come from."""
 
-    kind: FeedKind
+    kind: FeedName
     url: str | None = None
     file: str | None = None
     sums: str | None = None
@@ -225,8 +227,23 @@ def json_schema() -> dict[str, object]:
     # Its patterns are those of ECMA-262, where ^ and $ are the ends of the whole.
     text = msgspec.json.encode(msgspec.json.schema(Manifest)).replace(rb"\\A", b"^").replace(rb"\\Z", b"$")
     schema = msgspec.json.decode(text, type=dict[str, object])
+    _allow_registered(schema)
     return {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "workstation.toml", **schema}
 
+
+def _allow_registered(part: object) -> None:
+    """Put the names of a registry where a schema has its noun."""
+    if isinstance(part, dict):
+        if part.get(REGISTRY) in _REGISTRIES:
+            part["enum"] = list(_REGISTRIES[part.pop(REGISTRY)].names())
+        for each in part.values():
+            _allow_registered(each)
+    elif isinstance(part, list):
+        for each in part:
+            _allow_registered(each)
+
+
+_REGISTRIES: dict[str, Registry[Any]] = {registry.noun: registry for registry in (FEED_KINDS,)}
 
 SYSTEM = "system"
 """The one key of ``[variables]`` that holds a table: variables for the whole system."""

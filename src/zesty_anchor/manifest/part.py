@@ -1,8 +1,20 @@
 """What the manifest's tables and the recipes' have in common."""
 
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 import msgspec
+
+from zesty_anchor.manifest.feed_kinds import FEED_KINDS
+from zesty_anchor.system.registry import Registry
+
+
+def registered(registry: Registry[Any]) -> msgspec.Meta:
+    """Marks a text of the model as a name of a registry: reading and the JSON Schema ask that for what is allowed. Pure."""
+    return msgspec.Meta(extra={"registry": registry}, extra_json_schema={REGISTRY: registry.noun})
+
+
+REGISTRY = "registry"
+"""The key of a schema that stands for the names of a registry until it is printed."""
 
 Name = Annotated[
     str,
@@ -25,7 +37,7 @@ FileName = Annotated[
 
 ShellName = Literal["bash", "zsh", "fish", "ksh", "mksh", "tcsh", "sh"]
 
-FeedKind = Literal["index", "npm", "pypi", "debian", "json", "listing", "git", "folder"]
+FeedName = Annotated[str, registered(FEED_KINDS)]
 
 Names = tuple[str, ...] | dict[str, tuple[str, ...]]
 """Names of packages: the same everywhere, or by family of systems (``debian``)."""

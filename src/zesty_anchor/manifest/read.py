@@ -7,7 +7,7 @@ import tomllib
 import types
 import typing
 from collections.abc import Callable, Iterator
-from functools import partial
+from functools import cache, partial
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -20,6 +20,7 @@ from zesty_anchor.manifest.recipe import Recipe
 from zesty_anchor.manifest.recipe_meaning import recipe_meaning
 from zesty_anchor.manifest.wrong import Wrong, dotted, nearest, nearest_key, shortened
 from zesty_anchor.system.problem import Problem, Problems, UsageProblem
+from zesty_anchor.system.registry import Registry
 
 FILE_NAME = "workstation.toml"
 
@@ -72,10 +73,7 @@ def parse_manifest(text: str, file: Path) -> Manifest:
     Raises ``UsageProblem`` (``Problems`` where several things are wrong) that names file and line.
     """
     raw = _parsed(text, file)
-    try:
-        manifest = msgspec.convert(raw, Manifest)
-    except msgspec.ValidationError as error:
-        raise _told(file, text, list(_check(raw, Manifest, ())) or [Wrong((), str(error), "")]) from None
+    manifest = _converted(raw, Manifest, file, text)
     wrong = list(meaning(manifest))
     if wrong:
         raise _told(file, text, wrong)
@@ -86,14 +84,45 @@ def read_recipe(file: Path) -> Recipe:
     """Read and check a recipe file. Raises ``UsageProblem`` that names file and line."""
     text = read_text(file)
     raw = _parsed(text, file)
-    try:
-        recipe = msgspec.convert(raw, Recipe)
-    except msgspec.ValidationError as error:
-        raise _told(file, text, list(_check(raw, Recipe, ())) or [Wrong((), str(error), "")]) from None
+    recipe = _converted(raw, Recipe, file, text)
     wrong = list(recipe_meaning(recipe))
     if wrong:
         raise _told(file, text, wrong)
     return recipe
+
+
+def _converted(raw: dict[str, Any], kind: type[Model], file: Path, text: str) -> Model:
+    try:
+        model = msgspec.convert(raw, kind)
+    except msgspec.ValidationError as error:
+        raise _told(file, text, list(_check(raw, kind, ())) or [Wrong((), str(error), "")]) from None
+    wrong = list(_unregistered(raw, kind, ()))
+    if wrong:
+        raise _told(file, text, wrong)
+    return model
+
+
+def _unregistered(raw: Any, kind: Any, path: tuple[Step, ...]) -> Iterator[Wrong]:
+    """Each name in ``raw`` that its registry does not have. The model lets any text pass: other packages register names too."""
+    origin, within = typing.get_origin(kind), typing.get_args(kind)
+    if not _holds_registered(kind):
+        return
+    if origin in (typing.Union, types.UnionType):
+        for arm in within:
+            yield from _unregistered(raw, arm, path)
+    elif _is_table(kind) and isinstance(raw, dict):
+        for field in msgspec.structs.fields(kind):
+            if field.encode_name in raw:
+                yield from _unregistered(raw[field.encode_name], field.type, (*path, field.encode_name))
+    elif origin is dict and isinstance(raw, dict):
+        for key, value in raw.items():
+            yield from _unregistered(key, within[0], (*path, key))
+            yield from _unregistered(value, within[1], (*path, key))
+    elif origin is tuple and isinstance(raw, list):
+        for index, value in enumerate(raw):
+            yield from _unregistered(value, within[0], (*path, index))
+    elif isinstance(raw, str) and (registry := _registry(kind)) is not None and raw not in registry:
+        yield Wrong(path, f"{dotted(path)} is {_seen(raw)}, but {_expected(kind, '')}", _hint(raw, kind))
 
 
 def read_text(file: Path) -> str:
@@ -257,9 +286,29 @@ def _expected(kind: Any, message: str) -> str:
     return " or ".join(p for p in parts if p != "null") + " is expected"
 
 
+def _is_table(kind: Any) -> bool:
+    return isinstance(kind, type) and issubclass(kind, msgspec.Struct)
+
+
+@cache
+def _holds_registered(kind: Any) -> bool:
+    """Whether a type has names of a registry in it."""
+    if _is_table(kind):
+        return any(_holds_registered(field.type) for field in msgspec.structs.fields(kind))
+    return _registry(kind) is not None or any(map(_holds_registered, typing.get_args(kind)))
+
+
+def _registry(kind: Any) -> Registry[Any] | None:
+    """The registry that a text of this type names a member of."""
+    meta = typing.get_args(kind)[1] if typing.get_origin(kind) is typing.Annotated else None
+    return meta.extra["registry"] if isinstance(meta, msgspec.Meta) and meta.extra else None
+
+
 def _choices(kind: Any) -> tuple[str, ...]:
     if typing.get_origin(kind) is typing.Literal:
         return typing.get_args(kind)
+    if (registry := _registry(kind)) is not None:
+        return registry.names()
     return tuple(choice for arm in typing.get_args(kind) for choice in _choices(arm))
 
 

@@ -5,7 +5,7 @@ from typing import Literal
 
 import msgspec
 
-from zesty_anchor.manifest.part import FeedKind, FileName, Name, Names, Part, ShellName, VariableName
+from zesty_anchor.manifest.part import FeedName, FileName, Name, Names, Part, ShellName, VariableName
 
 _VERSION = r"\{version(?::(\d))?\}"
 
@@ -143,7 +143,7 @@ class Source(Part, frozen=True):
     a number in their names.
     """
 
-    kind: FeedKind
+    kind: FeedName
     package: str | None = None
     packages: dict[str, str] = {}
     file: str | None = None

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from zesty_anchor.feeds.known import feed_class
 from zesty_anchor.planning.listing import RuntimeKnown
 from zesty_anchor.planning.look import look_at
 from zesty_anchor.planning.workstation import Workstation, with_manifest
@@ -20,7 +21,11 @@ def obtainable(bare: Workstation) -> list[RuntimeKnown]:
     there = installs_there(known, machine, Owners(machine), bare.environ.get("PATH", ""))
     return [
         RuntimeKnown(
-            name, recipe.title or name, tuple(dict.fromkeys(source.kind for source in recipe.sources)), there[name]
+            runtime=name,
+            title=recipe.title or name,
+            feeds=(kinds := tuple(dict.fromkeys(source.kind for source in recipe.sources))),
+            sources=tuple(feed_class(kind).title for kind in kinds),
+            here=there[name],
         )
         for name, recipe in known.items()
     ]

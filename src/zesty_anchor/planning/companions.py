@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Literal
 
+from zesty_anchor.feeds.feed import Supply
 from zesty_anchor.feeds.release import Piece, Release
-from zesty_anchor.feeds.supply import Supply
 from zesty_anchor.manifest.pin import meets
 from zesty_anchor.manifest.recipe import Companion
 from zesty_anchor.manifest.want import Want, nearest

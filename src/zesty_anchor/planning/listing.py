@@ -30,11 +30,14 @@ class Obtainable(msgspec.Struct, frozen=True):
 
 
 class RuntimeKnown(msgspec.Struct, frozen=True):
-    """A runtime that has a recipe: the kinds of its feeds in order, and what is here of it already, the first one first."""
+    """A runtime that has a recipe: the kinds of its feeds in order, what a person calls them (``sources``), and what is here of it
+    already, the first one first.
+    """
 
     runtime: str
     title: str
     feeds: tuple[str, ...]
+    sources: tuple[str, ...]
     here: tuple[InstallThere, ...]
 
 

@@ -8,8 +8,9 @@ from typing import TYPE_CHECKING, Any, Literal
 
 import msgspec
 
+from zesty_anchor.feeds.feed import Supply
+from zesty_anchor.feeds.known import feed_class
 from zesty_anchor.feeds.release import Release, channels_of
-from zesty_anchor.feeds.supply import Supply
 from zesty_anchor.files import own_folders
 from zesty_anchor.manifest.recipe import Recipe
 from zesty_anchor.manifest.version import Version
@@ -59,13 +60,8 @@ class Offers:
         Raises ``Problem``, that of the first one, where none answers.
         """
         through = self._workstation.manifest.tools[name].through
-        manager = self._workstation.manifest.managers.get(name)
         if through is not None:
             yield self._listed_by(through, name, machine)
-            return
-        if manager is not None and manager.script is not None:
-            url = manager.script.replace("{version}", manager.want)
-            yield [Release(version=manager.want, url=url, digest="", feed="script")]
             return
         troubles: list[Problem] = []
         answered = False
@@ -187,7 +183,7 @@ class Offers:
 
     def artefact(self, release: Release, supply: Supply, subject: str, recipe: Recipe | None = None) -> Artefact:
         """What is fetched, with the signature that it must bear. Raises ``Problem`` where it bears none, or a bad one."""
-        archive = supply.kind == "debian"  # its list of digests is signed, and was checked when it was read
+        archive = feed_class(supply.kind).signed_lists
         named = self._workstation.manifest.feeds.get(supply.name)
         largest = named.most_bytes if named is not None else 0
         package = archive and not release.source

@@ -10,6 +10,7 @@ from typing import NamedTuple
 import msgspec
 
 from zesty_anchor.feeds.admitted import admitted
+from zesty_anchor.feeds.known import feed_class
 from zesty_anchor.feeds.release import Piece, Release
 from zesty_anchor.files.inventory import MISSING, Difference
 from zesty_anchor.manifest.build_options import built_as
@@ -189,7 +190,7 @@ class Resolver:
         )  # fmt: skip
         if self._workstation.manifest.tools[locked.runtime].through is None:
             kind = self._offers.supply(locked.runtime, locked.feed, machine).kind
-            _, left_out = admitted([release], kind)
+            _, left_out = admitted([release], feed_class(kind))
             if left_out:
                 raise UsageProblem(
                     f"the lock is refused: {left_out[0]}",

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
+from zesty_anchor.feeds.feed import Supply
 from zesty_anchor.feeds.linked import LINKED
-from zesty_anchor.feeds.supply import Supply, supplies_for
+from zesty_anchor.feeds.supply import supplies_for
 from zesty_anchor.manifest.version import Version
 from zesty_anchor.manifest.want import Want
 from zesty_anchor.planning.workstation import Workstation

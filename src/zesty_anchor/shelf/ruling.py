@@ -7,6 +7,7 @@ from collections.abc import Collection, Iterable
 from pathlib import Path
 
 from zesty_anchor.system.host import answering, login_path
+from zesty_anchor.system.package_managers import package_programs
 
 RULING = frozenset(
     [
@@ -63,15 +64,7 @@ RULING = frozenset(
         "cc",
         "gcc",
         "ld",
-        "apt",
-        "apt-get",
-        "dpkg",
         "dpkg-query",
-        "dnf",
-        "yum",
-        "rpm",
-        "zypper",
-        "pacman",
         "systemctl",
         "service",
         "crontab",
@@ -85,13 +78,13 @@ RULING = frozenset(
         "echo",
     ]
 )
-"""What people, scripts and this program itself start to change or to look at a machine."""
+"""What people, scripts and this program itself start to change or to look at a machine, beside the package managers' commands."""
 
 
 def shadowing(folders: Iterable[Path], declared: Collection[str]) -> list[str]:
     """Return the critical commands in a version's folders of commands that are not declared and that the system has as well."""
     there = {entry.name for folder in folders for entry in _entries(folder)}
-    undeclared = sorted((there & RULING) - set(declared))
+    undeclared = sorted((there & (RULING | set(package_programs()))) - set(declared))
     return [name for name in undeclared if answering(name, f"{login_path()}:/usr/sbin:/sbin")]
 
 

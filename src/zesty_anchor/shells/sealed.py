@@ -29,14 +29,15 @@ from zesty_anchor.system.namespaces import (
     mount,
     set_read_only,
 )
+from zesty_anchor.system.package_managers import package_programs
 from zesty_anchor.system.room import room as room_for
 
-HARMFUL = (
+_HARMFUL = (
     "rm", "rmdir", "unlink", "mv", "cp", "ln", "dd", "install", "shred", "truncate", "chmod", "chown", "chgrp", "rsync",
     "tar", "curl", "wget", "ssh", "scp", "sftp", "git", "sudo", "su", "doas", "kill", "pkill", "killall", "systemctl",
-    "apt", "apt-get", "dpkg", "dnf", "zypper", "pacman", "pip", "pip3", "npm", "crontab", "mkfs", "mount", "umount",
+    "pip", "pip3", "npm", "crontab", "mkfs", "mount", "umount",
 )  # fmt: skip
-"""Commands that remove, overwrite, fetch, or reach other machines and processes."""
+"""Commands that remove, overwrite, fetch, or reach other machines and processes. Those of package managers come to them."""
 
 _FOLDERS = ("/usr/local/bin", "/usr/bin", "/bin", "/usr/local/sbin", "/usr/sbin", "/sbin")
 _FREE = ("/tmp", "/var/tmp", "/dev/shm", "/proc")
@@ -126,6 +127,10 @@ def calls_in(room: Path) -> tuple[str, ...]:
     return tuple(dict.fromkeys(text.splitlines()))
 
 
+def _harmful() -> tuple[str, ...]:
+    return _HARMFUL + package_programs()
+
+
 def recorders(room: Path) -> str:
     """The folder of the commands that only write down how they were called."""
     return str(room / "recorders")
@@ -134,7 +139,7 @@ def recorders(room: Path) -> str:
 def _write_recorders(room: Path) -> Path:
     folder = Path(recorders(room))
     folder.mkdir()
-    for name in HARMFUL:
+    for name in _harmful():
         file = folder / name
         file.write_text(f"#!/bin/sh\nprintf '%s\\n' \"{name} $*\" >>'{room}/calls'\n")
         file.chmod(0o755)
@@ -225,7 +230,7 @@ def _overwrite(path: Path, content: bytes, home: Path, upper: Path) -> None:
 def _programs() -> Iterable[tuple[str, str]]:
     """The harmful programs of this system, each file once; one that stands for many commands is not among them."""
     seen = set()
-    for name in HARMFUL:
+    for name in _harmful():
         for folder in _FOLDERS:
             file = os.path.realpath(os.path.join(folder, name))
             if os.path.basename(file) == name and os.path.isfile(file) and file not in seen:

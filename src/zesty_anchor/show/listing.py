@@ -59,26 +59,13 @@ def _ends(paint: Paint, ends: str, today: str) -> str:
     return paint.bad(f"not supported since {ends}") if ends < today else f"supported until {ends}"
 
 
-_FEEDS = {
-    "pypi": "Python index",
-    "npm": "npm",
-    "debian": "Debian",
-    "git": "a repository",
-    "json": "upstream",
-    "listing": "a web folder",
-    "index": "an index",
-    "folder": "a folder",
-}
-"""What a person calls where the feeds of recipes get things from."""
-
-
 def recipes(paint: Paint, listed: Sequence[RuntimeKnown]) -> None:
     """The runtimes that can be had, a line each, and what is here of them."""
     rows = [
         [
             paint.name(each.runtime),
             each.title,
-            paint.faint(f"from {', '.join(_FEEDS[kind] for kind in each.feeds) or 'a feed that you name'}"),
+            paint.faint(f"from {', '.join(each.sources) or 'a feed that you name'}"),
             paint.good(_here(each.here)),
         ]
         for each in listed

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import msgspec
 
-from zesty_anchor.system.package_manager import Command
+from zesty_anchor.system.command import Command
 
 PROGRAM = "update-alternatives"
 _SECONDS = 20

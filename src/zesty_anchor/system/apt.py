@@ -11,12 +11,16 @@ import re
 import subprocess
 import time
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
+from contextlib import suppress
 from pathlib import Path
+from urllib.parse import quote, urlsplit
 
 from zesty_anchor.system import dpkg_status
+from zesty_anchor.system.command import Command
 from zesty_anchor.system.deb_file import deb_file
 from zesty_anchor.system.host import program_path
-from zesty_anchor.system.package_manager import Command, PackageFacts, Run, Told
+from zesty_anchor.system.package_manager import OWNER_SECONDS, PackageFacts, Run, Told, names_of
+from zesty_anchor.system.package_source import PackageSource, SourceForm
 from zesty_anchor.system.problem import Problem
 
 STATUS = Path("/var/lib/dpkg/status")
@@ -41,6 +45,8 @@ class Apt:
 
     name = "apt"
     family = "debian"
+    package = "Debian package"
+    programs = ("apt", "apt-get", "aptitude", "dpkg")
 
     def __init__(self, environ: Mapping[str, str]) -> None:
         self._path = program_path(environ)
@@ -148,6 +154,40 @@ class Apt:
         """The same as an administrator would type it."""
         return ("apt-get", "purge", *names)
 
+    def owners_of(self, files: Sequence[str]) -> dict[str, str]:
+        """What dpkg's records say (dpkg-query(1), -S)."""
+        named = {file: names_of(file) for file in files}
+        patterns = dict.fromkeys(_literal(name) for names in named.values() for name in names)
+        owned: dict[str, str] = {}
+        if patterns:
+            with suppress(OSError, subprocess.TimeoutExpired):
+                answer = subprocess.run(
+                    ["dpkg-query", "-S", *patterns], stdin=subprocess.DEVNULL, capture_output=True, text=True,
+                    timeout=OWNER_SECONDS, check=False, errors="surrogateescape", env={"LC_ALL": "C", "PATH": self._path},
+                )  # fmt: skip
+                for line in answer.stdout.splitlines():
+                    packages, _, path = line.partition(": ")
+                    if path and not packages.startswith("diversion by "):
+                        owned.setdefault(path, packages.split(",")[0].split(":")[0])
+        return {file: next((owned[name] for name in names if name in owned), "") for file, names in named.items()}
+
+    def source_form(self, source: PackageSource) -> SourceForm:
+        """A file of sources.list(5), "Deb822-style format", and the key in a file of its own."""
+        if not source.suite:
+            raise Problem(
+                f"the source {source.name} names no suite",
+                where=f"[prerequisites.sources.{source.name}]",
+                advice='write the name of the folder below dists/: suite = "stable"; for a flat archive its path, with a slash: suite = "./"',
+            )
+        key_file, file = f"/etc/apt/keyrings/{source.own}.asc", f"/etc/apt/sources.list.d/{source.own}.sources"
+        rows = [f"Types: deb\nURIs: {source.url}\nSuites: {source.suite}\n"]
+        rows += [f"Components: {' '.join(source.components)}\n"] if source.components else []
+        text = f"{source.head}{''.join(rows)}Signed-By: {key_file}\n"
+        # This one alone; the lists of the others stay as they are (apt.conf(5), Dir::Etc, APT::Get::List-Cleanup).
+        only = ("-o", f"Dir::Etc::SourceList={file}", "-o", "Dir::Etc::SourceParts=-", "-o", "APT::Get::List-Cleanup=0")
+        refresh: Command = ("apt-get", "update", "-q", *only, "-o", "APT::Update::Error-Mode=any")
+        return SourceForm(((key_file, source.key), (file, text)), refresh, (forget_lists(source.url, source.suite),))
+
     def _would_go(self, names: Sequence[str]) -> set[str]:
         """What a removal would take, by simulation. Where apt refuses even that, the rest of the system."""
         answer = self._ask_once("apt-get", "-s", "purge", *names)
@@ -240,6 +280,20 @@ class Apt:
         if question not in self._answered:
             self._answered[question] = self._ask(*words)
         return self._answered[question]
+
+
+def forget_lists(url: str, suite: str) -> Command:
+    """The command that removes what apt keeps of a source: it is named by the address, with underscores for slashes. Pure."""
+    parts = urlsplit(url)
+    where = f"{parts.hostname or ''}{f':{parts.port}' if parts.port else ''}{parts.path}".strip("/").replace("/", "_")
+    start = quote(f"{where}_dists_{suite}_" if not suite.endswith("/") else f"{where}_", safe="._-+:~%")
+    script = '# remove the lists of $1\ncd /var/lib/apt/lists && rm -f -- "$1"* partial/"$1"*'
+    return ("sh", "-c", script, "sh", start)
+
+
+def _literal(path: str) -> str:
+    """A path as a pattern of dpkg-query(1) that stands for nothing else."""
+    return re.sub(r"([*?\[\\])", r"\\\1", path)
 
 
 def _going(simulated: str) -> set[str]:

@@ -3,14 +3,18 @@
 from __future__ import annotations
 
 import difflib
+import os
 import re
 import subprocess
 from collections.abc import Collection, Iterable, Mapping, Sequence
+from contextlib import suppress
 from pathlib import Path
 from typing import ClassVar
 
+from zesty_anchor.system.command import Command
 from zesty_anchor.system.host import program_path
-from zesty_anchor.system.package_manager import Command, PackageFacts, Run, Told
+from zesty_anchor.system.package_manager import OWNER_SECONDS, PackageFacts, Run, Told, names_of
+from zesty_anchor.system.package_source import PackageSource, SourceForm
 from zesty_anchor.system.problem import Problem
 
 
@@ -23,6 +27,10 @@ class AskedManager:
 
     name: ClassVar[str]
     family: ClassVar[str]
+    package: ClassVar[str]
+    programs: ClassVar[tuple[str, ...]]
+    list_owners: ClassVar[Command]
+    owned: ClassVar[re.Pattern[str]]
     list_installed: ClassVar[Command]
     list_known: ClassVar[Command]
     install_words: ClassVar[Command]
@@ -171,13 +179,28 @@ class AskedManager:
         """The same as an administrator would type it."""
         return self.removal(names)
 
-    def ask(self, command: Command) -> subprocess.CompletedProcess[str]:
+    def owners_of(self, files: Sequence[str]) -> dict[str, str]:
+        """One question for all of them; a line of the answer names file and package (``owned``)."""
+        named = {file: [name for name in names_of(file) if os.path.lexists(name)] for file in files}
+        every = list(dict.fromkeys(name for names in named.values() for name in names))
+        found: dict[str, str] = {}
+        if every:
+            with suppress(Problem):
+                lines = self.ask((*self.list_owners, *every), OWNER_SECONDS).stdout
+                found = {line["file"]: line["package"] for line in self.owned.finditer(lines)}
+        return {file: next((found[name] for name in names if name in found), "") for file, names in named.items()}
+
+    def source_form(self, source: PackageSource) -> SourceForm | None:
+        """None: of most we know no form."""
+        return None
+
+    def ask(self, command: Command, seconds: float = 120) -> subprocess.CompletedProcess[str]:
         """Ask something that needs no privilege and changes nothing."""
         words = self.at_root(command)
         try:
             return subprocess.run(
                 words, stdin=subprocess.DEVNULL, capture_output=True, text=True, errors="replace", check=False,
-                timeout=120, env={**self._environ, "PATH": program_path(self._environ), "LC_ALL": "C"},
+                timeout=seconds, env={**self._environ, "PATH": program_path(self._environ), "LC_ALL": "C"},
             )  # fmt: skip
         except (OSError, subprocess.TimeoutExpired) as error:
             raise Problem(f"{words[0]} cannot be asked: {error}", advice="is it well on this machine?") from None

@@ -2,14 +2,24 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from pathlib import Path
-from typing import Protocol
+from typing import ClassVar, Protocol
 
 import msgspec
 
-Command = tuple[str, ...]
-"""A command as its words, for the superuser to run."""
+from zesty_anchor.system.command import Command
+from zesty_anchor.system.package_source import PackageSource, SourceForm
+
+OWNER_SECONDS = 5.0
+"""How long the question who owns a file may take."""
+
+
+def names_of(file: str) -> list[str]:
+    """The paths under which a file may be recorded: its own, that without /usr where the folders were merged, and where it leads."""
+    merged = [file[len("/usr") :]] if file.startswith("/usr/") else []
+    return list(dict.fromkeys((file, *merged, os.path.realpath(file))))
 
 
 class PackageFacts(msgspec.Struct, frozen=True):
@@ -34,15 +44,28 @@ Told = Callable[[str, int, int], None]
 
 
 class PackageManager(Protocol):
-    """One package manager."""
+    """One package manager. ``name`` is its command (``apt``), ``family`` the family of systems that it belongs to, which is the key
+    for names by system in the manifest. ``package`` is what a person calls what it installs ("Debian package"), and ``programs``
+    are the commands that change what is installed.
+    """
 
-    @property
-    def name(self) -> str:
-        """Its word, for instance ``apt``."""
+    name: ClassVar[str]
+    family: ClassVar[str]
+    package: ClassVar[str]
+    programs: ClassVar[tuple[str, ...]]
 
-    @property
-    def family(self) -> str:
-        """The family of systems that it belongs to: the key for names by system in the manifest."""
+    def __init__(self, environ: Mapping[str, str]) -> None:
+        """``environ`` is the environment that it is started in."""
+
+    def owners_of(self, files: Sequence[str]) -> dict[str, str]:
+        """The package that owns each of some files, also where a folder of it is a link (/bin to /usr/bin); empty for none. Only reads;
+        what does not answer in time owns nothing.
+        """
+
+    def source_form(self, source: PackageSource) -> SourceForm | None:
+        """The files and commands of a further source of packages; None where we know no form for it. Raises ``Problem`` where
+        it lacks what this manager needs. Pure.
+        """
 
     def facts(self, names: Collection[str]) -> PackageFacts:
         """What is known of some packages. Only reads."""

@@ -6,7 +6,7 @@ import re
 from typing import ClassVar
 
 from zesty_anchor.system.asked_manager import AskedManager
-from zesty_anchor.system.package_manager import Command
+from zesty_anchor.system.command import Command
 
 
 class Pacman(AskedManager):
@@ -14,6 +14,10 @@ class Pacman(AskedManager):
 
     name = "pacman"
     family = "arch"
+    package = "pacman package"
+    programs = ("pacman",)
+    list_owners = ("pacman", "-Qo")
+    owned = re.compile(r"^(?P<file>/.*) is owned by (?P<package>\S+) \S+$", re.MULTILINE)
     list_installed = ("pacman", "-Qq")
     list_versions = ("pacman", "-Q")
     list_known = ("pacman", "-Slq")

@@ -12,7 +12,7 @@ import re
 import stat
 from pathlib import Path
 
-from zesty_anchor.system.package_manager import Command
+from zesty_anchor.system.command import Command
 
 STORE = Path("/var/lib/zesty-anchor")
 _RUN = r"\Arun-[0-9]{1,9}(?:-[0-9a-f]{16})?\Z"

@@ -2,24 +2,61 @@
 
 from __future__ import annotations
 
+import os
 import re
+from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
 from typing import ClassVar
 
 from zesty_anchor.system.asked_manager import AskedManager
-from zesty_anchor.system.package_manager import Command
+from zesty_anchor.system.command import Command
+from zesty_anchor.system.package_manager import OWNER_SECONDS, names_of
+from zesty_anchor.system.package_source import PackageSource, SourceForm
+from zesty_anchor.system.problem import Problem
+
+_AT_ONCE = 4
 
 
 class _OnRpm(AskedManager):
+    package = "rpm package"
     list_installed = ("rpm", "-qa", "--qf", "%{NAME}\n")
     list_versions = ("rpm", "-q", "--qf", "%{NAME} %{VERSION}-%{RELEASE}\n")
     list_settings = ("rpm", "-qc")
     exact = "{name}-{version}"
     try_remove = ("rpm", "-e", "--test")
+    sources: ClassVar[str]
+    source_rows: ClassVar[str] = ""
     needed_by = re.compile(r"is needed by \(installed\) (\S+)-[^-]+-[^-]+$", re.MULTILINE)
 
     def is_provided(self, name: str) -> bool:
         """Whether an installed package of another name provides this one."""
         return self.ask(("rpm", "-q", "--whatprovides", name)).returncode == 0
+
+    def owners_of(self, files: Sequence[str]) -> dict[str, str]:
+        """A query tells nothing of the file that it is about, so each is asked for alone, several at a time."""
+        named = {file: [name for name in names_of(file) if os.path.lexists(name)] for file in files}
+        every = list(dict.fromkeys(name for names in named.values() for name in names))
+        with ThreadPoolExecutor(_AT_ONCE) as pool:
+            found = dict(zip(every, pool.map(self._owner, every), strict=True))
+        return {file: next((found[name] for name in names if found[name]), "") for file, names in named.items()}
+
+    def _owner(self, file: str) -> str:
+        try:
+            answer = self.ask(("rpm", "-qf", "--qf", "%{NAME}\n", file), OWNER_SECONDS)
+        except Problem:
+            return ""
+        return answer.stdout.split("\n")[0] if answer.returncode == 0 else ""
+
+    def source_form(self, source: PackageSource) -> SourceForm:
+        """A repository's file, in the folder that this manager reads (dnf.conf(5), "Repo options"; zypper(8))."""
+        key_file, file = f"/etc/pki/rpm-gpg/{source.own}.asc", f"{self.sources}/{source.own}.repo"
+        rows = f"[{source.own}]\nname={source.name}\nbaseurl={source.url}\nenabled=1\ngpgcheck=1\ngpgkey=file://{key_file}\n"
+        files = ((key_file, source.key), (file, source.head + rows + self.source_rows))
+        return SourceForm(files, self.refresh(source))
+
+    def refresh(self, source: PackageSource) -> Command:
+        """The command that reads the lists of a source."""
+        raise NotImplementedError
 
 
 class Dnf(_OnRpm):
@@ -27,12 +64,18 @@ class Dnf(_OnRpm):
 
     name = "dnf"
     family = "fedora"
+    programs = ("dnf", "yum", "rpm")
+    sources = "/etc/yum.repos.d"
     install_words: ClassVar[Command] = ("dnf", "-y", "install")
     remove_words = ("dnf", "-y", "remove", "--noautoremove")
     list_known = ("dnf", "-q", "-C", "repoquery", "--qf", "%{name}\n")
     unknown = re.compile(r"^No match for argument: (\S+)", re.MULTILINE)
     locked = re.compile(r"Waiting for process with pid (\d+)|Failed to obtain the transaction lock.*")
     progress = re.compile(r"\b(\d+)/(\d+)\b")
+
+    def refresh(self, source: PackageSource) -> Command:
+        """The command that reads the lists of a source."""
+        return ("dnf", "-y", "makecache", f"--repo={source.own}")
 
     def at_root(self, command: Command) -> Command:
         """The command for the system at ``root``."""
@@ -53,6 +96,9 @@ class Zypper(_OnRpm):
     """zypper(8), of openSUSE and its family. It refreshes its lists by itself, when they are old."""
 
     name = "zypper"
+    programs = ("zypper", "rpm")
+    sources = "/etc/zypp/repos.d"
+    source_rows = "autorefresh=1\ntype=rpm-md\n"
     exact = "{name}={version}"
     family = "suse"
     install_words: ClassVar[Command] = ("zypper", "--non-interactive", "install", "--no-recommends")
@@ -61,6 +107,10 @@ class Zypper(_OnRpm):
     unknown = re.compile(r"^(?:No provider of |')'?([^' ]+)'? (?:found|not found in package names)", re.MULTILINE)
     locked = re.compile(r"System management is locked by .*")
     progress = re.compile(r"\((\d+)/(\d+)\)")
+
+    def refresh(self, source: PackageSource) -> Command:
+        """The command that reads the lists of a source."""
+        return ("zypper", "--non-interactive", "--gpg-auto-import-keys", "refresh", source.own)
 
     def at_root(self, command: Command) -> Command:
         """The command for the system at ``root``."""

@@ -18,7 +18,8 @@ from zesty_anchor.changes.record import WHOLE, Record, Reverted
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system import root_store
-from zesty_anchor.system.package_manager import Command, PackageManager
+from zesty_anchor.system.command import Command
+from zesty_anchor.system.package_manager import PackageManager
 from zesty_anchor.system.package_managers import package_manager
 from zesty_anchor.system.problem import Problem
 

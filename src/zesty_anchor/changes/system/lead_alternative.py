@@ -15,7 +15,7 @@ from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system import alternatives, root_store
 from zesty_anchor.system.alternatives import Group
-from zesty_anchor.system.package_manager import Command
+from zesty_anchor.system.command import Command
 from zesty_anchor.system.problem import Problem
 
 _NAME = re.compile(r"\A[A-Za-z0-9][A-Za-z0-9.+_-]{0,99}\Z")

@@ -17,8 +17,9 @@ from zesty_anchor.files.replace import content_of
 from zesty_anchor.manifest.wanted import Wanted, WantedSource
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system import root_store
-from zesty_anchor.system.package_manager import Command
-from zesty_anchor.system.package_source import SourceForm, form_of
+from zesty_anchor.system.apt import forget_lists
+from zesty_anchor.system.command import Command
+from zesty_anchor.system.package_source import PackageSource, SourceForm
 from zesty_anchor.system.problem import Problem
 from zesty_anchor.system.signature import PublicKey, public_key
 
@@ -114,17 +115,11 @@ class Sources(BaseKind):
 
     def look(self, wanted: Wanted, machine: Machine) -> Mapping[str, tuple[PublicKey, SourceForm]]:
         """The key of each source, checked, and its form here; nothing where this system's package manager has none."""
-        family = machine.manager.family if machine.manager is not None else ""
         found = {}
         for source in wanted.sources:
             public = _checked(source)
-            if family == "debian" and not source.suite:
-                raise Problem(
-                    f"the source {source.name} names no suite",
-                    where=f"[prerequisites.sources.{source.name}]",
-                    advice='write the name of the folder below dists/: suite = "stable"; for a flat archive its path, with a slash: suite = "./"',
-                )
-            form = form_of(family, source.name, source.url, source.suite, source.components, public.armoured)
+            asked = PackageSource(source.name, source.url, public.armoured, source.suite, source.components)
+            form = machine.manager.source_form(asked) if machine.manager is not None else None
             if form is not None:
                 found[source.name] = public, form
         return found
@@ -174,9 +169,7 @@ class Sources(BaseKind):
 
 def _is_forgetting(command: list[str]) -> bool:
     """The journal is the person's, and any program of theirs may write there: only a command of our own form is run."""
-    template = form_of("debian", "x", "http://x/", "x", (), "")
-    assert template is not None
-    (ours,) = template.forget
+    ours = forget_lists("http://x/", "x")
     prefix = command[-1] if command else ""
     return tuple(command[:-1]) == ours[:-1] and "_dists_" in prefix and "/" not in prefix and not prefix.startswith(".")
 

@@ -14,7 +14,7 @@ from zesty_anchor.files.replace import content_of
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system import pam_environment, root_store
-from zesty_anchor.system.package_manager import Command
+from zesty_anchor.system.command import Command
 from zesty_anchor.system.problem import Problem
 
 _BESIDE = "/etc/.environment.zesty-anchor"
