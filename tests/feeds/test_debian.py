@@ -14,6 +14,7 @@ from zesty_anchor.demo.archive import write_suite
 from zesty_anchor.demo.host import Host
 from zesty_anchor.feeds.debian import DebianFeed
 from zesty_anchor.feeds.documents import Web
+from zesty_anchor.feeds.feed import Around, Supply
 from zesty_anchor.manifest.recipe import Source
 from zesty_anchor.system.apt_archive import Suite
 from zesty_anchor.system.problem import Problem
@@ -43,9 +44,14 @@ class Archive:
     def write(self, suite: str, packages: object, **more: int) -> None:
         write_suite(self.folder, suite, packages, self.key.signer(), **more)  # type: ignore[arg-type]
 
-    def feed(self, *suites: str, named: bool = True, libc: str = "2.36", offline: bool = False) -> DebianFeed:
-        listed = [Suite(self.url, name, named) for name in suites]
-        return DebianFeed("debian", listed, [self.keyring], libc, SOURCE, Web(self.answers, offline=offline))
+    def feed(
+        self, *suites: str, named: bool = True, libc: str = "2.36", offline: bool = False, source: Source = SOURCE
+    ) -> DebianFeed:
+        supply = Supply("debian", "debian", self.url, "kelp", key=self.keyring, suites=suites, source=source)
+        feed = DebianFeed(supply, Around({}, Path("/"), Web(self.answers, offline=offline)))
+        feed.suites = [Suite(self.url, name, named) for name in suites]
+        feed.libc = libc
+        return feed
 
 
 @pytest.fixture
@@ -152,9 +158,7 @@ def test_the_upstreams_archives_of_source_packages(archive: Archive) -> None:
         ("kelp3.4", "3.4.0-1", "kelp3.4_3.4.0.orig-docs.tar.xz", b"a part"),
         ("kelp-doc", "3.1.4-2", "kelp-doc_3.1.4.orig.tar.xz", b"words"),
     ])  # fmt: skip
-    feed = DebianFeed(
-        "debian", [Suite(archive.url, "calm", True)], [archive.keyring], "2.36", BUILT, Web(archive.answers)
-    )
+    feed = archive.feed("calm", source=BUILT)
     found = {release.version: release for release in feed.releases("kelp", "linux-x86_64")}
     assert set(found) == {"3.1.4", "3.2.5"}
     one = found["3.1.4"]
@@ -166,8 +170,6 @@ def test_an_index_of_sources_that_was_changed_is_refused(archive: Archive) -> No
     archive.write("calm", [], sources=[("kelp3.1", "3.1.4-2", "kelp3.1_3.1.4.orig.tar.xz", b"sources")])
     index = archive.folder / "dists/calm/main/source/Sources.xz"
     index.write_bytes(index.read_bytes() + b"x")
-    feed = DebianFeed(
-        "debian", [Suite(archive.url, "calm", True)], [archive.keyring], "2.36", BUILT, Web(archive.answers)
-    )
+    feed = archive.feed("calm", source=BUILT)
     with pytest.raises(Problem):
         feed.releases("kelp", "linux-x86_64")

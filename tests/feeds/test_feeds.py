@@ -15,9 +15,8 @@ import msgspec
 import pytest
 
 from zesty_anchor.feeds.documents import Web
-from zesty_anchor.feeds.feed import Supply
-from zesty_anchor.feeds.index import IndexFeed
-from zesty_anchor.feeds.npm import NpmFeed, integrity_digest, registry_address
+from zesty_anchor.feeds.feed import Feed, Supply
+from zesty_anchor.feeds.npm import integrity_digest, registry_address
 from zesty_anchor.feeds.open import Feeds
 from zesty_anchor.feeds.supply import supplies_for
 from zesty_anchor.manifest.model import Manifest, Runtime
@@ -25,6 +24,10 @@ from zesty_anchor.manifest.recipe import Recipe
 from zesty_anchor.recipes import shipped
 from zesty_anchor.system import host
 from zesty_anchor.system.problem import Problem, UsageProblem
+
+
+def opened(kind: str, url: str) -> Feed:
+    return Feeds({}, Path("/"), Web()).feed(Supply("harbour" if kind == "index" else kind, kind, url, "kelp"))
 
 
 @pytest.fixture
@@ -70,7 +73,7 @@ def answering() -> Iterator[Callable[..., str]]:
 def test_an_index_that_is_not_well(answering: Callable[..., str], status: int, body: bytes, what: str) -> None:
     url = answering(status, body)
     with pytest.raises(Problem) as caught:
-        IndexFeed("harbour", url, Web()).releases("kelp", "linux-x86_64")
+        opened("index", url).releases("kelp", "linux-x86_64")
     assert what in caught.value.what
     assert "harbour" in caught.value.what
     assert url in caught.value.where
@@ -79,7 +82,7 @@ def test_an_index_that_is_not_well(answering: Callable[..., str], status: int, b
 
 def test_a_feed_that_is_down() -> None:
     with pytest.raises(Problem, match="refused"):
-        IndexFeed("harbour", "http://127.0.0.1:9/", Web()).releases("kelp", "linux-x86_64")
+        opened("index", "http://127.0.0.1:9/").releases("kelp", "linux-x86_64")
 
 
 def test_an_index_gives_what_fits_the_platform(make_feed: Callable[..., str]) -> None:
@@ -98,7 +101,7 @@ def test_an_index_gives_what_fits_the_platform(make_feed: Callable[..., str]) ->
     ]
     document = {"format": "zesty-anchor-index/1", "runtime": "kelp", "releases": releases}
     url = make_feed({"kelp.json": json.dumps(document).encode()})
-    found = IndexFeed("harbour", url, Web()).releases("kelp", "linux-x86_64")
+    found = opened("index", url).releases("kelp", "linux-x86_64")
     assert [(r.version, r.url, r.digest, r.size) for r in found] == [
         ("1", url + "linux-x86_64.tgz", "sha256:" + "ab" * 32, 5),
         ("3", url + "any.tgz", "sha256:" + "ab" * 32, 5),
@@ -108,7 +111,7 @@ def test_an_index_gives_what_fits_the_platform(make_feed: Callable[..., str]) ->
 def test_a_runtime_that_an_index_does_not_have(make_feed: Callable[..., str]) -> None:
     url = make_feed({"index.json": b'{"format": "zesty-anchor-index/1", "runtimes": ["kelp", "coral"]}'})
     with pytest.raises(Problem) as caught:
-        IndexFeed("harbour", url, Web()).releases("klep", "linux-x86_64")
+        opened("index", url).releases("klep", "linux-x86_64")
     assert "'kelp'" in caught.value.advice
 
 
@@ -123,12 +126,12 @@ def test_npm_versions_have_a_checked_digest_and_their_tags(make_feed: Callable[.
         },
     }
     url = make_feed({"@tide%2Fkelp": b"", "kelp": json.dumps(document).encode()})
-    found = {r.version: r for r in NpmFeed("npm", url, Web()).releases("kelp", "linux-x86_64")}
+    found = {r.version: r for r in opened("npm", url).releases("kelp", "linux-x86_64")}
     assert found["2.0.0"].digest == f"sha512:{digest.hex()}"
     assert found["2.0.0"].channels == ("latest",)
     assert found["1.0.0"].digest == ""
     with pytest.raises(Problem, match="no package 'coral'"):
-        NpmFeed("npm", url, Web()).releases("coral", "linux-x86_64")
+        opened("npm", url).releases("coral", "linux-x86_64")
 
 
 def test_the_strongest_digest_counts() -> None:
@@ -153,7 +156,7 @@ def test_where_the_npm_registry_comes_from(tmp_path: Path, monkeypatch: pytest.M
     assert not (tmp_path / "log").exists(), "npm writes a log into the home at each start, unless it is told not to"
     feeds = Feeds(found, tmp_path, Web())
     for _ in range(3):
-        feeds.feed(Supply("npm", "npm", None, "kelp"))
+        assert feeds.feed(Supply("npm", "npm", None, "kelp")).address
     assert (tmp_path / "asked").read_text() == "asked\n" * 2, "a run asks once"
     (tmp_path / ".npmrc").write_text('; mine\n//x/:_authToken=t\nregistry = "http://${PLACE}/"\n')
     assert registry_address({**nothing, "PLACE": "quay"}, tmp_path) == "http://quay/"

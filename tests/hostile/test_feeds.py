@@ -26,6 +26,7 @@ from zesty_anchor.feeds import web
 from zesty_anchor.feeds.admitted import admitted
 from zesty_anchor.feeds.documents import Web
 from zesty_anchor.feeds.feed import Supply
+from zesty_anchor.feeds.known import feed_class
 from zesty_anchor.feeds.open import Feeds
 from zesty_anchor.feeds.release import Release
 from zesty_anchor.manifest.recipe import Recipe
@@ -70,7 +71,7 @@ ADDRESSES = [
 @pytest.mark.parametrize("name", NAMES)
 def test_what_is_no_name_of_a_version_is_left_out_and_counted(name: str) -> None:
     offered = [Release(name, "http://a/b", ""), Release("4.2.1", "http://a/b", "", channels=("lts", "a b", "\x1b"))]
-    taken, left_out = admitted(offered, "index")
+    taken, left_out = admitted(offered, feed_class("index"))
     assert [release.version for release in taken] == ["4.2.1"]
     assert taken[0].channels == ("lts",)
     assert len(left_out) == 1
@@ -81,8 +82,8 @@ def test_what_is_no_name_of_a_version_is_left_out_and_counted(name: str) -> None
 def test_an_address_of_another_kind_is_left_out(address: str) -> None:
     for field in ("url", "signature", "sums", "licence_url"):
         release = Release(**{"version": "1", "url": "http://a/b", "digest": "", field: address})  # type: ignore[arg-type]
-        assert admitted([release], "index")[0] == []
-    assert admitted([Release("1", "http://a/b", "")], "folder")[0] == []
+        assert admitted([release], feed_class("index"))[0] == []
+    assert admitted([Release("1", "http://a/b", "")], feed_class("folder"))[0] == []
     note(f"feed: an address {address!r}")
 
 
@@ -489,7 +490,7 @@ def test_a_size_that_is_none_is_our_own_error(size: object, make_feed: Callable[
     page = json.dumps({"meta": {"api-version": "1.0"}, "name": "kelp", "files": [file]}).encode()
     url = make_feed({"kelp/index.html": page})
     release = Release("1.0", f"{url}kelp.whl", "sha256:" + "0" * 64, size=size)  # type: ignore[arg-type]
-    taken, left_out = admitted([release], "pypi")
+    taken, left_out = admitted([release], feed_class("pypi"))
     assert not taken and "which is not a number of bytes" in left_out[0]
     note(f"feed: the size {size!r}")
 
@@ -498,6 +499,6 @@ def test_a_size_that_is_none_is_our_own_error(size: object, make_feed: Callable[
     "digest", ["sha256:\0", "sha256:", "md5:" + "0" * 32, "sha256:" + "g" * 64, "sha256:../../x", "commit:\n"]
 )
 def test_a_digest_that_is_none_is_our_own_error(digest: str) -> None:
-    taken, left_out = admitted([Release("1.0", "http://a/x", digest)], "index")
+    taken, left_out = admitted([Release("1.0", "http://a/x", digest)], feed_class("index"))
     assert not taken and "as its digest, which is not valid" in left_out[0]
     note(f"feed: the digest {digest!r}")

@@ -35,7 +35,7 @@ MANIFEST: dict[str, tuple[str, str, str, str]] = {
     "a feed that is not there": (RECIPE + ASKED + 'feed = "quay"\n', "feed = ", "no feed 'quay'", "add [feeds.quay]"),
     "a kind of feed that is none": ('[feeds.quay]\nkind = "nmp"\n', "kind", '"nmp"', "did you mean 'npm'"),
     "a feed without an address": ('[feeds.quay]\nkind = "index"\n', "[feeds.quay]", "has no address", 'url = "https://…/"'),
-    "a list that says not where": ('[feeds.quay]\nkind = "json"\nurl = "http://x/"\n', "[feeds.quay]", "does not say where the releases stands", "map.releases"),
+    "a list that says not where": ('[feeds.quay]\nkind = "json"\nurl = "http://x/"\n', "[feeds.quay]", "has no map.releases", "map.releases"),
     "a review that is no digest": ('[managers.bollard]\nwant = "1"\nreviewed = "sha256:abc"\n', "reviewed", 'expected is "sha256:" and 64', "docs/manifest.md"),
     "a shell that is none": ('[shells.hooks]\nbsh = "x"\n', "bsh", '"bsh"', "did you mean 'bash'"),
     "extras that nobody can add": (RECIPE + NPM + ASKED + 'extras = ["tidy"]\n', "extras", "does not say how a command-line package is added", "docs/recipes.md"),

@@ -57,18 +57,18 @@ class DebianFeed(Feed):
         self._source = supply.source
         if supply.url is not None:
             address = folder_address(supply.url)
-            self._suites = [Suite(address, name, named=True) for name in supply.suites]
+            self.suites = [Suite(address, name, named=True) for name in supply.suites]
         else:
-            self._suites = apt_archive.suites_here(around.environ, supply.suites)
-        for url in {suite.url for suite in self._suites}:
+            self.suites = apt_archive.suites_here(around.environ, supply.suites)
+        for url in {suite.url for suite in self.suites}:
             self.web.go_through(url, apt_archive.proxy(url, around.environ))
-        self._keyrings = [supply.key] if supply.key else apt_archive.keyrings()
-        self._libc = libc_version()
+        self.keyrings = [supply.key] if supply.key else apt_archive.keyrings()
+        self.libc = libc_version()
 
     @property
     def address(self) -> str:
         """The archive's."""
-        return self._suites[0].url
+        return self.suites[0].url
 
     def releases(self, product: str, platform: str) -> list[Release]:
         """Every version that a suite has, that of the first suite which has it."""
@@ -76,7 +76,7 @@ class DebianFeed(Feed):
         if system != "linux" or machine not in _ARCHITECTURES:
             raise Problem(f"{self.who} has nothing for {platform}", advice="name another feed in the manifest")
         with ThreadPoolExecutor(_AT_ONCE) as pool:
-            found = list(pool.map(lambda suite: self._of_suite(suite, _ARCHITECTURES[machine]), self._suites))
+            found = list(pool.map(lambda suite: self._of_suite(suite, _ARCHITECTURES[machine]), self.suites))
         refused = [each for each in found if isinstance(each, Problem)]
         listed = [each for each in found if not isinstance(each, Problem)]
         if not listed and refused:
@@ -106,7 +106,7 @@ class DebianFeed(Feed):
         """The SHA-256 of each index of a suite. Raises ``SignatureRefused``, or ``Problem`` where it is out of date."""
         url = where + "InRelease"
         signed = self.web.document(url, who=self.who)[1]
-        text = signed_text(signed, self._keyrings, url).decode("utf-8", "replace")
+        text = signed_text(signed, self.keyrings, url).decode("utf-8", "replace")
         fields = _fields(text)
         if suite.name not in (fields.get("Codename"), fields.get("Suite")):
             raise Problem(
@@ -169,9 +169,9 @@ class DebianFeed(Feed):
     def _lacking(self, packages: Iterable[Stanza]) -> str:
         depends = " ".join(f"{each.get('Pre-Depends', '')} {each.get('Depends', '')}" for each in packages)
         newest = max(_LIBC.findall(depends), key=Version, default="")
-        if not newest or not self._libc or Version(newest) <= Version(self._libc):
+        if not newest or not self.libc or Version(newest) <= Version(self.libc):
             return ""
-        return f"it needs a newer system: libc6 {newest}, and this one has {self._libc}"
+        return f"it needs a newer system: libc6 {newest}, and this one has {self.libc}"
 
 
 def _piece(stanza: Stanza, suite: Suite) -> Piece:

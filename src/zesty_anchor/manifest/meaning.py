@@ -49,7 +49,7 @@ def meaning(manifest: Manifest) -> Iterator[Wrong]:
             yield Wrong(("feeds", name), what, 'add a line: url = "https://…/"')
         for need in kind.map_keys:
             if need not in feed.map:
-                what = f"the {feed.kind} feed {name!r} does not say where the {need} is"
+                what = f"the {feed.kind} feed {name!r} has no map.{need}"
                 yield Wrong(("feeds", name), what, f'add a line: map.{need} = "a JMESPath expression"')
     for name, value in manifest.variables.items():
         yield from _variable(name, value)
