@@ -17,7 +17,7 @@ from zesty_anchor.engine.undo import tidy
 from zesty_anchor.files.edit import Edit
 from zesty_anchor.files.text_file import read_text_file
 from zesty_anchor.shells.guard import ends_always
-from zesty_anchor.shells.shell import MARK
+from zesty_anchor.shells.reading import MARK
 from zesty_anchor.system.problem import Problem
 
 LINE = f"if true; then :; fi {MARK}".encode()

@@ -7,6 +7,7 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import Desk
+from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.show.timing import changed, tree
 from zesty_anchor.survey.startup.line_cost import LineCost, line_costs, told_by, written_text
 from zesty_anchor.survey.startup.line_marks import Statement, marked, measured, undisturbed
@@ -71,17 +72,19 @@ def test_what_marks_tell_is_shared_out_as_the_traces_have_it() -> None:
 
 def test_marks_stand_on_the_lines_of_statements() -> None:
     text = b"# one\nif true; then\n  a=1\nfi\ncat <<X\nb=2\nX\nc=3; d=4\n"
-    found = marked("bash", {Path("/h/rc"): text}, lambda content: True)
+    found = marked(SHELLS["bash"].clock, {Path("/h/rc"): text}, lambda content: True)
     assert found is not None and [each.line for each in found.statements] == [2, 5, 8]
     copy = found.texts[Path("/h/rc")]
     assert copy.count(b"\n") == text.count(b"\n") and copy.endswith(
         b"za_mark 1 5; cat <<X\nb=2\nX\nza_mark 1 8; c=3; d=4\n"
     )
-    assert marked("tcsh", {Path("/h/rc"): text}, lambda content: True) is None
-    refused = marked("bash", {Path("/h/rc"): text}, lambda content: False)
+    assert marked(SHELLS["tcsh"].clock, {Path("/h/rc"): text}, lambda content: True) is None
+    refused = marked(SHELLS["bash"].clock, {Path("/h/rc"): text}, lambda content: False)
     assert refused is not None and not refused.texts and not refused.statements
     odd = b"x=$(( 1 / 2.5 ))\nif [[ a -ot b ]]; then\n  (( 1 /\nfi\ny=2\n"
-    asked = marked("zsh", {Path("/h/rc"): odd}, lambda content: content.count(b"if") == content.count(b"fi"))
+    asked = marked(
+        SHELLS["zsh"].clock, {Path("/h/rc"): odd}, lambda content: content.count(b"if") == content.count(b"fi")
+    )
     assert asked is not None and [each.line for each in asked.statements] == [1, 2, 5]
 
 

@@ -11,9 +11,9 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from tests.conftest import SHELLS, USER_GENERATOR
+from zesty_anchor.shells.environment import Environment, Of, Switchable
 from zesty_anchor.shells.graphical import unfit
-from zesty_anchor.shells.known import GENERATED
-from zesty_anchor.shells.shell import Environment, Of, Switchable
+from zesty_anchor.shells.known import generated
 
 READERS = [
     pytest.param(language, shell, marks=pytest.mark.needs(shell))
@@ -45,7 +45,7 @@ def written(language: str, environment: Environment) -> Path:
     """The generated file; those like sh read that of sh where they follow no folder."""
     for name in ("sh", language):
         file = Path(environment.shell) / f"environment.{name}"
-        file.write_bytes(os.fsencode(GENERATED[name](environment, str(file))))
+        file.write_bytes(os.fsencode(generated()[name](environment, str(file))))
     return file
 
 
@@ -86,7 +86,7 @@ def test_a_graphical_session_gets_any_text_that_systemd_takes(tmp_path: Path) ->
     @given(st.lists(st.text("'\"$`!\\\n\t -*?[]{}~#&|;<>()%=:^aü", max_size=30), min_size=100, max_size=100))
     def each(values: list[str]) -> None:
         variables = tuple((f"V{i}", (v,) if v else ()) for i, v in enumerate(values))
-        text = GENERATED["session"](made(tmp_path, variables=variables, last=("/la st",)), "")
+        text = generated()["session"](made(tmp_path, variables=variables, last=("/la st",)), "")
         (folder / "60-zesty-anchor.conf").write_text(text)
         done = subprocess.run(
             [str(USER_GENERATOR)],
@@ -110,7 +110,7 @@ def test_a_value_that_systemd_does_not_take_costs_no_other(tmp_path: Path, value
     folder = tmp_path / ".config/environment.d"
     folder.mkdir(parents=True)
     (folder / "10-mine.conf").write_text("MINE=kept\n")
-    text = GENERATED["session"](made(tmp_path, variables=(("BAD", (value,)), ("GAUGE", ("north",)))), "")
+    text = generated()["session"](made(tmp_path, variables=(("BAD", (value,)), ("GAUGE", ("north",)))), "")
     (folder / "60-zesty-anchor.conf").write_bytes(os.fsencode(text))
     environment = {"HOME": str(tmp_path), "PATH": "/usr/bin:/bin"}
     done = subprocess.run([str(USER_GENERATOR)], env=environment, capture_output=True, text=True, check=True)

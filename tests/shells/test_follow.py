@@ -9,8 +9,8 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import SHELLS
-from zesty_anchor.shells.known import FOLLOWING, GENERATED
-from zesty_anchor.shells.shell import Environment, Of, Switchable
+from zesty_anchor.shells.environment import Environment, Of, Switchable
+from zesty_anchor.shells.known import following, generated
 
 KELP = Switchable("kelp", "4.2", ("bin",), (".kelp-version",))
 BRINE = Switchable("brine", "2", ("bin",), (".brine-version",))
@@ -41,7 +41,7 @@ GAUGES = tuple(Switchable(f"gauge{n}", "1", ("bin",), (f".gauge{n}-version",), (
 
 
 @pytest.mark.parametrize("more", [(), GAUGES], ids=["two runtimes", "many"])
-@pytest.mark.parametrize("shell", [pytest.param(name, marks=pytest.mark.needs(name)) for name in FOLLOWING])
+@pytest.mark.parametrize("shell", [pytest.param(name, marks=pytest.mark.needs(name)) for name in following()])
 def test_a_folder_that_is_known_is_looked_at_again(shell: str, more: tuple[Switchable, ...], tmp_path: Path) -> None:
     home = tmp_path / "it's home"
     for name, version in (("kelp", "4.2"), ("kelp", "3.6"), ("kelp", "3.5"), ("brine", "2"), ("brine", "1")):
@@ -62,7 +62,7 @@ def test_a_folder_that_is_known_is_looked_at_again(shell: str, more: tuple[Switc
     (home / "shell").mkdir()
     for name in ("sh", shell, f"follow.{shell}"):
         file = home / "shell" / (name if name.startswith("follow") else f"environment.{name}")
-        file.write_text(GENERATED[name](environment, str(file)))
+        file.write_text(generated()[name](environment, str(file)))
     above, beside, kelp = (
         pin[f] for f in ("quay/.brine-version", "quay/north/.brine-version", "quay/north/.kelp-version")
     )
@@ -95,7 +95,7 @@ SWITCHES = ("kelp=3.6", "kelp=system", "~kelp=3.6", "brine=system kelp=system", 
 @pytest.mark.parametrize("default", ["4.2", ""], ids=["a default", "left to the system"])
 @pytest.mark.parametrize("first", [(), ("/opt/first",)], ids=["nothing first", "a folder first"])
 @pytest.mark.parametrize("start", ["/usr/bin:/bin:/opt/x", ""], ids=["a PATH", "none"])
-@pytest.mark.parametrize("shell", [pytest.param(name, marks=pytest.mark.needs(name)) for name in FOLLOWING])
+@pytest.mark.parametrize("shell", [pytest.param(name, marks=pytest.mark.needs(name)) for name in following()])
 def test_path_never_gets_an_empty_entry(
     shell: str, start: str, first: tuple[str, ...], default: str, tmp_path: Path
 ) -> None:
@@ -114,7 +114,7 @@ def test_path_never_gets_an_empty_entry(
     (home / "shell").mkdir()
     for name in ("sh", shell, f"follow.{shell}"):
         file = home / "shell" / (name if name.startswith("follow") else f"environment.{name}")
-        file.write_text(GENERATED[name](environment, str(file)))
+        file.write_text(generated()[name](environment, str(file)))
     (home / "here").mkdir()
     for name in ("ls", "env", "kelp"):
         (home / "here" / name).write_text(CURRENT)
@@ -146,7 +146,7 @@ def test_path_never_gets_an_empty_entry(
     assert not (home / "ran").exists()
 
 
-@pytest.mark.parametrize("shell", [pytest.param(name, marks=pytest.mark.needs(name)) for name in FOLLOWING])
+@pytest.mark.parametrize("shell", [pytest.param(name, marks=pytest.mark.needs(name)) for name in following()])
 def test_a_pin_wins_over_the_system_where_the_system_is_the_default(shell: str, tmp_path: Path) -> None:
     """What is chosen then stands before what the system has, though nothing of ours stood first before."""
     program = tmp_path / "shelf/kelp/3.6/bin/kelp"
@@ -164,7 +164,7 @@ def test_a_pin_wins_over_the_system_where_the_system_is_the_default(shell: str, 
     (tmp_path / "shell").mkdir()
     for name in ("sh", shell, f"follow.{shell}"):
         file = tmp_path / "shell" / (name if name.startswith("follow") else f"environment.{name}")
-        file.write_text(GENERATED[name](environment, str(file)))
+        file.write_text(generated()[name](environment, str(file)))
     session = "set -gx ZESTY_ANCHOR_SESSION kelp=3.6" if shell == "fish" else "export ZESTY_ANCHOR_SESSION=kelp=3.6"
     over = "set -e ZESTY_ANCHOR_SESSION" if shell == "fish" else "unset ZESTY_ANCHOR_SESSION"
     script = f'. "$HOME/shell/environment.{shell}"\nkelp\n{session}\nza__look\nkelp\n{over}\nza__look\nkelp\n'

@@ -11,8 +11,8 @@ import pytest
 
 from tests.conftest import PROGRAMS
 from zesty_anchor.shelf.launchers import commands, keep_in_step, standing
+from zesty_anchor.shells.environment import Environment, Of, Switchable
 from zesty_anchor.shells.launch import common, is_launcher, launcher
-from zesty_anchor.shells.shell import Environment, Of, Switchable
 
 pytestmark = pytest.mark.needs("dash")
 KELP = Switchable("kelp", "4.2", ("bin", "."), (".kelp-version",), ("package.json",))

@@ -8,8 +8,8 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import SHELLS
-from zesty_anchor.shells.known import FOLLOWING, GENERATED, VALUES
-from zesty_anchor.shells.shell import Environment
+from zesty_anchor.shells.environment import Environment
+from zesty_anchor.shells.known import following, generated
 
 OPTIONS = ("setopt all_export", "setopt ksh_arrays extended_glob magic_equal_subst")
 """Of zsh, which sets them in a way of its own."""
@@ -18,10 +18,10 @@ OPTIONS = ("setopt all_export", "setopt ksh_arrays extended_glob magic_equal_sub
 def written(environment: Environment, shell: str, folder: Path) -> Path:
     """The file that a shell reads, beside the one that it keeps many variables in."""
     file = folder / f"environment.{shell}"
-    file.write_text(GENERATED[shell](environment, str(file)))
+    file.write_text(generated()[shell](environment, str(file)))
     if shell == "zsh":
-        values = folder / VALUES
-        values.write_text(GENERATED[VALUES](environment, str(values)))
+        values = folder / "values.zsh"
+        values.write_text(generated()["values.zsh"](environment, str(values)))
     return file
 
 
@@ -29,7 +29,7 @@ def written(environment: Environment, shell: str, folder: Path) -> Path:
     ("shell", "mine"),
     [
         pytest.param(name, mine, marks=pytest.mark.needs(name))
-        for name in FOLLOWING
+        for name in following()
         for mine in ("", *OPTIONS)
         if not mine or name == "zsh"
     ],
@@ -88,7 +88,7 @@ def test_what_a_line_in_between_has_set_is_set_again_and_nothing_else(mine: str,
 def test_one_that_is_empty_is_told_from_one_that_is_not_there(tmp_path: Path) -> None:
     found = tuple((f"TIDE_{n:03}", ("" if n == 3 else "x",)) for n in range(100))
     file = written(Environment(found, (), (), "/s", "/b", "/p", str(tmp_path)), "zsh", tmp_path)
-    assert not (tmp_path / VALUES).read_text()
+    assert not (tmp_path / "values.zsh").read_text()
     read = f". {file}; unset TIDE_003; . {file}; print -r -- ${{TIDE_003-gone}}."
     assert (
         subprocess.run(

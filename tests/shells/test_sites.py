@@ -4,7 +4,7 @@ import pytest
 
 from zesty_anchor.shells import posix
 from zesty_anchor.shells.known import SHELLS
-from zesty_anchor.shells.shell import Surroundings
+from zesty_anchor.shells.reading import Surroundings
 
 HOME = Path("/home/desk")
 

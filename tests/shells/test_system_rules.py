@@ -13,8 +13,9 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import SHELLS as PROGRAMS
-from zesty_anchor.shells.known import GENERATED, SHELLS
-from zesty_anchor.shells.shell import Environment, Surroundings, Switchable
+from zesty_anchor.shells.environment import Environment, Switchable
+from zesty_anchor.shells.known import SHELLS, generated
+from zesty_anchor.shells.reading import Surroundings
 from zesty_anchor.shells.system_rules import RULES, rules
 from zesty_anchor.system.host import listed_paths
 
@@ -64,7 +65,7 @@ def test_our_versions_stay_first_behind_a_zprofile_that_reorders(tmp_path: Path)
     )  # fmt: skip
     for name in ("sh", "zsh"):
         file = home / f"shell/environment.{name}"
-        file.write_text(GENERATED[name](environment, str(file)))
+        file.write_text(generated()[name](environment, str(file)))
     system_file = next((f for f in (Path("/etc/zsh/zprofile"), Path("/etc/zprofile")) if f.is_file()), None)
     assert system_file is not None, "zsh brings a system file for logins"
 
@@ -90,7 +91,7 @@ def test_bash_of_that_age_can_read_what_is_generated(tmp_path: Path) -> None:
     whose failing is let go by.
     """
     environment = Environment((), (), (), "/s", "/b", "/p", "/shell", runtimes=(Switchable("kelp", "4.2", ("bin",)),))
-    text = "".join(GENERATED[name](environment, "/shell/x") for name in ("bash", "follow.bash", "complete.bash"))
+    text = "".join(generated()[name](environment, "/shell/x") for name in ("bash", "follow.bash", "complete.bash"))
     for newer in (
         "declare -A",
         "typeset -A",

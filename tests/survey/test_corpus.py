@@ -12,7 +12,7 @@ from typing import NamedTuple
 import pytest
 
 from tests.conftest import SHELLS
-from zesty_anchor.shells.shell import INTERACTIVE
+from zesty_anchor.shells.reading import INTERACTIVE
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.survey.startup.places import Places
 from zesty_anchor.survey.startup.startup_trace import StartupTrace, trace_startup

@@ -9,7 +9,7 @@ from typing import NamedTuple
 import pytest
 
 from tests.conftest import SHELLS
-from zesty_anchor.shells.shell import INTERACTIVE
+from zesty_anchor.shells.reading import INTERACTIVE
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.survey.owner import Owners
 from zesty_anchor.survey.startup.fish_statements import fish_statements_about

@@ -11,13 +11,13 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import is_root
+from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.survey.startup.provenance import traces
 from zesty_anchor.survey.startup.sh_trace import traced_steps
 from zesty_anchor.survey.startup.startup_trace import (
     StartupTrace,
     aliases,
-    functions,
 )
 from zesty_anchor.survey.startup.step import Place, Step
 from zesty_anchor.system.host import login_path
@@ -69,10 +69,13 @@ def test_the_line_that_put_a_folder_on_path(late: bool) -> None:
 def test_aliases_and_functions_as_each_shell_prints_them() -> None:
     printed = "alias ll='ls -l'\nalias quote='it'\\''s'\nnot an alias\ntide='echo high'\n"
     assert aliases(printed) == {"ll": "ls -l", "quote": "it's", "tide": "echo high"}
-    assert functions("bash", "f 12 /h/my rc\ng 0 main\n") == {"f": Place("/h/my rc", 12), "g": None}
-    assert functions("zsh", "f\n/h/.zshrc\ng\n\n") == {"f": Place("/h/.zshrc", 0), "g": None}
-    assert functions("fish", "f\n/h/f.fish\n4\ng\nstdin\nn/a\n") == {"f": Place("/h/f.fish", 4), "g": None}
-    assert functions("mksh", "f\ng()\n") == {"f": None, "g": None}
+    assert SHELLS["bash"].functions("f 12 /h/my rc\ng 0 main\n".splitlines()) == {"f": ("/h/my rc", 12), "g": None}
+    assert SHELLS["zsh"].functions("f\n/h/.zshrc\ng\n\n".splitlines()) == {"f": ("/h/.zshrc", 0), "g": None}
+    assert SHELLS["fish"].functions("f\n/h/f.fish\n4\ng\nstdin\nn/a\n".splitlines()) == {
+        "f": ("/h/f.fish", 4),
+        "g": None,
+    }
+    assert SHELLS["mksh"].functions("f\ng()\n".splitlines()) == {"f": None, "g": None}
 
 
 AS_ANOTHER = """

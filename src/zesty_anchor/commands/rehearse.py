@@ -17,8 +17,8 @@ from zesty_anchor.operations.rehearse import Open, Page, rehearse, rehearse_in_r
 from zesty_anchor.planning.rehearsed import Rehearsed
 from zesty_anchor.planning.reported import Report
 from zesty_anchor.planning.workstation import Workstation, open_workstation, with_manifest_here
+from zesty_anchor.shells.environment import MANIFEST_NAME
 from zesty_anchor.shells.rooted import Root
-from zesty_anchor.shells.shell import MANIFEST_NAME
 from zesty_anchor.show import rehearsal
 from zesty_anchor.system.locations import locate
 from zesty_anchor.system.privilege import caller, step_down

@@ -8,14 +8,19 @@ from pathlib import Path
 import click
 
 from zesty_anchor.commands.options import Setting, with_setting
+from zesty_anchor.manifest.shell_names import SHELL_CLASSES
 from zesty_anchor.operations.timing import folder_for_charts, timing
 from zesty_anchor.show import timing as shown
 
-SHELLS = ("bash", "zsh", "fish", "ksh", "mksh", "tcsh", "sh")
-
 
 @click.command()
-@click.option("--shell", "shells", multiple=True, type=click.Choice(SHELLS), help="This one, and not your login shell.")
+@click.option(
+    "--shell",
+    "shells",
+    multiple=True,
+    type=click.Choice(SHELL_CLASSES.names()),
+    help="This one, and not your login shell.",
+)
 @click.option(
     "--seconds",
     type=click.FloatRange(1, 600),

@@ -19,7 +19,7 @@ from zesty_anchor.demo.wares import compiler, stock_feed
 from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.shells.litter import unlittered
 from zesty_anchor.shells.marked import marked_rows
-from zesty_anchor.shells.shell import Surroundings
+from zesty_anchor.shells.reading import Surroundings
 from zesty_anchor.system.host import login_path, user_name
 from zesty_anchor.system.problem import Problem, UsageProblem
 

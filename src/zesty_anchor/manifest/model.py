@@ -8,6 +8,7 @@ from zesty_anchor.manifest.check import Check
 from zesty_anchor.manifest.feed_kinds import FEED_KINDS
 from zesty_anchor.manifest.part import REGISTRY, FeedName, Name, Names, Part, ShellName, VariableName
 from zesty_anchor.manifest.recipe import Recipe
+from zesty_anchor.manifest.shell_names import SHELL_CLASSES
 from zesty_anchor.system.registry import Registry
 
 
@@ -243,7 +244,7 @@ def _allow_registered(part: object) -> None:
             _allow_registered(each)
 
 
-_REGISTRIES: dict[str, Registry[Any]] = {registry.noun: registry for registry in (FEED_KINDS,)}
+_REGISTRIES: dict[str, Registry[Any]] = {registry.noun: registry for registry in (FEED_KINDS, SHELL_CLASSES)}
 
 SYSTEM = "system"
 """The one key of ``[variables]`` that holds a table: variables for the whole system."""

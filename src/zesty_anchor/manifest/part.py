@@ -1,10 +1,11 @@
 """What the manifest's tables and the recipes' have in common."""
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any
 
 import msgspec
 
 from zesty_anchor.manifest.feed_kinds import FEED_KINDS
+from zesty_anchor.manifest.shell_names import SHELL_CLASSES
 from zesty_anchor.system.registry import Registry
 
 
@@ -35,7 +36,7 @@ FileName = Annotated[
     str, msgspec.Meta(pattern=r"\A[A-Za-z0-9._-]+\Z", description="a file's name: letters, digits, dots, _ and -")
 ]
 
-ShellName = Literal["bash", "zsh", "fish", "ksh", "mksh", "tcsh", "sh"]
+ShellName = Annotated[str, registered(SHELL_CLASSES)]
 
 FeedName = Annotated[str, registered(FEED_KINDS)]
 

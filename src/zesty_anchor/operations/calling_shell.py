@@ -3,12 +3,9 @@
 from __future__ import annotations
 
 from zesty_anchor.planning.workstation import Workstation
-from zesty_anchor.shells.known import SHELLS
+from zesty_anchor.shells.known import SHELLS, following
 from zesty_anchor.survey.machine import generated_file
 from zesty_anchor.system.host import calling_shell
-
-FOLLOWING = ("bash", "zsh", "fish", "ksh", "mksh")
-"""The shells whose function brings them up to date after each command of ours."""
 
 
 def reload_line(workstation: Workstation) -> str:
@@ -24,13 +21,13 @@ def reload_line(workstation: Workstation) -> str:
 
 def line_for_this_shell(workstation: Workstation) -> str:
     """The same; empty where the shell's function does it itself."""
-    return "" if workstation.environ.get("ZESTY_ANCHOR_SHELL") in FOLLOWING else reload_line(workstation)
+    return "" if workstation.environ.get("ZESTY_ANCHOR_SHELL") in following() else reload_line(workstation)
 
 
 def behind(workstation: Workstation) -> str:
     """The line to type, where the shell that called has read a generated file that is no longer what it was."""
     loaded = workstation.environ.get("ZESTY_ANCHOR_LOADED", "")
-    if not loaded or workstation.environ.get("ZESTY_ANCHOR_SHELL") in FOLLOWING:
+    if not loaded or workstation.environ.get("ZESTY_ANCHOR_SHELL") in following():
         return ""
     for name in SHELLS:
         file = generated_file(workstation.locations, name)

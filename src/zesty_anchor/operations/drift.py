@@ -15,7 +15,7 @@ from zesty_anchor.files.digest import digest_of
 from zesty_anchor.planning.plan import Plan
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.proof.verified import Drift
-from zesty_anchor.shells.shell import MARK
+from zesty_anchor.shells.reading import MARK
 
 
 def drift_of(workstation: Workstation, plan: Plan, *, deep: bool = False) -> tuple[Drift, ...]:

@@ -10,7 +10,7 @@ from zesty_anchor.files.attic import Attic
 from zesty_anchor.files.edit import Edit
 from zesty_anchor.files.removal import discard_any
 from zesty_anchor.files.replace import content_of, left_beside
-from zesty_anchor.shells.known import GENERATED
+from zesty_anchor.shells.known import generated
 from zesty_anchor.shells.litter import clear_litter
 from zesty_anchor.shells.posix import WRITTEN
 from zesty_anchor.survey.machine import Machine, generated_file
@@ -65,7 +65,7 @@ def remove_rest(machine: Machine, attic: Attic) -> tuple[str, ...]:
             told.append(f"our line was not removed from {shown(path)}: {problem.what}; {problem.advice}")
             continue
         told.append(f"our line was removed from {shown(path)}, which no run had edited")
-    for path in (generated_file(machine.locations, name) for name in GENERATED):
+    for path in (generated_file(machine.locations, name) for name in generated()):
         content = None if path.is_symlink() else content_of(path) if path.is_file() else None
         if content is not None and content.startswith(WRITTEN.encode()):
             told.append(

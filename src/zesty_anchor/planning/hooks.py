@@ -8,17 +8,15 @@ from typing import Any
 from zesty_anchor.manifest.position import Step
 from zesty_anchor.manifest.wanted import refer
 from zesty_anchor.planning.workstation import Workstation
-from zesty_anchor.shells.known import SHELLS
+from zesty_anchor.shells.known import SH, SHELLS, like_sh
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system.problem import UsageProblem
-
-_LIKE_SH = ("bash", "zsh", "ksh", "mksh", "sh")
 
 
 def check_hooks(workstation: Workstation, machine: Machine) -> None:
     """Raises ``UsageProblem`` with file and line for a hook that its shell cannot read. Nothing of it is run."""
     for path, shell, text in _hooks(workstation):
-        name = next((each for each in (_LIKE_SH if shell == "sh" else (shell,)) if machine.shell(each)), None)
+        name = next((each for each in ((*like_sh(), SH) if shell == SH else (shell,)) if machine.shell(each)), None)
         installed = machine.shell(name) if name else None
         if name is None or installed is None:
             continue

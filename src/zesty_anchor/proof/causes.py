@@ -13,7 +13,7 @@ from zesty_anchor.proof.reasons import PlaceOf, Reasons
 from zesty_anchor.proof.result import HERE, PROGRAMS, CheckResult, Proof, ShellResult
 from zesty_anchor.proof.verified import Drift
 from zesty_anchor.proof.written import ENDS, PROVISION
-from zesty_anchor.shells.known import SHELLS
+from zesty_anchor.shells.known import SH, SHELLS
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.survey.startup.provenance import traces
 
@@ -26,7 +26,7 @@ def explained(proof: Proof, wanted: Wanted, machine: Machine, place_of: PlaceOf,
         return proof
     asked = {q.name: q for q in (*questions(wanted, machine.locations), *programs(wanted))}
     asked |= {check.name: personal(check, wanted) for check in wanted.checks if check.run is not None}
-    asked |= {FOLLOWS: follows(""), ABSOLUTE.name: ABSOLUTE}
+    asked |= {FOLLOWS: follows(SH), ABSOLUTE.name: ABSOLUTE}
     failing = {result.shell for result in proof.shells if not result.ok and result.shell != HERE}
     abouts = {asked[c.name].about for _, c in proof.failures if c.name in asked} - {"", "PATH"} | {"cd"}
     started = traces(machine, failing, abouts) if failing else []

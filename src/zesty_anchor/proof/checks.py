@@ -11,6 +11,7 @@ from zesty_anchor.manifest.model import Identity, KnownHost
 from zesty_anchor.manifest.recipe import Program
 from zesty_anchor.manifest.wanted import Wanted, WantedVersion
 from zesty_anchor.proof.question import Question
+from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.shells.posix import quote
 from zesty_anchor.shells.shell import HIDING
 from zesty_anchor.system.host import env_program
@@ -70,12 +71,16 @@ def personal(check: Check, wanted: Wanted) -> Question:
 
 def follows(shell: str) -> Question:
     """An interactive shell that follows the current folder looks at each one that it enters: what it does at ``cd`` is the function
-    that tells it. fish tells the names of its functions alone.
+    that tells it. One whose language is not like sh tells the names of its functions alone.
     """
     looks = (
         'case ${za__where-} in "$PWD") echo follows ;; *) echo "it does not look at the folder that it enters" ;; esac'
     )
-    run = f'case " ${{{HIDING}-}} " in *" za__look "*) echo follows ;; esac' if shell == "fish" else f"cd / && {looks}"
+    run = (
+        f'case " ${{{HIDING}-}} " in *" za__look "*) echo follows ;; esac'
+        if not SHELLS[shell].like_sh
+        else f"cd / && {looks}"
+    )
     return Question(FOLLOWS, run, "follows", "follows", "cd")
 
 

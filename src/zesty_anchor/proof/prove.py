@@ -27,9 +27,9 @@ from zesty_anchor.proof.question import Question
 from zesty_anchor.proof.result import HERE, PROGRAMS, CheckResult, Proof, ShellResult
 from zesty_anchor.proof.starts import start_checks
 from zesty_anchor.shells.fresh import SECONDS, Answer, Answers, Line, ask, clean_environment
-from zesty_anchor.shells.known import FOLLOWING, SHELLS
+from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.shells.litter import make_folders, unlittered
-from zesty_anchor.shells.shell import Context
+from zesty_anchor.shells.reading import Context
 from zesty_anchor.shells.together import Interrupted, together
 from zesty_anchor.survey.machine import InstalledShell, Machine
 from zesty_anchor.system.host import user_name
@@ -118,7 +118,7 @@ def _rounds(wanted: Wanted, machine: Machine, asking: Asking, left_out: Collecti
     if not rounds:
         return []
     for each in rounds if wanted.recipes and _fits(FOLLOWS, asking) else ():
-        if each.shell.name in FOLLOWING and "-i" in each.context.options:
+        if SHELLS[each.shell.name].follows and "-i" in each.context.options:
             each.asked.append(follows(each.shell.name))
     once = next((r for r in rounds if r.shell.login and "-i" in r.context.options), rounds[0])
     for check in wanted.checks:

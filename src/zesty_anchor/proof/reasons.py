@@ -14,7 +14,7 @@ from zesty_anchor.proof.result import Cause, CheckResult
 from zesty_anchor.proof.starts import NO_ERROR, SILENT, STARTS
 from zesty_anchor.proof.verified import Drift
 from zesty_anchor.proof.written import PROVISION, Written
-from zesty_anchor.shells.known import FOLLOW
+from zesty_anchor.shells.known import FOLLOW, SH
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.survey.startup.provenance import found_in
 from zesty_anchor.survey.startup.start_troubles import printing
@@ -211,7 +211,7 @@ class Reasons:
             cause = self._written.cause(f"it sets {name} last", found.place)
             return cause, self._written.mend(found.place, trace)
         if found is not None and found.ours:
-            return self._written.changed(trace.shell, "sh")
+            return self._written.changed(trace.shell, SH)
         for step in reversed(trace.steps):
             unset = _UNSETS.match(step.text)
             if unset and re.search(rf"\b{re.escape(name)}\b", step.text[unset.end() - 1 :]) and step.file:

@@ -6,7 +6,7 @@ import re
 
 from zesty_anchor.proof.result import CheckResult
 from zesty_anchor.shells.fresh import START_SECONDS, Answers
-from zesty_anchor.shells.shell import Context
+from zesty_anchor.shells.reading import Context
 
 STARTS = "it starts"
 SILENT = "it prints nothing"

@@ -10,9 +10,9 @@ from zesty_anchor.files.text_file import content_of
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.proof.result import Cause
 from zesty_anchor.proof.verified import Drift
-from zesty_anchor.shells.known import LAUNCH, SHELLS
+from zesty_anchor.shells.known import LAUNCH, SH, SHELLS
 from zesty_anchor.shells.marked import marked_rows
-from zesty_anchor.shells.shell import MARK
+from zesty_anchor.shells.reading import MARK
 from zesty_anchor.survey.machine import Machine, known_blocks
 from zesty_anchor.survey.startup.startup_trace import StartupTrace
 from zesty_anchor.survey.startup.step import Place
@@ -37,7 +37,7 @@ class Written:
 
     def not_yet(self, shell: str) -> str:
         """A file of ours that this shell reads, and that is not as the manifest asks by now; empty for none."""
-        places = (self.shown(file.path) for name, file in self._machine.generated.items() if name in (shell, "sh"))
+        places = (self.shown(file.path) for name, file in self._machine.generated.items() if name in (shell, SH))
         return next((place for place in places if place in self._pending), "")
 
     def lost(self, folder: str, trace: StartupTrace) -> tuple[Cause, str] | None:
@@ -55,7 +55,7 @@ class Written:
     def unread(self, trace: StartupTrace) -> tuple[Cause, str]:
         """Why the shell did not read what we wrote."""
         machine = self._machine
-        changed = self.changed(trace.shell, "sh")
+        changed = self.changed(trace.shell, SH)
         if changed is not None:
             return changed
         syntax = next((t for t in self.broken if trace.shell in t.shells), None)
@@ -103,10 +103,11 @@ class Written:
         return rows[-1] if rows else None
 
     def mend(self, place: Place, trace: StartupTrace) -> str:
-        """What puts a line right that stands where ours should: our line goes below it. In fish we have none: its own files are read
-        after ours.
+        """What puts a line right that stands where ours should: our line goes below it. A shell that reads our file by itself has none:
+        the person's files are read after ours.
         """
-        if trace.shell != "fish" and Path(place.file).is_relative_to(self._machine.locations.home):
+        own_file = SHELLS[trace.shell].own_file(self._machine.locations.others)
+        if own_file is None and Path(place.file).is_relative_to(self._machine.locations.home):
             return PROVISION
         return f"delete {self.shown(place.file)}:{place.line}"
 

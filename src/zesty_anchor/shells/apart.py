@@ -5,31 +5,14 @@ from __future__ import annotations
 from pathlib import Path
 
 from zesty_anchor.shells import posix
-from zesty_anchor.shells.shell import Surroundings
+from zesty_anchor.shells.shell import Shell
 
 
-class Apart:
+class Apart(Shell):
     """fish and tcsh."""
 
-    def unfit(self, home: Path) -> str:
-        """Why it cannot be set up in this home: nothing."""
-        return ""
-
-    def quote(self, text: str) -> str:
-        """``text`` as one word of its language, byte for byte."""
-        raise NotImplementedError
-
-    def leaves(self, around: Surroundings) -> tuple[Path, ...]:
-        """What it makes in a home when it starts there for the first time, the outermost first."""
-        return ()
-
-    def folders(self, around: Surroundings) -> tuple[Path, ...]:
-        """Those folders of it over which several that start at once for the first time stumble, and say so: none."""
-        return ()
-
-    def behind(self, lines: str) -> str:
-        """Here they are left as they are."""
-        return lines
+    source_word = "source"
+    names_error = True
 
     def reload(self, generated: Path, home: Path) -> str:
         """The line that a person types to bring an open shell up to date."""

@@ -9,8 +9,9 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 
+from zesty_anchor.manifest.shell_names import SHELL_CLASSES
 from zesty_anchor.shells import posix
-from zesty_anchor.shells.shell import Environment
+from zesty_anchor.shells.environment import Environment
 from zesty_anchor.system.own_commands import COMMANDS, VALUES
 
 # bash(1), "Programmable Completion": it breaks words at = (COMP_WORDBREAKS), so the line is split anew; an answer is
@@ -296,12 +297,13 @@ def _of(
     several: Callable[[list[str]], str] = " ".join,
 ) -> str:
     names = [quote(runtime.name) for runtime in environment.runtimes]
-    kinds = dict.fromkeys(VALUES.values())
+    kind_of = {o: "|".join(SHELL_CLASSES.names()) if kind == "shell" else kind for o, kind in VALUES.items()}
+    kinds = dict.fromkeys(kind_of.values())
     return posix.HEAD.format(stamp=environment.stamp) + text.format(
         commands=" ".join((*COMMANDS, "--help", "--version")),
         told=" ".join(told(name, own.summary) for name, own in COMMANDS.items()),
         table="".join(table(name, _words(own.arguments), " ".join(own.options)) for name, own in COMMANDS.items()),
-        values="".join(value(tuple(o for o, k in VALUES.items() if k == kind), kind) for kind in kinds),
+        values="".join(value(tuple(o for o, k in kind_of.items() if k == kind), kind) for kind in kinds),
         shelf=quote(environment.shelf),
         runtimes=several(names),
         pairs=" ".join(f"{name}=" for name in names),

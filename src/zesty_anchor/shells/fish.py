@@ -2,23 +2,24 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from zesty_anchor.shells import completion, posix
 from zesty_anchor.shells.apart import Apart
+from zesty_anchor.shells.environment import Environment
 from zesty_anchor.shells.fish_follow import either, literal, on_demand, quote, words
-from zesty_anchor.shells.shell import (
-    HIDING,
+from zesty_anchor.shells.reading import (
     INTERACTIVE,
     LOGIN,
     LOGIN_INTERACTIVE,
     SCRIPT,
-    Context,
-    Environment,
     Reading,
     Site,
     Surroundings,
 )
+from zesty_anchor.shells.shell import HIDING
+from zesty_anchor.shells.tracing import CHANNEL, Place, Started, TraceStart
 
 _SOURCE = 'fish(1), "Configuration files"'
 
@@ -113,9 +114,16 @@ class Fish(Apart):
     """fish(1)."""
 
     name = "fish"
-    programs: tuple[str, ...] = ("fish",)
-    contexts: tuple[Context, ...] = (LOGIN, INTERACTIVE, LOGIN_INTERACTIVE, SCRIPT)
+    programs = ("fish",)
+    contexts = (LOGIN, INTERACTIVE, LOGIN_INTERACTIVE, SCRIPT)
     check = "--no-execute"
+    nothing = "true"
+    endings = ("fish",)
+    read_only = "FISH_VERSION fish_pid hostname pipestatus status version history umask argv"
+    follows = True
+    completes = True
+    profiles = True
+    channel = CHANNEL
 
     def reads(self, around: Surroundings) -> tuple[Reading, ...]:
         """Before config.fish it reads each file of conf.d: one of them is ours, whole."""
@@ -188,6 +196,33 @@ class Fish(Apart):
             completions="".join(files),
             hooks=environment.hooks_of(self.name),
         )
+
+    def own_file(self, config: Path) -> Path:
+        """In the folder that it reads whole ("Configuration")."""
+        return config / "fish/conf.d/zesty-anchor.fish"
+
+    def path_forms(self) -> tuple[Callable[[str], str], ...]:
+        """In single quotes, and in patterns in them."""
+        return (lambda text: quote(text)[1:-1], lambda text: quote(literal(text))[1:-1])
+
+    def traced(self, start: TraceStart) -> Started:
+        """It writes a profile and a trace of its start (fish(1), --profile-startup, --debug-output; "fish_trace")."""
+        words = [
+            start.program,
+            f"--profile-startup={start.room / 'profile'}",
+            f"--debug-output={start.room / 'trace'}",
+            *start.options,
+            "-c",
+            f"set -e fish_trace; source {start.probe} >{start.told}",
+        ]
+        return words, {"fish_trace": "1"}
+
+    def functions(self, rows: Sequence[str]) -> dict[str, Place | None]:
+        """Name, file and line, by turns ("functions --details")."""
+        return {
+            name: (file, int(line)) if file.startswith("/") and line.isdigit() else None
+            for name, file, line in zip(rows[::3], rows[1::3], rows[2::3], strict=False)
+        }
 
     def on_demand(self, environment: Environment, file: str) -> str:
         """The text of the file that is read when something is to be chosen."""

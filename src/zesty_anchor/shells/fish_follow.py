@@ -6,7 +6,7 @@ import re
 from collections.abc import Iterable
 
 from zesty_anchor.shells import posix
-from zesty_anchor.shells.shell import MANIFEST_NAME, Environment, Of, Switchable, Template
+from zesty_anchor.shells.environment import MANIFEST_NAME, Environment, Of, Switchable, Template
 
 _ON_DEMAND = """\
 set -g za__default {front}

@@ -13,7 +13,8 @@ import msgspec
 
 from zesty_anchor.shells.posix import quote
 from zesty_anchor.shells.pty import under_pty
-from zesty_anchor.shells.shell import Context, Shell
+from zesty_anchor.shells.reading import Context
+from zesty_anchor.shells.shell import Shell
 from zesty_anchor.shells.together import Interrupted, never
 from zesty_anchor.system.process import end_marked, marked, processes
 from zesty_anchor.system.room import room as room_for

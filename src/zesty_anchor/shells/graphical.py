@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from zesty_anchor.shells import posix
-from zesty_anchor.shells.shell import Environment
+from zesty_anchor.shells.environment import Environment
 
 
 def quote(text: str) -> str:

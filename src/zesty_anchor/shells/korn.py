@@ -6,10 +6,10 @@ The four know ``[[ ]]``, ``typeset`` in functions, and ``function NAME {``, whos
 from __future__ import annotations
 
 from zesty_anchor.shells import posix
+from zesty_anchor.shells.environment import Environment
 from zesty_anchor.shells.korn_follow import Dialect, looks, on_demand
 from zesty_anchor.shells.posix import quote
 from zesty_anchor.shells.sh import Sh
-from zesty_anchor.shells.shell import Environment
 
 # Two files: what every interactive shell reads when it starts, and what it reads when it first has to choose, complete
 # or call this program. A shell takes about 8 us to read a simple command, so the first one is short.
@@ -136,10 +136,15 @@ def at_start(environment: Environment, dialect: Dialect) -> str:
     return posix.HEAD.format(stamp=environment.stamp) + text
 
 
+def counting(define: str, clock: str) -> str:
+    """The definition of za_mark, in which MARK stands for what keeps the value of a ``clock``. Pure."""
+    return define.replace("MARK", f'za_marks[${{#za_marks[@]}}]="$1 $2 ${clock}";')
+
+
 class Korn(Sh):
     """What the four share as shells."""
 
-    check = "-n"
+    follows = True
 
     def dialect(self, environment: Environment) -> Dialect:
         """Where this one differs."""

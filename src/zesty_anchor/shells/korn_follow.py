@@ -5,8 +5,8 @@ from __future__ import annotations
 import msgspec
 
 from zesty_anchor.shells import posix
+from zesty_anchor.shells.environment import MANIFEST_NAME, Environment, Of, Switchable
 from zesty_anchor.shells.posix import quote
-from zesty_anchor.shells.shell import MANIFEST_NAME, Environment, Of, Switchable
 
 
 class Dialect(msgspec.Struct, frozen=True):

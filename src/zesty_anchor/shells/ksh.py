@@ -3,19 +3,13 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import ClassVar
 
 from zesty_anchor.shells import korn
+from zesty_anchor.shells.environment import Environment
 from zesty_anchor.shells.korn_follow import Dialect
-from zesty_anchor.shells.shell import (
-    INTERACTIVE,
-    LOGIN,
-    LOGIN_INTERACTIVE,
-    Context,
-    Environment,
-    Reading,
-    Site,
-    Surroundings,
-)
+from zesty_anchor.shells.reading import INTERACTIVE, LOGIN, LOGIN_INTERACTIVE, Reading, Site, Surroundings
+from zesty_anchor.shells.tracing import TracePrompt
 
 # ksh(1), "Discipline Functions": called whenever the prompt is looked up, in the shell itself.
 _AT_PROMPT = "\\typeset -f PS1.get >/dev/null || function PS1.get { za__prompt; }\n"
@@ -46,16 +40,20 @@ class Ksh(korn.Korn):
     """ksh(1)."""
 
     name = "ksh"
-    programs: tuple[str, ...] = ("ksh93", "ksh")
-    contexts: tuple[Context, ...] = (LOGIN, INTERACTIVE, LOGIN_INTERACTIVE)
+    programs: ClassVar[tuple[str, ...]] = ("ksh93", "ksh")
+    contexts = (LOGIN, INTERACTIVE, LOGIN_INTERACTIVE)
+    endings = ("ksh",)
+    lags = True
+    prompt = TracePrompt(clock="$SECONDS", file="${.sh.file}", depth="${.sh.subshell}")
+    clock = korn.counting("typeset -F6 SECONDS; function za_mark { typeset za_s=$?; MARK return $za_s; }", "SECONDS")
     file = ".kshrc"
-    source = 'ksh(1), "Invocation"'
+    manual = 'ksh(1), "Invocation"'
 
     def reads(self, around: Surroundings) -> tuple[Reading, ...]:
         """ENV, where it is set, names the file that an interactive one reads."""
         return (
-            Reading(around.home / ".profile", "login", self.source),
-            Reading(around.env or around.home / self.file, "interactive", self.source),
+            Reading(around.home / ".profile", "login", self.manual),
+            Reading(around.env or around.home / self.file, "interactive", self.manual),
         )
 
     def unfit(self, home: Path) -> str:

@@ -5,8 +5,8 @@ from __future__ import annotations
 import re
 
 from zesty_anchor.shells import posix
+from zesty_anchor.shells.environment import MANIFEST_NAME, Environment, Of, Switchable, Template
 from zesty_anchor.shells.posix import quote
-from zesty_anchor.shells.shell import MANIFEST_NAME, Environment, Of, Switchable, Template
 
 MARK = "# zesty-anchor launcher"
 """The second line of each launcher: a file without it is not ours."""

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+from zesty_anchor.shells.reading import MARK
 from zesty_anchor.shells.sh_tree import parsed
-from zesty_anchor.shells.shell import MARK
 
 _MARK = MARK.encode()
 

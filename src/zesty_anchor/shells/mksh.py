@@ -5,9 +5,10 @@ from __future__ import annotations
 from pathlib import Path
 
 from zesty_anchor.shells import korn
+from zesty_anchor.shells.environment import Environment
 from zesty_anchor.shells.korn_follow import Dialect
 from zesty_anchor.shells.ksh import Ksh
-from zesty_anchor.shells.shell import Environment
+from zesty_anchor.shells.tracing import TracePrompt
 
 # mksh(1), "Substitution": ${|...} runs in the shell itself, and gives what REPLY holds, here nothing.
 _AT_PROMPT = "case ${PS1-} in *za__prompt*) ;; *) PS1=${PS1-}'${|za__prompt;}' ;; esac\n"
@@ -31,9 +32,13 @@ class Mksh(Ksh):
     """mksh(1)."""
 
     name = "mksh"
-    programs: tuple[str, ...] = ("mksh",)
+    programs = ("mksh",)
+    endings = ("mksh",)
+    lags = False
+    prompt = TracePrompt(clock="$EPOCHREALTIME")
+    clock = korn.counting("za_mark() { local za_s=$?; MARK return $za_s; }", "EPOCHREALTIME")
     file = ".mkshrc"
-    source = 'mksh(1), "INVOCATION"'
+    manual = 'mksh(1), "INVOCATION"'
 
     def unfit(self, home: Path) -> str:
         """Why it cannot be set up in this home: nothing."""

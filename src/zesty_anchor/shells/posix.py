@@ -6,7 +6,8 @@ import re
 from collections.abc import Callable, Iterable
 from pathlib import Path
 
-from zesty_anchor.shells.shell import MARK, Environment, Of, Template
+from zesty_anchor.shells.environment import Environment, Of, Template
+from zesty_anchor.shells.reading import MARK
 
 _PLAIN = re.compile(r"[A-Za-z0-9._/-]+")
 """Letters that mean nothing but themselves, in double quotes and without."""

@@ -5,9 +5,13 @@ the launchers stand first on PATH and do it.
 from __future__ import annotations
 
 from pathlib import Path
+from typing import ClassVar
 
 from zesty_anchor.shells import posix
-from zesty_anchor.shells.shell import LOGIN, LOGIN_INTERACTIVE, Context, Environment, Reading, Site, Surroundings
+from zesty_anchor.shells.environment import Environment
+from zesty_anchor.shells.reading import LOGIN, LOGIN_INTERACTIVE, Context, Reading, Site, Surroundings
+from zesty_anchor.shells.shell import Shell
+from zesty_anchor.shells.tracing import Started, TracePrompt, TraceStart
 
 # Other shells read .profile too. One that has a generated file of its own gets that.
 _DISPATCH = """\
@@ -46,29 +50,19 @@ za() {{
 """
 
 
-class Sh:
+class Sh(Shell):
     """sh(1)."""
 
     name = "sh"
-    programs: tuple[str, ...] = ("dash", "sh")
-    contexts: tuple[Context, ...] = (LOGIN, LOGIN_INTERACTIVE)
-    check = "-n"
-
-    def unfit(self, home: Path) -> str:
-        """Why it cannot be set up in this home: nothing."""
-        return ""
+    programs: ClassVar[tuple[str, ...]] = ("dash", "sh")
+    contexts: ClassVar[tuple[Context, ...]] = (LOGIN, LOGIN_INTERACTIVE)
+    like_sh = True
+    endings = ("sh",)
+    prompt = TracePrompt()
 
     def reads(self, around: Surroundings) -> tuple[Reading, ...]:
         """An interactive one reads the file that ENV names, which belongs to other shells as well."""
         return (Reading(around.home / ".profile", "login", 'dash(1), "Invocation"'),)
-
-    def leaves(self, around: Surroundings) -> tuple[Path, ...]:
-        """What it makes in a home when it starts there for the first time, the outermost first."""
-        return ()
-
-    def folders(self, around: Surroundings) -> tuple[Path, ...]:
-        """Those folders of it over which several that start at once for the first time stumble, and say so: none."""
-        return ()
 
     def sites(self, around: Surroundings) -> tuple[Site, ...]:
         """The startup files that get the block."""
@@ -107,6 +101,15 @@ class Sh:
     def script(self, file: str) -> str:
         """A command line of its own that runs a file in the language of sh, in the shell itself where it can."""
         return posix.script(file)
+
+    def traced(self, start: TraceStart) -> Started:
+        """It traces itself (-x), with what PS4 says (POSIX.1-2017, XCU 2.5.3)."""
+        return [start.program, "-x", *start.options, "-c", f"set +x; {start.source}"], self.said_by(start)
+
+    def said_by(self, start: TraceStart) -> dict[str, str]:
+        """The environment that makes the trace tell what is asked."""
+        assert self.prompt is not None
+        return {"PS4": self.prompt.text(start.variable)}
 
 
 def _apart(hooks: str) -> str:

@@ -3,21 +3,15 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 from pathlib import Path
 
 from zesty_anchor.shells import completion, posix
 from zesty_anchor.shells.apart import Apart
-from zesty_anchor.shells.shell import (
-    HIDING,
-    INTERACTIVE,
-    MARK,
-    SCRIPT,
-    Context,
-    Environment,
-    Reading,
-    Site,
-    Surroundings,
-)
+from zesty_anchor.shells.environment import Environment
+from zesty_anchor.shells.reading import INTERACTIVE, MARK, SCRIPT, Context, Reading, Site, Surroundings
+from zesty_anchor.shells.shell import HIDING
+from zesty_anchor.shells.tracing import CHANNEL, Started, TraceStart
 
 _SOURCE = 'tcsh(1), "Startup and shutdown"'
 
@@ -53,9 +47,13 @@ class Tcsh(Apart):
     """tcsh(1)."""
 
     name = "tcsh"
-    programs: tuple[str, ...] = ("tcsh",)
-    contexts: tuple[Context, ...] = (Context("login", (), login_name=True), INTERACTIVE, SCRIPT)
-    check = "-n"
+    programs = ("tcsh",)
+    contexts = (Context("login", (), login_name=True), INTERACTIVE, SCRIPT)
+    endings = ("tcsh", "csh")
+    read_only = "argv cwd home path prompt shell status term tty uid user gid group"
+    aliases_always = True
+    channel = CHANNEL
+    traces_at_terminal = True
 
     def reads(self, around: Surroundings) -> tuple[Reading, ...]:
         """.tcshrc where it exists, else .cshrc; both before .login."""
@@ -93,6 +91,14 @@ class Tcsh(Apart):
     def script(self, file: str) -> str:
         """A command line of its own that runs a file in the language of sh, in the shell itself where it can."""
         return f'set za__all = (`alias | cut -f1`); setenv {HIDING} "$za__all"; sh {self.quote(file)}'
+
+    def path_forms(self) -> tuple[Callable[[str], str], ...]:
+        """In single quotes, and in patterns."""
+        return (lambda text: self.quote(text)[1:-1], lambda text: pattern(text)[1:-1])
+
+    def traced(self, start: TraceStart) -> Started:
+        """It shows each line that it executes on its terminal (tcsh(1), -V); what it has then, a sh that it starts tells."""
+        return [start.program, "-V", *start.options, "-c", f"sh {start.probe} >{start.told}"], {}
 
     def environment(self, environment: Environment, file: str) -> str:
         """The text of the generated file, which will stand at ``file``."""

@@ -2,23 +2,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
 
 from zesty_anchor.shells import completion, korn, posix
+from zesty_anchor.shells.environment import Environment
 from zesty_anchor.shells.korn_follow import Dialect
-from zesty_anchor.shells.shell import (
+from zesty_anchor.shells.reading import (
     INTERACTIVE,
     LOGIN,
     LOGIN_INTERACTIVE,
     SCRIPT,
-    Context,
-    Environment,
     Reading,
     Site,
     Surroundings,
 )
+from zesty_anchor.shells.shell import Generate
 from zesty_anchor.shells.system_rules import rules
+from zesty_anchor.shells.tracing import Place, Started, TracePrompt, TraceStart
 
 # zshmisc(1), "SPECIAL FUNCTIONS": the arrays of functions that are called on entering a folder and before a prompt.
 _AT_PROMPT = """\
@@ -83,7 +84,27 @@ class Zsh(korn.Korn):
 
     name = "zsh"
     programs = ("zsh",)
-    contexts: tuple[Context, ...] = (LOGIN, INTERACTIVE, LOGIN_INTERACTIVE, SCRIPT)
+    contexts = (LOGIN, INTERACTIVE, LOGIN_INTERACTIVE, SCRIPT)
+    endings = ("zsh",)
+    read_only = (
+        "EGID EUID GID PPID UID USERNAME ARGC HISTCMD LINENO TTYIDLE ZSH_EVAL_CONTEXT ZSH_NAME ZSH_VERSION aliases argv commands "
+        "functions galiases history jobstates modules options parameters pipestatus saliases status userdirs"
+    )
+    aliases_always = True
+    completes = True
+    names_lines = True
+    prompt = TracePrompt(
+        clock="%D{%s.%6.}",
+        file="%x",
+        line="%I",
+        inside="${zsh_eval_context[-1]}",
+        depth="$ZSH_SUBSHELL",
+        call="${funcfiletrace[1]-}",
+    )
+    clock = (
+        "zmodload zsh/datetime; za_marks=(); "
+        'za_mark() { local za_s=$?; za_marks+=("$1 $2 $EPOCHREALTIME"); return $za_s }'
+    )
 
     def reads(self, around: Surroundings) -> tuple[Reading, ...]:
         """ZDOTDIR, where it is set, stands in for the home; where a file sets it, for all but the first .zshenv."""
@@ -144,6 +165,21 @@ class Zsh(korn.Korn):
             _UNLESS_SET.format(stamp=environment.stamp, file=file)
             + f"\\export ZESTY_ANCHOR_LOADED={environment.stamp}\n"
         )
+
+    def further_files(self) -> Mapping[str, Generate]:
+        """Where many variables are set."""
+        return {f"values.{self.name}": self.values}
+
+    def traced(self, start: TraceStart) -> Started:
+        """Its prompt is expanded where that is asked for (zshoptions(1), PROMPT_SUBST)."""
+        words = [start.program, "-o", "promptsubst", "-x", *start.options, "-c", f"set +x; {start.source}"]
+        return words, self.said_by(start)
+
+    def functions(self, rows: Sequence[str]) -> dict[str, Place | None]:
+        """Name and file, by turns (zshmodules(1), "functions_source")."""
+        return {
+            name: (file, 0) if file.startswith("/") else None for name, file in zip(rows[::2], rows[1::2], strict=False)
+        }
 
     def values(self, environment: Environment, file: str) -> str:
         """The text of that file; empty where there is none. An assignment under ALL_EXPORT takes two thirds of the time of an export (zshoptions(1)), and several in

@@ -6,7 +6,7 @@ from collections.abc import Iterable
 
 from zesty_anchor.engine.outcome import ChangeReport
 from zesty_anchor.planning.plan import Plan
-from zesty_anchor.shells.shell import MARK
+from zesty_anchor.shells.reading import MARK
 from zesty_anchor.show.changes import notices
 from zesty_anchor.show.columns import columns
 from zesty_anchor.show.paint import Paint

@@ -9,7 +9,7 @@ from pathlib import Path
 
 import msgspec
 
-from zesty_anchor.shells.shell import MANIFEST_NAME
+from zesty_anchor.shells.environment import MANIFEST_NAME
 
 _HISTORIES = frozenset((".git", ".hg", ".svn", ".bzr", "CVS", ".jj", "_darcs", ".fslckout"))
 _LAYOUT = frozenset(

@@ -16,8 +16,8 @@ from zesty_anchor.manifest.model import Identity
 from zesty_anchor.shelf import launchers
 from zesty_anchor.shelf.receipt import Receipt, stock
 from zesty_anchor.shells.guard import ends_early
-from zesty_anchor.shells.known import COMPLETE, FOLLOW, GENERATED, LAUNCH, SESSION, SHELLS, VALUES
-from zesty_anchor.shells.shell import Surroundings
+from zesty_anchor.shells.known import LAUNCH, SESSION, SHELLS, generated
+from zesty_anchor.shells.reading import Surroundings
 from zesty_anchor.system import pam_environment
 from zesty_anchor.system.host import Host, find_program, host, login_path, login_shell
 from zesty_anchor.system.locations import Locations
@@ -165,8 +165,8 @@ class Machine:
 
     @cached_property
     def _dropins(self) -> tuple[Path, ...]:
-        ours, folder = generated_file(self.locations, "fish"), self.locations.others / "fish/conf.d"
-        return tuple(sorted(path for path in folder.glob("*.fish") if path != ours))
+        own = [file for shell in SHELLS.values() if (file := shell.own_file(self.locations.others))]
+        return tuple(sorted(path for file in own for path in file.parent.glob(f"*{file.suffix}") if path not in own))
 
     @cached_property
     def places(self) -> Surroundings:
@@ -206,7 +206,7 @@ class Machine:
     @cached_property
     def generated(self) -> dict[str, TextFile]:
         """The files that we write for the shells, by their name."""
-        places = {name: generated_file(self.locations, name) for name in GENERATED}
+        places = {name: generated_file(self.locations, name) for name in generated()}
         # A folder in the place of one gives way to it.
         return {n: TextFile(p, p, None) if p.is_dir() else read_text_file(p) for n, p in places.items()}
 
@@ -245,20 +245,28 @@ class Machine:
 
         return identity_facts(identity, self.locations, self.environ, self.coming)
 
+    @property
+    def read_alone(self) -> tuple[TextFile, ...]:
+        """The generated files that a shell reads by itself, without a line of ours in a startup file."""
+        return tuple(
+            self.generated[name] for name, shell in SHELLS.items() if shell.own_file(self.locations.others) is not None
+        )
+
     def shell(self, name: str) -> InstalledShell | None:
         """A shell by name, if it is installed."""
         return next((shell for shell in self.shells if shell.name == name), None)
 
 
 def generated_file(locations: Locations, name: str) -> Path:
-    """Where a generated file stands. fish and systemd have folders of their own for them."""
-    if name == "fish":
-        return locations.others / "fish/conf.d/zesty-anchor.fish"
+    """Where a generated file stands. Some shells, and systemd, have folders of their own for them."""
+    own = SHELLS[name].own_file(locations.others) if name in SHELLS else None
+    if own is not None:
+        return own
     if name == SESSION:
         return locations.others / "environment.d/60-zesty-anchor.conf"
-    if name.startswith((FOLLOW, COMPLETE)) or name == VALUES:
-        return locations.shell / name
-    return locations.shell / (f"{name}.sh" if name == LAUNCH else f"environment.{name}")
+    if name == LAUNCH:
+        return locations.shell / f"{name}.sh"
+    return locations.shell / (f"environment.{name}" if name in SHELLS else name)
 
 
 def known_blocks(locations: Locations) -> frozenset[bytes]:
@@ -266,7 +274,7 @@ def known_blocks(locations: Locations) -> frozenset[bytes]:
     return frozenset(
         os.fsencode(shell.block(generated_file(locations, name), locations.home, early=early))
         for name, shell in SHELLS.items()
-        if name != "fish"
+        if shell.own_file(locations.others) is None
         for early in (False, True)
     )
 

@@ -77,7 +77,7 @@ COMMANDS = {
 
 VALUES = {
     "--colour": "auto|always|never",
-    "--shell": "bash|zsh|fish|ksh|mksh|tcsh|sh",
+    "--shell": "shell",
     "-m": "file",
     "--manifest": "file",
     "--trust": "file",
@@ -95,4 +95,5 @@ VALUES = {
     "--script": "runtime",
     "--upgrade": "runtime",
 }
-"""The options that take a value, each the same in every command, and its kind (as of an argument; ``file`` is any path)."""
+"""The options that take a value, each the same in every command, and its kind (as of an argument; ``file`` is any path, ``shell`` the name of a
+shell)."""

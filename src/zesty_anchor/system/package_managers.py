@@ -27,14 +27,8 @@ def package_manager(families: Sequence[str], environ: Mapping[str, str]) -> Pack
 
     ``environ`` is the environment that it is started in.
     """
-    for family in families:
-        for kind in (PACKAGE_MANAGERS[name] for name in PACKAGE_MANAGERS.names(shipped=True)):
-            if kind.family == family:
-                return kind(environ)
-    for _, kind in PACKAGE_MANAGERS.items():
-        if kind.family in families:
-            return kind(environ)
-    return None
+    kinds = [kind for _, kind in PACKAGE_MANAGERS.items()]
+    return next((kind(environ) for family in families for kind in kinds if kind.family == family), None)
 
 
 def package_programs() -> tuple[str, ...]:

@@ -21,7 +21,7 @@ from zesty_anchor.files.edit import lines_of, put_back, taken_out
 from zesty_anchor.files.inventory import Inventory, below, is_as, item_at
 from zesty_anchor.files.removal import discard, discard_any
 from zesty_anchor.files.replace import Changed, remove, replace
-from zesty_anchor.shells.known import SHELLS
+from zesty_anchor.shells.known import SH, SHELLS
 from zesty_anchor.shells.layered import is_allowed, layered_words
 from zesty_anchor.shells.sealed import upper_in
 from zesty_anchor.survey.home_watch import ONE_AT_A_TIME, Seen, difference
@@ -49,7 +49,7 @@ def startup_files(machine: Machine) -> tuple[Startup, ...]:
     found: dict[str, str] = {}
     for name, shell in SHELLS.items():
         for reading in shell.reads(machine.around):
-            if reading.runs and (name == "sh" or str(reading.file) not in found):
+            if reading.runs and (name == SH or str(reading.file) not in found):
                 found[str(reading.file)] = name
     return tuple(Startup(path, language) for path, language in found.items())
 

@@ -21,7 +21,6 @@ from zesty_anchor.changes.runtimes.building import COMMON_MESSAGES, need_of
 from zesty_anchor.changes.runtimes.foreign_record import ForeignRecord, Startup
 from zesty_anchor.changes.runtimes.install import licence_question
 from zesty_anchor.changes.runtimes.leaving import empty
-from zesty_anchor.changes.shells.environment import LIKE_SH
 from zesty_anchor.files import folders
 from zesty_anchor.files.move import finish_move, move
 from zesty_anchor.files.removal import discard, discard_any
@@ -31,6 +30,7 @@ from zesty_anchor.shelf import place
 from zesty_anchor.shelf.build import Unhurried, build
 from zesty_anchor.shelf.manager import CALLED, write_call
 from zesty_anchor.shelf.receipt import Receipt, write
+from zesty_anchor.shells.known import SH, SHELLS, like_sh
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.survey.startup.caught import Edited, caught
 from zesty_anchor.system.closed import wait_until_closed
@@ -265,12 +265,13 @@ class RunInstaller(BaseChange, frozen=True):
         lines = caught(edited, [name for name, _ in self.wanted.variables])
         adopted = {}
         for name, program in self.shells:
-            if name in recipe.hooks or (name in LIKE_SH and "sh" in recipe.hooks):
+            if name in recipe.hooks or (name in like_sh() and SH in recipe.hooks):
                 continue
             own = lines.get(name)
-            others = [lines[other] for other in ("sh", *LIKE_SH) if other in lines] if name in ("sh", *LIKE_SH) else []
+            related = (SH, *like_sh())
+            others = [lines[other] for other in related if other in lines] if name in related else []
             for text in [own] if own else others:
-                if name == "fish" or self._serves(program, text, bench):
+                if not SHELLS[name].like_sh or self._serves(program, text, bench):
                     adopted[name] = text
                     break
         return adopted

@@ -9,12 +9,9 @@ from zesty_anchor.manifest.pin import pin_files
 from zesty_anchor.manifest.read import FILE_NAME
 from zesty_anchor.manifest.recipe import ManagerTool
 from zesty_anchor.manifest.wanted import Reference, Value, Wanted, WantedVersion, refer
-from zesty_anchor.shells.known import SHELLS
-from zesty_anchor.shells.shell import Environment, Of, Switchable, Template
+from zesty_anchor.shells.environment import Environment, Of, Switchable, Template
+from zesty_anchor.shells.known import SH, SHELLS, like_sh
 from zesty_anchor.survey.machine import Machine
-
-LIKE_SH = ("bash", "zsh", "ksh", "mksh")
-"""The shells that read lines in the language of sh, where there are none in their own."""
 
 
 def environment_of(wanted: Wanted, machine: Machine) -> Environment:
@@ -81,7 +78,7 @@ def _of_manager(version: WantedVersion, tool: ManagerTool, name: str, machine: M
     receipt = machine.shelf.get((version.runtime, version.folder.name))
     if receipt is not None and receipt.adopted:
         return receipt.adopted.get(name, "")
-    if tool.function is not None and (name == tool.shell or (tool.shell == "sh" and name in LIKE_SH)):
+    if tool.function is not None and (name == tool.shell or (tool.shell == SH and name in like_sh())):
         return f". {SHELLS[name].quote(str(version.folder / tool.function))}"
     return ""
 
@@ -96,4 +93,4 @@ def _completions(wanted: Wanted) -> Iterator[tuple[str, str]]:
 
 
 def _for_shell(entries: Mapping[Any, str], name: str) -> str:
-    return entries.get(name) or (entries.get("sh", "") if name in LIKE_SH else "")
+    return entries.get(name) or (entries.get(SH, "") if name in like_sh() else "")

@@ -20,21 +20,10 @@ from zesty_anchor.files.edit import Edit, lines_of, taken_out
 from zesty_anchor.files.home_move import HomeMove
 from zesty_anchor.files.replace import content_of, replace
 from zesty_anchor.manifest.wanted import Wanted
+from zesty_anchor.shells.environment import Environment
 from zesty_anchor.shells.graphical import unfit
-from zesty_anchor.shells.known import (
-    COMPLETE,
-    COMPLETING,
-    FOLLOW,
-    FOLLOWING,
-    GENERATED,
-    LAUNCH,
-    SESSION,
-    SHELLS,
-    VALUES,
-    path_forms,
-)
+from zesty_anchor.shells.known import COMPLETE, FOLLOW, LAUNCH, SESSION, SH, SHELLS, generated, path_forms
 from zesty_anchor.shells.posix import WRITTEN
-from zesty_anchor.shells.shell import Environment
 from zesty_anchor.survey.machine import Machine, generated_file
 from zesty_anchor.survey.startup.sites import sites
 from zesty_anchor.system.locations import Locations
@@ -94,7 +83,7 @@ class GeneratedFiles(FileKind):
 
     def found(self, locations: Locations) -> Iterable[Found]:
         """The files that begin as ours do."""
-        for name in GENERATED:
+        for name in generated():
             path = generated_file(locations, name)
             content = content_of(path)
             if content is not None and content.startswith(WRITTEN.encode()):
@@ -152,11 +141,11 @@ class GeneratedFiles(FileKind):
     def plan(self, wanted: Wanted, machine: Machine) -> Iterable[WriteGenerated]:
         """Each file as it should be, where it is not. One that nothing reads any more goes."""
         environment = environment_of(wanted, machine)
-        used = used_files(wanted, machine)
+        used, texts = used_files(wanted, machine), generated()
         for name, file in machine.generated.items():
             # What follows the folder must know the file that it belongs to.
             path = generated_file(machine.locations, name.removeprefix(FOLLOW))
-            text = GENERATED[name](environment, str(path)) if name in used else ""
+            text = texts[name](environment, str(path)) if name in used else ""
             after = os.fsencode(text) if text else None
             if after != file.content:
                 edit = Edit(file, after)
@@ -168,15 +157,17 @@ class GeneratedFiles(FileKind):
 
 def _name_of(path: Path) -> str:
     """Return the name of a generated file, by its path."""
-    if path.parent.name == "conf.d":
-        return "fish"
+    for name, shell in SHELLS.items():
+        own = shell.own_file(path.parents[2]) if len(path.parents) > 2 else None
+        if own == path:
+            return name
     return SESSION if path.parent.name == "environment.d" else path.name
 
 
 def follow_generated(locations: Locations, move: HomeMove) -> int:
     """Update the generated files after the home was moved. Returns how many were written."""
     written = 0
-    for name in GENERATED:
+    for name in generated():
         path = generated_file(locations, name)
         content = None if path.is_symlink() or path.is_dir() else content_of(path)
         moved = (
@@ -213,10 +204,12 @@ _NO_STAMP = b"?" * _STAMP_DIGITS
 
 def used_files(wanted: Wanted, machine: Machine) -> frozenset[str]:
     """The names of the generated files that something reads."""
-    used = {site.language for site in sites(wanted.shells, machine)} | {"fish"} & set(wanted.shells)
-    if used & FOLLOWING.keys():
-        used |= {"sh", *(f"{FOLLOW}{name}" for name in used & FOLLOWING.keys())}
-    used |= {f"{COMPLETE}{name}" for name in used & COMPLETING.keys()}
-    used |= {VALUES} if "zsh" in used else set()
+    used = {site.language for site in sites(wanted.shells, machine)}
+    used |= {name for name in wanted.shells if SHELLS[name].own_file(machine.locations.others) is not None}
+    languages = [SHELLS[name] for name in used]
+    for shell in languages:
+        used |= {SH, f"{FOLLOW}{shell.name}"} if shell.follows else set()
+        used |= {f"{COMPLETE}{shell.name}"} if shell.completes else set()
+        used |= shell.further_files().keys()
     used |= {LAUNCH} if wanted.recipes else set()
     return frozenset(used | ({SESSION} if machine.has_user_generator else set()))

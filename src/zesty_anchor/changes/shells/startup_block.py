@@ -17,9 +17,9 @@ from zesty_anchor.files.edit import Edit, lines_of
 from zesty_anchor.files.replace import content_of, remove, replace
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.shells.guard import ends_always, ends_early
-from zesty_anchor.shells.known import SHELLS
+from zesty_anchor.shells.known import SH, SHELLS
 from zesty_anchor.shells.marked import marked_rows
-from zesty_anchor.shells.shell import Site
+from zesty_anchor.shells.reading import Site
 from zesty_anchor.survey.machine import Machine, generated_file, known_blocks
 from zesty_anchor.survey.startup.sites import sites
 
@@ -106,7 +106,7 @@ class Blocks(FileKind):
     @staticmethod
     def _checker(path: Path, site: Site | None, machine: Machine) -> tuple[str, str] | None:
         """The shell that is asked about a startup file: its own. .profile is often written for bash."""
-        names = ("bash", "sh") if path.name == ".profile" else (site.language,) if site else ()
+        names = ("bash", SH) if path.name == ".profile" else (site.language,) if site else ()
         shells = (machine.shell(name) for name in names)
         return next(((shell.program, SHELLS[shell.name].check) for shell in shells if shell), None)
 
@@ -126,7 +126,7 @@ def one_a_file(found: Iterable[Site], machine: Machine) -> dict[Path, Site]:
         target = machine.startup[site.file].target
         other = placed.get(target)
         if other is not None and other.language != site.language:
-            site = msgspec.structs.replace(site, language="sh", early=site.early or other.early)
+            site = msgspec.structs.replace(site, language=SH, early=site.early or other.early)
         placed[target] = site
     return placed
 

@@ -7,6 +7,7 @@ import os
 from collections.abc import Collection, Iterable
 from typing import Any
 
+from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.shells.sh_tree import parsed
 
 Edited = tuple[str, bytes, bytes]
@@ -22,7 +23,7 @@ def caught(edited: Iterable[Edited], known: Collection[str]) -> dict[str, str]:
     found: dict[str, str] = {}
     for language, before, after in edited:
         text = added(before, after)
-        if language != "fish":
+        if SHELLS[language].like_sh:
             text = _thinned(text, {*known, "PATH"})
         if text.strip() and text not in found.get(language, ""):
             found[language] = found.get(language, "") + text

@@ -112,8 +112,7 @@ def _readers(file: TextFile, machine: Machine) -> list[str]:
         name for name, shell in SHELLS.items() if file.path in [reading.file for reading in shell.reads(machine.around)]
     ]
     ending = file.path.suffix.lstrip(".")
-    ending = "tcsh" if ending == "csh" else ending
-    return readers or [ending if ending in SHELLS else "bash"]
+    return readers or [next((name for name, shell in SHELLS.items() if ending in shell.endings), "bash")]
 
 
 def _checker(file: TextFile, machine: Machine) -> tuple[str, str] | None:

@@ -10,6 +10,7 @@ from pathlib import Path
 
 import msgspec
 
+from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.survey.startup.line_marks import Statement
 from zesty_anchor.survey.startup.startup_trace import StartupTrace
 from zesty_anchor.survey.startup.step import Step
@@ -92,7 +93,7 @@ def _without_telling(trace: StartupTrace) -> list[float]:
     steps = trace.steps
     ends = [*(step.at for step in steps[1:]), max(trace.ended, steps[-1].at)]
     took = [end - step.at for step, end in zip(steps, ends, strict=True)]
-    telling = statistics.quantiles(took, n=4)[0] if len(took) > 1 and trace.shell != "fish" else 0.0
+    telling = statistics.quantiles(took, n=4)[0] if len(took) > 1 and not SHELLS[trace.shell].profiles else 0.0
     return [max(0.0, each - telling) for each in took]
 
 

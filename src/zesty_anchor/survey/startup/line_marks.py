@@ -18,14 +18,6 @@ import msgspec
 from zesty_anchor.shells.posix import quote
 from zesty_anchor.shells.sh_tree import parsed
 
-_KEEPS = 'za_marks[${#za_marks[@]}]="$1 $2 $'
-_CLOCKS = {
-    "bash": f'za_mark() {{ local za_s=$?; {_KEEPS}EPOCHREALTIME"; return $za_s; }}',
-    "zsh": "zmodload zsh/datetime; za_marks=(); "
-    'za_mark() { local za_s=$?; za_marks+=("$1 $2 $EPOCHREALTIME"); return $za_s }',
-    "ksh": f'typeset -F6 SECONDS; function za_mark {{ typeset za_s=$?; {_KEEPS}SECONDS"; return $za_s; }}',
-    "mksh": f'za_mark() {{ local za_s=$?; {_KEEPS}EPOCHREALTIME"; return $za_s; }}',
-}
 _NO_STATEMENT = ("comment", ";", "\n", "&", "heredoc_body")
 _DEFINES = re.compile(rb"function\b|[\w.:-]+ ?\(\)")
 _MOST_LINES = 400
@@ -60,12 +52,11 @@ Whole = Callable[[bytes], bool]
 """Whether the shell itself takes a text for a script."""
 
 
-def marked(shell: str, contents: Mapping[Path, bytes], whole: Whole) -> Marked | None:
+def marked(clock: str, contents: Mapping[Path, bytes], whole: Whole) -> Marked | None:
     """Files with a mark before each statement that begins a line; one that the shell would not take for a ``whole`` script then is left as it
-    is. None where the shell has no clock. Pure but for ``whole``.
+    is. ``clock`` defines za_mark; None where the shell has none (empty). Pure but for ``whole``.
     """
-    clock = _CLOCKS.get(shell)
-    if clock is None:
+    if not clock:
         return None
     texts: dict[Path, bytes] = {}
     statements: list[Statement] = []

@@ -10,10 +10,10 @@ from pathlib import Path
 import msgspec
 
 from zesty_anchor.files.text_file import TextFile, content_of
-from zesty_anchor.shells.known import SHELLS
+from zesty_anchor.shells.known import SH, SHELLS
 from zesty_anchor.shells.litter import make_folders, unlittered
+from zesty_anchor.shells.reading import MARK
 from zesty_anchor.shells.sealed import World, in_copy
-from zesty_anchor.shells.shell import MARK
 from zesty_anchor.shells.together import together
 from zesty_anchor.survey.machine import Machine, generated_file
 from zesty_anchor.survey.owner import Owners
@@ -184,7 +184,7 @@ def _of(name: str, trace: StartupTrace, machine: Machine) -> Iterator[Found]:
 
 def _of_command(name: str, trace: StartupTrace, machine: Machine) -> Iterator[Found]:
     """In the order in which a shell looks (POSIX.1-2017, XCU 2.3.1 and 2.9.1.1)."""
-    interactive = "interactive" in trace.context or trace.shell in ("zsh", "tcsh")
+    interactive = "interactive" in trace.context or SHELLS[trace.shell].aliases_always
     if interactive and name in trace.aliases:
         value = trace.aliases[name]
         yield Found(value, "alias", trace.of_alias(name) or _written(value, trace, machine))
@@ -228,11 +228,10 @@ def _place_of_variable(name: str, value: str, trace: StartupTrace, machine: Mach
 
 def _universal(speaks: Callable[[str, str], bool], trace: StartupTrace, machine: Machine) -> Place | None:
     """The line of a universal variable that says something, where the shell is one that has such."""
-    path = machine.locations.others / "fish" / fish_variables.FILE
-    content = machine.startup[path].content if trace.shell == "fish" else None
-    for variable in fish_variables.universal_variables(content or b""):
-        if any(speaks(variable.name, value) for _, value in variable.entries):
-            return Place(str(path), variable.line)
+    for path in (reading.file for reading in SHELLS[trace.shell].reads(machine.around) if not reading.runs):
+        for variable in fish_variables.universal_variables(machine.startup[path].content or b""):
+            if any(speaks(variable.name, value) for _, value in variable.entries):
+                return Place(str(path), variable.line)
     return None
 
 
@@ -246,7 +245,7 @@ def _written(what: str, trace: StartupTrace, machine: Machine) -> Place | None:
     home = str(machine.locations.home)
     read = {step.file for step in trace.steps if step.file}
     readings = [reading.file for reading in SHELLS[trace.shell].reads(machine.around)]
-    ours = [generated_file(machine.locations, name) for name in (trace.shell, "sh")]
+    ours = [generated_file(machine.locations, name) for name in (trace.shell, SH)]
     for path in (*readings, *(Path(file) for file in sorted(read)), *ours):
         file = machine.startup.get(path)
         content = file.content if isinstance(file, TextFile) else content_of(path)

@@ -10,9 +10,9 @@ from pathlib import Path
 import msgspec
 
 from zesty_anchor.files.text_file import content_of
+from zesty_anchor.shells.tracing import FIELD, RECORD
 from zesty_anchor.survey.startup.step import Step
 
-RECORD, FIELD = "\x1e", "\x1f"
 FIELDS = ("clock", "file", "line", "inside", "PATH", "depth", "call", "value")
 """What PS4 tells before each command, after a plus."""
 _BEGINS = f"{RECORD}+{FIELD}"
@@ -120,10 +120,12 @@ def _key(text: str) -> str:
     return f"{found[1]}=" if found else text.split(" ", 1)[0].strip("'")
 
 
-def settled(shell: str, steps: list[Step], readings: Iterable[str]) -> list[Step]:
-    """The steps, each in its file and at the line where its command begins. ``readings`` are the files that the shell reads."""
+def settled(steps: list[Step], readings: Iterable[str], *, exact: bool) -> list[Step]:
+    """The steps, each in its file and at the line where its command begins. ``readings`` are the files that the shell reads, and ``exact``
+    tells that it names file and line of each command.
+    """
     files = _Files(readings)
-    if shell in ("bash", "zsh"):
+    if exact:
         return [msgspec.structs.replace(s, line=files.begun(s)) if s.file else s for s in _at_home(steps)]
     return [files.settled(step) for step in _at_home(steps)]
 

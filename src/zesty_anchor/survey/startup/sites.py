@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from zesty_anchor.shells.known import SHELLS
-from zesty_anchor.shells.shell import Site
+from zesty_anchor.shells.reading import Site
 from zesty_anchor.survey.machine import Machine
 
 

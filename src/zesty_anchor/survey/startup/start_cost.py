@@ -16,8 +16,8 @@ from zesty_anchor.files.text_file import content_of
 from zesty_anchor.shells.fresh import clean_environment
 from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.shells.marked import marked_rows
+from zesty_anchor.shells.reading import MARK, Context
 from zesty_anchor.shells.sealed import World, in_copy
-from zesty_anchor.shells.shell import MARK, Context
 from zesty_anchor.survey.machine import InstalledShell, Machine
 from zesty_anchor.survey.startup.line_cost import LineCost, line_costs, told_by
 from zesty_anchor.survey.startup.line_marks import Marked, marked, measured, undisturbed
@@ -80,7 +80,7 @@ def start_cost(shell: InstalledShell, machine: Machine, seconds: float) -> Shell
             advice="have an administrator allow them: sysctl kernel.unprivileged_userns_clone=1",
         ) from None
     told = told_by(traces, machine.locations.data, marks.statements if marks is not None else ())
-    exact = bool(took) or shell.name == "fish"
+    exact = bool(took) or SHELLS[shell.name].profiles
     lines = line_costs(told, took)
     ours = sum(line.milliseconds for line in lines if line.text.endswith(MARK))
     yours = tuple(line for line in lines if not line.text.endswith(MARK))
@@ -94,7 +94,9 @@ def _by_marks(
     home, data = machine.locations.home, machine.locations.data
     files = dict.fromkeys(Path(step.file) for trace in traces for step in trace.steps if step.file)
     mine = [file for file in files if file.is_relative_to(home) and not file.is_relative_to(data)]
-    marks = marked(shell.name, {file: content_of(file) for file in mine}, lambda text: _takes(shell, text))
+    marks = marked(
+        SHELLS[shell.name].clock, {file: content_of(file) for file in mine}, lambda text: _takes(shell, text)
+    )
     if marks is None or not marks.texts:
         return None, {}
     environment = _environment(shell, machine)
@@ -135,18 +137,18 @@ def _worlds(machine: Machine) -> dict[str, World]:
     held = {file.path: file.content for file in machine.startup.values() if file.content is not None}
     ours = {path: b"".join(row for n, row in enumerate(rows) if n not in marked_rows(rows))
             for path, content in held.items() for rows in [content.splitlines(keepends=True)]}  # fmt: skip
-    fish = [file.path for name, file in machine.generated.items() if name == "fish" and file.content is not None]
+    alone = [file.path for file in machine.read_alone if file.content is not None]
     return {
         WAYS[0]: World(home),
-        WAYS[1]: World(home, texts=ours, gone=tuple(fish)),
-        WAYS[2]: World(home, texts=dict.fromkeys(held, b""), gone=tuple(fish)),
+        WAYS[1]: World(home, texts=ours, gone=tuple(alone)),
+        WAYS[2]: World(home, texts=dict.fromkeys(held, b""), gone=tuple(alone)),
     }
 
 
 def _starts(shell: InstalledShell, context: Context, machine: Machine, seconds: float) -> tuple[Starts, ...]:
     """Starts in each home by turns, until each median is known well enough, or the time is over."""
     environment = _environment(shell, machine)
-    words = [shell.program, *context.options, "-c", ":" if shell.name != "fish" else "true"]
+    words = [shell.program, *context.options, "-c", SHELLS[shell.name].nothing]
     worlds, taken = _worlds(machine), {way: list[float]() for way in WAYS}
     began = time.monotonic()
     while True:

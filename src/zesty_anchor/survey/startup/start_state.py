@@ -14,7 +14,7 @@ from zesty_anchor.shells.fresh import clean_environment
 from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.shells.posix import quote
 from zesty_anchor.shells.pty import under_pty, wait_for
-from zesty_anchor.shells.shell import Context
+from zesty_anchor.shells.reading import Context
 from zesty_anchor.shells.together import Interrupted, never
 from zesty_anchor.survey.machine import InstalledShell, Machine
 from zesty_anchor.system.host import env_program, user_name
@@ -67,17 +67,18 @@ def start_state(
     """
     path = f"{recorders}:{machine.login_path}" if recorders else machine.login_path
     environment = clean_environment(machine.environ, machine.login_environ, home, shell.program, user_name(), path)
+    kind = SHELLS[shell.name]
     with room_for("state") as room:
         probe = room / "probe"
         probe.write_text(
-            _PROBES.get(shell.name, _PROBES["dash"]).replace("ENV", env_program()).replace("ROOM", quote(str(room))),
+            kind.code("state").replace("ENV", env_program()).replace("ROOM", quote(str(room))),
             "utf-8",
         )
         words = [
             shell.program,
             *context.options,
             "-c",
-            f"{'source' if shell.name in ('tcsh', 'fish') else '.'} {quote(str(probe))}",
+            f"{kind.source_word} {quote(str(probe))}",
         ]
         if context.login_name:
             # See shells/fresh.py: tcsh takes no option for that beside -c.
@@ -140,76 +141,3 @@ def _facts(room: Path, recorders: str) -> Iterator[tuple[str, str]]:
 def _lasts(name: str) -> bool:
     """Whether a variable says the same at each start."""
     return name not in _PASSING and not name.startswith(("__fish_", "za_"))
-
-
-_COMMON = """\
-ENV -0 >ROOM/exported
-umask >ROOM/limit 2>/dev/null
-: >ROOM/ready
-"""
-# fish would read some two hundred files of its own to tell functions that no startup file has made.
-_PROBES = {
-    "dash": 'echo "$?" >ROOM/status\nset >ROOM/variable-lines\nalias >ROOM/alias-lines\ntrap >ROOM/trap\n' + _COMMON,
-    "bash": """\
-echo "$?" >ROOM/status
-{ set +o; shopt -p; } >ROOM/option
-for za_name in $(compgen -v); do printf '\\0%s\\0' "$za_name"; declare -p "$za_name"; done >ROOM/variable 2>/dev/null
-alias -p >ROOM/alias-quoted
-for za_name in $(compgen -A function); do printf '\\0%s\\0' "$za_name"; declare -f "$za_name"; done >ROOM/function
-complete -p >ROOM/completion 2>/dev/null
-trap -p >ROOM/trap
-"""
-    + _COMMON,
-    "zsh": """\
-echo "$?" >ROOM/status
-setopt >ROOM/option
-for za_name in ${(k)parameters}; do printf '\\0%s\\0' "$za_name"; builtin typeset -p "$za_name"; done >ROOM/variable 2>/dev/null
-for za_name in ${(k)aliases}; do printf '\\0%s\\0%s' "$za_name" "${aliases[$za_name]}"; done >ROOM/alias
-for za_name in ${(k)functions}; do printf '\\0%s\\0%s' "$za_name" "${functions[$za_name]}"; done >ROOM/function
-for za_name in ${(k)_comps}; do print -r -- "$za_name ${_comps[$za_name]}"; done >ROOM/completion
-{ bindkey -L; zstyle -L; } >ROOM/key 2>/dev/null
-trap >ROOM/trap
-"""
-    + _COMMON,
-    "ksh": """\
-echo "$?" >ROOM/status
-set +o >ROOM/option
-set >ROOM/variable-lines
-alias -p >ROOM/alias-lines
-for za_name in $(typeset +f); do printf '\\0%s\\0' "${za_name%%\\(*}"; typeset -f "${za_name%%\\(*}"; done >ROOM/function
-trap >ROOM/trap
-"""
-    + _COMMON,
-    "mksh": """\
-echo "$?" >ROOM/status
-set +o >ROOM/option
-set >ROOM/variable-lines
-alias >ROOM/alias-lines
-typeset -f >ROOM/completion
-trap >ROOM/trap
-"""
-    + _COMMON,
-    "fish": """\
-echo $status >ROOM/status
-for za_name in (set -n); printf '\\0%s\\0%s' $za_name (string join ' ' -- $$za_name); end >ROOM/variable
-abbr >ROOM/completion
-bind --user >ROOM/key 2>/dev/null
-ENV -0 >ROOM/exported
-umask >ROOM/limit
-set -g fish_function_path (string match -v -- $__fish_data_dir/functions $fish_function_path)
-for za_name in (functions -n -a | string split ', ')
-  string match -q -- "$__fish_data_dir/functions/*" (functions -D $za_name); and continue
-  printf '\\0%s\\0' $za_name; functions --no-details $za_name
-end >ROOM/function
-true >ROOM/ready
-""",
-    "tcsh": """\
-echo "$status" >ROOM/status
-set >ROOM/variable-lines
-alias >ROOM/alias-lines
-ENV -0 >ROOM/exported
-umask >ROOM/limit
-echo ready >ROOM/ready
-""",
-}
-"""Lines that write down what a shell has when it is ready."""

@@ -183,8 +183,7 @@ def _never_read(started: list[StartupTrace], machine: Machine) -> Iterator[Troub
                 continue
             whose = f"; {', '.join(others)} does" if others else ""
             what = f"{shell.name} never reads it, since {shown(before)} is there{whose}"
-            source = "source" if shell.name == "tcsh" else "."
-            mend = f"add to {shown(before)}: {source} {shown(reading.file)}"
+            mend = f"add to {shown(before)}: {SHELLS[shell.name].source_word} {shown(reading.file)}"
             yield Trouble(shown(reading.file), 0, what, (shell.name,), mend, weight=45 if not others else 12)
 
 

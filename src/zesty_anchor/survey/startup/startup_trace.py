@@ -20,21 +20,21 @@ from zesty_anchor.shells.fresh import clean_environment
 from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.shells.posix import quote
 from zesty_anchor.shells.pty import under_pty, wait_for
-from zesty_anchor.shells.shell import Context
+from zesty_anchor.shells.reading import Context
+from zesty_anchor.shells.shell import Shell
 from zesty_anchor.shells.together import Interrupted, never
+from zesty_anchor.shells.tracing import TraceStart
 from zesty_anchor.survey.machine import InstalledShell, Machine
 from zesty_anchor.survey.startup import fish_variables
 from zesty_anchor.survey.startup.fish_trace import fish_steps, profile_ended
 from zesty_anchor.survey.startup.fish_words import fish_words
-from zesty_anchor.survey.startup.sh_trace import FIELD, RECORD, ended_at, settled, traced_steps
+from zesty_anchor.survey.startup.sh_trace import ended_at, settled, traced_steps
 from zesty_anchor.survey.startup.step import Place, Step
 from zesty_anchor.system.host import env_program, user_name
 from zesty_anchor.system.room import room as room_for
 
 SECONDS = 5.0
 """How long a shell may take to start, before it is cut off."""
-
-_TRACED = "9"
 
 
 class StartupTrace(msgspec.Struct, frozen=True):
@@ -71,7 +71,7 @@ class StartupTrace(msgspec.Struct, frozen=True):
         step = steps[came[-1]]
         following = steps[came[-1] + 1] if came[-1] + 1 < len(steps) else None
         # ksh shows PATH as it is after the line.
-        late = self.shell == "ksh" and following is not None and entry in following.text and entry not in step.text
+        late = SHELLS[self.shell].lags and following is not None and entry in following.text and entry not in step.text
         return self._place(following if late and following is not None else step)
 
     def of_variable(self, name: str) -> Place | None:
@@ -80,7 +80,7 @@ class StartupTrace(msgspec.Struct, frozen=True):
             return self._of_value(name)
         query = r"(?!(?:-\S+ )*(?:-\w*[qe]|--query|--erase))"
         sets = rf"^set {query}(?:-\S+ )*{re.escape(name)}(?: |$)"
-        pattern = re.compile(sets if self.shell == "fish" else rf"(?:^|[\s']){re.escape(name)}\+?=")
+        pattern = re.compile(sets if SHELLS[self.shell].profiles else rf"(?:^|[\s']){re.escape(name)}\+?=")
         found = [
             step for step in self.steps
             if not step.depth and pattern.search(step.text.split("\n")[0]) and not _PASSES.match(step.text)
@@ -95,7 +95,7 @@ class StartupTrace(msgspec.Struct, frozen=True):
         last = self.variables.get(name, "")
         steps = _without_prefixes([step for step in self.steps if not step.depth], name, last)
         values = [*(step.value for step in steps), last]
-        if self.shell == "ksh":  # which shows what is there after the line
+        if SHELLS[self.shell].lags:  # it shows what is there after the line
             values = ["", *(step.value for step in steps)]
         brought: dict[str, Place | None] = {}
         place: Place | None = None
@@ -164,12 +164,14 @@ def trace_startup(
 
     fish is asked for the functions of these ``names`` alone (None: for all), since it has to read the file of each.
     """
+    kind = SHELLS[shell.name]
     environment = clean_environment(
         machine.environ, machine.login_environ, machine.locations.home, shell.program, user_name(), machine.login_path
     )
     with room_for("trace") as room:
-        words, more = _words(shell, context, machine, room, names)
-        channel = int(_TRACED) if shell.name in ("bash", "fish", "tcsh") else 2
+        (room / "probe").write_text(_probe(kind, room, names), "utf-8")
+        start = TraceStart(shell.program, context, room, _variable(names), kind.reads(machine.around))
+        words, more = kind.traced(start)
         started = {**environment, **dict(context.variables), **more}
         # zsh asks a user who has no startup files of its own about them, but not on a screen as narrow as this one.
         with under_pty(
@@ -178,20 +180,21 @@ def trace_startup(
             Path(environment["HOME"]),
             seconds=seconds,
             columns=70,
-            channels={channel: room / "trace"},
+            channels={kind.channel: room / "trace"},
         ) as child:
             gone = wait_for(child, None, seconds, interrupted)
-            said = os.fsdecode(child.before or b"") if shell.name != "tcsh" else ""
+            said = os.fsdecode(child.before or b"") if not kind.traces_at_terminal else ""
         steps = tuple(_steps(shell, room, machine, environment["PATH"]))
         told = os.fsdecode(content_of(room / "told")).split(_end(room))
         if len(told) != _SECTIONS:
             where = f", at {steps[-1].file}:{steps[-1].line}" if steps and steps[-1].file else ""
             why = "ended it before the first command" if gone else f"did not come to an end within {seconds:.0f} s"
             return StartupTrace(shell.name, context.name, steps, cut_off=f"a startup file {why}{where}")
-        if shell.name == "fish":
+        ended = 0.0
+        if kind.profiles:
             ended = profile_ended(os.fsdecode(content_of(room / "profile")))
-        else:
-            ended = 0.0 if shell.name == "tcsh" else ended_at(os.fsdecode(content_of(room / "trace")), str(room))
+        elif kind.prompt is not None:
+            ended = ended_at(os.fsdecode(content_of(room / "trace")), str(room))
         known, functions_told, builtins, path, environment_told = told
         return StartupTrace(
             shell=shell.name,
@@ -200,10 +203,13 @@ def trace_startup(
             path=path,
             variables=dict(pair.partition("=")[::2] for pair in environment_told.split("\0") if "=" in pair),
             aliases=aliases(known),
-            functions=functions(shell.name, functions_told),
+            functions={
+                name: Place(*place) if place else None
+                for name, place in kind.functions(functions_told.splitlines()).items()
+            },
             builtins=frozenset(builtins.split()),
             said=said,
-            asked=_variable(names) if shell.name not in ("fish", "tcsh") else "",
+            asked=start.variable if kind.prompt is not None else "",
             ended=ended,
         )
 
@@ -221,120 +227,21 @@ def _variable(names: Iterable[str] | None) -> str:
     return next((each[1:] for each in names or () if re.fullmatch(r"\$[A-Za-z_]\w*", each)), "")
 
 
-def _words(
-    shell: InstalledShell, context: Context, machine: Machine, room: Path, names: Iterable[str] | None
-) -> tuple[list[str], dict[str, str]]:
-    """The command that starts a shell so that it traces itself, and what its environment needs for that."""
-    name, options = shell.name, list(context.options)
-    probe = room / "probe"
-    variable = _variable(names)
+def _probe(shell: Shell, room: Path, names: Iterable[str] | None) -> str:
     asked = _ALL_FUNCTIONS if names is None else " ".join(quote(each) for each in names if "\n" not in each)
-    lines = _PROBES.get(name, _PROBES["sh"]).format(end=quote(_end(room)), names=asked, env=env_program())
-    probe.write_text(lines, "utf-8")
-    told = quote(str(room / "told"))
-    if name == "fish":
-        return [
-            shell.program,
-            f"--profile-startup={room / 'profile'}",
-            f"--debug-output={room / 'trace'}",
-            *options,
-            "-c",
-            f"set -e fish_trace; source {quote(str(probe))} >{told}",
-        ], {"fish_trace": "1"}
-    if name == "tcsh":
-        return [shell.program, "-V", *options, "-c", f"sh {quote(str(probe))} >{told}"], {}
-    where = {"bash": "${BASH_SOURCE[0]-}", "zsh": "%x", "ksh": "${.sh.file}"}.get(name, "")
-    clock = {"zsh": "%D{%s.%6.}", "ksh": "$SECONDS", "sh": ""}.get(name, "$EPOCHREALTIME")
-    line = "%I" if name == "zsh" else "$LINENO"
-    inside = "${zsh_eval_context[-1]}" if name == "zsh" else ""
-    depth = {"bash": "$BASH_SUBSHELL", "zsh": "$ZSH_SUBSHELL", "ksh": "${.sh.subshell}"}.get(name, "")
-    call = {"bash": "${FUNCNAME[0]-} ${BASH_LINENO[0]-} ${BASH_SOURCE[1]-}", "zsh": "${funcfiletrace[1]-}"}.get(
-        name, ""
-    )
-    value = f"${{{variable}-}}" if variable else ""
-    prompt = RECORD + FIELD.join(["+", clock, where, line, inside, "$PATH", depth, call, value]) + RECORD
-    more = {"PS4": prompt, "BASH_XTRACEFD": _TRACED} if name == "bash" else {"PS4": prompt}
-    source = f". {quote(str(probe))} >{told}"
-    if name == "zsh":
-        return [shell.program, "-o", "promptsubst", "-x", *options, "-c", f"set +x; {source}"], more
-    if name == "bash" and os.geteuid() == 0:
-        file = str(_as_root(shell, context, machine, room, prompt))
-        if "-i" in context.options:
-            return [shell.program, "--rcfile", file, "-i", "-c", source], more
-        if context.variables:  # over ssh it reads ~/.bashrc, and so what is given in its place
-            return [shell.program, "--rcfile", file, "-c", source], more
-        return [shell.program, "-c", source], {**more, "BASH_ENV": file}
-    return [shell.program, "-x", *options, "-c", f"set +x; {source}"], more
+    values = {"END": quote(_end(room)), "NAMES": asked, "ENV": env_program()}
+    return re.sub(r"\b(?:END|NAMES|ENV)\b", lambda found: values[found[0]], shell.code("ready"))
 
 
-def _as_root(shell: InstalledShell, context: Context, machine: Machine, room: Path, prompt: str) -> Path:
-    """bash run as root takes no PS4 from the environment (bash(1), "PS4"): a file of ours sets it, and then reads
-    those that this start would read, in their order. It is read in place of ~/.bashrc, or where there is no terminal by
-    BASH_ENV.
-    """
-    script = ["unset BASH_ENV", f"PS4={quote(prompt)}", "set -x"]
-    system = ["/etc/profile"] if "-l" in context.options else ["/etc/bash.bashrc"] if "-i" in context.options else []
-    held = set(context.options)
-    for reading in SHELLS[shell.name].reads(machine.around):
-        login = reading.when == "login" and "-l" in held
-        plain = "interactive" in reading.when and "-i" in held and "-l" not in held
-        over_ssh = "ssh" in reading.when and bool(context.variables)
-        if login or plain or over_ssh:
-            system.append(str(reading.file))
-    script += [f"[ ! -r {quote(file)} ] || . {quote(file)}" for file in dict.fromkeys(system)]
-    script.append("{ set +x; } 2>/dev/null")
-    file = room / "rc"
-    file.write_text("\n".join(script) + "\n", "utf-8", "surrogateescape")
-    return file
-
-
-_READY = """
-printf %s {end} "$PATH" {end}
-exec {env} -0
-"""
 _ALL_FUNCTIONS = "(functions -n -a | string split ', ')"
-_PROBES = {
-    "sh": "alias 2>/dev/null\nprintf %s {end} {end}" + _READY,
-    "bash": """\
-alias -p
-printf %s {end}
-shopt -s extdebug
-for za_name in $(compgen -A function); do declare -F "$za_name"; done
-printf %s {end}
-compgen -bk"""
-    + _READY,
-    "zsh": """\
-alias -L
-printf %s {end}
-print -rl -- "${{(@kv)functions_source}}"
-printf %s {end}
-print -rl -- ${{(k)builtins}} ${{(k)reswords}}"""
-    + _READY,
-    "ksh": "alias -p\nprintf %s {end}\ntypeset +f\nprintf %s {end}\nbuiltin" + _READY,
-    "mksh": "alias\nprintf %s {end}\ntypeset +f\nprintf %s {end}" + _READY,
-    "fish": """\
-printf %s {end}
-for za_name in {names}
-  functions -q $za_name; or continue
-  set -l za_told (functions --details -v $za_name)
-  printf '%s\\n' $za_name $za_told[1] $za_told[3]
-end
-printf %s {end}
-builtin -n
-printf %s {end} (string join -n : -- $PATH) {end}
-exec {env} -0
-""",
-}
-"""Lines that tell what a shell has when it is ready: aliases, functions, builtins, PATH and the environment, with an ``end`` between
-each two. What the shell does when it ends is not waited for.
-"""
 
 
 def _steps(shell: InstalledShell, room: Path, machine: Machine, path: str) -> list[Step]:
     trace = content_of(room / "trace")
-    if shell.name != "fish":
-        readings = [str(reading.file) for reading in SHELLS[shell.name].reads(machine.around)]
-        return settled(shell.name, traced_steps(os.fsdecode(trace), str(room)), readings)
+    kind = SHELLS[shell.name]
+    if not kind.profiles:
+        readings = [str(reading.file) for reading in kind.reads(machine.around)]
+        return settled(traced_steps(os.fsdecode(trace), str(room)), readings, exact=kind.names_lines)
 
     def read(file: str) -> tuple[bytes, Node | None]:
         content = content_of(Path(file))
@@ -356,23 +263,4 @@ def aliases(text: str) -> dict[str, str]:
             value = match[2]
             quoted = len(value) > 1 and value[0] == value[-1] == "'"
             found[match[1]] = value[1:-1].replace("'\\''", "'") if quoted else value
-    return found
-
-
-def functions(shell: str, text: str) -> dict[str, Place | None]:
-    """Functions as the probes list them, with their places where the shell tells. Pure."""
-    rows = text.splitlines()
-    found: dict[str, Place | None] = {}
-    if shell == "bash":
-        for row in rows:
-            name, line, file = (*row.split(" ", 2), "", "")[:3]
-            found[name] = Place(file, int(line)) if line.isdigit() and file.startswith("/") else None
-    elif shell == "zsh":
-        for name, file in zip(rows[::2], rows[1::2], strict=False):
-            found[name] = Place(file, 0) if file.startswith("/") else None
-    elif shell == "fish":
-        for name, file, line in zip(rows[::3], rows[1::3], rows[2::3], strict=False):
-            found[name] = Place(file, int(line)) if file.startswith("/") and line.isdigit() else None
-    else:
-        found = {row.split("(")[0].split()[-1]: None for row in rows if row.strip()}
     return found

@@ -16,8 +16,8 @@ import msgspec
 
 from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.shells.litter import make_folders
+from zesty_anchor.shells.reading import Context
 from zesty_anchor.shells.sealed import World, in_copy, in_links
-from zesty_anchor.shells.shell import Context
 from zesty_anchor.shells.together import together
 from zesty_anchor.survey.machine import InstalledShell, Machine
 from zesty_anchor.survey.startup.places import Places

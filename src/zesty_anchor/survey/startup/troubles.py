@@ -7,7 +7,7 @@ import re
 import subprocess
 from collections.abc import Iterable, Iterator, Sequence
 
-from zesty_anchor.shells.known import SHELLS
+from zesty_anchor.shells.known import SH, SHELLS
 from zesty_anchor.shells.sh_tree import first_error
 from zesty_anchor.shells.syntax import passes
 from zesty_anchor.survey.findings import Trouble
@@ -72,14 +72,14 @@ def broken(machine: Machine) -> Iterator[Trouble]:
                 installed is None
                 or file.content is None
                 or not reading.runs
-                or (reading.file.name == ".profile" and name != "sh")
+                or (reading.file.name == ".profile" and name != SH)
             ):
                 continue
             well, said = _said((installed.program, shell.check), file.content)
             if not well:
                 line = re.search(r"line (\d+)|:(\d+):|\[(\d+)\]", said)
                 number = next((int(n) for n in line.groups() if n), 0) if line else 0
-                if number > file.content.count(b"\n") and name not in ("fish", "tcsh"):
+                if number > file.content.count(b"\n") and not shell.names_error:
                     number = first_error(file.content) or number  # it tells where it gave up: at the end
                 what = f"a syntax error: {said.removeprefix(f'(line {number}): ')}"
                 mend = f"put that line right; {name} reads nothing below it"
