@@ -12,7 +12,7 @@ import pytest
 
 from tests.conftest import HELD_BACK, PROGRAMS, Desk
 from zesty_anchor.commands import main
-from zesty_anchor.shells.known import SHELLS
+from zesty_anchor.shells.known import SHELLS as KNOWN
 from zesty_anchor.system.own_commands import COMMANDS, VALUES
 
 SHELLS = [pytest.param(name, marks=pytest.mark.needs(name)) for name in ("bash", "zsh", "fish")]
@@ -41,7 +41,7 @@ def test_the_table_says_what_the_commands_are() -> None:
             if not option.is_flag:
                 kind = "|".join(option.type.choices) if isinstance(option.type, click.Choice) else None
                 kind = "file" if isinstance(option.type, click.Path) else kind
-                kind = "shell" if kind == "|".join(SHELLS) else kind
+                kind = "shell" if kind == "|".join(KNOWN) else kind
                 for word in option.opts:
                     assert VALUES[word] == (kind or VALUES[word]), word
                     seen[word] = VALUES[word]
