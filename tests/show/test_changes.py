@@ -1,19 +1,25 @@
-"""No kind of change is left out of what a person reads."""
+"""Every kind of change has its place where a person reads of it."""
 
 from __future__ import annotations
 
+import io
+
+import pytest
+
+from zesty_anchor.changes.heading import Heading
 from zesty_anchor.changes.kinds import KINDS
-from zesty_anchor.show.changes import SUMMED
-from zesty_anchor.show.preview import GROUPS, OURS
+from zesty_anchor.engine.outcome import ChangeReport
+from zesty_anchor.show.changes import brought
+from zesty_anchor.show.paint import Paint
 
 
-def test_every_kind_that_a_manifest_can_bring_has_its_place_in_the_preview() -> None:
-    shown = {kind for kinds, _ in GROUPS for kind in kinds}
-    assert shown == KINDS.keys() - {"removed-version", "choice"}, (
-        "a version is removed, and chosen, by a command of its own"
-    )
+def test_every_heading_of_a_preview_has_a_kind() -> None:
+    assert {kind.heading for kind in KINDS.values()} == set(Heading)
 
 
-def test_every_kind_but_our_own_files_has_its_place_in_a_summary() -> None:
-    listed = [kind for kinds in SUMMED for kind in kinds]
-    assert sorted(listed) == sorted(KINDS.keys() - set(OURS))
+@pytest.mark.parametrize("outcome", ["done", "taken back"])
+def test_every_kind_but_our_own_files_is_in_a_summary(outcome: str) -> None:
+    for name, kind in KINDS.items():
+        out = io.StringIO()
+        brought(Paint(out, "never", {}), [ChangeReport(name, "tide-table", "install", "", outcome)], outcome)
+        assert ("tide-table" in out.getvalue()) == (kind.heading is not Heading.OURS), name

@@ -11,6 +11,7 @@ import msgspec
 
 from zesty_anchor.changes.bench import Bench
 from zesty_anchor.changes.change import Found, Keep, Stage
+from zesty_anchor.changes.heading import Heading
 from zesty_anchor.changes.question import Question
 from zesty_anchor.changes.record import FileRecord, Record, Reverted
 from zesty_anchor.files import folders
@@ -71,13 +72,20 @@ class BaseKind:
     """A kind that tells nothing beside its changes."""
 
     name: ClassVar[str]
+    heading: ClassVar[Heading]
     record: ClassVar[type[Record]]
+    of_subject: ClassVar[str] = "{}"
+    when_changed: ClassVar[str] = "is not as it was written"
     gives_way: ClassVar[bool] = False
     carries: ClassVar[frozenset[str]] = _NOTHING
 
     def notices(self, wanted: Wanted, facts: Any) -> Sequence[str]:
         """None."""
         return ()
+
+    def concerns(self, wanted: Wanted, machine: Machine) -> bool:
+        """It might have something to do."""
+        return True
 
     def uses(self, record: Any, places: Sequence[str]) -> bool:
         """It does not."""

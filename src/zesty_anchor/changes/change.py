@@ -7,6 +7,7 @@ from enum import IntEnum
 from typing import Any, Protocol, TypeVar
 
 from zesty_anchor.changes.bench import Bench
+from zesty_anchor.changes.heading import Heading
 from zesty_anchor.changes.question import Question
 from zesty_anchor.changes.record import Record, Reverted
 from zesty_anchor.files.home_move import HomeMove
@@ -137,6 +138,21 @@ class Kind(Protocol[Facts]):
     @property
     def name(self) -> str:
         """The word for it in the journal and in JSON."""
+
+    @property
+    def heading(self) -> Heading:
+        """What it is for, as a person sees it."""
+
+    @property
+    def of_subject(self) -> str:
+        """How the subject of a change is named in a summary; ``{}`` stands for it."""
+
+    @property
+    def when_changed(self) -> str:
+        """What is said of a file that a change wrote, where it is not so any more."""
+
+    def concerns(self, wanted: Wanted, machine: Machine) -> bool:
+        """Whether it could have something to do: told by what is wanted, and by what is known of the machine anyway."""
 
     @property
     def record(self) -> type[Record]:

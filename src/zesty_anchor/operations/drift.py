@@ -52,7 +52,7 @@ def _drift(change: Change, plan: Plan, journal: Journal, workstation: Workstatio
         wrote = journal.wrote(str(file.target)) | journal.wrote(str(file.path))
         altered = bool(wrote) and (file.content is None or digest_of(file.content) not in wrote)
         if altered:
-            what = "is gone" if file.content is None else _IN_FILES.get(change.kind, "is not as it was written")
+            what = "is gone" if file.content is None else KINDS[change.kind].when_changed
             if change.kind == "startup-file" and MARK.encode() in (file.content or b""):
                 what = "our line in it was changed, or stands where it is never read"
     elif change.kind == "version":
@@ -62,14 +62,10 @@ def _drift(change: Change, plan: Plan, journal: Journal, workstation: Workstatio
             first = version.damage[0]
             place, what = workstation.locations.shown(version.folder / first.name), change.detail
     elif change.kind == "launchers":
-        altered = altered and not any(each.kind in _BRINGS for each in plan.changes)
+        altered = altered and not any(KINDS[each.kind].heading.summary == "new" for each in plan.changes)
         if altered:
             place, what = change.subject, f"not as they were written, or missing: {change.detail.partition(':')[0]}"
     elif altered:
         what = f"was there, and is not any more: {change.subject}"
     shown = workstation.locations.shown(Path(place)) if place.startswith("/") else place
     return Drift(change.kind, change.subject, change.action, "altered" if altered else "pending", what, shown)
-
-
-_IN_FILES = {"startup-file": "our line is missing from it", "setting": "a key in it was changed"}
-_BRINGS = ("version", "managed-version", "extra", "installer-script")

@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime
 from collections.abc import Iterable, Sequence
 
+from zesty_anchor.changes.kinds import KINDS
 from zesty_anchor.engine.outcome import ChangeReport, Outcome, RunDone, TakenBack
 from zesty_anchor.show.paint import Paint
 from zesty_anchor.show.proof import failures, matrix
@@ -46,7 +47,7 @@ def outcome(paint: Paint, done: Outcome, manifest: str) -> None:
         paint.write()
         failures(paint, done.proof)
     paint.write()
-    _brought(paint, done.changes)
+    brought(paint, done.changes)
     paint.write(f"{paint.head(_summary(done.changes))} in {done.seconds:.1f} s; {_standing(paint, done)}")
     if done.errands:
         paint.write(paint.look("An administrator must still run:"))
@@ -60,7 +61,7 @@ def outcome(paint: Paint, done: Outcome, manifest: str) -> None:
 def taken_back(paint: Paint, taken: TakenBack, *, whole: bool = False) -> None:
     """What ``undo`` or ``dismantle`` took back; with ``whole`` each file of ours, too."""
     if not whole:
-        _brought(paint, taken.changes, "taken back")
+        brought(paint, taken.changes, "taken back")
     for change in taken.changes:
         if whole or change.outcome != "taken back":
             look = paint.good if change.outcome == "taken back" else paint.bad
@@ -109,27 +110,26 @@ def _summary(changes: Iterable[ChangeReport]) -> str:
     )
 
 
-SUMMED = (
-    ("version", "managed-version", "manager-default", "extra", "installer-script"),
-    ("package-source", "package", "system-variables", "alternative-choice"),
-    ("startup-file", "setting", "identity", "ssh-key", "choice"),
-    ("conflict", "conflict-lines", "package-removal", "alternative", "retired-manager", "removed-version"),
-)
-"""The kinds of change in a summary, a line each; those of our own files are in none."""
 _HEADS = {
-    "done": ("new", "for the system", "your files", "taken away"),
-    "taken back": ("off the shelf", "for the system", "your files", "brought back"),
+    "done": {"new": "new", "system": "for the system", "files": "your files", "removed": "taken away"},
+    "taken back": {
+        "new": "off the shelf",
+        "system": "for the system",
+        "files": "your files",
+        "removed": "brought back",
+    },
 }
+"""The lines of a summary, by what the groups of kinds are counted under; files of our own are in none."""
 
 
-def _brought(paint: Paint, changes: Iterable[ChangeReport], outcome: str = "done") -> None:
+def brought(paint: Paint, changes: Iterable[ChangeReport], outcome: str = "done") -> None:
     """What is new for the person, or is so no more, in a line each; files of ours are nothing to look at."""
     done = [change for change in changes if change.outcome == outcome]
-    for head, kinds in zip(_HEADS[outcome], SUMMED, strict=True):
+    for summary, head in _HEADS[outcome].items():
         subjects = [
-            f"lines of {change.subject}" if change.kind == "conflict-lines" else change.subject
+            KINDS[change.kind].of_subject.format(change.subject)
             for change in done
-            if change.kind in kinds
+            if KINDS[change.kind].heading.summary == summary
         ]
         if subjects:
             more = f", and {len(subjects) - _MOST_NAMED} more" if len(subjects) > _MOST_NAMED else ""

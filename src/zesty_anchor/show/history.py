@@ -6,6 +6,8 @@ import datetime
 from collections import Counter
 from collections.abc import Callable, Sequence
 
+from zesty_anchor.changes.heading import Heading
+from zesty_anchor.changes.kinds import KINDS
 from zesty_anchor.engine.past_runs import PastRun
 from zesty_anchor.show.columns import columns
 from zesty_anchor.show.paint import Paint
@@ -13,7 +15,6 @@ from zesty_anchor.show.sizes import count, lasted
 
 Shown = Callable[[str], str]
 """Tells a path from ``~`` on."""
-_OURS = ("generated-file", "launchers")
 _LONG = 0.05
 """Seconds that are worth telling."""
 _MOST = 4
@@ -73,14 +74,14 @@ def _what(run: PastRun) -> str:
     it. By name, since versions are installed side by side, and the journal has them as they began.
     """
     done = [each for each in run.changes if each.state == "done" or run.taken_back]
-    told = [each for each in done if each.kind not in (*_OURS, "startup-file")]
+    told = [each for each in done if KINDS[each.kind].heading not in (Heading.OURS, Heading.STARTUP)]
     named = sorted(each.subject for each in told if each.action == "install")
     named += [f"{each.action} {each.subject}" for each in told if each.action != "install"]
-    files = Counter(each.kind for each in done)
+    files = Counter(KINDS[each.kind].heading for each in done)
     parts = [*named[:_MOST], *([f"{len(named) - _MOST} more"] if len(named) > _MOST else [])]
-    if files["startup-file"]:
-        parts.append(count(files["startup-file"], "startup file"))
-    return ", ".join(parts) or f"{count(sum(files[kind] for kind in _OURS), 'file')} of ours"
+    if files[Heading.STARTUP]:
+        parts.append(count(files[Heading.STARTUP], "startup file"))
+    return ", ".join(parts) or f"{count(files[Heading.OURS], 'file')} of ours"
 
 
 def _when(moment: float) -> str:

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+from zesty_anchor.changes.heading import Heading
+from zesty_anchor.changes.kinds import KINDS
 from zesty_anchor.engine.outcome import ChangeReport
 from zesty_anchor.planning.plan import Plan
 from zesty_anchor.shells.reading import MARK
@@ -11,22 +13,6 @@ from zesty_anchor.show.changes import notices
 from zesty_anchor.show.columns import columns
 from zesty_anchor.show.paint import Paint
 from zesty_anchor.show.sizes import count, fetching
-
-OURS = ("launchers", "generated-file")
-GROUPS = (
-    (("package-source", "package", "system-variables"), "For the whole system, with privilege"),
-    (("installer-script",), "Run an installer; its lines in startup files are moved into our own"),
-    (("version", "managed-version", "manager-default", "extra"), "What you get"),
-    (("launchers", "generated-file"), "Files of our own"),
-    (("startup-file",), "What changes in your startup files"),
-    (("setting",), "Set keys in files of other programs"),
-    (("ssh-key", "identity"), "Make you known"),
-    (("alternative-choice",), "What the alternatives of the system lead to, once fresh shells have proved it"),
-    (
-        ("conflict-lines", "conflict", "package-removal", "alternative", "retired-manager"),
-        "Take away, once fresh shells have proved the new versions",
-    ),
-)
 
 
 def preview(paint: Paint, seen: Plan, manifest: str, *, whole: bool = False) -> None:
@@ -36,15 +22,15 @@ def preview(paint: Paint, seen: Plan, manifest: str, *, whole: bool = False) -> 
     if not seen.changes:
         paint.write(paint.good("Nothing to do: ") + f"this machine is as {manifest} says.")
     reports = seen.reports
-    for kinds, title in GROUPS:
-        group = [change for change in reports if change.kind in kinds]
-        if not group:
+    for heading in Heading:
+        changes = [change for change in reports if KINDS[change.kind].heading is heading]
+        if not changes:
             continue
-        if kinds == OURS and not whole:
-            _own(paint, group, seen)
+        if heading is Heading.OURS and not whole:
+            _own(paint, changes, seen)
         else:
-            paint.write(paint.head(title))
-            _group(paint, group, whole=whole)
+            paint.write(paint.head(heading.title))
+            _group(paint, changes, whole=whole)
         paint.write()
     notices(paint, seen.notices)
     if seen.commands:
@@ -59,7 +45,11 @@ def preview(paint: Paint, seen: Plan, manifest: str, *, whole: bool = False) -> 
             paint.write(paint.faint(f"    answered for good by: {question.key}"))
         paint.write()
     if seen.changes:
-        more = "" if whole or not any(c.kind in OURS for c in reports) else " With -v: each file, and each line."
+        more = (
+            ""
+            if whole or not any(KINDS[c.kind].heading is Heading.OURS for c in reports)
+            else " With -v: each file, and each line."
+        )
         paint.write(
             f"{paint.head(count(len(seen.changes), 'change'))} pending, {fetching(seen.ahead.size, seen.ahead.unknown)}; nothing is changed yet.{more}"
         )
@@ -69,7 +59,7 @@ def preview(paint: Paint, seen: Plan, manifest: str, *, whole: bool = False) -> 
 def _own(paint: Paint, group: list[ChangeReport], seen: Plan) -> None:
     """What our own files are for."""
     wanted = seen.wanted
-    paint.write(paint.head("Files of our own") + f"  {count(len(group), 'file')}, for {', '.join(wanted.shells)}")
+    paint.write(paint.head(Heading.OURS.title) + f"  {count(len(group), 'file')}, for {', '.join(wanted.shells)}")
     commands = sorted({command for version in wanted.defaults for command in version.recipe.commands})
     folders = [*wanted.path_first, *wanted.path_last]
     rows = [

@@ -8,6 +8,8 @@ from contextlib import suppress
 from types import TracebackType
 from typing import TYPE_CHECKING, Self
 
+from zesty_anchor.changes.heading import Heading
+from zesty_anchor.changes.kinds import KINDS
 from zesty_anchor.show.paint import Paint
 from zesty_anchor.show.sizes import amount, count, fetching, lasted
 
@@ -15,8 +17,6 @@ if TYPE_CHECKING:
     from rich.progress import Progress, TaskID
 
 _SPEAK_AGAIN_SECONDS = 5.0
-_OURS = ("generated-file:", "launchers")
-"""How the keys of changes begin that are nothing to a person: the files of our own."""
 _BAR = 24
 """Signs of the bar that tells how far the whole run is."""
 
@@ -88,7 +88,8 @@ class Lines:
 
     def ended(self, key: str, text: str, *, well: bool) -> None:
         """Work on a change has ended, well or not."""
-        if well and key.startswith(_OURS):
+        kind = key.partition(":")[0]
+        if well and kind in KINDS and KINDS[kind].heading is Heading.OURS:
             return
         size = f", {amount(self._done[key])}" if self._done.get(key) else ""
         word = self._paint.good("done  ") if well else self._paint.bad("failed")

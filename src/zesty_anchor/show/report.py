@@ -9,6 +9,8 @@ from typing import Any
 
 import msgspec
 
+from zesty_anchor.changes.heading import Heading
+from zesty_anchor.changes.kinds import KINDS
 from zesty_anchor.engine.past_runs import PastRun
 from zesty_anchor.planning.reported import Report
 from zesty_anchor.proof.result import Cause, CheckResult, Proof, ShellResult
@@ -27,7 +29,6 @@ _VERDICTS = {
 }
 _MOST_LINES = 10
 _MOST_STEPS = 24
-_OURS = ("generated-file", "launchers")
 
 
 class Bar(msgspec.Struct, frozen=True):
@@ -121,7 +122,7 @@ def causes(proof: Proof) -> list[CauseTold]:
 def timeline(run: PastRun) -> list[Bar]:
     """What ran when in a run, beside what: the longest of its changes in their order, then the proof at its end. Pure."""
     whole = max(run.ended - run.began, 0.001)
-    named = [change for change in run.changes if change.began and change.kind not in _OURS]
+    named = [change for change in run.changes if change.began and KINDS[change.kind].heading is not Heading.OURS]
     longest = sorted(named, key=lambda change: -change.seconds)[:_MOST_STEPS]
     over = max((change.began + change.seconds for change in named), default=run.ended) - run.began
     proof = run.ended - run.began - over

@@ -8,6 +8,7 @@ from typing import ClassVar
 from zesty_anchor.changes.base import BaseChange, BaseKind
 from zesty_anchor.changes.bench import Bench
 from zesty_anchor.changes.change import Stage
+from zesty_anchor.changes.heading import Heading
 from zesty_anchor.changes.record import WHOLE, Record, Reverted
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.survey.machine import Machine
@@ -69,6 +70,7 @@ class Alternatives(BaseKind):
     """The kind."""
 
     name = "alternative"
+    heading = Heading.REMOVAL
     record = AlternativeRecord
 
     def look(self, wanted: Wanted, machine: Machine) -> Mapping[str, str]:

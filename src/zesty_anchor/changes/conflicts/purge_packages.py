@@ -13,6 +13,7 @@ import msgspec
 from zesty_anchor.changes.base import BaseChange, BaseKind
 from zesty_anchor.changes.bench import Bench
 from zesty_anchor.changes.change import Stage
+from zesty_anchor.changes.heading import Heading
 from zesty_anchor.changes.question import Question
 from zesty_anchor.changes.record import WHOLE, Record, Reverted
 from zesty_anchor.manifest.wanted import Wanted
@@ -139,6 +140,7 @@ class PackageRemovals(BaseKind):
     """The kind."""
 
     name = "package-removal"
+    heading = Heading.REMOVAL
     record = RemovalRecord
 
     def look(self, wanted: Wanted, machine: Machine) -> Removal | None:

@@ -13,6 +13,7 @@ import msgspec
 from zesty_anchor.changes.base import BaseChange, BaseKind
 from zesty_anchor.changes.bench import Bench
 from zesty_anchor.changes.change import Stage
+from zesty_anchor.changes.heading import Heading
 from zesty_anchor.changes.record import WHOLE, Record, Reverted
 from zesty_anchor.files import folders
 from zesty_anchor.files.move import finish_move, move, same
@@ -111,6 +112,7 @@ class RetireFolders(BaseRetireFolders):
     """The kind."""
 
     name = "conflict"
+    heading = Heading.REMOVAL
 
     def look(self, wanted: Wanted, machine: Machine) -> Mapping[Path, Removable]:
         """Of the folders to be removed, those that are there."""

@@ -11,6 +11,7 @@ import msgspec
 from zesty_anchor.changes.base import FileChange, FileTakeBack
 from zesty_anchor.changes.bench import Bench
 from zesty_anchor.changes.change import Stage
+from zesty_anchor.changes.heading import Heading
 from zesty_anchor.changes.record import FileRecord
 from zesty_anchor.changes.shells.readable import check_syntax
 from zesty_anchor.files.edit import Edit
@@ -49,6 +50,8 @@ class RetireStatements(FileTakeBack):
     """The kind."""
 
     name = "conflict-lines"
+    heading = Heading.REMOVAL
+    of_subject = "lines of {}"
 
     def look(self, wanted: Wanted, machine: Machine) -> Traces:
         """Have the statements of every startup file found that speak of what is to go, and judged by fresh shells. What else

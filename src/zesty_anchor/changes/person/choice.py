@@ -8,6 +8,7 @@ from typing import ClassVar
 
 from zesty_anchor.changes.base import FileChange, FileTakeBack
 from zesty_anchor.changes.change import Stage
+from zesty_anchor.changes.heading import Heading
 from zesty_anchor.files.edit import Edit
 from zesty_anchor.files.text_file import read_text_file
 from zesty_anchor.manifest.read import FILE_NAME
@@ -26,6 +27,7 @@ class Choices(FileTakeBack):
     """The kind. It is never planned from a manifest: a person asks for it."""
 
     name = "choice"
+    heading = Heading.SETTINGS
 
     def look(self, wanted: Wanted, machine: Machine) -> None:
         """Nothing."""

@@ -10,6 +10,7 @@ import msgspec
 from zesty_anchor.changes.base import BaseChange, FileChange, FileTakeBack
 from zesty_anchor.changes.bench import Bench
 from zesty_anchor.changes.change import Stage
+from zesty_anchor.changes.heading import Heading
 from zesty_anchor.changes.record import Record
 from zesty_anchor.files.edit import Edit
 from zesty_anchor.manifest.model import Identity
@@ -64,6 +65,7 @@ class Identities(FileTakeBack):
     """The kind."""
 
     name = "identity"
+    heading = Heading.IDENTITY
 
     def look(self, wanted: Wanted, machine: Machine) -> IdentityEdits:
         """Have git write its file anew. Values that are there stay, unless the manifest says otherwise.

@@ -8,6 +8,7 @@ from typing import Any, ClassVar
 
 from zesty_anchor.changes.base import FileChange, FileKind
 from zesty_anchor.changes.change import Stage
+from zesty_anchor.changes.heading import Heading
 from zesty_anchor.files.edit import Edit
 from zesty_anchor.files.keyed import form_of, with_key
 from zesty_anchor.manifest.model import Setting
@@ -28,6 +29,8 @@ class Settings(FileKind):
     """The kind."""
 
     name = "setting"
+    heading = Heading.SETTINGS
+    when_changed = "a key in it was changed"
 
     def plan(self, wanted: Wanted, machine: Machine) -> Iterable[SetKeys]:
         """One edit for each file. Raises ``Problem`` where a file is not what its name says, or is read-only."""

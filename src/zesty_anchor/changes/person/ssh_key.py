@@ -9,6 +9,7 @@ from typing import ClassVar
 from zesty_anchor.changes.base import BaseChange, PlainKind
 from zesty_anchor.changes.bench import Bench
 from zesty_anchor.changes.change import ALL_PACKAGES, Stage
+from zesty_anchor.changes.heading import Heading
 from zesty_anchor.changes.question import Question
 from zesty_anchor.changes.record import WHOLE, Record, Reverted
 from zesty_anchor.files import folders
@@ -113,6 +114,7 @@ class Keys(PlainKind):
     """The kind."""
 
     name = "ssh-key"
+    heading = Heading.IDENTITY
     record = KeyRecord
 
     def plan(self, wanted: Wanted, machine: Machine) -> Iterable[MakeKey]:

@@ -12,6 +12,7 @@ import msgspec
 from zesty_anchor.changes.base import BaseChange, BaseKind
 from zesty_anchor.changes.bench import Bench
 from zesty_anchor.changes.change import Stage, version_key
+from zesty_anchor.changes.heading import Heading
 from zesty_anchor.changes.record import WHOLE, Record, Reverted
 from zesty_anchor.changes.runtimes.install_through import manager_program
 from zesty_anchor.files.inventory import Inventory, remove_same, take
@@ -112,6 +113,7 @@ class ManagerDefaults(BaseKind):
     """The kind."""
 
     name = "manager-default"
+    heading = Heading.VERSIONS
     record = ChoiceRecord
 
     def look(self, wanted: Wanted, machine: Machine) -> Mapping[str, Mapping[str, str]]:

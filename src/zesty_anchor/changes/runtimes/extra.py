@@ -12,6 +12,7 @@ import msgspec
 from zesty_anchor.changes.base import BaseChange, BaseKind
 from zesty_anchor.changes.bench import Bench
 from zesty_anchor.changes.change import Stage, version_key
+from zesty_anchor.changes.heading import Heading
 from zesty_anchor.changes.record import WHOLE, Record, Reverted
 from zesty_anchor.changes.runtimes.install import check_names
 from zesty_anchor.changes.runtimes.leaving import away
@@ -142,6 +143,7 @@ class Extras(BaseKind):
     """The kind."""
 
     name = "extra"
+    heading = Heading.VERSIONS
     record = ExtraRecord
 
     def look(self, wanted: Wanted, machine: Machine) -> Mapping[Path, Mapping[str, Extra]]:

@@ -12,6 +12,7 @@ import msgspec
 from zesty_anchor.changes.base import BaseChange, PlainKind
 from zesty_anchor.changes.bench import Bench
 from zesty_anchor.changes.change import ALL_PACKAGES, Found, Stage, version_key
+from zesty_anchor.changes.heading import Heading
 from zesty_anchor.changes.question import Question
 from zesty_anchor.changes.record import Record, Reverted
 from zesty_anchor.changes.replacement import bring_back, replacement, set_aside, set_aside_is_done
@@ -325,6 +326,7 @@ class Installs(PlainKind):
     """The kind."""
 
     name = "version"
+    heading = Heading.VERSIONS
     record = InstallRecord
 
     def found(self, locations: Locations) -> Iterable[Found]:

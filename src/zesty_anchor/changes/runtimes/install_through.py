@@ -12,6 +12,7 @@ import msgspec
 from zesty_anchor.changes.base import BaseChange, PlainKind
 from zesty_anchor.changes.bench import Bench
 from zesty_anchor.changes.change import Stage, version_key
+from zesty_anchor.changes.heading import Heading
 from zesty_anchor.changes.record import Reverted
 from zesty_anchor.changes.replacement import bring_back, replacement, set_aside
 from zesty_anchor.changes.runtimes import foreign
@@ -161,6 +162,7 @@ class ManagedVersions(PlainKind):
     """The kind."""
 
     name = "managed-version"
+    heading = Heading.VERSIONS
     record = ManagedRecord
 
     def plan(self, wanted: Wanted, machine: Machine) -> Iterable[InstallThrough]:

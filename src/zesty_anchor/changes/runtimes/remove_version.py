@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from typing import ClassVar
 
 from zesty_anchor.changes.conflicts.retire_folder import BaseRetireFolders, RetireFolder
+from zesty_anchor.changes.heading import Heading
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.survey.machine import Machine
 
@@ -21,6 +22,7 @@ class RemovedVersions(BaseRetireFolders):
     """The kind. It is never planned from a manifest: a person asks for it."""
 
     name = "removed-version"
+    heading = Heading.REMOVAL
 
     def look(self, wanted: Wanted, machine: Machine) -> None:
         """Nothing."""

@@ -10,6 +10,7 @@ from typing import ClassVar
 import msgspec
 
 from zesty_anchor.changes.conflicts.retire_folder import BaseRetireFolders, RetireFolder
+from zesty_anchor.changes.heading import Heading
 from zesty_anchor.changes.question import Question
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.survey.machine import Machine
@@ -43,6 +44,7 @@ class RetiredManagers(BaseRetireFolders):
     """The kind."""
 
     name = "retired-manager"
+    heading = Heading.REMOVAL
 
     def look(self, wanted: Wanted, machine: Machine) -> ManagerPlaces:
         """Find the places of each manager."""

@@ -14,6 +14,7 @@ import msgspec
 from zesty_anchor.changes.base import BaseChange, PlainKind
 from zesty_anchor.changes.bench import Bench
 from zesty_anchor.changes.change import ALL_PACKAGES, Stage, version_key
+from zesty_anchor.changes.heading import Heading
 from zesty_anchor.changes.question import Question
 from zesty_anchor.changes.record import Reverted
 from zesty_anchor.changes.runtimes import foreign
@@ -292,6 +293,7 @@ class InstallerScripts(PlainKind):
     """The kind."""
 
     name = "installer-script"
+    heading = Heading.INSTALLER
     record = InstallerRecord
 
     def plan(self, wanted: Wanted, machine: Machine) -> Iterable[RunInstaller]:

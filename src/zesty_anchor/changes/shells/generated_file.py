@@ -13,6 +13,7 @@ import msgspec
 from zesty_anchor.changes.base import FileChange, FileKind, edited_from
 from zesty_anchor.changes.bench import Bench
 from zesty_anchor.changes.change import Found, Keep, Stage
+from zesty_anchor.changes.heading import Heading
 from zesty_anchor.changes.record import FileRecord, Reverted
 from zesty_anchor.changes.shells.environment import environment_of
 from zesty_anchor.files.digest import digest_of
@@ -80,6 +81,7 @@ class GeneratedFiles(FileKind):
     """The kind."""
 
     name = "generated-file"
+    heading = Heading.OURS
 
     def found(self, locations: Locations) -> Iterable[Found]:
         """The files that begin as ours do."""

@@ -12,6 +12,7 @@ import msgspec
 from zesty_anchor.changes.base import BaseChange, BaseKind
 from zesty_anchor.changes.bench import Bench
 from zesty_anchor.changes.change import Found, Keep, Stage
+from zesty_anchor.changes.heading import Heading
 from zesty_anchor.changes.record import WHOLE, Record, Reverted
 from zesty_anchor.changes.replacement import bring_back
 from zesty_anchor.changes.shells.launcher_texts import Runtimes, texts
@@ -106,6 +107,7 @@ class Launchers(BaseKind):
     """The kind."""
 
     name = "launchers"
+    heading = Heading.OURS
     gives_way = True
 
     def found(self, locations: Locations) -> Iterable[Found]:

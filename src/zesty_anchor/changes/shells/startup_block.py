@@ -12,6 +12,7 @@ import msgspec
 from zesty_anchor.changes.base import FileChange, FileKind, ours_beside
 from zesty_anchor.changes.bench import Bench
 from zesty_anchor.changes.change import Stage
+from zesty_anchor.changes.heading import Heading
 from zesty_anchor.changes.record import FileRecord, Reverted
 from zesty_anchor.files.edit import Edit, lines_of
 from zesty_anchor.files.replace import content_of, remove, replace
@@ -57,6 +58,8 @@ class Blocks(FileKind):
     """The kind."""
 
     name = "startup-file"
+    heading = Heading.STARTUP
+    when_changed = "our line is missing from it"
     carries = frozenset({"generated-file", "launchers"})
 
     def plan(self, wanted: Wanted, machine: Machine) -> Iterable[WriteBlock]:

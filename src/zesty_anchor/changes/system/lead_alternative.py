@@ -10,6 +10,7 @@ from typing import ClassVar
 from zesty_anchor.changes.base import BaseChange, BaseKind
 from zesty_anchor.changes.bench import Bench
 from zesty_anchor.changes.change import Stage
+from zesty_anchor.changes.heading import Heading
 from zesty_anchor.changes.record import WHOLE, Record, Reverted
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.survey.machine import Machine
@@ -76,6 +77,7 @@ class LedAlternatives(BaseKind):
     """The kind."""
 
     name = "alternative-choice"
+    heading = Heading.ALTERNATIVES
     record = LedRecord
 
     def look(self, wanted: Wanted, machine: Machine) -> Sequence[tuple[Group, str]]:

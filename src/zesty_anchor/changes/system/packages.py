@@ -11,6 +11,7 @@ import msgspec
 from zesty_anchor.changes.base import BaseChange, PlainKind
 from zesty_anchor.changes.bench import Bench
 from zesty_anchor.changes.change import ALL_PACKAGES, Stage, source_key
+from zesty_anchor.changes.heading import Heading
 from zesty_anchor.changes.record import WHOLE, Record, Reverted
 from zesty_anchor.manifest.wanted import Wanted, WantedPackage
 from zesty_anchor.survey.machine import Machine
@@ -131,6 +132,7 @@ class Packages(PlainKind):
     """The kind."""
 
     name = "package"
+    heading = Heading.SYSTEM
     record = PackagesRecord
 
     def plan(self, wanted: Wanted, machine: Machine) -> Iterable[InstallPackages]:

@@ -11,6 +11,7 @@ import msgspec
 from zesty_anchor.changes.base import BaseChange, BaseKind
 from zesty_anchor.changes.bench import Bench
 from zesty_anchor.changes.change import Stage, source_key
+from zesty_anchor.changes.heading import Heading
 from zesty_anchor.changes.question import Question
 from zesty_anchor.changes.record import WHOLE, Record, Reverted
 from zesty_anchor.files.replace import content_of
@@ -111,6 +112,7 @@ class Sources(BaseKind):
     """The kind."""
 
     name = "package-source"
+    heading = Heading.SYSTEM
     record = SourceRecord
 
     def look(self, wanted: Wanted, machine: Machine) -> Mapping[str, tuple[PublicKey, SourceForm]]:

@@ -8,6 +8,7 @@ from typing import ClassVar
 from zesty_anchor.changes.base import FileChange, PlainKind
 from zesty_anchor.changes.bench import Bench
 from zesty_anchor.changes.change import Stage
+from zesty_anchor.changes.heading import Heading
 from zesty_anchor.changes.record import FileRecord, Reverted
 from zesty_anchor.files.edit import Copies, Edit, reversal
 from zesty_anchor.files.replace import content_of
@@ -54,6 +55,7 @@ class SystemVariables(PlainKind):
     """The kind."""
 
     name = "system-variables"
+    heading = Heading.SYSTEM
     record = FileRecord
 
     def plan(self, wanted: Wanted, machine: Machine) -> Iterable[SetSystemVariables]:
