@@ -19,14 +19,12 @@ from typing import Any
 import pytest
 
 from tests.ready import Ready
-from zesty_anchor.changes.bench import Bench
 from zesty_anchor.demo.home import likeness
 from zesty_anchor.demo.host import Host
 from zesty_anchor.demo.wares import KELP, pack, stock_feed, write_index, write_runtime
-from zesty_anchor.files.attic import Attic
 from zesty_anchor.survey import machine
 from zesty_anchor.system.host import login_path
-from zesty_anchor.system.locations import locate
+from zesty_anchor.testing import bench_in  # noqa: F401
 
 if signal.getsignal(signal.SIGINT) is signal.SIG_IGN:
     # A shell starts what is to run in the background so, and the programs that are tested would let Ctrl-C go by as well.
@@ -320,20 +318,3 @@ def offer(make_feed: Callable[..., str]) -> Callable[..., str]:
 
 def is_root() -> bool:
     return os.geteuid() == 0
-
-
-def bench_in(home: Path, run: Any = None) -> Bench:
-    """What a change works with, in a home of the test's own. ``run`` stands for running with privilege."""
-    attic, log = home / "attic/run-1", home / "log"
-    for folder in (attic, log):
-        folder.mkdir(parents=True, exist_ok=True)
-    return Bench(
-        locate({"HOME": str(home)}),
-        {"PATH": login_path()},
-        Attic(attic),
-        lambda url, who: None,
-        run or (lambda command, hear: 1),
-        log,
-        lambda key, text: None,
-        lambda key, done, total: None,
-    )

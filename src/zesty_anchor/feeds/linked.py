@@ -19,6 +19,11 @@ class LinkedFeed(Feed):
     marks_sources = True
     fixed = True
 
+    @classmethod
+    def wrong_address(cls, url: str) -> tuple[str, str] | None:
+        """It is a folder, which is looked at when it is linked."""
+        return None
+
     def releases(self, product: str, platform: str) -> list[Release]:
         """The one."""
         return [Release(self.supply.file, Path(self.address).as_uri(), f"{LINKED}:{self.address}", size=0)]
