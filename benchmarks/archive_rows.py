@@ -74,7 +74,8 @@ def _cpu(used: list[float]) -> str:
 def fetch_node(folder: Path) -> Path | None:
     """Node's tarball for this machine, from the registry that the user's npm configuration names."""
     from zesty_anchor.feeds.documents import Web
-    from zesty_anchor.feeds.npm import NpmFeed, registry_address
+    from zesty_anchor.feeds.feed import Around, Supply
+    from zesty_anchor.feeds.npm import NpmFeed
     from zesty_anchor.feeds.web import WebBody
     from zesty_anchor.manifest.read import read_recipe
     from zesty_anchor.manifest.want import Want
@@ -84,7 +85,7 @@ def fetch_node(folder: Path) -> Path | None:
     source = next(each for each in read_recipe(SHIPPED / "node.toml").sources if each.kind == "npm")
     web = Web()
     try:
-        feed = NpmFeed("npm", registry_address(os.environ, Path.home()), web)
+        feed = NpmFeed(Supply("npm", "npm", None, "node"), Around(os.environ, Path.home(), web))
         release = Want("24").choose(feed.releases(source.packages[host().platform], host().platform))
         assert release is not None
         body = WebBody(web.session, release.url, "the npm registry")

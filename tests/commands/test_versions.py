@@ -149,6 +149,7 @@ def test_a_python_package_index(desk: Desk, make_feed: Callable[..., str], form:
     desk.environment["PIP_INDEX_URL"] = url
     if form == "json":
         from zesty_anchor.feeds.documents import Web
+        from zesty_anchor.feeds.feed import Around, Supply
         from zesty_anchor.feeds.pypi import PypiFeed
 
         class AsJson(Web):
@@ -156,7 +157,8 @@ def test_a_python_package_index(desk: Desk, make_feed: Callable[..., str], form:
                 _, body = super().document(url, who=who, accept=accept)
                 return "application/vnd.pypi.simple.v1+json", body
 
-        found = PypiFeed("pypi", url, AsJson()).releases("Tide_Kelp", f"linux-{os.uname().machine}")
+        feed = PypiFeed(Supply("pypi", "pypi", url, "kelp"), Around({}, desk.home, AsJson()))
+        found = feed.releases("Tide_Kelp", f"linux-{os.uname().machine}")
         assert sorted(r.version for r in found) == ["4.2.1", "5.0.0"]
         assert all(r.digest.startswith("sha256:") for r in found)
         return

@@ -96,6 +96,10 @@ class Change(Protocol):
         """Whether it needs the rights of the superuser."""
 
     @property
+    def proved_by(self) -> frozenset[str] | None:
+        """The commands that new shells must find before what it removes may go; None: all that the manifest gives. Of the last stage alone."""
+
+    @property
     def on_trial(self) -> bool:
         """Whether it may be what keeps the new version from answering, so that it is tried before the proof is given up."""
 

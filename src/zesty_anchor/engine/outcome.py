@@ -40,7 +40,8 @@ class ChangeReport(msgspec.Struct, frozen=True):
 
 class Outcome(msgspec.Struct, frozen=True):
     """What a provisioning did. ``reload`` is the line that brings the current shell up to date, if one must;
-    ``errands`` are the commands for an administrator, where there was no way to privilege.
+    ``errands`` are the commands for an administrator, where there was no way to privilege. ``about`` are the commands that it was
+    done for (None: all of the manifest): their checks decide whether it was well, and no others.
     """
 
     changes: tuple[ChangeReport, ...]
@@ -49,6 +50,7 @@ class Outcome(msgspec.Struct, frozen=True):
     reload: str = ""
     errands: tuple[str, ...] = ()
     seconds: float = 0.0
+    about: frozenset[str] | None = None
 
     @property
     def changed(self) -> int:
@@ -62,8 +64,11 @@ class Outcome(msgspec.Struct, frozen=True):
 
     @property
     def well(self) -> bool:
-        """Whether all was done and proved."""
-        return not self.failed and (self.proof is None or self.proof.ok)
+        """Whether all was done and proved; where it was done for some commands, whether nothing failed, and they answer."""
+        if self.about is None:
+            return not self.failed and (self.proof is None or self.proof.ok)
+        failed = any(change.outcome == "failed" for change in self.changes)
+        return not failed and self.proof is not None and not self.proof.failing(self.about)
 
 
 class RunDone(msgspec.Struct, frozen=True):

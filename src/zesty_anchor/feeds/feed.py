@@ -5,13 +5,15 @@ from __future__ import annotations
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Mapping
 from pathlib import Path
-from typing import ClassVar
+from typing import TYPE_CHECKING, ClassVar
 
 import msgspec
 
-from zesty_anchor.feeds.documents import Web
 from zesty_anchor.feeds.release import Release
 from zesty_anchor.manifest.recipe import Source
+
+if TYPE_CHECKING:
+    from zesty_anchor.feeds.documents import Web
 
 
 class Supply(msgspec.Struct, frozen=True):

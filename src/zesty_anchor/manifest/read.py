@@ -95,7 +95,8 @@ def _converted(raw: dict[str, Any], kind: type[Model], file: Path, text: str) ->
     try:
         model = msgspec.convert(raw, kind)
     except msgspec.ValidationError as error:
-        raise _told(file, text, list(_check(raw, kind, ())) or [Wrong((), str(error), "")]) from None
+        wrong = [*_check(raw, kind, ()), *_unregistered(raw, kind, ())]
+        raise _told(file, text, wrong or [Wrong((), str(error), "")]) from None
     wrong = list(_unregistered(raw, kind, ()))
     if wrong:
         raise _told(file, text, wrong)

@@ -16,6 +16,8 @@ from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system.problem import Problem, UsageProblem
 
+_INSTALLING = ("version", "managed-version")
+
 
 def may(person: Person, question: str) -> bool:
     """Ask for a yes, where there is somebody to ask."""
@@ -23,13 +25,17 @@ def may(person: Person, question: str) -> bool:
 
 
 def bring(workstation: Workstation, person: Person, asked: Sequence[Asked]) -> None:
-    """Install versions. Raises ``Problem`` where that fails."""
+    """Install versions. Raises ``Problem`` where that fails. Checks that fail in new shells are not about that: they are reported."""
     outcome = provision(workstation, person, more=asked)
-    if not outcome.well:
-        failed = next((c for c in outcome.changes if c.outcome == "failed"), None)
-        raise Problem(
-            failed.problem if failed else "it could not be installed", advice="zesty-anchor provision tells more"
-        )
+    failed = next((c for c in outcome.changes if c.outcome == "failed"), None)
+    if failed is not None:
+        raise Problem(failed.problem, where=failed.where, advice=failed.advice or "zesty-anchor provision tells more")
+    waiting = next((c for c in outcome.changes if c.outcome == "waited" and c.kind in _INSTALLING), None)
+    if waiting is not None:
+        raise Problem(f"{waiting.subject} was not installed: {waiting.problem}", advice="run: zesty-anchor provision")
+    if outcome.proof is not None and outcome.proof.failures:
+        checks = {check.name for _, check in outcome.proof.failures}
+        person.reporter.warned(f"{len(checks)} checks failed in new shells; for the causes, run: zesty-anchor verify")
 
 
 def installed(

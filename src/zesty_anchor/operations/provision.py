@@ -35,12 +35,14 @@ def provision(
     first: Sequence[Change] = (),
     deep: bool = False,
     is_agreed: bool = False,
+    about: frozenset[str] | None = None,
 ) -> Outcome:
     """Make the machine as the manifest says, and prove it.
 
     ``more`` are wants beside the manifest's; None means what the project in this folder wants. ``first`` are changes of the
     manifest itself, which belong to the same run: where it does not end well, all of the run is taken back. ``deep`` has each file
     of each version read, to tell whether it is as it was put there. ``is_agreed`` means that the person was asked about the manifest already.
+    ``about`` are the commands that it is done for (None: all): see ``Outcome``.
     Raises ``Problem`` where nothing could be begun; what fails later is told in the outcome.
     """
     began = time.monotonic()
@@ -67,9 +69,9 @@ def provision(
         # Fetched only now: where there is nothing to do, which is most of the time, that is all there is to wait for.
         from zesty_anchor.operations.work import Work
 
-        outcome = Work(workstation, person, planner, offers, tuple(first), planning, prove=unproved).carry_out(
-            plan, machine
-        )
+        outcome = Work(
+            workstation, person, planner, offers, tuple(first), planning, prove=unproved, about=about
+        ).carry_out(plan, machine)
         bring_in_step(workstation, look_at(workstation))
     else:
         # The plan has compared the launchers already.

@@ -14,6 +14,7 @@ from zesty_anchor.operations.person import Person
 from zesty_anchor.planning.plan import Plan
 from zesty_anchor.planning.planner import Planner
 from zesty_anchor.proof import proved
+from zesty_anchor.proof.baseline import baseline_of, notices_of, with_baseline
 from zesty_anchor.proof.causes import explained, lines_outdone
 from zesty_anchor.proof.conditions import conditions_proved
 from zesty_anchor.proof.prove import Asking, prove
@@ -23,7 +24,6 @@ from zesty_anchor.survey.machine import Machine
 _NO_WAY = "it needs privilege, and there is no way to it here"
 _FAILED = "something before it failed"
 _NOT_THERE = "what it needs is not there"
-_OLD_STAYS = "the new version does not answer yet, so the old one stays"
 
 
 class Stages:
@@ -61,13 +61,16 @@ class Stages:
                 plan, machine, proof = self._try_lines(plan, machine, proof)
             if not proof.ok:
                 plan, machine, proof = self._try_places(plan, machine, proof)
-            if proof.ok and self._open(plan, Stage.CLEAR):
+            self._hold_back(plan, proof)
+            if self._open(plan, Stage.CLEAR):
                 plan, machine, _ = self._until(Stage.CLEAR, plan, machine)
                 proof = self._prove(plan, machine)
             if proof.ok and all(change.key in self._marked for change in plan.changes):
                 self._before(machine).write(conditions=conditions_proved(plan.wanted, machine))
                 proved.keep_proof(machine.locations.state, proved.LastProof(time.time(), proof.shells))
-            self._give_up(plan, _FAILED if proof.ok else _OLD_STAYS)
+            self._before(machine).write(baseline=baseline_of(proof))
+            self._runner.notices.extend(notices_of(proof))
+            self._give_up(plan, _FAILED)
         else:
             self._give_up(plan, _FAILED)
         return Outcome(tuple(self._told), proof, notices=tuple(self._runner.notices), errands=tuple(self._errands))
@@ -126,6 +129,18 @@ class Stages:
             elif lacking is not None:
                 self._mark(change, waits(change, f"it needs {self._marked[lacking].subject}"))
 
+    def _hold_back(self, plan: Plan, proof: Proof) -> None:
+        """Mark each change that removes something old while the new one does not answer in every shell."""
+        given = {c for version in plan.wanted.defaults for c in version.recipe.commands} | set(plan.wanted.of_system)
+        for change in plan.changes:
+            if change.key in self._marked or change.stage is not Stage.CLEAR:
+                continue
+            failing = proof.failing(given if change.proved_by is None else change.proved_by & given)
+            if failing:
+                result, check = failing[0]
+                where = f"{result.shell}, {result.context}" if result.context else result.shell
+                self._mark(change, waits(change, f"the old one stays, because {check.name!r} failed in {where}"))
+
     def _give_up(self, plan: Plan, reason: str) -> None:
         """Tell of the changes that are left that they were not begun."""
         for change in plan.changes:
@@ -138,7 +153,8 @@ class Stages:
             if not version.pending:
                 self._journal.resolve(version.runtime, version.want, version.feed, version.version)
         self._runner.reporter.said("asking fresh shells")
-        return prove(plan.wanted, machine, self._person.jobs, Asking(before=self._before(machine)))
+        proof = prove(plan.wanted, machine, self._person.jobs, Asking(before=self._before(machine)))
+        return proof if proof.ok else with_baseline(proof, machine)
 
     def _before(self, machine: Machine) -> proved.Proved:
         """What earlier runs proved. What this one proves it asks again, as long as it changes something."""

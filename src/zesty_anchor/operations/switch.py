@@ -103,7 +103,8 @@ def by_default(workstation: Workstation, person: Person, runtime: str, want: str
     change = WriteChoice(Edit(file, text.encode()), workstation.locations.shown(workstation.file))
     agreed(workstation, person)
     changed = with_manifest(workstation, workstation.file, text)
-    outcome = provision(changed, person, first=[change], is_agreed=True)
+    about = frozenset(changed.recipes[runtime].commands)
+    outcome = provision(changed, person, first=[change], is_agreed=True, about=about)
     if outcome.well and not is_own(changed):
         agree(changed)  # the person chose it here
     return outcome, True

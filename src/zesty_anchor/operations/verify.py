@@ -12,6 +12,7 @@ from zesty_anchor.planning.look import look_at
 from zesty_anchor.planning.offers import Offers
 from zesty_anchor.planning.planner import Planner, as_root
 from zesty_anchor.planning.workstation import Workstation
+from zesty_anchor.proof.baseline import compared
 from zesty_anchor.proof.causes import explained
 from zesty_anchor.proof.conditions import still_hold
 from zesty_anchor.proof.prove import Asking, prove
@@ -68,6 +69,7 @@ def verify(workstation: Workstation, person: Person, asking: Asking, *, deep: bo
             where=" ".join((*asking.only, *asking.shells)),
             advice="zesty-anchor verify -v shows the names of all checks, and the shells",
         )
+    proof = compared(proof, read(workstation.locations.state).baseline)
     proof = explained(proof, plan.wanted, machine, workstation.place, drift)
     state = _state(drift, proof)
     versions = tuple(f"{each.runtime} {each.version}" for each in plan.wanted.versions)

@@ -31,7 +31,8 @@ from zesty_anchor.system.privilege import NO_ACCESS
 
 class Work:
     """One provisioning that has something to do. ``first`` are changes of the manifest itself: see ``provision``. ``planning``
-    gives a planner for a workstation whose manifest is another one than was thought. With ``prove`` there may be nothing to do but to ask fresh shells.
+    gives a planner for a workstation whose manifest is another one than was thought. With ``prove`` there may be nothing to do but to ask fresh shells. ``about`` are the
+    commands that it is done for: see ``Outcome``.
     """
 
     def __init__(
@@ -44,7 +45,9 @@ class Work:
         planning: Callable[[Workstation], tuple[Planner, Offers]],
         *,
         prove: bool = False,
+        about: frozenset[str] | None = None,
     ) -> None:
+        self._about = about
         self._planning = planning
         self._prove = prove
         self._workstation = workstation
@@ -100,7 +103,7 @@ class Work:
                 return Outcome(done, notices=tuple(runner.notices))
             stages = Stages(self._planner, runner, journal, self._person, self._answers)
             try:
-                outcome = stages.carry_out(plan, machine)
+                outcome = msgspec.structs.replace(stages.carry_out(plan, machine), about=self._about)
                 if outcome.proof is not None:
                     journal.proved(runner.run, outcome.proof.told)
             except BaseException:
@@ -113,7 +116,8 @@ class Work:
                     msgspec.structs.replace(each, outcome="taken back") if each.outcome == "done" else each
                     for each in (*done, *outcome.changes)
                 )
-                outcome = msgspec.structs.replace(outcome, changes=undone, notices=(*outcome.notices, *taken.notices))
+                notices = (*outcome.notices, *taken.notices, f"all of this run was undone, because {_why(outcome)}")
+                outcome = msgspec.structs.replace(outcome, changes=undone, notices=notices)
         proved = outcome.proof is not None
         locations = self._workstation.locations
         changed = describe_changes(before, resolved(locations), locations) if stages.shells_changed else ()
@@ -127,3 +131,18 @@ class Work:
         """Take back all that the run did so far, the change of the manifest too."""
         bench = partial(bench_of, journal=journal, person=self._person, workstation=self._workstation, granted=granted)
         return take_back_run(KINDS, journal, runner.run, bench)
+
+
+def _why(outcome: Outcome) -> str:
+    """The reason why an outcome is not well, in a few words. Pure."""
+    failed = next((change for change in outcome.changes if change.outcome == "failed"), None)
+    if failed is not None:
+        return f"{failed.action} {failed.subject} failed: {failed.problem}"
+    if outcome.proof is None:
+        waiting = next((change for change in outcome.changes if not change.well), None)
+        return f"{waiting.subject} was not begun: {waiting.problem}" if waiting else "not all was done"
+    failing = outcome.proof.failures if outcome.about is None else outcome.proof.failing(outcome.about)
+    if not failing:
+        return "not all was done"
+    result, check = failing[0]
+    return f"{check.name!r} failed in {result.shell}: {check.observed}"

@@ -22,13 +22,14 @@ def explained(proof: Proof, wanted: Wanted, machine: Machine, place_of: PlaceOf,
     """The same proof, with the cause of each check that failed and what mends it. The shells concerned are started once more, and
     watched. ``drift`` is what stands otherwise than the manifest says.
     """
-    if proof.ok:
+    if not proof.failures and not proof.earlier:
         return proof
     asked = {q.name: q for q in (*questions(wanted, machine.locations), *programs(wanted))}
     asked |= {check.name: personal(check, wanted) for check in wanted.checks if check.run is not None}
     asked |= {FOLLOWS: follows(SH), ABSOLUTE.name: ABSOLUTE}
-    failing = {result.shell for result in proof.shells if not result.ok and result.shell != HERE}
-    abouts = {asked[c.name].about for _, c in proof.failures if c.name in asked} - {"", "PATH"} | {"cd"}
+    seen = [*proof.failures, *proof.earlier]
+    failing = {result.shell for result, _ in seen if result.shell != HERE}
+    abouts = {check.about for _, check in seen} - {"", "PATH"} | {"cd"}
     started = traces(machine, failing, abouts) if failing else []
     by_start = {(trace.shell, trace.context): trace for trace in started}
     reasons = Reasons(wanted, machine, place_of, drift)

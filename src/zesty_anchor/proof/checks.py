@@ -79,7 +79,7 @@ def follows(shell: str) -> Question:
     run = (
         f'case " ${{{HIDING}-}} " in *" za__look "*) echo follows ;; esac'
         if not SHELLS[shell].like_sh
-        else f"cd / && {looks}"
+        else f"cd / >/dev/null 2>&1 && {looks}"
     )
     return Question(FOLLOWS, run, "follows", "follows", "cd")
 

@@ -7,6 +7,8 @@ import os
 import re
 from collections.abc import Mapping, Sequence
 
+import msgspec
+
 from zesty_anchor.manifest.check import Check
 from zesty_anchor.proof.advice import advice
 from zesty_anchor.proof.checks import ENVIRONMENT
@@ -21,7 +23,12 @@ _NOT_STARTED = "the shell took no command: a startup file waits, or ended it"
 def judge_all(asked: Sequence[Question], answers: Mapping[str, Answer], started: bool) -> tuple[CheckResult, ...]:
     """Compare all answers of one shell; they come by the command lines that they answer."""
     given = environment_in(answers[ENVIRONMENT].output) if ENVIRONMENT in answers else {}
-    return tuple(judge(question, answers.get(question.run, NO_ANSWER), started, given) for question in asked)
+    return tuple(
+        msgspec.structs.replace(
+            judge(question, answers.get(question.run, NO_ANSWER), started, given), about=question.about
+        )
+        for question in asked
+    )
 
 
 def judge(question: Question, answer: Answer, started: bool, given: Mapping[bytes, bytes]) -> CheckResult:

@@ -39,8 +39,8 @@ _PROGRAM_SECONDS = 900.0
 
 class Asking(msgspec.Struct, frozen=True):
     """What is to be asked: only the checks of these names, and only these shells (none named: all); with what was proved
-    ``before``, those questions are left out whose answers hang on a version alone and were right then, and of what a shell says when
-    it starts only that counts which is said of what we wrote: the rest was so before.
+    ``before``, those questions are left out whose answers hang on a version alone and were right then, and what a startup file of the
+    person's prints, or puts on PATH, was so before.
     """
 
     only: tuple[str, ...] = ()
@@ -89,7 +89,7 @@ def prove(wanted: Wanted, machine: Machine, jobs: int = 4, asking: Asking | None
     most_ms = wanted.shell_choices.most_startup_ms
     results = [_judged(each, found, shared, most_ms, asking, ours) for each, found in zip(rounds, asked, strict=True)]
     here = _here(wanted, machine, asking)
-    results += [ShellResult(HERE, "", all(each.ok for each in here), 0.0, here)] if here else []
+    results += [ShellResult(HERE, "", not any(each.decides for each in here), 0.0, here)] if here else []
     results = [result for result in results if result.checks]
     if before:
         failed = {check.name for result in results for check in result.checks if not check.ok}
@@ -106,8 +106,7 @@ def prove(wanted: Wanted, machine: Machine, jobs: int = 4, asking: Asking | None
 
 def _rounds(wanted: Wanted, machine: Machine, asking: Asking, left_out: Collection[Question]) -> list[_Round]:
     """The starts, the slowest shells not last; each personal check where it belongs, the programs in a start of their own."""
-    always = [ABSOLUTE] if asking.before is None else []  # a person's own line is no reason to undo a run
-    asked = [*questions(wanted, machine.locations), *always]
+    asked = [*questions(wanted, machine.locations), ABSOLUTE]
     asked = [q for q in asked if q not in left_out and _fits(q.name, asking)]
     rounds = [
         _Round(shell, context, list(asked))
@@ -225,10 +224,12 @@ def _judged(each: _Round, found: _Asked, shared: _Shared, most_ms: int, asking: 
     checks = [] if each.context.name == PROGRAMS else start_checks(each.context, found.answers, most_ms, ours)
     checks = [check for check in checks if _fits(check.name, asking)]
     checks += judge_all(each.asked, by_run, started)
+    if ours and started:  # an entry of ours is always absolute
+        checks = [msgspec.structs.replace(c, before=not c.ok) if c.name == ABSOLUTE.name else c for c in checks]
     return ShellResult(
         shell=each.shell.name,
         context=each.context.name,
-        ok=all(check.ok for check in checks),
+        ok=not any(check.decides for check in checks),
         startup_ms=round(found.answers.startup_ms or 0.0, 1),
         checks=tuple(checks),
     )

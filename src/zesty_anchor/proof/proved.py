@@ -28,16 +28,18 @@ class _Kept(msgspec.Struct):
     known: dict[str, frozenset[str]] = {}
     conditions: dict[str, str] = {}
     format: int = _FORMAT
+    baseline: dict[str, str] = {}
 
 
 class Proved(msgspec.Struct):
-    """The identities of the questions that were answered well, by the folder of the version that they hang on, and the conditions
-    under which all was well (none: it was not).
+    """The identities of the questions that were answered well, by the folder of the version that they hang on, the conditions
+    under which all was well (none: it was not), and what failed before anything was changed (``proof.baseline``).
     """
 
     file: Path
     known: Mapping[str, frozenset[str]] = {}
     conditions: Conditions = {}
+    baseline: Mapping[str, str] = {}
     written: _Kept | None = None
     """What this process has written since."""
 
@@ -45,12 +47,18 @@ class Proved(msgspec.Struct):
         """Whether a question was answered well, with this identity, by this version."""
         return identity in self.known.get(str(version.folder), frozenset())
 
-    def write(self, known: Mapping[str, frozenset[str]] | None = None, conditions: Conditions | None = None) -> None:
+    def write(
+        self,
+        known: Mapping[str, frozenset[str]] | None = None,
+        conditions: Conditions | None = None,
+        baseline: Mapping[str, str] | None = None,
+    ) -> None:
         """Put what is proved now in place of what was. A folder that cannot be written has it all proved again."""
-        before = self.written or _Kept(dict(self.known), dict(self.conditions))
+        before = self.written or _Kept(dict(self.known), dict(self.conditions), baseline=dict(self.baseline))
         now = _Kept(
             before.known if known is None else dict(known),
             before.conditions if conditions is None else dict(conditions),
+            baseline=before.baseline if baseline is None else dict(baseline),
         )
         if now == before:
             return
@@ -66,7 +74,7 @@ def read(state: Path) -> Proved:
         kept = msgspec.json.decode(file.read_bytes(), type=_Kept)
     except (OSError, msgspec.MsgspecError):
         return Proved(file)
-    return Proved(file, kept.known, kept.conditions) if kept.format <= _FORMAT else Proved(file)
+    return Proved(file, kept.known, kept.conditions, kept.baseline) if kept.format <= _FORMAT else Proved(file)
 
 
 def forget(state: Path) -> None:

@@ -10,8 +10,8 @@ from pathlib import Path
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.proof.checks import FOLLOWS
 from zesty_anchor.proof.question import Question
-from zesty_anchor.proof.result import Cause, CheckResult
-from zesty_anchor.proof.starts import NO_ERROR, SILENT, STARTS
+from zesty_anchor.proof.result import STARTS, Cause, CheckResult
+from zesty_anchor.proof.starts import NO_ERROR, SILENT
 from zesty_anchor.proof.verified import Drift
 from zesty_anchor.proof.written import PROVISION, Written
 from zesty_anchor.shells.known import FOLLOW, SH

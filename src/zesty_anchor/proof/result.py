@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection, Iterable
+
 import msgspec
 
 PROGRAMS = "programs"
 """The name of the round in which the small programs run."""
+STARTS = "it starts"
+"""The check that a shell comes to its first command."""
 HERE = "this machine"
 """Stands in place of a shell for what needs none."""
 
@@ -29,7 +33,8 @@ class Cause(msgspec.Struct, frozen=True):
 
 class CheckResult(msgspec.Struct, frozen=True):
     """One check in one shell. Of one that failed the ``cause``, where it is known, and what ``mend`` it: a command, or the line
-    to edit.
+    to edit. ``about`` is the command, the ``$VARIABLE`` or ``PATH`` that it is about; empty for the start of the shell itself. ``before``
+    tells that it failed before anything was changed here as well: such a failure is reported, and decides nothing.
     """
 
     name: str
@@ -38,6 +43,13 @@ class CheckResult(msgspec.Struct, frozen=True):
     observed: str
     cause: Cause | None = None
     mend: str = ""
+    about: str = ""
+    before: bool = False
+
+    @property
+    def decides(self) -> bool:
+        """Whether it failed, and counts."""
+        return not self.ok and not self.before
 
 
 class ShellResult(msgspec.Struct, frozen=True):
@@ -68,7 +80,7 @@ class Proof(msgspec.Struct, frozen=True):
         found: dict[str, dict[str, list[bool]]] = {}
         for result in self.shells:
             for check in result.checks:
-                found.setdefault(check.name, {}).setdefault(result.shell, []).append(check.ok)
+                found.setdefault(check.name, {}).setdefault(result.shell, []).append(not check.decides)
         return found
 
     @property
@@ -81,5 +93,33 @@ class Proof(msgspec.Struct, frozen=True):
 
     @property
     def failures(self) -> list[tuple[ShellResult, CheckResult]]:
-        """Every check that failed, with its shell."""
-        return [(shell, check) for shell in self.shells for check in shell.checks if not check.ok]
+        """Every check that failed and counts, with its shell."""
+        return [(shell, check) for shell in self.shells for check in shell.checks if check.decides]
+
+    @property
+    def earlier(self) -> list[tuple[ShellResult, CheckResult]]:
+        """Every check that failed before anything was changed here as well, with its shell."""
+        return [(shell, check) for shell in self.shells for check in shell.checks if not check.ok and check.before]
+
+    def failing(self, about: Collection[str]) -> list[tuple[ShellResult, CheckResult]]:
+        """The failures that are about some commands, ``$VARIABLES`` or ``PATH``."""
+        return [(shell, check) for shell, check in self.failures if check.about in about]
+
+
+def in_short(found: Iterable[tuple[ShellResult, CheckResult]]) -> dict[CheckResult, list[ShellResult]]:
+    """What was so before: each check once, with the shells. Of a shell that takes no command that one alone is told. Pure."""
+    listed = list(found)
+    stuck = {(result.shell, result.context) for result, check in listed if check.name == STARTS}
+    told: dict[CheckResult, list[ShellResult]] = {}
+    for result, check in listed:
+        if check.name == STARTS or (result.shell, result.context) not in stuck:
+            told.setdefault(check, []).append(result)
+    return told
+
+
+def starts_of(results: Iterable[ShellResult]) -> str:
+    """Shells, each with the ways of starting it: ``bash (login; interactive), zsh (login)``. Pure."""
+    ways: dict[str, dict[str, None]] = {}
+    for result in results:
+        ways.setdefault(result.shell, {})[result.context] = None
+    return ", ".join(f"{shell} ({'; '.join(contexts)})" for shell, contexts in ways.items())

@@ -4,11 +4,10 @@ from __future__ import annotations
 
 import re
 
-from zesty_anchor.proof.result import CheckResult
+from zesty_anchor.proof.result import STARTS, CheckResult
 from zesty_anchor.shells.fresh import START_SECONDS, Answers
 from zesty_anchor.shells.reading import Context
 
-STARTS = "it starts"
 SILENT = "it prints nothing"
 NO_ERROR = "no error message"
 _LONGEST = 200
@@ -25,7 +24,7 @@ _ERROR = re.compile(
 
 def start_checks(context: Context, answers: Answers, most_ms: int, ours: str = "") -> list[CheckResult]:
     """The checks of a start; ``most_ms`` is how many milliseconds it may take (0: any). With ``ours``, the folder of what we wrote,
-    only what is said of that counts.
+    only what is said of that counts: the rest was so before.
     """
     took = answers.startup_ms
     if took is None:
@@ -33,15 +32,17 @@ def start_checks(context: Context, answers: Answers, most_ms: int, ours: str = "
         return [CheckResult(STARTS, False, "a shell that takes commands", waits)]
     found = [CheckResult(STARTS, True, "a shell that takes commands", f"after {took:.0f} ms")]
     said = answers.said.decode("utf-8", "replace").replace("\r\n", "\n").strip("\n")
-    if ours:
-        said = "\n".join(row for row in said.splitlines() if ours in row and _ERROR.search(row))
-        most_ms = 0
+    own = "\n".join(row for row in said.splitlines() if ours in row and _ERROR.search(row)) if ours else ""
+    before = bool(ours) and not own
+    said = own or said
     if "-i" not in context.options:
-        found.append(CheckResult(SILENT, not said, "(nothing)", said[:_LONGEST] or "(nothing)"))
+        shown = said[:_LONGEST] or "(nothing)"
+        found.append(CheckResult(SILENT, not said, "(nothing)", shown, before=before and bool(said)))
     else:
         error = _ERROR.search(said)
-        found.append(CheckResult(NO_ERROR, error is None, "(nothing)", error[0][:_LONGEST] if error else "(nothing)"))
-    if most_ms:
+        shown = error[0][:_LONGEST] if error else "(nothing)"
+        found.append(CheckResult(NO_ERROR, error is None, "(nothing)", shown, before=before and error is not None))
+    if most_ms and not ours:
         name = f"it starts within {most_ms} ms"
         found.append(CheckResult(name, took <= most_ms, f"at most {most_ms} ms", f"{took:.0f} ms"))
     return found

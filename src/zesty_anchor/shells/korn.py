@@ -101,6 +101,7 @@ function za__after {
 _MISSED = """\
   [[ -z $za__where || $PWD == "$za__where" ]] || {is_alias} || \\alias cd=za__cd
 """
+_FOLLOW_CD = "{is_alias} || \\alias cd=za__cd\n"
 
 
 def at_start(environment: Environment, dialect: Dialect) -> str:
@@ -126,8 +127,11 @@ def at_start(environment: Environment, dialect: Dialect) -> str:
         follow=quote(f"{environment.shell}/follow.{dialect.name}"),
         at_prompt=dialect.at_prompt,
         at_cd=dialect.at_cd,
-        # What a line of the person's in between may have set anew; each of these adds what is not there.
-        again=dialect.at_prompt + dialect.at_cd if dialect.told_of_cd else "",
+        # What a line in between, of the person's or of the system's, may have set anew: each of these adds what is not there. Whose
+        # function cd is cannot be told without a process, so an alias runs it, and looks then.
+        again=dialect.at_prompt + dialect.at_cd
+        if dialect.told_of_cd
+        else dialect.at_prompt + _FOLLOW_CD.format(is_alias=dialect.cd_is_alias),
         missed="" if dialect.told_of_cd else _MISSED.format(is_alias=dialect.cd_is_alias),
         tail=dialect.completes.format(file=quote(f"{environment.shell}/complete.{dialect.name}"))
         + hooks

@@ -139,14 +139,16 @@ def brought(paint: Paint, changes: Iterable[ChangeReport], outcome: str = "done"
 def _standing(paint: Paint, done: Outcome) -> str:
     if done.proof is None:
         return paint.bad("not proved, since not all was done.")
+    if done.proof.ok and done.failed:
+        return paint.bad("what was done is verified, and not all was done (above).")
     if done.proof.ok:
-        checks = sum(len(shell.checks) for shell in done.proof.shells)
+        apart = len(done.proof.earlier)
+        checks = sum(len(shell.checks) for shell in done.proof.shells) - apart
         shells = count(len({shell.shell for shell in done.proof.shells}), "shell")
         starts = count(len(done.proof.shells), "fresh start")
-        return (
-            paint.good("every fresh shell answers as the manifest says")
-            + f" ({count(checks, 'check')} in {starts} of {shells})."
-        )
+        answers = "checked in new shells" if apart else "every fresh shell answers as the manifest says"
+        more = f"; {count(apart, 'check')} failed before this run too" if apart else ""
+        return paint.good(answers) + f" ({count(checks, 'check')} in {starts} of {shells}{more})."
     return paint.bad("but fresh shells do not all answer as the manifest says (above).")
 
 

@@ -25,11 +25,15 @@ def write_junit(file: Path, seen: Verified) -> None:
     top.set("time", f"{seen.seconds:.3f}")
     for result in seen.shells:
         name = f"{result.shell} ({result.context})" if result.context else result.shell
-        bad = sum(not check.ok for check in result.checks)
+        bad = sum(check.decides for check in result.checks)
         suite = _suite(top, name, len(result.checks), bad, result.startup_ms / 1000)
         for check in result.checks:
             case = ElementTree.SubElement(suite, "testcase", classname=_text(name), name=_text(check.name), time="0")
-            if not check.ok:
+            if check.before:
+                ElementTree.SubElement(
+                    case, "skipped", message=_text(f"it failed before provisioning too: {check.observed}")
+                )
+            if check.decides:
                 cause = check.cause
                 why = (
                     f"{cause.place}: {cause.what}" if cause and cause.place else cause.what if cause else check.observed

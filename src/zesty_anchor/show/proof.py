@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 
-from zesty_anchor.proof.result import PROGRAMS, Cause, Proof, ShellResult
+from zesty_anchor.proof.result import PROGRAMS, Cause, Proof, ShellResult, in_short, starts_of
 from zesty_anchor.proof.verified import Drift, Verified
 from zesty_anchor.show.columns import columns
 from zesty_anchor.show.paint import Paint
@@ -20,10 +20,11 @@ def verified(paint: Paint, seen: Verified, home: str, *, whole: bool = False) ->
     if whole:
         matrix(paint, seen.proof)
         paint.write()
-    elif not seen.proof.ok:
+    elif seen.proof.failures:
         matrix(paint, seen.proof, failed=True)
         paint.write()
     failures(paint, seen.proof, home)
+    earlier(paint, seen.proof)
     told = {check.cause.file for _, check in seen.proof.failures if check.cause is not None}
     _drift(paint, [each for each in seen.drift if each.place not in told])
     _verdict(paint, seen)
@@ -91,6 +92,22 @@ def failures(paint: Paint, proof: Proof, home: str = "") -> None:
         paint.write()
 
 
+def earlier(paint: Paint, proof: Proof) -> None:
+    """What failed before anything was changed here, each once with its cause."""
+    found = in_short(proof.earlier)
+    if not found:
+        return
+    paint.write(paint.look("already so before provisioning; this changes no exit status:"))
+    for check, results in found.items():
+        place = f"{check.cause.place}: " if check.cause and check.cause.place else ""
+        why = check.cause.what if check.cause else check.observed.splitlines()[0]
+        paint.write(f"  {check.name!r} fails in {starts_of(results)}")
+        paint.write(f"    cause      {paint.name(place)}{why}")
+        if check.mend:
+            paint.write(f"    mend       {paint.good(check.mend)}")
+    paint.write()
+
+
 def _quoted(text: str, home: str) -> str:
     """A text whose blanks at its ends, and line ends, can be seen."""
     text = text.replace(f"{home}/", "~/") if home else text
@@ -139,7 +156,9 @@ def _verdict(paint: Paint, seen: Verified) -> None:
     shells = list(dict.fromkeys(shell.shell for shell in proof.shells))
     starts = count(len(proof.shells), "start")
     if seen.ok:
-        paint.write(f"{paint.good('All well:')} {count(total, 'check')} in {starts} of {', '.join(shells)}.")
+        apart = len(proof.earlier)
+        well = f"{paint.good('All well:')} {count(total - apart, 'check')} in {starts} of {', '.join(shells)}"
+        paint.write(f"{well}; {count(apart, 'check')} failed before provisioning too." if apart else f"{well}.")
         paint.write(f"Proved: {', '.join(seen.versions) or 'no version'}; each file is as it was put there.")
         slowest = max(proof.shells, key=lambda each: each.startup_ms, default=None)
         slow = f"; the slowest start was {slowest.shell}'s, {slowest.startup_ms:.0f} ms" if slowest else ""

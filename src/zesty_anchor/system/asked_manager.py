@@ -181,14 +181,23 @@ class AskedManager:
 
     def owners_of(self, files: Sequence[str]) -> dict[str, str]:
         """One question for all of them; a line of the answer names file and package (``owned``)."""
-        named = {file: [name for name in names_of(file) if os.path.lexists(name)] for file in files}
+        named = self.recorded(files)
         every = list(dict.fromkeys(name for names in named.values() for name in names))
         found: dict[str, str] = {}
         if every:
             with suppress(Problem):
-                lines = self.ask((*self.list_owners, *every), OWNER_SECONDS).stdout
-                found = {line["file"]: line["package"] for line in self.owned.finditer(lines)}
+                lines = self.ask((*self.list_owners, *map(self.inside, every)), OWNER_SECONDS).stdout
+                told = {line["file"]: line["package"] for line in self.owned.finditer(lines)}
+                found = {name: told[self.inside(name)] for name in every if self.inside(name) in told}
         return {file: next((found[name] for name in names if name in found), "") for file, names in named.items()}
+
+    def recorded(self, files: Sequence[str]) -> dict[str, list[str]]:
+        """The paths under which each file may be recorded, those of them that exist on the system at ``root``."""
+        return {file: [name for name in names_of(file) if os.path.lexists(self.inside(name))] for file in files}
+
+    def inside(self, file: str) -> str:
+        """The path of a file of the system at ``root``."""
+        return f"{self.root}{file}" if str(self.root) != "/" else file
 
     def source_form(self, source: PackageSource) -> SourceForm | None:
         """None: of most we know no form."""

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import re
 from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
@@ -10,7 +9,7 @@ from typing import ClassVar
 
 from zesty_anchor.system.asked_manager import AskedManager
 from zesty_anchor.system.command import Command
-from zesty_anchor.system.package_manager import OWNER_SECONDS, names_of
+from zesty_anchor.system.package_manager import OWNER_SECONDS
 from zesty_anchor.system.package_source import PackageSource, SourceForm
 from zesty_anchor.system.problem import Problem
 
@@ -33,8 +32,8 @@ class _OnRpm(AskedManager):
         return self.ask(("rpm", "-q", "--whatprovides", name)).returncode == 0
 
     def owners_of(self, files: Sequence[str]) -> dict[str, str]:
-        """A query tells nothing of the file that it is about, so each is asked for alone, several at a time."""
-        named = {file: [name for name in names_of(file) if os.path.lexists(name)] for file in files}
+        """An answer does not name the file that it is about, so each is asked for alone, several at a time."""
+        named = self.recorded(files)
         every = list(dict.fromkeys(name for names in named.values() for name in names))
         with ThreadPoolExecutor(_AT_ONCE) as pool:
             found = dict(zip(every, pool.map(self._owner, every), strict=True))
@@ -42,7 +41,7 @@ class _OnRpm(AskedManager):
 
     def _owner(self, file: str) -> str:
         try:
-            answer = self.ask(("rpm", "-qf", "--qf", "%{NAME}\n", file), OWNER_SECONDS)
+            answer = self.ask(("rpm", "-q", "--path", "--qf", "%{NAME}\n", file), OWNER_SECONDS)
         except Problem:
             return ""
         return answer.stdout.split("\n")[0] if answer.returncode == 0 else ""

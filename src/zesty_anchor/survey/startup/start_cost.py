@@ -15,13 +15,13 @@ import msgspec
 from zesty_anchor.files.text_file import content_of
 from zesty_anchor.shells.fresh import clean_environment
 from zesty_anchor.shells.known import SHELLS
-from zesty_anchor.shells.marked import marked_rows
 from zesty_anchor.shells.reading import MARK, Context
 from zesty_anchor.shells.sealed import World, in_copy
 from zesty_anchor.survey.machine import InstalledShell, Machine
 from zesty_anchor.survey.startup.line_cost import LineCost, line_costs, told_by
 from zesty_anchor.survey.startup.line_marks import Marked, marked, measured, undisturbed
 from zesty_anchor.survey.startup.startup_trace import StartupTrace, trace_startup
+from zesty_anchor.survey.startup.without_ours import read_alone, without_ours
 from zesty_anchor.system.host import user_name
 from zesty_anchor.system.namespaces import Closed
 from zesty_anchor.system.problem import Problem
@@ -133,15 +133,11 @@ def _context(name: str) -> Context:
 
 def _worlds(machine: Machine) -> dict[str, World]:
     """The home as it is, without what is ours, and with empty startup files."""
-    home = machine.locations.home
-    held = {file.path: file.content for file in machine.startup.values() if file.content is not None}
-    ours = {path: b"".join(row for n, row in enumerate(rows) if n not in marked_rows(rows))
-            for path, content in held.items() for rows in [content.splitlines(keepends=True)]}  # fmt: skip
-    alone = [file.path for file in machine.read_alone if file.content is not None]
+    held = {file.path: b"" for file in machine.startup.values() if file.content is not None}
     return {
-        WAYS[0]: World(home),
-        WAYS[1]: World(home, texts=ours, gone=tuple(alone)),
-        WAYS[2]: World(home, texts=dict.fromkeys(held, b""), gone=tuple(alone)),
+        WAYS[0]: World(machine.locations.home),
+        WAYS[1]: without_ours(machine),
+        WAYS[2]: World(machine.locations.home, texts=held, gone=read_alone(machine)),
     }
 
 
