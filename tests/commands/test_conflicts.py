@@ -85,11 +85,13 @@ def test_a_file_that_a_startup_file_reads_is_cleaned_as_well(crowded: Desk) -> N
     assert likeness(crowded.home, STATE) == before
 
 
-def test_the_old_one_stays_where_the_new_one_does_not_answer(crowded: Desk) -> None:
-    crowded.wants('[conflicts]\npolicy = "remove"\n[[checks]]\nname = "never"\nrun = "false"\n')
-    assert crowded.run("provision").code == 1
-    assert (crowded.home / "old-kelp/bin/kelp").exists()
-    assert "KELP_HOME" in (crowded.home / ".bashrc").read_text()
+@pytest.mark.parametrize(("run", "stays"), [("kelp --version | grep never", True), ("false", False)])
+def test_the_old_one_stays_where_a_check_fails_that_is_about_it(crowded: Desk, run: str, stays: bool) -> None:
+    crowded.wants(f'[conflicts]\npolicy = "remove"\n[[checks]]\nname = "never"\nrun = "{run}"\n')
+    answer = crowded.run("provision")
+    assert answer.code == 1 and ("the old one stays, because 'never' failed in" in answer.out) == stays, answer.out
+    assert (crowded.home / "old-kelp/bin/kelp").exists() == stays
+    assert ("KELP_HOME" in (crowded.home / ".bashrc").read_text()) == stays
 
 
 def test_a_folder_that_is_more_than_the_install_stays(desk: Desk) -> None:

@@ -111,7 +111,9 @@ def test_the_shapes_of_json(desk: Desk) -> None:
         (name, context.name) for name, shell in KNOWN.items() for context in shell.contexts
     ]
     assert set(proof["shells"][0]) == {"shell", "context", "ok", "startup_ms", "checks"}
-    assert set(proof["shells"][0]["checks"][0]) == {"name", "ok", "expected", "observed", "cause", "mend"}
+    assert set(proof["shells"][0]["checks"][0]) == {
+        "name", "ok", "expected", "observed", "cause", "mend", "about", "before",
+    }  # fmt: skip
     listed = desk.well("list", "kelp", "--json").json
     assert listed["in_effect"] == {
         "version": "4.2.1",

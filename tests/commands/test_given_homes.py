@@ -1,0 +1,106 @@
+"""Homes as people have them: a first provisioning ends well in each, what was broken before is told and stays as it was."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import PROGRAMS, Desk
+from zesty_anchor.demo.home import likeness
+
+STATE = (".local", ".cache", "workstation.toml")
+SKELETON = {
+    name: Path(f"/etc/skel/{name}").read_text()
+    for name in (".bashrc", ".profile")
+    if Path(f"/etc/skel/{name}").exists()
+}
+CD = 'cd() { builtin cd "$@" && ls; }\n'
+NOISY = "already so before this run: 'it prints nothing' failed in"
+STARTS = "already so before this run: 'it starts' failed in"
+HOMES: dict[str, tuple[tuple[str, ...], dict[str, str], str]] = {
+    "the system's skeleton": (("bash", "sh"), SKELETON, ""),
+    "mksh with the system's own cd": (("mksh",), {".mkshrc": ". /etc/mkshrc\n"}, ""),
+    "a cd that lists, in bash": (("bash",), {".bashrc": CD}, ""),
+    "a cd that lists, in zsh": (("zsh",), {".zshrc": CD}, ""),
+    "a cd that lists, in ksh": (("ksh",), {".kshrc": CD.replace("builtin", "command")}, ""),
+    "a cd that lists, in mksh": (("mksh",), {".mkshrc": CD}, ""),
+    "a cd that lists, in fish": (
+        ("fish",),
+        {".config/fish/functions/cd.fish": "function cd\n  builtin cd $argv; and ls\nend\n"},
+        "",
+    ),
+    "an alias of cd": (("bash", "zsh"), {".bashrc": "alias cd='cd -P'\n", ".zshrc": "alias cd='cd -P'\n"}, ""),
+    "a greeting at login": (
+        ("bash", "zsh"),
+        {".profile": "echo high water at six\n", ".zprofile": "echo low\n"},
+        NOISY,
+    ),
+    "a greeting with the time": (("bash",), {".profile": "date +%s\n"}, NOISY),
+    "a command that is not there": (("bash",), {".bashrc": "tide-table --today\n"}, "'no error message' failed in"),
+    "a relative entry on PATH": (
+        ("bash",),
+        {".bashrc": "PATH=$PATH:bin\n"},
+        "'every PATH entry is absolute' failed in",
+    ),
+    "an exit in the file of scripts": (("zsh",), {".zshenv": "[[ -o interactive ]] || exit 0\n"}, STARTS),
+    "a shell that ends itself": (("bash", "zsh"), {".zshrc": "exit 3\n"}, STARTS),
+    "a shell inside": (("bash",), {".bashrc": '[ -n "$IN" ] || IN=1 bash -ic true\n'}, ""),
+    "test overridden": (
+        ("bash", "zsh"),
+        {".bashrc": "test() { return 1; }\n", ".zshrc": "test() { return 1 }\n"},
+        "",
+    ),
+    "strict options": (
+        ("bash", "zsh"),
+        {".bashrc": "set -u\nshopt -s nullglob\n", ".zshrc": "setopt no_unset ksh_arrays sh_word_split\n"},
+        "",
+    ),
+    "PATH set anew at the end": (
+        ("bash", "zsh"),
+        {".bashrc": "PATH=/usr/bin:/bin\n", ".zshrc": "path=(/usr/bin /bin)\n"},
+        "",
+    ),
+    "an interactive guard": (("bash",), {".bashrc": "case $- in *i*) ;; *) return ;; esac\nalias ll='ls -l'\n"}, ""),
+    "no startup file": (("bash", "zsh", "fish", "ksh", "mksh", "tcsh", "sh"), {}, ""),
+    "a prompt that works": (("bash",), {".bashrc": "PROMPT_COMMAND='tide=$(date)'\nPS1='$tide> '\n"}, ""),
+    "a large framework": (
+        ("zsh",),
+        {
+            ".zshrc": "".join(
+                f"tide_{n}() {{ local a=$1; print -r -- \"$a\" }}\nalias t{n}='tide_{n} {n}'\n" for n in range(1_500)
+            )
+        },
+        "",
+    ),
+}
+
+
+@pytest.mark.parametrize("name", HOMES)
+def test_a_first_provisioning_ends_well(desk: Desk, name: str) -> None:
+    shells, files, told = HOMES[name]
+    shells = tuple(shell for shell in shells if shell == "sh" or shell in PROGRAMS)
+    assert shells, f"none of the shells of {name!r} is installed"
+    for path, text in files.items():
+        desk.write(text, path)
+    desk.wants(f'[shells]\nuse = {json.dumps(shells)}\n[variables]\nGAUGE = "north quay"\n')
+    before = likeness(desk.home, STATE)
+    answer = desk.run("provision")
+    assert answer.code == 0, answer.out + answer.err
+    assert told in answer.out and ("already so before" in answer.out) == bool(told), answer.out
+    seen = desk.run("verify")
+    assert seen.code == 0, seen.out
+    assert ("already so before provisioning" in seen.out) == bool(told)
+    desk.well("undo")
+    assert likeness(desk.home, STATE) == before
+
+
+def test_what_breaks_later_was_not_so_before(desk: Desk) -> None:
+    desk.write("echo high water at six\n", ".profile")
+    desk.wants('[shells]\nuse = ["bash"]\n')
+    desk.well("provision")
+    assert desk.run("verify").code == 0
+    profile = desk.home / ".profile"
+    profile.write_text(profile.read_text() + "echo low water at noon\n")
+    assert desk.run("verify").code == 4
