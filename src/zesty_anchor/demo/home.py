@@ -93,6 +93,9 @@ reviewed = "{reviewed}"
 want = "4"
 through = "bollard"
 
+[shells]
+use = "all"                      # every shell that is installed; without it those that you use
+
 [variables]
 GAUGE = "north quay, $5 a day"   # any text: it arrives in every shell byte for byte
 CORAL_UNITS = "{{coral}}/lib/units"

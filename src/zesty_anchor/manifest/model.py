@@ -17,7 +17,7 @@ class Shells(Part, frozen=True):
     for their generated files, and files with completions.
     """
 
-    use: Literal["all", "login"] | tuple[ShellName, ...] = "all"
+    use: Literal["all", "login"] | tuple[ShellName, ...] | None = None
     missing: Literal["say", "ask", "install"] = "say"
     hooks: dict[ShellName, str] = {}
     completions: dict[ShellName, str] = {}

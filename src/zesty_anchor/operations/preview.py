@@ -30,7 +30,16 @@ def preview(workstation: Workstation, person: Person) -> Plan:
     wants = wanted_by_project(workstation, machine, offers)
     planner = Planner(workstation, KINDS.concerned, offers, finder(person, workstation.environ), wants)
     plan = planner.plan(machine, workstation.past.resolutions)
-    return msgspec.structs.replace(plan, notices=(*plan.notices, *_shadowed(plan, machine)))
+    return msgspec.structs.replace(
+        plan, notices=(*plan.notices, *_shadowed(plan, machine), *_other_shells(workstation, plan, machine))
+    )
+
+
+def _other_shells(workstation: Workstation, plan: Plan, machine: Machine) -> Iterator[str]:
+    """The shells that are installed and not set up, where the manifest does not say which."""
+    others = [shell.name for shell in machine.shells if shell.name not in plan.wanted.shells]
+    if workstation.manifest.shells.use is None and others:
+        yield f'also installed: {", ".join(others)}; to set these up as well: [shells] use = "all"'
 
 
 def _shadowed(plan: Plan, machine: Machine) -> Iterator[str]:

@@ -62,9 +62,8 @@ def report(workstation: Workstation, person: Person, *, anew: bool = False) -> R
 
 def _asked(manifest: Manifest) -> Iterator[Asked]:
     """The manifest in words, without the values of variables: they may be nobody else's business."""
-    yield Asked(
-        "shells", manifest.shells.use if isinstance(manifest.shells.use, str) else ", ".join(manifest.shells.use)
-    )
+    use = manifest.shells.use
+    yield Asked("shells", "those that you use" if use is None else use if isinstance(use, str) else ", ".join(use))
     for name, tool in manifest.tools.items():
         parts = [tool.want]
         parts += [f"beside it {', '.join(tool.also)}"] if tool.also else []

@@ -10,7 +10,7 @@ import msgspec
 from zesty_anchor.changes.change import Change
 from zesty_anchor.changes.kinds import KINDS
 from zesty_anchor.engine.journal import Journal
-from zesty_anchor.engine.outcome import Outcome, TakenBack
+from zesty_anchor.engine.outcome import ChangeReport, Outcome, TakenBack
 from zesty_anchor.engine.questions import settle
 from zesty_anchor.engine.run import Runner
 from zesty_anchor.engine.undo import take_back_run
@@ -110,6 +110,7 @@ class Work:
                 if self._first:
                     self._take_back(runner, journal, granted)
                 raise
+            undone: tuple[ChangeReport, ...] = ()
             if self._first and not outcome.well:
                 taken = self._take_back(runner, journal, granted)
                 undone = tuple(
@@ -124,7 +125,7 @@ class Work:
         return msgspec.structs.replace(
             outcome,
             notices=(*outcome.notices, *(plan.notices if proved else ()), *changed),
-            reload=line_for_this_shell(self._workstation) if stages.shells_changed and proved else "",
+            reload=line_for_this_shell(self._workstation) if stages.shells_changed and proved and not undone else "",
         )
 
     def _take_back(self, runner: Runner, journal: Journal, granted: Granted) -> TakenBack:

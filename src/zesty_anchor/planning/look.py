@@ -8,7 +8,8 @@ from pathlib import Path
 from zesty_anchor.manifest.model import SYSTEM
 from zesty_anchor.manifest.wanted import Wanted, WantedVersion, expand, packages_of, put_together
 from zesty_anchor.planning.workstation import Workstation
-from zesty_anchor.survey.machine import Machine, shells_to_use
+from zesty_anchor.survey.footprint import used_shells
+from zesty_anchor.survey.machine import Machine, left_out, shells_to_use
 from zesty_anchor.system.host import host
 
 
@@ -30,6 +31,13 @@ def look_at(workstation: Workstation) -> Machine:
     )
 
 
+def _shells(workstation: Workstation, machine: Machine) -> tuple[str, ...]:
+    use = workstation.manifest.shells.use
+    unfit = left_out(machine)
+    used = tuple(name for name in used_shells(machine) if name not in unfit) if use is None else use
+    return shells_to_use(used or "all", machine, machine.coming, lambda: workstation.place("shells", "use"))
+
+
 def wanted_of(workstation: Workstation, versions: Sequence[WantedVersion], machine: Machine) -> Wanted:
     """What is wanted, given the versions. Raises ``UsageProblem`` where no shell could be set up."""
     manifest, recipes = workstation.manifest, workstation.recipes
@@ -37,7 +45,7 @@ def wanted_of(workstation: Workstation, versions: Sequence[WantedVersion], machi
     return put_together(
         manifest,
         tuple(versions),
-        shells_to_use(manifest.shells.use, machine, machine.coming, lambda: workstation.place("shells", "use")),
+        _shells(workstation, machine),
         packages_of(manifest, recipes, machine.packages.family if machine.packages else ""),
         workstation.file.parent,
         workstation.locations.home,

@@ -44,38 +44,46 @@ class Offers:
         self._passed_over: dict[str, None] = {}
 
     def releases(self, name: str, machine: Machine) -> list[Release]:
-        """Everything that a runtime's feeds, or its manager, offer for this machine; of a version that several offer, what
-        the first of them does. Raises ``Problem`` where none of them answers.
+        """Everything that all of a runtime's feeds, or its manager, offer for this machine. Of a version that several offer it is what
+        the first of them does, since a recipe names those first that come whole; the channels are those that any of them says.
+        Raises ``Problem`` where none of them answers.
         """
         found: dict[str, Release] = {}
         for offered in self.in_order(name, machine):
             for release in offered:
-                found.setdefault(release.version, release)
+                known = found.setdefault(release.version, release)
+                if known is not release and not set(release.channels) <= set(known.channels):
+                    channels = tuple(dict.fromkeys((*known.channels, *release.channels)))
+                    found[release.version] = msgspec.structs.replace(known, channels=channels)
         return list(found.values())
 
     def in_order(self, name: str, machine: Machine) -> Iterator[list[Release]]:
         """What each of the feeds offers, one after the other: the later ones are asked only when it comes to them.
 
-        One that cannot be used here is passed over, and told of where another one answers.
+        One that cannot be asked is passed over, and named where another one answers.
         Raises ``Problem``, that of the first one, where none answers.
         """
         through = self._workstation.manifest.tools[name].through
         if through is not None:
             yield self._listed_by(through, name, machine)
             return
-        troubles: list[Problem] = []
-        answered = False
+        troubles: dict[str, Problem] = {}
+        answered: list[str] = []
         for supply in supplies(self._workstation, name, machine):
             try:
                 offered = self._asked(supply, name, machine)
             except Problem as problem:
-                troubles.append(problem)
-                continue
-            answered = True
-            self._passed_over |= {f"{name} comes from {supply.name}, since {problem}": None for problem in troubles}
-            yield offered
+                troubles[supply.name] = problem
+            else:
+                answered.append(supply.name)
+                yield offered
+            if answered:
+                self._passed_over |= {
+                    f"{name}: the feed {feed!r} could not be asked, and may have other versions: {problem}": None
+                    for feed, problem in troubles.items()
+                }
         if not answered:
-            raise troubles[0]
+            raise next(iter(troubles.values()))
 
     def _asked(self, supply: Supply, name: str, machine: Machine) -> list[Release]:
         offered = self._opened().releases(supply, self._workstation.recipes[name], machine.host.platform)

@@ -313,20 +313,29 @@ class Resolver:
         return self._offers.pinned(name, chosen, machine)
 
     def release(self, asked: Asked, machine: Machine, found: Found) -> Release:
-        """The release to take for a want, pinned. Raises ``UsageProblem`` where nothing fulfils it."""
+        """The release to take for a want, pinned: an exact version from the first feed that has it, else the newest that fits of all
+        feeds. Raises ``UsageProblem`` where nothing fulfils it.
+        """
         name, want = asked.runtime, asked.want
         workstation = self._workstation
         manager = workstation.manifest.managers.get(name)
         coupled = workstation.recipes[name].on
         below = list(found.get(coupled.runtime, {})) if coupled else []
+
+        def fits(release: Release) -> bool:
+            return not release.lacking and may_run(coupled, release.version, below)
+
         for offered in self._offers.in_order(name, machine):
             if manager is not None and manager.script is not None:
                 return self._offers.pinned(name, offered[0], machine)
-            fits = [r for r in offered if not r.lacking and may_run(coupled, r.version, below)]
-            chosen = Want(want).choose(fits)
-            if chosen is not None:
-                return self._offers.pinned(name, chosen, machine)
-        raise self._none(asked, self._offers.releases(name, machine), below, machine)
+            exact = next((r for r in offered if r.version == want and fits(r)), None)
+            if exact is not None:
+                return self._offers.pinned(name, exact, machine)
+        every = self._offers.releases(name, machine)
+        chosen = Want(want).choose([release for release in every if fits(release)])
+        if chosen is None:
+            raise self._none(asked, every, below, machine)
+        return self._offers.pinned(name, chosen, machine)
 
     def _none(self, asked: Asked, offered: list[Release], below: list[str], machine: Machine) -> Problem:
         """Why none of the versions that are offered will do, and the way out."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime
 from collections.abc import Iterable, Sequence
 
+from zesty_anchor.changes.heading import Heading
 from zesty_anchor.changes.kinds import KINDS
 from zesty_anchor.engine.outcome import ChangeReport, Outcome, RunDone, TakenBack
 from zesty_anchor.show.paint import Paint
@@ -38,8 +39,12 @@ def outcome(paint: Paint, done: Outcome, manifest: str) -> None:
             _failure(paint, change)
     waiting = [change for change in done.changes if change.outcome in ("waited", "taken back")]
     if waiting:
-        paint.write(paint.look("not done: ") + ", ".join(f"{c.action} {c.subject}" for c in waiting))
-        paint.write(f"  why:  {waiting[0].problem or 'all of them or none: a later one failed'}")
+        named = [c for c in waiting if KINDS[c.kind].heading is not Heading.OURS]
+        more = f"{len(waiting) - len(named)} files of our own" if len(named) < len(waiting) else ""
+        paint.write(
+            paint.look("not done: ") + ", ".join([*(f"{c.action} {c.subject}" for c in named), *filter(None, [more])])
+        )
+        paint.write(f"  why:  {waiting[0].problem or 'all of them or none (see below)'}")
     notices(paint, done.notices)
     if done.proof is not None and not done.proof.ok:
         paint.write()
