@@ -104,3 +104,30 @@ def test_what_breaks_later_was_not_so_before(desk: Desk) -> None:
     profile = desk.home / ".profile"
     profile.write_text(profile.read_text() + "echo low water at noon\n")
     assert desk.run("verify").code == 4
+
+
+def test_a_pin_in_the_home_is_named_and_is_no_failure(desk: Desk) -> None:
+    """It decides in the home; what the manifest says by default is checked where no pin decides."""
+    desk.wants('[shells]\nuse = ["bash", "zsh"]\n')
+    desk.well("provision")
+    asked = desk.run("switch", "kelp", "3.6.2", "--project", "--install")
+    assert asked.code == 5 and "this folder is your home" in asked.err and not (desk.home / ".kelp-version").exists()
+    desk.well("switch", "kelp", "3.6.2", "--project", "--install", "--yes")
+    seen = desk.run("verify")
+    assert seen.code == 0, seen.out
+    assert "~/.kelp-version:1 pins kelp 3.6.2 for your home" in seen.err
+    chosen = desk.well("switch", "kelp", "4.1", "--default")
+    assert "the default is not active there" in chosen.out and 'want = "4.1"' in desk.manifest.read_text()
+
+
+def test_what_fails_for_another_runtime_does_not_undo_a_switch(desk: Desk) -> None:
+    desk.wants('[shells]\nuse = ["bash"]\n[[checks]]\nname = "never"\nrun = "false"\n')
+    assert desk.run("provision").code == 1
+    chosen = desk.run("switch", "kelp", "3.6", "--default")
+    assert chosen.code == 0 and "never" in chosen.out, chosen.out
+    assert desk.shell("bash", "kelp --version", "-l").strip() == "kelp 3.6.2"
+    profile = desk.home / ".profile"
+    profile.write_text(profile.read_text() + "kelp() { echo none; }\n")
+    refused = desk.run("switch", "kelp", "4.2", "--default")
+    assert refused.code == 1 and "all of this run was undone, because 'kelp is found' failed in bash" in refused.out
+    assert 'want = "3.6"' in desk.manifest.read_text()

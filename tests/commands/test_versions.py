@@ -269,7 +269,9 @@ def tide(desk: Desk, tide_feed: Path, make_feed: Callable[..., str]) -> Desk:
 
 
 def wants(desk: Desk, runtimes: str, more: str = "") -> None:
-    desk.write(f'as-root = "allowed"\n[shells]\nuse = ["bash", "zsh"]\n[feeds.harbour]\nkind = "index"\nurl = "{desk.url}"\n{runtimes}{more}')
+    desk.write(
+        f'as-root = "allowed"\n[shells]\nuse = ["bash", "zsh"]\n[feeds.harbour]\nkind = "index"\nurl = "{desk.url}"\n{runtimes}{more}'
+    )
 
 
 @pytest.mark.needs("gcc")

@@ -8,7 +8,9 @@ from pathlib import Path
 import msgspec
 
 from zesty_anchor.changes.person.choice import WriteChoice, pin, with_default
+from zesty_anchor.changes.question import Question
 from zesty_anchor.engine.outcome import Outcome
+from zesty_anchor.engine.questions import settle
 from zesty_anchor.files.edit import Edit
 from zesty_anchor.files.text_file import read_text_file
 from zesty_anchor.manifest.pin import pin_files
@@ -20,7 +22,7 @@ from zesty_anchor.operations.person import Person
 from zesty_anchor.operations.provision import provision
 from zesty_anchor.operations.running import carry_out_alone
 from zesty_anchor.planning.agreement import agree, is_own
-from zesty_anchor.planning.choices import SESSION, Choice, choice_of, chooser
+from zesty_anchor.planning.choices import SESSION, Choice, choice_of, chooser, pinned_at_home
 from zesty_anchor.planning.listing import Switched
 from zesty_anchor.planning.look import look_at
 from zesty_anchor.planning.workstation import Workstation, with_manifest
@@ -57,6 +59,7 @@ def for_project(
 ) -> Switched:
     """Pin a version for the project: in the file that pins it already, else in a new one in this folder."""
     machine = look_at(workstation)
+    _agree_to_pin_at_home(workstation, person)
     version = installed(workstation, person, machine, runtime, want, install=install)
     pinned = [
         (file, found)
@@ -99,7 +102,8 @@ def by_default(workstation: Workstation, person: Person, runtime: str, want: str
     before = (file.content or b"").decode("utf-8")
     text = with_default(before, runtime, want)
     if text == before:
-        return provision(workstation, person), False
+        outcome = provision(workstation, person, about=frozenset(workstation.recipes[runtime].commands))
+        return _with_pins(outcome, workstation), False
     change = WriteChoice(Edit(file, text.encode()), workstation.locations.shown(workstation.file))
     agreed(workstation, person)
     changed = with_manifest(workstation, workstation.file, text)
@@ -107,7 +111,21 @@ def by_default(workstation: Workstation, person: Person, runtime: str, want: str
     outcome = provision(changed, person, first=[change], is_agreed=True, about=about)
     if outcome.well and not is_own(changed):
         agree(changed)  # the person chose it here
-    return outcome, True
+    return _with_pins(outcome, changed), True
+
+
+def _with_pins(outcome: Outcome, workstation: Workstation) -> Outcome:
+    """An outcome, with what pins in the home decide instead of the default."""
+    pinned = pinned_at_home(workstation, look_at(workstation))
+    return msgspec.structs.replace(outcome, notices=(*outcome.notices, *pinned))
+
+
+def _agree_to_pin_at_home(workstation: Workstation, person: Person) -> None:
+    """Ask before a pin is written that decides in all of the home. Raises ``AnswerNeeded`` where nobody can be asked."""
+    if workstation.folder != workstation.locations.home or person.yes:
+        return
+    text = "this folder is your home: a pin here decides in every folder below that has none of its own; write it?"
+    settle([Question("pin", text, "--yes, or --default", safe=True)], person.asker, yes=person.yes)
 
 
 def _refuse_link(file: Path) -> None:

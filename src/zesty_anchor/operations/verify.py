@@ -8,6 +8,7 @@ from zesty_anchor.engine.questions import settle
 from zesty_anchor.operations.agreed import agreed
 from zesty_anchor.operations.drift import drift_of
 from zesty_anchor.operations.person import Person
+from zesty_anchor.planning.choices import pinned_at_home
 from zesty_anchor.planning.look import look_at
 from zesty_anchor.planning.offers import Offers
 from zesty_anchor.planning.planner import Planner, as_root
@@ -62,6 +63,8 @@ def verify(workstation: Workstation, person: Person, asking: Asking, *, deep: bo
     plan = planner.compare(machine, workstation.past.resolutions)
     settle(as_root(workstation, plan.wanted.versions), person.asker, yes=person.yes)
     drift = drift_of(workstation, plan, deep=deep)
+    for pinned in pinned_at_home(workstation, machine):
+        person.reporter.warned(pinned)
     proof = prove(plan.wanted, machine, person.jobs, asking)
     if not proof.shells and (asking.only or asking.shells):
         raise UsageProblem(

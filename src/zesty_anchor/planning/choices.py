@@ -142,6 +142,21 @@ def chooser(workstation: Workstation, machine: Machine) -> Chooser:
     return Chooser(workstation.recipes, machine.shelf, defaults, workstation.locations, workstation.file)
 
 
+def pinned_at_home(workstation: Workstation, machine: Machine) -> list[str]:
+    """What pins in the home itself decide otherwise than the default, a sentence each."""
+    choosing, home = chooser(workstation, machine), workstation.locations.home
+    found = []
+    for file, pin in choosing.pins(home):
+        version = choosing.version(pin)
+        if file.parent == home and version and version != default_version(workstation, pin.runtime, machine):
+            place = f"{workstation.locations.shown(file)}:{pin.line}"
+            found.append(
+                f"{place} pins {pin.runtime} {version} for your home and all folders below it without a pin of their own: the default is "
+                f"not active there; to undo that: rm {workstation.locations.shown(file)}"
+            )
+    return found
+
+
 def in_effect(workstation: Workstation, machine: Machine) -> list[Choice]:
     """What is in effect in the current folder, for every runtime."""
     session = workstation.environ.get(SESSION, "")

@@ -150,9 +150,12 @@ def ask(
 
 
 def _script(room: Path, lines: Sequence[Line]) -> str:
-    """The file that the shell runs. Each command line is followed by its number and status, each guarded one waits to go on."""
+    """The file that the shell runs. Each command line is followed by its number and status, each guarded one waits to go on.
+
+    A shell starts in the home, and what is asked is asked in the root: a pin in the home decides for the home, and not by default.
+    """
     told, go = quote(str(room / "told")), quote(str(room / "go"))
-    rows = [f'echo "start $$" >{told}']
+    rows = [f'echo "start $$" >{told}', "cd / >/dev/null 2>&1"]
     later = [number for number, line in enumerate(lines) if line.later]
     for number, line in enumerate(lines):
         if number == next(iter(later), None):

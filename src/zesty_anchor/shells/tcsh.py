@@ -90,7 +90,9 @@ class Tcsh(Apart):
 
     def script(self, file: str) -> str:
         """A command line of its own that runs a file in the language of sh, in the shell itself where it can."""
-        return f'set za__all = (`alias | cut -f1`); setenv {HIDING} "$za__all"; sh {self.quote(file)}'
+        return (
+            f'cd / >& /dev/null; set za__all = (`alias | cut -f1`); setenv {HIDING} "$za__all"; sh {self.quote(file)}'
+        )
 
     def path_forms(self) -> tuple[Callable[[str], str], ...]:
         """In single quotes, and in patterns."""
