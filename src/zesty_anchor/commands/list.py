@@ -6,13 +6,14 @@ import datetime
 
 import click
 
-from zesty_anchor.commands.options import Setting, with_setting
+from zesty_anchor.commands.options import Setting, parted, with_setting
 from zesty_anchor.manifest.read import NoManifest
 from zesty_anchor.operations.list import licence as licence_text
 from zesty_anchor.operations.list import listing as one
 from zesty_anchor.operations.list import listings
 from zesty_anchor.operations.list import newer as newer_ones
 from zesty_anchor.operations.person import Person
+from zesty_anchor.operations.recipes import has_recipe, other_recipes, with_runtimes
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.show import listing
 
@@ -31,6 +32,8 @@ def command(setting: Setting, runtime: str | None, line: str, each: bool, newer:
     LINE keeps only the versions that begin with it, or are of that channel: "list kelp 4.2", "list kelp lts". Where there are many, those of one line
     (4.2.…) share a line.
     """
+    if runtime:
+        runtime, line = parted(runtime, line)[0], parted(runtime, line)[1] or ""
     if licence and not runtime:
         raise click.UsageError("--licence needs a RUNTIME")
     if newer:
@@ -38,10 +41,12 @@ def command(setting: Setting, runtime: str | None, line: str, each: bool, newer:
         return
     try:
         with setting.opened() as (workstation, person):
+            if runtime and runtime not in workstation.manifest.tools and has_recipe(workstation, runtime):
+                workstation = with_runtimes(workstation, [runtime])
             _tell(setting, workstation, person, runtime, line, each=each, licence=licence)
     except NoManifest:
         # Nearly every start has a manifest.
-        from zesty_anchor.operations.recipes import obtainable, with_runtimes
+        from zesty_anchor.operations.recipes import obtainable
 
         with setting.bare() as (bare, person):
             if runtime:
@@ -83,4 +88,4 @@ def _tell(
     elif runtime:
         listing.runtime(setting.out, found[0], line, each=each)
     else:
-        listing.runtimes(setting.out, list(found))
+        listing.runtimes(setting.out, list(found), other_recipes(workstation))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import click
 
-from zesty_anchor.commands.options import Setting, with_setting
+from zesty_anchor.commands.options import Setting, parted, with_setting
 from zesty_anchor.operations.locate import locate
 
 
@@ -14,8 +14,9 @@ from zesty_anchor.operations.locate import locate
 @with_setting()
 def command(setting: Setting, runtime: str, version: str) -> None:
     """Print the folder of an installed version, for an editor: the one in effect here, or that of VERSION (a line will do)."""
+    runtime, named = parted(runtime, version)
     with setting.opened() as (workstation, _):
-        folder = locate(workstation, runtime, version)
+        folder = locate(workstation, runtime, named or "")
     if setting.as_json:
         setting.print_json({"runtime": runtime, "version": folder.name, "folder": str(folder)})
     else:

@@ -144,6 +144,12 @@ def _verbose(what: str) -> Callable[..., Any]:
     return click.option("-v", "--verbose", is_flag=True, help=what)
 
 
+def parted(runtime: str, version: str | None) -> tuple[str, str | None]:
+    """A runtime and a version, also where they come as one word: ``kelp@4.2``. Pure."""
+    name, at, given = runtime.partition("@")
+    return (name, given) if at and given and name and not version else (runtime, version)
+
+
 def with_setting(
     *, manifest: bool = True, jobs: bool = False, yes: bool = False, trust: bool = False, verbose: str = ""
 ) -> Callable[[Callable[..., Any]], Callable[..., Any]]:

@@ -7,7 +7,7 @@ from typing import Any
 
 import click
 
-from zesty_anchor.commands.options import Setting, with_setting
+from zesty_anchor.commands.options import Setting, parted, with_setting
 from zesty_anchor.engine.outcome import Outcome
 from zesty_anchor.operations.switch import by_default, choice, for_project, for_session, forget_project, forget_session
 from zesty_anchor.planning.listing import Switched
@@ -41,7 +41,9 @@ def command(setting: Setting, runtime: str, want: str | None, scope: str | None,
     The narrower scope wins: session, then project, then default. In a shell that we set up the scope is the session,
     unless another one is named.
     """
+    runtime, want = parted(runtime, want)
     with setting.opened() as (workstation, person):
+        workstation.check_runtime(runtime)
         if want is None and not forget:
             found = choice(workstation, runtime)
             if setting.as_json:
@@ -52,7 +54,6 @@ def command(setting: Setting, runtime: str, want: str | None, scope: str | None,
         scope = scope or ("session" if workstation.environ.get("ZESTY_ANCHOR_SHELL") else None)
         if scope is None:
             raise UsageProblem("for which scope?", advice=f"add --{', --'.join(SCOPES[:-1])} or --{SCOPES[-1]}")
-        workstation.check_runtime(runtime)
         if scope == "default":
             if want is None:
                 advice = "name the version that it should be"

@@ -46,7 +46,8 @@ class Want:
     __slots__ = ("kind", "line", "parts", "text")
 
     def __init__(self, text: str) -> None:
-        self.text = text.strip()
+        # Written as many do: 22.x, 4.2.*
+        self.text = re.sub(r"(?<=\d)\.[xX*]\Z", "", text.strip())
         self.line: Version | None = None
         self.parts: tuple[tuple[str, Version], ...] = ()
         if self.text in ("latest", "lts", "system"):

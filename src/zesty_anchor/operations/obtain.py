@@ -7,10 +7,11 @@ from collections.abc import Sequence
 from zesty_anchor.changes.question import Question
 from zesty_anchor.manifest.pin import Pin
 from zesty_anchor.manifest.version import Version
-from zesty_anchor.manifest.want import Want
+from zesty_anchor.manifest.want import Want, nearest
 from zesty_anchor.operations.person import Person
 from zesty_anchor.operations.provision import provision
 from zesty_anchor.planning.look import look_at
+from zesty_anchor.planning.offers import Offers
 from zesty_anchor.planning.resolve import Asked
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.survey.machine import Machine
@@ -58,11 +59,26 @@ def installed(
         bring(workstation, person, [Asked(runtime, want, False)])
         machine = look_at(workstation)
     versions = ", ".join(sorted((receipt.version for receipt in here), key=Version)) or "none"
+    if close := _nearest(workstation, machine, runtime, want):
+        raise UsageProblem(
+            f"no version of {runtime} matches {want!r}",
+            where=f"installed: {versions}",
+            advice=f"the nearest: {', '.join(close)}; zesty-anchor list {runtime} shows all",
+        )
     raise Problem(
         f"{runtime} {want} is not installed",
         where=f"installed: {versions}",
         advice="the same command with --install installs it first",
     )
+
+
+def _nearest(workstation: Workstation, machine: Machine, runtime: str, want: str) -> list[str]:
+    """The versions nearest to a want that no feed has a version for; empty where one has, or none could be asked."""
+    try:
+        offered = [release for release in Offers(workstation).releases(runtime, machine) if not release.lacking]
+    except Problem:
+        return []
+    return [] if Want(want).choose(offered) else nearest(want, (release.version for release in offered))
 
 
 def check_want(want: str) -> None:

@@ -8,7 +8,7 @@ from zesty_anchor.feeds.known import feed_class
 from zesty_anchor.planning.listing import RuntimeKnown
 from zesty_anchor.planning.look import look_at
 from zesty_anchor.planning.workstation import Workstation, with_manifest
-from zesty_anchor.recipes import all_recipes
+from zesty_anchor.recipes import all_recipes, recipe_names
 from zesty_anchor.survey.installs_there import installs_there
 from zesty_anchor.survey.owner import Owners
 from zesty_anchor.system.problem import UsageProblem
@@ -29,6 +29,16 @@ def obtainable(bare: Workstation) -> list[RuntimeKnown]:
         )
         for name, recipe in known.items()
     ]
+
+
+def has_recipe(bare: Workstation, name: str) -> bool:
+    """Whether a manifest may name a runtime without bringing its recipe."""
+    return name in recipe_names(bare.locations.recipes)
+
+
+def other_recipes(workstation: Workstation) -> list[str]:
+    """The runtimes that a manifest may name and this one does not."""
+    return [name for name in recipe_names(workstation.locations.recipes) if name not in workstation.manifest.tools]
 
 
 def with_runtimes(bare: Workstation, names: Sequence[str]) -> Workstation:

@@ -60,6 +60,12 @@ def all_recipes(personal: Path) -> dict[str, Recipe]:
     return dict(sorted({**shipped(), **own}.items()))
 
 
+def recipe_names(personal: Path) -> list[str]:
+    """The runtimes among them by name. To look for the table of a manager takes a hundredth of what it takes to read a recipe."""
+    files = {file.stem: file for folder in (SHIPPED, personal) for file in folder.glob("*.toml")}
+    return sorted(name for name, file in files.items() if b"\n[manager]" not in file.read_bytes())
+
+
 def with_word(word: str, personal: Path) -> dict[str, Recipe]:
     """Those in which a word stands. To read a file takes a hundredth of what it takes to read a recipe."""
     files = {file.stem: file for folder in (SHIPPED, personal) for file in sorted(folder.glob("*.toml"))}

@@ -13,21 +13,24 @@ if TYPE_CHECKING:
     from zesty_anchor.survey.installs_there import InstallThere
 
 
-def runtimes(paint: Paint, listed: list[Listing]) -> None:
-    """All runtimes, a line each."""
+def runtimes(paint: Paint, listed: list[Listing], others: Sequence[str]) -> None:
+    """All runtimes, a line each, and the names of ``others`` that have a recipe."""
     rows = []
     for each in listed:
         effect = each.in_effect
-        others = [v for v in each.installed if effect is None or v != effect.version]
+        beside = [v for v in each.installed if effect is None or v != effect.version]
         rows.append(
             [
                 paint.name(each.runtime),
                 paint.good(effect.version) if effect else paint.look("not installed"),
                 f"{effect.scope}, by {effect.decided_by}" if effect else "run: zesty-anchor provision",
-                "; ".join(_more(each, others)),
+                "; ".join(_more(each, beside)),
             ]
         )
     columns(paint, rows, [10, 10], indent=0)
+    if others:
+        paint.write(paint.faint(f"Other runtimes with a recipe: {', '.join(others)}"))
+        paint.write(f"Versions of one: {paint.name(f'zesty-anchor list {others[0]}')}")
 
 
 def newer(paint: Paint, found: Sequence[Newer], today: str) -> None:

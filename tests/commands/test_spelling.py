@@ -1,0 +1,50 @@
+"""What people type: a name and a version in one word, x for the rest of a line, a runtime that the manifest does not have."""
+
+from __future__ import annotations
+
+import pytest
+
+from tests.conftest import Desk
+from zesty_anchor.manifest.version import Version
+from zesty_anchor.manifest.want import Want
+
+
+@pytest.mark.parametrize("text", ["4.x", "4.X", "4.*", "v4", "4"])
+def test_a_line_is_understood_however_it_is_written(text: str) -> None:
+    want = Want(text)
+    assert want.kind == "line" and want.admits(Version("4.2.1"), ()) and not want.admits(Version("5.0"), ())
+    assert not want.admits(Version("4.3.0-rc1"), ())
+
+
+def test_a_name_and_a_version_in_one_word(desk: Desk) -> None:
+    desk.wants()
+    desk.well("provision")
+    desk.well("switch", "kelp@3.6", "--default")
+    assert 'want = "3.6"' in desk.manifest.read_text()
+    assert desk.well("locate", "kelp@3.6").out.strip().endswith("/kelp/3.6.2")
+    assert not any(line.split()[:1] == ["3.6.2"] for line in desk.well("list", "kelp@4", "--all").out.splitlines())
+
+
+def test_the_name_is_looked_at_before_the_scope_and_what_there_is_is_said(desk: Desk) -> None:
+    desk.wants()
+    desk.well("provision")
+    assert "did you mean 'kelp'?" in desk.run("switch", "klep", "3.6").err
+    said = desk.run("switch", "kelp", "9", "--default", "--install").err
+    assert "9" in said and "the nearest: 5.0.0" in said, said
+    asked = desk.run("switch", "kelp", "9", "--session")
+    assert asked.code == 2
+
+
+def test_what_else_can_be_had_is_listed_with_a_manifest_too(desk: Desk) -> None:
+    desk.wants()
+    desk.well("provision")
+    said = desk.well("list").out
+    assert "Other runtimes with a recipe:" in said and "python" in said and "kelp" in said.splitlines()[0]
+    desk.environment |= {
+        "PIP_INDEX_URL": "http://127.0.0.1:9/",
+        "NPM_CONFIG_REGISTRY": "http://127.0.0.1:9/",
+        "HTTPS_PROXY": "http://127.0.0.1:9",
+    }
+    said = desk.run("list", "node").err
+    assert "has no runtime" not in said and "cannot be reached" in said
+    assert "has no runtime 'nodee'" in desk.run("list", "nodee").err
