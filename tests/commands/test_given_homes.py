@@ -104,6 +104,9 @@ def test_what_breaks_later_was_not_so_before(desk: Desk) -> None:
     profile = desk.home / ".profile"
     profile.write_text(profile.read_text() + "echo low water at noon\n")
     assert desk.run("verify").code == 4
+    desk.wants('[shells]\nuse = ["bash"]\n[variables]\nGAUGE = "north"\n')
+    assert desk.run("provision").code == 0, "it is not about this run"
+    assert desk.run("verify").code == 4, "and it was not so before the first one"
 
 
 def test_a_pin_in_the_home_is_named_and_is_no_failure(desk: Desk) -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from zesty_anchor.engine.outcome import ChangeReport, Outcome
-from zesty_anchor.proof.baseline import baseline_of, compared, marked, notices_of
+from zesty_anchor.proof.baseline import baseline_of, compared, kept, marked, notices_of
 from zesty_anchor.proof.result import CheckResult, Proof, ShellResult, in_short
 from zesty_anchor.proof.starts import start_checks
 from zesty_anchor.shells.fresh import Answers
@@ -35,6 +35,14 @@ def test_only_the_same_failure_was_so_before() -> None:
     assert not compared(proof(other), kept).ok
     assert not compared(proof(again, shell="zsh"), kept).ok
     assert not compared(proof(KELP), kept).ok
+
+
+def test_what_broke_later_does_not_come_into_the_baseline() -> None:
+    first = marked(proof(NOISE), lambda result, check: True)
+    both = marked(proof(NOISE, STUCK), lambda result, check: True)
+    known = kept(first, None)
+    assert kept(both, known) == known and len(kept(both, None)) == 2
+    assert kept(proof(WELL), known) == {}
 
 
 def test_of_a_shell_that_takes_no_command_that_alone_is_told() -> None:

@@ -14,7 +14,7 @@ from zesty_anchor.operations.person import Person
 from zesty_anchor.planning.plan import Plan
 from zesty_anchor.planning.planner import Planner
 from zesty_anchor.proof import proved
-from zesty_anchor.proof.baseline import baseline_of, notices_of, with_baseline
+from zesty_anchor.proof.baseline import kept, notices_of, with_baseline
 from zesty_anchor.proof.causes import explained, lines_outdone
 from zesty_anchor.proof.conditions import conditions_proved
 from zesty_anchor.proof.prove import Asking, prove
@@ -68,7 +68,7 @@ class Stages:
             if proof.ok and all(change.key in self._marked for change in plan.changes):
                 self._before(machine).write(conditions=conditions_proved(plan.wanted, machine))
                 proved.keep_proof(machine.locations.state, proved.LastProof(time.time(), proof.shells))
-            self._before(machine).write(baseline=baseline_of(proof))
+            self._before(machine).write(baseline=kept(proof, self._before(machine).baseline))
             self._runner.notices.extend(notices_of(proof))
             self._give_up(plan, _FAILED)
         else:

@@ -60,9 +60,16 @@ def baseline_of(proof: Proof) -> Baseline:
     return {_key(result, check): _seen(check) for result, check in proof.earlier}
 
 
-def compared(proof: Proof, baseline: Baseline) -> Proof:
+def kept(proof: Proof, earlier: Baseline | None) -> Baseline:
+    """The baseline after a run: what the first one found, without what is well by now. What broke later was not so before. Pure."""
+    now = baseline_of(proof)
+    return now if earlier is None else {key: seen for key, seen in earlier.items() if key in now}
+
+
+def compared(proof: Proof, baseline: Baseline | None) -> Proof:
     """The same proof, with every failure marked that is in the baseline, and is as it was then. Pure."""
-    return marked(proof, lambda result, check: baseline.get(_key(result, check)) == _seen(check))
+    known = baseline or {}
+    return marked(proof, lambda result, check: known.get(_key(result, check)) == _seen(check))
 
 
 def marked(proof: Proof, was_so: Callable[[ShellResult, CheckResult], bool]) -> Proof:

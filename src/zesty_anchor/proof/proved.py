@@ -28,18 +28,19 @@ class _Kept(msgspec.Struct):
     known: dict[str, frozenset[str]] = {}
     conditions: dict[str, str] = {}
     format: int = _FORMAT
-    baseline: dict[str, str] = {}
+    baseline: dict[str, str] | None = None
 
 
 class Proved(msgspec.Struct):
     """The identities of the questions that were answered well, by the folder of the version that they hang on, the conditions
-    under which all was well (none: it was not), and what failed before anything was changed (``proof.baseline``).
+    under which all was well (none: it was not), and what failed before anything was changed (``proof.baseline``; None: nothing was
+    provisioned yet).
     """
 
     file: Path
     known: Mapping[str, frozenset[str]] = {}
     conditions: Conditions = {}
-    baseline: Mapping[str, str] = {}
+    baseline: Mapping[str, str] | None = None
     written: _Kept | None = None
     """What this process has written since."""
 
@@ -54,7 +55,7 @@ class Proved(msgspec.Struct):
         baseline: Mapping[str, str] | None = None,
     ) -> None:
         """Put what is proved now in place of what was. A folder that cannot be written has it all proved again."""
-        before = self.written or _Kept(dict(self.known), dict(self.conditions), baseline=dict(self.baseline))
+        before = self.written or _Kept(dict(self.known), dict(self.conditions), baseline=_copied(self.baseline))
         now = _Kept(
             before.known if known is None else dict(known),
             before.conditions if conditions is None else dict(conditions),
@@ -65,6 +66,10 @@ class Proved(msgspec.Struct):
         self.written = now
         with suppress(OSError, UnicodeEncodeError):  # JSON knows no path that is not UTF-8
             replace(self.file, msgspec.json.encode(now, order="sorted"), 0o600, lasting=False)
+
+
+def _copied(baseline: Mapping[str, str] | None) -> dict[str, str] | None:
+    return None if baseline is None else dict(baseline)
 
 
 def read(state: Path) -> Proved:
