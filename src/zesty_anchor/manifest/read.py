@@ -67,17 +67,45 @@ def read_manifest(file: Path) -> Manifest:
     return parse_manifest(read_text(file), file)
 
 
-def parse_manifest(text: str, file: Path) -> Manifest:
-    """Check the text of a manifest, which stands, or will stand, in ``file``.
+def parse_manifest(text: str, file: Path, below: Below = lambda name: None) -> Manifest:
+    """Check the text of a manifest, which stands, or will stand, in ``file``. ``below`` gives the recipe that one of the manifest adds to.
 
     Raises ``UsageProblem`` (``Problems`` where several things are wrong) that names file and line.
     """
     raw = _parsed(text, file)
+    recipes = raw.get("recipes")
+    recipes = recipes if isinstance(recipes, dict) else {}
+    for name, table in recipes.items():
+        if isinstance(table, dict) and "commands" not in table and (whole := below(name)) is not None:
+            recipes[name] = added(whole, table)
     manifest = _converted(raw, Manifest, file, text)
     wrong = list(meaning(manifest))
     if wrong:
         raise _told(file, text, wrong)
     return manifest
+
+
+Below = Callable[[str], dict[str, Any] | None]
+"""The tables of the recipe that a manifest's recipe without commands adds to, by its name; None where there is none."""
+
+
+def added(whole: dict[str, Any], more: dict[str, Any]) -> dict[str, Any]:
+    """A table with what another one says: tables are put together, lists get what they lack, all else takes the other's place. Pure."""
+    found = dict(whole)
+    for key, value in more.items():
+        old = found.get(key)
+        if isinstance(old, dict) and isinstance(value, dict):
+            found[key] = added(old, value)
+        elif isinstance(old, list) and isinstance(value, list):
+            found[key] = [*old, *(each for each in value if each not in old)]
+        else:
+            found[key] = value
+    return found
+
+
+def read_tables(file: Path) -> dict[str, Any]:
+    """The tables of a TOML file, unchecked. Raises ``UsageProblem`` where it is no TOML."""
+    return _parsed(read_text(file), file)
 
 
 def read_recipe(file: Path) -> Recipe:

@@ -21,7 +21,7 @@ from zesty_anchor.manifest.read import find, parse_manifest, read_text
 from zesty_anchor.manifest.recipe import Recipe
 from zesty_anchor.planning.linked import with_linked
 from zesty_anchor.planning.manifest_checks import check
-from zesty_anchor.recipes import as_manager, check_installers, recipe_file, recipe_for
+from zesty_anchor.recipes import as_manager, check_installers, recipe_file, recipe_for, recipe_tables
 from zesty_anchor.system.locations import Locations, locate
 from zesty_anchor.system.ownership import check_own
 from zesty_anchor.system.problem import UsageProblem
@@ -114,7 +114,7 @@ def with_provisioned_manifest(bare: Workstation) -> Workstation:
 
 def with_manifest(bare: Workstation, file: Path, text: str) -> Workstation:
     """With a manifest that stands, or will stand, in ``file``, its recipes and its lock. Raises ``UsageProblem``."""
-    manifest = parse_manifest(text, file)
+    manifest = parse_manifest(text, file, lambda name: recipe_tables(name, bare.locations.recipes))
     recipes = {name: recipe_for(name, manifest, bare.locations.recipes, file) for name in manifest.tools}
     manifest, recipes = with_named_options(manifest, recipes, file, text)
     manifest = with_linked(manifest, recipes, bare.locations.home)

@@ -5,12 +5,13 @@ from __future__ import annotations
 import os
 from collections.abc import Mapping
 from pathlib import Path
+from typing import Any
 
 import msgspec
 
 from zesty_anchor.manifest.model import Manifest
 from zesty_anchor.manifest.position import line_of
-from zesty_anchor.manifest.read import read_recipe
+from zesty_anchor.manifest.read import read_recipe, read_tables
 from zesty_anchor.manifest.recipe import Recipe
 from zesty_anchor.manifest.wanted import expand, refer
 from zesty_anchor.system.locations import Locations
@@ -40,6 +41,12 @@ def recipe_for(name: str, manifest: Manifest, personal: Path, manifest_file: Pat
         if close
         else f"write one in [recipes.{name}] (docs/recipes.md shows how); there are recipes for: {', '.join(known)}",
     )
+
+
+def recipe_tables(name: str, personal: Path) -> dict[str, Any] | None:
+    """The tables of the person's own recipe, else of the shipped one; None where there is none."""
+    file = next((f for f in (personal / f"{name}.toml", SHIPPED / f"{name}.toml") if f.is_file()), None)
+    return None if file is None else read_tables(file)
 
 
 def recipe_file(name: str, personal: Path) -> str:
