@@ -11,6 +11,9 @@ from zesty_anchor.show.paint import Paint
 from zesty_anchor.show.sizes import count
 
 _MOST_NAMED = 4
+_ONE_ROW = 200
+"""As long a text is shown in one row, its line ends as \\n."""
+_MOST_ROWS = 6
 
 
 def verified(paint: Paint, seen: Verified, home: str, *, whole: bool = False) -> None:
@@ -85,8 +88,11 @@ def failures(paint: Paint, proof: Proof, home: str = "") -> None:
         more = f", and {len(names) - _MOST_NAMED} more" if len(names) > _MOST_NAMED else ""
         paint.write(f"  breaks     {'; '.join(names[:_MOST_NAMED])}{more}")
         paint.write(f"  in         {_where([each for each, _ in found], ways)}")
-        paint.write(f"  expected   {_quoted(check.expected, home)}")
-        paint.write(f"  observed   {_quoted(check.observed, home)}")
+        for word, text in (("expected", check.expected), ("observed", check.observed)):
+            first, *rest = _quoted(text, home)
+            paint.write(f"  {word}   {first}")
+            for row in rest:
+                paint.write(f"             {row}")
         if check.mend:
             paint.write(f"  mend       {paint.good(check.mend)}")
         paint.write()
@@ -108,12 +114,16 @@ def earlier(paint: Paint, proof: Proof) -> None:
     paint.write()
 
 
-def _quoted(text: str, home: str) -> str:
-    """A text whose blanks at its ends, and line ends, can be seen."""
+def _quoted(text: str, home: str) -> list[str]:
+    """A text whose blanks at its ends, and line ends, can be seen; a long one in rows, those in the middle counted."""
     text = text.replace(f"{home}/", "~/") if home else text
     rows = text.split("\n")
-    shown = f"{rows[0]} (and {len(rows) - 1} more lines)" if len(rows) > 1 and len(text) > 200 else "\\n".join(rows)
-    return f"'{shown}'" if shown != shown.strip() or not shown else shown
+    if len(rows) == 1 or len(text) <= _ONE_ROW:
+        shown = "\\n".join(rows)
+        return [f"'{shown}'" if shown != shown.strip() or not shown else shown]
+    if len(rows) <= _MOST_ROWS:
+        return rows
+    return [*rows[: _MOST_ROWS - 2], f"… {len(rows) - _MOST_ROWS + 1} more lines", rows[-1]]
 
 
 def _where(found: Iterable[ShellResult], ways: dict[str, int]) -> str:
