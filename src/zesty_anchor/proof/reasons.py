@@ -133,10 +133,16 @@ class Reasons:
             return changed
         found = next(iter(found_in("cd", trace, self._machine)), None)
         if found is not None and found.place is not None:
-            cause = self._written.cause(
-                f"cd is {'an' if found.kind == 'alias' else 'a'} {found.kind} of the person's own", found.place
+            kind = f"{'an' if found.kind == 'alias' else 'a'} {found.kind}"
+            cause = self._written.cause(f"cd is {kind} that does not look at the folder", found.place)
+            if not Path(found.place.file).is_relative_to(self._machine.locations.home):
+                return cause, "define cd in a startup file of your own, above our line"
+            return (
+                cause,
+                f"delete {cause.place}"
+                if found.kind == "alias"
+                else f"remove the function that begins at {cause.place}",
             )
-            return cause, f"delete {cause.place}"
         ours = {str(file.path) for file in self._machine.generated.values()}
         read = [number for number, step in enumerate(trace.steps) if step.file in ours]
         later = trace.steps[read[-1] + 1 :] if read else ()
