@@ -39,7 +39,11 @@ def test_what_else_can_be_had_is_listed_with_a_manifest_too(desk: Desk) -> None:
     desk.wants()
     desk.well("provision")
     said = desk.well("list").out
-    assert "Other runtimes with a recipe:" in said and "python" in said and "kelp" in said.splitlines()[0]
+    assert (
+        "Other runtimes with a recipe (zesty-anchor list NAME):" in said
+        and "python" in said
+        and "kelp" in said.splitlines()[0]
+    )
     desk.environment |= {
         "PIP_INDEX_URL": "http://127.0.0.1:9/",
         "NPM_CONFIG_REGISTRY": "http://127.0.0.1:9/",

@@ -12,6 +12,7 @@ from zesty_anchor.manifest.want import Want
 from zesty_anchor.operations.in_step import keep_launchers
 from zesty_anchor.operations.person import Person
 from zesty_anchor.planning.choices import Choice, in_effect
+from zesty_anchor.planning.coupling import may_run
 from zesty_anchor.planning.listing import InEffect, Listing, Newer, Obtainable
 from zesty_anchor.planning.look import look_at
 from zesty_anchor.planning.offers import Offers
@@ -55,7 +56,13 @@ def newer(workstation: Workstation, person: Person) -> list[Newer]:
     for name, tool in workstation.manifest.tools.items():
         wants = [want for want in (tool.want, *tool.also) if want != "system"]
         try:
-            offered = [r for r in offers.releases(name, machine) if not r.lacking] if wants else []
+            coupled = workstation.recipes[name].on
+            below = _default(workstation, machine, coupled.runtime) if coupled is not None else []
+            offered = [
+                release
+                for release in (offers.releases(name, machine) if wants else ())
+                if not release.lacking and may_run(coupled, release.version, below)
+            ]
             problem = ""
         except Problem as failed:
             offered, problem = [], str(failed)
@@ -65,6 +72,14 @@ def newer(workstation: Workstation, person: Person) -> list[Newer]:
     for notice in offers.notices():
         person.reporter.said(notice)
     return found
+
+
+def _default(workstation: Workstation, machine: Machine, runtime: str) -> list[str]:
+    """The installed versions of a runtime that the manifest wants."""
+    tool = workstation.manifest.tools.get(runtime)
+    wants = (tool.want, *tool.also) if tool is not None else ()
+    found = (standing(workstation, runtime, want, machine, workstation.past.resolutions) for want in wants)
+    return [version for version in found if version is not None]
 
 
 def newer_than(runtime: str, want: str, here: str, offered: Sequence[Release]) -> Newer:

@@ -29,8 +29,7 @@ def runtimes(paint: Paint, listed: list[Listing], others: Sequence[str]) -> None
         )
     columns(paint, rows, [10, 10], indent=0)
     if others:
-        paint.write(paint.faint(f"Other runtimes with a recipe: {', '.join(others)}"))
-        paint.write(f"Versions of one: {paint.name(f'zesty-anchor list {others[0]}')}")
+        paint.write(paint.faint(f"Other runtimes with a recipe (zesty-anchor list NAME): {', '.join(others)}"))
 
 
 def newer(paint: Paint, found: Sequence[Newer], today: str) -> None:
