@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import re
+
 import pytest
 
 from tests.conftest import Desk
 from zesty_anchor.manifest.version import Version
 from zesty_anchor.manifest.want import Want
+from zesty_anchor.system.own_commands import COMMANDS, OTHER_OPTIONS, OTHER_WORDS
 
 
 @pytest.mark.parametrize("text", ["4.x", "4.X", "4.*", "v4", "4"])
@@ -52,3 +55,29 @@ def test_what_else_can_be_had_is_listed_with_a_manifest_too(desk: Desk) -> None:
     said = desk.run("list", "node").err
     assert "has no runtime" not in said and "cannot be reached" in said
     assert "has no runtime 'nodee'" in desk.run("list", "nodee").err
+
+
+@pytest.mark.parametrize(
+    ("words", "told"),
+    [
+        (("install", "node"), "zesty-anchor draft NAME"),
+        (("use", "kelp", "4"), "zesty-anchor switch NAME VERSION"),
+        (("status",), "zesty-anchor verify"),
+        (("doctor",), "zesty-anchor survey"),
+        (("update",), "list --newer"),
+        (("help",), "zesty-anchor --help"),
+        (("provision", "--dry-run"), "zesty-anchor preview"),
+        (("list", "--color"), "--colour"),
+        (("provison",), "did you mean 'provision'?"),
+    ],
+)
+def test_words_that_people_try_first_are_answered_with_ours(desk: Desk, words: tuple[str, ...], told: str) -> None:
+    answer = desk.run(*words)
+    assert answer.code == 2 and told in answer.err, answer.err
+
+
+def test_no_word_of_others_is_a_command_and_each_answer_names_commands_that_are() -> None:
+    assert not OTHER_WORDS.keys() & COMMANDS.keys()
+    for text in (*OTHER_WORDS.values(), *OTHER_OPTIONS.values()):
+        for name in re.findall(r"zesty-anchor ([a-z]+)", text):
+            assert name in COMMANDS, text

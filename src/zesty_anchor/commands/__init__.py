@@ -16,7 +16,7 @@ import click  # noqa: E402
 from click import termui  # noqa: E402
 
 from zesty_anchor import __version__  # noqa: E402
-from zesty_anchor.system.own_commands import COMMANDS  # noqa: E402
+from zesty_anchor.system.own_commands import COMMANDS, OTHER_OPTIONS, OTHER_WORDS  # noqa: E402
 from zesty_anchor.system.signals import end_on_signals  # noqa: E402
 
 _OTHERS_MAY_NOT_WRITE = 0o022
@@ -63,6 +63,8 @@ class _Commands(click.Group):
         if args and args[0] not in (*COMMANDS, *_FOR_SHELLS) and not args[0].startswith("-"):
             import difflib
 
+            if args[0] in OTHER_WORDS:
+                raise click.UsageError(f"there is no command {args[0]!r}. {OTHER_WORDS[args[0]]}", ctx)
             close = difflib.get_close_matches(args[0], COMMANDS, 1)
             advice = f"did you mean {close[0]!r}?" if close else "zesty-anchor --help lists them"
             raise click.UsageError(f"there is no command {args[0]!r}: {advice}", ctx)
@@ -115,6 +117,10 @@ def exit_code() -> int:
             print("interrupted: what was under way is taken back", file=sys.stderr)
         return 128 + (ended[0] if ended else signal.SIGINT)
     except click.ClickException as error:
+        if isinstance(error, click.NoSuchOption) and error.option_name in OTHER_OPTIONS:
+            error = click.UsageError(
+                f"there is no option {error.option_name}. {OTHER_OPTIONS[error.option_name]}", error.ctx
+            )
         error.show()
         if "--json" in sys.argv[1:]:
             from zesty_anchor.commands.failure import print_document

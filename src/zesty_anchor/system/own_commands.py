@@ -97,3 +97,44 @@ VALUES = {
 }
 """The options that take a value, each the same in every command, and its kind (as of an argument; ``file`` is any path, ``shell`` the name of a
 shell)."""
+
+_PROVISION = "zesty-anchor provision makes this machine as the manifest says; zesty-anchor preview shows it first"
+_DRAFT = "zesty-anchor draft NAME writes a manifest for a runtime; then zesty-anchor provision installs it"
+_SWITCH = "zesty-anchor switch NAME VERSION chooses a version: --session, --project or --default"
+_PREVIEW = "zesty-anchor preview shows what would change"
+_VERIFY = "zesty-anchor verify checks what the manifest promises; zesty-anchor survey shows what is on this machine"
+_NEWER = "zesty-anchor list --newer shows what is newer; zesty-anchor lock --upgrade NAME, then provision, takes it"
+_REMOVE = "zesty-anchor remove NAME VERSION uninstalls one version; zesty-anchor dismantle removes everything"
+_WHERE = "zesty-anchor trace NAME shows where a command comes from; zesty-anchor locate NAME prints the folder of the version"
+_UNDO = "zesty-anchor undo reverses the last run; zesty-anchor undo --list shows the others"
+
+OTHER_WORDS = {
+    **dict.fromkeys(("install", "add", "i"), _DRAFT),
+    **dict.fromkeys(("apply", "sync", "setup", "run", "up", "bootstrap"), _PROVISION),
+    **dict.fromkeys(("use", "default", "global", "local", "pin", "set", "shell"), _SWITCH),
+    **dict.fromkeys(("plan", "diff", "dry-run"), _PREVIEW),
+    **dict.fromkeys(("status", "doctor", "check", "test", "info"), _VERIFY),
+    **dict.fromkeys(("update", "upgrade", "outdated"), _NEWER),
+    **dict.fromkeys(("uninstall", "rm", "delete", "clean"), _REMOVE),
+    **dict.fromkeys(("which", "where", "whereis", "path"), _WHERE),
+    **dict.fromkeys(("rollback", "revert", "restore"), _UNDO),
+    **dict.fromkeys(("init", "new", "create"), _DRAFT),
+    **dict.fromkeys(
+        ("ls", "versions", "search", "available"),
+        "zesty-anchor list shows what is installed; zesty-anchor list NAME what is available",
+    ),
+    **dict.fromkeys(("exec", "x"), "zesty-anchor with NAME=VERSION -- COMMAND runs a command with chosen versions"),
+    "help": "zesty-anchor --help lists the commands; zesty-anchor COMMAND --help explains one",
+    "version": "zesty-anchor --version prints it; zesty-anchor list shows the versions of runtimes",
+}
+"""Words that people try first, each with the command that does it here."""
+OTHER_OPTIONS = {
+    **dict.fromkeys(("--dry-run", "--check", "--diff", "-n"), _PREVIEW),
+    "--color": "it is written --colour",
+    "--force": "nothing is forced here: what is in the way is asked about, and --yes answers what is safe",
+    "--global": "it is written --default",
+    "--local": "it is written --project",
+    "--file": "it is written -m FILE",
+    "--config": "it is written -m FILE",
+}
+"""Options that people try first, each with what to write."""
