@@ -77,7 +77,19 @@ def test_a_journal_of_each_older_program_is_brought_along(here: Locations, versi
     assert record["path"] == f"{here.home}/.bashrc" and record["name"] == "~/.bashrc"
     assert known is not None and known.home == (home or str(here.home)) and known.plain_runs == 1
     with sqlite3.connect(here.journal) as base:
-        assert base.execute("PRAGMA user_version").fetchone() == (4,)
+        assert base.execute("PRAGMA user_version").fetchone() == (5,)
+
+
+def test_a_journal_of_version_4_gets_the_table_that_it_lacks(here: Locations) -> None:
+    """Its paths are relative already."""
+    with Journal(here) as journal:
+        journal.begin_run(here.home / "workstation.toml")
+    with sqlite3.connect(here.journal) as base:
+        base.execute("DROP TABLE earlier_resolutions")
+        base.execute("PRAGMA user_version = 4")
+    with Journal(here) as journal:
+        journal.resolve(1, "kelp", "4", "harbour", "4.2.1")
+        assert journal.last_manifest() == here.home / "workstation.toml"
 
 
 @pytest.mark.parametrize("version", TABLES)

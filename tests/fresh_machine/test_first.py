@@ -133,11 +133,27 @@ def test_first_the_readme_as_written(untouched: Untouched) -> None:
         assert asked <= 1
     assert "every fresh shell answers as the manifest says" in shown
     assert "libatomic1" in untouched.packages() - before, "what node needs of the system came by itself"
-    for shell in ("bash", "zsh"):
-        told = untouched.fresh(shell, "node -e 'console.log(6 * 7)'; command -v npm; npm --version").split("\n")
-        assert told[0] == "42" and told[1].startswith("/home/tide/.local/share/zesty-anchor/"), told
+    asked_for = "node -e 'console.log(6 * 7)'; command -v npm; npm --version"
+    told = untouched.fresh("bash", asked_for).split("\n")
+    assert told[0] == "42" and told[1].startswith("/home/tide/.local/share/zesty-anchor/"), told
+    assert not (untouched.home / ".zshrc").exists(), "zsh is installed, and is no shell of this person's"
     code, shown, _ = untouched.person("bash", "-c", commands()[-1])
     assert code == 0 and "Nothing to do" in shown
+
+
+def test_first_with_every_shell_of_debian(untouched: Untouched) -> None:
+    """As useradd makes a home once they are installed: each follows the folder, and nobody is stopped by what the system's files do."""
+    untouched.inside("apt-get", "install", "-y", "-qq", "--no-install-recommends", "ksh", "mksh", "tcsh", "fish")
+    untouched.inside("sh", "-c", "cp -n /etc/skel/.[a-z]* /home/tide/; chown -R tide: /home/tide")
+    for line in commands()[:4]:
+        code, shown, _ = untouched.person("bash", "-c", line, passwords=(PASSWORD, PASSWORD))
+        assert code == 0, f"{line}\n{shown}"
+    manifest = untouched.home / "workstation.toml"
+    manifest.write_text('[shells]\nuse = "all"\n' + manifest.read_text())
+    code, shown, _ = untouched.person("bash", "-c", commands()[-1], passwords=(PASSWORD,))
+    assert code == 0 and "every fresh shell answers as the manifest says" in shown, shown
+    for shell in ("bash", "zsh", "ksh", "mksh", "fish"):
+        assert untouched.fresh(shell, "node -e 'console.log(6 * 7)'").strip() == "42", shell
 
 
 def test_whole_runtimes_in_one_go(untouched: Untouched, secured: tuple[str, Path]) -> None:

@@ -44,10 +44,19 @@ _TABLES = (
         run INTEGER NOT NULL,
         since REAL NOT NULL
     )""",
+    """CREATE TABLE IF NOT EXISTS earlier_resolutions (
+        run INTEGER NOT NULL,
+        runtime TEXT NOT NULL,
+        want TEXT NOT NULL,
+        feed TEXT NOT NULL,
+        version TEXT NOT NULL,
+        PRIMARY KEY (run, runtime, want, feed)
+    )""",
     "CREATE TABLE IF NOT EXISTS home (one INTEGER PRIMARY KEY CHECK (one = 1), identity TEXT NOT NULL)",
 )
-_VERSION = 4
-"""1: the first; 2: when a run was proved; 3: when each change began and ended; 4: whose home it is, and paths relative to it."""
+_VERSION = 5
+"""1: the first; 2: when a run was proved; 3: when each change began and ended; 4: whose home it is, and paths relative to it; 5: what a
+want meant before a run."""
 _ADDED = (
     ("runs", "digest", "TEXT NOT NULL DEFAULT ''"),
     ("runs", "proved", "TEXT NOT NULL DEFAULT ''"),
@@ -101,7 +110,7 @@ class Database:
                 for table, column, kind in _ADDED:
                     if column not in {row[1] for row in self._base.execute(f"PRAGMA table_info({table})")}:
                         self._base.execute(f"ALTER TABLE {table} ADD COLUMN {column} {kind}")
-                if version:
+                if 0 < version < 4:
                     self._make_relative()
                 self._base.execute(f"PRAGMA user_version = {_VERSION}")
             self._base.execute("COMMIT")

@@ -246,12 +246,41 @@ class Journal:
         rows = self._base.rows("SELECT runtime, want, feed, version FROM resolutions")
         return {(runtime, want, feed): version for runtime, want, feed, version in rows}
 
-    def resolve(self, runtime: str, want: str, feed: str, version: str) -> None:
-        """Write down what a want was resolved to, so that it stays so."""
+    def resolve(self, run: int, runtime: str, want: str, feed: str, version: str) -> None:
+        """Write down what a want was resolved to in a run, so that it stays so, and what it meant before."""
         with self._lock:
+            rows = self._base.rows(
+                "SELECT feed, version FROM resolutions WHERE runtime = ? AND want = ?", (runtime, want)
+            )
+            before = dict(rows)
+            if before == {feed: version}:
+                return
+            for other in (feed, *before):
+                row = run, runtime, want, other, before.get(other, "")
+                self._base.write("INSERT OR IGNORE INTO earlier_resolutions VALUES (?, ?, ?, ?, ?)", row)
+            self._base.write("DELETE FROM resolutions WHERE runtime = ? AND want = ?", (runtime, want))
             resolved = runtime, want, feed, version
             self._base.write("INSERT OR REPLACE INTO resolutions VALUES (?, ?, ?, ?)", resolved)
             self._add(twin.Event(twin.last_run(self.attic), resolved=resolved))
+
+    def unresolve(self, run: int) -> None:
+        """Have the wants mean what they did before a run. One that a later run resolved again keeps that, until that run is undone too."""
+        same = "runtime = ? AND want = ? AND feed = ?"
+        with self._lock:
+            rows = self._base.rows("SELECT runtime, want, feed, version FROM earlier_resolutions WHERE run = ?", (run,))
+            for *key, version in rows:
+                later = self._base.rows(
+                    f"SELECT min(run) FROM earlier_resolutions WHERE run > ? AND {same}", (run, *key)
+                )[0][0]
+                if later is not None:
+                    self._base.write(
+                        f"UPDATE earlier_resolutions SET version = ? WHERE run = ? AND {same}", (version, later, *key)
+                    )
+                elif version:
+                    self._base.write("INSERT OR REPLACE INTO resolutions VALUES (?, ?, ?, ?)", (*key, version))
+                else:
+                    self._base.write(f"DELETE FROM resolutions WHERE {same}", tuple(key))
+            self._base.write("DELETE FROM earlier_resolutions WHERE run = ?", (run,))
 
     def wrote(self, path: str) -> frozenset[str]:
         """The digests of what the runs that stand wrote into a file; none where one of them does not tell."""
@@ -296,6 +325,7 @@ class Journal:
             for event in events:
                 key = event.run, event.change
                 if event.resolved:
+                    self._base.write("DELETE FROM resolutions WHERE runtime = ? AND want = ?", event.resolved[:2])
                     self._base.write("INSERT OR REPLACE INTO resolutions VALUES (?, ?, ?, ?)", event.resolved)
                 elif not event.change:
                     row: tuple[object, ...] = (event.run, event.began, event.began, event.manifest)

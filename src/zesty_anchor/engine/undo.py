@@ -143,6 +143,7 @@ def _close(kinds: Kinds, journal: Journal, run: int, locations: Locations) -> No
     for entry in journal.entries(run, taken_back=True):
         tidy(record_of(kinds, entry))
     _clear_attic(journal, run, locations)
+    journal.unresolve(run)
     journal.run_taken_back(run)
 
 

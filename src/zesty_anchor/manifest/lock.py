@@ -76,16 +76,21 @@ def read(file: Path) -> dict[tuple[str, str], Locked]:
     return {(entry.runtime, entry.want): entry for entry in entries}
 
 
-def write(file: Path, entries: Iterable[Locked]) -> None:
-    """Write a lock, its entries in order, so that two of the same are the same text."""
+def text_of(entries: Iterable[Locked]) -> str:
+    """The text of a lock, its entries in order, so that two of the same are the same text."""
     import tomlkit
 
     document = {
         "format": _FORMAT,
         "release": [msgspec.to_builtins(e) for e in sorted(entries, key=lambda e: (e.runtime, e.want))],
     }
+    return _HEAD + tomlkit.dumps(_without_none(document))
+
+
+def write(file: Path, entries: Iterable[Locked]) -> None:
+    """Write a lock. Raises ``Problem`` where that cannot be."""
     try:
-        replace(file, (_HEAD + tomlkit.dumps(_without_none(document))).encode())
+        replace(file, text_of(entries).encode())
     except OSError as error:
         raise Problem(f"the lock cannot be written: {error.strerror}", where=str(file)) from None
 

@@ -95,6 +95,7 @@ def newer_than(runtime: str, want: str, here: str, offered: Sequence[Release]) -
         here,
         newer=fits if fits and (not here or Version(fits) > Version(here)) else "",
         beyond=last if last and known and Version(last) > Version(known) else "",
+        feed=admitted.feed if admitted is not None else "",
         ends=next((release.ends for release in offered if release.version == here), ""),
     )
 

@@ -19,6 +19,7 @@ from zesty_anchor.planning.look import look_at
 from zesty_anchor.planning.offers import Offers
 from zesty_anchor.planning.planner import Planner
 from zesty_anchor.planning.resolve import Asked
+from zesty_anchor.planning.standing import Known
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.proof.conditions import still_hold
 from zesty_anchor.proof.proved import read
@@ -36,13 +37,15 @@ def provision(
     deep: bool = False,
     is_agreed: bool = False,
     about: frozenset[str] | None = None,
+    targets: Known | None = None,
 ) -> Outcome:
     """Make the machine as the manifest says, and prove it.
 
     ``more`` are wants beside the manifest's; None means what the project in this folder wants. ``first`` are changes of the
     manifest itself, which belong to the same run: where it does not end well, all of the run is taken back. ``deep`` has each file
     of each version read, to tell whether it is as it was put there. ``is_agreed`` means that the person was asked about the manifest already.
-    ``about`` are the commands that it is done for (None: all): see ``Outcome``.
+    ``about`` are the commands that it is done for (None: all): see ``Outcome``. ``targets`` are versions that wants are to mean from now
+    on, in place of what they meant before: then all of the run is taken back as well, where it does not end well.
     Raises ``Problem`` where nothing could be begun; what fails later is told in the outcome.
     """
     began = time.monotonic()
@@ -59,7 +62,7 @@ def provision(
         offers = Offers(workstation)
         wants = tuple(more) if more is not None else wanted_by_project(workstation, machine, offers)
         return Planner(
-            workstation, KINDS.concerned, offers, finder(person, workstation.environ), wants, deep=deep
+            workstation, KINDS.concerned, offers, finder(person, workstation.environ), wants, deep=deep, targets=targets
         ), offers
 
     planner, offers = planning(workstation)
@@ -70,7 +73,15 @@ def provision(
         from zesty_anchor.operations.work import Work
 
         outcome = Work(
-            workstation, person, planner, offers, tuple(first), planning, prove=unproved, about=about
+            workstation,
+            person,
+            planner,
+            offers,
+            tuple(first),
+            planning,
+            prove=unproved,
+            about=about,
+            whole=bool(targets),
         ).carry_out(plan, machine)
         bring_in_step(workstation, look_at(workstation))
     else:

@@ -151,7 +151,7 @@ class Stages:
         """Ask fresh shells, after writing down which versions were taken for which wants."""
         for version in plan.wanted.versions:
             if not version.pending:
-                self._journal.resolve(version.runtime, version.want, version.feed, version.version)
+                self._journal.resolve(self._runner.run, version.runtime, version.want, version.feed, version.version)
         self._runner.reporter.said("asking fresh shells")
         proof = prove(plan.wanted, machine, self._person.jobs, Asking(before=self._before(machine)))
         return proof if proof.ok else with_baseline(proof, machine)

@@ -32,7 +32,7 @@ from zesty_anchor.system.privilege import NO_ACCESS
 class Work:
     """One provisioning that has something to do. ``first`` are changes of the manifest itself: see ``provision``. ``planning``
     gives a planner for a workstation whose manifest is another one than was thought. With ``prove`` there may be nothing to do but to ask fresh shells. ``about`` are the
-    commands that it is done for: see ``Outcome``.
+    commands that it is done for: see ``Outcome``. With ``whole``, as with ``first``, a run that does not end well is taken back.
     """
 
     def __init__(
@@ -46,7 +46,9 @@ class Work:
         *,
         prove: bool = False,
         about: frozenset[str] | None = None,
+        whole: bool = False,
     ) -> None:
+        self._whole = whole or bool(first)
         self._about = about
         self._planning = planning
         self._prove = prove
@@ -107,11 +109,11 @@ class Work:
                 if outcome.proof is not None:
                     journal.proved(runner.run, outcome.proof.told)
             except BaseException:
-                if self._first:
+                if self._whole:
                     self._take_back(runner, journal, granted)
                 raise
             undone: tuple[ChangeReport, ...] = ()
-            if self._first and not outcome.well:
+            if self._whole and not outcome.well:
                 taken = self._take_back(runner, journal, granted)
                 undone = tuple(
                     msgspec.structs.replace(each, outcome="taken back") if each.outcome == "done" else each

@@ -19,7 +19,7 @@ from zesty_anchor.planning.look import wanted_of
 from zesty_anchor.planning.offers import Offers
 from zesty_anchor.planning.plan import Plan, in_order
 from zesty_anchor.planning.resolve import Asked, Missing, Resolver
-from zesty_anchor.planning.standing import Known
+from zesty_anchor.planning.standing import Known, with_targets
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.survey.machine import Machine, left_out
 from zesty_anchor.system.privilege import NO_ACCESS, Access
@@ -42,7 +42,9 @@ class Planner:
         more: tuple[Asked, ...] = (),
         *,
         deep: bool = False,
+        targets: Known | None = None,
     ) -> None:
+        self._targets = targets or {}
         self._workstation = workstation
         self._concerned = concerned
         self._offers = offers
@@ -88,6 +90,7 @@ class Planner:
         if given_up is None and (self._workstation.manifest.shells.hooks or self._workstation.manifest.recipes):
             check_hooks(self._workstation, machine)
         problems: dict[str, Problem] | None = None if given_up is None else {}
+        known = with_targets(known, self._targets)
         versions = self._resolver.versions(machine, known, failing=problems, missing=missing)
         had, stuck = _without(versions, machine, given_up or ())
         wanted = msgspec.structs.replace(

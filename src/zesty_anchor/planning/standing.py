@@ -18,6 +18,12 @@ Known = Mapping[tuple[str, str, str], str]
 """The version that each (runtime, want, feed) was resolved to before."""
 
 
+def with_targets(known: Known, targets: Known) -> Known:
+    """What wants meant before, with other versions for some of them. Pure."""
+    wants = {(runtime, want) for runtime, want, _ in targets}
+    return {**{key: version for key, version in known.items() if key[:2] not in wants}, **targets}
+
+
 def supplies(workstation: Workstation, name: str, machine: Machine) -> tuple[Supply, ...]:
     """Where a runtime's versions come from, in order. Raises ``UsageProblem`` where nothing says it."""
     recipe, step = workstation.recipes[name], workstation.manifest.step(name)

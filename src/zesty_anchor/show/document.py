@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 import msgspec
 
 from zesty_anchor.engine.outcome import Outcome, TakenBack
+from zesty_anchor.planning.listing import Newer
 from zesty_anchor.planning.plan import Plan
 from zesty_anchor.planning.rehearsed import Rehearsed
 from zesty_anchor.show.shapes import (
@@ -19,6 +21,7 @@ from zesty_anchor.show.shapes import (
     Provisioned,
     RehearsedAs,
     TakenBackAs,
+    Upgraded,
 )
 from zesty_anchor.system.credentials import without_credentials
 from zesty_anchor.system.problem import Problem, Problems
@@ -53,6 +56,11 @@ def preview(seen: Plan) -> Previewed:
 def outcome(done: Outcome) -> Provisioned:
     """``provision``."""
     return Provisioned(**_outcome(done))
+
+
+def upgraded(done: Outcome, newer: Sequence[Newer]) -> Upgraded:
+    """``upgrade``."""
+    return Upgraded(**_outcome(done), newer=tuple(newer))
 
 
 def rehearsed(found: Rehearsed) -> RehearsedAs:

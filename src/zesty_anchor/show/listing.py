@@ -32,8 +32,10 @@ def runtimes(paint: Paint, listed: list[Listing], others: Sequence[str]) -> None
         paint.write(paint.faint(f"Other runtimes with a recipe (zesty-anchor list NAME): {', '.join(others)}"))
 
 
-def newer(paint: Paint, found: Sequence[Newer], today: str) -> None:
-    """A line for each want: what is here, what is newer, and when support ends. ``today`` is YYYY-MM-DD."""
+def newer(paint: Paint, found: Sequence[Newer], today: str, *, advise: bool = True) -> None:
+    """A line for each want: what is here, what is newer, and when support ends. ``today`` is YYYY-MM-DD. With ``advise``, also the command
+    that takes it.
+    """
     rows = [
         [
             paint.name(each.runtime),
@@ -48,11 +50,10 @@ def newer(paint: Paint, found: Sequence[Newer], today: str) -> None:
     heads = [paint.faint(head) for head in ("runtime", "want", "installed", "newer", "beyond the want", "")]
     columns(paint, [heads, *rows], [10, 8, 10, 8])
     behind = dict.fromkeys(each.runtime for each in found if each.newer and each.version)
-    if behind:
-        words = " ".join(f"--upgrade {name}" for name in behind)
-        paint.write(f"To take what is newer: {paint.name(f'zesty-anchor lock {words}')}, then zesty-anchor provision")
+    if behind and advise:
+        paint.write(f"To upgrade: {paint.name(' '.join(('zesty-anchor upgrade', *behind)))}")
     if any(each.beyond for each in found):
-        paint.write(paint.faint("What is beyond a want comes when the want in the manifest says so."))
+        paint.write(paint.faint("To get what is beyond a want, change the want in the manifest."))
 
 
 def _ends(paint: Paint, ends: str, today: str) -> str:

@@ -61,6 +61,12 @@ class Provisioned(msgspec.Struct, frozen=True):
     administrator: tuple[str, ...]
 
 
+class Upgraded(Provisioned, frozen=True):
+    """What an upgrade did, with what was newer before."""
+
+    newer: tuple[Newer, ...] = ()
+
+
 class RehearsedAs(Provisioned, frozen=True):
     """As ``provision``, of the copy of the home; ``back`` are paths that differed there after undo, ``touched`` those of the real home
     that changed meanwhile, of ``compared``. ``root`` is the root of a system that it was done in, where one was named.
@@ -208,6 +214,7 @@ DOCUMENTS: dict[str, Any] = {
     "trace NAME": Traced,
     "identity": PublicKey,
     "remove RUNTIME VERSION": TakenBackAs,
+    "upgrade": Upgraded,
     "lock": LockWritten,
     "any, with an error": Failed,
 }

@@ -62,6 +62,7 @@ COMMANDS = {
     "trace": Own("Where a command, a variable or a PATH entry comes from: file and line.", ("runtime",), _MANIFEST),
     "identity": Own("Print the public half of your key.", (), _MANIFEST),
     "remove": Own("Uninstall one version.", ("runtime", "version"), _MANIFEST),
+    "upgrade": Own("Move to newer versions within the wants, as one run.", ("runtime",), ("--list", *_WORK)),
     "lock": Own(
         "Write exact versions, addresses and digests to workstation.lock.",
         (),
@@ -103,7 +104,7 @@ _DRAFT = "zesty-anchor draft NAME writes a manifest for a runtime; then zesty-an
 _SWITCH = "zesty-anchor switch NAME VERSION chooses a version: --session, --project or --default"
 _PREVIEW = "zesty-anchor preview shows what would change"
 _VERIFY = "zesty-anchor verify checks what the manifest promises; zesty-anchor survey shows what is on this machine"
-_NEWER = "zesty-anchor list --newer shows what is newer; zesty-anchor lock --upgrade NAME, then provision, takes it"
+_NEWER = "zesty-anchor upgrade NAME moves to a newer version; zesty-anchor upgrade --list shows what is newer"
 _REMOVE = "zesty-anchor remove NAME VERSION uninstalls one version; zesty-anchor dismantle removes everything"
 _WHERE = "zesty-anchor trace NAME shows where a command comes from; zesty-anchor locate NAME prints the folder of the version"
 _UNDO = "zesty-anchor undo reverses the last run; zesty-anchor undo --list shows the others"
@@ -114,7 +115,7 @@ OTHER_WORDS = {
     **dict.fromkeys(("use", "default", "global", "local", "pin", "set", "shell"), _SWITCH),
     **dict.fromkeys(("plan", "diff", "dry-run"), _PREVIEW),
     **dict.fromkeys(("status", "doctor", "check", "test", "info"), _VERIFY),
-    **dict.fromkeys(("update", "upgrade", "outdated"), _NEWER),
+    **dict.fromkeys(("update", "outdated"), _NEWER),
     **dict.fromkeys(("uninstall", "rm", "delete", "clean"), _REMOVE),
     **dict.fromkeys(("which", "where", "whereis", "path"), _WHERE),
     **dict.fromkeys(("rollback", "revert", "restore"), _UNDO),
