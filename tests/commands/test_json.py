@@ -25,6 +25,7 @@ USES = {
     "trace NAME": (("trace", "kelp"), 0),
     "switch RUNTIME": (("switch", "kelp"), 0),
     "lock": (("lock",), 0),
+    "upgrade": (("upgrade", "--yes"), 0),
     "switch RUNTIME WANT --default": (("switch", "kelp", "3.6", "--default"), 0),
     "rehearse": (("rehearse",), 0),
     "report": (("report",), 0),

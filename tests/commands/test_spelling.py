@@ -64,7 +64,7 @@ def test_what_else_can_be_had_is_listed_with_a_manifest_too(desk: Desk) -> None:
         (("use", "kelp", "4"), "zesty-anchor switch NAME VERSION"),
         (("status",), "zesty-anchor verify"),
         (("doctor",), "zesty-anchor survey"),
-        (("update",), "list --newer"),
+        (("update",), "zesty-anchor upgrade NAME"),
         (("help",), "zesty-anchor --help"),
         (("provision", "--dry-run"), "zesty-anchor preview"),
         (("list", "--color"), "--colour"),

@@ -549,7 +549,7 @@ def test_what_is_newer_and_when_support_ends(desk: Desk, tmp_path: Path, make_fe
     assert (old["version"], old["newer"], old["beyond"]) == ("3.6.2", "", "5.0.0")
     shown = desk.well("list", "--newer", "kelp").out
     assert "supported until 2099-12-31" in shown and "not supported since 2020-01-31" in shown
-    assert "zesty-anchor lock --upgrade kelp" in shown
+    assert "zesty-anchor upgrade kelp" in shown
     desk.well("lock", "--upgrade", "kelp")
     desk.well("provision")
     assert desk.shell("bash", "kelp --version", "-l").strip() == "kelp 4.3.0"
