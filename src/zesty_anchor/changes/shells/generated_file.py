@@ -87,8 +87,8 @@ class GeneratedFiles(FileKind):
         """The files that begin as ours do."""
         for name in generated():
             path = generated_file(locations, name)
-            content = content_of(path)
-            if content is not None and content.startswith(WRITTEN.encode()):
+            content = _written(path)
+            if content is not None:
                 shown = locations.shown(path)
                 above = [str(folder) for folder in path.parents if locations.home in folder.parents]
                 made = above if path.is_relative_to(locations.others) else []
@@ -157,6 +157,12 @@ class GeneratedFiles(FileKind):
                 yield WriteGenerated(edit, machine.locations.shown(file.path), environment, checker)
 
 
+def _written(path: Path) -> bytes | None:
+    """The content of a file that begins as ours do; None for any other, for a link and for a folder."""
+    content = None if path.is_symlink() or path.is_dir() else content_of(path)
+    return content if content is not None and content.startswith(WRITTEN.encode()) else None
+
+
 def _name_of(path: Path) -> str:
     """Return the name of a generated file, by its path."""
     for name, shell in SHELLS.items():
@@ -171,10 +177,8 @@ def follow_generated(locations: Locations, move: HomeMove) -> int:
     written = 0
     for name in generated():
         path = generated_file(locations, name)
-        content = None if path.is_symlink() or path.is_dir() else content_of(path)
-        moved = (
-            move.content(content, *path_forms(name)) if content and content.startswith(WRITTEN.encode()) else content
-        )
+        content = _written(path)
+        moved = move.content(content, *path_forms(name)) if content is not None else None
         if moved is not None and moved != content:
             replace(path, moved)
             written += 1
