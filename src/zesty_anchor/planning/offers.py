@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Literal
 
@@ -42,6 +42,7 @@ class Offers:
         self._listed: dict[str, list[Release]] = {}
         self._scripts: dict[str, bytes] = {}
         self._passed_over: dict[str, None] = {}
+        self._answers: dict[tuple[str, str, str], list[Release] | Problem] = {}
 
     def releases(self, name: str, machine: Machine) -> list[Release]:
         """Everything that all of a runtime's feeds, or its manager, offer for this machine. Of a version that several offer it is what
@@ -49,6 +50,8 @@ class Offers:
         Raises ``Problem`` where none of them answers.
         """
         found: dict[str, Release] = {}
+        if self._workstation.manifest.tools[name].through is None:
+            self._ask_at_once(supplies(self._workstation, name, machine), name, machine)
         for offered in self.in_order(name, machine):
             for release in offered:
                 known = found.setdefault(release.version, release)
@@ -70,10 +73,9 @@ class Offers:
         troubles: dict[str, Problem] = {}
         answered: list[str] = []
         for supply in supplies(self._workstation, name, machine):
-            try:
-                offered = self._asked(supply, name, machine)
-            except Problem as problem:
-                troubles[supply.name] = problem
+            offered = self._asked(supply, name, machine)
+            if isinstance(offered, Problem):
+                troubles[supply.name] = offered
             else:
                 answered.append(supply.name)
                 yield offered
@@ -85,9 +87,29 @@ class Offers:
         if not answered:
             raise next(iter(troubles.values()))
 
-    def _asked(self, supply: Supply, name: str, machine: Machine) -> list[Release]:
-        offered = self._opened().releases(supply, self._workstation.recipes[name], machine.host.platform)
-        return [msgspec.structs.replace(release, feed=supply.name) for release in offered]
+    def _ask_at_once(self, asked: Sequence[Supply], name: str, machine: Machine) -> None:
+        """Ask several feeds at the same time: the slowest of them is all there is to wait for."""
+        if len(asked) < 2:
+            return
+        from concurrent.futures import ThreadPoolExecutor
+
+        self._opened()
+        pool = ThreadPoolExecutor(len(asked))
+        try:
+            list(pool.map(lambda supply: self._asked(supply, name, machine), asked))
+        finally:
+            pool.shutdown(wait=False, cancel_futures=True)  # where it was interrupted, nobody waits for a silent server
+
+    def _asked(self, supply: Supply, name: str, machine: Machine) -> list[Release] | Problem:
+        """What a feed offers, or why it could not be asked; it is asked once."""
+        key = supply.name, name, machine.host.platform
+        if key not in self._answers:
+            try:
+                offered = self._opened().releases(supply, self._workstation.recipes[name], machine.host.platform)
+                self._answers[key] = [msgspec.structs.replace(release, feed=supply.name) for release in offered]
+            except Problem as problem:
+                self._answers[key] = problem
+        return self._answers[key]
 
     def supply(self, name: str, feed: str, machine: Machine) -> Supply:
         """The one of a runtime's feeds that has this name. Raises ``UsageProblem`` where it has none such."""
