@@ -134,3 +134,17 @@ def test_what_fails_for_another_runtime_does_not_undo_a_switch(desk: Desk) -> No
     refused = desk.run("switch", "kelp", "4.2", "--default")
     assert refused.code == 1 and "all of this run was undone, because 'kelp is found' failed in bash" in refused.out
     assert 'want = "3.6"' in desk.manifest.read_text()
+
+
+def test_the_version_before_stays_wanted_beside_the_new_default(desk: Desk) -> None:
+    desk.wants("", '[runtimes.kelp]\nwant = "4.1"   # tried\n')
+    desk.well("provision")
+    before = desk.manifest.read_text()
+    desk.well("switch", "kelp", "3.6", "--default")
+    assert 'want = "3.6"   # tried' in desk.manifest.read_text() and 'also = ["4.1"]' in desk.manifest.read_text()
+    desk.well("switch", "kelp", "4.1", "--default")
+    assert 'also = ["3.6"]' in desk.manifest.read_text()
+    assert "Nothing to do" in desk.well("provision").out
+    desk.well("undo")
+    desk.well("undo")
+    assert desk.manifest.read_text() == before

@@ -11,6 +11,7 @@ from zesty_anchor.changes.change import Stage
 from zesty_anchor.changes.heading import Heading
 from zesty_anchor.files.edit import Edit
 from zesty_anchor.files.text_file import read_text_file
+from zesty_anchor.manifest.model import SYSTEM
 from zesty_anchor.manifest.read import FILE_NAME
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.survey.machine import Machine
@@ -38,7 +39,26 @@ class Choices(FileTakeBack):
 
 
 def with_default(text: str, runtime: str, want: str) -> str:
-    """The text of a manifest with another want of a runtime; its layout and comments stay. Pure."""
+    """The text of a manifest with another want of a runtime. What was wanted before is kept beside it, so that the next machine has it
+    too. Pure.
+    """
+    import tomlkit
+
+    document = tomlkit.parse(with_want(text, runtime, want))
+    before = str(tomlkit.parse(text)["runtimes"][runtime].get("want", ""))
+    table = document["runtimes"][runtime]
+    listed = list(table.get("also", ()))
+    beside = [each for each in listed if each != want]
+    beside += [before] if before not in ("", want, SYSTEM, *beside) else []
+    if not beside:
+        table.pop("also", None)
+    elif beside != listed:
+        table["also"] = beside
+    return tomlkit.dumps(document)
+
+
+def with_want(text: str, runtime: str, want: str) -> str:
+    """The text of a manifest, or of a project's file, with another want of a runtime; its layout and comments stay. Pure."""
     import tomlkit
 
     document = tomlkit.parse(text)
@@ -55,7 +75,7 @@ def pin(file: Path, runtime: str, want: str, line: int) -> Edit:
         return Edit(before, f"{want}\n".encode())
     text = before.content.decode("utf-8", "surrogateescape")
     if file.name == FILE_NAME:
-        after = with_default(text, runtime, want)
+        after = with_want(text, runtime, want)
     else:
         rows = text.splitlines(keepends=True)
         old = rows[line - 1]
