@@ -148,3 +148,12 @@ def test_the_version_before_stays_wanted_beside_the_new_default(desk: Desk) -> N
     desk.well("undo")
     desk.well("undo")
     assert desk.manifest.read_text() == before
+
+
+def test_a_version_that_was_installed_is_not_called_missing_for_a_check_that_fails(desk: Desk) -> None:
+    desk.wants('[shells]\nuse = ["bash"]\n[[checks]]\nname = "never"\nrun = "false"\n')
+    desk.run("provision")
+    desk.write("", "quay/.keep")
+    chosen = desk.run("switch", "kelp", "4.1", "--project", "--install", cwd=desk.home / "quay")
+    assert chosen.code == 0 and "1 check failed in new shells" in chosen.err, chosen.err
+    assert (desk.home / "quay/.kelp-version").read_text() == "4.1\n"

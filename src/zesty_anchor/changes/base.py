@@ -35,7 +35,6 @@ class BaseChange(msgspec.Struct, frozen=True):
     touches: ClassVar[frozenset[str]] = _NOTHING
     privileged: ClassVar[bool] = False
     on_trial: ClassVar[bool] = False
-    proved_by: ClassVar[frozenset[str] | None] = None
     fetches: ClassVar[bool] = False
 
     @property

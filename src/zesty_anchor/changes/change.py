@@ -96,10 +96,6 @@ class Change(Protocol):
         """Whether it needs the rights of the superuser."""
 
     @property
-    def proved_by(self) -> frozenset[str] | None:
-        """The commands that new shells must find before what it removes may go; None: all that the manifest gives. Of the last stage alone."""
-
-    @property
     def on_trial(self) -> bool:
         """Whether it may be what keeps the new version from answering, so that it is tried before the proof is given up."""
 
@@ -149,14 +145,14 @@ class Kind(Protocol[Facts]):
 
     @property
     def of_subject(self) -> str:
-        """How the subject of a change is named in a summary; ``{}`` stands for it."""
+        """How a summary names the subject of a change; ``{}`` is replaced by it."""
 
     @property
     def when_changed(self) -> str:
-        """What is said of a file that a change wrote, where it is not so any more."""
+        """What ``verify`` says of a file that a change wrote and that was changed since."""
 
     def concerns(self, wanted: Wanted, machine: Machine) -> bool:
-        """Whether it could have something to do: told by what is wanted, and by what is known of the machine anyway."""
+        """Whether it could have something to do, judged by what is wanted and by what is known of the machine without a further look."""
 
     @property
     def record(self) -> type[Record]:

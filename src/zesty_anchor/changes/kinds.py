@@ -61,8 +61,8 @@ _TABLE: dict[str, tuple[str, _When]] = {
     "removed-version": ("runtimes.remove_version:RemovedVersions", _never),
     "choice": ("person.choice:Choices", _never),
 }
-"""By its name: the file and the class of a kind, and when it could have something to do, which is told here so that its file is read
-only then. Another package adds one as an entry point of the group ``zesty_anchor.changes`` (docs/extending.md).
+"""By its name: the file and the class of a kind, and when it could have something to do. That condition is here so that the
+kind's module is imported only when it is needed. Another package adds one as an entry point of the group ``zesty_anchor.changes`` (docs/extending.md).
 """
 
 

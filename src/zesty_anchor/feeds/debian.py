@@ -43,6 +43,7 @@ class DebianFeed(Feed):
     """
 
     title = "Debian"
+    noun, usual = "the archive", "the system's package archive"
     own_address = True
     signed_lists = True
 
@@ -53,7 +54,6 @@ class DebianFeed(Feed):
                 f"the recipe of {supply.product!r} does not say which packages of a Debian archive make a version",
                 advice='add a feed to it: [[feeds]] kind = "debian", names = ["…"], or sources = ["…"] (docs/recipes.md shows how)',
             )
-        self.who = f"the archive of feed {self.name!r}" if self.name != "debian" else "the system's package archive"
         self._source = supply.source
         if supply.url is not None:
             address = folder_address(supply.url)

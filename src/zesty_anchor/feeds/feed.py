@@ -57,7 +57,8 @@ class Around:
 class Feed(ABC):
     """A source of versions. A subclass is one kind; the attributes of the class say all that the rest of the program knows of it.
 
-    ``title`` is what a person calls such a source ("a web folder"). ``schemes`` are those that the addresses it offers may have
+    ``title`` is what a person calls such a source ("a web folder"). In messages it is its ``noun`` with the feed's name, or
+    ``usual`` where no feed of the manifest is used; by default "the feed NAME". ``schemes`` are those that the addresses it offers may have
     (empty: any). ``own_address`` tells that its address may come from this machine's configuration, so that a manifest need not give
     one. ``file`` and ``sums`` are the defaults of the manifest's keys, ``map_keys`` are entries of ``map`` that must be given.
     ``by_package`` tells that it is a registry of packages: a recipe must name one, and any other can be asked for by its name.
@@ -66,6 +67,8 @@ class Feed(ABC):
     """
 
     title: ClassVar[str]
+    noun: ClassVar[str] = ""
+    usual: ClassVar[str] = ""
     schemes: ClassVar[tuple[str, ...]] = ("http", "https")
     own_address: ClassVar[bool] = False
     file: ClassVar[str] = ""
@@ -82,7 +85,9 @@ class Feed(ABC):
         self.name = supply.name
         self.web = around.web
         self.around = around
-        self.who = f"the feed {supply.name!r}"
+        self.who = f"{self.noun} of feed {supply.name!r}" if self.noun else f"the feed {supply.name!r}"
+        if self.usual and supply.name == supply.kind:
+            self.who = self.usual
 
     @property
     def address(self) -> str:

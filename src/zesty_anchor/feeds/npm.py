@@ -16,7 +16,7 @@ from typing import Any
 from urllib.parse import quote
 
 from zesty_anchor.feeds import npm_config
-from zesty_anchor.feeds.feed import Around, Feed, Supply, folder_address
+from zesty_anchor.feeds.feed import Feed, folder_address
 from zesty_anchor.feeds.not_there import NotThere
 from zesty_anchor.feeds.release import Release
 from zesty_anchor.system.problem import Problem, UsageProblem
@@ -29,12 +29,9 @@ class NpmFeed(Feed):
     """A registry at ``url``, else the one that npm's configuration names."""
 
     title = "npm"
+    noun = usual = "the npm registry"
     own_address = True
     by_package = True
-
-    def __init__(self, supply: Supply, around: Around) -> None:
-        super().__init__(supply, around)
-        self.who = f"the npm registry of feed {self.name!r}" if self.name != "npm" else "the npm registry"
 
     @property
     def address(self) -> str:

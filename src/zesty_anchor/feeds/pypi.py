@@ -11,7 +11,7 @@ from urllib.parse import unquote, urldefrag, urljoin
 import msgspec
 
 from zesty_anchor.feeds import pip_config
-from zesty_anchor.feeds.feed import Around, Feed, Supply, folder_address
+from zesty_anchor.feeds.feed import Feed, folder_address
 from zesty_anchor.feeds.listing import Links
 from zesty_anchor.feeds.not_there import NotThere
 from zesty_anchor.feeds.release import Release
@@ -25,12 +25,9 @@ class PypiFeed(Feed):
     """An index at ``url``, else the one that pip's configuration names. Of each version it takes the wheel that fits this machine best, by its platform tags."""
 
     title = "Python index"
+    noun = usual = "the package index"
     own_address = True
     by_package = True
-
-    def __init__(self, supply: Supply, around: Around) -> None:
-        super().__init__(supply, around)
-        self.who = f"the package index of feed {self.name!r}" if self.name != "pypi" else "the package index"
 
     @property
     def address(self) -> str:

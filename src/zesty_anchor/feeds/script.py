@@ -10,7 +10,7 @@ SCRIPT = "script"
 
 
 class ScriptFeed(Feed):
-    """The script at ``url``, in which ``{version}`` stands for the version ``file``."""
+    """The script at ``url``, in which ``{version}`` is replaced by the version ``file``."""
 
     title = "a script"
     marks_sources = True

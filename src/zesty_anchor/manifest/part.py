@@ -15,7 +15,7 @@ def registered(registry: Registry[Any]) -> msgspec.Meta:
 
 
 REGISTRY = "registry"
-"""The key of a schema that stands for the names of a registry until it is printed."""
+"""The key that marks such a text in a schema until ``json_schema`` replaces it by the names."""
 
 Name = Annotated[
     str,

@@ -36,7 +36,9 @@ def bring(workstation: Workstation, person: Person, asked: Sequence[Asked]) -> N
         raise Problem(f"{waiting.subject} was not installed: {waiting.problem}", advice="run: zesty-anchor provision")
     if outcome.proof is not None and outcome.proof.failures:
         checks = {check.name for _, check in outcome.proof.failures}
-        person.reporter.warned(f"{len(checks)} checks failed in new shells; for the causes, run: zesty-anchor verify")
+        person.reporter.warned(
+            f"{len(checks)} {'check' if len(checks) == 1 else 'checks'} failed in new shells; for the causes, run: zesty-anchor verify"
+        )
 
 
 def installed(

@@ -11,7 +11,7 @@ from zesty_anchor.shells.environment import Environment
 from zesty_anchor.shells.korn_follow import Dialect
 from zesty_anchor.shells.reading import INTERACTIVE, LOGIN, LOGIN_INTERACTIVE, OVER_SSH, Reading, Site, Surroundings
 from zesty_anchor.shells.system_rules import rules
-from zesty_anchor.shells.tracing import CHANNEL, Place, Started, TracePrompt, TraceStart
+from zesty_anchor.shells.tracing import CHANNEL, FileLine, Started, TracePrompt, TraceStart
 
 _LOGIN = (".bash_profile", ".bash_login", ".profile")
 
@@ -137,9 +137,9 @@ class Bash(korn.Korn):
         file.write_text("\n".join(script) + "\n", "utf-8", "surrogateescape")
         return file
 
-    def functions(self, rows: Sequence[str]) -> dict[str, Place | None]:
+    def functions(self, rows: Sequence[str]) -> dict[str, FileLine | None]:
         """``declare -F`` gives name, line and file (bash(1), "extdebug")."""
-        found: dict[str, Place | None] = {}
+        found: dict[str, FileLine | None] = {}
         for row in rows:
             name, line, file = (*row.split(" ", 2), "", "")[:3]
             found[name] = (file, int(line)) if line.isdigit() and file.startswith("/") else None

@@ -19,7 +19,7 @@ from zesty_anchor.shells.reading import (
     Surroundings,
 )
 from zesty_anchor.shells.shell import HIDING
-from zesty_anchor.shells.tracing import CHANNEL, Place, Started, TraceStart
+from zesty_anchor.shells.tracing import CHANNEL, FileLine, Started, TraceStart
 
 _SOURCE = 'fish(1), "Configuration files"'
 
@@ -217,7 +217,7 @@ class Fish(Apart):
         ]
         return words, {"fish_trace": "1"}
 
-    def functions(self, rows: Sequence[str]) -> dict[str, Place | None]:
+    def functions(self, rows: Sequence[str]) -> dict[str, FileLine | None]:
         """Name, file and line, by turns ("functions --details")."""
         return {
             name: (file, int(line)) if file.startswith("/") and line.isdigit() else None

@@ -9,7 +9,7 @@ from typing import ClassVar
 
 from zesty_anchor.shells.environment import Environment
 from zesty_anchor.shells.reading import Context, Reading, Site, Surroundings
-from zesty_anchor.shells.tracing import Place, Started, TracePrompt, TraceStart
+from zesty_anchor.shells.tracing import FileLine, Started, TracePrompt, TraceStart
 
 HIDING = "ZESTY_ANCHOR_HIDING"
 """The variable that a shell whose language is apart tells the names of its functions and aliases by."""
@@ -130,7 +130,7 @@ class Shell(ABC):
         """The ways in which its generated files write a path: inside the language's quotes, and in its patterns."""
         return (lambda text: self.quote(text)[1:-1],)
 
-    def functions(self, rows: Sequence[str]) -> dict[str, Place | None]:
+    def functions(self, rows: Sequence[str]) -> dict[str, FileLine | None]:
         """The functions of what the probe ``ready`` lists, with their places where the shell tells them. Pure."""
         return {row.split("(")[0].split()[-1]: None for row in rows if row.strip()}
 

@@ -14,7 +14,7 @@ RECORD, FIELD = "\x1e", "\x1f"
 """What stands around a traced line's prompt, and between its parts."""
 CHANNEL = 9
 """The descriptor of the trace, for shells that write it to one of its own."""
-Place = tuple[str, int]
+FileLine = tuple[str, int]
 """A file and a line; 0 where only the file is known."""
 Started = tuple[list[str], Mapping[str, str]]
 """A command as words, and what its environment needs beside a login's."""

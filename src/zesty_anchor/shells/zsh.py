@@ -19,7 +19,7 @@ from zesty_anchor.shells.reading import (
 )
 from zesty_anchor.shells.shell import Generate
 from zesty_anchor.shells.system_rules import rules
-from zesty_anchor.shells.tracing import Place, Started, TracePrompt, TraceStart
+from zesty_anchor.shells.tracing import FileLine, Started, TracePrompt, TraceStart
 
 # zshmisc(1), "SPECIAL FUNCTIONS": the arrays of functions that are called on entering a folder and before a prompt.
 _AT_PROMPT = """\
@@ -175,7 +175,7 @@ class Zsh(korn.Korn):
         words = [start.program, "-o", "promptsubst", "-x", *start.options, "-c", f"set +x; {start.source}"]
         return words, self.said_by(start)
 
-    def functions(self, rows: Sequence[str]) -> dict[str, Place | None]:
+    def functions(self, rows: Sequence[str]) -> dict[str, FileLine | None]:
         """Name and file, by turns (zshmodules(1), "functions_source")."""
         return {
             name: (file, 0) if file.startswith("/") else None for name, file in zip(rows[::2], rows[1::2], strict=False)
