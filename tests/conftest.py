@@ -234,6 +234,12 @@ class Desk:
         return likeness(self.home, (".local/state/zesty-anchor", ".cache/zesty-anchor/answers"))
 
 
+def packed_runtime(name: str, version: str, says: str = "") -> bytes:
+    """An archive of a runtime with one command, which prints its name and version, or what it ``says`` instead."""
+    text = f"#!/bin/sh\necho {name} {says or version}\n".encode()
+    return pack(f"{name}-{version}", {f"bin/{name}": (text, 0o755)}, "tar.gz")
+
+
 @pytest.fixture(scope="session")
 def harbour(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
     """The address of the demo's feed."""

@@ -7,8 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import Desk
-from zesty_anchor.demo.wares import pack
+from tests.conftest import Desk, packed_runtime
 
 FEEDS = """\
 as-root = "allowed"
@@ -33,18 +32,14 @@ unpinned = "accepted"
 """
 
 
-def kelp(version: str) -> bytes:
-    return pack(f"kelp-{version}", {"bin/kelp": (f"#!/bin/sh\necho kelp {version}\n".encode(), 0o755)}, "tar.gz")
-
-
 @pytest.fixture
 def both(desk: Desk, tmp_path: Path, make_feed) -> tuple[Desk, str, str]:  # type: ignore[no-untyped-def]
     """A folder with old versions and a pre-release, and a web folder with newer ones."""
     quay = tmp_path / "quay"
     quay.mkdir()
     for version in ("3.6.2", "4.2.1", "5.0.0-rc1"):
-        (quay / f"kelp-{version}.tar.gz").write_bytes(kelp(version))
-    newer = {f"kelp-{version}.tar.gz": kelp(version) for version in ("4.2.1", "4.2.9", "5.1.0")}
+        (quay / f"kelp-{version}.tar.gz").write_bytes(packed_runtime("kelp", version))
+    newer = {f"kelp-{version}.tar.gz": packed_runtime("kelp", version) for version in ("4.2.1", "4.2.9", "5.1.0")}
     page = "".join(f'<a href="{name}">{name}</a>' for name in newer)
     url = make_feed({"index.html": page.encode(), **newer})
     return desk, str(quay), url

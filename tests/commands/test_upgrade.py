@@ -6,9 +6,8 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import Desk
+from tests.conftest import Desk, packed_runtime
 from zesty_anchor.demo.home import likeness
-from zesty_anchor.demo.wares import pack
 from zesty_anchor.engine.journal import Journal
 from zesty_anchor.system.locations import locate
 
@@ -40,8 +39,7 @@ unpinned = "accepted"
 
 
 def brings(quay: Path, name: str, version: str, says: str = "") -> None:
-    text = f"#!/bin/sh\necho {name} {says or version}\n".encode()
-    (quay / f"{name}-{version}.tar.gz").write_bytes(pack(f"{name}-{version}", {f"bin/{name}": (text, 0o755)}, "tar.gz"))
+    (quay / f"{name}-{version}.tar.gz").write_bytes(packed_runtime(name, version, says))
 
 
 @pytest.fixture

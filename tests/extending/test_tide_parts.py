@@ -11,10 +11,9 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import PROGRAM, Answer, Desk
+from tests.conftest import PROGRAM, Answer, Desk, packed_runtime
 from tests.extending import tide_parts
 from zesty_anchor.changes.change import AnyKind, Change
-from zesty_anchor.demo.wares import pack
 from zesty_anchor.feeds.documents import Web
 from zesty_anchor.feeds.feed import Around, Feed, Supply
 from zesty_anchor.files.edit import Edit
@@ -72,7 +71,7 @@ def test_one_file_and_a_line_are_enough(desk: Desk, tmp_path: Path) -> None:
     (desk.home / "system").mkdir()
     shutil.copy(shutil.which("dash") or "", desk.home / "system/tidesh")
     archive = tmp_path / "kelp-4.2.1.tar.gz"
-    archive.write_bytes(pack("kelp-4.2.1", {"bin/kelp": (b"#!/bin/sh\necho kelp 4.2.1\n", 0o755)}, "tar.gz"))
+    archive.write_bytes(packed_runtime("kelp", "4.2.1"))
     table = tmp_path / "kelp.table"
     table.write_text(f"4.2.1 {archive.as_uri()} {hashlib.sha256(archive.read_bytes()).hexdigest()}\n")
     desk.write(MANIFEST.format(table=table))
