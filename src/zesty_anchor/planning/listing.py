@@ -56,9 +56,9 @@ class Listing(msgspec.Struct, frozen=True):
 
 
 class Newer(msgspec.Struct, frozen=True):
-    """A version that a want of the manifest stands for (``version``, empty: none is installed yet), and what its feed has that is newer: the
+    """The version that a want of the manifest means (``version``, empty: none is installed yet), and what its feed has that is newer: the
     newest that the want admits, and the newest of all beyond it (empty: none). ``ends`` is the day (YYYY-MM-DD) on which the support of
-    ``version`` ends, empty where no feed tells; ``problem`` says why no feed could be asked,
+    ``version`` ends, empty where no feed says; ``problem`` says why no feed could be asked,
     and ``feed`` is the feed that offers what is newer.
     """
 
