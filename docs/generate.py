@@ -1,4 +1,4 @@
-"""Writes docs/json.md, docs/commands.md and the manual pages, from the types and the commands themselves.
+"""Writes docs/json.md, docs/keys.md, docs/commands.md and the manual pages, from the types and the commands themselves.
 
 python docs/generate.py [FOLDER]
 """
@@ -19,6 +19,7 @@ from click_man.core import generate_man_page
 
 from zesty_anchor import __version__
 from zesty_anchor.commands import main
+from zesty_anchor.manifest.keys import Key, every_key
 from zesty_anchor.manifest.model import Manifest
 from zesty_anchor.planning.agreement import FREE
 from zesty_anchor.show.shapes import DOCUMENTS
@@ -92,6 +93,45 @@ def commands_page() -> str:
     return "\n".join(parts)
 
 
+def keys_page() -> str:
+    """Every key of the manifest, a section for each table, from the models."""
+    parts = [
+        "# Keys of the manifest\n",
+        _SAID,
+        "Every key with its type, default, meaning and an example. `zesty-anchor explain runtimes.NAME.want` prints one of them, with the "
+        "line of your manifest that sets it. [The manifest](manifest.md) shows them together.\n",
+    ]
+    tables: dict[str, list[Key]] = {}
+    for key in every_key():
+        tables.setdefault(".".join(key.path[:-1]), []).append(key)
+    written: dict[type, str] = {}
+    for table, rows in tables.items():
+        kind = rows[0].table
+        if kind in written:
+            parts.append(f"## {table}\n\nThe same keys as [{written[kind]}](#{_anchor(written[kind])}).\n")
+            continue
+        written[kind] = table
+        parts.append(
+            f"## {table or 'The whole file'}\n\n| key | type | meaning | default | example |\n|---|---|---|---|---|"
+        )
+        for key in rows:
+            shown = [_cell(f"`{text}`") if text else "" for text in (key.default, key.example)]
+            needed = "required" if key.required else shown[0]
+            parts.append(f"| `{key.path[-1]}` | {_cell(key.type)} | {_cell(key.meaning)} | {needed} | {shown[1]} |")
+        parts.append("")
+    return "\n".join(parts)
+
+
+def _cell(text: str) -> str:
+    """A text as a cell of a table."""
+    return text.replace("|", "\\|")
+
+
+def _anchor(heading: str) -> str:
+    """The anchor of a heading."""
+    return heading.lower().replace(".", "")
+
+
 def agreement_table() -> str:
     """What agreement covers: a row for each table of the manifest, from the model."""
     rows = ["| table | keys that you agree to | free |", "|---|---|---|"]
@@ -146,6 +186,7 @@ def man_pages(folder: Path) -> None:
 def write(folder: Path) -> None:
     """All of it."""
     (folder / "json.md").write_text(json_page())
+    (folder / "keys.md").write_text(keys_page())
     (folder / "commands.md").write_text(commands_page())
     man_pages(folder / "man")
 

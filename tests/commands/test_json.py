@@ -23,6 +23,7 @@ USES = {
     "list --newer": (("list", "--newer"), 0),
     "locate RUNTIME": (("locate", "kelp"), 0),
     "trace NAME": (("trace", "kelp"), 0),
+    "explain NAME": (("explain", "kelp"), 0),
     "switch RUNTIME": (("switch", "kelp"), 0),
     "lock": (("lock",), 0),
     "upgrade": (("upgrade", "--yes"), 0),

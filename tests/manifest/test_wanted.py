@@ -7,9 +7,10 @@ from pathlib import Path
 import msgspec
 import pytest
 
-from zesty_anchor.manifest.model import Manifest, json_schema
+from zesty_anchor.manifest.model import Manifest
 from zesty_anchor.manifest.part import names_for
 from zesty_anchor.manifest.recipe import Recipe
+from zesty_anchor.manifest.schema import json_schema
 from zesty_anchor.manifest.wanted import WantedVersion, expand, packages_of, put_together
 
 HOME = Path("/home/desk")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import click
 
-from zesty_anchor.manifest.model import json_schema
+from zesty_anchor.manifest.schema import json_schema
 from zesty_anchor.show.document import encode
 
 

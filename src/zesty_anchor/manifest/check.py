@@ -21,14 +21,28 @@ class Check(Part, frozen=True):
     """
 
     name: str
+    """What the check is called in reports. Example: ``"the bulletin renders"``."""
     run: str | None = None
+    """A command line of sh, run in new shells in the manifest's folder. Example: ``"kelp bulletin.kelp"``."""
     file: str | None = None
+    """A file that must exist, relative to the manifest. Example: ``"bulletin.kelp"``."""
     port: Port | None = None
+    """A port of this machine on which a program must listen. Example: ``8931``."""
     url: str | None = None
+    """An address that must answer: of this machine, or of a host that a feed or ``[identity]`` names. Example:
+    ``"http://127.0.0.1:8931/"``.
+    """
     expect: str | None = None
+    """A glob that the whole output, file or response must match. Example: ``"high water *"``."""
     match: str | None = None
+    """A regular expression that must be found in the output, file or response. Example: ``"high +water"``."""
     error: str | None = None
+    """A glob that the whole error output of ``run`` must match. Example: ``"*no tide*"``."""
     status: Status | None = None
+    """The exit status that ``run`` must have (0), or the HTTP status of ``url`` (200). Example: ``3``."""
     shells: tuple[ShellName, ...] = ()
+    """Run it only in these shells. Example: ``["bash", "zsh"]``."""
     once: bool = False
+    """Run it in one shell only, for what takes long. Example: ``true``."""
     seconds: Seconds = 20
+    """How many seconds it may take before it is stopped. Example: ``60``."""

@@ -5,11 +5,8 @@ from typing import Annotated, Any, Literal
 import msgspec
 
 from zesty_anchor.manifest.check import Check
-from zesty_anchor.manifest.feed_kinds import FEED_KINDS
-from zesty_anchor.manifest.part import REGISTRY, FeedName, Name, Names, Part, ShellName, VariableName
+from zesty_anchor.manifest.part import FeedName, Name, Names, Part, ShellName, VariableName
 from zesty_anchor.manifest.recipe import Recipe
-from zesty_anchor.manifest.shell_names import SHELL_CLASSES
-from zesty_anchor.system.registry import Registry
 
 
 class Shells(Part, frozen=True):
@@ -18,12 +15,25 @@ class Shells(Part, frozen=True):
     """
 
     use: Literal["all", "login"] | tuple[ShellName, ...] | None = None
+    """Which shells are set up: "all" that are installed, "login", or a list of names. Left out, those that you use.
+    Example: ``["bash", "zsh"]``.
+    """
     missing: Literal["say", "ask", "install"] = "say"
+    """What a shell does in a folder that pins a version that is not installed: "say" prints one line, "ask" asks,
+    "install" installs it. Example: ``"ask"``.
+    """
     hooks: dict[ShellName, str] = {}
+    """Lines to add to the generated file of one shell. Those of "sh" are added for bash, zsh, ksh and mksh too.
+    ``{kelp}`` is the folder of that runtime's default version, quoted. Example: ``{ zsh = "bindkey -e" }``.
+    """
     completions: dict[ShellName, str] = {}
+    """A file with completions, by its absolute path, that an interactive shell reads. Example: ``{ bash =
+    "/opt/tide/complete.bash" }``.
+    """
     startup: Annotated[str, msgspec.Meta(pattern=r"\A[0-9]{1,6} ?(ms|s)\Z", description='a time: "300 ms"')] | None = (
         None
     )
+    """The longest that a shell may take to start. ``verify`` fails where one takes longer. Example: ``"300 ms"``."""
 
     @property
     def most_startup_ms(self) -> int:
@@ -36,16 +46,35 @@ class Feed(Part, frozen=True):
     """``[feeds.NAME]``: where versions come from."""
 
     kind: FeedName
+    """The kind of the feed, which decides how its versions are listed and fetched. Example: ``"index"``."""
     url: str | None = None
+    """The address of the feed. A feed whose registry the machine is set up for (npm, pypi, debian) can do without.
+    Example: ``"http://127.0.0.1:8931/"``.
+    """
     file: str | None = None
+    """The path of one version's file below ``url``, with ``{name}``, ``{version}``, ``{system}`` and ``{machine}``.
+    Example: ``"v{version}/{name}-{system}-{machine}.tar.gz"``.
+    """
     sums: str | None = None
+    """The path of the list of digests (SHA256SUMS) below ``url``. ``{version}`` stands for the version. Example:
+    ``"v{version}/SHA256SUMS"``.
+    """
     map: dict[str, str] = {}
+    """For a feed of kind "json": JMESPath expressions that find the versions and their files in the list. Example: ``{
+    version = "tag" }``.
+    """
     key: str | None = None
+    """The file with the OpenPGP key that signs the feed, relative to the manifest. With a key, an unsigned release is
+    refused. Example: ``"keys/harbour.asc"``.
+    """
     signature: Literal["not offered"] | None = None
+    """Says that the feed signs nothing, where a key would be expected. Example: ``"not offered"``."""
     suites: tuple[str, ...] = ()
+    """For a feed of kind "debian": the suites of the archive to look in. Example: ``["calm"]``."""
     largest: (
         Annotated[str, msgspec.Meta(pattern=r"\A[0-9]{1,6} ?(kB|MB|GB)\Z", description='an amount: "8 GB"')] | None
     ) = None
+    """The largest size that one archive may unpack to. Example: ``"8 GB"``."""
 
     @property
     def most_bytes(self) -> int:
@@ -62,25 +91,41 @@ class PackageSource(Part, frozen=True):
     """
 
     url: str
+    """The address of the package source. Example: ``"http://127.0.0.1:8931/debian/"``."""
     key: str
+    """The file with the OpenPGP key that its package lists are signed with, relative to the manifest. Example:
+    ``"keys/quay.asc"``.
+    """
     suite: str = ""
+    """For apt: the suite of the archive. Example: ``"calm"``."""
     components: tuple[str, ...] = ()
+    """For apt: the components of the suite. Example: ``["main"]``."""
     fingerprint: str = ""
+    """The fingerprint of the key. With it nobody is asked whether the key is trusted. Example:
+    ``"0123456789ABCDEF0123456789ABCDEF01234567"``.
+    """
 
 
 class Prerequisites(Part, frozen=True):
     """``[prerequisites]``: packages of the operating system, and further sources of them."""
 
     packages: Names = ()
+    """Packages of the operating system to install, as a list or by family of systems. Example: ``{ debian = ["unzip"]
+    }``.
+    """
     sources: dict[Name, PackageSource] = {}
+    """Further package sources, each in a table by its name."""
 
 
 class BuildChoices(Part, frozen=True):
     """``build.*`` of a runtime in the manifest: what is passed to the recipe's steps."""
 
     environment: dict[str, str] = {}
+    """Variables that the build's steps get. Example: ``{ CFLAGS = "-O2" }``."""
     options: tuple[str, ...] = ()
+    """Options of the build: names that the recipe knows, or arguments for its steps. Example: ``["intl"]``."""
     jobs: int = 0
+    """How many jobs the build may run at once; 0 means one for each processor. Example: ``2``."""
 
 
 class Runtime(Part, frozen=True):
@@ -92,19 +137,41 @@ class Runtime(Part, frozen=True):
     """
 
     want: str
+    """The default version: exact, a prefix such as "4.2", "latest", "lts", a range such as ">=4 <6", or "system".
+    Example: ``"lts"``.
+    """
     also: tuple[str, ...] = ()
+    """Versions to install beside the default one. Example: ``["3.6", "5.0.0"]``."""
     feed: str | None = None
+    """The feed to take, where several would do. Example: ``"harbour"``."""
     through: str | None = None
+    """The version manager of ``[managers]`` that installs this runtime. Example: ``"bollard"``."""
     licence: Literal["accepted"] | None = None
+    """Accepts the licence that the feed names for the version. Example: ``"accepted"``."""
     unpinned: Literal["accepted"] | None = None
+    """Accepts a version for which the feed gives no digest. Example: ``"accepted"``."""
     optional_needs: bool = False
+    """Also installs the packages that the recipe only recommends. Example: ``true``."""
     extras: tuple[str, ...] = ()
+    """Command-line packages to install into each version with its own package tool. Example: ``["kelp-tidy@1.2"]``."""
     companions: dict[Name, str] = {}
+    """The version of a package that belongs to the runtime, where it is not to be the newest that fits. Example: ``{
+    npm = "10" }``.
+    """
     build: BuildChoices = BuildChoices()
+    """How a version is built from source: ``environment``, ``options`` and ``jobs``."""
     keep: tuple[str, ...] = ()
+    """Files in a version that you change yourself (globs). ``provision`` leaves them as they are. Example:
+    ``["lib/security/cacerts"]``.
+    """
     system: str | None = None
+    """The folder of an installation that is on the machine already, to use as the version. Example:
+    ``"/usr/lib/jvm/coral-11"``.
+    """
     alternatives: bool = True
+    """Whether the alternatives system (update-alternatives(1)) is set to ``system`` as well. Example: ``false``."""
     replaces: tuple[str, ...] = ()
+    """Commands of the system that the version may shadow though its recipe does not list them. Example: ``["git"]``."""
 
 
 Digest = Annotated[
@@ -118,11 +185,21 @@ class Manager(Part, frozen=True):
     """
 
     want: str
+    """The version of the manager, as in ``[runtimes]``. Example: ``"0.9"``."""
     feed: str | None = None
+    """The feed that offers it. Example: ``"harbour"``."""
     script: str | None = None
+    """The address of its installer script, where no feed lists it. ``{version}`` stands for the version. Example:
+    ``"https://harbour.example/{version}/install"``.
+    """
     reviewed: Digest | None = None
+    """The digest of the installer script that you have read. Example:
+    ``"sha256:0000000000000000000000000000000000000000000000000000000000000000"``.
+    """
     licence: Literal["accepted"] | None = None
+    """Accepts its licence. Example: ``"accepted"``."""
     unpinned: Literal["accepted"] | None = None
+    """Accepts a version for which the feed gives no digest. Example: ``"accepted"``."""
 
     @property
     def tool(self) -> Runtime:
@@ -134,7 +211,9 @@ class PathEntries(Part, frozen=True):
     """``[path]``: folders put first and last on PATH."""
 
     first: tuple[str, ...] = ()
+    """Folders to put before everything else on PATH. Example: ``["~/bin"]``."""
     last: tuple[str, ...] = ()
+    """Folders to put after everything else on PATH. Example: ``["~/late"]``."""
 
 
 class Removal(Part, frozen=True):
@@ -143,31 +222,48 @@ class Removal(Part, frozen=True):
     """
 
     path: str | None = None
+    """The folder of an old installation. Example: ``"~/old-kelp"``."""
     package: str | None = None
+    """A package of the operating system. Example: ``"kelp"``."""
     variable: VariableName | None = None
+    """A variable that startup files set. Example: ``"KELP_ROOT"``."""
     alternative: str | None = None
+    """A name of the alternatives system. Example: ``"kelp"``."""
 
 
 class Conflicts(Part, frozen=True):
     """``[conflicts]``: what else answers to the manifest's commands, and what is done about it."""
 
     policy: Literal["ask", "report", "outrank", "remove"] = "outrank"
+    """What is done about other installations of the manifest's commands: "ask", only "report" them, "outrank" them on
+    PATH, or "remove" them. Example: ``"outrank"``.
+    """
     remove: tuple[Removal, ...] = ()
+    """What to remove after the new versions are verified. Each entry has one of the keys below."""
 
 
 class Setting(Part, frozen=True):
     """``[[settings]]``: one key in a file of another program. ``key`` is a name, or the names on the way to it."""
 
     file: str
+    """The file of the other program. Everything else in it stays, comments too. Example:
+    ``"~/.config/editor/settings.json"``.
+    """
     key: str | tuple[str, ...]
+    """The key to set: a name, or the names on the way to it. Example: ``["runtime", "folder"]``."""
     value: str | int | float | bool | list[Any] | dict[str, Any]
+    """The value: text (with references such as ``{kelp}``), a number, true or false, a list or a table. Example:
+    ``"zsh"``.
+    """
     form: Literal["json", "toml", "ini"] | None = None
+    """How the file is written, where its name does not say it. Example: ``"json"``."""
 
 
 class KnownHost(Part, frozen=True):
     """``[[identity.hosts]]``: a host, and the fingerprint of its key. With ``user`` it is proved that it takes ours."""
 
     name: str
+    """The name of the host. Example: ``"harbour.example"``."""
     fingerprint: Annotated[
         str,
         msgspec.Meta(
@@ -175,8 +271,13 @@ class KnownHost(Part, frozen=True):
             description='"SHA256:" and 43 signs, as ssh-keygen -lf prints a fingerprint',
         ),
     ]
+    """The fingerprint of the host's key, as its owner publishes it. Example:
+    ``"SHA256:AAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA"``.
+    """
     port: int = 22
+    """The port of its OpenSSH server. Example: ``2222``."""
     user: str | None = None
+    """The user to log in as. With it ``verify`` checks that the host accepts your key. Example: ``"tide"``."""
 
     @property
     def label(self) -> str:
@@ -188,30 +289,54 @@ class Identity(Part, frozen=True):
     """``[identity]``: who the person is to version control, a key of OpenSSH, and hosts that are known."""
 
     name: str | None = None
+    """Your name in version control (git's ``user.name``). Example: ``"Tide Desk"``."""
     email: str | None = None
+    """Your address in version control (git's ``user.email``). Example: ``"desk@tide.example"``."""
     replace: bool = False
+    """Whether a name or address that git has already is replaced. Example: ``true``."""
     key: Literal["ed25519", "ecdsa", "rsa"] | None = None
+    """The type of the OpenSSH key to make if there is none. An existing key is never overwritten. Example:
+    ``"ed25519"``.
+    """
     passphrase: Literal["asked", "none"] = "asked"
+    """Whether a passphrase for a new key is asked for. Example: ``"none"``."""
     hosts: tuple[KnownHost, ...] = ()
+    """Hosts to add to ``known_hosts``, each with the fingerprint of its key."""
 
 
 class Manifest(Part, frozen=True):
     """A whole ``workstation.toml``."""
 
     title: str = ""
+    """A title for you to read. Example: ``"Tide desk"``."""
     as_root: Literal["allowed"] | None = None
+    """Allows programs from feeds to run as root, where everything runs as root (a container). Example: ``"allowed"``."""
     prerequisites: Prerequisites = Prerequisites()
+    """Packages of the operating system, and further sources of them."""
     shells: Shells = Shells()
+    """Which shells are set up, and how."""
     feeds: dict[Name, Feed] = {}
+    """Where versions come from, each feed in a table by its name."""
     recipes: dict[Name, Recipe] = {}
+    """Recipes of your own, or additions to a shipped one, each in a table by its runtime."""
     runtimes: dict[Name, Runtime] = {}
+    """The runtimes to install, each in a table by its name."""
     managers: dict[Name, Manager] = {}
+    """Third-party version managers to install, each in a table by its name."""
     variables: dict[VariableName, str | dict[VariableName, str]] = {}
+    """Environment variables. ``{kelp}`` is the folder of that runtime's default version. ``[variables.system]`` sets
+    them for all users. Example: ``{ GAUGE = "north quay, $5 a day" }``.
+    """
     path: PathEntries = PathEntries()
+    """Folders to add to PATH."""
     conflicts: Conflicts = Conflicts()
+    """What is done about other installations of the same commands."""
     settings: tuple[Setting, ...] = ()
+    """Keys to set in files of other programs."""
     identity: Identity | None = None
+    """Your name, address and key for version control."""
     checks: tuple[Check, ...] = ()
+    """Further checks for ``verify``."""
 
     @property
     def tools(self) -> dict[str, Runtime]:
@@ -222,29 +347,6 @@ class Manifest(Part, frozen=True):
         """The table that speaks of a runtime or a manager."""
         return ("runtimes" if name in self.runtimes else "managers", name)
 
-
-def json_schema() -> dict[str, object]:
-    """The manifest's JSON Schema (draft 2020-12), for an editor that completes and checks TOML."""
-    # Its patterns are those of ECMA-262, where ^ and $ are the ends of the whole.
-    text = msgspec.json.encode(msgspec.json.schema(Manifest)).replace(rb"\\A", b"^").replace(rb"\\Z", b"$")
-    schema = msgspec.json.decode(text, type=dict[str, object])
-    _allow_registered(schema)
-    return {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "workstation.toml", **schema}
-
-
-def _allow_registered(part: object) -> None:
-    """Put the names of a registry where a schema has its noun."""
-    if isinstance(part, dict):
-        if part.get(REGISTRY) in _REGISTRIES:
-            part["enum"] = list(_REGISTRIES[part.pop(REGISTRY)].names())
-        for each in part.values():
-            _allow_registered(each)
-    elif isinstance(part, list):
-        for each in part:
-            _allow_registered(each)
-
-
-_REGISTRIES: dict[str, Registry[Any]] = {registry.noun: registry for registry in (FEED_KINDS, SHELL_CLASSES)}
 
 SYSTEM = "system"
 """The one key of ``[variables]`` that holds a table: variables for the whole system."""

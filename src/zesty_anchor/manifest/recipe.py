@@ -14,14 +14,18 @@ class Needs(Part, frozen=True):
     """``[needs]`` of a recipe: the packages that it cannot do without, and those that add something."""
 
     packages: Names = ()
+    """Packages that the runtime needs, as a list or by family of systems. Example: ``{ debian = ["libatomic1"] }``."""
     optional: Names = ()
+    """Packages that only ``optional-needs = true`` installs. Example: ``{ debian = ["less"] }``."""
 
 
 class Earlier(Part, frozen=True):
     """``[build.earlier]``: versions in ``from`` need an earlier version of the same runtime while they are built."""
 
     want: str
+    """The earlier version to build with. Example: ``"1.6"``."""
     from_: str = msgspec.field(name="from", default="latest")
+    """The versions that need it, as a want. Example: ``">=1.7"``."""
 
 
 class BuildOption(Part, frozen=True):
@@ -30,7 +34,9 @@ class BuildOption(Part, frozen=True):
     """
 
     arguments: tuple[str, ...]
+    """What the build's steps get as their arguments. Example: ``["--with-charts"]``."""
     packages: dict[str, tuple[str, ...]] = {}
+    """The packages that the option needs, by family of systems. Example: ``{ debian = ["libtide-dev"] }``."""
 
 
 class Build(Part, frozen=True):
@@ -41,11 +47,21 @@ class Build(Part, frozen=True):
     """
 
     steps: tuple[str, ...]
+    r"""Steps of sh, run in order in the unpacked source. Example: ``["make install DESTDIR=\"$OUT\""]``."""
     environment: dict[str, str] = {}
+    """Variables that each step gets. Example: ``{ CFLAGS = "-O2" }``."""
     messages: dict[str, str] = {}
+    """What is probably missing where a line of output matches: a regular expression, and the package. Example: ``{
+    "fatal error: zlib.h" = "zlib1g-dev" }``.
+    """
     moves: str = ""
+    r"""A step that makes what was built for the folder OLD work in PREFIX. Without it a kept build is used again only
+    in its own folder. Example: ``"sed -i \"s|$OLD|$PREFIX|g\" bin/*"``.
+    """
     options: dict[Name, BuildOption] = {}
+    """Options that the manifest can choose by name."""
     earlier: Earlier | None = None
+    """Another version of the same runtime that is needed while some versions are built."""
 
 
 class Coupled(Part, frozen=True):
@@ -54,8 +70,15 @@ class Coupled(Part, frozen=True):
     """
 
     runtime: Name
+    """The runtime that this one runs on. Example: ``"coral"``."""
     version: str = ""
+    """A regular expression with one group that finds the other runtime's line in a version of this one. Example:
+    ``"-coral-([0-9]+)$"``.
+    """
     ranges: dict[str, str] = {}
+    """Which versions of the other runtime fit each line of this one, as ranges in npm's form. Example: ``{ "1.14" =
+    ">=23 <26" }``.
+    """
 
 
 class ExtraTool(Part, frozen=True):
@@ -67,14 +90,22 @@ class ExtraTool(Part, frozen=True):
     """
 
     install: str
+    r"""The step of sh that installs the package NAME in VERSION into FOLDER. Example: ``"kelp-pack add \"$NAME\"
+    \"$VERSION\""``.
+    """
     kind: Literal["npm"] | None = None
+    """The registry that lists the packages' versions. Example: ``"npm"``."""
 
 
 class ProofOfVersion(Part, frozen=True):
     """A command that prints a runtime's version, and what it must print (``{version}`` stands for it)."""
 
     run: str
+    """The command that prints the version. Example: ``"kelp --version"``."""
     expect: str = "*{version}*"
+    """A glob that its output must match. ``{version}`` is the version, ``{version:2}`` its first two numbers. Example:
+    ``"kelp {version}"``.
+    """
 
     def expected(self, version: str) -> str:
         """What it must print for a version: a glob. ``{version:2}`` stands for its first two numbers. Pure."""
@@ -91,10 +122,15 @@ class Program(Part, frozen=True):
     """``[program]`` of a recipe: a small program that must run. ``text`` or ``base64`` is put into ``file``."""
 
     file: str
+    """The file that the program is written to. Example: ``"tide.kelp"``."""
     run: str
+    """The command that runs it. Example: ``"kelp tide.kelp"``."""
     expect: str
+    """A glob that its output must match. Example: ``"high water"``."""
     text: str = ""
+    """The program's text. Example: ``"say high water"``."""
     base64: str = ""
+    """The program in base64, where it is no text. Example: ``"c2F5"``."""
 
 
 class Requirement(Part, frozen=True):
@@ -106,9 +142,15 @@ class Requirement(Part, frozen=True):
     """
 
     file: FileName
+    """The name of the project's file. Example: ``"package.json"``."""
     form: Literal["npm", "python", "least", "gem"]
+    """How the requirement is written: ranges of "npm", specifiers of "python", requirements of "gem", or "least" for
+    one version or later. Example: ``"npm"``.
+    """
     field: str = ""
+    """The dotted path of the field in a JSON or TOML file. Example: ``"engines.kelp"``."""
     pattern: str = ""
+    """A regular expression with one group that finds it in any other file. Example: ``"^kelp +([0-9.]+)"``."""
 
 
 class Companion(Part, frozen=True):
@@ -120,11 +162,19 @@ class Companion(Part, frozen=True):
     """
 
     name: Name
+    """The name of the package, as ``companions`` in the manifest uses it. Example: ``"npm"``."""
     kind: Literal["npm"]
+    """The registry that it comes from. Example: ``"npm"``."""
     into: str
+    """The folder of the version that it is put into. Example: ``"lib/pack"``."""
     requires: str = ""
+    """The dotted path of the field in the registry's document that says which versions it fits. Example:
+    ``"engines.kelp"``.
+    """
     package: str | None = None
+    """The name of the package in the registry, where it is another one. Example: ``"kelp-pack"``."""
     links: dict[FileName, str] = {}
+    """Its commands, each with its file. Example: ``{ kelp-pack = "bin/main" }``."""
 
 
 class Source(Part, frozen=True):
@@ -144,21 +194,41 @@ class Source(Part, frozen=True):
     """
 
     kind: FeedName
+    """The kind of the feed. Example: ``"npm"``."""
     package: str | None = None
+    """The package in the registry. Example: ``"kelp"``."""
     packages: dict[str, str] = {}
+    """The package for each platform, where they differ. Example: ``{ linux-x86_64 = "kelp-linux-x64" }``."""
     file: str | None = None
+    """As in ``[feeds]``. Example: ``"{version}/kelp.tar.gz"``."""
     map: dict[str, str] = {}
+    """As in ``[feeds]``. Example: ``{ version = "tag" }``."""
     url: str | None = None
+    """As in ``[feeds]``. Example: ``"http://127.0.0.1:8931/"``."""
     sums: str | None = None
+    """The list of digests, beside the files or of each version. Example: ``"v{version}/SHA256SUMS"``."""
     suites: tuple[str, ...] = ()
+    """As in ``[feeds]``. Example: ``["calm"]``."""
     lines: tuple[str, ...] = ()
+    """For a "json" list that holds one line of versions: the lines to ask for, ``{line}`` in the address. Example:
+    ``["11", "17"]``.
+    """
     names: tuple[str, ...] = ()
+    """For "debian": the packages that make up a version. ``{line}`` stands for a number in their names. Example:
+    ``["kelp{line}"]``.
+    """
     sources: tuple[str, ...] = ()
+    """For "debian": the source packages whose upstream archive is built. Example: ``["kelp"]``."""
     version: str = ""
+    """A regular expression with one group: the part of a version's text that counts. Example: ``"v([0-9.]+)"``."""
     root: str = ""
+    """The folder of the archive that is the version. ``*`` stands for part of a name. Example: ``"kelp-*"``."""
     links: dict[FileName, str] = {}
+    """Commands that the archive does not have under that name, each with its file. Example: ``{ kelp = "lib/main" }``."""
     companions: tuple[Companion, ...] = ()
+    """Further packages that belong to a version."""
     finish: str = ""
+    """A step of sh that runs in the version's folder once everything is there. Example: ``"./bin/kelp setup"``."""
 
 
 class ManagerTool(Part, frozen=True):
@@ -171,13 +241,23 @@ class ManagerTool(Part, frozen=True):
     """
 
     list: str
+    """The command that lists the versions of ``{runtime}``. Example: ``"bollard berths {runtime}"``."""
     install: str
+    """The command that installs ``{version}`` of ``{runtime}``. Example: ``"bollard moor {runtime} {version}"``."""
     locate: str
+    """The command that prints the folder of an installed version. Example: ``"bollard where {runtime} {version}"``."""
     choose: str | None = None
+    """The command that sets the manager's own default. Example: ``"bollard prefer {runtime} {version}"``."""
     line: str = r"^\s*(?P<version>[0-9][^\s]*)"
+    """A regular expression with the groups ``version`` and, optionally, ``channel`` for each line that ``list``
+    prints. Example: ``"^(?P<version>[0-9.]+)"``.
+    """
     function: str | None = None
+    """The file below the manager's folder that defines it as a function of ``shell``. Example: ``"bollard.sh"``."""
     shell: ShellName = "sh"
+    """The shell that can read that file. Example: ``"bash"``."""
     home: str | None = None
+    """The folder that it installs into. Example: ``"~/.bollard"``."""
 
 
 class Installer(Part, frozen=True):
@@ -187,9 +267,13 @@ class Installer(Part, frozen=True):
     """
 
     folder: str
+    """The folder that the installer script installs into. Example: ``"~/.bollard"``."""
     arguments: tuple[str, ...] = ()
+    """The script's arguments. Example: ``["--quiet"]``."""
     environment: dict[VariableName, str] = {}
+    """Variables that the script gets. Example: ``{ BOLLARD_ASK = "no" }``."""
     keeps: tuple[str, ...] = ()
+    """Parts of the folder that an upgrade carries over. Example: ``["quay"]``."""
 
 
 class Recipe(Part, frozen=True):
@@ -199,25 +283,49 @@ class Recipe(Part, frozen=True):
     """
 
     commands: tuple[str, ...]
+    """The commands that the runtime gives. Each must be in the archive. Example: ``["kelp"]``."""
     title: str = ""
+    """What the runtime is. Example: ``"kelp, an interpreter for tide bulletins"``."""
     bin: tuple[str, ...] = ("bin",)
+    """The folders of a version that go on PATH. Example: ``["bin"]``."""
     binary: bool = False
+    """Whether the feed's file is the command itself, compressed or not, and no archive. Example: ``true``."""
     feed: Source | None = None
+    """The one feed that the recipe brings."""
     feeds: tuple[Source, ...] = ()
+    """The feeds that the recipe brings, in order. The first that this machine can use and that has the version counts."""
     channels: dict[str, tuple[str, ...]] = {}
+    """The lines that belong to a channel, where the feed does not say it. Example: ``{ lts = ["4", "3.6"] }``."""
     variables: dict[VariableName, str] = {}
+    """Variables that every shell gets. ``{folder}`` is the folder of the default version. Example: ``{ KELP_HOME =
+    "{folder}" }``.
+    """
     version: ProofOfVersion | None = None
+    """How ``verify`` asks for the version."""
     program: Program | None = None
+    """A small program that ``verify`` runs."""
     needs: Needs = Needs()
+    """Packages of the operating system that the runtime needs."""
     build: Build | None = None
+    """How a version is built from source."""
     on: Coupled | None = None
+    """Another runtime that this one runs on."""
     extras: ExtraTool | None = None
+    """How the runtime's own package tool installs a package."""
     version_files: tuple[FileName, ...] = ()
+    """Further names of files that pin a version with one line. Example: ``["KELP"]``."""
     requirements: tuple[Requirement, ...] = ()
+    """Fields of open project formats that say which versions fit."""
     hooks: dict[ShellName, str] = {}
+    """Lines for a shell's generated file. ``{folder}`` is the folder of the default version, quoted. Example: ``{ sh =
+    "export KELP_STYLE={folder}/style" }``.
+    """
     completions: dict[ShellName, str] = {}
+    """Files with completions, in a version's folder. Example: ``{ bash = "share/complete.bash" }``."""
     manager: ManagerTool | None = None
+    """How a version manager is used."""
     installer: Installer | None = None
+    """How the manager's installer script is run."""
 
     @property
     def sources(self) -> tuple[Source, ...]:

@@ -64,6 +64,11 @@ def to_agree(workstation: Workstation) -> dict[str, Any]:
     return plain
 
 
+def is_free(key: str) -> bool:
+    """Whether a key, such as ``runtimes.NAME.want``, needs no agreement. Pure."""
+    return any(fnmatchcase(key, pattern) for pattern in FREE)
+
+
 def _is_shipped(name: str, workstation: Workstation) -> bool:
     from zesty_anchor.recipes import SHIPPED
 
@@ -82,9 +87,8 @@ def _without_free(part: Any, path: str, asked: Collection[str]) -> Any:
     kept = {}
     for key, inner in part.items():
         place = f"{path}.{key}" if path else key
-        free = any(fnmatchcase(place, pattern) for pattern in FREE)
         left = _without_free(inner, place, asked)
-        if not free and (left or not isinstance(inner, dict) or not inner):
+        if not is_free(place) and (left or not isinstance(inner, dict) or not inner):
             kept[key] = left
     return kept
 

@@ -11,6 +11,7 @@ from zesty_anchor.engine.outcome import ChangeReport, RunDone
 from zesty_anchor.engine.past_runs import PastRun
 from zesty_anchor.manifest.lock import Locked
 from zesty_anchor.planning.choices import Choice
+from zesty_anchor.planning.explained import Explained
 from zesty_anchor.planning.listing import Listing, Newer, RuntimeKnown
 from zesty_anchor.planning.reported import Report
 from zesty_anchor.planning.traced import Traced
@@ -212,6 +213,7 @@ DOCUMENTS: dict[str, Any] = {
     "switch RUNTIME WANT --default": DefaultChosen,
     "locate RUNTIME": Located,
     "trace NAME": Traced,
+    "explain NAME": Explained,
     "identity": PublicKey,
     "remove RUNTIME VERSION": TakenBackAs,
     "upgrade": Upgraded,

@@ -60,6 +60,9 @@ COMMANDS = {
     "with": Own("Run one command with chosen versions.", ("pairs",), ("--install", *_MANIFEST)),
     "locate": Own("Print the folder of an installed version (for an editor).", ("runtime", "version"), _MANIFEST),
     "trace": Own("Where a command, a variable or a PATH entry comes from: file and line.", ("runtime",), _MANIFEST),
+    "explain": Own(
+        "Explain a command, variable, file, PATH entry, manifest key, check or exit status.", ("runtime",), _MANIFEST
+    ),
     "identity": Own("Print the public half of your key.", (), _MANIFEST),
     "remove": Own("Uninstall one version.", ("runtime", "version"), _MANIFEST),
     "upgrade": Own("Move to newer versions within the wants, as one run.", ("runtime",), ("--list", *_WORK)),
