@@ -19,10 +19,12 @@ from click_man.core import generate_man_page
 
 from zesty_anchor import __version__
 from zesty_anchor.commands import main
+from zesty_anchor.commands.examples import EXAMPLES
 from zesty_anchor.manifest.keys import Key, every_key
 from zesty_anchor.manifest.model import Manifest
 from zesty_anchor.planning.agreement import FREE
 from zesty_anchor.show.shapes import DOCUMENTS
+from zesty_anchor.system.exit_status import EXIT_STATUS
 from zesty_anchor.system.own_commands import COMMANDS
 
 HERE = Path(__file__).parent
@@ -175,12 +177,41 @@ def man_pages(folder: Path) -> None:
             rows[2] = f"{rows[2].partition(' ')[0]} \\- {summary}"
             text = "\n".join(rows)
         if name == "zesty-anchor":
-            told = (
-                f".PP\n\\fB{each}\\fP\n{own.summary}\n  See \\fBzesty\\-anchor\\-{each}(1)\\fP.\n"
-                for each, own in COMMANDS.items()
-            )
-            text = f"{text.rstrip()}\n.SH COMMANDS\n{''.join(told)}"
+            groups = dict.fromkeys(own.group for own in COMMANDS.values())
+            rows = [
+                f".SS {group}\n{''.join(_entry(f'zesty-anchor {each}', own.summary) for each, own in COMMANDS.items() if own.group == group)}"
+                for group in groups
+            ]
+            text = f"{text.rstrip()}\n.SH COMMANDS\n{''.join(rows)}"
+            text += f".SH EXIT STATUS\n{''.join(_entry(str(code), said.replace('`', '')) for code, said in EXIT_STATUS.items())}"
+            text += f".SH FILES\n{''.join(_entry(*each) for each in FILES)}"
+            text += f".SH ENVIRONMENT\n{''.join(_entry(*each) for each in ENVIRONMENT)}"
+        else:
+            shown = EXAMPLES[name.removeprefix("zesty-anchor-")]
+            text = f"{text.rstrip()}\n.SH EXAMPLES\n{''.join(_entry(*each) for each in shown)}"
+            text += ".SH SEE ALSO\n.BR zesty\\-anchor (1),\nwhose page has the exit statuses, files and environment variables.\n"
         (folder / f"{name}.1").write_text(text.rstrip() + "\n")
+
+
+FILES = (
+    ("workstation.toml", "The manifest."),
+    ("workstation.lock", "Exact versions, beside the manifest."),
+    ("~/.config/zesty-anchor/", "Your own manifest and recipes."),
+    ("~/.local/share/zesty-anchor/", "Installed versions, launchers, and the files that shells load."),
+    ("~/.local/state/zesty-anchor/", "The journal and the attic."),
+    ("~/.cache/zesty-anchor/", "Downloads, builds and the answers of feeds."),
+)
+ENVIRONMENT = (
+    ("HOME, XDG_CONFIG_HOME, XDG_DATA_HOME, XDG_STATE_HOME, XDG_CACHE_HOME", "Where these folders are."),
+    ("NO_COLOR", "If it is set, the output has no colours."),
+    ("ZESTY_ANCHOR_SESSION", "The versions that this session has chosen. Set by the command switch."),
+)
+
+
+def _entry(what: str, does: str) -> str:
+    """A paragraph of a manual page with its tag."""
+    tag, text = (each.replace("\\", "\\\\").replace("-", "\\-").replace("'", "\\(aq") for each in (what, does))
+    return f".TP\n\\fB{tag}\\fP\n{text}\n"
 
 
 def write(folder: Path) -> None:

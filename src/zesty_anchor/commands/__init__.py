@@ -44,6 +44,17 @@ def _read_line(prompt: str) -> str:
 termui.visible_prompt_func = _read_line
 
 
+class WithExamples(click.Command):
+    """A command whose help ends with examples."""
+
+    def format_epilog(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
+        """Write them."""
+        from zesty_anchor.commands.examples import EXAMPLES
+
+        with formatter.section("Examples"):
+            formatter.write_dl([(what, does) for what, does in EXAMPLES[ctx.info_name or ""]], col_max=48)
+
+
 class _Commands(click.Group):
     """Knows every command's name and summary without fetching it."""
 
@@ -71,17 +82,18 @@ class _Commands(click.Group):
         return super().resolve_command(ctx, args)
 
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
-        with formatter.section("Commands"):
-            formatter.write_dl([(name, own.summary) for name, own in COMMANDS.items()])
+        for group in dict.fromkeys(own.group for own in COMMANDS.values()):
+            with formatter.section(group):
+                formatter.write_dl([(name, own.summary) for name, own in COMMANDS.items() if own.group == group])
 
 
 @click.group(cls=_Commands, context_settings={"help_option_names": ["-h", "--help"]})
 @click.version_option(__version__, prog_name="zesty-anchor", message="%(prog)s %(version)s")
 def main() -> None:
-    """Provision a workstation from one file, workstation.toml, prove it in fresh shells, and take it all back.
+    """Provision a workstation from one file, workstation.toml, verify it in new shells, and undo all of it.
 
-    Begin with "zesty-anchor demo", which shows everything in a throwaway home, or with
-    "zesty-anchor survey", which only looks.
+    Start with "zesty-anchor demo", which shows everything in a throwaway home, or with
+    "zesty-anchor survey", which changes nothing.
     """
 
 

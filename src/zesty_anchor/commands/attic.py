@@ -4,17 +4,19 @@ from __future__ import annotations
 
 import click
 
+from zesty_anchor.commands import WithExamples
 from zesty_anchor.commands.options import Setting, with_setting
 from zesty_anchor.operations.attic import empty_attic, kept
 from zesty_anchor.show import attic
 
 
-@click.command()
+@click.command(cls=WithExamples)
 @click.argument("deed", type=click.Choice(["empty"]), required=False)
 @with_setting(manifest=False, yes=True)
 def command(setting: Setting, deed: str | None) -> None:
-    """What was removed and is still kept: how big it is, and since when. "attic empty" throws it away after a yes; undo
-    can then not bring it back any more.
+    """Show what was removed and is still kept: its size, and since when.
+
+    "attic empty" deletes it, after a question. What is deleted cannot be restored by "zesty-anchor undo".
     """
     with setting.bare() as (workstation, person):
         things = empty_attic(workstation, person) if deed else kept(workstation)

@@ -7,26 +7,27 @@ from pathlib import Path
 
 import click
 
+from zesty_anchor.commands import WithExamples
 from zesty_anchor.commands.options import Setting, with_setting
 
 SCENARIOS = ("tour", "broken")
 
 
-@click.command()
+@click.command(cls=WithExamples)
 @click.argument("scenario", type=click.Choice(SCENARIOS), default="tour")
 @click.option(
     "--keep",
     type=click.Path(path_type=Path, file_okay=False),
     metavar="DIR",
-    help="Leave the home in DIR to play with.",
+    help="Keep the home in DIR, to try things in.",
 )
 @click.option("--steps", is_flag=True, help="Wait for the Enter key between the steps, on a terminal.")
-@click.option("--system", is_flag=True, help="As root: with a small Debian package that comes and goes.")
+@click.option("--system", is_flag=True, help="As root: also installs and removes a small Debian package.")
 @with_setting(manifest=False)
 def command(setting: Setting, scenario: str, keep: Path | None, steps: bool, system: bool) -> None:
-    """A full example on shipped made-up data, offline, in a throwaway home. Neither your own home nor the system is touched.
+    """Show a full example on made-up data, offline, in a throwaway home. Your own home and the system are not touched.
 
-    tour goes from a home with an old install to one that is provisioned, and back; broken breaks three things, and has them found and mended.
+    "tour" starts in a home with an old installation, provisions it, and undoes it all; "broken" breaks three things, then finds and fixes them.
     """
     from zesty_anchor.demo.story import Telling, tell
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import click
 
+from zesty_anchor.commands import WithExamples
 from zesty_anchor.commands.options import Setting, with_setting
 from zesty_anchor.operations.take_back import dismantle
 from zesty_anchor.show import changes, document
@@ -11,12 +12,12 @@ from zesty_anchor.show import changes, document
 FAILED = 1
 
 
-@click.command()
-@with_setting(manifest=False, yes=True, verbose="Name each file, ours too.")
+@click.command(cls=WithExamples)
+@with_setting(manifest=False, yes=True, verbose="Show each file, also those of zesty-anchor.")
 def command(setting: Setting) -> None:
-    """Take back every provisioning, and remove this program's own folders: no trace is left.
+    """Undo every run, and remove this program's own folders: no trace is left.
 
-    Your manifest and your recipes stay, wherever they are: you wrote them.
+    Your manifest and your recipes stay where they are: you wrote them.
     """
     with setting.bare() as (workstation, person):
         done = dismantle(workstation, person)

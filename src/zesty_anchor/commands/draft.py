@@ -6,19 +6,20 @@ from pathlib import Path
 
 import click
 
+from zesty_anchor.commands import WithExamples
 from zesty_anchor.commands.options import Setting, with_setting
 from zesty_anchor.manifest.read import FILE_NAME
 from zesty_anchor.operations.survey import draft
 
 
-@click.command()
+@click.command(cls=WithExamples)
 @click.argument("words", metavar="[RUNTIME]... [FILE]", nargs=-1)
 @with_setting(manifest=False)
 def command(setting: Setting, words: tuple[str, ...]) -> None:
-    """Write a starter manifest to FILE (workstation.toml): for the RUNTIMEs that are named, else from what is here (shells,
+    """Write a starter manifest to FILE (workstation.toml): for each RUNTIME that is named, else from what is on this machine (shells,
     runtimes, variables, PATH).
 
-    A FILE has a slash or ends in .toml; "-" prints it. A file that exists is never touched.
+    FILE has a slash or ends in .toml; "-" prints the manifest. An existing file is never changed.
     """
     files = [word for word in words if word == "-" or "/" in word or word.endswith(".toml")]
     names = [word for word in words if word not in files]

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import click
 
+from zesty_anchor.commands import WithExamples
 from zesty_anchor.commands.options import Setting, with_setting
 from zesty_anchor.operations.explain import explain
 from zesty_anchor.show.columns import fetch_columns
 from zesty_anchor.show.paragraph import paragraph
 
 
-@click.command()
+@click.command(cls=WithExamples)
 @click.argument("name")
 @with_setting()
 def command(setting: Setting, name: str) -> None:

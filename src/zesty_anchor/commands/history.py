@@ -4,18 +4,19 @@ from __future__ import annotations
 
 import click
 
+from zesty_anchor.commands import WithExamples
 from zesty_anchor.commands.options import Setting, with_setting
 from zesty_anchor.operations.history import history, one
 from zesty_anchor.show import history as shown
 
 
-@click.command()
+@click.command(cls=WithExamples)
 @click.argument("run", type=int, required=False)
 @with_setting(manifest=False)
 def command(setting: Setting, run: int | None) -> None:
-    """What each run did, when, and how long it took; with RUN, each of its changes.
+    """Show what each run did, when, and how long it took; with RUN, each of its changes.
 
-    "zesty-anchor undo --run RUN" takes one back.
+    "zesty-anchor undo --run RUN" undoes one.
     """
     with setting.bare() as (workstation, _):
         found = history(workstation) if run is None else [one(workstation, run)]

@@ -6,6 +6,7 @@ import datetime
 
 import click
 
+from zesty_anchor.commands import WithExamples
 from zesty_anchor.commands.options import Setting, parted, with_setting
 from zesty_anchor.manifest.read import NoManifest
 from zesty_anchor.operations.list import licence as licence_text
@@ -18,19 +19,19 @@ from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.show import listing
 
 
-@click.command()
+@click.command(cls=WithExamples)
 @click.argument("runtime", required=False)
 @click.argument("line", required=False, default="")
-@click.option("--all", "each", is_flag=True, help="A line for each version, however many.")
-@click.option("--newer", is_flag=True, help="What the feeds have that is newer than what is installed.")
-@click.option("--licence", is_flag=True, help="Print the licence of the version that would be taken.")
+@click.option("--all", "each", is_flag=True, help="Show each version on a line of its own.")
+@click.option("--newer", is_flag=True, help="Show what is newer than what is installed.")
+@click.option("--licence", is_flag=True, help="Print the licence of the version that would be installed.")
 @with_setting()
 def command(setting: Setting, runtime: str | None, line: str, each: bool, newer: bool, licence: bool) -> None:
-    """Versions: with no RUNTIME those installed, else those that can be had, newest first. Without a manifest: the runtimes
-    that can be had here.
+    """Show versions: without RUNTIME the installed ones, else those that are available, newest first. Without a manifest: the runtimes
+    that are available.
 
-    LINE keeps only the versions that begin with it, or are of that channel: "list kelp 4.2", "list kelp lts". Where there are many, those of one line
-    (4.2.…) share a line.
+    LINE keeps only the versions that begin with it, or are in that channel: "list kelp 4.2", "list kelp lts". Many versions of one line (4.2.…) are
+    shown together.
     """
     if runtime:
         runtime, line = parted(runtime, line)[0], parted(runtime, line)[1] or ""

@@ -4,16 +4,17 @@ from __future__ import annotations
 
 import click
 
+from zesty_anchor.commands import WithExamples
 from zesty_anchor.commands.options import Setting, parted, with_setting
 from zesty_anchor.operations.locate import locate
 
 
-@click.command()
+@click.command(cls=WithExamples)
 @click.argument("runtime")
 @click.argument("version", required=False, default="")
 @with_setting()
 def command(setting: Setting, runtime: str, version: str) -> None:
-    """Print the folder of an installed version, for an editor: the one in effect here, or that of VERSION (a line will do)."""
+    """Print the folder of an installed version, for an editor: the active one, or the newest that VERSION matches (a prefix is enough)."""
     runtime, named = parted(runtime, version)
     with setting.opened() as (workstation, _):
         folder = locate(workstation, runtime, named or "")

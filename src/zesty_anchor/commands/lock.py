@@ -4,21 +4,22 @@ from __future__ import annotations
 
 import click
 
+from zesty_anchor.commands import WithExamples
 from zesty_anchor.commands.options import Setting, with_setting
 from zesty_anchor.operations.lock import lock
 from zesty_anchor.show.sizes import count
 
 
-@click.command()
+@click.command(cls=WithExamples)
 @click.option(
-    "--platform", "platforms", multiple=True, metavar="PLATFORM", help="For this one too, e.g. linux-aarch64."
+    "--platform", "platforms", multiple=True, metavar="PLATFORM", help="Also lock for PLATFORM, such as linux-aarch64."
 )
-@click.option("--upgrade", multiple=True, metavar="NAME", help="Resolve this runtime anew.")
+@click.option("--upgrade", multiple=True, metavar="NAME", help="Re-resolve NAME to the newest match.")
 @with_setting()
 def command(setting: Setting, platforms: tuple[str, ...], upgrade: tuple[str, ...]) -> None:
-    """Write exact versions, addresses and digests to workstation.lock, which provision then keeps to.
+    """Write exact versions, addresses and digests to workstation.lock. From then on provision installs exactly these.
 
-    What is locked stays so, until it is upgraded by name.
+    A locked version stays until it is upgraded by name.
     """
     with setting.opened() as (workstation, _):
         file, entries = lock(workstation, platforms, upgrade)

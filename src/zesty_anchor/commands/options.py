@@ -116,26 +116,24 @@ class Setting:
 _MANIFEST = click.option(
     "-m", "--manifest", type=click.Path(path_type=Path), metavar="FILE", help="The manifest to use."
 )
-_OFFLINE = click.option("--offline", is_flag=True, help="Ask no feed; use what was answered before.")
-_JOBS = click.option(
-    "-j", "--jobs", type=click.IntRange(1, 64), default=4, show_default=True, help="How much at a time."
-)
+_OFFLINE = click.option("--offline", is_flag=True, help="Work offline, using cached version lists.")
+_JOBS = click.option("-j", "--jobs", type=click.IntRange(1, 64), default=4, show_default=True, help="Parallel jobs.")
 _TRUST = click.option(
     "--trust",
     type=click.Path(path_type=Path),
     metavar="FILE",
-    help="This manifest may run what it names; kept until that changes.",
+    help="Trust this manifest until it changes.",
 )
-_YES = click.option("-y", "--yes", is_flag=True, help="Answer yes to what is safe to answer.")
+_YES = click.option("-y", "--yes", is_flag=True, help="Assume yes for safe questions.")
 _COMMON = (
-    click.option("-q", "--quiet", is_flag=True, help="Tell only results and errors."),
+    click.option("-q", "--quiet", is_flag=True, help="Print only results and errors."),
     click.option("--json", "as_json", is_flag=True, help="Print one JSON document."),
     click.option(
         "--colour",
         type=click.Choice(["auto", "always", "never"]),
         default="auto",
         show_default=True,
-        help="Colour the output.",
+        help="When to colour the output.",
     ),
 )
 

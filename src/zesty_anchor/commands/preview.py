@@ -7,8 +7,9 @@ import sys
 
 import click
 
+from zesty_anchor import api
+from zesty_anchor.commands import WithExamples
 from zesty_anchor.commands.options import Setting, with_setting
-from zesty_anchor.operations.preview import preview, script
 from zesty_anchor.show import document
 from zesty_anchor.show import preview as shown
 from zesty_anchor.system.visible import visible
@@ -16,17 +17,17 @@ from zesty_anchor.system.visible import visible
 PENDING = 3
 
 
-@click.command()
+@click.command(cls=WithExamples)
 @click.option("--check", is_flag=True, help="Exit with 3 if changes are pending.")
-@click.option("--script", "manager", metavar="NAME", help="Print the installer of a manager, to be reviewed.")
-@with_setting(verbose="Show each file, and each line.")
+@click.option("--script", "manager", metavar="NAME", help="Print the installer script of manager NAME, to review it.")
+@with_setting(verbose="Show every line of every file.")
 def command(setting: Setting, check: bool, manager: str | None) -> None:
-    """What would change, down to the lines of each startup file. Changes nothing."""
+    """Show what provision would change, down to the lines of each startup file. Changes nothing."""
     if manager is not None:
         _script(setting, manager)
         return
     with setting.opened() as (workstation, person):
-        seen = preview(workstation, person)
+        seen = api.preview(workstation, person)
         name = workstation.locations.shown(workstation.file)
     if setting.as_json:
         setting.print_json(document.preview(seen))
@@ -38,6 +39,8 @@ def command(setting: Setting, check: bool, manager: str | None) -> None:
 
 def _script(setting: Setting, manager: str) -> None:
     """The script itself goes to stdout; what to do after reading it goes beside."""
+    from zesty_anchor.operations.preview import script
+
     with setting.opened() as (workstation, _):
         version, text = script(workstation, manager)
     digest = hashlib.sha256(text).hexdigest()

@@ -4,23 +4,24 @@ from __future__ import annotations
 
 import click
 
+from zesty_anchor import api
+from zesty_anchor.commands import WithExamples
 from zesty_anchor.commands.options import Setting, with_setting
-from zesty_anchor.operations.provision import provision
 from zesty_anchor.show import changes
 
 FAILED = 1
 
 
-@click.command()
-@click.option("--deep", is_flag=True, help="Read every file of every version, whatever its size and time say.")
+@click.command(cls=WithExamples)
+@click.option("--deep", is_flag=True, help="Read every installed file, even if its size and time are unchanged.")
 @with_setting(jobs=True, yes=True, trust=True)
 def command(setting: Setting, deep: bool) -> None:
-    """Make this machine as the manifest says, and prove it in fresh shells.
+    """Make this machine match the manifest, and verify it in new shells.
 
-    Running it again changes nothing. "zesty-anchor undo" takes it back.
+    Running it again changes nothing. "zesty-anchor undo" undoes it.
     """
     with setting.opened() as (workstation, person):
-        outcome = provision(workstation, person, deep=deep)
+        outcome = api.provision(workstation, person, deep=deep)
         name = workstation.locations.shown(workstation.file)
     if setting.as_json:
         from zesty_anchor.show import document

@@ -9,6 +9,7 @@ from pathlib import Path
 
 import click
 
+from zesty_anchor.commands import WithExamples
 from zesty_anchor.commands.options import Setting, with_setting
 from zesty_anchor.commands.report import check_file
 from zesty_anchor.files.replace import replace
@@ -56,22 +57,26 @@ def _in_root(setting: Setting, folder: Path, page: Page | None) -> Rehearsed:
     return found
 
 
-@click.command()
+@click.command(cls=WithExamples)
 @click.option(
-    "--report", "file", type=click.Path(path_type=Path, dir_okay=False), metavar="FILE", help="Write the report of it."
+    "--report",
+    "file",
+    type=click.Path(path_type=Path, dir_okay=False),
+    metavar="FILE",
+    help="Also write an HTML report to FILE.",
 )
 @click.option(
     "--root",
     type=click.Path(path_type=Path, exists=True, file_okay=False, resolve_path=True),
     metavar="FOLDER",
-    help="In a copy of this system's root (of debootstrap, or /), packages for real. Needs root.",
+    help="Use a copy of this root folder (one made by debootstrap, or /) and really install packages. Needs root.",
 )
 @with_setting(jobs=True, yes=True, trust=True)
 def command(setting: Setting, file: Path | None, root: Path | None) -> None:
-    """The whole thing for real, in a copy of your home: what would happen here.
+    """Do the whole run in a copy of your home, to see what would happen.
 
-    Everything is fetched, built, unpacked, written and proved in the copy, then taken back and compared. Your home stays as it is; what needs
-    privilege is told and not done, but with --root it is done in a copy of that root.
+    Everything is fetched, built, unpacked, written and verified in the copy, then undone and compared. Your home stays as it is. What needs
+    privilege is shown and not done, unless --root names the root of a system to copy.
     """
     if file is not None:
         check_file(file)

@@ -4,19 +4,20 @@ from __future__ import annotations
 
 import click
 
+from zesty_anchor.commands import WithExamples
 from zesty_anchor.commands.options import Setting, with_setting
 from zesty_anchor.operations.remove import remove
 from zesty_anchor.show import document
 
 
-@click.command()
+@click.command(cls=WithExamples)
 @click.argument("runtime")
 @click.argument("version")
 @with_setting()
 def command(setting: Setting, runtime: str, version: str) -> None:
-    """Uninstall one version. It goes to the attic: "zesty-anchor undo" brings it back.
+    """Uninstall one version. It goes to the attic, and "zesty-anchor undo" restores it.
 
-    Refused while the manifest wants it, or another version runs on it.
+    Refused while the manifest asks for it, or another version runs on it.
     """
     with setting.opened() as (workstation, person):
         removed = remove(workstation, person, runtime, version)

@@ -6,6 +6,7 @@ from pathlib import Path
 
 import click
 
+from zesty_anchor.commands import WithExamples
 from zesty_anchor.commands.options import Setting, with_setting
 from zesty_anchor.files.replace import replace
 from zesty_anchor.operations.report import report
@@ -14,14 +15,15 @@ from zesty_anchor.system.problem import UsageProblem
 _BEGINNING = 4096
 
 
-@click.command()
+@click.command(cls=WithExamples)
 @click.argument("file", type=click.Path(path_type=Path, dir_okay=False), required=False)
-@click.option("--anew", is_flag=True, help="Ask fresh shells, though nothing has changed since the last proof.")
+@click.option("--anew", is_flag=True, help="Check new shells even if nothing has changed since the last time.")
 @with_setting(jobs=True, yes=True, trust=True)
 def command(setting: Setting, file: Path | None, anew: bool) -> None:
-    """One page (HTML) with all of it: what was asked for, what stands, the proof, PATH, the last runs, and what to do next.
+    """Write one HTML page with everything: what was asked for, what is installed, the checks, PATH, the last runs, and what to do next.
 
-    What was proved last counts as long as nothing has changed that it hangs on; else fresh shells are asked. FILE holds the whole page: nothing else is needed to read it, today or in a year. With --json the same facts, and no FILE is needed.
+    The last verification counts as long as nothing relevant has changed; else new shells are checked. FILE needs nothing else to be read, today or in
+    a year. With --json the same facts are printed, and no FILE is needed.
     """
     if file is None and not setting.as_json:
         raise click.UsageError("name the FILE for the page: zesty-anchor report FILE.html")

@@ -4,14 +4,15 @@ from __future__ import annotations
 
 import click
 
+from zesty_anchor.commands import WithExamples
 from zesty_anchor.manifest.schema import json_schema
 from zesty_anchor.show.document import encode
 
 
-@click.command(context_settings={"ignore_unknown_options": True})
+@click.command(cls=WithExamples, context_settings={"ignore_unknown_options": True})
 @click.argument("use", nargs=-1)
 def command(use: tuple[str, ...]) -> None:
-    """Print the JSON Schema of workstation.toml, for an editor that completes and checks it; with USE, that of what a command prints with
+    """Print the JSON Schema of workstation.toml, for an editor that completes and checks it. With USE, that of what a command prints with
     --json: "schema verify", "schema list --newer".
     """
     if not use:

@@ -7,6 +7,7 @@ from typing import Any
 
 import click
 
+from zesty_anchor.commands import WithExamples
 from zesty_anchor.commands.options import Setting, parted, with_setting
 from zesty_anchor.engine.outcome import Outcome
 from zesty_anchor.operations.switch import by_default, choice, for_project, for_session, forget_project, forget_session
@@ -28,18 +29,18 @@ def _scopes(command: Callable[..., Any]) -> Callable[..., Any]:
     return command
 
 
-@click.command()
+@click.command(cls=WithExamples)
 @click.argument("runtime")
 @click.argument("want", required=False)
 @_scopes
-@click.option("--forget", is_flag=True, help="Drop the choice of the session or the project.")
-@click.option("--install", is_flag=True, help="Install the version first, if it is not there.")
+@click.option("--forget", is_flag=True, help="Remove the choice of the session or the project.")
+@click.option("--install", is_flag=True, help="Install the version first if it is missing.")
 @with_setting(jobs=True, yes=True, trust=True)
 def command(setting: Setting, runtime: str, want: str | None, scope: str | None, forget: bool, install: bool) -> None:
-    """Choose a version of RUNTIME; without WANT, say which one is in effect here and what decided it.
+    """Choose a version of RUNTIME. Without WANT, show which one is active here and what decided it.
 
-    The narrower scope wins: session, then project, then default. In a shell that we set up the scope is the session,
-    unless another one is named.
+    The narrower scope wins: session, then project, then default. In a shell that zesty-anchor has set up, the scope is the session unless
+    another one is named.
     """
     runtime, want = parted(runtime, want)
     with setting.opened() as (workstation, person):

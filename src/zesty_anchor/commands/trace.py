@@ -4,18 +4,21 @@ from __future__ import annotations
 
 import click
 
+from zesty_anchor.commands import WithExamples
 from zesty_anchor.commands.options import Setting, with_setting
 from zesty_anchor.operations.trace import trace
 from zesty_anchor.show import origins
 from zesty_anchor.show.columns import fetch_columns
 
 
-@click.command()
+@click.command(cls=WithExamples)
 @click.argument("name")
 @with_setting()
 def command(setting: Setting, name: str) -> None:
-    """Everything that answers to the command NAME in fresh shells: which one wins where, who owns it, the line of which
-    startup file brought it, and what decided the version. Without a manifest it tells of the machine alone. '$NAME' traces a variable, PATH the entries of PATH.
+    """Show where a command, a variable or a PATH entry comes from: which program each new shell runs, who owns it, and the line of the
+    startup file behind it.
+
+    '$NAME' traces a variable, PATH the entries of PATH. Works without a manifest.
     """
     with setting.either() as (workstation, _):
         traced = trace(workstation, name, fetch_columns)

@@ -4,28 +4,29 @@ from __future__ import annotations
 
 import click
 
+from zesty_anchor import api
+from zesty_anchor.commands import WithExamples
 from zesty_anchor.commands.options import Setting, with_setting
-from zesty_anchor.operations.take_back import runs, undo
 from zesty_anchor.show import changes, document
 
 FAILED = 1
 
 
-@click.command()
-@click.option("--run", type=int, metavar="N", help="Take back this run, and not the last one.")
-@click.option("--list", "listed", is_flag=True, help="Name the runs that can be taken back, with what each did.")
-@with_setting(manifest=False, yes=True, verbose="Name each file, ours too.")
+@click.command(cls=WithExamples)
+@click.option("--run", type=int, metavar="N", help="Undo this run instead of the last one.")
+@click.option("--list", "listed", is_flag=True, help="Show the runs that can be undone, with what each did.")
+@with_setting(manifest=False, yes=True, verbose="Show each file, also those of zesty-anchor.")
 def command(setting: Setting, run: int | None, listed: bool) -> None:
-    """Take the last provisioning back: folders, files and lines are as they were before it.
+    """Undo the last run: folders, files and lines are as they were before it.
 
-    What someone else changed in the same files since then stays. Of an earlier run that is taken back, what a later one needs is
-    named, and nothing is done.
+    What someone else has changed in the same files since then stays. If a later run needs what an earlier one did, it is named, and nothing is
+    done.
     """
     with setting.bare() as (workstation, person):
         if listed:
-            standing = runs(workstation)
+            standing = api.runs(workstation)
         else:
-            taken = undo(workstation, person, run)
+            taken = api.undo(workstation, person, run)
     if listed:
         if setting.as_json:
             setting.print_json({"runs": standing})

@@ -6,19 +6,20 @@ import datetime
 
 import click
 
+from zesty_anchor.commands import WithExamples
 from zesty_anchor.commands.options import Setting, with_setting
 from zesty_anchor.operations.upgrade import upgradable, upgrade
 from zesty_anchor.show import changes, listing
 
 
-@click.command()
+@click.command(cls=WithExamples)
 @click.argument("runtimes", nargs=-1)
 @click.option("--list", "only_list", is_flag=True, help="Only show what is newer.")
 @with_setting(jobs=True, yes=True, trust=True)
 def command(setting: Setting, runtimes: tuple[str, ...], only_list: bool) -> None:
     """Move RUNTIMES (all, if none is named) to the newest versions that your wants allow, as one run.
 
-    Shows old and new version first, and asks. If a check of one of them fails afterwards, all of it is undone. Versions that are installed
+    Shows old and new version first, and asks. If a check of one of them fails afterwards, everything is undone. Versions that are installed
     already stay; "zesty-anchor undo" goes back.
     """
     with setting.opened() as (workstation, person):

@@ -8,20 +8,20 @@ import sys
 
 import click
 
-from zesty_anchor.commands import UMASK
+from zesty_anchor.commands import UMASK, WithExamples
 from zesty_anchor.commands.options import Setting, with_setting
 from zesty_anchor.operations.with_versions import environment as chosen_environment
 from zesty_anchor.system.problem import Problem, UsageProblem
 
 
-@click.command(context_settings={"ignore_unknown_options": True, "allow_interspersed_args": False})
+@click.command(cls=WithExamples, context_settings={"ignore_unknown_options": True, "allow_interspersed_args": False})
 @click.argument("words", nargs=-1, type=click.UNPROCESSED, metavar="NAME=WANT ... -- COMMAND ...")
-@click.option("--install", is_flag=True, help="Install a version first, if it is not there.")
+@click.option("--install", is_flag=True, help="Install a version first if it is missing.")
 @with_setting()
 def command(setting: Setting, words: tuple[str, ...], install: bool) -> None:
     """Run COMMAND with chosen versions: "zesty-anchor with kelp=4.2 -- kelp bulletin.kelp".
 
-    The others are as they are in effect here. Its exit status is that of COMMAND.
+    Other runtimes stay as they are active here. Exits with COMMAND's status.
     """
     chosen: list[tuple[str, str]] = []
     rest = list(words)

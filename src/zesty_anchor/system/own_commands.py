@@ -9,11 +9,12 @@ from typing import NamedTuple
 
 
 class Own(NamedTuple):
-    """One command. ``arguments`` are kinds of word, in order: ``runtime``, ``version`` (one that is installed, of the runtime
+    """One command, in the ``group`` of the help. ``arguments`` are kinds of word, in order: ``runtime``, ``version`` (one that is installed, of the runtime
     before), ``pairs`` (NAME=VERSION, as many as there are, then a command line), ``word`` (nothing to be offered), or the
     choices with ``|`` between them.
     """
 
+    group: str
     summary: str
     arguments: tuple[str, ...] = ()
     options: tuple[str, ...] = ()
@@ -25,58 +26,83 @@ _WORK = (*_MANIFEST, "-j", "--jobs", "-y", "--yes", "--trust")
 _ASKS = (*_ALL, "-y", "--yes")
 
 COMMANDS = {
-    "survey": Own("What is here: shells, startup files, who answers to each command.", (), _MANIFEST),
-    "draft": Own("Write a starter workstation.toml from what is here.", ("file",), _ALL),
-    "preview": Own(
-        "What would change, down to the lines of each startup file.", (), ("--check", "--script", *_MANIFEST)
-    ),
-    "provision": Own("Make this machine as the manifest says, and prove it.", (), ("--deep", *_WORK)),
-    "rehearse": Own("The whole thing for real, in a copy of your home.", (), ("--report", "--root", *_WORK)),
-    "verify": Own(
-        "Open fresh shells and check what the manifest promises.",
+    "survey": Own(
+        "Look",
+        "Show what is on this machine: shells, startup files, runtimes, and which program each command runs.",
         (),
-        ("--deep", "--only", "--shell", "--junit", *_WORK),
+        _MANIFEST,
     ),
-    "undo": Own("Take the last provisioning back.", (), ("--run", "--list", *_ASKS)),
-    "history": Own("What each run did, when, and how long it took.", ("word",), _ALL),
-    "timing": Own(
-        "What a start of your shell costs, and which of your lines cost it.",
-        (),
-        ("--shell", "--seconds", "--since", "--chart", *_MANIFEST),
-    ),
-    "report": Own("One page (HTML) with all of it, for a ticket or for later.", ("file",), ("--anew", *_WORK)),
-    "dismantle": Own("Take back everything, leave no trace.", (), _ASKS),
-    "attic": Own('What was removed and is still kept; "attic empty" throws it away.', ("empty",), _ASKS),
     "list": Own(
-        "Versions obtainable and installed, which one is in effect and why.",
+        "Look",
+        "Show versions: available, installed and active, and what decided it.",
         ("runtime", "word"),
         ("--all", "--newer", "--licence", *_MANIFEST),
     ),
-    "switch": Own(
-        "Choose a version: for this session, this project or by default.",
-        ("runtime", "version"),
-        ("--session", "--project", "--default", "--forget", "--install", *_WORK),
+    "trace": Own(
+        "Look", "Show where a command, a variable or a PATH entry comes from: file and line.", ("runtime",), _MANIFEST
     ),
-    "with": Own("Run one command with chosen versions.", ("pairs",), ("--install", *_MANIFEST)),
-    "locate": Own("Print the folder of an installed version (for an editor).", ("runtime", "version"), _MANIFEST),
-    "trace": Own("Where a command, a variable or a PATH entry comes from: file and line.", ("runtime",), _MANIFEST),
     "explain": Own(
-        "Explain a command, variable, file, PATH entry, manifest key, check or exit status.", ("runtime",), _MANIFEST
+        "Look",
+        "Explain a command, variable, file, PATH entry, manifest key, check or exit status.",
+        ("runtime",),
+        _MANIFEST,
     ),
-    "identity": Own("Print the public half of your key.", (), _MANIFEST),
-    "remove": Own("Uninstall one version.", ("runtime", "version"), _MANIFEST),
-    "upgrade": Own("Move to newer versions within the wants, as one run.", ("runtime",), ("--list", *_WORK)),
+    "timing": Own(
+        "Look",
+        "Show how long your shell takes to start, and which lines slow it down.",
+        (),
+        ("--shell", "--seconds", "--since", "--chart", *_MANIFEST),
+    ),
+    "history": Own("Look", "Show what each run did, when, and how long it took.", ("word",), _ALL),
+    "report": Own(
+        "Look", "Write one HTML page with everything, for a ticket or for later.", ("file",), ("--anew", *_WORK)
+    ),
+    "draft": Own("Make", "Write a starter workstation.toml from what is on this machine.", ("file",), _ALL),
+    "preview": Own(
+        "Make",
+        "Show what would change, down to the lines of each startup file.",
+        (),
+        ("--check", "--script", *_MANIFEST),
+    ),
+    "rehearse": Own("Make", "Do the whole run in a throwaway copy of your home.", (), ("--report", "--root", *_WORK)),
+    "provision": Own("Make", "Make this machine match the manifest, and verify it.", (), ("--deep", *_WORK)),
+    "verify": Own(
+        "Make",
+        "Open new shells and check what the manifest promises.",
+        (),
+        ("--deep", "--only", "--shell", "--junit", *_WORK),
+    ),
     "lock": Own(
+        "Make",
         "Write exact versions, addresses and digests to workstation.lock.",
         (),
         ("--platform", "--upgrade", *_MANIFEST),
     ),
+    "upgrade": Own("Make", "Move to newer versions within the wants, as one run.", ("runtime",), ("--list", *_WORK)),
+    "switch": Own(
+        "Use",
+        "Choose a version: for this session, this project or by default.",
+        ("runtime", "version"),
+        ("--session", "--project", "--default", "--forget", "--install", *_WORK),
+    ),
+    "with": Own("Use", "Run one command with chosen versions.", ("pairs",), ("--install", *_MANIFEST)),
+    "locate": Own(
+        "Use", "Print the folder of an installed version (for an editor).", ("runtime", "version"), _MANIFEST
+    ),
+    "identity": Own("Use", "Print the public half of your key.", (), _MANIFEST),
+    "undo": Own("Undo", "Undo the last run, or an earlier one.", (), ("--run", "--list", *_ASKS)),
+    "remove": Own("Undo", "Uninstall one version.", ("runtime", "version"), _MANIFEST),
+    "attic": Own("Undo", 'Show what was removed and is still kept; "attic empty" deletes it.', ("empty",), _ASKS),
+    "dismantle": Own("Undo", "Undo everything and leave no trace.", (), _ASKS),
     "demo": Own(
-        "A full example on shipped made-up data, in a throwaway home.",
+        "Learn",
+        "Show a full example on made-up data, in a throwaway home.",
         ("tour|broken",),
         ("--keep", "--steps", "--system", *_ALL),
     ),
-    "schema": Own("Print the JSON Schema of the manifest, or of what --json prints.", ("word",), ("-h", "--help")),
+    "schema": Own(
+        "Learn", "Print the JSON Schema of the manifest, or of what --json prints.", ("word",), ("-h", "--help")
+    ),
 }
 
 VALUES = {

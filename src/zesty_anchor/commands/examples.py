@@ -1,0 +1,127 @@
+"""Examples for the help of each command, from the demo's scenario: a desk that watches tides."""
+
+from __future__ import annotations
+
+EXAMPLES: dict[str, tuple[tuple[str, str], ...]] = {
+    "survey": (
+        ("zesty-anchor survey", "everything that is on this machine"),
+        ("zesty-anchor survey --json", "the same for a program"),
+        ("zesty-anchor survey -m desk/workstation.toml", "with the runtimes of that manifest"),
+    ),
+    "list": (
+        ("zesty-anchor list", "what is installed"),
+        ("zesty-anchor list kelp lts", "long-term versions of kelp"),
+        ("zesty-anchor list --newer", "what is newer than what is installed"),
+    ),
+    "trace": (
+        ("zesty-anchor trace kelp", "which kelp each shell runs, and why"),
+        ("zesty-anchor trace '$GAUGE'", "the line that sets a variable"),
+        ("zesty-anchor trace PATH", "the line behind each entry of PATH"),
+    ),
+    "explain": (
+        ("zesty-anchor explain kelp", "why this version is active here"),
+        ("zesty-anchor explain shells.use", "a key of the manifest"),
+        ("zesty-anchor explain 4", "an exit status"),
+    ),
+    "timing": (
+        ("zesty-anchor timing", "your login shell"),
+        ("zesty-anchor timing --shell zsh", "another shell"),
+        ("zesty-anchor timing --seconds 30", "more exact"),
+    ),
+    "history": (
+        ("zesty-anchor history", "all runs"),
+        ("zesty-anchor history 1", "what run 1 did"),
+        ("zesty-anchor history --json", "the same for a program"),
+    ),
+    "report": (
+        ("zesty-anchor report", "report.html in the current folder"),
+        ("zesty-anchor report desk.html", "another name"),
+        ("zesty-anchor report --anew", "check new shells first"),
+    ),
+    "draft": (
+        ("zesty-anchor draft", "workstation.toml from what is on this machine"),
+        ("zesty-anchor draft node python", "for these runtimes"),
+        ("zesty-anchor draft -", "print it"),
+    ),
+    "preview": (
+        ("zesty-anchor preview", "what provision would change"),
+        ("zesty-anchor preview -v", "with each line of each file"),
+        ("zesty-anchor preview --check", "exit with 3 if changes are pending"),
+    ),
+    "rehearse": (
+        ("zesty-anchor rehearse", "the whole run in a copy of your home"),
+        ("zesty-anchor rehearse --report rehearsal.html", "with a report"),
+        ("zesty-anchor rehearse -v", "with every step"),
+    ),
+    "provision": (
+        ("zesty-anchor provision", "install what the manifest asks for"),
+        ("zesty-anchor provision --yes", "answer yes to safe questions"),
+        ("zesty-anchor provision -m desk/workstation.toml", "another manifest"),
+    ),
+    "verify": (
+        ("zesty-anchor verify", "all checks, in all shells"),
+        ("zesty-anchor verify --only kelp --shell bash", "some of them"),
+        ("zesty-anchor verify --deep", "also read every installed file"),
+    ),
+    "lock": (
+        ("zesty-anchor lock", "write what is installed"),
+        ("zesty-anchor lock --platform linux-aarch64", "for another platform as well"),
+        ("zesty-anchor lock --upgrade kelp", "resolve kelp again"),
+    ),
+    "upgrade": (
+        ("zesty-anchor upgrade --list", "what is newer"),
+        ("zesty-anchor upgrade kelp", "only kelp"),
+        ("zesty-anchor upgrade --yes", "everything, without a question"),
+    ),
+    "switch": (
+        ("zesty-anchor switch kelp 3.6", "in this shell"),
+        ("zesty-anchor switch kelp 3.6 --project", "in this folder and below it"),
+        ("zesty-anchor switch kelp 4.2 --default", "everywhere else"),
+    ),
+    "with": (
+        ("zesty-anchor with kelp=3.6 -- kelp --version", "one command with that version"),
+        ("zesty-anchor with kelp=3.6 coral=11 -- make", "several versions"),
+        ("zesty-anchor with --install kelp=4.1 -- kelp --version", "install it first"),
+    ),
+    "locate": (
+        ("zesty-anchor locate kelp", "the folder of the active version"),
+        ("zesty-anchor locate kelp 3.6", "of another one (a prefix is enough)"),
+        ("zesty-anchor locate coral --json", "the same for a program"),
+    ),
+    "identity": (
+        ("zesty-anchor identity", "print the public key"),
+        ("zesty-anchor identity | ssh desk@harbour.example 'cat >> .ssh/authorized_keys'", "copy it to a host"),
+        ("zesty-anchor identity --json", "the same for a program"),
+    ),
+    "undo": (
+        ("zesty-anchor undo", "undo the last run"),
+        ("zesty-anchor undo --list", "the runs that can be undone"),
+        ("zesty-anchor undo --run 1", "undo another one"),
+    ),
+    "remove": (
+        ("zesty-anchor remove kelp 3.6", "uninstall that version"),
+        ("zesty-anchor remove kelp 3.6 -m desk/workstation.toml", "of another manifest"),
+        ("zesty-anchor remove kelp 3.6 --json", "the same for a program"),
+    ),
+    "attic": (
+        ("zesty-anchor attic", "what is kept, and how big it is"),
+        ("zesty-anchor attic empty", "delete it (asks first)"),
+        ("zesty-anchor attic --json", "the same for a program"),
+    ),
+    "dismantle": (
+        ("zesty-anchor dismantle", "undo everything (asks first)"),
+        ("zesty-anchor dismantle --yes", "without a question"),
+        ("zesty-anchor dismantle --json --yes", "the same for a program"),
+    ),
+    "demo": (
+        ("zesty-anchor demo", "the tour"),
+        ("zesty-anchor demo broken", "what goes wrong, found and fixed"),
+        ("zesty-anchor demo --keep tide-home", "keep the home to try things in"),
+    ),
+    "schema": (
+        ("zesty-anchor schema", "the manifest's, for an editor"),
+        ("zesty-anchor schema verify", "of what verify --json prints"),
+        ("zesty-anchor schema list --newer", "of another document"),
+    ),
+}
+"""For each command what to type, and what that does."""

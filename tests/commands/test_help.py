@@ -1,0 +1,96 @@
+"""The help: every command is in a group, has three examples, and each example is a command line that works."""
+
+from __future__ import annotations
+
+import shlex
+
+import click
+import pytest
+
+from tests.commands.conftest import BOTH
+from tests.conftest import Desk
+from zesty_anchor.commands import main
+from zesty_anchor.commands.examples import EXAMPLES
+from zesty_anchor.system.exit_status import EXIT_STATUS
+from zesty_anchor.system.own_commands import COMMANDS
+
+SHOWN = [what for rows in EXAMPLES.values() for what, _ in rows]
+
+
+def words_of(example: str) -> list[str]:
+    return shlex.split(example.partition(" | ")[0])[1:]
+
+
+def test_every_command_has_three_examples() -> None:
+    assert set(EXAMPLES) == set(COMMANDS)
+    assert {name for name, rows in EXAMPLES.items() if len(rows) != 3} == set()
+    assert len(set(SHOWN)) == len(SHOWN)
+
+
+@pytest.mark.parametrize("example", SHOWN)
+def test_the_examples_are_understood(example: str) -> None:
+    name, *words = words_of(example)
+    whole = click.Context(main, info_name="zesty-anchor")
+    command = main.get_command(whole, name)
+    assert command is not None
+    context = command.make_context(name, words, whole)
+    assert not context.args or name in ("with", "schema"), context.args
+
+
+def test_an_example_with_a_wrong_option_would_be_noticed() -> None:
+    whole = click.Context(main, info_name="zesty-anchor")
+    command = main.get_command(whole, "undo")
+    assert command is not None
+    with pytest.raises(click.NoSuchOption):
+        command.make_context("undo", ["--rum", "1"], whole)
+
+
+@pytest.mark.needs("bash", "zsh")
+@pytest.mark.sees_system
+def test_the_examples_do_what_they_say(desk: Desk) -> None:
+    desk.wants('[shells]\nuse = ["bash", "zsh"]\n[variables]\nGAUGE = "north quay"\n', BOTH)
+    desk.well("provision")
+    elsewhere = ("coral", "desk/workstation.toml", "make")
+    for_a_session = ["switch", "kelp", "3.6"]  # a function of the shells does that
+    left_out = [
+        "demo",
+        "rehearse",
+        "identity",
+        "timing",
+        "report",
+        "dismantle",
+        "remove",
+        "draft",
+        "undo",
+        "attic",
+        "lock",
+    ]
+    ran = 0
+    for name in (each for each in COMMANDS if each not in left_out):
+        for what, _ in EXAMPLES[name]:
+            words = words_of(what)
+            if words != for_a_session and not any(part in word for word in words for part in elsewhere):
+                answer = desk.run(*words)
+                assert answer.code == 0, f"{what}: {answer.out}{answer.err}"
+                ran += 1
+    assert ran > 25
+
+
+def test_the_help_has_groups_and_ends_with_examples(desk: Desk) -> None:
+    whole = desk.well("--help").out
+    for group in ("Look:", "Make:", "Use:", "Undo:"):
+        assert f"\n{group}\n" in whole
+    for name in COMMANDS:
+        assert f"\n  {name} " in whole
+        shown = desk.well(name, "--help").out
+        assert "\nExamples:\n" in shown
+        assert EXAMPLES[name][0][0] in shown
+
+
+def test_the_exit_statuses_of_errors_are_documented() -> None:
+    from zesty_anchor.system.problem import Problem
+
+    def every(kind: type[Problem]) -> set[int]:
+        return {kind.code, *(code for each in kind.__subclasses__() for code in every(each))}
+
+    assert every(Problem) <= set(EXIT_STATUS)
