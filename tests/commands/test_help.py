@@ -65,12 +65,14 @@ def test_the_examples_do_what_they_say(desk: Desk) -> None:
         "attic",
         "lock",
     ]
+    folder = desk.home / "soundings"
+    folder.mkdir()
     ran = 0
     for name in (each for each in COMMANDS if each not in left_out):
         for what, _ in EXAMPLES[name]:
             words = words_of(what)
             if words != for_a_session and not any(part in word for word in words for part in elsewhere):
-                answer = desk.run(*words)
+                answer = desk.run(*words, cwd=folder)
                 assert answer.code == 0, f"{what}: {answer.out}{answer.err}"
                 ran += 1
     assert ran > 25
