@@ -104,7 +104,10 @@ def many_files() -> Iterator[Result]:
         f"d{i % 100}/s{i % 7}/f{i}.txt": (b"high water, low water %d " % i * (i % 400 + 10), 0o644)
         for i in range(10_000)
     }
-    for kind, tool, bar in (("zip", "unzip -q {} -d out", 1.0), ("tar.gz", "mkdir out && tar -xzf {} -C out", 1.1)):
+    for kind, tool, bar in (
+        ("zip", "unzip -q {} -d out", 1.0),
+        ("tar.gz", "mkdir out && tar -xzf {} -C out", 1.1),
+    ):
         if shutil.which(tool.split()[0]) is None and kind == "zip":
             print("| a zip of 10,000 files: left out, unzip is not installed | | | | |")
             continue
@@ -115,7 +118,13 @@ def many_files() -> Iterator[Result]:
             environment = plain_environment(place)
             with Host(place) as serving:
                 url = serving.url + archive.name
-                ours = [PYTHON, str(Path(__file__).with_name("install_once.py")), url, digest, str(place / "ours")]
+                ours = [
+                    PYTHON,
+                    str(Path(__file__).with_name("install_once.py")),
+                    url,
+                    digest,
+                    str(place / "ours"),
+                ]
                 theirs = ["sh", "-ec", tool.format(archive.name)]
                 mine, other = side_by_side(
                     lambda c=ours, e=environment, p=place: seconds(c, e, without=p / "ours"),
@@ -133,7 +142,9 @@ def many_files() -> Iterator[Result]:
 
 
 def kept_for_good() -> Iterator[Result]:
-    """What is done beside, so that nothing is lost: a list of all files with their digests, and all of it on disk."""
+    """What is done beside, so that nothing is lost: a list of all files with their digests, and all of it on
+    disk.
+    """
     with room() as place:
         made: list[Path] = []
 
@@ -148,7 +159,9 @@ def kept_for_good() -> Iterator[Result]:
 
         environment = plain_environment(place)
         script = str(Path(__file__).with_name("keep_once.py"))
-        by_hand = "find . -type f -print0 | xargs -0 sha256sum >../list; find . -type f -print0 | xargs -0 sync"
+        by_hand = (
+            "find . -type f -print0 | xargs -0 sha256sum >../list; find . -type f -print0 | xargs -0 sync"
+        )
         ours, theirs = side_by_side(
             lambda: seconds([PYTHON, script, str(fresh())], environment),
             lambda: seconds(["sh", "-c", by_hand], environment, str(fresh())),

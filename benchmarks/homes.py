@@ -40,8 +40,8 @@ provisioned_in: dict[Path, float] = {}
 
 @contextmanager
 def provisioned(count: int, *, also: bool = False, turns: int = 0) -> Iterator[tuple[Path, Path]]:
-    """A home with ``count`` small runtimes on the shelf, and its manifest; with ``also`` two versions of each. Each works for so many
-    ``turns`` of a loop before it answers.
+    """A home with ``count`` small runtimes on the shelf, and its manifest; with ``also`` two versions of
+    each. Each works for so many ``turns`` of a loop before it answers.
     """
     work = f"n=0; while [ $n -lt {turns} ]; do n=$((n + 1)); done\n" if turns else ""
     with room() as home:
@@ -67,18 +67,27 @@ def provisioned(count: int, *, also: bool = False, turns: int = 0) -> Iterator[t
                 )
             manifest.write_text(text)
             provisioned_in[home] = seconds(
-                [*PROGRAM, "provision", "-m", str(manifest), "--trust", str(manifest)], plain_environment(home)
+                [*PROGRAM, "provision", "-m", str(manifest), "--trust", str(manifest)],
+                plain_environment(home),
             )
         yield home, manifest
 
 
-FOLLOWING = {"bash": ".bashrc", "zsh": ".zshrc", "fish": ".config/fish/config.fish", "ksh": ".kshrc", "mksh": ".mkshrc"}
+FOLLOWING = {
+    "bash": ".bashrc",
+    "zsh": ".zshrc",
+    "fish": ".config/fish/config.fish",
+    "ksh": ".kshrc",
+    "mksh": ".mkshrc",
+}
 """The shells that follow the current folder, and the startup file of an interactive one."""
 
 
 @contextmanager
 def followed() -> Iterator[tuple[Path, Path, dict[str, str]]]:
-    """A home with four runtimes and a project that pins one of them, a home with empty startup files, and the shells."""
+    """A home with four runtimes and a project that pins one of them, a home with empty startup files, and the
+    shells.
+    """
     with provisioned(4) as (home, _):
         bare = home / "bare"
         shells = {name: path for name in FOLLOWING if (path := shutil.which(name, path=login_path()))}

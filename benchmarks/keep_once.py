@@ -1,4 +1,6 @@
-"""Writes down what a folder holds, with digests, and brings it to disk, as is done for each version.  FOLDER"""
+"""Writes down what a folder holds, with digests, and brings it to disk, as is done for each version.
+FOLDER
+"""
 
 from __future__ import annotations
 

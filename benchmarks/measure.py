@@ -29,10 +29,13 @@ class Result:
 
     def line(self) -> str:
         mark = "kept" if self.kept else "MISSED"
-        shown = (
-            f"{self.figure:.2f}{' ' + self.unit if self.unit else ' ×'}{' (' + self.note + ')' if self.note else ''}"
+        unit = f" {self.unit}" if self.unit else " ×"
+        note = f" ({self.note})" if self.note else ""
+        shown = f"{self.figure:.2f}{unit}{note}"
+        return (
+            f"| {self.name} | {self.against} | {shown} | {self.bar:g}{' ' + self.unit if self.unit else ' ×'}"
+            f" | {mark} |"
         )
-        return f"| {self.name} | {self.against} | {shown} | {self.bar:g}{' ' + self.unit if self.unit else ' ×'} | {mark} |"
 
 
 def seconds(
@@ -71,7 +74,8 @@ print(used.ru_maxrss, used.ru_utime + used.ru_stime)
 def _used(command: Sequence[str], environment: dict[str, str], folder: str) -> list[str]:
     """What a process and its children used.
 
-    A small process in between starts it: a child's peak begins with the size of the one that it was forked from.
+    A small process in between starts it: a child's peak begins with the size of the one that it was forked
+    from.
     """
     done = subprocess.run(
         [sys.executable, "-c", _WATCH, *command],

@@ -33,7 +33,9 @@ def version() -> Iterator[Result]:
     with room() as home:
         environment = plain_environment(home)
         ours, click = side_by_side(
-            lambda: seconds([*PROGRAM, "--version"], environment), lambda: seconds(CLICK, environment), rounds=25
+            lambda: seconds([*PROGRAM, "--version"], environment),
+            lambda: seconds(CLICK, environment),
+            rounds=25,
         )
     yield Result("`zesty-anchor --version`", '`python -c "import click"`', ours / click, 1.6)
 
@@ -74,35 +76,44 @@ def long_list() -> Iterator[Result]:
             )
             seconds(command, environment)
         ours, click = side_by_side(
-            lambda: seconds([*command, "--offline"], environment), lambda: seconds(CLICK, environment), rounds=25
+            lambda: seconds([*command, "--offline"], environment),
+            lambda: seconds(CLICK, environment),
+            rounds=25,
         )
-    yield Result("`list` of 700 versions, from what was answered before", '`python -c "import click"`', ours / click, 4)
+    yield Result(
+        "`list` of 700 versions, from what was answered before", '`python -c "import click"`', ours / click, 4
+    )
 
 
 ENTRIES = 60_000
 
 
 def debian_archive() -> Iterator[Result]:
-    """Two suites as large as Debian's: each index is fetched, checked and read as it arrives, for a few of its entries."""
+    """Two suites as large as Debian's: each index is fetched, checked and read as it arrives, for a few of
+    its entries.
+    """
     with room() as home:
         key = pysequoia.Tsk.generate("Harbour <harbour@example.org>")
         (home / "harbour.pgp").write_bytes(bytes(key.extract_certificate()))
         (home / "archive").mkdir()
         for number, suite in enumerate(("calm", "storm")):
             others = "".join(
-                f"Package: tide-{n}\nVersion: {n}.{number}\nDescription: {os.urandom(60).hex()}\n"
-                f"Depends: {', '.join(f'tide-{n * m % ENTRIES} (>= {m})' for m in range(2, 14))}\nFilename: pool/tide-{n}.deb\n\n"
+                f"Package: tide-{n}\nVersion: {n}.{number}\nDescription: {os.urandom(60).hex()}\nDepends:"
+                f" {', '.join(f'tide-{n * m % ENTRIES} (>= {m})' for m in range(2, 14))}\nFilename:"
+                f" pool/tide-{n}.deb\n\n"
                 for n in range(ENTRIES)
             )
             fields = {"Package": f"kelp-{number + 3}", "Version": f"{number + 3}.1-1"}
-            write_suite(home / "archive", suite, [(fields, {"usr/lib/kelp/x": b"x"})], key.signer(), others=others)
+            write_suite(
+                home / "archive", suite, [(fields, {"usr/lib/kelp/x": b"x"})], key.signer(), others=others
+            )
         indexes = sorted((home / "archive").glob("dists/*/main/*/Packages.xz"))
         with Host(home / "archive") as serving:
             manifest = home / "workstation.toml"
             manifest.write_text(
-                f'[feeds.harbour]\nkind = "debian"\nurl = "{serving.url}"\nsuites = ["calm", "storm"]\nkey = "harbour.pgp"\n'
-                '[recipes.kelp]\ncommands = ["kelp"]\n[[recipes.kelp.feeds]]\nkind = "debian"\nnames = ["kelp-{line}"]\n'
-                '[runtimes.kelp]\nwant = "4"\n'
+                f'[feeds.harbour]\nkind = "debian"\nurl = "{serving.url}"\nsuites = ["calm", "storm"]\nkey ='
+                ' "harbour.pgp"\n[recipes.kelp]\ncommands = ["kelp"]\n[[recipes.kelp.feeds]]\nkind ='
+                ' "debian"\nnames = ["kelp-{line}"]\n[runtimes.kelp]\nwant = "4"\n'
             )
             command, environment = [*PROGRAM, "list", "kelp", "-m", str(manifest)], plain_environment(home)
             files = " ".join(map(str, indexes))
@@ -141,7 +152,9 @@ def crowded_survey() -> Iterator[Result]:
 
 
 def looks() -> Iterator[Result]:
-    """What a look costs beside the shells that it starts: each in each of its ways, traced, in a copy of the home."""
+    """What a look costs beside the shells that it starts: each in each of its ways, traced, in a copy of the
+    home.
+    """
     environment = {"PATH": login_path()}
     shells = [(shell.name, shell.program) for shell in installed_shells(environment)]
     with room() as home:
@@ -151,7 +164,8 @@ def looks() -> Iterator[Result]:
         def plain() -> float:
             ways = ((["-c", "true"] if name == "tcsh" else ["-l", "-i", "-c", "true"]) for name, _ in shells)
             return sum(
-                seconds([path, *way], environment, str(home)) for (_, path), way in zip(shells, ways, strict=True)
+                seconds([path, *way], environment, str(home))
+                for (_, path), way in zip(shells, ways, strict=True)
             )
 
         for words in (["trace", "kelp"], ["survey"]):
@@ -176,7 +190,9 @@ _OLD = b"export KELP_HOME=~/old-kelp\nPATH=$KELP_HOME/bin:$PATH\n"
 
 
 def long_startup_file() -> Iterator[Result]:
-    """A preview that finds the old install's lines, in a startup file of a megabyte and in one of a kilobyte."""
+    """A preview that finds the old install's lines, in a startup file of a megabyte and in one of a
+    kilobyte.
+    """
     with provisioned(1) as (home, manifest):
         (home / "old-kelp/bin").mkdir(parents=True)
         manifest.write_text(manifest.read_text() + '\n[[conflicts.remove]]\npath = "~/old-kelp"\n')
@@ -214,7 +230,9 @@ class Metered(http.server.SimpleHTTPRequestHandler):
 
 
 def overlap() -> Iterator[Result]:
-    """Every download and every build takes one of the slots for a known time: their sum over the slots is the bound."""
+    """Every download and every build takes one of the slots for a known time: their sum over the slots is the
+    bound.
+    """
     with room() as home:
         feed = home / "feed"
         feed.mkdir()
@@ -222,19 +240,28 @@ def overlap() -> Iterator[Result]:
         recipes = ""
         for number in range(DOWNLOADS):
             name, source = f"gauge{number:02}", number < BUILDS
-            files = {f"bin/{name}": (f"#!/bin/sh\necho {name}\n".encode(), 0o755), "ballast": (os.urandom(SIZE), 0o644)}
+            files = {
+                f"bin/{name}": (f"#!/bin/sh\necho {name}\n".encode(), 0o755),
+                "ballast": (os.urandom(SIZE), 0o644),
+            }
             content = pack(name, files, "tar.gz")
             write_runtime(
                 feed, name, [("1.0", "2026-01-01", (), "source" if source else "any", f"{name}.tgz", content)]
             )
             recipes += f'[recipes.{name}]\ncommands = ["{name}"]\n[runtimes.{name}]\nwant = "latest"\n'
             if source:
-                recipes += f"[recipes.{name}.build]\nsteps = ['sleep {BUILD_SECONDS}', 'cp -R bin \"$OUT\"']\n"
+                recipes += (
+                    f"[recipes.{name}.build]\nsteps = ['sleep {BUILD_SECONDS}', 'cp -R bin \"$OUT\"']\n"
+                )
         write_index(feed, [f"gauge{n:02}" for n in range(DOWNLOADS)])
-        server = http.server.ThreadingHTTPServer(("127.0.0.1", 0), functools.partial(Metered, directory=str(feed)))
+        server = http.server.ThreadingHTTPServer(
+            ("127.0.0.1", 0), functools.partial(Metered, directory=str(feed))
+        )
         threading.Thread(target=server.serve_forever, daemon=True).start()
         address = f"http://127.0.0.1:{server.server_address[1]}/"
-        (home / "workstation.toml").write_text(f'{text}[feeds.harbour]\nkind = "index"\nurl = "{address}"\n{recipes}')
+        (home / "workstation.toml").write_text(
+            f'{text}[feeds.harbour]\nkind = "index"\nurl = "{address}"\n{recipes}'
+        )
         size = (feed / "gauge00.tgz").stat().st_size
         bound = (DOWNLOADS * size / RATE + BUILDS * BUILD_SECONDS) / SLOTS
         took = seconds([*PROGRAM, "provision", "-j", str(SLOTS)], plain_environment(home), str(home))
@@ -248,14 +275,18 @@ def overlap() -> Iterator[Result]:
 
 
 def verification() -> Iterator[Result]:
-    """``verify`` against the slowest start of one shell that runs each runtime itself: a process, and nothing else."""
+    """``verify`` against the slowest start of one shell that runs each runtime itself: a process, and nothing
+    else.
+    """
     with provisioned(8, turns=40_000) as (home, manifest):
         environment = plain_environment(home)
         names = [f"gauge{number:02}" for number in range(8)]
         script = "; ".join([*(f"command -v {name}" for name in names), "env", *names])
         starts = []
         for shell in SHELLS.values():
-            program = next((found for each in shell.programs if (found := shutil.which(each, path=login_path()))), None)
+            program = next(
+                (found for each in shell.programs if (found := shutil.which(each, path=login_path()))), None
+            )
             if program is not None:
                 starts += [[program, *context.options, "-c", script] for context in shell.contexts]
 
@@ -268,21 +299,27 @@ def verification() -> Iterator[Result]:
         own, took = side_by_side(slowest, whole, rounds=5)
     note = f"{took:.2f} s, and {own:.2f} s"
     yield Result(
-        f"`verify` of 8 runtimes in {len(starts)} starts", "the slowest start with its checks", took / own, 2, note=note
+        f"`verify` of 8 runtimes in {len(starts)} starts",
+        "the slowest start with its checks",
+        took / own,
+        2,
+        note=note,
     )
 
 
 def _seconds_of(words: list[str], environment: dict[str, str], folder: str) -> float:
     began = time.perf_counter()
-    subprocess.run(words, env=environment, cwd=folder, stdin=subprocess.DEVNULL, capture_output=True, check=False)
+    subprocess.run(
+        words, env=environment, cwd=folder, stdin=subprocess.DEVNULL, capture_output=True, check=False
+    )
     return time.perf_counter() - began
 
 
 def growth() -> Iterator[Result]:
     """Three times the wants, at most 3.3 times the time; each runtime with two versions.
 
-    The work on 50 is done three times in a row for each work on 150: a machine that slows down after some seconds of work then
-    slows both down alike.
+    The work on 50 is done three times in a row for each work on 150: a machine that slows down after some
+    seconds of work then slows both down alike.
     """
     with provisioned(150, also=True) as (many, large), ExitStack() as homes:
         small = [homes.enter_context(provisioned(50, also=True)) for _ in range(3)]
@@ -311,7 +348,11 @@ def growth() -> Iterator[Result]:
             )
             ratio = large_start / small_start
             yield Result(
-                f"interactive {name} starts, 150 runtimes", "with 5", ratio, 2, note=f"{large_start * 1e3:.1f} ms"
+                f"interactive {name} starts, 150 runtimes",
+                "with 5",
+                ratio,
+                2,
+                note=f"{large_start * 1e3:.1f} ms",
             )
 
 

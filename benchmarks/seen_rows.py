@@ -19,29 +19,42 @@ _MILLISECONDS = (5, 20, 80)
 _BURN = {
     "bash": (
         ".bashrc",
-        "burn() { local t=$(( ${EPOCHREALTIME/./} + $1 * 1000 )); while (( ${EPOCHREALTIME/./} < t )); do :; done; }",
+        (
+            "burn() { local t=$(( ${EPOCHREALTIME/./} + $1 * 1000 )); while (( ${EPOCHREALTIME/./} < t )); do"
+            " :; done; }"
+        ),
     ),
     "zsh": (
         ".zshrc",
-        "zmodload zsh/datetime; burn() { local t=$(( EPOCHREALTIME + $1 / 1000.0 ));"
-        " while (( EPOCHREALTIME < t )); do :; done }",
+        (
+            "zmodload zsh/datetime; burn() { local t=$(( EPOCHREALTIME + $1 / 1000.0 ));"
+            " while (( EPOCHREALTIME < t )); do :; done }"
+        ),
     ),
     "ksh": (
         ".kshrc",
-        "function burn { typeset -F6 t; (( t = SECONDS + $1/1000.0 )); while (( SECONDS < t )); do :; done; };"
-        " typeset -F6 SECONDS",
+        (
+            "function burn { typeset -F6 t; (( t = SECONDS + $1/1000.0 )); while (( SECONDS < t )); do :;"
+            " done; }; typeset -F6 SECONDS"
+        ),
     ),
     "mksh": (
         ".mkshrc",
-        "function burn { typeset t=$(( ${EPOCHREALTIME%.*}${EPOCHREALTIME#*.} + $1*1000 ));"
-        " while (( ${EPOCHREALTIME%.*}${EPOCHREALTIME#*.} < t )); do :; done; }",
+        (
+            "function burn { typeset t=$(( ${EPOCHREALTIME%.*}${EPOCHREALTIME#*.} + $1*1000 ));"
+            " while (( ${EPOCHREALTIME%.*}${EPOCHREALTIME#*.} < t )); do :; done; }"
+        ),
     ),
 }
-"""The startup file of each shell that has a clock of its own, and a function that is busy for so many milliseconds."""
+"""The startup file of each shell that has a clock of its own, and a function that is busy for so many
+milliseconds.
+"""
 
 
 def lines_found() -> Iterator[Result]:
-    """How near `timing` comes to what lines are known to cost: by a clock, so that the machine's speed does not matter."""
+    """How near `timing` comes to what lines are known to cost: by a clock, so that the machine's speed does
+    not matter.
+    """
     for shell, (file, burn) in _BURN.items():
         if shutil.which(shell, path=login_path()) is None:
             print(f"| {shell}: left out, it is not installed | | | | |")
@@ -53,12 +66,18 @@ def lines_found() -> Iterator[Result]:
                 [*PROGRAM, "timing", "--shell", shell, "--seconds", "10", "--json"],
                 env=plain_environment(home), capture_output=True, check=True,
             )  # fmt: skip
-            found = {line["text"]: line["milliseconds"] for line in json.loads(done.stdout)["shells"][0]["lines"]}
+            found = {
+                line["text"]: line["milliseconds"] for line in json.loads(done.stdout)["shells"][0]["lines"]
+            }
         told = {line: found.get(line, 0.0) for line in lines}
         worst = max(abs(told[line] - true) / true for line, true in zip(lines, _MILLISECONDS, strict=True))
         note = ", ".join(f"{each:.1f} ms" for each in told.values())
         yield Result(
-            f"`timing` in {shell}: lines of 5, 20 and 80 ms", "what they burn: off by, at most", worst, 0.1, note=note
+            f"`timing` in {shell}: lines of 5, 20 and 80 ms",
+            "what they burn: off by, at most",
+            worst,
+            0.1,
+            note=note,
         )
 
 

@@ -14,7 +14,9 @@ from measure import Result, seconds, side_by_side
 
 
 def shell_start() -> Iterator[Result]:
-    """A start against that of a shell whose startup file reads an empty file, as ours must be read in any case."""
+    """A start against that of a shell whose startup file reads an empty file, as ours must be read in any
+    case.
+    """
     with followed() as (home, bare, shells):
         for name, program in shells.items():
             (bare / "empty").touch()
@@ -22,10 +24,14 @@ def shell_start() -> Iterator[Result]:
             hooked, empty = plain_environment(home), plain_environment(bare)
             command = [program, "-i", "-c", ":"]
             ours, limit = side_by_side(
-                lambda c=command, e=hooked: seconds(c, e), lambda c=command, e=empty: seconds(c, e), rounds=151
+                lambda c=command, e=hooked: seconds(c, e),
+                lambda c=command, e=empty: seconds(c, e),
+                rounds=151,
             )
             note = f"{(ours - limit) * 1000:.2f} ms more"
-            yield Result(f"interactive {name} starts", "the same, reading an empty file", ours / limit, 2, note=note)
+            yield Result(
+                f"interactive {name} starts", "the same, reading an empty file", ours / limit, 2, note=note
+            )
             extra = processes(command, hooked) - processes(command, empty)
             what = f"interactive {name} starts: processes added by the hook (strace)"
             yield Result(what, "an empty startup file", extra, 0, "processes")
@@ -49,7 +55,9 @@ def shell_folders() -> Iterator[Result]:
             hooked = plain_environment(home)
             for where, enter, limit in _limits(name):
                 begin = f"{limit}; za__prompt; cd project; cd ..; {enter}"
-                loops = [_loop(name, rounds * 5, begin, command) for command in ("za__prompt", "za_limit", ":")]
+                loops = [
+                    _loop(name, rounds * 5, begin, command) for command in ("za__prompt", "za_limit", ":")
+                ]
                 ours, least, nothing = side_by_side(
                     *(
                         lambda c=loop, p=program, e=hooked, h=home: seconds([p, "-i", "-c", c], e, str(h))
@@ -59,19 +67,22 @@ def shell_folders() -> Iterator[Result]:
                 )
                 note = f"{(ours - nothing) / (rounds * 5) * 1e6:.1f} us"
                 ratio = (ours - nothing) / (least - nothing)
-                yield Result(f"{name}: a prompt in {where}", "a function that only looks for it", ratio, 1.5, note=note)
+                yield Result(
+                    f"{name}: a prompt in {where}", "a function that only looks for it", ratio, 1.5, note=note
+                )
             yield from _entering(name, program, rounds, home, bare)
 
 
 def _entering(name: str, program: str, rounds: int, home: Path, bare: Path) -> Iterator[Result]:
-    """Into a pinned folder and out of it, beside two limits: what a person would see as the least, and the least that
-    a right answer takes. (In fish the first one is kept by itself.)
+    """Into a pinned folder and out of it, beside two limits: what a person would see as the least, and the
+    least that a right answer takes. (In fish the first one is kept by itself.)
     """
     enter, read = "cd project; cd ..", "cd project; read line <.gauge00-version; cd .."
     loops = [(home, "", enter), (bare, "", read)] + ([] if name == "fish" else [(bare, _least(name), enter)])
     commands = [([program, "-i", "-c", _loop(name, rounds, begin, c)], place) for place, begin, c in loops]
     ours, *limits = side_by_side(
-        *(lambda c=command, p=place: seconds(c, plain_environment(p), str(p)) for command, place in commands), rounds=15
+        *(lambda c=command, p=place: seconds(c, plain_environment(p), str(p)) for command, place in commands),
+        rounds=15,
     )
     against = ("`cd`, one read of the pin, `cd`", "the same with the comparisons of files, and PATH set")
     for limit, what in zip(limits, against, strict=False):
@@ -80,16 +91,17 @@ def _entering(name: str, program: str, rounds: int, home: Path, bare: Path) -> I
 
 
 def _limits(name: str) -> Iterator[tuple[str, str, str]]:
-    """Where a prompt is, how to get there, and a function that does no more than the comparisons which tell whether the
-    folder is another, or a pin has come (a second one beside that which is there, too), or has changed. (fish and zsh tell of another
-    folder by themselves.)
+    """Where a prompt is, how to get there, and a function that does no more than the comparisons which tell
+    whether the folder is another, or a pin has come (a second one beside that which is there, too), or has
+    changed. (fish and zsh tell of another folder by themselves.)
     """
     there = "" if name == "zsh" else "$PWD == $za_here && "
     entry = "~/.cache/zesty-anchor/pins{}/.gauge00-version="
     if name == "fish":
         yield "an ordinary folder", "", f"function za_limit; path is -- {' '.join(NAMES)}; end"
         changed = (
-            f"path is -- {' '.join(OTHERS)}; or test .gauge00-version -nt $za_entry -o .gauge00-version -ot $za_entry"
+            f"path is -- {' '.join(OTHERS)}; or test .gauge00-version -nt $za_entry -o .gauge00-version -ot"
+            " $za_entry"
         )
         enter = f"cd project; set -g za_entry {entry.format('(pwd)')}; "
         yield "a pinned folder", enter, f"function za_limit; {changed}; end"
@@ -124,8 +136,9 @@ function za_look {{
 
 
 def _least(shell: str) -> str:
-    """Following into one folder and back with no more than a right answer takes: each file compared that could choose
-    a version, from the folder up to the home, one read, and PATH set where nobody else has set it.
+    """Following into one folder and back with no more than a right answer takes: each file compared that
+    could choose a version, from the folder up to the home, one read, and PATH set where nobody else has set
+    it.
     """
     real = "command" if shell == "ksh" else "builtin"
     follow = f'function cd {{ {real} cd "$@" && {{ [[ $PWD == "$where" ]] || za_look; }}; }}'
@@ -144,7 +157,9 @@ def _loop(shell: str, rounds: int, before: str, command: str) -> str:
 
 
 def many_variables() -> Iterator[Result]:
-    """A thousand: to provision them, and to start each shell with them against one whose startup file sets them itself."""
+    """A thousand: to provision them, and to start each shell with them against one whose startup file sets
+    them itself.
+    """
     values = {f"TIDE_{number:04}": f"{number} at the north quay" for number in range(1000)}
     with room() as home:
         lines = "".join(f'{name} = "{value}"\n' for name, value in values.items())
@@ -167,14 +182,21 @@ def many_variables() -> Iterator[Result]:
                 rounds=31,
             )
             note = f"{ours * 1000:.0f} ms"
-            yield Result(f"{name} starts with 1,000 variables", "its own 1,000 exports", ours / own, 1.3, note=note)
+            yield Result(
+                f"{name} starts with 1,000 variables", "its own 1,000 exports", ours / own, 1.3, note=note
+            )
 
 
 def tab() -> Iterator[Result]:
-    """The first Tab of a shell behind one of our commands: what completes is read, and the versions on the shelf are named."""
+    """The first Tab of a shell behind one of our commands: what completes is read, and the versions on the
+    shelf are named.
+    """
     line = "za switch gauge00 "
     asks = {
-        "bash": f"COMP_LINE='{line}' COMP_POINT={len(line)} COMP_WORDBREAKS='='; za__complete; [[ ${{COMPREPLY[*]}} == *1.2.0* ]]",
+        "bash": (
+            f"COMP_LINE='{line}' COMP_POINT={len(line)} COMP_WORDBREAKS='='; za__complete; [["
+            " ${COMPREPLY[*]} == *1.2.0* ]]"
+        ),
         "fish": f"complete -C '{line}' | string match -q '1.2.0*'",
     }
     with followed() as (home, _, shells):

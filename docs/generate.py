@@ -1,4 +1,5 @@
-"""Writes docs/json.md, docs/keys.md, docs/commands.md and the manual pages, from the types and the commands themselves.
+"""Writes docs/json.md, docs/keys.md, docs/commands.md and the manual pages, from the types and the commands
+themselves.
 
 python docs/generate.py [FOLDER]
 """
@@ -33,12 +34,17 @@ _SAID = "<!-- made by docs/generate.py: do not edit -->\n"
 
 
 def json_page() -> str:
-    """Every document that ``--json`` prints: its fields with their types, and what its type says of itself."""
+    """Every document that ``--json`` prints: its fields with their types, and what its type says of
+    itself.
+    """
     parts = [
         "# What `--json` prints\n",
         _SAID,
-        "Each command prints one document. Its JSON Schema: `zesty-anchor schema verify`, `zesty-anchor schema list --newer`. Times are "
-        "seconds since 1970 unless a name says otherwise, sizes bytes. New fields may come; those that are there stay.\n",
+        (
+            "Each command prints one document. Its JSON Schema: `zesty-anchor schema verify`, `zesty-anchor"
+            " schema list --newer`. Times are seconds since 1970 unless a name says otherwise, sizes bytes."
+            " New fields may come; those that are there stay.\n"
+        ),
         "## Documents\n",
         "| command | document |\n|---|---|",
         *(f"| `{use}` | [{kind.__name__}](#{kind.__name__.lower()}) |" for use, kind in DOCUMENTS.items()),
@@ -48,7 +54,10 @@ def json_page() -> str:
         text = " ".join((kind.__doc__ or "").replace("``", "`").split())
         parts += [f"## {kind.__name__}\n", f"{text}\n", "| field | type |\n|---|---|"]
         hints = typing.get_type_hints(kind)
-        parts += [f"| `{field.encode_name}` | {_named(hints[field.name])} |" for field in msgspec.structs.fields(kind)]
+        parts += [
+            f"| `{field.encode_name}` | {_named(hints[field.name])} |"
+            for field in msgspec.structs.fields(kind)
+        ]
         parts.append("")
     return "\n".join(parts)
 
@@ -90,7 +99,9 @@ def commands_page() -> str:
     for name in COMMANDS:
         command = main.get_command(context, name)
         assert command is not None
-        told = click.Context(command, info_name=name, parent=context, max_content_width=100, terminal_width=100)
+        told = click.Context(
+            command, info_name=name, parent=context, max_content_width=100, terminal_width=100
+        )
         parts += [f"## {name}\n", "```text", command.get_help(told).rstrip(), "```\n"]
     return "\n".join(parts)
 
@@ -100,8 +111,11 @@ def keys_page() -> str:
     parts = [
         "# Keys of the manifest\n",
         _SAID,
-        "Every key with its type, default, meaning and an example. `zesty-anchor explain runtimes.NAME.want` prints one of them, with the "
-        "line of your manifest that sets it. [The manifest](manifest.md) shows them together.\n",
+        (
+            "Every key with its type, default, meaning and an example. `zesty-anchor explain"
+            " runtimes.NAME.want` prints one of them, with the line of your manifest that sets it. [The"
+            " manifest](manifest.md) shows them together.\n"
+        ),
     ]
     tables: dict[str, list[Key]] = {}
     for key in every_key():
@@ -114,12 +128,15 @@ def keys_page() -> str:
             continue
         written[kind] = table
         parts.append(
-            f"## {table or 'The whole file'}\n\n| key | type | meaning | default | example |\n|---|---|---|---|---|"
+            f"## {table or 'The whole file'}\n\n| key | type | meaning | default | example"
+            " |\n|---|---|---|---|---|"
         )
         for key in rows:
             shown = [_cell(f"`{text}`") if text else "" for text in (key.default, key.example)]
             needed = "required" if key.required else shown[0]
-            parts.append(f"| `{key.path[-1]}` | {_cell(key.type)} | {_cell(key.meaning)} | {needed} | {shown[1]} |")
+            parts.append(
+                f"| `{key.path[-1]}` | {_cell(key.type)} | {_cell(key.meaning)} | {needed} | {shown[1]} |"
+            )
         parts.append("")
     return "\n".join(parts)
 
@@ -139,7 +156,9 @@ def agreement_table() -> str:
     rows = ["| table | keys that you agree to | free |", "|---|---|---|"]
     for each in msgspec.structs.fields(Manifest):
         kind = typing.get_type_hints(Manifest, include_extras=True)[each.name]
-        structs = [k for k in (kind, *typing.get_args(kind)) if isinstance(k, type) and issubclass(k, msgspec.Struct)]
+        structs = [
+            k for k in (kind, *typing.get_args(kind)) if isinstance(k, type) and issubclass(k, msgspec.Struct)
+        ]
         keys = [f.encode_name for k in structs for f in msgspec.structs.fields(k)] or [each.encode_name]
         own = [pattern for pattern in FREE if pattern.split(".")[0] == each.encode_name]
         free = [pattern.split(".")[-1] for pattern in own]
@@ -170,26 +189,34 @@ def man_pages(folder: Path) -> None:
         pages[f"zesty-anchor-{name}"] = click.Context(command, info_name=name, parent=whole)
     for name, context in pages.items():
         text = generate_man_page(context, version=__version__, date="")
-        text = re.sub(r'^(\.TH "[^"]*" "1") "[^"]*"', r'\1 ""', text)  # the day on which it was made tells nothing
+        text = re.sub(
+            r'^(\.TH "[^"]*" "1") "[^"]*"', r'\1 ""', text
+        )  # the day on which it was made tells nothing
         if name.removeprefix("zesty-anchor-") in COMMANDS:
             summary = COMMANDS[name.removeprefix("zesty-anchor-")].summary.replace("-", "\\-")
             rows = text.splitlines()
             rows[2] = f"{rows[2].partition(' ')[0]} \\- {summary}"
             text = "\n".join(rows)
         if name == "zesty-anchor":
-            groups = dict.fromkeys(own.group for own in COMMANDS.values())
-            rows = [
-                f".SS {group}\n{''.join(_entry(f'zesty-anchor {each}', own.summary) for each, own in COMMANDS.items() if own.group == group)}"
-                for group in groups
-            ]
-            text = f"{text.rstrip()}\n.SH COMMANDS\n{''.join(rows)}"
-            text += f".SH EXIT STATUS\n{''.join(_entry(str(code), said.replace('`', '')) for code, said in EXIT_STATUS.items())}"
+            text = f"{text.rstrip()}\n.SH COMMANDS\n"
+            for group in dict.fromkeys(own.group for own in COMMANDS.values()):
+                mine = {
+                    f"zesty-anchor {each}": own.summary
+                    for each, own in COMMANDS.items()
+                    if own.group == group
+                }
+                text += f".SS {group}\n{''.join(_entry(*each) for each in mine.items())}"
+            codes = {str(code): said.replace("`", "") for code, said in EXIT_STATUS.items()}
+            text += f".SH EXIT STATUS\n{''.join(_entry(*each) for each in codes.items())}"
             text += f".SH FILES\n{''.join(_entry(*each) for each in FILES)}"
             text += f".SH ENVIRONMENT\n{''.join(_entry(*each) for each in ENVIRONMENT)}"
         else:
             shown = EXAMPLES[name.removeprefix("zesty-anchor-")]
             text = f"{text.rstrip()}\n.SH EXAMPLES\n{''.join(_entry(*each) for each in shown)}"
-            text += ".SH SEE ALSO\n.BR zesty\\-anchor (1),\nwhose page has the exit statuses, files and environment variables.\n"
+            text += (
+                ".SH SEE ALSO\n.BR zesty\\-anchor (1),\nwhose page has the exit statuses, files and"
+                " environment variables.\n"
+            )
         (folder / f"{name}.1").write_text(text.rstrip() + "\n")
 
 
@@ -210,7 +237,9 @@ ENVIRONMENT = (
 
 def _entry(what: str, does: str) -> str:
     """A paragraph of a manual page with its tag."""
-    tag, text = (each.replace("\\", "\\\\").replace("-", "\\-").replace("'", "\\(aq") for each in (what, does))
+    tag, text = (
+        each.replace("\\", "\\\\").replace("-", "\\-").replace("'", "\\(aq") for each in (what, does)
+    )
     return f".TP\n\\fB{tag}\\fP\n{text}\n"
 
 

@@ -27,7 +27,8 @@ from zesty_anchor.system.host import login_path
 from zesty_anchor.testing import bench_in  # noqa: F401
 
 if signal.getsignal(signal.SIGINT) is signal.SIG_IGN:
-    # A shell starts what is to run in the background so, and the programs that are tested would let Ctrl-C go by as well.
+    # A shell starts what is to run in the background so, and the programs that are tested would let Ctrl-C go
+    # by as well.
     signal.signal(signal.SIGINT, signal.default_int_handler)
 
 PROGRAM = Path(sys.executable).with_name("zesty-anchor")
@@ -89,8 +90,8 @@ def pytest_report_header() -> str:
 
 @pytest.hookimpl(tryfirst=True)
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """Where tests are shared out to several workers, one has all those that change the system, and begins with them. Those that look at
-    what changes come last: they wait for none then.
+    """Where tests are shared out to several workers, one has all those that change the system, and begins
+    with them. Those that look at what changes come last: they wait for none then.
     """
     for item in items:
         if item.get_closest_marker("system"):
@@ -104,13 +105,17 @@ def _sees(item: pytest.Item) -> bool:
 
 @pytest.fixture(autouse=True)
 def alone_on_the_system(request: pytest.FixtureRequest) -> Iterator[None]:
-    """What changes the system has it alone, also where the tests run twice at once; those that look at it may be several."""
+    """What changes the system has it alone, also where the tests run twice at once; those that look at it may
+    be several.
+    """
     changes = request.node.get_closest_marker("system") is not None
     if not changes and not _sees(request.node):
         yield
         return
     if changes and "PYTEST_XDIST_WORKER" in os.environ:
-        assert request.node.nodeid.endswith("@system"), "the group is not kept together: workers wait for each other"
+        assert request.node.nodeid.endswith("@system"), (
+            "the group is not kept together: workers wait for each other"
+        )
     lock = _the_lock()
     try:
         fcntl.flock(lock, fcntl.LOCK_EX if changes else fcntl.LOCK_SH)
@@ -120,7 +125,9 @@ def alone_on_the_system(request: pytest.FixtureRequest) -> Iterator[None]:
 
 
 def _the_lock() -> int:
-    """The one file that all runs on this machine lock, whoever made it and wherever their temporary folders are."""
+    """The one file that all runs on this machine lock, whoever made it and wherever their temporary folders
+    are.
+    """
     file = "/tmp/zesty-anchor-tests.lock"
     try:
         return os.open(file, os.O_RDONLY | os.O_CLOEXEC)
@@ -179,10 +186,15 @@ class Desk:
         file.write_text(text, "utf-8")
         return file
 
-    def wants(self, more: str = "", runtimes: str = '[runtimes.kelp]\nwant = "lts"\n', url: str | None = None) -> None:
+    def wants(
+        self, more: str = "", runtimes: str = '[runtimes.kelp]\nwant = "lts"\n', url: str | None = None
+    ) -> None:
         """Write a manifest that takes kelp from the feed."""
         feed = f'as-root = "allowed"\n[feeds.harbour]\nkind = "index"\nurl = "{url or self.url}"\n'
-        recipe = '[recipes.kelp]\ncommands = ["kelp"]\n[recipes.kelp.version]\nrun = "kelp --version"\nexpect = "kelp {version}"\n'
+        recipe = (
+            '[recipes.kelp]\ncommands = ["kelp"]\n[recipes.kelp.version]\nrun = "kelp --version"\nexpect ='
+            ' "kelp {version}"\n'
+        )
         # Two shells are enough where a test is not about them.
         two = [name for name in ("bash", "zsh") if name in PROGRAMS]
         shells = "" if "[shells]" in more else f"[shells]\nuse = {json.dumps(two)}\n"
@@ -235,7 +247,9 @@ class Desk:
 
 
 def packed_runtime(name: str, version: str, says: str = "") -> bytes:
-    """An archive of a runtime with one command, which prints its name and version, or what it ``says`` instead."""
+    """An archive of a runtime with one command, which prints its name and version, or what it ``says``
+    instead.
+    """
     text = f"#!/bin/sh\necho {name} {says or version}\n".encode()
     return pack(f"{name}-{version}", {f"bin/{name}": (text, 0o755)}, "tar.gz")
 
@@ -257,7 +271,14 @@ def kelp_feed(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
         folder,
         "kelp",
         [
-            (version, date, channels, "any", f"kelp-{version}.{kind}", pack(f"kelp-{version}", kelp(version), kind))
+            (
+                version,
+                date,
+                channels,
+                "any",
+                f"kelp-{version}.{kind}",
+                pack(f"kelp-{version}", kelp(version), kind),
+            )
             for version, date, channels, kind in KELP
         ],
     )
@@ -279,7 +300,9 @@ def desk(tmp_path: Path, kelp_feed: str) -> Desk:
 
 @pytest.fixture
 def open_room() -> Iterator[Path]:
-    """A folder that every user may enter. Pytest closes its own ones to others, each time that it starts anywhere."""
+    """A folder that every user may enter. Pytest closes its own ones to others, each time that it starts
+    anywhere.
+    """
     with tempfile.TemporaryDirectory(prefix="tide-") as name:
         os.chmod(name, 0o755)
         yield Path(name)
@@ -296,7 +319,9 @@ def make_feed(tmp_path: Path) -> Iterator[Callable[..., str]]:
         for name, content in files.items():
             (folder / name).parent.mkdir(parents=True, exist_ok=True)
             (folder / name).write_bytes(content)
-            os.utime(folder / name, (1e9, 1e9))  # of long ago: what is younger than a second may change once more
+            os.utime(
+                folder / name, (1e9, 1e9)
+            )  # of long ago: what is younger than a second may change once more
         hosts.append(Host(folder).__enter__())
         return hosts[-1].url
 
@@ -316,7 +341,11 @@ def offer(make_feed: Callable[..., str]) -> Callable[..., str]:
         document = {"format": "zesty-anchor-index/1", "runtime": "kelp", "releases": [release]}
         index = {"format": "zesty-anchor-index/1", "runtimes": ["kelp"]}
         return make_feed(
-            {name: content, "kelp.json": json.dumps(document).encode(), "index.json": json.dumps(index).encode()}
+            {
+                name: content,
+                "kelp.json": json.dumps(document).encode(),
+                "index.json": json.dumps(index).encode(),
+            }
         )
 
     return offered

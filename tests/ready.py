@@ -1,7 +1,9 @@
-"""The built program, kept ready: the interpreter is started and the modules are fetched once, and each run is a fork of that.
+"""The built program, kept ready: the interpreter is started and the modules are fetched once, and each run is
+a fork of that.
 
-What a run does is the installed program's own from its first line (``exit_code`` and the end of ``run``) to the last. What a fork cannot show, the start itself, is shown by
-the tests that start it (terminals, launchers, hooks, signals, the demo, tests/commands/test_start.py), and by all of them with
+What a run does is the installed program's own from its first line (``exit_code`` and the end of ``run``) to
+the last. What a fork cannot show, the start itself, is shown by the tests that start it (terminals,
+launchers, hooks, signals, the demo, tests/commands/test_start.py), and by all of them with
 ``ZESTY_ANCHOR_TESTS=started``.
 """
 
@@ -52,7 +54,12 @@ class Ready:
         with tempfile.TemporaryFile() as out, tempfile.TemporaryFile() as err, self._connected() as channel:
             umask = os.umask(0)
             os.umask(umask)
-            request = {"words": words, "environment": dict(environment), "folder": str(folder), "umask": umask}
+            request = {
+                "words": words,
+                "environment": dict(environment),
+                "folder": str(folder),
+                "umask": umask,
+            }
             message = json.dumps(request).encode("utf-8", "surrogateescape")
             socket.send_fds(channel, [message], [out.fileno(), err.fileno()])
             process = int(channel.recv(64))
@@ -109,7 +116,10 @@ def _serve(address: str, program: str) -> None:
     _fetch_all()
     gc.collect()
     gc.freeze()
-    with socket.socket(socket.AF_UNIX, socket.SOCK_SEQPACKET) as waiting, selectors.DefaultSelector() as selector:
+    with (
+        socket.socket(socket.AF_UNIX, socket.SOCK_SEQPACKET) as waiting,
+        selectors.DefaultSelector() as selector,
+    ):
         waiting.bind(address)
         waiting.listen(64)
         selector.register(waiting, selectors.EVENT_READ)
@@ -147,7 +157,11 @@ def _become(request: dict[str, object], files: list[int], program: str) -> None:
         os.dup2(file, number)
     os.closerange(3, os.sysconf("SC_OPEN_MAX"))
     environment = request["environment"]
-    assert isinstance(environment, dict) and isinstance(request["words"], list) and isinstance(request["umask"], int)
+    assert (
+        isinstance(environment, dict)
+        and isinstance(request["words"], list)
+        and isinstance(request["umask"], int)
+    )
     os.environ.clear()
     os.environ.update(environment)
     os.chdir(str(request["folder"]))

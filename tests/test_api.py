@@ -60,7 +60,9 @@ def test_a_question_without_an_answer_is_raised_before_any_change(desk: Desk) ->
     elsewhere = desk.write(desk.manifest.read_text(), "checkout/workstation.toml")
     desk.manifest.unlink()
     before = desk.likeness()
-    done = run(desk, program_of(PAGE).replace('Path("workstation.toml")', 'Path("checkout/workstation.toml")'))
+    done = run(
+        desk, program_of(PAGE).replace('Path("workstation.toml")', 'Path("checkout/workstation.toml")')
+    )
     assert done.returncode == 5, done.stdout + done.stderr
     assert f"answer: --trust {elsewhere}" in done.stdout
     (desk.home / "use_api.py").unlink()
@@ -91,5 +93,7 @@ def test_all_names_of_the_api_are_documented() -> None:
         assert getattr(api, name).__doc__
     page = PAGE.read_text()
     assert [
-        name for name in ("load", "preview", "provision", "verify", "undo", "runs") if f"| `{name}(" not in page
+        name
+        for name in ("load", "preview", "provision", "verify", "undo", "runs")
+        if f"| `{name}(" not in page
     ] == []

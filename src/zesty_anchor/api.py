@@ -7,8 +7,9 @@
     for change in api.preview(workstation).changes:
         print(change.action, change.subject)
 
-Nothing is printed and nobody is asked, unless a ``Person`` with a reporter or an asker is given. A question that nobody can answer raises
-``AnswersNeeded``, before anything was changed. All errors are ``Problem``; each has ``what`` happened, ``where``, and ``advice``.
+Nothing is printed and nobody is asked, unless a ``Person`` with a reporter or an asker is given. A question
+that nobody can answer raises ``AnswersNeeded``, before anything was changed. All errors are ``Problem``; each
+has ``what`` happened, ``where``, and ``advice``.
 """
 
 from __future__ import annotations
@@ -40,11 +41,12 @@ __all__ = [
 def without_manifest(
     *, environ: Mapping[str, str] | None = None, folder: Path | None = None, offline: bool = False
 ) -> Workstation:
-    """The workstation of ``environ`` (its HOME and XDG_*_HOME; None: this process's environment), used from ``folder`` (None: the current
-    folder), without a manifest. With ``offline`` no feed is asked. It is enough for ``undo`` and ``runs``.
+    """The workstation of ``environ`` (its HOME and XDG_*_HOME; None: this process's environment), used from
+    ``folder`` (None: the current folder), without a manifest. With ``offline`` no feed is asked. It is enough
+    for ``undo`` and ``runs``.
 
-    ``PATH`` of this process is set to the login PATH: what is started from here on is looked up there. Raises ``Problem`` where the
-    journal cannot be read.
+    ``PATH`` of this process is set to the login PATH: what is started from here on is looked up there. Raises
+    ``Problem`` where the journal cannot be read.
     """
     environment = dict(os.environ if environ is None else environ)
     os.environ["PATH"] = program_path(environment)
@@ -59,7 +61,8 @@ def load(
     folder: Path | None = None,
     offline: bool = False,
 ) -> Workstation:
-    """The workstation with ``manifest`` (None: the one that the command line would find from ``folder``), its recipes and its lock.
+    """The workstation with ``manifest`` (None: the one that the command line would find from ``folder``), its
+    recipes and its lock.
 
     Raises ``UsageProblem`` with file and line for a mistake in it, ``NoManifest`` where there is none.
     """
@@ -67,7 +70,8 @@ def load(
 
 
 def preview(workstation: Workstation, person: Person | None = None) -> Plan:
-    """What ``provision`` would do: ``changes`` in order, ``questions``, ``notices``, and ``commands`` that need privilege. Changes nothing.
+    """What ``provision`` would do: ``changes`` in order, ``questions``, ``notices``, and ``commands`` that
+    need privilege. Changes nothing.
 
     Raises ``Problem`` where no plan can be made.
     """
@@ -77,10 +81,12 @@ def preview(workstation: Workstation, person: Person | None = None) -> Plan:
 
 
 def provision(workstation: Workstation, person: Person | None = None, *, deep: bool = False) -> Outcome:
-    """Make the machine match the manifest, and verify it in new shells. With ``deep`` every file of every version is read.
+    """Make the machine match the manifest, and verify it in new shells. With ``deep`` every file of every
+    version is read.
 
-    Returns the ``changes``, how many were ``changed`` and ``failed``, and the ``proof``; ``well`` tells whether everything asked for is there. Raises
-    ``AnswersNeeded`` where a question has no answer, ``Problem`` where the run cannot begin.
+    Returns the ``changes``, how many were ``changed`` and ``failed``, and the ``proof``; ``well`` tells
+    whether everything asked for is there. Raises ``AnswersNeeded`` where a question has no answer,
+    ``Problem`` where the run cannot begin.
     """
     from zesty_anchor.operations import provision as operation
 
@@ -95,11 +101,11 @@ def verify(
     shells: Sequence[str] = (),
     deep: bool = False,
 ) -> Verified:
-    """Compare what is installed with the manifest, then check new shells. ``only`` keeps checks whose name contains one of these texts,
-    ``shells`` shells of these names.
+    """Compare what is installed with the manifest, then check new shells. ``only`` keeps checks whose name
+    contains one of these texts, ``shells`` shells of these names.
 
-    Returns the checks of each shell, what was changed since, and ``exit``, the exit status that the command line would have. Raises
-    ``AnswersNeeded`` for a manifest that was not agreed to.
+    Returns the checks of each shell, what was changed since, and ``exit``, the exit status that the command
+    line would have. Raises ``AnswersNeeded`` for a manifest that was not agreed to.
     """
     from zesty_anchor.operations import verify as operation
     from zesty_anchor.proof.prove import Asking
@@ -108,8 +114,8 @@ def verify(
 
 
 def undo(workstation: Workstation, person: Person | None = None, run: int | None = None) -> TakenBack:
-    """Undo the last run, or the one of that number. Raises ``NothingLeft`` where there is none, ``Problem`` where a later run needs what
-    it did.
+    """Undo the last run, or the one of that number. Raises ``NothingLeft`` where there is none, ``Problem``
+    where a later run needs what it did.
     """
     from zesty_anchor.operations import take_back as operation
 

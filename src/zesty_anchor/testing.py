@@ -1,7 +1,8 @@
-"""Contracts for those who add a feed, a shell, a package manager or a kind of change: what the rest of the program relies on.
+"""Contracts for those who add a feed, a shell, a package manager or a kind of change: what the rest of the
+program relies on.
 
-A plugin of pytest: subclass a contract in your tests, give it your class, and pytest runs its tests (docs/extending.md shows one of each).
-It needs pytest, which zesty-anchor itself does not.
+A plugin of pytest: subclass a contract in your tests, give it your class, and pytest runs its tests
+(docs/extending.md shows one of each). It needs pytest, which zesty-anchor itself does not.
 """
 
 from __future__ import annotations
@@ -47,7 +48,9 @@ TEXTS = (
 
 
 def bench_in(home: Path, run: Callable[..., int] | None = None) -> Bench:
-    """What a change works with, in a home of the test's own. ``run`` stands for running with privilege, which fails without it."""
+    """What a change works with, in a home of the test's own. ``run`` stands for running with privilege, which
+    fails without it.
+    """
     attic, log = home / "attic/run-1", home / "log"
     for folder in (attic, log):
         folder.mkdir(parents=True, exist_ok=True)
@@ -76,7 +79,9 @@ def files_in(folder: Path) -> dict[str, tuple[int, bytes]]:
 
 
 class FeedContract:
-    """What every kind of feed keeps to. ``product`` is one that the feed has, ``versions`` are those that it must offer."""
+    """What every kind of feed keeps to. ``product`` is one that the feed has, ``versions`` are those that it
+    must offer.
+    """
 
     product = "kelp"
     platform = "linux-x86_64"
@@ -88,7 +93,9 @@ class FeedContract:
 
     def test_it_says_what_it_is(self, tmp_path: Path) -> None:
         feed = self.opened(tmp_path)
-        assert feed.title and feed.title == feed.title.strip() and feed.address and feed.name == feed.supply.name
+        assert (
+            feed.title and feed.title == feed.title.strip() and feed.address and feed.name == feed.supply.name
+        )
         assert feed.own_address or type(feed).wrong_address(feed.supply.url or "") is None
 
     def test_all_that_it_offers_may_be_taken(self, tmp_path: Path) -> None:
@@ -107,7 +114,9 @@ class FeedContract:
 
 
 class PackageManagerContract:
-    """What every package manager keeps to. It is only asked, and changes nothing. ``package`` is one that is installed, with a ``file`` of it."""
+    """What every package manager keeps to. It is only asked, and changes nothing. ``package`` is one that is
+    installed, with a ``file`` of it.
+    """
 
     package: str
     file: str
@@ -129,13 +138,19 @@ class PackageManagerContract:
     def test_it_knows_whose_a_file_is(self, tmp_path: Path) -> None:
         (tmp_path / "mine").touch()
         mine, nowhere = str(tmp_path / "mine"), str(tmp_path / "nowhere")
-        assert self.manager().owners_of([self.file, mine, nowhere]) == {self.file: self.package, mine: "", nowhere: ""}
+        assert self.manager().owners_of([self.file, mine, nowhere]) == {
+            self.file: self.package,
+            mine: "",
+            nowhere: "",
+        }
         assert self.manager().owners_of([]) == {}
 
     def test_its_commands_name_the_packages(self) -> None:
         manager = self.manager()
         assert all("tide-glass" in command for command in manager.commands(["tide-glass"])[-1:])
-        assert "tide-glass" in manager.removal(["tide-glass"]) and "tide-glass" in manager.typed_removal(["tide-glass"])
+        assert "tide-glass" in manager.removal(["tide-glass"]) and "tide-glass" in manager.typed_removal(
+            ["tide-glass"]
+        )
         assert len(manager.exactly({"tide-glass": "1.2-1"})) == 1
 
 
@@ -147,7 +162,9 @@ class ShellContract:
     @property
     def program(self) -> str:
         """Where it is. A shell that is not here is no reason for its tests to pass."""
-        found = next((p for name in self.shell.programs if (p := find_program(name, {"PATH": login_path()}))), None)
+        found = next(
+            (p for name in self.shell.programs if (p := find_program(name, {"PATH": login_path()}))), None
+        )
         if found is None:
             pytest.fail(f"none of {', '.join(self.shell.programs)} is installed")
         return found
@@ -155,7 +172,8 @@ class ShellContract:
     def runs(self, script: str, home: Path, environ: Mapping[str, str] = {}) -> bytes:
         """What the shell prints when it runs a script, without startup files of a person's."""
         done = subprocess.run(
-            [self.program, "-c", script], capture_output=True, check=False, cwd=home, stdin=subprocess.DEVNULL,
+            [self.program, "-c", script], capture_output=True, check=False, cwd=home,
+            stdin=subprocess.DEVNULL,
             env={"PATH": login_path(), "HOME": str(home), "LANG": "C.UTF-8", **environ}, timeout=60,
         )  # fmt: skip
         assert done.stderr == b"", done.stderr
@@ -170,10 +188,14 @@ class ShellContract:
         folder = home / "generated"
         folder.mkdir(exist_ok=True)
         environment = Environment(
-            variables=tuple((name, (value,) if value else ()) for name, value in variables), first=(str(home / "first"),),
-            last=(), shelf=str(home / "shelf"), launchers=str(home / "bin"), pins=str(home / "pins"), shell=str(folder), home=str(home),
+            variables=tuple((name, (value,) if value else ()) for name, value in variables),
+            first=(str(home / "first"),),
+            last=(), shelf=str(home / "shelf"), launchers=str(home / "bin"), pins=str(home / "pins"),
+            shell=str(folder), home=str(home),
         )  # fmt: skip
-        texts: dict[str, Callable[[Environment, str], str]] = {f"environment.{self.shell.name}": self.shell.environment}
+        texts: dict[str, Callable[[Environment, str], str]] = {
+            f"environment.{self.shell.name}": self.shell.environment
+        }
         texts |= self.shell.further_files()
         if self.shell.like_sh:
             from zesty_anchor.shells.sh import Sh
@@ -187,7 +209,9 @@ class ShellContract:
     def test_a_quoted_text_is_one_word_byte_for_byte(self, tmp_path: Path, text: str) -> None:
         assert self.runs(f"printf '<%s>' {self.shell.quote(text)}", tmp_path) == f"<{text}>".encode()
 
-    def test_its_generated_file_sets_what_is_asked_and_a_second_reading_changes_nothing(self, tmp_path: Path) -> None:
+    def test_its_generated_file_sets_what_is_asked_and_a_second_reading_changes_nothing(
+        self, tmp_path: Path
+    ) -> None:
         file = self.generated(tmp_path, variables=(("GAUGE", "north quay, $5 a day"), ("EMPTY", "")))
         read = f"{self.shell.source_word} {self.shell.quote(str(file))}"
         once, twice = (self.runs("\n".join([read] * times + ["env -0"]), tmp_path) for times in (1, 2))
@@ -222,7 +246,9 @@ class ShellContract:
         assert all(reading.source for reading in self.shell.reads(around)), "each names the manual's section"
 
     def test_its_probes_tell_what_it_has(self, tmp_path: Path) -> None:
-        script = self.shell.code("ready").replace("END", "'|end|'").replace("NAMES", "''").replace("ENV", "env")
+        script = (
+            self.shell.code("ready").replace("END", "'|end|'").replace("NAMES", "''").replace("ENV", "env")
+        )
         probe = tmp_path / "probe"
         probe.write_text(script)
         word = (
@@ -252,9 +278,17 @@ class KindContract:
 
     def test_it_says_what_it_is(self, tmp_path: Path) -> None:
         kind, change = self.kind(), self.planned(tmp_path)
-        assert isinstance(kind.heading, Heading) and kind.of_subject.format("x") and issubclass(kind.record, Record)
         assert (
-            change.kind == kind.name and change.key and change.subject and change.action and "\n" not in change.subject
+            isinstance(kind.heading, Heading)
+            and kind.of_subject.format("x")
+            and issubclass(kind.record, Record)
+        )
+        assert (
+            change.kind == kind.name
+            and change.key
+            and change.subject
+            and change.action
+            and "\n" not in change.subject
         )
 
     def test_its_record_can_be_kept_and_read_again(self, tmp_path: Path) -> None:
@@ -286,4 +320,6 @@ class KindContract:
 
     @staticmethod
     def _without_attic(home: Path) -> dict[str, tuple[int, bytes]]:
-        return {name: each for name, each in files_in(home).items() if not name.startswith(("attic/", "log/"))}
+        return {
+            name: each for name, each in files_in(home).items() if not name.startswith(("attic/", "log/"))
+        }

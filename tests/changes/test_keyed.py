@@ -68,8 +68,10 @@ def test_ini(before: str, value: Any, after: str) -> None:
 @pytest.mark.parametrize(
     ("form", "text", "path"),
     [
-        ("json", '{"a": }', ["a"]), ("json", "[1]", ["a"]), ("json", '{"a": 1}', ["a", "b"]), ("json", '{"a": 1', ["b"]),
-        ("toml", "a = ", ["a"]), ("toml", "a = 1\n", ["a", "b"]), ("ini", "a = 1\n", ["a", "b"]), ("ini", "", ["a"]),
+        ("json", '{"a": }', ["a"]), ("json", "[1]", ["a"]), ("json", '{"a": 1}', ["a", "b"]), ("json",
+        '{"a": 1', ["b"]),
+        ("toml", "a = ", ["a"]), ("toml", "a = 1\n", ["a", "b"]), ("ini", "a = 1\n", ["a", "b"]), ("ini", "",
+        ["a"]),
     ],
 )  # fmt: skip
 def test_what_cannot_be_read_is_left_alone(form: str, text: str, path: list[str]) -> None:
@@ -85,8 +87,12 @@ VALUES = st.recursive(
 TABLES = st.dictionaries(st.text(max_size=3), VALUES, max_size=4)
 
 
-@given(TABLES, st.lists(st.text(max_size=3), min_size=1, max_size=3), VALUES, st.sampled_from([None, 2, "\t"]))
-def test_json_holds_what_it_held_and_the_key(table: dict[str, Any], path: list[str], value: Any, indent: Any) -> None:
+@given(
+    TABLES, st.lists(st.text(max_size=3), min_size=1, max_size=3), VALUES, st.sampled_from([None, 2, "\t"])
+)
+def test_json_holds_what_it_held_and_the_key(
+    table: dict[str, Any], path: list[str], value: Any, indent: Any
+) -> None:
     expected: Any = json.loads(json.dumps(table))
     inner = expected
     for step in path[:-1]:
@@ -99,7 +105,12 @@ def test_json_holds_what_it_held_and_the_key(table: dict[str, Any], path: list[s
 
 
 def test_the_form_is_told_by_the_name() -> None:
-    assert [form_of(name) for name in ("settings.json", "x.toml", "y.conf", "z")] == ["json", "toml", "ini", ""]
+    assert [form_of(name) for name in ("settings.json", "x.toml", "y.conf", "z")] == [
+        "json",
+        "toml",
+        "ini",
+        "",
+    ]
 
 
 def test_settings_are_made_shown_and_taken_back(desk: Desk) -> None:

@@ -144,8 +144,10 @@ def test_questions_without_a_terminal(desk: Desk) -> None:
 
 
 DAMAGED = {
-    "a zst with an error in it": (lambda: damaged(pack("coral", {"bin/coral": (b"x" * 9000, 0o755)}, "tar.zst")), "cannot be unpacked"),
-    "an encrypted zip": (lambda: encrypted(pack("coral", {"bin/coral": (b"x", 0o755)}, "zip")), "is encrypted"),
+    "a zst with an error in it": (lambda: damaged(pack("coral", {"bin/coral": (b"x" * 9000, 0o755)},
+    "tar.zst")), "cannot be unpacked"),
+    "an encrypted zip": (lambda: encrypted(pack("coral", {"bin/coral": (b"x", 0o755)}, "zip")),
+    "is encrypted"),
 }  # fmt: skip
 
 
@@ -154,11 +156,17 @@ def damaged(content: bytes) -> bytes:
 
 
 @pytest.mark.parametrize("name", DAMAGED)
-def test_one_bad_archive_ends_its_own_change_alone(desk: Desk, make_feed: Callable[..., str], name: str) -> None:
+def test_one_bad_archive_ends_its_own_change_alone(
+    desk: Desk, make_feed: Callable[..., str], name: str
+) -> None:
     make, why = DAMAGED[name]
     content = make()
     file = {"platform": "any", "url": "coral.bin", "sha256": hashlib.sha256(content).hexdigest()}
-    document = {"format": "zesty-anchor-index/1", "runtime": "coral", "releases": [{"version": "1.0", "files": [file]}]}
+    document = {
+        "format": "zesty-anchor-index/1",
+        "runtime": "coral",
+        "releases": [{"version": "1.0", "files": [file]}],
+    }
     url = make_feed({"coral.bin": content, "coral.json": json.dumps(document).encode()})
     desk.wants(
         f'[feeds.other]\nkind = "index"\nurl = "{url}"\n[recipes.coral]\ncommands = ["coral"]\n',

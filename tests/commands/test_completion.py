@@ -18,7 +18,10 @@ from zesty_anchor.system.own_commands import COMMANDS, VALUES
 SHELLS = [pytest.param(name, marks=pytest.mark.needs(name)) for name in ("bash", "zsh", "fish")]
 READY = {
     "bash": "bind 'set show-all-if-ambiguous on'; bind 'set enable-bracketed-paste off'; PS1='ti''de> '",
-    "zsh": "autoload -Uz compinit; compinit -D; . ~/.zshrc; bindkey '^I' complete-word; setopt no_list_ambiguous; PS1='ti''de> '",
+    "zsh": (
+        "autoload -Uz compinit; compinit -D; . ~/.zshrc; bindkey '^I' complete-word; setopt"
+        " no_list_ambiguous; PS1='ti''de> '"
+    ),
     "fish": "function fish_prompt; echo -n 'ti''de> '; end",
 }
 
@@ -106,7 +109,9 @@ def test_tab_offers_what_could_stand_there(settled: Desk, shell: str) -> None:
 @pytest.mark.needs("bash", "git")
 @pytest.mark.parametrize("first", [True, False])
 def test_tab_beside_the_system_s_completion_for_bash(settled: Desk, first: bool) -> None:
-    """Before our line, as Debian's .bashrc has it, and after it: ours answers, and behind ``--`` the command's own does."""
+    """Before our line, as Debian's .bashrc has it, and after it: ours answers, and behind ``--`` the
+    command's own does.
+    """
     if not SYSTEM_S.exists():
         (pytest.skip if str(SYSTEM_S) in HELD_BACK else pytest.fail)(f"{SYSTEM_S} is not installed")
     file, line = settled.home / ".bashrc", f". {SYSTEM_S}\n"
@@ -135,7 +140,11 @@ def test_tab_beside_the_system_s_completion_for_bash(settled: Desk, first: bool)
 def test_tab_starts_no_program(settled: Desk, shell: str, tmp_path: Path) -> None:
     """strace(1) sees every execve: ours, least of all, is not among them."""
     log = tmp_path / "log"
-    tab = Tab(settled, shell, (PROGRAMS["strace"], "-f", "--seccomp-bpf", "-qq", "-o", str(log), "-e", "trace=execve"))
+    tab = Tab(
+        settled,
+        shell,
+        (PROGRAMS["strace"], "-f", "--seccomp-bpf", "-qq", "-o", str(log), "-e", "trace=execve"),
+    )
     tab.said("true")
     begun = log.read_text().count("execve(")
     assert begun >= 1

@@ -1,4 +1,6 @@
-"""What else answers to a command of the manifest: reported, outranked, asked about, removed, and brought back."""
+"""What else answers to a command of the manifest: reported, outranked, asked about, removed, and brought
+back.
+"""
 
 from __future__ import annotations
 
@@ -44,7 +46,10 @@ def crowded(desk: Desk) -> Desk:
 def test_a_report_names_each_with_its_line(crowded: Desk) -> None:
     crowded.wants('[conflicts]\npolicy = "report"\n')
     seen = " ".join(crowded.well("preview").out.split())
-    assert "kelp: ~/old-kelp/bin/kelp (the folder ~/old-kelp), by ~/.bashrc:4 stands behind it, and stays" in seen
+    assert (
+        "kelp: ~/old-kelp/bin/kelp (the folder ~/old-kelp), by ~/.bashrc:4 stands behind it, and stays"
+        in seen
+    )
     assert "kelp: ~/bin/kelp" in seen
     assert "Take away" not in seen
     assert crowded.well("provision", "--json").json["proof"]["ok"], "they are outranked"
@@ -89,14 +94,21 @@ def test_a_file_that_a_startup_file_reads_is_cleaned_as_well(crowded: Desk) -> N
 def test_the_old_one_stays_where_a_check_fails_that_is_about_it(crowded: Desk, run: str, stays: bool) -> None:
     crowded.wants(f'[conflicts]\npolicy = "remove"\n[[checks]]\nname = "never"\nrun = "{run}"\n')
     answer = crowded.run("provision")
-    assert answer.code == 1 and ("the old one stays, because 'never' failed in" in answer.out) == stays, answer.out
+    assert answer.code == 1 and ("the old one stays, because 'never' failed in" in answer.out) == stays, (
+        answer.out
+    )
     assert (crowded.home / "old-kelp/bin/kelp").exists() == stays
     assert ("KELP_HOME" in (crowded.home / ".bashrc").read_text()) == stays
 
 
 def test_a_folder_that_is_more_than_the_install_stays(desk: Desk) -> None:
     """Of a person's folder under version control, with things of all kinds, only the command's file goes."""
-    for name, text in (("bin/kelp", OLD), ("bin/backup", OLD), (".git/HEAD", "ref: x\n"), ("vimrc", "set nu\n")):
+    for name, text in (
+        ("bin/kelp", OLD),
+        ("bin/backup", OLD),
+        (".git/HEAD", "ref: x\n"),
+        ("vimrc", "set nu\n"),
+    ):
         desk.write(text, f"dotfiles/{name}").chmod(0o755)
     desk.write('PATH="$HOME/dotfiles/bin:$PATH"\n', ".bashrc")
     desk.write("[core]\n\tpager = ~/dotfiles/bin/kelp\n", ".gitconfig")
@@ -104,8 +116,8 @@ def test_a_folder_that_is_more_than_the_install_stays(desk: Desk) -> None:
     before = likeness(desk.home, STATE)
     seen = " ".join(desk.well("preview").out.split())
     assert (
-        "only ~/dotfiles/bin/kelp goes. ~/dotfiles stays, since it is under version control (.git) (it has 4 files"
-        in seen
+        "only ~/dotfiles/bin/kelp goes. ~/dotfiles stays, since it is under version control (.git) (it has 4"
+        " files" in seen
     )
     assert 'to have it go whole: [[conflicts.remove]] path = "~/dotfiles"' in seen
     assert "~/.gitconfig:2 still speaks of what goes, and is not changed" in seen
@@ -140,9 +152,11 @@ def test_what_is_no_install_is_refused_by_name(desk: Desk) -> None:
     for path in ("~", "~/", "/usr", "/usr/local/bin", "~/.local/bin", "/", "/home", "~/x/.."):
         desk.wants(f'[[conflicts.remove]]\npath = "{path}"\n')
         refused = desk.run("preview")
-        assert (refused.code, "is no install" in refused.err, "workstation.toml:" in refused.err) == (2, True, True), (
-            path
-        )
+        assert (refused.code, "is no install" in refused.err, "workstation.toml:" in refused.err) == (
+            2,
+            True,
+            True,
+        ), path
     desk.write("", "desk/x")
     desk.wants('[[conflicts.remove]]\npath = "~/desk"\n')
     desk.manifest.rename(desk.home / "desk/workstation.toml")
@@ -162,7 +176,9 @@ def test_an_alias_to_what_goes_is_not_said_to_stay(crowded: Desk) -> None:
 
 
 def test_a_line_that_hides_the_new_one_goes_on_trial(crowded: Desk) -> None:
-    """An alias to the old install would keep the new one from ever answering; where it does not help, it is put back."""
+    """An alias to the old install would keep the new one from ever answering; where it does not help, it is
+    put back.
+    """
     text = RC + "alias kelp=~/old-kelp/bin/kelp\n"
     crowded.write(text, ".bashrc")
     checks = '[[checks]]\nname = "never"\nrun = "false"\n'
@@ -183,7 +199,9 @@ def test_a_line_that_hides_the_new_one_goes_on_trial(crowded: Desk) -> None:
 
 @pytest.mark.parametrize("missing", ["oar", "kelp"])
 def test_another_failure_holds_back_only_what_could_be_missed(crowded: Desk, missing: str) -> None:
-    """The old kelp goes although another runtime could not be had; but not where it is the new kelp that is lacking."""
+    """The old kelp goes although another runtime could not be had; but not where it is the new kelp that is
+    lacking.
+    """
     (crowded.home / "feed").mkdir()
     (crowded.home / f"feed/{missing}-4.2.1.tar.gz").write_bytes(b"no archive")
     broken = f'[feeds.other]\nkind = "folder"\nurl = "{crowded.home}/feed"\n'
@@ -205,7 +223,9 @@ def test_a_person_is_asked_about_each(crowded: Desk) -> None:
     assert refused.code == 5
     assert 'answer: [conflicts] policy = "remove", or "outrank"' in refused.err
     environment = {"HOME": str(crowded.home), "PATH": login_path(), "LANG": "C.UTF-8", "TERM": "dumb"}
-    child = pexpect.spawn(str(PROGRAM), ["provision"], cwd=crowded.home, env=environment, timeout=60, encoding="utf-8")  # type: ignore[arg-type]
+    child = pexpect.spawn(
+        str(PROGRAM), ["provision"], cwd=crowded.home, env=environment, timeout=60, encoding="utf-8"
+    )  # type: ignore[arg-type]
     for _ in range(2):
         asked = child.expect([r"old-kelp away, once[^:]*\? \[y/N\]", r"bin/kelp away, once[^:]*\? \[y/N\]"])
         child.sendline("y" if asked == 0 else "n")
@@ -263,8 +283,12 @@ def test_what_fish_knows_of_an_old_install_goes_from_all_its_places_and_comes_ba
     shutil.rmtree(desk.home / ".local", ignore_errors=True)
     inside = "if status is-interactive\n  set -gx TIDE high\n{}end\n"
     config = desk.write(inside.format("  set -gx PATH ~/old-kelp/bin $PATH\n"), ".config/fish/config.fish")
-    own = desk.write("set -gx PATH $PATH ~/old-kelp/sbin\nset -gx QUAY north\n", ".config/fish/conf.d/quay.fish")
-    wrapper = desk.write("function kelp\n  ~/old-kelp/bin/kelp $argv\nend\n", ".config/fish/functions/kelp.fish")
+    own = desk.write(
+        "set -gx PATH $PATH ~/old-kelp/sbin\nset -gx QUAY north\n", ".config/fish/conf.d/quay.fish"
+    )
+    wrapper = desk.write(
+        "function kelp\n  ~/old-kelp/bin/kelp $argv\nend\n", ".config/fish/functions/kelp.fish"
+    )
     variables = desk.home / ".config/fish/fish_variables"
     desk.wants('[[conflicts.remove]]\npath = "~/old-kelp"\n[shells]\nuse = ["fish"]\n')
     passing = (*STATE, ".local/share/fish", ".cache/fish")
@@ -285,7 +309,9 @@ def test_what_fish_knows_of_an_old_install_goes_from_all_its_places_and_comes_ba
     assert config.read_text() == inside.format("")
     assert own.read_text() == "set -gx QUAY north\n"
     assert "old\\x2dkelp" not in variables.read_text()
-    told = desk.shell("fish", "kelp --version; echo $TIDE $QUAY $fish_user_paths; set -q KELP_HOME; or echo none", "-i")
+    told = desk.shell(
+        "fish", "kelp --version; echo $TIDE $QUAY $fish_user_paths; set -q KELP_HOME; or echo none", "-i"
+    )
     assert told.split("\n")[:3] == ["kelp 4.2.1", f"high north {desk.home}/bin", "none"]
     desk.well("undo")
     assert likeness(desk.home, passing) == before
@@ -322,7 +348,8 @@ Priority: 50
 def test_an_alternative_is_restored_from_what_it_was() -> None:
     install = ("update-alternatives", "--install", "/usr/bin/pager", "pager")
     assert restored(QUERY) == [
-        (*install, "/bin/less", "77", "--slave", "/usr/share/man/man1/pager.1.gz", "pager.1.gz", "/usr/share/man/man1/less.1.gz"),
+        (*install, "/bin/less", "77", "--slave", "/usr/share/man/man1/pager.1.gz", "pager.1.gz",
+        "/usr/share/man/man1/less.1.gz"),
         (*install, "/bin/more", "50"),
         ("update-alternatives", "--set", "pager", "/bin/more"),
     ]  # fmt: skip
@@ -336,17 +363,27 @@ needs_root = pytest.mark.skipif(
 
 @needs_root
 @pytest.mark.system
-def test_a_runtime_of_the_system_is_outranked_or_goes_and_comes_back(desk: Desk, make_feed: Callable[..., str]) -> None:
-    """Debian's own lua5.4, which answers to ``lua`` through the alternatives system; the manifest owns that command."""
+def test_a_runtime_of_the_system_is_outranked_or_goes_and_comes_back(
+    desk: Desk, make_feed: Callable[..., str]
+) -> None:
+    """Debian's own lua5.4, which answers to ``lua`` through the alternatives system; the manifest owns that
+    command.
+    """
     apt = ["apt-get", "install", "-y", "-qq", "lua5.4"]
     subprocess.run(apt, capture_output=True, check=True)
     subprocess.run(["apt-mark", "auto", "lua5.4"], capture_output=True, check=True)
     chosen = Path("/etc/alternatives/lua-interpreter").resolve()
     content = pack("lua", {"bin/lua": (b"#!/bin/sh\necho Lua 9.0\n", 0o755)}, "tar.gz")
     file = {"platform": "any", "url": "lua.tgz", "sha256": hashlib.sha256(content).hexdigest()}
-    listed = {"format": "zesty-anchor-index/1", "runtime": "lua", "releases": [{"version": "9.0", "files": [file]}]}
+    listed = {
+        "format": "zesty-anchor-index/1",
+        "runtime": "lua",
+        "releases": [{"version": "9.0", "files": [file]}],
+    }
     url = make_feed({"lua.tgz": content, "lua.json": json.dumps(listed).encode()})
-    recipe = '[recipes.lua]\ncommands = ["lua"]\n[recipes.lua.version]\nrun = "lua -v"\nexpect = "Lua {version}"\n'
+    recipe = (
+        '[recipes.lua]\ncommands = ["lua"]\n[recipes.lua.version]\nrun = "lua -v"\nexpect = "Lua {version}"\n'
+    )
     runtime = recipe + '[runtimes.lua]\nwant = "9"\n'
     try:
         desk.wants('[conflicts]\npolicy = "report"\n[shells]\nuse = "all"\n', runtime, url)
@@ -362,7 +399,9 @@ def test_a_runtime_of_the_system_is_outranked_or_goes_and_comes_back(desk: Desk,
         desk.well("undo")
         assert Path("/etc/alternatives/lua-interpreter").resolve() == chosen
         assert chosen.exists()
-        marked = subprocess.run(["apt-mark", "showauto", "lua5.4"], capture_output=True, text=True, check=True)
+        marked = subprocess.run(
+            ["apt-mark", "showauto", "lua5.4"], capture_output=True, text=True, check=True
+        )
         assert marked.stdout == "lua5.4\n", "it comes back as it was: there because something needs it"
         desk.well("undo")
         desk.wants('[[conflicts.remove]]\nalternative = "lua-interpreter"\n', runtime, url)

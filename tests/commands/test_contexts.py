@@ -1,4 +1,6 @@
-"""Seven shells by eight ways of being started: the default version, the project's, the session's, variables, PATH."""
+"""Seven shells by eight ways of being started: the default version, the project's, the session's, variables,
+PATH.
+"""
 
 from __future__ import annotations
 
@@ -21,7 +23,13 @@ Way = Callable[[Desk, str, str, dict[str, str]], str]
 
 
 def environment(desk: Desk, **more: str) -> dict[str, str]:
-    return {"HOME": str(desk.home), "PATH": login_path(superuser=False), "LANG": "C.UTF-8", "TERM": "dumb", **more}
+    return {
+        "HOME": str(desk.home),
+        "PATH": login_path(superuser=False),
+        "LANG": "C.UTF-8",
+        "TERM": "dumb",
+        **more,
+    }
 
 
 def started(words: list[str], env: dict[str, str], desk: Desk, lines: str | None = None) -> str:
@@ -48,7 +56,9 @@ def login(desk: Desk, shell: str, script: str, more: dict[str, str]) -> str:
 
 
 def login_interactive(desk: Desk, shell: str, script: str, more: dict[str, str]) -> str:
-    return started([PROGRAMS[PROGRAM[shell]], "-l", "-i"], environment(desk, **more), desk, script + "\nexit\n")
+    return started(
+        [PROGRAMS[PROGRAM[shell]], "-l", "-i"], environment(desk, **more), desk, script + "\nexit\n"
+    )
 
 
 def over_ssh(desk: Desk, shell: str, script: str, more: dict[str, str]) -> str:
@@ -71,24 +81,33 @@ def cron(desk: Desk, shell: str, script: str, more: dict[str, str]) -> str:
 
 def graphical(desk: Desk, shell: str, script: str, more: dict[str, str]) -> str:
     """What systemd gives to a session, from the generator that it ships."""
-    given = subprocess.run([str(USER_GENERATOR)], env=environment(desk), capture_output=True, text=True, check=True)
+    given = subprocess.run(
+        [str(USER_GENERATOR)], env=environment(desk), capture_output=True, text=True, check=True
+    )
     pairs = dict(line.split("=", 1) for line in given.stdout.splitlines())
     session = {name: value.strip('"').replace("\\$", "$") for name, value in pairs.items()}
     return started([PROGRAMS[PROGRAM[shell]], "-c", script], {**environment(desk), **session, **more}, desk)
 
 
 def editor(desk: Desk, shell: str, script: str, more: dict[str, str]) -> str:
-    """A program that was started by none of them and calls the launcher through a shell that reads nothing."""
+    """A program that was started by none of them and calls the launcher through a shell that reads
+    nothing.
+    """
     quiet = {"bash": ["--norc"], "zsh": ["-f"], "fish": ["--no-config"], "tcsh": ["-f"]}.get(shell, [])
     env = {"HOME": str(desk.home), "PATH": "/usr/bin:/bin", **more}
     launchers = desk.home / ".local/share/zesty-anchor/bin"
     return started(
-        [PROGRAMS[PROGRAM[shell]], *quiet, "-c", script.replace("kelp-env", f"{launchers}/kelp-env")], env, desk
+        [PROGRAMS[PROGRAM[shell]], *quiet, "-c", script.replace("kelp-env", f"{launchers}/kelp-env")],
+        env,
+        desk,
     )
 
 
 WAYS: dict[str, tuple[Way, tuple[str, ...]]] = {
-    "interactive": (interactive, (*FOLLOWING, "tcsh")),  # sh reads only what ENV names: it has what its login had
+    "interactive": (
+        interactive,
+        (*FOLLOWING, "tcsh"),
+    ),  # sh reads only what ENV names: it has what its login had
     "login": (login, tuple(PROGRAM)),
     "login, interactive": (login_interactive, (*FOLLOWING, "sh")),  # tcsh takes -l alone, which is "login"
     "over ssh": (over_ssh, ("bash", "zsh", "fish", "tcsh")),  # the others read nothing there
@@ -136,7 +155,10 @@ def test_a_command_over_a_real_ssh_connection(settled: Desk, tmp_path: Path) -> 
         subprocess.run(["ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", tmp_path / name], check=True)
     shutil.copy(tmp_path / "user.pub", tmp_path / "authorized")
     # sshd takes the home from passwd(5); the command puts ours in its place and starts bash as sshd would.
-    force = f'exec env -i HOME={settled.home} PATH=/usr/bin:/bin SSH_CLIENT="$SSH_CLIENT" bash -c "cd; $SSH_ORIGINAL_COMMAND"'
+    force = (
+        f'exec env -i HOME={settled.home} PATH=/usr/bin:/bin SSH_CLIENT="$SSH_CLIENT" bash -c "cd;'
+        ' $SSH_ORIGINAL_COMMAND"'
+    )
     (tmp_path / "config").write_text(
         f"HostKey {tmp_path}/host\nAuthorizedKeysFile {tmp_path}/authorized\nStrictModes no\nUsePAM no\n"
         f"PermitRootLogin prohibit-password\nForceCommand {force}\nPidFile none\n"

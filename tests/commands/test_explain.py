@@ -8,7 +8,9 @@ from tests.commands.conftest import BOTH
 from tests.conftest import Desk
 
 pytestmark = [pytest.mark.needs("bash", "zsh"), pytest.mark.sees_system]
-CHECK = '[[checks]]\nname = "the tide is high"\nrun = "kelp --version"\nexpect = "kelp *"\nshells = ["bash"]\n'
+CHECK = (
+    '[[checks]]\nname = "the tide is high"\nrun = "kelp --version"\nexpect = "kelp *"\nshells = ["bash"]\n'
+)
 
 
 def paragraph(desk: Desk, *words: str, folder: str = "") -> str:

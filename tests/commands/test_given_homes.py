@@ -1,4 +1,6 @@
-"""Homes as people have them: a first provisioning ends well in each, what was broken before is told and stays as it was."""
+"""Homes as people have them: a first provisioning ends well in each, what was broken before is told and stays
+as it was.
+"""
 
 from __future__ import annotations
 
@@ -31,14 +33,22 @@ HOMES: dict[str, tuple[tuple[str, ...], dict[str, str], str]] = {
         {".config/fish/functions/cd.fish": "function cd\n  builtin cd $argv; and ls\nend\n"},
         "",
     ),
-    "an alias of cd": (("bash", "zsh"), {".bashrc": "alias cd='cd -P'\n", ".zshrc": "alias cd='cd -P'\n"}, ""),
+    "an alias of cd": (
+        ("bash", "zsh"),
+        {".bashrc": "alias cd='cd -P'\n", ".zshrc": "alias cd='cd -P'\n"},
+        "",
+    ),
     "a greeting at login": (
         ("bash", "zsh"),
         {".profile": "echo high water at six\n", ".zprofile": "echo low\n"},
         NOISY,
     ),
     "a greeting with the time": (("bash",), {".profile": "date +%s\n"}, NOISY),
-    "a command that is not there": (("bash",), {".bashrc": "tide-table --today\n"}, "'no error message' failed in"),
+    "a command that is not there": (
+        ("bash",),
+        {".bashrc": "tide-table --today\n"},
+        "'no error message' failed in",
+    ),
     "a relative entry on PATH": (
         ("bash",),
         {".bashrc": "PATH=$PATH:bin\n"},
@@ -62,14 +72,19 @@ HOMES: dict[str, tuple[tuple[str, ...], dict[str, str], str]] = {
         {".bashrc": "PATH=/usr/bin:/bin\n", ".zshrc": "path=(/usr/bin /bin)\n"},
         "",
     ),
-    "an interactive guard": (("bash",), {".bashrc": "case $- in *i*) ;; *) return ;; esac\nalias ll='ls -l'\n"}, ""),
+    "an interactive guard": (
+        ("bash",),
+        {".bashrc": "case $- in *i*) ;; *) return ;; esac\nalias ll='ls -l'\n"},
+        "",
+    ),
     "no startup file": (("bash", "zsh", "fish", "ksh", "mksh", "tcsh", "sh"), {}, ""),
     "a prompt that works": (("bash",), {".bashrc": "PROMPT_COMMAND='tide=$(date)'\nPS1='$tide> '\n"}, ""),
     "a large framework": (
         ("zsh",),
         {
             ".zshrc": "".join(
-                f"tide_{n}() {{ local a=$1; print -r -- \"$a\" }}\nalias t{n}='tide_{n} {n}'\n" for n in range(1_500)
+                f"tide_{n}() {{ local a=$1; print -r -- \"$a\" }}\nalias t{n}='tide_{n} {n}'\n"
+                for n in range(1_500)
             )
         },
         "",
@@ -114,7 +129,11 @@ def test_a_pin_in_the_home_is_named_and_is_no_failure(desk: Desk) -> None:
     desk.wants('[shells]\nuse = ["bash", "zsh"]\n')
     desk.well("provision")
     asked = desk.run("switch", "kelp", "3.6.2", "--project", "--install")
-    assert asked.code == 5 and "this folder is your home" in asked.err and not (desk.home / ".kelp-version").exists()
+    assert (
+        asked.code == 5
+        and "this folder is your home" in asked.err
+        and not (desk.home / ".kelp-version").exists()
+    )
     desk.well("switch", "kelp", "3.6.2", "--project", "--install", "--yes")
     seen = desk.run("verify")
     assert seen.code == 0, seen.out
@@ -132,7 +151,10 @@ def test_what_fails_for_another_runtime_does_not_undo_a_switch(desk: Desk) -> No
     profile = desk.home / ".profile"
     profile.write_text(profile.read_text() + "kelp() { echo none; }\n")
     refused = desk.run("switch", "kelp", "4.2", "--default")
-    assert refused.code == 1 and "all of this run was undone, because 'kelp is found' failed in bash" in refused.out
+    assert (
+        refused.code == 1
+        and "all of this run was undone, because 'kelp is found' failed in bash" in refused.out
+    )
     assert 'want = "3.6"' in desk.manifest.read_text()
 
 
@@ -141,7 +163,10 @@ def test_the_version_before_stays_wanted_beside_the_new_default(desk: Desk) -> N
     desk.well("provision")
     before = desk.manifest.read_text()
     desk.well("switch", "kelp", "3.6", "--default")
-    assert 'want = "3.6"   # tried' in desk.manifest.read_text() and 'also = ["4.1"]' in desk.manifest.read_text()
+    assert (
+        'want = "3.6"   # tried' in desk.manifest.read_text()
+        and 'also = ["4.1"]' in desk.manifest.read_text()
+    )
     desk.well("switch", "kelp", "4.1", "--default")
     assert 'also = ["3.6"]' in desk.manifest.read_text()
     assert "Nothing to do" in desk.well("provision").out

@@ -1,4 +1,6 @@
-"""The help: every command is in a group, has three examples, and each example is a command line that works."""
+"""The help: every command is in a group, has three examples, and each example is a command line that
+works.
+"""
 
 from __future__ import annotations
 

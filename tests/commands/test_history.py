@@ -84,7 +84,12 @@ def test_a_journal_of_an_earlier_program_gets_the_new_columns(desk: Desk) -> Non
     desk.well("provision")
     journal = desk.home / ".local/state/zesty-anchor/journal.db"
     with sqlite3.connect(journal) as base:
-        for table, column in (("runs", "digest"), ("runs", "proved"), ("changes", "began"), ("changes", "ended")):
+        for table, column in (
+            ("runs", "digest"),
+            ("runs", "proved"),
+            ("changes", "began"),
+            ("changes", "ended"),
+        ):
             base.execute(f"ALTER TABLE {table} DROP COLUMN {column}")
         base.execute("PRAGMA user_version = 2")
     (run,) = desk.well("history", "--json").json["runs"]

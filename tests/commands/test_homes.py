@@ -139,7 +139,10 @@ def two(desk: Desk, make_feed: Callable[..., str], tmp_path: Path) -> Desk:
 
 
 def wanting(version: str) -> str:
-    return f'[recipes.limpet]\ncommands = ["limpet"]\n[runtimes.limpet]\nwant = "{version}"\n[variables]\nLIMPET = "{{limpet}}"\nGAUGE = "ok"\n'
+    return (
+        f'[recipes.limpet]\ncommands = ["limpet"]\n[runtimes.limpet]\nwant = "{version}"\n[variables]\nLIMPET'
+        ' = "{limpet}"\nGAUGE = "ok"\n'
+    )
 
 
 def test_what_does_not_depend_on_a_failure_reaches_the_shells(two: Desk, tmp_path: Path) -> None:
@@ -173,7 +176,11 @@ def test_who_owns_a_command_is_told(desk: Desk) -> None:
     desk.write("#!/bin/sh\n", "bin/cat").chmod(0o755)
     desk.write('PATH="$HOME/bin:$PATH"\n', ".bashrc")
     desk.wants(recipes + '[runtimes.cat]\nwant = "system"\n')
-    found = [a for a in desk.well("survey", "--json").json["answers"] if a["command"] == "cat" and a["shell"] == "bash"]
+    found = [
+        a
+        for a in desk.well("survey", "--json").json["answers"]
+        if a["command"] == "cat" and a["shell"] == "bash"
+    ]
     assert found[0]["wins"]
     assert not any(a["wins"] for a in found[1:])
     assert {a["owner"] for a in found} >= {"Debian package coreutils"}

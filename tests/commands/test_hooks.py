@@ -40,7 +40,9 @@ def test_hooks_go_with_the_version_in_use(desk: Desk) -> None:
     assert not any("3.6.2" in file.read_text() for file in files), "the old version's path is nowhere"
 
 
-@pytest.mark.parametrize(("shell", "lines"), [("bash", "if true; then"), ("fish", "if true"), ("zsh", "case x in")])
+@pytest.mark.parametrize(
+    ("shell", "lines"), [("bash", "if true; then"), ("fish", "if true"), ("zsh", "case x in")]
+)
 def test_a_hook_that_cannot_be_read_changes_nothing(desk: Desk, shell: str, lines: str) -> None:
     desk.wants(EVERY + f"hooks.{shell} = '{lines}'\n")
     answer = desk.run("provision")
@@ -61,11 +63,15 @@ def test_a_shell_that_is_not_known_has_no_hooks(desk: Desk) -> None:
     "line", ["set -gx PATH ~/old/bin $PATH", "fish_add_path -g ~/old/bin", "fish_add_path -gP ~/old/bin"]
 )
 def test_what_config_fish_puts_on_path_stands_behind(desk: Desk, line: str) -> None:
-    """It is read after the drop-in folder; what is typed later, or set by a command, stays where it was put."""
+    """It is read after the drop-in folder; what is typed later, or set by a command, stays where it was
+    put.
+    """
     desk.write("#!/bin/sh\necho kelp 0.1\n", "old/bin/kelp").chmod(0o755)
     desk.write(f"{line}\nset -gx MINE 1\n", ".config/fish/config.fish")
     desk.wants('[shells]\nuse = ["fish"]\n')
     assert desk.well("provision", "--json").json["proof"]["ok"]
     for options in ([], ["-l"], ["-i"], ["-l", "-i"]):
-        said = desk.shell("fish", "kelp --version; echo $MINE; set PATH ~/old/bin $PATH; kelp --version", *options)
+        said = desk.shell(
+            "fish", "kelp --version; echo $MINE; set PATH ~/old/bin $PATH; kelp --version", *options
+        )
         assert said.split() == ["kelp", "4.2.1", "1", "kelp", "0.1"], options

@@ -43,9 +43,15 @@ def test_git_knows_the_person_and_what_was_there_stays(desk: Desk) -> None:
     def git(name: str) -> str:
         words = ["git", "config", "--global", name]
         environment = {"HOME": str(desk.home), "PATH": login_path()}
-        return subprocess.run(words, env=environment, capture_output=True, text=True, check=True).stdout.strip()
+        return subprocess.run(
+            words, env=environment, capture_output=True, text=True, check=True
+        ).stdout.strip()
 
-    assert (git("user.name"), git("user.email"), git("alias.st")) == ('Tide "North" Désk', "old@tide.example", "status")
+    assert (git("user.name"), git("user.email"), git("alias.st")) == (
+        'Tide "North" Désk',
+        "old@tide.example",
+        "status",
+    )
     assert desk.well("provision", "--json").json["changed"] == 0
     desk.wants(WHO + "replace = true\n")
     desk.well("provision")
@@ -82,7 +88,9 @@ def test_a_passphrase_is_asked_first_and_guards_the_key(desk: Desk) -> None:
     answer = desk.run("provision")
     assert answer.code == 5 and 'passphrase = "none"' in answer.err
     environment = {"HOME": str(desk.home), "PATH": login_path(), "LANG": "C.UTF-8", "TERM": "dumb"}
-    run = pexpect.spawn(str(PROGRAM), ["provision"], env=environment, cwd=str(desk.home), timeout=60, encoding="utf-8")
+    run = pexpect.spawn(
+        str(PROGRAM), ["provision"], env=environment, cwd=str(desk.home), timeout=60, encoding="utf-8"
+    )
     for text in ("passphrase for the new key", "Repeat"):
         run.expect(text)
         run.sendline("spring tide")
@@ -101,13 +109,16 @@ def test_a_passphrase_is_asked_first_and_guards_the_key(desk: Desk) -> None:
 def sshd(folder: Path, authorized: Path) -> Iterator[tuple[int, str]]:
     """A real sshd on loopback: its port, and the fingerprint of its key."""
     subprocess.run(["ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", folder / "host"], check=True)
-    shown = subprocess.run(["ssh-keygen", "-lf", folder / "host.pub"], capture_output=True, text=True, check=True)
+    shown = subprocess.run(
+        ["ssh-keygen", "-lf", folder / "host.pub"], capture_output=True, text=True, check=True
+    )
     with socket.socket() as free:
         free.bind(("127.0.0.1", 0))
         port = free.getsockname()[1]
     (folder / "config").write_text(
-        f"Port {port}\nListenAddress 127.0.0.1\nHostKey {folder}/host\nAuthorizedKeysFile {authorized}\nStrictModes no\n"
-        "UsePAM no\nPermitRootLogin prohibit-password\nForceCommand true\nPidFile none\n"
+        f"Port {port}\nListenAddress 127.0.0.1\nHostKey {folder}/host\nAuthorizedKeysFile"
+        f" {authorized}\nStrictModes no\nUsePAM no\nPermitRootLogin prohibit-password\nForceCommand"
+        " true\nPidFile none\n"
     )
     Path("/run/sshd").mkdir(exist_ok=True)
     serving = subprocess.Popen([PROGRAMS["sshd"], "-D", "-f", folder / "config", "-E", folder / "log"])
@@ -142,8 +153,12 @@ def test_a_host_is_known_by_its_fingerprint_and_takes_the_key(desk: Desk, tmp_pa
         assert "known with another key" in desk.run("preview").err
 
 
-def test_what_waits_for_a_package_is_planned_and_not_refused(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
-    """git is to be installed first: its configuration is known only then, and the passphrase is asked for all the same."""
+def test_what_waits_for_a_package_is_planned_and_not_refused(
+    desk: Desk, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """git is to be installed first: its configuration is known only then, and the passphrase is asked for all
+    the same.
+    """
     monkeypatch.setattr(host, "login_path", lambda superuser=None: "/nowhere")
     locations = locate({"HOME": str(desk.home)})
     wanted = Identity(name="Tide Desk", key="ed25519")
@@ -171,7 +186,9 @@ def test_only_a_provisioning_asks_hosts(desk: Desk) -> None:
     """Nobody listens on the host's port: what does not need it works all the same."""
     desk.wants(WHO)
     desk.well("provision")
-    desk.wants(WHO + '[[identity.hosts]]\nname = "127.0.0.1"\nport = 9\nfingerprint = "SHA256:' + "A" * 43 + '"\n')
+    desk.wants(
+        WHO + '[[identity.hosts]]\nname = "127.0.0.1"\nport = 9\nfingerprint = "SHA256:' + "A" * 43 + '"\n'
+    )
     assert "offers no key" in desk.run("preview").err
     for words in (
         ("list", "--offline"),

@@ -13,7 +13,8 @@ from zesty_anchor.demo.wares import pack, write_index, write_runtime
 from zesty_anchor.shelf.build import Pace
 from zesty_anchor.shelf.kept_builds import KeptBuilds
 
-# The steps count themselves, say how far they are, and write the place where the version will stand into its command.
+# The steps count themselves, say how far they are, and write the place where the version will stand into its
+# command.
 RECIPE = """
 [recipes.kelp]
 commands = ["kelp"]
@@ -39,8 +40,9 @@ def source(tmp_path: Path) -> Iterator[str]:
 
 def wants(desk: Desk, url: str, count: Path, moves: str = "", options: str = "") -> None:
     desk.write(
-        f'as-root = "allowed"\n[shells]\nuse = ["bash"]\n[feeds.harbour]\nkind = "index"\nurl = "{url}"\n{RECIPE}{moves}'
-        f'environment = {{ COUNT = "{count}" }}\n[runtimes.kelp]\nwant = "latest"\n{options}'
+        'as-root = "allowed"\n[shells]\nuse = ["bash"]\n[feeds.harbour]\nkind = "index"\nurl ='
+        f' "{url}"\n{RECIPE}{moves}environment = {{ COUNT = "{count}" }}\n[runtimes.kelp]\nwant ='
+        f' "latest"\n{options}'
     )
 
 
@@ -75,7 +77,9 @@ def test_after_undo_it_is_not_built_again(desk: Desk, source: str, tmp_path: Pat
 
 
 @pytest.mark.parametrize("moves", [MOVES, ""], ids=["it can be moved", "it cannot"])
-def test_another_home_takes_it_where_it_can_be_moved(desk: Desk, source: str, tmp_path: Path, moves: str) -> None:
+def test_another_home_takes_it_where_it_can_be_moved(
+    desk: Desk, source: str, tmp_path: Path, moves: str
+) -> None:
     count, second = tmp_path / "count", Desk(tmp_path / "second", "")
     second.home.mkdir()
     for each in (desk, second):

@@ -32,7 +32,9 @@ def installed(desk: Desk, name: str, version: str, release: str = "") -> Path:
 
 
 def wants(desk: Desk, runtime: str) -> None:
-    desk.write(f'as-root = "allowed"\n[shells]\nuse = ["bash", "zsh", "fish"]\n{RECIPE}[runtimes.kelp]\n{runtime}\n')
+    desk.write(
+        f'as-root = "allowed"\n[shells]\nuse = ["bash", "zsh", "fish"]\n{RECIPE}[runtimes.kelp]\n{runtime}\n'
+    )
 
 
 @pytest.mark.needs("zsh", "fish")
@@ -171,7 +173,9 @@ def test_alternatives_follow_the_one_that_is_named(desk: Desk, two_offers: tuple
     assert "nothing to fetch" in preview
     assert leads_to() == (new, "auto")
     done = desk.well("provision", "--json").json
-    assert ["alternative-choice", "set", "done"] in [[c["kind"], c["action"], c["outcome"]] for c in done["changes"]]
+    assert ["alternative-choice", "set", "done"] in [
+        [c["kind"], c["action"], c["outcome"]] for c in done["changes"]
+    ]
     assert leads_to() == (old, "manual")
     assert desk.well("provision", "--json").json["changes"] == []
 

@@ -1,4 +1,6 @@
-"""Version managers: brought, hooked into every shell, asked, upgraded, moved from, and taken away, by the built program."""
+"""Version managers: brought, hooked into every shell, asked, upgraded, moved from, and taken away, by the
+built program.
+"""
 
 from __future__ import annotations
 
@@ -42,10 +44,14 @@ def quay(desk: Desk, harbour: str) -> Desk:
 
 
 def wants(
-    desk: Desk, runtimes: str = KELP, *, bollard: str = "0.9.4", fairlead: str = "", shells: str = '["bash", "zsh"]',
+    desk: Desk, runtimes: str = KELP, *, bollard: str = "0.9.4", fairlead: str = "",
+    shells: str = '["bash", "zsh"]',
     script: str = "", reviewed: str | None = None,
 ) -> None:  # fmt: skip
-    text = f'as-root = "allowed"\n[shells]\nuse = {shells}\n[feeds.harbour]\nkind = "index"\nurl = "{desk.url}"\n'
+    text = (
+        f'as-root = "allowed"\n[shells]\nuse = {shells}\n[feeds.harbour]\nkind = "index"\nurl ='
+        f' "{desk.url}"\n'
+    )
     if bollard:
         reviewed = reviewed or digest(bollard_installer(bollard))
         script = script or f"{desk.url}bollard-{{version}}-installer.sh"
@@ -63,8 +69,23 @@ def test_two_managers_answer_in_every_shell(quay: Desk) -> None:
     kinds = [change["kind"] for change in done["changes"]]
     assert {"installer-script", "managed-version", "manager-default"} <= set(kinds)
     assert done["proof"]["ok"]
-    assert {shell["shell"] for shell in done["proof"]["shells"]} == {"bash", "zsh", "fish", "sh", "ksh", "mksh", "tcsh"}
-    for shell, option in (("bash", "-i"), ("zsh", "-i"), ("mksh", "-i"), ("ksh", "-i"), ("fish", "-i"), ("tcsh", "-i")):
+    assert {shell["shell"] for shell in done["proof"]["shells"]} == {
+        "bash",
+        "zsh",
+        "fish",
+        "sh",
+        "ksh",
+        "mksh",
+        "tcsh",
+    }
+    for shell, option in (
+        ("bash", "-i"),
+        ("zsh", "-i"),
+        ("mksh", "-i"),
+        ("ksh", "-i"),
+        ("fish", "-i"),
+        ("tcsh", "-i"),
+    ):
         said = quay.shell(shell, "bollard version; fairlead --version; kelp --version; ebb --version", option)
         assert said.split("\n")[:4] == ["bollard 0.9.4", "fairlead 2.0", "kelp 4.2.9", "ebb 5.1"], shell
     assert "function" in quay.shell("zsh", "whence -w bollard", "-i"), "the installer knew only bash"
@@ -134,9 +155,21 @@ def test_a_manager_of_the_manifest_is_no_conflict(quay: Desk) -> None:
 
 def test_a_person_at_the_terminal_reads_it_and_says_yes(quay: Desk) -> None:
     wants(quay)
-    quay.write("".join(x for x in quay.manifest.read_text().splitlines(keepends=True) if not x.startswith("reviewed")))
-    environment = {"HOME": str(quay.home), "PATH": login_path(), "LANG": "C.UTF-8", "TERM": "dumb", "PAGER": "cat"}
-    child = pexpect.spawn(str(PROGRAM), ["provision"], cwd=quay.home, env=environment, timeout=60, encoding="utf-8")  # type: ignore[arg-type]
+    quay.write(
+        "".join(
+            x for x in quay.manifest.read_text().splitlines(keepends=True) if not x.startswith("reviewed")
+        )
+    )
+    environment = {
+        "HOME": str(quay.home),
+        "PATH": login_path(),
+        "LANG": "C.UTF-8",
+        "TERM": "dumb",
+        "PAGER": "cat",
+    }
+    child = pexpect.spawn(
+        str(PROGRAM), ["provision"], cwd=quay.home, env=environment, timeout=60, encoding="utf-8"
+    )  # type: ignore[arg-type]
     child.expect_exact("run it? (y, n, read)")
     child.sendline("read")
     child.expect_exact("It only knows one startup file")
@@ -159,7 +192,10 @@ INSTALLERS = {
     "refuses": ("echo 'bollard is there already; remove it' >&2; exit 1", "remove it"),
     "lacks a tool": ("set -e\nwinch --fetch all", "probably missing: winch"),
     "lacks a tool and does not notice": ("winch --fetch all\necho done", "winch: "),
-    "asks": ("printf 'Shall I go on? [y/n] '; read -r answer && [ \"$answer\" = y ]", "looks like a question"),
+    "asks": (
+        "printf 'Shall I go on? [y/n] '; read -r answer && [ \"$answer\" = y ]",
+        "looks like a question",
+    ),
     "asks the terminal": ("read -r answer </dev/tty || exit 4", "ended with 4"),
     "fails half way": ("exit 7", "ended with 7"),
     "brings another": ('echo "bollard() { echo bollard 0.8; }" >"$HOME/.bollard/bollard.sh"', "bollard 0.8"),
@@ -192,7 +228,9 @@ def test_a_key_that_is_made_in_the_same_run_is_not_taken_for_the_installer_s(
     quay: Desk, make_feed: Callable[..., str]
 ) -> None:
     script = bollard_installer("0.9.4") + b"sleep 1\n"
-    key = '[identity]\nname = "Tide Desk"\nemail = "desk@tides.example"\nkey = "ed25519"\npassphrase = "none"\n'
+    key = (
+        '[identity]\nname = "Tide Desk"\nemail = "desk@tides.example"\nkey = "ed25519"\npassphrase = "none"\n'
+    )
     wants(quay, KELP + key, script=make_feed({"install.sh": script}) + "install.sh", reviewed=digest(script))
     before = likeness(quay.home, (*STATE, "workstation.toml"))
     quay.well("provision")
@@ -204,7 +242,10 @@ def test_a_key_that_is_made_in_the_same_run_is_not_taken_for_the_installer_s(
 
 WAYS = ["in a layer", "watched"]
 """How an installer works: in a layer over the home, or in the home where the system allows no layer."""
-CLOSED = "import sys; from zesty_anchor.changes.runtimes import foreign; foreign.is_allowed = lambda *_: False; from zesty_anchor.commands import run; sys.argv[0] = {!r}; run()"
+CLOSED = (
+    "import sys; from zesty_anchor.changes.runtimes import foreign; foreign.is_allowed = lambda *_: False;"
+    " from zesty_anchor.commands import run; sys.argv[0] = {!r}; run()"
+)
 
 
 def command(way: str) -> list[str]:
@@ -214,13 +255,16 @@ def command(way: str) -> list[str]:
 
 def started(quay: Desk, way: str, *words: str) -> subprocess.Popen[str]:
     return subprocess.Popen(
-        [*command(way), *words], cwd=quay.home, env={"HOME": str(quay.home), "PATH": login_path(), "LANG": "C.UTF-8"},
+        [*command(way), *words], cwd=quay.home, env={"HOME": str(quay.home), "PATH": login_path(),
+        "LANG": "C.UTF-8"},
         stdin=subprocess.DEVNULL, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True,
     )  # fmt: skip
 
 
 @pytest.mark.parametrize("way", WAYS)
-def test_what_an_installer_does_beside_is_taken_back_too(quay: Desk, make_feed: Callable[..., str], way: str) -> None:
+def test_what_an_installer_does_beside_is_taken_back_too(
+    quay: Desk, make_feed: Callable[..., str], way: str
+) -> None:
     """A file of settings that it changed, a folder that bears its name, and one that does not."""
     more = 'echo "set bollard on" >>~/.inputrc; mkdir -p ~/.cache/bollard ~/moorings; touch ~/moorings/one\n'
     script = bollard_installer("0.9.4") + more.encode()
@@ -252,7 +296,9 @@ PERSONS = {"chart.txt": "a chart\n", "bin/notes": "notes\n", ".config/tide/rc": 
 def test_what_a_person_saves_while_an_installer_runs_stays(
     quay: Desk, make_feed: Callable[..., str], tmp_path: Path, way: str, end: str
 ) -> None:
-    """New files, an alias in a startup file and a line in a file of settings; the installer wrote into both before."""
+    """New files, an alias in a startup file and a line in a file of settings; the installer wrote into both
+    before.
+    """
     quay.write("set bell-style none\n", ".inputrc")
     more = (
         f'echo "set bollard on" >>~/.inputrc; echo at >{tmp_path}/at\n'
@@ -302,7 +348,10 @@ def test_an_installer_cannot_write_elsewhere_and_does_not_remove_what_is_the_per
     quay: Desk, make_feed: Callable[..., str], tmp_path: Path
 ) -> None:
     (tmp_path.parent / "elsewhere").mkdir(exist_ok=True)
-    more = 'rm -rf ~/chart.txt; echo x >/etc/tide-was-here || echo "it is read-only"; rm -f ~/.bashrc; mkdir -p ~/new/deep; echo 1 >~/new/deep/one\n'
+    more = (
+        'rm -rf ~/chart.txt; echo x >/etc/tide-was-here || echo "it is read-only"; rm -f ~/.bashrc; mkdir -p'
+        " ~/new/deep; echo 1 >~/new/deep/one\n"
+    )
     script = bollard_installer("0.9.4") + more.encode()
     quay.write("a chart\n", "chart.txt")
     wants(quay, script=make_feed({"install.sh": script}) + "install.sh", reviewed=digest(script))
@@ -355,7 +404,9 @@ def test_cut_off_in_the_middle_the_next_run_puts_the_home_right(
     assert done["proof"]["ok"]
     assert (quay.home / "bollard-notes").read_text() == "mine\n"
     assert "alias tide=ls" in (quay.home / ".bashrc").read_text()
-    kept = [each["kept"] for each in quay.well("attic", "--json").json["kept"] if each["was"].endswith("/mine")]
+    kept = [
+        each["kept"] for each in quay.well("attic", "--json").json["kept"] if each["was"].endswith("/mine")
+    ]
     assert [Path(each).read_text() for each in kept] == (["mine\n"] if way == "watched" else [])
     gone = quay.well("dismantle", "--yes", "--json").json["kept"]
     if way == "watched":
@@ -380,9 +431,12 @@ def test_cut_off_in_the_middle_the_next_run_puts_the_home_right(
     }
 
 
-def test_what_a_person_put_where_the_manager_writes_is_kept(quay: Desk, make_feed: Callable[..., str]) -> None:
+def test_what_a_person_put_where_the_manager_writes_is_kept(
+    quay: Desk, make_feed: Callable[..., str]
+) -> None:
     elsewhere = (
-        b'mkdir -p "$HOME/.config/bollard"\necho berth >"$HOME/.config/bollard/rc"\necho 1 >"$HOME/.bollard-seen"\n'
+        b'mkdir -p "$HOME/.config/bollard"\necho berth >"$HOME/.config/bollard/rc"\necho 1'
+        b' >"$HOME/.bollard-seen"\n'
     )
     script = bollard_installer("0.9.4") + elsewhere
     wants(quay, script=make_feed({"install.sh": script}) + "install.sh", reviewed=digest(script))
@@ -395,7 +449,9 @@ def test_what_a_person_put_where_the_manager_writes_is_kept(quay: Desk, make_fee
     kept = {Path(each["was"]): Path(each["kept"]) for each in quay.well("attic", "--json").json["kept"]}
     for name, text in mine.items():
         assert kept[quay.home / name].read_text() == text
-    assert likeness(quay.home, (*STATE, ".cache", ".local")) == before, "and all that the installer wrote is gone"
+    assert likeness(quay.home, (*STATE, ".cache", ".local")) == before, (
+        "and all that the installer wrote is gone"
+    )
 
 
 def test_an_upgrade_replaces_every_path_of_the_older_one(quay: Desk) -> None:
@@ -405,12 +461,19 @@ def test_an_upgrade_replaces_every_path_of_the_older_one(quay: Desk) -> None:
     wants(quay, KELP + EBB, bollard="0.9.5", fairlead="2.1")
     done = quay.well("provision", "--json").json
     assert done["proof"]["ok"]
-    said = quay.shell("bash", "bollard version; fairlead --version; kelp --version; ebb --version", "-i").split("\n")
+    said = quay.shell(
+        "bash", "bollard version; fairlead --version; kelp --version; ebb --version", "-i"
+    ).split("\n")
     assert said[:4] == ["bollard 0.9.5", "fairlead 2.1", "kelp 4.2.9", "ebb 5.1"]
     data = quay.home / ".local/share/zesty-anchor"
     assert [p.name for p in sorted((data / "shelf/bollard").iterdir())] == ["0.9.5"]
     assert [p.name for p in sorted((data / "shelf/fairlead").iterdir())] == ["2.1"]
-    written = [*(data / "shell").iterdir(), *(data / "bin").iterdir(), quay.home / ".bashrc", quay.home / ".zshrc"]
+    written = [
+        *(data / "shell").iterdir(),
+        *(data / "bin").iterdir(),
+        quay.home / ".bashrc",
+        quay.home / ".zshrc",
+    ]
     assert not [file for file in written if "0.9.4" in file.read_text() or "fairlead/2.0" in file.read_text()]
     assert quay.well("provision", "--json").json["changes"] == []
     quay.well("undo")
@@ -467,7 +530,9 @@ def test_moving_keeps_the_version_where_the_other_has_it(quay: Desk) -> None:
     quay.well("provision")
     assert quay.shell("bash", "kelp --version", "-i").strip() == "kelp 4.2.9"
     wants(quay, '[runtimes.kelp]\nwant = ">=4"\n')
-    assert quay.well("provision", "--json").json["proof"]["ok"], "the feed has no 4.2.9: the newest that fits comes"
+    assert quay.well("provision", "--json").json["proof"]["ok"], (
+        "the feed has no 4.2.9: the newest that fits comes"
+    )
     assert quay.shell("bash", "kelp --version", "-i").strip() == "kelp 5.0.0"
 
 
@@ -476,7 +541,9 @@ def test_what_a_manager_cannot_do_is_told(quay: Desk) -> None:
     failed = quay.run("provision")
     assert failed.code == 1
     assert "no version of kelp fulfils '9'" in failed.out
-    assert quay.shell("bash", "bollard version", "-i").strip() == "bollard 0.9.4", "the manager itself is well"
+    assert quay.shell("bash", "bollard version", "-i").strip() == "bollard 0.9.4", (
+        "the manager itself is well"
+    )
     wants(quay, '[recipes.oar]\ncommands = ["oar"]\n[runtimes.oar]\nwant = "1"\nthrough = "bollard"\n')
     failed = quay.run("provision")
     assert failed.code == 1
@@ -488,9 +555,11 @@ def test_one_from_a_repository_with_a_hook_that_puts_its_own_first(quay: Desk, t
     """A function from a tag of git, and a hook whose folder holds another kelp: ours still answers."""
     repository = tmp_path / "rope"
     files = {
-        "rope.sh": "rope() { case $1 in offers) echo 1.0;; take) mkdir -p $ROPE/$2/bin; "
-        "printf '#!/bin/sh\\necho kelp 1.0\\n' >$ROPE/$2/bin/kelp; chmod 755 $ROPE/$2/bin/kelp;; "
-        "at) [ -d $ROPE/$2 ] && echo $ROPE/$2;; *) echo rope 3;; esac; }\n",
+        "rope.sh": (
+            "rope() { case $1 in offers) echo 1.0;; take) mkdir -p $ROPE/$2/bin; "
+            "printf '#!/bin/sh\\necho kelp 1.0\\n' >$ROPE/$2/bin/kelp; chmod 755 $ROPE/$2/bin/kelp;; "
+            "at) [ -d $ROPE/$2 ] && echo $ROPE/$2;; *) echo rope 3;; esac; }\n"
+        ),
         "first/kelp": "#!/bin/sh\necho kelp 0.1\n",
     }
     for name, text in files.items():
@@ -505,17 +574,21 @@ def test_one_from_a_repository_with_a_hook_that_puts_its_own_first(quay: Desk, t
     ):
         subprocess.run(["git", "-C", str(repository), *words], check=True)
     recipes = (
-        '[recipes.kelp]\ncommands = ["kelp"]\n[recipes.kelp.version]\nrun = "kelp --version"\nexpect = "kelp {version}"\n'
-        '[recipes.rope]\ncommands = ["rope"]\nvariables = { ROPE = "{home}" }\n[recipes.rope.manager]\nfunction = "rope.sh"\n'
-        'list = "rope offers"\ninstall = "rope take {version}"\nlocate = "rope at {version}"\n'
-        "[recipes.rope.hooks]\nsh = '. {folder}/rope.sh; export PATH={folder}/first:$PATH'\n"
+        '[recipes.kelp]\ncommands = ["kelp"]\n[recipes.kelp.version]\nrun = "kelp --version"\nexpect = "kelp'
+        ' {version}"\n[recipes.rope]\ncommands = ["rope"]\nvariables = { ROPE = "{home}"'
+        ' }\n[recipes.rope.manager]\nfunction = "rope.sh"\nlist = "rope offers"\ninstall = "rope take'
+        ' {version}"\nlocate = "rope at {version}"\n[recipes.rope.hooks]\nsh = \'. {folder}/rope.sh; export'
+        " PATH={folder}/first:$PATH'\n"
     )
     wants(quay, recipes + f'[feeds.yard]\nkind = "git"\nurl = "{repository}"\n[managers.rope]\nwant = "3"\nfeed = "yard"\n'
           '[runtimes.kelp]\nwant = "1"\nthrough = "rope"\n', bollard="")  # fmt: skip
     before = likeness(quay.home, STATE)
     assert quay.well("provision", "--json").json["proof"]["ok"]
     for shell, options in (("bash", "-i"), ("bash", "-l"), ("zsh", "-i"), ("zsh", "-l")):
-        assert quay.shell(shell, "rope; kelp", options).split("\n")[:2] == ["rope 3", "kelp 1.0"], (shell, options)
+        assert quay.shell(shell, "rope; kelp", options).split("\n")[:2] == ["rope 3", "kelp 1.0"], (
+            shell,
+            options,
+        )
     quay.well("undo")
     assert likeness(quay.home, STATE) == before
 
@@ -534,10 +607,16 @@ def test_a_clash_names_both_lines(quay: Desk) -> None:
     [
         ('[runtimes.kelp]\nwant = "4"\nthrough = "bolard"\n', "did you mean 'bollard'?"),
         ('[runtimes.kelp]\nwant = "4"\nthrough = "bollard"\nfeed = "harbour"\n', "so no feed is asked"),
-        ('[managers.kelp]\nwant = "1"\n[runtimes.kelp]\nwant = "4"\n', "is a runtime of this manifest, and a manager"),
+        (
+            '[managers.kelp]\nwant = "1"\n[runtimes.kelp]\nwant = "4"\n',
+            "is a runtime of this manifest, and a manager",
+        ),
         ('[managers.rope]\nwant = "latest"\nscript = "http://127.0.0.1/x"\n', "a script brings one version"),
         ('[managers.rope]\nwant = "system"\n', "left to the system"),
-        ('[recipes.rope]\ncommands = ["rope"]\n[managers.rope]\nwant = "1"\n', "does not say how it is asked"),
+        (
+            '[recipes.rope]\ncommands = ["rope"]\n[managers.rope]\nwant = "1"\n',
+            "does not say how it is asked",
+        ),
     ],
 )
 def test_what_the_manifest_gets_wrong(quay: Desk, text: str, said: str) -> None:

@@ -71,18 +71,28 @@ def test_a_version_that_was_deleted_comes_back_the_same(desk: Desk) -> None:
 
 
 @pytest.mark.needs("fish")
-def test_what_came_with_a_run_that_failed_is_not_fetched_again(desk: Desk, make_feed: Callable[..., str]) -> None:
+def test_what_came_with_a_run_that_failed_is_not_fetched_again(
+    desk: Desk, make_feed: Callable[..., str]
+) -> None:
     """The run ended before it was proved, so nobody had noted what "lts" means."""
     url = make_feed({"empty": b""})
-    recipe = '[recipes.coral]\ncommands = ["coral"]\n[[recipes.coral.requirements]]\nfile = "coral.json"\nfield = "needs.coral"\nform = "npm"\n[feeds.quay]\nkind = "index"\nurl = "{}"\n[runtimes.coral]\nfeed = "quay"\nwant = "1"\n'
+    recipe = (
+        '[recipes.coral]\ncommands = ["coral"]\n[[recipes.coral.requirements]]\nfile = "coral.json"\nfield ='
+        ' "needs.coral"\nform = "npm"\n[feeds.quay]\nkind = "index"\nurl = "{}"\n[runtimes.coral]\nfeed ='
+        ' "quay"\nwant = "1"\n'
+    )
     (folder,) = (path.parent for path in desk.home.parent.rglob("empty"))
     write_runtime(folder, "coral", [("1.0", "2026-01-01", (), "any", "coral.tar.gz", b"no archive")])
     write_index(folder, ["coral"])
     desk.wants(
-        '[shells]\nuse = ["bash", "fish"]\n' + recipe.format(url), '[runtimes.kelp]\nwant = "lts"\nfeed = "harbour"\n'
+        '[shells]\nuse = ["bash", "fish"]\n' + recipe.format(url),
+        '[runtimes.kelp]\nwant = "lts"\nfeed = "harbour"\n',
     )
     answer = desk.run("provision", "--json")
-    assert answer.code == 1 and {c["subject"]: c["outcome"] for c in answer.json["changes"]}["kelp 4.2.1"] == "done"
+    assert (
+        answer.code == 1
+        and {c["subject"]: c["outcome"] for c in answer.json["changes"]}["kelp 4.2.1"] == "done"
+    )
     assert answer.json["proof"]["ok"], "what could be had is proved"
     before = (desk.shelf / "kelp/4.2.1").stat().st_ino
     again = desk.run("provision", "--json")

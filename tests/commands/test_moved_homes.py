@@ -1,4 +1,6 @@
-"""A home that is moved, renamed, copied, linked or restored keeps its journal, and no other home is touched."""
+"""A home that is moved, renamed, copied, linked or restored keeps its journal, and no other home is
+touched.
+"""
 
 from __future__ import annotations
 
@@ -58,7 +60,9 @@ def test_a_copy_does_not_touch_the_original(desk: Desk, tmp_path: Path) -> None:
 
 
 def undone_in_a_copy(desk: Desk, tmp_path: Path, before: dict[str, tuple[str, str]]) -> None:
-    """Copy the home and undo in the copy: the original stays as it is, and the copy becomes what it was ``before``."""
+    """Copy the home and undo in the copy: the original stays as it is, and the copy becomes what it was
+    ``before``.
+    """
     copy = Desk(tmp_path / "copy", desk.url)
     copied(desk.home, copy.home)
     whole = all_of(desk.home)
@@ -110,7 +114,10 @@ def test_a_home_that_was_renamed_is_followed(desk: Desk, tmp_path: Path, name: s
         new.home.parent.mkdir(exist_ok=True)
         desk.home.rename(new.home)
     for command in (("verify",), ("report", str(tmp_path / "page.html"))):
-        assert "this home was" in (said := new.run(*command).err) and said.count("run zesty-anchor provision") == 1
+        assert (
+            "this home was" in (said := new.run(*command).err)
+            and said.count("run zesty-anchor provision") == 1
+        )
     answer = new.well("provision")
     assert "this home was moved here from" in answer.err
     text = (new.home / DATA / "shell/environment.bash").read_text()
@@ -130,7 +137,9 @@ def test_a_renamed_home_is_undone_without_a_provision_in_between(desk: Desk, tmp
 
 
 def test_what_is_followed_is_what_would_be_written(desk: Desk, tmp_path: Path) -> None:
-    """Nothing is left to do but to prove it: each generated file is, byte for byte, what the new home gets anyway."""
+    """Nothing is left to do but to prove it: each generated file is, byte for byte, what the new home gets
+    anyway.
+    """
     lived_in(desk, '"all"')
     new = Desk(tmp_path / "anna", desk.url)
     desk.home.rename(new.home)
@@ -153,7 +162,9 @@ def as_in_0_1(home: Path) -> None:
     with sqlite3.connect(file) as journal:
         for table, columns in (("changes", ("record",)), ("runs", ("manifest",)), ("kept", ("kept", "was"))):
             for column in columns:
-                journal.execute(f"UPDATE {table} SET {column} = replace({column}, '{{home}}', ?)", (str(home),))
+                journal.execute(
+                    f"UPDATE {table} SET {column} = replace({column}, '{{home}}', ?)", (str(home),)
+                )
         journal.execute("DROP TABLE home")
         journal.execute("PRAGMA user_version = 3")
     for twin in (home / STATE / "attic").rglob("changes.jsonl"):
@@ -185,14 +196,17 @@ def test_our_line_is_found_in_a_file_that_was_renamed(desk: Desk) -> None:
 
 
 @pytest.mark.parametrize("what", ["journal", "state"])
-def test_a_journal_of_yesterday_leaves_nothing_with_a_dead_path(desk: Desk, tmp_path: Path, what: str) -> None:
+def test_a_journal_of_yesterday_leaves_nothing_with_a_dead_path(
+    desk: Desk, tmp_path: Path, what: str
+) -> None:
     desk.write(BASHRC, ".bashrc")
     desk.wants('[shells]\nuse = ["bash"]\n[variables]\nAT = "1"\n')
     before = likeness(desk.home, (STATE, ".cache", "workstation.toml"))
     desk.well("provision")
     copied(desk.home / STATE, tmp_path / "yesterday")
     desk.wants(
-        '[shells]\nuse = "all"\n[path]\nfirst = ["~/bin"]\n[variables]\nAT = "2"\n', '[runtimes.kelp]\nwant = "3.6"\n'
+        '[shells]\nuse = "all"\n[path]\nfirst = ["~/bin"]\n[variables]\nAT = "2"\n',
+        '[runtimes.kelp]\nwant = "3.6"\n',
     )
     desk.well("provision")
     if what == "state":
@@ -219,7 +233,9 @@ def test_a_path_that_is_told_is_there_after_dismantle(desk: Desk) -> None:
 
 
 @pytest.mark.parametrize("variable", ["STATE", "DATA", "CONFIG"])
-def test_folders_outside_that_belong_to_another_home_are_refused(desk: Desk, tmp_path: Path, variable: str) -> None:
+def test_folders_outside_that_belong_to_another_home_are_refused(
+    desk: Desk, tmp_path: Path, variable: str
+) -> None:
     desk.environment[f"XDG_{variable}_HOME"] = str(tmp_path / "big")
     lived_in(desk)
     copy = Desk(tmp_path / "copy", desk.url, dict(desk.environment))
@@ -241,7 +257,9 @@ def test_a_link_to_the_home_is_the_same_home(desk: Desk, tmp_path: Path) -> None
     assert likeness(desk.home, (STATE, ".cache")) == before
 
 
-def test_a_link_of_the_copy_that_leads_into_the_original_is_not_written_through(desk: Desk, tmp_path: Path) -> None:
+def test_a_link_of_the_copy_that_leads_into_the_original_is_not_written_through(
+    desk: Desk, tmp_path: Path
+) -> None:
     desk.write(BASHRC, "dotfiles/bashrc")
     (desk.home / ".bashrc").symlink_to(desk.home / "dotfiles/bashrc")
     desk.wants('[shells]\nuse = ["bash"]\n')
@@ -256,7 +274,9 @@ def test_a_link_of_the_copy_that_leads_into_the_original_is_not_written_through(
 
 
 @pytest.mark.skipif(not is_root(), reason="only root can give a file to another user")
-def test_a_startup_file_of_another_user_is_refused_before_anything_is_done(desk: Desk, open_room: Path) -> None:
+def test_a_startup_file_of_another_user_is_refused_before_anything_is_done(
+    desk: Desk, open_room: Path
+) -> None:
     home = open_room / "ann"
     shutil.copytree(desk.home, home)
     ann = Desk(home, desk.url)
@@ -274,13 +294,16 @@ def test_a_startup_file_of_another_user_is_refused_before_anything_is_done(desk:
 def as_user(desk: Desk, *words: str) -> subprocess.CompletedProcess[str]:
     """Run the program as user 4242."""
     return subprocess.run(
-        [str(PROGRAM), *words], user=4242, group=4242, extra_groups=[], cwd=desk.home, capture_output=True, text=True,
+        [str(PROGRAM), *words], user=4242, group=4242, extra_groups=[], cwd=desk.home, capture_output=True,
+        text=True,
         env={"HOME": str(desk.home), "PATH": login_path(), "LANG": "C.UTF-8"}, check=False,
     )  # fmt: skip
 
 
 class World:
-    """A few homes side by side, of which each is one's own; what is outside of the one that is worked in never changes."""
+    """A few homes side by side, of which each is one's own; what is outside of the one that is worked in
+    never changes.
+    """
 
     def __init__(self, top: Path, url: str) -> None:
         self.top, self.url = top, url
@@ -294,7 +317,9 @@ class World:
 
 ACTIONS = st.lists(
     st.tuples(
-        st.sampled_from(["move", "copy", "backup", "restore", "link", "provision", "undo", "dismantle", "switch"]),
+        st.sampled_from(
+            ["move", "copy", "backup", "restore", "link", "provision", "undo", "dismantle", "switch"]
+        ),
         st.integers(0, 3),
     ),
     min_size=3,
@@ -302,7 +327,9 @@ ACTIONS = st.lists(
 )
 
 
-@settings(max_examples=40 if ALL else 4, deadline=None, suppress_health_check=list(HealthCheck), derandomize=True)
+@settings(
+    max_examples=40 if ALL else 4, deadline=None, suppress_health_check=list(HealthCheck), derandomize=True
+)
 @given(actions=ACTIONS)
 def test_in_any_order_no_other_home_is_touched(
     actions: list[tuple[str, int]], kelp_feed: str, tmp_path_factory: pytest.TempPathFactory

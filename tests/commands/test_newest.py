@@ -1,4 +1,6 @@
-"""The newest is the newest: a want is resolved over all of a runtime's feeds, and every command says the same."""
+"""The newest is the newest: a want is resolved over all of a runtime's feeds, and every command says the
+same.
+"""
 
 from __future__ import annotations
 
@@ -39,7 +41,9 @@ def both(desk: Desk, tmp_path: Path, make_feed) -> tuple[Desk, str, str]:  # typ
     quay.mkdir()
     for version in ("3.6.2", "4.2.1", "5.0.0-rc1"):
         (quay / f"kelp-{version}.tar.gz").write_bytes(packed_runtime("kelp", version))
-    newer = {f"kelp-{version}.tar.gz": packed_runtime("kelp", version) for version in ("4.2.1", "4.2.9", "5.1.0")}
+    newer = {
+        f"kelp-{version}.tar.gz": packed_runtime("kelp", version) for version in ("4.2.1", "4.2.9", "5.1.0")
+    }
     page = "".join(f'<a href="{name}">{name}</a>' for name in newer)
     url = make_feed({"index.html": page.encode(), **newer})
     return desk, str(quay), url
@@ -55,7 +59,9 @@ def both(desk: Desk, tmp_path: Path, make_feed) -> tuple[Desk, str, str]:  # typ
         ("4.2.1", "4.2.1", "quay"),
     ],
 )
-def test_a_want_takes_the_newest_of_all_feeds(both: tuple[Desk, str, str], want: str, version: str, feed: str) -> None:
+def test_a_want_takes_the_newest_of_all_feeds(
+    both: tuple[Desk, str, str], want: str, version: str, feed: str
+) -> None:
     desk, quay, url = both
     desk.write(FEEDS.format(quay=quay, url=url, want=want))
     desk.well("provision")

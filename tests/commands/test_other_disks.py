@@ -1,4 +1,6 @@
-"""Disks of other systems: which they are, what PATH on them costs, and that nothing is begun where permissions do not hold."""
+"""Disks of other systems: which they are, what PATH on them costs, and that nothing is begun where
+permissions do not hold.
+"""
 
 from __future__ import annotations
 
@@ -32,7 +34,9 @@ def test_what_is_mounted_is_read_with_its_blanks() -> None:
     assert [m.point for m in found if m.of_others] == ["/mnt/tide tables", "/srv/quay", "/mnt/c"]
 
 
-def test_folders_on_such_a_disk_are_counted_and_measured(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_folders_on_such_a_disk_are_counted_and_measured(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     machine: Any = SimpleNamespace(locations=SimpleNamespace(home=tmp_path))
     path = "/usr/bin:/bin:" + ":".join(f"/mnt/c/Program Files/Tide Tools {n:04}/bin" for n in range(2000))
     among = mounts.mounts(BESIDE_WINDOWS)
@@ -60,7 +64,10 @@ def test_nothing_is_begun_on_a_disk_that_keeps_no_permissions(desk: Desk, tmp_pa
         file.truncate(32 << 20)
     subprocess.run([PROGRAMS["mkfs.ntfs"], "-q", "-F", "-f", str(image)], check=True, capture_output=True)
     mounted = subprocess.run(
-        [PROGRAMS["ntfs-3g"], "-o", "umask=000", str(image), str(point)], check=False, capture_output=True, text=True
+        [PROGRAMS["ntfs-3g"], "-o", "umask=000", str(image), str(point)],
+        check=False,
+        capture_output=True,
+        text=True,
     )
     if mounted.returncode:
         pytest.skip(f"no such disk can be mounted here: {mounted.stderr}")
@@ -71,7 +78,9 @@ def test_nothing_is_begun_on_a_disk_that_keeps_no_permissions(desk: Desk, tmp_pa
         desk.wants('[shells]\nuse = ["bash"]\n')
         there = Desk(home, "")
         (work / "workstation.toml").write_text(desk.manifest.read_text())
-        answer = there.run("provision", "-m", str(work / "workstation.toml"), "--trust", str(work / "workstation.toml"))
+        answer = there.run(
+            "provision", "-m", str(work / "workstation.toml"), "--trust", str(work / "workstation.toml")
+        )
         assert answer.code == 2, answer
         assert "keeps no permissions" in answer.err and "XDG_DATA_HOME" in answer.err
         assert [path.name for path in home.rglob("*")] == [".bashrc"]
@@ -88,18 +97,29 @@ def test_nothing_is_begun_on_a_disk_that_keeps_no_permissions(desk: Desk, tmp_pa
 
 
 @pytest.mark.parametrize(
-    "shell", [pytest.param(n, marks=pytest.mark.needs(n)) for n in ("bash", "zsh", "fish", "ksh", "mksh", "tcsh")]
+    "shell",
+    [pytest.param(n, marks=pytest.mark.needs(n)) for n in ("bash", "zsh", "fish", "ksh", "mksh", "tcsh")],
 )
 def test_thousands_of_entries_with_blanks_on_path_break_nothing(settled: Desk, shell: str) -> None:
     """A shell in a shell too; none takes the square of what is there: tcsh took 400 s."""
     many = ":".join(f"/mnt/c/Program Files/Tide Tools {n:04}/bin" for n in range(2000))
-    environment = {"HOME": str(settled.home), "PATH": f"/usr/bin:/bin:{many}", "TERM": "dumb", "LANG": "C.UTF-8"}
+    environment = {
+        "HOME": str(settled.home),
+        "PATH": f"/usr/bin:/bin:{many}",
+        "TERM": "dumb",
+        "LANG": "C.UTF-8",
+    }
     inner = f"{SHELLS[shell]} -i -c 'kelp --version; env'"
     done = subprocess.run(
-        [SHELLS[shell], "-i", "-c", f"kelp --version; {inner}"], env=environment, cwd=settled.home, stdin=subprocess.DEVNULL,
+        [SHELLS[shell], "-i", "-c", f"kelp --version; {inner}"], env=environment, cwd=settled.home,
+        stdin=subprocess.DEVNULL,
         capture_output=True, text=True, timeout=60, check=False,
     )  # fmt: skip
     assert done.stdout.count("kelp 4.2.1") == 2, done
-    path = next(row for row in done.stdout.splitlines() if row.startswith("PATH=")).removeprefix("PATH=").split(":")
+    path = (
+        next(row for row in done.stdout.splitlines() if row.startswith("PATH="))
+        .removeprefix("PATH=")
+        .split(":")
+    )
     assert len(path) == len(set(path)) and [e for e in path if e.startswith("/mnt/c/")] == many.split(":")
     assert os.path.basename(os.path.dirname(path[0])) in ("4.2.1", "home", "zesty-anchor")

@@ -183,7 +183,10 @@ def test_undo_keeps_what_a_person_added_since(desk: Desk) -> None:
     assert (desk.home / ".zshenv").read_text() == "export ADDED=since\n"
     assert (desk.home / ".bashrc").read_text().endswith("export EDITOR=vi\nexport ADDED=since\n")
     after = desk.likeness()
-    assert {p for p in before.keys() | after.keys() if before.get(p) != after.get(p)} == {".bashrc", ".zshenv"}
+    assert {p for p in before.keys() | after.keys() if before.get(p) != after.get(p)} == {
+        ".bashrc",
+        ".zshenv",
+    }
 
 
 @pytest.mark.parametrize("name", ["a b", 'it\'s "quoted"', "gezeiten-häfen-潮", "dollar $HOME `x` \\"])
@@ -225,7 +228,9 @@ def slow_feed(tmp_path: Path) -> Iterator[str]:
     folder.mkdir()
     content = pack("kelp-4.2.1", {**kelp("4.2.1"), "share/tables": (os.urandom(400_000), 0o644)}, "tar.zst")
     write_runtime(folder, "kelp", [("4.2.1", "2026-06-30", ("lts",), "any", "kelp.tar.zst", content)])
-    server = http.server.ThreadingHTTPServer(("127.0.0.1", 0), functools.partial(Dripping, directory=str(folder)))
+    server = http.server.ThreadingHTTPServer(
+        ("127.0.0.1", 0), functools.partial(Dripping, directory=str(folder))
+    )
     threading.Thread(target=server.serve_forever, args=(0.01,), daemon=True).start()
     yield f"http://127.0.0.1:{server.server_address[1]}/"
     server.shutdown()
@@ -233,7 +238,9 @@ def slow_feed(tmp_path: Path) -> Iterator[str]:
 
 
 @pytest.mark.parametrize("how", [signal.SIGINT, signal.SIGKILL])
-def test_a_run_that_is_cut_off_leaves_nothing_half_done(desk: Desk, slow_feed: str, how: signal.Signals) -> None:
+def test_a_run_that_is_cut_off_leaves_nothing_half_done(
+    desk: Desk, slow_feed: str, how: signal.Signals
+) -> None:
     lived_in(desk)
     desk.wants(url=slow_feed)
     before = desk.likeness()
@@ -331,7 +338,9 @@ def test_with_the_attic_gone_too_what_is_ours_by_itself_goes(desk: Desk) -> None
     shutil.rmtree(kept.parent)
     left = {name for name, (kind, _) in desk.likeness().items() - before.items() if kind.startswith("file")}
     assert left == {".bashrc"}, "which had no line end"
-    assert b"zesty-anchor" not in (desk.home / ".bashrc").read_bytes(), "our lines are found without a journal"
+    assert b"zesty-anchor" not in (desk.home / ".bashrc").read_bytes(), (
+        "our lines are found without a journal"
+    )
     for shell in ("bash", "zsh"):
         assert desk.shell(shell, "echo well", "-i") == "well\n"
 
@@ -353,7 +362,9 @@ def test_a_shell_that_never_starts_is_cut_off_and_told(desk: Desk) -> None:
 
 
 def test_however_the_program_is_started_nothing_is_left_to_do(desk: Desk) -> None:
-    """What shells read holds the words that start this program: the same ones, whichever way it was started."""
+    """What shells read holds the words that start this program: the same ones, whichever way it was
+    started.
+    """
     desk.wants(EVERY)
     module = [str(PROGRAM.with_name("python")), "-m", "zesty_anchor"]
     environment = {"HOME": str(desk.home), "PATH": login_path(), "LANG": "C.UTF-8"}

@@ -49,7 +49,9 @@ def test_all_open_questions_at_once_with_their_keys(desk: Desk, licensed: str) -
 
 
 def test_the_manifest_answers_for_good(desk: Desk, licensed: str) -> None:
-    desk.wants(url=licensed, runtimes='[runtimes.kelp]\nwant = "lts"\nlicence = "accepted"\nunpinned = "accepted"\n')
+    desk.wants(
+        url=licensed, runtimes='[runtimes.kelp]\nwant = "lts"\nlicence = "accepted"\nunpinned = "accepted"\n'
+    )
     desk.well("provision")
     receipt = json.loads((desk.shelf / "kelp/4.2.1/.zesty-anchor.json").read_text())
     assert receipt["digest"] == "sha256:" + hashlib.sha256(GOOD).hexdigest()
@@ -102,9 +104,10 @@ def as_somebody_else(desk: Desk) -> tuple[str, int]:
     for path in (desk.home, *desk.home.rglob("*")):
         os.chown(path, 4242, 4242)
     script = (
-        "import os, sys; os.setgroups([]); os.setresgid(4242, 4242, 4242); os.setresuid(4242, 4242, 4242)\n"
-        f"os.environ.clear(); os.environ.update(HOME={str(desk.home)!r}, PATH={str(empty)!r}, LANG='C.UTF-8')\n"
-        "from zesty_anchor.commands import run; sys.argv = ['zesty-anchor', 'provision']; os.chdir(os.environ['HOME']); run()"
+        "import os, sys; os.setgroups([]); os.setresgid(4242, 4242, 4242); os.setresuid(4242, 4242,"
+        f" 4242)\nos.environ.clear(); os.environ.update(HOME={str(desk.home)!r}, PATH={str(empty)!r},"
+        " LANG='C.UTF-8')\nfrom zesty_anchor.commands import run; sys.argv = ['zesty-anchor', 'provision'];"
+        " os.chdir(os.environ['HOME']); run()"
     )
     # The environment that the program is installed in may be closed to others: all of it is read before.
     modules = [
@@ -130,7 +133,10 @@ def as_somebody_else(desk: Desk) -> tuple[str, int]:
         "rich.text",
     ]
     child = pexpect.spawn(
-        sys.executable, ["-c", f"import {', '.join([*modules, *more])}\n{script}"], timeout=90, encoding="utf-8"
+        sys.executable,
+        ["-c", f"import {', '.join([*modules, *more])}\n{script}"],
+        timeout=90,
+        encoding="utf-8",
     )
     child.expect(pexpect.EOF)
     child.close()

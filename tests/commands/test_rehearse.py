@@ -24,8 +24,8 @@ OLD = '[[conflicts.remove]]\npath = "~/old-kelp"\n'
 
 
 def looked(home: Path) -> dict[str, tuple[int, ...]]:
-    """The same, but for the time at which SQLite, as root, gives the file its owner again by which it takes a transaction back: it
-    does so wherever it opens that (unixOpen in its os_unix.c).
+    """The same, but for the time at which SQLite, as root, gives the file its owner again by which it takes a
+    transaction back: it does so wherever it opens that (unixOpen in its os_unix.c).
     """
     found: dict[str, tuple[int, ...]] = dict(rehearse.looked(home))
     journal = str(home / ".local/state/zesty-anchor/journal.db-journal")
@@ -37,7 +37,9 @@ def looked(home: Path) -> dict[str, tuple[int, ...]]:
 def crowded(desk: Desk) -> None:
     """A home with an old install, its lines, and a guard."""
     desk.write("#!/bin/sh\necho kelp 3.1.0\n", "old-kelp/bin/kelp").chmod(0o755)
-    desk.write('case $- in *i*) ;; *) return ;; esac\nPATH="$HOME/old-kelp/bin:$PATH"\nexport EDITOR=vi\n', ".bashrc")
+    desk.write(
+        'case $- in *i*) ;; *) return ;; esac\nPATH="$HOME/old-kelp/bin:$PATH"\nexport EDITOR=vi\n', ".bashrc"
+    )
     desk.write("path=(~/old-kelp/bin $path)\n", ".zshrc")
     desk.write("x" * 5000, "papers/tide tables")
 
@@ -57,7 +59,12 @@ def test_it_comes_to_the_same_and_the_home_is_as_it_was(desk: Desk) -> None:
     assert "every fresh shell answers" in shown and "run:   ." not in shown
     assert "All well" in page.read_text() and "shelf/kelp/4.2.1/bin" in page.read_text()
     rehearsed = desk.well("rehearse", "--json").json
-    assert looked(desk.home) == before and rehearsed["well"] and not rehearsed["back"] and not rehearsed["touched"]
+    assert (
+        looked(desk.home) == before
+        and rehearsed["well"]
+        and not rehearsed["back"]
+        and not rehearsed["touched"]
+    )
     assert done(desk.well("provision", "--json").json) == done(rehearsed)
     before = looked(desk.home)
     assert "Nothing to do" in desk.well("rehearse").out
@@ -73,13 +80,14 @@ def test_it_comes_to_the_same_and_the_home_is_as_it_was(desk: Desk) -> None:
     not is_root(), reason="to be somebody else needs root; all other tests here are an ordinary user's then"
 )
 def test_an_ordinary_user_rehearses_too(open_room: Path, harbour: str) -> None:
-    """In the copy, what belongs to root looks like a stranger's; nobody(65534) would not see that, since strangers look like them. A manager
-    of the manifest's own is spoken to all the same.
+    """In the copy, what belongs to root looks like a stranger's; nobody(65534) would not see that, since
+    strangers look like them. A manager of the manifest's own is spoken to all the same.
     """
     home, user = open_room / "home", 4242
     home.mkdir()
     text = (
-        f'[shells]\nuse = ["bash"]\n[variables]\nGAUGE = "north"\n[feeds.harbour]\nkind = "index"\nurl = "{harbour}"\n'
+        '[shells]\nuse = ["bash"]\n[variables]\nGAUGE = "north"\n[feeds.harbour]\nkind = "index"\nurl ='
+        f' "{harbour}"\n'
     )
     text += '[managers.fairlead]\nwant = "2.0"\n[runtimes.ebb]\nwant = "5"\nthrough = "fairlead"\n'
     for name in ("fairlead", "ebb"):
@@ -90,15 +98,20 @@ def test_an_ordinary_user_rehearses_too(open_room: Path, harbour: str) -> None:
         os.chown(path, user, user)
     words = ["setpriv", f"--reuid={user}", f"--regid={user}", "--clear-groups", str(PROGRAM_FILE), "rehearse"]
     environment = {"HOME": str(home), "USER": "tide", "PATH": login_path(), "LANG": "C.UTF-8"}
-    done = subprocess.run(words, cwd=home, env=environment, capture_output=True, text=True, timeout=60, check=False)
+    done = subprocess.run(
+        words, cwd=home, env=environment, capture_output=True, text=True, timeout=60, check=False
+    )
     told = done.stdout + done.stderr
     assert "Your home is as it was" in done.stdout and "ebb 5.1" in done.stdout, told
     assert "never agreed to" not in told
-    # Where the tests' own Python is in a folder of root's, nobody else can start it anew, as an installation through a manager does.
+    # Where the tests' own Python is in a folder of root's, nobody else can start it anew, as an installation
+    # through a manager does.
     if all(folder.stat().st_mode & 1 for folder in Path(sys.executable).resolve().parents):
         assert done.returncode == 0, told
     home.chmod(0o777)
-    refused = subprocess.run(words, cwd=home, env=environment, capture_output=True, text=True, timeout=60, check=False)
+    refused = subprocess.run(
+        words, cwd=home, env=environment, capture_output=True, text=True, timeout=60, check=False
+    )
     assert refused.returncode == 2 and "everybody may write into" in refused.stderr
 
 
@@ -126,7 +139,9 @@ def test_a_stranger_s_manifest_needs_the_same_yes(desk: Desk) -> None:
     answer = desk.run("rehearse", "-m", str(strange))
     assert answer.code == 5 and "--trust" in answer.err
     desk.well("rehearse", "-m", str(strange), "--trust", str(strange))
-    assert desk.run("provision", "-m", str(strange)).code == 5  # a yes for the rehearsal is none for the real thing
+    assert (
+        desk.run("provision", "-m", str(strange)).code == 5
+    )  # a yes for the rehearsal is none for the real thing
 
 
 @pytest.mark.system

@@ -1,4 +1,6 @@
-"""A rehearsal in another system's root, packages for real: nothing of it is left, in the root, the system and the home."""
+"""A rehearsal in another system's root, packages for real: nothing of it is left, in the root, the system and
+the home.
+"""
 
 from __future__ import annotations
 
@@ -20,7 +22,9 @@ from zesty_anchor.system.problem import UsageProblem
 
 __all__ = ["quay"]
 
-root_on_debian = pytest.mark.skipif(os.geteuid() != 0 or shutil.which("apt-get") is None, reason="needs root on Debian")
+root_on_debian = pytest.mark.skipif(
+    os.geteuid() != 0 or shutil.which("apt-get") is None, reason="needs root on Debian"
+)
 
 
 @pytest.mark.system
@@ -31,13 +35,19 @@ def test_packages_come_for_real_and_all_of_it_is_gone(desk: Desk, quay: Quay) ->
     quay.wants(desk, fingerprint=fingerprint)
     text = desk.manifest.read_text()
     desk.write(
-        f'{text}[[checks]]\nname = "the table"\nrun = "tide-table"\nexpect = "high water at six"\n', desk.manifest.name
+        f'{text}[[checks]]\nname = "the table"\nrun = "tide-table"\nexpect = "high water at six"\n',
+        desk.manifest.name,
     )
     home = looked(desk.home)
     page = desk.home.parent / "page.html"
     answer = desk.well("rehearse", "--root", "/", "--json", "--report", str(page))
     assert ("tide-table", "done") in {(each["subject"], each["outcome"]) for each in answer.json["changes"]}
-    assert answer.json["well"] and answer.json["root"] == "/" and not answer.json["back"] and not answer.json["touched"]
+    assert (
+        answer.json["well"]
+        and answer.json["root"] == "/"
+        and not answer.json["back"]
+        and not answer.json["touched"]
+    )
     assert "All well" in page.read_text()
     assert looked(desk.home) == home and held() == before and shutil.which("tide-table") is None
     shown = desk.well("rehearse", "--root", "/").out
@@ -55,7 +65,9 @@ def test_what_a_person_is_to_mend_comes_out_of_it(desk: Desk, quay: Quay) -> Non
 
 @root_on_debian
 def test_a_root_with_a_user_of_its_own_and_the_program_s_python(tmp_path: Path) -> None:
-    """A root that has next to nothing: it gets the person, the home, names on the network, and what this program is made of."""
+    """A root that has next to nothing: it gets the person, the home, names on the network, and what this
+    program is made of.
+    """
     root, home, papers = tmp_path / "root", tmp_path / "home", tmp_path / "papers"
     for name in ("etc", "usr/lib", "bin"):
         (root / name).mkdir(parents=True)
@@ -80,7 +92,8 @@ def test_a_root_with_a_user_of_its_own_and_the_program_s_python(tmp_path: Path) 
         return [
             pwd.getpwuid(4711).pw_name, str(Path("/etc/shadow").exists()), tarfile.__name__, papers_are,
             str(os.access("/usr/sbin/policy-rc.d", os.X_OK)), str(Path("/etc/resolv.conf").exists()),
-            str(os.access(sys.executable, os.X_OK)), (both / "workstation.toml").read_text(), " ".join(name for name in os.listdir("/proc") if name.isdigit()),
+            str(os.access(sys.executable, os.X_OK)), (both / "workstation.toml").read_text(),
+            " ".join(name for name in os.listdir("/proc") if name.isdigit()),
         ]  # fmt: skip
 
     told = in_root(Root(root, user, home, (papers, both, both / "workstation.toml")), task)
@@ -113,7 +126,9 @@ def test_no_link_of_a_root_leads_out_of_it(tmp_path: Path) -> None:
     with pytest.raises((Closed, OSError)):
         in_root(Root(root, user, home), lambda: "entered")
     assert (
-        looked(bait) == before and not (bait / "etc/resolv.conf").exists() and not (bait / "sbin/policy-rc.d").exists()
+        looked(bait) == before
+        and not (bait / "etc/resolv.conf").exists()
+        and not (bait / "sbin/policy-rc.d").exists()
     )
 
 

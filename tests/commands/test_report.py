@@ -41,7 +41,9 @@ class Page(HTMLParser):
 def luminance(colour: str) -> float:
     """WCAG 2.2, "relative luminance"."""
     parts = [int(colour[at : at + 2], 16) / 255 for at in (1, 3, 5)]
-    red, green, blue = (part / 12.92 if part <= 0.04045 else ((part + 0.055) / 1.055) ** 2.4 for part in parts)
+    red, green, blue = (
+        part / 12.92 if part <= 0.04045 else ((part + 0.055) / 1.055) ** 2.4 for part in parts
+    )
     return 0.2126 * red + 0.7152 * green + 0.0722 * blue
 
 
@@ -52,7 +54,9 @@ def contrast(one: str, two: str) -> float:
 
 @pytest.fixture(scope="module")
 def told(tmp_path_factory: pytest.TempPathFactory, kelp_feed: str) -> Desk:
-    """A home that was provisioned, with an old install in the attic and a line since then that breaks something."""
+    """A home that was provisioned, with an old install in the attic and a line since then that breaks
+    something.
+    """
     home = tmp_path_factory.mktemp("report") / "home"
     home.mkdir()
     desk = Desk(home, kelp_feed)
@@ -93,11 +97,15 @@ def test_it_says_what_stands_and_what_to_do_next(told: Desk) -> None:
 
 
 def browse(file: Path, room: Path, width: int) -> tuple[set[str], str]:
-    """Open a page in a real browser. Returns what it asked for of the addresses that stand in the page, and what it said."""
+    """Open a page in a real browser. Returns what it asked for of the addresses that stand in the page, and
+    what it said.
+    """
     log, shot = room / "net.json", room / "page.png"
     answer = subprocess.run(
-        ["chromium", "--headless=new", "--no-sandbox", "--disable-gpu", "--enable-logging=stderr", "--no-first-run",
-         "--disable-background-networking", f"--log-net-log={log}", f"--user-data-dir={room}/profile", f"--window-size={width},900",
+        ["chromium", "--headless=new", "--no-sandbox", "--disable-gpu", "--enable-logging=stderr",
+        "--no-first-run",
+         "--disable-background-networking", f"--log-net-log={log}", f"--user-data-dir={room}/profile",
+         f"--window-size={width},900",
          "--host-resolver-rules=MAP * ~NOTFOUND", f"--screenshot={shot}", file.as_uri()],
         env={**os.environ, "HOME": str(room)}, capture_output=True, text=True, timeout=120, check=False,
     )  # fmt: skip
@@ -121,7 +129,9 @@ def test_a_browser_asks_for_nothing_and_complains_of_nothing(told: Desk, tmp_pat
 
 @pytest.mark.needs("bash", "zsh")
 def test_it_is_whole_and_can_be_read_by_everybody(told: Desk) -> None:
-    """No script, no address outside; landmarks, names and headings in order; contrast of 4.5 at least (WCAG 2.2, 1.4.3), by day and by night."""
+    """No script, no address outside; landmarks, names and headings in order; contrast of 4.5 at least (WCAG
+    2.2, 1.4.3), by day and by night.
+    """
     text = (told.home / "page.html").read_text()
     page = Page(text)
     names = [tag for tag, _ in page.tags]
@@ -145,7 +155,9 @@ def test_it_is_whole_and_can_be_read_by_everybody(told: Desk) -> None:
         if attributes.get("tabindex"):
             assert attributes["role"] == "region"
     assert names.count("table") == names.count("caption") == names.count("thead")
-    themes = [dict(re.findall(r"--(\w+): (#[0-9a-f]{6})", rule)) for rule in re.findall(r":root \{([^}]+)\}", text)]
+    themes = [
+        dict(re.findall(r"--(\w+): (#[0-9a-f]{6})", rule)) for rule in re.findall(r":root \{([^}]+)\}", text)
+    ]
     assert len(themes) == 2
     for theme in themes:
         for ground in ("paper", "raised"):
@@ -186,7 +198,10 @@ def test_figures_and_tables_of_facts() -> None:
         ShellResult("zsh", "login", False, 5.0, (well, bad)),
     )
     proof = Proof(False, shells)
-    assert [(row.name, row.cells) for row in matrix(proof)] == [("b", ((1, 2), (0, 1))), ("a", ((2, 2), (1, 1)))]
+    assert [(row.name, row.cells) for row in matrix(proof)] == [
+        ("b", ((1, 2), (0, 1))),
+        ("a", ((2, 2), (1, 1))),
+    ]
     (told,) = causes(proof)
     assert told.shells == ("bash (login)", "zsh (login)") and told.checks == ("b",)
     changes = (
@@ -197,6 +212,7 @@ def test_figures_and_tables_of_facts() -> None:
     run = PastRun(1, 100.0, 110.0, "m", "", "3 checks well", changes, (), (), False)
     bars = [(bar.words, round(bar.start, 2), round(bar.length, 2), bar.kind) for bar in timeline(run)]
     assert bars == [
-        ("install kelp 4", 0.0, 0.4, ""), ("install coral 1", 0.2, 0.2, "bad"), ("ask fresh shells", 0.4, 0.6, ""),
+        ("install kelp 4", 0.0, 0.4, ""), ("install coral 1", 0.2, 0.2, "bad"), ("ask fresh shells", 0.4, 0.6,
+        ""),
     ]  # fmt: skip
     assert json.dumps(bars)

@@ -1,4 +1,6 @@
-"""What people type: a name and a version in one word, x for the rest of a line, a runtime that the manifest does not have."""
+"""What people type: a name and a version in one word, x for the rest of a line, a runtime that the manifest
+does not have.
+"""
 
 from __future__ import annotations
 
@@ -25,7 +27,9 @@ def test_a_name_and_a_version_in_one_word(desk: Desk) -> None:
     desk.well("switch", "kelp@3.6", "--default")
     assert 'want = "3.6"' in desk.manifest.read_text()
     assert desk.well("locate", "kelp@3.6").out.strip().endswith("/kelp/3.6.2")
-    assert not any(line.split()[:1] == ["3.6.2"] for line in desk.well("list", "kelp@4", "--all").out.splitlines())
+    assert not any(
+        line.split()[:1] == ["3.6.2"] for line in desk.well("list", "kelp@4", "--all").out.splitlines()
+    )
 
 
 def test_the_name_is_looked_at_before_the_scope_and_what_there_is_is_said(desk: Desk) -> None:
@@ -71,7 +75,9 @@ def test_what_else_can_be_had_is_listed_with_a_manifest_too(desk: Desk) -> None:
         (("provison",), "did you mean 'provision'?"),
     ],
 )
-def test_words_that_people_try_first_are_answered_with_ours(desk: Desk, words: tuple[str, ...], told: str) -> None:
+def test_words_that_people_try_first_are_answered_with_ours(
+    desk: Desk, words: tuple[str, ...], told: str
+) -> None:
     answer = desk.run(*words)
     assert answer.code == 2 and told in answer.err, answer.err
 

@@ -9,9 +9,12 @@ from tests.conftest import Desk
 from zesty_anchor.system.host import login_path
 
 HEAVY = (
-    "rich", "requests", "urllib3", "tomlkit", "tree_sitter", "tree_sitter_bash", "tree_sitter_toml", "pexpect", "ptyprocess",
-    "pysequoia", "zstandard", "semantic_version", "packaging", "jmespath", "configupdater", "subprocess", "tempfile",
-    "tarfile", "zipfile", "hashlib", "concurrent.futures", "socket", "logging", "sysconfig", "graphlib", "http.client",
+    "rich", "requests", "urllib3", "tomlkit", "tree_sitter", "tree_sitter_bash", "tree_sitter_toml",
+    "pexpect", "ptyprocess",
+    "pysequoia", "zstandard", "semantic_version", "packaging", "jmespath", "configupdater", "subprocess",
+    "tempfile",
+    "tarfile", "zipfile", "hashlib", "concurrent.futures", "socket", "logging", "sysconfig", "graphlib",
+    "http.client",
 )  # fmt: skip
 """Modules that take their time, and that nothing needs where there is nothing to do."""
 SCRIPT = """
@@ -28,7 +31,8 @@ def fetched(desk: Desk, *words: str) -> set[str]:
     """The modules that are there after a command."""
     program = str(desk.home / "bin/zesty-anchor")
     done = subprocess.run(
-        [sys.executable, "-c", SCRIPT.format(program=program), *words], cwd=desk.home, capture_output=True, text=True,
+        [sys.executable, "-c", SCRIPT.format(program=program), *words], cwd=desk.home, capture_output=True,
+        text=True,
         check=False, env={"HOME": str(desk.home), "PATH": login_path(), "LANG": "C.UTF-8"},
     )  # fmt: skip
     assert done.returncode == 0, done.stderr

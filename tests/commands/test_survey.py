@@ -10,7 +10,10 @@ import pytest
 from tests.conftest import Desk
 
 # What else answers to kelp counts, and the tests of the demo install a package of it.
-pytestmark = [pytest.mark.needs("bash", "zsh", "fish", "ksh", "mksh", "tcsh", "dash"), pytest.mark.sees_system]
+pytestmark = [
+    pytest.mark.needs("bash", "zsh", "fish", "ksh", "mksh", "tcsh", "dash"),
+    pytest.mark.sees_system,
+]
 BASHRC = """alias kelp=~/old-kelp/bin/kelp
 export KELP_HOME=~/old-kelp
 . ~/gone/env.sh
@@ -28,7 +31,10 @@ def crowded(desk: Desk) -> Desk:
     desk.write(BASHRC, ".bashrc")
     desk.write(". ~/.bashrc\n", ".profile")
     desk.write("if true; then\n", ".zshrc")
-    desk.write("set -gx FISHED yes\nfish_add_path -g ~/old-kelp/bin\nfunction reef; end\n", ".config/fish/config.fish")
+    desk.write(
+        "set -gx FISHED yes\nfish_add_path -g ~/old-kelp/bin\nfunction reef; end\n",
+        ".config/fish/config.fish",
+    )
     return desk
 
 
@@ -87,7 +93,9 @@ def test_a_draft_loads_and_its_preview_is_small(crowded: Desk) -> None:
     text = crowded.manifest.read_text()
     assert text == printed
     assert crowded.run("draft").code == 2
-    without = "\n".join(line for line in text.splitlines() if not line.startswith(('    "', "    '")) or "~/" in line)
+    without = "\n".join(
+        line for line in text.splitlines() if not line.startswith(('    "', "    '")) or "~/" in line
+    )
     crowded.write('as-root = "allowed"\n' + without.replace("# A draft", "# The draft"))
     seen = crowded.well("preview", "--json").json
     assert seen["pending"] < 25
@@ -121,8 +129,10 @@ SEEN = {
 
 def test_the_survey_sees_what_an_experienced_colleague_sees(desk: Desk) -> None:
     desk.write(LIVED_IN, ".bashrc")
-    for name, text in ((".bash_profile", ". ~/.bashrc\n"), ("tide.sh", "export TIDE=high\n"), (".zshrc", "export EDITOR=nano\n"),
-                       (".cshrc", "setenv A 1\n"), (".tcshrc", "setenv B 1\n"), (".sh_history", "mine\n")):  # fmt: skip
+    for name, text in ((".bash_profile", ". ~/.bashrc\n"), ("tide.sh", "export TIDE=high\n"), (".zshrc",
+    "export EDITOR=nano\n"),
+                       (".cshrc", "setenv A 1\n"), (".tcshrc", "setenv B 1\n"), (".sh_history",
+                       "mine\n")):  # fmt: skip
         desk.write(text, name)
     for name in ("bin/ls", "bin/grep", "old-node/bin/node", "old-node/lib/x", "old-node/share/x"):
         desk.write("#!/bin/sh\n", name).chmod(0o755)
@@ -133,7 +143,10 @@ def test_the_survey_sees_what_an_experienced_colleague_sees(desk: Desk) -> None:
     troubles = desk.well("survey", "--json").json["troubles"]
     assert desk.likeness() == before, "a look changes nothing, a history of a shell neither"
     for place, words in SEEN.items():
-        assert [t for t in troubles if (t["file"], t["line"]) == place and words in t["what"]], (place, troubles)
+        assert [t for t in troubles if (t["file"], t["line"]) == place and words in t["what"]], (
+            place,
+            troubles,
+        )
     assert any("~/open is on PATH, and everybody may write into it" in t["what"] for t in troubles)
     assert all(t["mend"] for t in troubles)
     assert [t["weight"] for t in troubles] == sorted((t["weight"] for t in troubles), reverse=True)
@@ -156,7 +169,11 @@ def test_the_grid_says_which_answers_where(crowded: Desk) -> None:
     shown = crowded.well("trace", "kelp").out
     rows = {row.split()[0]: row.split()[1:] for row in shown.splitlines() if row.strip()}
     assert rows["login"] == ["interactive", "both", "ssh", "script"]
-    letter = {row.strip()[0]: row for row in shown.splitlines() if row.startswith("  ") and row[2:4].strip() in "ABC"}
+    letter = {
+        row.strip()[0]: row
+        for row in shown.splitlines()
+        if row.startswith("  ") and row[2:4].strip() in "ABC"
+    }
     alias = next(key for key, row in letter.items() if "alias: ~/old-kelp" in row)
     assert alias in rows["bash"] and alias not in rows["zsh"]
     assert "shadowed everywhere" in shown and shown.splitlines()[0].startswith("kelp 4.2.1 is in effect here")

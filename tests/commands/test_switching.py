@@ -70,13 +70,19 @@ def test_what_a_folder_came_to_is_not_taken_for_what_it_is_now(settled: Desk, sh
         ("sleep 0.05; echo 4.1 >known/.kelp-version; cd known; kelp --version; cd ..", "4.1.0"),
         ("cd known; kelp --version; cd ..", "4.1.0"),
         (
-            "touch -d '2026-01-01 00:00' known/.kelp-version; echo 3.6 >renamed; touch -r known/.kelp-version renamed",
+            (
+                "touch -d '2026-01-01 00:00' known/.kelp-version; echo 3.6 >renamed; touch -r"
+                " known/.kelp-version renamed"
+            ),
             None,
         ),
         ("mv renamed known/.kelp-version; touch -d '2025-01-01 00:00' known/.kelp-version", None),
         ("cd known; kelp --version; cd ..", "3.6.2"),
         (
-            "printf '[runtimes.kelp]\\nwant = \"4.1\"\\n' >known/workstation.toml; cd known; kelp --version; cd ..",
+            (
+                "printf '[runtimes.kelp]\\nwant = \"4.1\"\\n' >known/workstation.toml; cd known; kelp"
+                " --version; cd .."
+            ),
             "4.1.0",
         ),
         ("rm known/workstation.toml; cd known; kelp --version; cd ..", "3.6.2"),
@@ -96,7 +102,10 @@ def test_what_a_folder_came_to_is_not_taken_for_what_it_is_now(settled: Desk, sh
 
 @pytest.mark.parametrize("shell", [*FOLLOWING, "tcsh"])
 def test_a_session_lasts_until_it_is_forgotten(settled: Desk, shell: str) -> None:
-    lines = "za switch kelp 4.1\nkelp --version\ncd project\nkelp --version\nza switch kelp --forget\nkelp --version\nza switch kelp"
+    lines = (
+        "za switch kelp 4.1\nkelp --version\ncd project\nkelp --version\nza switch kelp --forget\nkelp"
+        " --version\nza switch kelp"
+    )
     shown = interactive(settled, shell, lines, {})
     assert versions(shown) == ["4.1.0", "4.1.0", "3.6.2"]
     assert "kelp 3.6.2 is in effect here: project, by ~/project/.kelp-version:1" in shown
@@ -112,7 +121,8 @@ def test_a_session_is_refused_where_no_shell_could_keep_it(settled: Desk) -> Non
 
 def within(desk: Desk, folder: str, *words: str, **more: str) -> Answer:
     done = subprocess.run(
-        [str(PROGRAM), *words], cwd=desk.home / folder, env=environment(desk, **more), capture_output=True, text=True,
+        [str(PROGRAM), *words], cwd=desk.home / folder, env=environment(desk, **more), capture_output=True,
+        text=True,
         stdin=subprocess.DEVNULL, timeout=60, check=False,
     )  # fmt: skip
     return Answer(done.returncode, done.stdout, done.stderr)
@@ -182,7 +192,10 @@ def test_a_pin_that_is_not_installed_is_told_once(settled: Desk, shell: str) -> 
         timeout=60,
         check=False,
     )
-    told = "~/missing/.kelp-version:1 wants kelp 5.0, which is not installed; install it with: zesty-anchor provision"
+    told = (
+        "~/missing/.kelp-version:1 wants kelp 5.0, which is not installed; install it with: zesty-anchor"
+        " provision"
+    )
     assert done.stderr.count(told) == 1
     assert versions(done.stdout) == ["4.2.1", "4.2.1"]
 
@@ -211,7 +224,10 @@ def test_an_open_shell_brings_no_trace_back(desk: Desk, shell: str) -> None:
     before = likeness(desk.home)
     desk.well("provision")
     (desk.home / "project").mkdir()
-    lines = "echo 5 >project/.kelp-version; cd project; za dismantle --yes; cd ..; cd project; cd ..; rm -r project"
+    lines = (
+        "echo 5 >project/.kelp-version; cd project; za dismantle --yes; cd ..; cd project; cd ..; rm -r"
+        " project"
+    )
     interactive(desk, shell, lines, quiet)
     assert likeness(desk.home) == before
 
@@ -223,7 +239,12 @@ def test_missing_may_be_installed_on_entering(desk: Desk) -> None:
     desk.well("provision")
     desk.write("3.6\n", "project/.kelp-version")
     shell = pexpect.spawn(
-        PROGRAMS["bash"], ["-i"], cwd=str(desk.home), env=environment(desk, PS1="> "), timeout=60, encoding="utf-8"
+        PROGRAMS["bash"],
+        ["-i"],
+        cwd=str(desk.home),
+        env=environment(desk, PS1="> "),
+        timeout=60,
+        encoding="utf-8",
     )
     shell.sendline("cd project && kelp --version")
     shell.expect(r"\nkelp 3\.6\.2")
@@ -307,7 +328,10 @@ def test_zsh_follows_with_other_options(settled: Desk, options: str) -> None:
     before = file.read_bytes()
     try:
         file.write_bytes(f"setopt {options}\n".encode() + before)
-        lines = "cd project\nkelp --version\ncd ..\nkelp --version\ncd project\nkelp --version\nza switch kelp 4.1\nkelp --version"
+        lines = (
+            "cd project\nkelp --version\ncd ..\nkelp --version\ncd project\nkelp --version\nza switch kelp"
+            " 4.1\nkelp --version"
+        )
         shown = interactive(settled, "zsh", lines, {})
     finally:
         file.write_bytes(before)
@@ -345,7 +369,14 @@ def test_aliases_of_builtins_do_not_count_in_our_files(settled: Desk, shell: str
         # The guard at the top of .bashrc would hide our line.
         file.write_bytes(own.encode() + before.replace(GUARD.encode(), b""))
     try:
-        lines = ["cd project", "kelp --version", "cd ..", "kelp --version", "za switch kelp 4.1", "kelp --version"]
+        lines = [
+            "cd project",
+            "kelp --version",
+            "cd ..",
+            "kelp --version",
+            "za switch kelp 4.1",
+            "kelp --version",
+        ]
         shown = interactive(settled, shell, "\n".join(lines), {})
     finally:
         if before is None:
@@ -370,12 +401,25 @@ def test_fish_follows_with_an_ifs_of_the_persons_own(settled: Desk, value: str) 
 @pytest.mark.parametrize("shell", ["fish", *KORN])
 @pytest.mark.needs("strace")
 def test_no_process_is_started(settled: Desk, shell: str, tmp_path: Path) -> None:
-    """At start, at a prompt, on entering a folder whose pins have not changed: builtins alone (by strace(1))."""
+    """At start, at a prompt, on entering a folder whose pins have not changed: builtins alone (by
+    strace(1)).
+    """
     interactive(settled, shell, "cd project\ncd ..", {})  # the pins are resolved once
     home, log = settled.home, tmp_path / "log"
-    words = ["strace", "-f", "-qq", "-o", str(log), "-e", "trace=execve,fork,vfork,clone,clone3", PROGRAMS[shell], "-i"]
+    words = [
+        "strace",
+        "-f",
+        "-qq",
+        "-o",
+        str(log),
+        "-e",
+        "trace=execve,fork,vfork,clone,clone3",
+        PROGRAMS[shell],
+        "-i",
+    ]
     subprocess.run(
-        words, cwd=home, env=environment(settled, fish_greeting=""), input="cd project\ncd ..\ncd project\n:\nexit\n",
+        words, cwd=home, env=environment(settled, fish_greeting=""),
+        input="cd project\ncd ..\ncd project\n:\nexit\n",
         capture_output=True, text=True, timeout=60, check=False,
     )  # fmt: skip
     bare = tmp_path / "bare"
@@ -384,7 +428,8 @@ def test_no_process_is_started(settled: Desk, shell: str, tmp_path: Path) -> Non
     with_it = _processes(log)
     subprocess.run(
         words, cwd=home, env=environment(settled, HOME=str(bare), fish_greeting=""),
-        input="cd project\ncd ..\ncd project\n:\nexit\n", capture_output=True, text=True, timeout=60, check=False,
+        input="cd project\ncd ..\ncd project\n:\nexit\n", capture_output=True, text=True, timeout=60,
+        check=False,
     )  # fmt: skip
     assert with_it == _processes(log)
 
@@ -402,7 +447,9 @@ def _processes(log: Path) -> int:
 
 def test_a_default_that_does_not_answer_is_taken_back_whole(desk: Desk) -> None:
     """A check that only the old version passes: manifest, shells and what list says are as they were."""
-    check = '[shells]\nuse = ["bash"]\n[[checks]]\nname = "four"\nrun = "kelp --version"\nexpect = "kelp 4.*"\n'
+    check = (
+        '[shells]\nuse = ["bash"]\n[[checks]]\nname = "four"\nrun = "kelp --version"\nexpect = "kelp 4.*"\n'
+    )
     desk.wants(check, '[runtimes.kelp]\nwant = "lts"\nalso = ["3.6"]\n')
     desk.well("provision")
     before, manifest = desk.likeness(), desk.manifest.read_bytes()
@@ -429,4 +476,6 @@ def test_a_default_and_a_pin_are_taken_back_by_undo(desk: Desk) -> None:
     (desk.home / "work").rmdir()
     assert desk.likeness() == switched
     desk.well("undo")
-    assert desk.manifest.read_bytes() == manifest and desk.likeness() == first, "manifest and shells go together"
+    assert desk.manifest.read_bytes() == manifest and desk.likeness() == first, (
+        "manifest and shells go together"
+    )

@@ -41,7 +41,9 @@ def test_a_line_costs_what_passes_until_the_next_less_what_telling_it_takes() ->
 
 
 def test_what_marks_tell_is_shared_out_as_the_traces_have_it() -> None:
-    """A function's lines are part of the line that called it, and those of a file that is read stand under the line that read it."""
+    """A function's lines are part of the line that called it, and those of a file that is read stand under
+    the line that read it.
+    """
     once = StartupTrace(
         "bash", "interactive",
         (
@@ -61,13 +63,19 @@ def test_what_marks_tell_is_shared_out_as_the_traces_have_it() -> None:
         Statement("/h/more", 1, 1),
     ]
     told = told_by([once], Path("/d"), statements)
-    found = {(line.file, line.line): line for line in line_costs(told, {("/h/.bashrc", 4): 0.06, ("/h/more", 1): 0.2})}
+    found = {
+        (line.file, line.line): line
+        for line in line_costs(told, {("/h/.bashrc", 4): 0.06, ("/h/more", 1): 0.2})
+    }
     called = found["/h/.bashrc", 5]
     assert round(called.milliseconds + found["/h/.bashrc", 4].milliseconds) == 60
     assert [(part.line, part.milliseconds > 40) for part in called.parts] == [(2, True)]
     assert round(found["/h/more", 1].milliseconds) == 200 and found["/h/more", 1].under == "/h/.bashrc:7"
     rows = tree(list(found.values()), str)
-    assert [(depth, text) for depth, heading, text, _ in rows if heading] == [(0, "/h/.bashrc"), (2, "/h/more")]
+    assert [(depth, text) for depth, heading, text, _ in rows if heading] == [
+        (0, "/h/.bashrc"),
+        (2, "/h/more"),
+    ]
 
 
 def test_marks_stand_on_the_lines_of_statements() -> None:
@@ -83,7 +91,9 @@ def test_marks_stand_on_the_lines_of_statements() -> None:
     assert refused is not None and not refused.texts and not refused.statements
     odd = b"x=$(( 1 / 2.5 ))\nif [[ a -ot b ]]; then\n  (( 1 /\nfi\ny=2\n"
     asked = marked(
-        SHELLS["zsh"].clock, {Path("/h/rc"): odd}, lambda content: content.count(b"if") == content.count(b"fi")
+        SHELLS["zsh"].clock,
+        {Path("/h/rc"): odd},
+        lambda content: content.count(b"if") == content.count(b"fi"),
     )
     assert asked is not None and [each.line for each in asked.statements] == [1, 2, 5]
 
@@ -121,19 +131,30 @@ def test_the_line_is_shown_as_it_is_written(tmp_path: Path) -> None:
 
 
 BURN = {
-    "bash": "burn() { local t=$(( ${EPOCHREALTIME/./} + $1 * 1000 )); while (( ${EPOCHREALTIME/./} < t )); do :; done; }",
-    "zsh": "zmodload zsh/datetime; "
-    "burn() { local t=$(( EPOCHREALTIME + $1 / 1000.0 )); while (( EPOCHREALTIME < t )); do :; done }",
-    "ksh": "function burn { typeset -F6 t; (( t = SECONDS + $1/1000.0 )); while (( SECONDS < t )); do :; done; }\n"
-    "typeset -F6 SECONDS",
-    "fish": "function burn\n  perl -MTime::HiRes=time -e '$t=time+$ARGV[0]/1000; 1 while time<$t' $argv[1]\nend",
+    "bash": (
+        "burn() { local t=$(( ${EPOCHREALTIME/./} + $1 * 1000 )); while (( ${EPOCHREALTIME/./} < t )); do :;"
+        " done; }"
+    ),
+    "zsh": (
+        "zmodload zsh/datetime; "
+        "burn() { local t=$(( EPOCHREALTIME + $1 / 1000.0 )); while (( EPOCHREALTIME < t )); do :; done }"
+    ),
+    "ksh": (
+        "function burn { typeset -F6 t; (( t = SECONDS + $1/1000.0 )); while (( SECONDS < t )); do :; done;"
+        " }\ntypeset -F6 SECONDS"
+    ),
+    "fish": (
+        "function burn\n  perl -MTime::HiRes=time -e '$t=time+$ARGV[0]/1000; 1 while time<$t' $argv[1]\nend"
+    ),
 }
 FILES = {"bash": ".bashrc", "zsh": ".zshrc", "ksh": ".kshrc", "fish": ".config/fish/config.fish"}
 
 
 @pytest.mark.parametrize("shell", [pytest.param(name, marks=pytest.mark.needs(name)) for name in BURN])
 def test_the_dearest_lines_come_first_each_with_its_mend(desk: Desk, shell: str) -> None:
-    """Loops, of which a trace would tell each turn, in a function, in a block and in a file that is read; and what a last line takes."""
+    """Loops, of which a trace would tell each turn, in a function, in a block and in a file that is read; and
+    what a last line takes.
+    """
     end = "end" if shell == "fish" else "fi"
     then = "" if shell == "fish" else "; then"
     desk.write("X=$(burn 27)\n" if shell != "fish" else "set X (burn 27)\n", "more")
@@ -160,7 +181,9 @@ def test_a_table_a_tree_and_a_chart(desk: Desk) -> None:
     desk.write("/bin/sleep 0.12\nX=$(/bin/sleep 0.06)\n", ".bashrc")
     shown = desk.well("timing", "--shell", "bash", "--seconds", "1").out
     assert "~/.bashrc:1" in shown and "put it off" in shown and "keep what the command prints" in shown
-    whole = desk.well("timing", "--shell", "bash", "--seconds", "1", "-v", "--chart", str(desk.home / "chart.png")).out
+    whole = desk.well(
+        "timing", "--shell", "bash", "--seconds", "1", "-v", "--chart", str(desk.home / "chart.png")
+    ).out
     assert "  1: /bin/sleep 0.12" in whole and "files of ours" in whole
     assert (desk.home / "chart.png").read_bytes().startswith(b"\x89PNG")
     assert not (desk.home / ".cache").exists() and not (desk.home / ".config").exists(), (

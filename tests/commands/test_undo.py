@@ -22,7 +22,9 @@ def test_a_run_in_the_middle_goes_and_the_later_ones_stay(desk: Desk) -> None:
     before = desk.likeness()
     desk.wants(variables(A="1"))
     desk.well("provision")
-    only_first = {path.name: path.read_bytes() for path in (desk.home / ".local/share/zesty-anchor/shell").iterdir()}
+    only_first = {
+        path.name: path.read_bytes() for path in (desk.home / ".local/share/zesty-anchor/shell").iterdir()
+    }
     desk.wants(variables(A="1", GAUGE="north"))
     desk.well("provision")
     desk.wants(variables(A="1", GAUGE="north", ZONE="low") + SETTING)

@@ -100,7 +100,9 @@ def test_one_that_does_not_work_is_undone_whole(desk: Desk, quay: Path) -> None:
     brings(quay, "kelp", "4.3.0", says="broken")
     before = likeness(desk.home, STATE)
     answer = desk.run("upgrade", "kelp", "--yes")
-    assert answer.code == 1 and "all of this run was undone, because 'kelp is 4.3.0' failed" in answer.out, answer.out
+    assert answer.code == 1 and "all of this run was undone, because 'kelp is 4.3.0' failed" in answer.out, (
+        answer.out
+    )
     assert likeness(desk.home, STATE) == before and runs(desk)[0] == "kelp 4.2.1"
     assert "Nothing to do" in desk.well("provision").out
 

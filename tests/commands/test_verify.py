@@ -1,4 +1,6 @@
-"""verify, as the built program: the checks of a manifest, what is told apart, who steers it, and what is left of it."""
+"""verify, as the built program: the checks of a manifest, what is told apart, who steers it, and what is left
+of it.
+"""
 
 from __future__ import annotations
 
@@ -36,7 +38,9 @@ def checked(desk: Desk, *checks: str) -> dict[str, list[Any]]:
     found: dict[str, list[Any]] = {}
     for shell in desk.run("verify", "--json").json["shells"]:
         for check in shell["checks"]:
-            found.setdefault(check["name"], []).append({**check, "shell": shell["shell"], "context": shell["context"]})
+            found.setdefault(check["name"], []).append(
+                {**check, "shell": shell["shell"], "context": shell["context"]}
+            )
     return found
 
 
@@ -63,7 +67,9 @@ def test_a_check_says_yes_and_no(provisioned: Desk, case: str) -> None:
 
 
 def test_a_check_that_is_not_there_or_not_reached(provisioned: Desk) -> None:
-    found = checked(provisioned, 'name = "file"\nfile = "no-such"', 'name = "command"\nrun = "no-such-command"')
+    found = checked(
+        provisioned, 'name = "file"\nfile = "no-such"', 'name = "command"\nrun = "no-such-command"'
+    )
     assert "No such file" in found["file"][0]["observed"]
     assert found["command"][0]["cause"]["what"] == "nothing on PATH is called no-such-command"
 
@@ -77,7 +83,9 @@ def test_a_pattern_that_could_be_misread_is_explained(provisioned: Desk) -> None
 
 def test_where_a_check_is_asked(provisioned: Desk) -> None:
     found = checked(
-        provisioned, 'name = "bash alone"\nrun = "true"\nshells = ["bash"]', 'name = "once"\nrun = "true"\nonce = true'
+        provisioned,
+        'name = "bash alone"\nrun = "true"\nshells = ["bash"]',
+        'name = "once"\nrun = "true"\nonce = true',
     )
     assert {each["shell"] for each in found["bash alone"]} == {"bash"} and len(found["bash alone"]) == 4
     assert len(found["once"]) == 1
@@ -97,7 +105,9 @@ def test_a_check_is_bounded(provisioned: Desk, tmp_path: Path) -> None:
         'name = "goes on"\nrun = "echo here"\nexpect = "here"\nonce = true',
     )
     assert time.monotonic() - began < 60
-    assert "did not end within 1 s" in found["hangs"][0]["observed"] and "begun" in found["hangs"][0]["observed"]
+    assert (
+        "did not end within 1 s" in found["hangs"][0]["observed"] and "begun" in found["hangs"][0]["observed"]
+    )
     assert "more than 1 MB" in found["prints"][0]["observed"]
     assert found["leaves"][0]["ok"] and found["reads"][0]["ok"] and found["goes on"][0]["ok"]
     assert "\x1b" not in provisioned.run("verify").out
@@ -156,7 +166,9 @@ def test_three_words_for_three_things(desk: Desk) -> None:
     more = desk.run("verify", "--json")
     assert (more.code, more.json["state"]) == (3, "pending")
     assert {each["subject"] for each in more.json["drift"]} == {"kelp 3.6", "kelp 4.1"}
-    assert any(each["checks"] and each["ok"] for each in more.json["shells"]), "the rest is proved all the same"
+    assert any(each["checks"] and each["ok"] for each in more.json["shells"]), (
+        "the rest is proved all the same"
+    )
     desk.wants(TWO)
     (desk.home / ".local/share/zesty-anchor/bin/kelp").unlink()
     altered = desk.run("verify", "--json")
@@ -209,14 +221,18 @@ def test_whoever_calls_does_not_steer(provisioned: Desk) -> None:
     trap = provisioned.write("export PATH=/nowhere GAUGE=south\n", "trap/.zshrc")
     (trap.parent / ".zshenv").write_text(trap.read_text())
     run = "umask; ulimit -f; sh -c 'kill -INT $$; echo ignored'; true"
-    check = f'[[checks]]\nname = \'as a login\'\nrun = """{run}"""\nonce = true\nmatch = \'^0*22\\s+unlimited$\'\n'
+    check = (
+        f'[[checks]]\nname = \'as a login\'\nrun = """{run}"""\nonce = true\nmatch ='
+        " '^0*22\\s+unlimited$'\n"
+    )
     provisioned.wants('\n[shells]\nuse = "all"\n' + check)
     provisioned.run("provision")
     calls = f"ulimit -S -f 100000; umask 077; trap '' INT HUP; exec {PROGRAM} verify --json"
     hostile = {"ENV": str(trap), "ZDOTDIR": str(trap.parent), "BASH_ENV": str(trap), "IFS": "e", "PS4": "x"}
     given = " ".join(f"{name}={value}" for name, value in hostile.items())
     done = subprocess.run(
-        ["/bin/sh", "-c", f'env {given} sh -c "{calls}"'], cwd=provisioned.home, capture_output=True, text=True, check=False,
+        ["/bin/sh", "-c", f'env {given} sh -c "{calls}"'], cwd=provisioned.home, capture_output=True,
+        text=True, check=False,
         env={"HOME": str(provisioned.home), "PATH": login_path()},
     )  # fmt: skip
     assert done.returncode == 0, done.stdout[-3000:] + done.stderr
@@ -245,7 +261,8 @@ def test_ctrl_c_ends_it_in_a_second(desk: Desk) -> None:
     desk.write("echo $$ >>~/at\nsleep 50\n" + (desk.home / ".bashrc").read_text(), ".bashrc")
     running = subprocess.Popen(
         [PROGRAM, "verify"], cwd=desk.home, env={"HOME": str(desk.home), "PATH": login_path()},
-        stdout=subprocess.PIPE, stderr=subprocess.PIPE, preexec_fn=lambda: signal.signal(signal.SIGINT, signal.SIG_DFL),
+        stdout=subprocess.PIPE, stderr=subprocess.PIPE, preexec_fn=lambda: signal.signal(signal.SIGINT,
+        signal.SIG_DFL),
     )  # fmt: skip
     at = desk.home / "at"
 

@@ -23,7 +23,8 @@ from zesty_anchor.demo.wares import pack, stock_feed, write_index, write_runtime
 
 pytestmark = pytest.mark.needs("bash", "zsh")
 RECIPE = (
-    '[recipes.kelp]\ncommands = ["kelp"]\n[recipes.kelp.version]\nrun = "kelp --version"\nexpect = "kelp {version}"\n'
+    '[recipes.kelp]\ncommands = ["kelp"]\n[recipes.kelp.version]\nrun = "kelp --version"\nexpect = "kelp'
+    ' {version}"\n'
 )
 RECIPES = Path(demo_home.__file__).parent / "recipes"
 
@@ -36,12 +37,16 @@ def with_pack(version: str) -> bytes:
     return pack("kelp", {**kelp(version), "bin/kelp-pack": (b"#!/bin/sh\n", 0o755)}, "tar.gz")
 
 
-def manifest(desk: Desk, feed: str, runtimes: str = '[runtimes.kelp]\nwant = "latest"\n', recipe: str = RECIPE) -> None:
+def manifest(
+    desk: Desk, feed: str, runtimes: str = '[runtimes.kelp]\nwant = "latest"\n', recipe: str = RECIPE
+) -> None:
     desk.write(f'as-root = "allowed"\n[feeds.harbour]\n{feed}\n{recipe}{runtimes}')
 
 
 def gets(desk: Desk, version: str) -> None:
-    """Provision, and see the version answer; a second time nothing changes; and all of it can be taken back."""
+    """Provision, and see the version answer; a second time nothing changes; and all of it can be taken
+    back.
+    """
     before = likeness(desk.home, (".local/state/zesty-anchor", ".cache/zesty-anchor/builds"))
     desk.well("provision")
     assert desk.shell("bash", "kelp --version", "-l").strip() == f"kelp {version}"
@@ -73,10 +78,13 @@ def test_any_json_list(desk: Desk, make_feed: Callable[..., str]) -> None:
             {"os": "linux", "at": "k.tgz", "sum": hashlib.sha256(content).hexdigest()},
         ],
     }
-    url = make_feed({"k.tgz": content, "kelp.json": json.dumps({"all": [entry, {"name": "nonsense"}]}).encode()})
+    url = make_feed(
+        {"k.tgz": content, "kelp.json": json.dumps({"all": [entry, {"name": "nonsense"}]}).encode()}
+    )
     feed = (
-        f'kind = "json"\nurl = "{url}{{name}}.json"\n[feeds.harbour.map]\nreleases = "all"\nversion = "name"\n'
-        "channel = \"lts && 'lts'\"\nfile = \"assets[?os=='{system}'] | [0].at\"\ndigest = \"assets[?os=='{system}'] | [0].sum\""
+        f'kind = "json"\nurl = "{url}{{name}}.json"\n[feeds.harbour.map]\nreleases = "all"\nversion ='
+        ' "name"\nchannel = "lts && \'lts\'"\nfile = "assets[?os==\'{system}\'] | [0].at"\ndigest ='
+        " \"assets[?os=='{system}'] | [0].sum\""
     )
     manifest(desk, feed, '[runtimes.kelp]\nwant = "lts"\n')
     gets(desk, "4.2.1")
@@ -88,7 +96,9 @@ def test_any_json_list(desk: Desk, make_feed: Callable[..., str]) -> None:
 
 def git(folder: Path, *words: str) -> str:
     who = ["-c", "user.name=Tide Desk", "-c", "user.email=desk@example.org"]
-    done = subprocess.run(["git", "-C", str(folder), *who, *words], capture_output=True, text=True, check=True)
+    done = subprocess.run(
+        ["git", "-C", str(folder), *who, *words], capture_output=True, text=True, check=True
+    )
     return done.stdout.strip()
 
 
@@ -140,11 +150,13 @@ def test_a_python_package_index(desk: Desk, make_feed: Callable[..., str], form:
         (page / "index.html").write_text("".join(links))
     else:
         files = [
-            {"filename": n, "url": f"../{n}", "hashes": {"sha256": hashlib.sha256(c).hexdigest()}} for n, c in wheels
+            {"filename": n, "url": f"../{n}", "hashes": {"sha256": hashlib.sha256(c).hexdigest()}}
+            for n, c in wheels
         ]
         (page / "index.html").write_text(json.dumps({"meta": {"api-version": "1.1"}, "files": files}))
     recipe = RECIPE.replace(
-        "[recipes.kelp.version]", '[recipes.kelp.feed]\nkind = "pypi"\npackage = "Tide_Kelp"\n[recipes.kelp.version]'
+        "[recipes.kelp.version]",
+        '[recipes.kelp.feed]\nkind = "pypi"\npackage = "Tide_Kelp"\n[recipes.kelp.version]',
     )
     desk.environment["PIP_INDEX_URL"] = url
     if form == "json":
@@ -182,7 +194,10 @@ class Signed:
 
     def run(self, *, signature: bytes | None, key: Any = None, line: str = 'key = "harbour.asc"') -> Any:
         (self.desk.home / "harbour.asc").write_text(str(key or self.key))
-        files = {"kelp-4.2.1.tar.gz": self.content, **({"kelp-4.2.1.tar.gz.asc": signature} if signature else {})}
+        files = {
+            "kelp-4.2.1.tar.gz": self.content,
+            **({"kelp-4.2.1.tar.gz.asc": signature} if signature else {}),
+        }
         files["SHA256SUMS"] = f"{hashlib.sha256(self.content).hexdigest()}  kelp-4.2.1.tar.gz\n".encode()
         url = self.make_feed(files)
         manifest(self.desk, f'kind = "listing"\nurl = "{url}"\n{line}')
@@ -194,7 +209,9 @@ class Signed:
         assert answer.code == 1, answer.err + answer.out
         assert said in answer.err + answer.out, answer.err + answer.out
         assert not self.desk.shelf.exists()
-        after = {k: v for k, v in self.desk.likeness().items() if k not in ("workstation.toml", "harbour.asc")}
+        after = {
+            k: v for k, v in self.desk.likeness().items() if k not in ("workstation.toml", "harbour.asc")
+        }
         assert after.items() <= before.items()
 
 
@@ -241,7 +258,11 @@ def test_a_signed_list_of_digests(signed: Signed) -> None:
     sums = f"{hashlib.sha256(signed.content).hexdigest()}  kelp-4.2.1.tar.gz\n".encode()
     (signed.desk.home / "harbour.asc").write_text(str(signed.key))
     for listed, code in ((sums, 0), ((b"1" if sums[:1] == b"0" else b"0") + sums[1:], 1)):
-        files = {"kelp-4.2.1.tar.gz": signed.content, "SHA256SUMS": listed, "SHA256SUMS.asc": signed.sign(sums)}
+        files = {
+            "kelp-4.2.1.tar.gz": signed.content,
+            "SHA256SUMS": listed,
+            "SHA256SUMS.asc": signed.sign(sums),
+        }
         manifest(signed.desk, f'kind = "listing"\nurl = "{signed.make_feed(files)}"\nkey = "harbour.asc"')
         answer = signed.desk.run("provision")
         assert answer.code == code, answer.err
@@ -270,7 +291,8 @@ def tide(desk: Desk, tide_feed: Path, make_feed: Callable[..., str]) -> Desk:
 
 def wants(desk: Desk, runtimes: str, more: str = "") -> None:
     desk.write(
-        f'as-root = "allowed"\n[shells]\nuse = ["bash", "zsh"]\n[feeds.harbour]\nkind = "index"\nurl = "{desk.url}"\n{runtimes}{more}'
+        'as-root = "allowed"\n[shells]\nuse = ["bash", "zsh"]\n[feeds.harbour]\nkind = "index"\nurl ='
+        f' "{desk.url}"\n{runtimes}{more}'
     )
 
 
@@ -278,13 +300,19 @@ def wants(desk: Desk, runtimes: str, more: str = "") -> None:
 def test_a_build_with_an_earlier_version_of_itself(tide: Desk) -> None:
     wants(
         tide,
-        '[runtimes.brine]\nwant = "1.7.2"\nbuild.environment = { BRINE_DOCS = "no" }\nbuild.options = ["-DUNUSED"]\n',
+        '[runtimes.brine]\nwant = "1.7.2"\nbuild.environment = { BRINE_DOCS = "no" }\nbuild.options ='
+        ' ["-DUNUSED"]\n',
     )
     before = likeness(tide.home, (".local/state/zesty-anchor", ".cache/zesty-anchor/builds"))
     assert "built from source with 1.6.0" in tide.well("preview").out
     tide.well("provision")
-    assert [p.name for p in (tide.shelf / "brine").iterdir()] == ["1.7.2"], "the earlier one was for building only"
-    assert tide.shell("zsh", "brine --version; brine --mean", "-l").split("\n")[:2] == ["brine 1.7.2", "1.50 m"]
+    assert [p.name for p in (tide.shelf / "brine").iterdir()] == ["1.7.2"], (
+        "the earlier one was for building only"
+    )
+    assert tide.shell("zsh", "brine --version; brine --mean", "-l").split("\n")[:2] == [
+        "brine 1.7.2",
+        "1.50 m",
+    ]
     assert not (tide.shelf / "brine/1.7.2/share").exists()
     assert not any((tide.home / ".local/share/zesty-anchor/staging").iterdir())
     log = next((tide.home / ".local/state/zesty-anchor/logs").rglob("build-brine-1.7.2.log"))
@@ -306,7 +334,9 @@ def test_other_options_are_told_and_it_is_built_anew(tide: Desk) -> None:
     answer = tide.run("verify")
     assert answer.code == 6 and "was built with -DFIRST, and is wanted with -DFIRST -DSECOND" in answer.out
     changes = tide.well("provision", "--json").json["changes"]
-    assert [(c["subject"], c["action"]) for c in changes if c["kind"] == "version"] == [("brine 1.7.2", "mend")]
+    assert [(c["subject"], c["action"]) for c in changes if c["kind"] == "version"] == [
+        ("brine 1.7.2", "mend")
+    ]
     assert binary.stat().st_ino != number and "All well" in tide.well("verify").out
     assert tide.well("provision", "--json").json["changes"] == []
     tide.well("undo")
@@ -323,7 +353,8 @@ def test_a_build_that_fails_shows_its_end_its_log_and_what_is_missing(tide: Desk
     )
     recipe.write_text(
         recipe.read_text().replace(
-            '"fatal error: math.h"', '"fatal error: zlib-of-the-harbour.h" = "zlib1g-dev"\n"fatal error: math.h"'
+            '"fatal error: math.h"',
+            '"fatal error: zlib-of-the-harbour.h" = "zlib1g-dev"\n"fatal error: math.h"',
         )
     )
     wants(tide, '[runtimes.brine]\nwant = "1.6"\n[runtimes.coral]\nwant = "11"\nlicence = "accepted"\n')
@@ -335,7 +366,9 @@ def test_a_build_that_fails_shows_its_end_its_log_and_what_is_missing(tide: Desk
     log = Path(answer.out.partition("the whole log: ")[2].split("\n")[0])
     assert "compilation terminated" in log.read_text()
     assert not (tide.shelf / "brine").exists() or not any((tide.shelf / "brine").iterdir())
-    assert tide.shell("bash", "coral --version", "-l").strip() == "coral 11.0.4", "what does not depend on it is done"
+    assert tide.shell("bash", "coral --version", "-l").strip() == "coral 11.0.4", (
+        "what does not depend on it is done"
+    )
 
 
 def test_the_pair_that_fits_is_chosen_and_a_wrong_one_refused(tide: Desk) -> None:
@@ -407,7 +440,14 @@ def test_a_lock_keeps_versions_and_bytes(tide: Desk, tide_feed: Path, tmp_path: 
     served = tmp_path / "feed0"
     newer = [
         ("6.0.0", "2026-11-01", (), "any", "kelp-6.0.0.tar.gz", with_pack("6.0.0")),
-        ("5.0.0", "2026-08-14", (), "any", "kelp-5.0.0.tar.zst", (served / "kelp-5.0.0.tar.zst").read_bytes()),
+        (
+            "5.0.0",
+            "2026-08-14",
+            (),
+            "any",
+            "kelp-5.0.0.tar.zst",
+            (served / "kelp-5.0.0.tar.zst").read_bytes(),
+        ),
     ]
     write_runtime(served, "kelp", newer)
     write_index(served, ["kelp", "coral"])
@@ -449,7 +489,9 @@ def test_every_platform_is_locked_to_the_same_version(desk: Desk, make_feed: Cal
 
     releases = [release("4.2.2", "linux-aarch64"), release("4.2.1", "linux-x86_64", "linux-aarch64")]
     document = {"format": "zesty-anchor-index/1", "runtime": "kelp", "releases": releases}
-    desk.wants(url=make_feed({"kelp.json": json.dumps(document).encode()}), runtimes='[runtimes.kelp]\nwant = "4"\n')
+    desk.wants(
+        url=make_feed({"kelp.json": json.dumps(document).encode()}), runtimes='[runtimes.kelp]\nwant = "4"\n'
+    )
     desk.well("lock", "--platform", "linux-x86_64", "--platform", "linux-aarch64")
     lock = (desk.home / "workstation.lock").read_text()
     assert 'version = "4.2.1"' in lock
@@ -485,13 +527,21 @@ def test_locate_and_remove(tide: Desk) -> None:
     assert "installed: " in tide.run("remove", "kelp", "7").err
 
 
-def test_hundreds_of_versions_fit_a_screen_and_offline_says_how_old(desk: Desk, make_feed: Callable[..., str]) -> None:
+def test_hundreds_of_versions_fit_a_screen_and_offline_says_how_old(
+    desk: Desk, make_feed: Callable[..., str]
+) -> None:
     releases = [
         {"version": f"{a}.{b}.{c}", "files": [{"platform": "any", "url": "x", "sha256": "0" * 64}]}
         for a in range(7) for b in range(10) for c in range(10)
     ]  # fmt: skip
     url = make_feed(
-        {"kelp.json": json.dumps({"format": "zesty-anchor-index/1", "runtime": "kelp", "releases": releases}).encode()}
+        {
+            "kelp.json": (
+                json.dumps(
+                    {"format": "zesty-anchor-index/1", "runtime": "kelp", "releases": releases}
+                ).encode()
+            )
+        }
     )
     desk.wants(url=url, runtimes='[runtimes.kelp]\nwant = "latest"\n')
     assert "--offline asks nobody" in desk.run("list", "kelp", "--offline").err
@@ -506,7 +556,8 @@ def test_hundreds_of_versions_fit_a_screen_and_offline_says_how_old(desk: Desk, 
     assert desk.run("list", "kelp").code == 1
     desk.wants(url=url, runtimes='[runtimes.kelp]\nwant = "latest"\n')
     assert (
-        "offline: what the feed 'harbour' answered is less than a minute old" in desk.well("preview", "--offline").out
+        "offline: what the feed 'harbour' answered is less than a minute old"
+        in desk.well("preview", "--offline").out
     )
 
 
@@ -517,7 +568,8 @@ def test_a_digest_of_npm_is_checked(desk: Desk, make_feed: Callable[..., str], t
     dist = {"tarball": url + "k.tgz", "integrity": integrity}
     (tmp_path / "feed0/tide-kelp").write_text(json.dumps({"versions": {"4.2.1": {"dist": dist}}}))
     recipe = RECIPE.replace(
-        "[recipes.kelp.version]", '[recipes.kelp.feed]\nkind = "npm"\npackage = "tide-kelp"\n[recipes.kelp.version]'
+        "[recipes.kelp.version]",
+        '[recipes.kelp.feed]\nkind = "npm"\npackage = "tide-kelp"\n[recipes.kelp.version]',
     )
     desk.environment["NPM_CONFIG_REGISTRY"] = url
     desk.write(f'as-root = "allowed"\n{recipe}[runtimes.kelp]\nwant = "latest"\n')
@@ -526,13 +578,16 @@ def test_a_digest_of_npm_is_checked(desk: Desk, make_feed: Callable[..., str], t
     assert "the digest differs" in desk.run("provision").out
 
 
-def test_what_is_newer_and_when_support_ends(desk: Desk, tmp_path: Path, make_feed: Callable[..., str]) -> None:
+def test_what_is_newer_and_when_support_ends(
+    desk: Desk, tmp_path: Path, make_feed: Callable[..., str]
+) -> None:
     packed = {version: archive(version) for version in ("3.6.2", "4.2.1", "4.3.0", "5.0.0", "5.1.0-rc.1")}
 
     def stock(folder: Path, versions: dict[str, tuple[str, ...]]) -> None:
         write_runtime(
             folder, "kelp",
-            [(v, "2026-01-01", channels, "any", f"kelp-{v}.tar.gz", packed[v]) for v, channels in versions.items()],
+            [(v, "2026-01-01", channels, "any", f"kelp-{v}.tar.gz", packed[v]) for v,
+            channels in versions.items()],
             ends={"3.6.2": "2020-01-31", "4.2.1": "2099-12-31"},
         )  # fmt: skip
         write_index(folder, ["kelp"])
@@ -542,10 +597,18 @@ def test_what_is_newer_and_when_support_ends(desk: Desk, tmp_path: Path, make_fe
     stock(folder, {"3.6.2": (), "4.2.1": ("lts",)})
     manifest(desk, f'kind = "index"\nurl = "{url}"', '[runtimes.kelp]\nwant = "lts"\nalso = ["3.6"]\n')
     desk.well("provision")
-    assert "newest" in desk.well("list", "--newer").out and "zesty-anchor lock" not in desk.well("list", "--newer").out
+    assert (
+        "newest" in desk.well("list", "--newer").out
+        and "zesty-anchor lock" not in desk.well("list", "--newer").out
+    )
     stock(folder, {"3.6.2": (), "4.2.1": ("lts",), "4.3.0": ("lts",), "5.0.0": (), "5.1.0-rc.1": ()})
     lts, old = desk.well("list", "--newer", "--json").json["newer"]
-    assert (lts["version"], lts["newer"], lts["beyond"], lts["ends"]) == ("4.2.1", "4.3.0", "5.0.0", "2099-12-31")
+    assert (lts["version"], lts["newer"], lts["beyond"], lts["ends"]) == (
+        "4.2.1",
+        "4.3.0",
+        "5.0.0",
+        "2099-12-31",
+    )
     assert (old["version"], old["newer"], old["beyond"]) == ("3.6.2", "", "5.0.0")
     shown = desk.well("list", "--newer", "kelp").out
     assert "supported until 2099-12-31" in shown and "not supported since 2020-01-31" in shown

@@ -1,4 +1,6 @@
-"""What changes while a shell sits in a folder is seen at its next prompt, and a cd of the person's own is followed."""
+"""What changes while a shell sits in a folder is seen at its next prompt, and a cd of the person's own is
+followed.
+"""
 
 from __future__ import annotations
 

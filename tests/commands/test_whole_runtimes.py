@@ -1,4 +1,6 @@
-"""Runtimes with all that belongs to them: ordered feeds, roots, links, companions, Debian packages, extras."""
+"""Runtimes with all that belongs to them: ordered feeds, roots, links, companions, Debian packages,
+extras.
+"""
 
 from __future__ import annotations
 
@@ -65,7 +67,10 @@ class Registries:
     def __init__(self, folder: Path, desk: Desk) -> None:
         self.folder, self.desk = folder, desk
         self.host = Host(folder).__enter__()
-        desk.environment |= {"PIP_INDEX_URL": f"{self.host.url}pypi/", "NPM_CONFIG_REGISTRY": f"{self.host.url}npm/"}
+        desk.environment |= {
+            "PIP_INDEX_URL": f"{self.host.url}pypi/",
+            "NPM_CONFIG_REGISTRY": f"{self.host.url}npm/",
+        }
 
     def wheels(self, *versions: str) -> None:
         """kelp whole; as in any wheel, what should be a link is a copy that does not work."""
@@ -79,7 +84,9 @@ class Registries:
             rows += f'<a href="{name}#sha256={hashlib.sha256(content).hexdigest()}">{name}</a>\n'
         self.put("pypi/kelp-whole/index.html", rows.encode())
 
-    def npm(self, package: str, versions: dict[str, tuple[dict[str, tuple[bytes, int]], dict[str, str]]]) -> None:
+    def npm(
+        self, package: str, versions: dict[str, tuple[dict[str, tuple[bytes, int]], dict[str, str]]]
+    ) -> None:
         listed = {}
         for version, (files, engines) in versions.items():
             content = pack("package", files, "tar.xz")
@@ -97,7 +104,8 @@ class Registries:
         """The companion in several versions, each with the kelp that it says it needs."""
         listed = {v.replace("_", "."): need for v, need in needed.items()}
         self.npm(
-            "kelp-pack", {v[1:]: ({"main": (says(f"pack {v[1:]}")[0], 0o644)}, {"kelp": n}) for v, n in listed.items()}
+            "kelp-pack",
+            {v[1:]: ({"main": (says(f"pack {v[1:]}")[0], 0o644)}, {"kelp": n}) for v, n in listed.items()},
         )
 
     def put(self, name: str, content: bytes) -> None:
@@ -125,7 +133,9 @@ def test_a_wheel_is_made_whole_by_its_links(desk: Desk, registries: Registries) 
     before = likeness(desk.home, (".local/state/zesty-anchor",))
     answers(desk, "4.2.1", "with 4.2.1")
     folder = desk.shelf / "kelp/4.2.1"
-    assert (folder / "bin/kelp-pack").readlink() == Path("../lib/pack/main"), "the archive's root is the version"
+    assert (folder / "bin/kelp-pack").readlink() == Path("../lib/pack/main"), (
+        "the archive's root is the version"
+    )
     desk.well("undo")
     assert likeness(desk.home, (".local/state/zesty-anchor",)) == before
 
@@ -161,7 +171,9 @@ def test_a_feed_that_cannot_be_used_is_passed_over_and_told(desk: Desk, registri
     )
 
 
-def test_the_newest_companion_that_fits_and_the_one_that_is_wanted(desk: Desk, registries: Registries) -> None:
+def test_the_newest_companion_that_fits_and_the_one_that_is_wanted(
+    desk: Desk, registries: Registries
+) -> None:
     registries.bare("4.2.1")
     registries.packs(v1_0_0=">=3", v1_5_0=">=4.1", v2_0_0=">=6")
     desk.write(RECIPE + '[feeds.npm]\nkind = "npm"\n[runtimes.kelp]\nwant = "4"\nfeed = "npm"\n')
@@ -177,14 +189,20 @@ def test_the_newest_companion_that_fits_and_the_one_that_is_wanted(desk: Desk, r
     assert unfit.code == 2 and "no pack '2' runs on kelp 4.2.1" in unfit.err
     desk.write(desk.manifest.read_text().replace("pack =", "peck ="))
     unknown = desk.run("provision")
-    assert unknown.code == 2 and "knows no companion 'peck'" in unknown.err and "it knows: pack" in unknown.err
+    assert (
+        unknown.code == 2 and "knows no companion 'peck'" in unknown.err and "it knows: pack" in unknown.err
+    )
 
 
-def test_a_second_home_with_the_lock_has_the_same_digests(desk: Desk, registries: Registries, tmp_path: Path) -> None:
+def test_a_second_home_with_the_lock_has_the_same_digests(
+    desk: Desk, registries: Registries, tmp_path: Path
+) -> None:
     registries.bare("4.2.1")
     registries.packs(v1_0_0="*")
     registries.npm("tidy", {"1.2.0": ({"x": says("x")}, {})})
-    desk.write(RECIPE + '[feeds.npm]\nkind = "npm"\n[runtimes.kelp]\nwant = "4"\nfeed = "npm"\nextras = ["tidy"]\n')
+    desk.write(
+        RECIPE + '[feeds.npm]\nkind = "npm"\n[runtimes.kelp]\nwant = "4"\nfeed = "npm"\nextras = ["tidy"]\n'
+    )
     answers(desk, "4.2.1", "1.0.0")
     desk.well("lock")
     registries.packs(v1_0_0="*", v1_9_0="*")
@@ -199,7 +217,9 @@ def test_a_second_home_with_the_lock_has_the_same_digests(desk: Desk, registries
     assert one == two and one["parts"][0]["digest"].startswith("sha512:")
 
 
-def test_extras_are_found_and_one_that_fails_keeps_nothing_else_back(desk: Desk, registries: Registries) -> None:
+def test_extras_are_found_and_one_that_fails_keeps_nothing_else_back(
+    desk: Desk, registries: Registries
+) -> None:
     registries.wheels("4.2.1")
     for name in ("sunk", "tidy"):
         registries.npm(name, {"1.2.0": ({"x": says("x")}, {}), "1.3.0": ({"x": says("x")}, {})})
@@ -230,7 +250,9 @@ def test_a_package_that_fails_half_way_leaves_nothing(desk: Desk, registries: Re
     assert desk.well("attic", "--json").json["kept"] == []
 
 
-def test_extras_of_a_recipe_without_a_package_tool_are_a_clear_error(desk: Desk, registries: Registries) -> None:
+def test_extras_of_a_recipe_without_a_package_tool_are_a_clear_error(
+    desk: Desk, registries: Registries
+) -> None:
     registries.wheels("4.2.1")
     text = RECIPE[: RECIPE.index("[recipes.kelp.extras]")]
     desk.write(text + '[runtimes.kelp]\nwant = "4"\nextras = ["tidy"]\n')
@@ -247,7 +269,10 @@ def test_packages_of_an_archive_are_unpacked_without_privilege(desk: Desk, regis
     packages = []
     for line, version, libc in (("4", "4.2.1+7-1", "2.20"), ("5", "5.0.0+1-1", "99.1")):
         top = f"usr/lib/kelp-{line}"
-        script = b'#!/bin/sh\nread -r rules <"${0%/*}/../conf/rules"\necho "' + f'kelp {version[:5]} $rules"\n'.encode()
+        script = (
+            b'#!/bin/sh\nread -r rules <"${0%/*}/../conf/rules"\necho "'
+            + f'kelp {version[:5]} $rules"\n'.encode()
+        )
         core = {"Package": f"kelp-{line}-core", "Version": version, "Depends": f"libc6 (>= {libc})"}
         tools = {"Package": f"kelp-{line}-tools", "Version": version}
         files: dict[str, bytes | str] = {f"{top}/bin/kelp": script, f"{top}/conf": f"/etc/kelp-{line}"}
@@ -269,7 +294,10 @@ names = ["kelp-{line}-tools", "kelp-{line}-core"]
 version = '(\\d+(?:\\.\\d+)*)\\+'
 root = "usr/lib/kelp-*"
 """
-    feed = f'[feeds.harbour]\nkind = "debian"\nurl = "{registries.host.url}"\nsuites = ["calm"]\nkey = "harbour.pgp"\n'
+    feed = (
+        f'[feeds.harbour]\nkind = "debian"\nurl = "{registries.host.url}"\nsuites = ["calm"]\nkey ='
+        ' "harbour.pgp"\n'
+    )
     desk.write(recipe + feed + '[runtimes.kelp]\nwant = "4"\n')
     before = likeness(desk.home, (".local/state/zesty-anchor",))
     desk.well("provision")
@@ -288,7 +316,10 @@ root = "usr/lib/kelp-*"
     assert refused.code == 0 or "needs a newer system" in refused.err
     desk.write(desk.manifest.read_text().replace('want = "latest"', 'want = "5"'))
     refused = desk.run("provision")
-    assert refused.code == 2 and "kelp 5.0.0 cannot be had on this machine: it needs a newer system" in refused.err
+    assert (
+        refused.code == 2
+        and "kelp 5.0.0 cannot be had on this machine: it needs a newer system" in refused.err
+    )
 
 
 def proved(desk: Desk) -> list[str]:
@@ -300,17 +331,22 @@ def proved(desk: Desk) -> list[str]:
 def test_only_verify_runs_a_small_program_again(desk: Desk, registries: Registries) -> None:
     registries.wheels("4.2.1", "4.1.0")
     ran = desk.home / "ran"
-    program = f'[recipes.kelp.program]\nfile = "x"\ntext = "x"\nrun = "kelp && echo >>{ran}"\nexpect = "kelp*"\n'
+    program = (
+        f'[recipes.kelp.program]\nfile = "x"\ntext = "x"\nrun = "kelp && echo >>{ran}"\nexpect = "kelp*"\n'
+    )
     desk.write(RECIPE + program + '[runtimes.kelp]\nwant = "4"\n')
     assert "kelp 4.2.1 runs a program" in proved(desk) and ran.read_text() == "\n"
     desk.write(desk.manifest.read_text() + 'also = ["4.1"]\n')
     told = proved(desk)
     assert (
-        "kelp 4.1.0 runs a program" in told and "kelp 4.2.1 runs a program" not in told and ran.read_text() == "\n" * 2
+        "kelp 4.1.0 runs a program" in told
+        and "kelp 4.2.1 runs a program" not in told
+        and ran.read_text() == "\n" * 2
     )
     assert "kelp 4.2.1 runs a program" in desk.well("verify", "-v").out and ran.read_text() == "\n" * 4
     desk.write(
-        desk.manifest.read_text().replace('expect = "kelp*"', 'expect = "kelp *"') + '[variables]\nGAUGE = "north"\n'
+        desk.manifest.read_text().replace('expect = "kelp*"', 'expect = "kelp *"')
+        + '[variables]\nGAUGE = "north"\n'
     )
     desk.well("provision")
     assert ran.read_text() == "\n" * 6, "another program is another proof"

@@ -21,7 +21,16 @@ pytestmark = pytest.mark.needs("bash", "zsh")
 def test_the_demo_goes_through_and_leaves_the_system_alone(desk: Desk) -> None:
     before = likeness(desk.home)
     answer = desk.well("demo")
-    for word in ("survey", "preview", "provision", "Nothing to do", "history", "undo", "dismantle", "old-kelp"):
+    for word in (
+        "survey",
+        "preview",
+        "provision",
+        "Nothing to do",
+        "history",
+        "undo",
+        "dismantle",
+        "old-kelp",
+    ):
         assert word in answer.out
     assert answer.out.count("byte for byte as it was before") == 2
     assert likeness(desk.home) == before, "the person's own home is not touched"
@@ -43,7 +52,9 @@ def test_three_things_are_broken_found_and_mended(desk: Desk) -> None:
 
 
 @pytest.mark.system
-def test_with_the_system_a_package_comes_and_goes_and_the_home_can_be_entered(desk: Desk, tmp_path: Path) -> None:
+def test_with_the_system_a_package_comes_and_goes_and_the_home_can_be_entered(
+    desk: Desk, tmp_path: Path
+) -> None:
     answer = desk.well("demo", "--system", "--keep", str(tmp_path / "kept"))
     if is_root() and shutil.which("apt-get"):
         assert "of Debian package tide-kelp" in answer.out
@@ -67,8 +78,10 @@ def test_with_the_system_a_package_comes_and_goes_and_the_home_can_be_entered(de
 def test_a_step_waits_for_the_person(desk: Desk, tmp_path: Path) -> None:
     (tmp_path / "rooms").mkdir()
     child = pexpect.spawn(
-        str(PROGRAM), ["demo", "broken", "--steps"], cwd=str(desk.home), encoding="utf-8", dimensions=(50, 120),
-        env={"HOME": str(desk.home), "PATH": "/usr/bin:/bin", "TERM": "xterm", "LANG": "C.UTF-8", "TMPDIR": str(tmp_path / "rooms")},
+        str(PROGRAM), ["demo", "broken", "--steps"], cwd=str(desk.home), encoding="utf-8", dimensions=(50,
+        120),
+        env={"HOME": str(desk.home), "PATH": "/usr/bin:/bin", "TERM": "xterm", "LANG": "C.UTF-8",
+        "TMPDIR": str(tmp_path / "rooms")},
         timeout=100,
     )  # fmt: skip
     child.expect("1. Make it so")
@@ -95,7 +108,9 @@ def test_kelp_is_a_real_interpreter(tmp_path: Path, text: str, said: str, code: 
     program = tmp_path / "kelp"
     program.write_bytes(kelp("4.2.1")["bin/kelp"][0])
     (tmp_path / "b.kelp").write_text(text)
-    done = subprocess.run(["sh", str(program), str(tmp_path / "b.kelp")], capture_output=True, text=True, check=False)
+    done = subprocess.run(
+        ["sh", str(program), str(tmp_path / "b.kelp")], capture_output=True, text=True, check=False
+    )
     assert (done.stdout, done.returncode) == (said, code)
 
 

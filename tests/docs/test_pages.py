@@ -1,4 +1,6 @@
-"""The pages say what the program does: their commands are run, their lists are made from the types, and the site is built."""
+"""The pages say what the program does: their commands are run, their lists are made from the types, and the
+site is built.
+"""
 
 from __future__ import annotations
 
@@ -32,8 +34,8 @@ def commands_of(page: Path) -> list[tuple[str, list[str]]]:
 
 
 def differs(said: list[str], printed: list[str]) -> str:
-    """The first line that is said and was not printed at its place; empty where there is none. A line of … stands for any lines, and how wide
-    a column is does not count.
+    """The first line that is said and was not printed at its place; empty where there is none. A line of …
+    stands for any lines, and how wide a column is does not count.
     """
     left, anywhere = [re.sub(" {2,}", "  ", row) for row in printed], False
     for line in (re.sub(" {2,}", "  ", row) for row in said):
@@ -74,8 +76,10 @@ def test_the_commands_of_a_page_print_what_it_says(
     for command, said in commands:
         done = subprocess.run(
             ["bash", "-c", command],
-            env={"HOME": str(desk.home), "SHELL": "/bin/bash", "PATH": f"{programs}:/usr/local/bin:/usr/bin:/bin", "LANG": "C.UTF-8"},
-            cwd=manifest.parent, stdin=subprocess.DEVNULL, capture_output=True, text=True, timeout=120, check=False,
+            env={"HOME": str(desk.home), "SHELL": "/bin/bash",
+            "PATH": f"{programs}:/usr/local/bin:/usr/bin:/bin", "LANG": "C.UTF-8"},
+            cwd=manifest.parent, stdin=subprocess.DEVNULL, capture_output=True, text=True, timeout=120,
+            check=False,
         )  # fmt: skip
         printed = done.stdout if done.stdout.strip() or "ls " not in command else ""
         printed = (done.stderr + printed if "ls " in command else printed).replace(str(desk.home), "~")
@@ -98,13 +102,16 @@ def test_what_is_made_from_types_and_commands_is_up_to_date(tmp_path: Path) -> N
         name = file.relative_to(tmp_path)
         assert file.read_text() == (DOCS / name).read_text(), f"run: python docs/generate.py ({name} differs)"
     security = DOCS.parent / "SECURITY.md"
-    assert generator().security_page(security.read_text()) == security.read_text(), "run: python docs/generate.py"
+    assert generator().security_page(security.read_text()) == security.read_text(), (
+        "run: python docs/generate.py"
+    )
     assert len(list((DOCS / "man").glob("*.1"))) == len(list((tmp_path / "man").glob("*.1"))) > 20
 
 
 def test_the_site_is_built_without_a_warning(tmp_path: Path) -> None:
     done = subprocess.run(
-        [str(Path(sys.executable).parent / "mkdocs"), "build", "--strict", "--quiet", "--site-dir", str(tmp_path / "site")],
+        [str(Path(sys.executable).parent / "mkdocs"), "build", "--strict", "--quiet", "--site-dir",
+        str(tmp_path / "site")],
         cwd=ROOT, capture_output=True, text=True, check=False,
     )  # fmt: skip
     assert done.returncode == 0, done.stdout + done.stderr

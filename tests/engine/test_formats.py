@@ -1,4 +1,6 @@
-"""What an older program wrote is read by this one, what a newer one wrote is refused, and nothing is half upgraded."""
+"""What an older program wrote is read by this one, what a newer one wrote is refused, and nothing is half
+upgraded.
+"""
 
 from __future__ import annotations
 
@@ -22,7 +24,8 @@ from zesty_anchor.system.problem import Problem, UsageProblem
 
 RECORD = '{"kind":"startup-file","path":"HOME/.bashrc","name":"~/.bashrc","mode":420,"before":"HOME/.local/state/zesty-anchor/attic/run-00001/001-bashrc","after":null,"made":[]}'
 TABLES = {
-    1: """
+    1: (
+        """
         CREATE TABLE runs (run INTEGER PRIMARY KEY AUTOINCREMENT, began REAL NOT NULL, ended REAL, manifest TEXT NOT NULL,
           taken_back INTEGER NOT NULL DEFAULT 0);
         CREATE TABLE changes (change INTEGER PRIMARY KEY AUTOINCREMENT, run INTEGER NOT NULL, kind TEXT NOT NULL,
@@ -30,18 +33,23 @@ TABLES = {
           state TEXT NOT NULL CHECK (state IN ('begun', 'done', 'taken back')));
         CREATE TABLE resolutions (runtime TEXT NOT NULL, want TEXT NOT NULL, feed TEXT NOT NULL, version TEXT NOT NULL,
           PRIMARY KEY (runtime, want, feed));
-    """,
-    2: """
+    """
+    ),
+    2: (
+        """
         CREATE TABLE notices (run INTEGER NOT NULL, change INTEGER NOT NULL, notice TEXT NOT NULL);
         CREATE TABLE kept (kept TEXT PRIMARY KEY, was TEXT NOT NULL, run INTEGER NOT NULL, since REAL NOT NULL);
         INSERT INTO kept VALUES ('HOME/.local/state/zesty-anchor/attic/run-00001/002-old', 'HOME/old', 1, 5.0);
-    """,
-    3: """
+    """
+    ),
+    3: (
+        """
         ALTER TABLE runs ADD COLUMN digest TEXT NOT NULL DEFAULT '';
         ALTER TABLE runs ADD COLUMN proved TEXT NOT NULL DEFAULT '';
         ALTER TABLE changes ADD COLUMN began REAL NOT NULL DEFAULT 0;
         ALTER TABLE changes ADD COLUMN ended REAL NOT NULL DEFAULT 0;
-    """,
+    """
+    ),
 }
 """What each version of the journal added."""
 
@@ -56,9 +64,12 @@ def old_journal(here: Locations, version: int, home: str) -> None:
     with sqlite3.connect(here.journal) as base:
         for each in range(1, version + 1):
             base.executescript(TABLES[each].replace("HOME", home))
-        base.execute("INSERT INTO runs (run, began, manifest) VALUES (1, 2.0, ?)", (f"{home}/workstation.toml",))
         base.execute(
-            "INSERT INTO changes (run, kind, subject, action, record, state) VALUES (1, 'startup-file', '~/.bashrc', 'edit', ?, 'done')",
+            "INSERT INTO runs (run, began, manifest) VALUES (1, 2.0, ?)", (f"{home}/workstation.toml",)
+        )
+        base.execute(
+            "INSERT INTO changes (run, kind, subject, action, record, state) VALUES (1, 'startup-file',"
+            " '~/.bashrc', 'edit', ?, 'done')",
             (RECORD.replace("HOME", home),),
         )
         base.execute(f"PRAGMA user_version = {version}")
@@ -126,9 +137,7 @@ def test_a_twin_of_an_older_program_is_read(here: Locations) -> None:
     assert msgspec.json.decode(change.record)["path"] == "{home}/.bashrc"
 
 
-RECEIPT = (
-    b'{"runtime":"kelp","version":"4.2.1","feed":"harbour","url":"http://a/","digest":"sha256:1","channels":["lts"]}'
-)
+RECEIPT = b'{"runtime":"kelp","version":"4.2.1","feed":"harbour","url":"http://a/","digest":"sha256:1","channels":["lts"]}'
 SLIPS = {
     ".zesty-anchor-extras.json": (b'{"tidy@1":{"version":"1.2","commands":["tidy"]}}', b'["tidy@1"]'),
     ".zesty-anchor-files.json": (b'{"bin/kelp":["file",493,3,5,"abc"]}',),
@@ -150,7 +159,9 @@ def test_slips_of_older_programs_are_read_and_those_of_newer_ones_not(tmp_path: 
         key = name.removeprefix(".zesty-anchor-").removesuffix(".json")
         (tmp_path / name).write_bytes(b'{"format":2,"%s":%s}' % (key.encode(), content))
     assert (
-        receipt.extras_in(tmp_path) == {} and receipt.files_in(tmp_path) is None and receipt.choices_in(tmp_path) == {}
+        receipt.extras_in(tmp_path) == {}
+        and receipt.files_in(tmp_path) is None
+        and receipt.choices_in(tmp_path) == {}
     )
     (tmp_path / receipt.FILE_NAME).write_bytes(RECEIPT[:-1] + b',"format":2}')
     with pytest.raises(Problem, match=r"kelp 4\.2\.1 was installed by a newer zesty-anchor"):
@@ -168,7 +179,10 @@ def test_slips_are_written_with_their_format(tmp_path: Path) -> None:
     assert receipt.files_in(tmp_path) == {}
 
 
-LOCK = '[[release]]\nruntime = "kelp"\nwant = "lts"\nversion = "4.2.1"\nfeed = "harbour"\n[release.files.any]\nurl = "http://a/k"\ndigest = "sha256:1"\n'
+LOCK = (
+    '[[release]]\nruntime = "kelp"\nwant = "lts"\nversion = "4.2.1"\nfeed ='
+    ' "harbour"\n[release.files.any]\nurl = "http://a/k"\ndigest = "sha256:1"\n'
+)
 
 
 def test_a_lock_of_an_older_program_is_read_and_one_of_a_newer_one_refused(tmp_path: Path) -> None:

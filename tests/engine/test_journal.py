@@ -13,7 +13,8 @@ from zesty_anchor.system.problem import Problem
 FILE = {"path": "/h/.bashrc", "name": "~/.bashrc", "mode": 420, "before": "/a/1", "after": None, "made": []}
 TOUCHED = {"path": "/h/.gitconfig", "name": "~/.gitconfig", "mode": 420, "before": "/a/2", "after": "/a/3"}
 MANAGED = {
-    "manager": "bollard", "folder": "/s/kelp/4", "there": "", "home": "/h/.bollard", "before": [], "replaced": {},
+    "manager": "bollard", "folder": "/s/kelp/4", "there": "", "home": "/h/.bollard", "before": [],
+    "replaced": {},
     "made": [], "startup": ["/h/.bashrc"],
 }  # fmt: skip
 OLD = {
@@ -28,19 +29,24 @@ OLD = {
     "conflict": {"folder": "/h/old", "kept": "/a/001-folder/old", "name": "~/old"},
     "retired-manager": {"folder": "/h/old", "kept": "/a/001-folder/old", "name": "~/old"},
     "removed-version": {"folder": "/s/kelp/4", "kept": "/a/001-folder/4", "name": "kelp 4"},
-    "package": {"privileged": True, "families": ["debian"], "asked": ["gcc"], "before": ["libc6"], "brought": ["gcc"]},
-    "package-removal": {"privileged": True, "families": ["debian"], "versions": {"kelp": "1"}, "settings": {"/etc/k": "/a/k"}},
+    "package": {"privileged": True, "families": ["debian"], "asked": ["gcc"], "before": ["libc6"],
+    "brought": ["gcc"]},
+    "package-removal": {"privileged": True, "families": ["debian"], "versions": {"kelp": "1"},
+    "settings": {"/etc/k": "/a/k"}},
     "alternative": {"privileged": True, "name": "lua", "query": "Name: lua\n"},
     "alternative-choice": {"privileged": True, "name": "kelp", "value": "/opt/kelp/bin/kelp"},
     "extra": {"folder": "/s/kelp/4", "extra": "tidy@1", "brought": ["bin/tidy"]},
     "ssh-key": {"file": "/h/.ssh/id_ed25519", "made": [], "digests": ["0", "1"]},
-    "managed-version": {**MANAGED, "located": "/h/.bollard/kelp/4", "receipt": True, "came": ["a%20b"], "touched": [TOUCHED]},
+    "managed-version": {**MANAGED, "located": "/h/.bollard/kelp/4", "receipt": True, "came": ["a%20b"],
+    "touched": [TOUCHED]},
     "installer-script": {
-        "manager": "bollard", "folder": "/h/.bollard", "shelf": "/s/bollard/1", "aside": "/a/manager-bollard/.bollard",
+        "manager": "bollard", "folder": "/h/.bollard", "shelf": "/s/bollard/1",
+        "aside": "/a/manager-bollard/.bollard",
         "keeps": ["kept"], "older": [], "home": "", "made": [], "startup": [], "seen": "/a/seen-000",
     },
     "manager-default": {
-        "runtime": "kelp", "manager": "bollard", "folder": "/s/bollard/1", "before": "", "choose": "bollard use {version}",
+        "runtime": "kelp", "manager": "bollard", "folder": "/s/bollard/1", "before": "",
+        "choose": "bollard use {version}",
         "bins": ["/s/bollard/1/bin"], "variables": {}, "home": "/h/.bollard", "came": [],
     },
 }  # fmt: skip
@@ -68,7 +74,9 @@ def test_an_old_record_is_read_and_keeps_all_that_it_says(kind: str) -> None:
 
 def test_what_stands_in_the_attic_is_told_by_records_alone() -> None:
     def kept(kind: str) -> dict[str, str]:
-        return record_of(KINDS, Entry(1, 1, kind, "x", "y", msgspec.json.encode(OLD[kind]), "done")).in_attic()
+        return record_of(
+            KINDS, Entry(1, 1, kind, "x", "y", msgspec.json.encode(OLD[kind]), "done")
+        ).in_attic()
 
     assert kept("conflict") == {"/h/old": "/a/001-folder/old"}
     assert kept("installer-script") == {"/h/.bollard": "/a/manager-bollard/.bollard"}

@@ -130,7 +130,11 @@ def test_work_goes_on_side_by_side(work: tuple[Runner, Journal, Marks, Path]) ->
 @pytest.mark.parametrize("error", [Problem("no"), OSError(28, "No space left on device")])
 def test_startup_files_are_all_or_none(work: tuple[Runner, Journal, Marks, Path], error: Exception) -> None:
     runner, journal, marks, out = work
-    changes = [Mark("a", out, Stage.SHELL), Mark("b", out, Stage.SHELL, fails=error), Mark("c", out, Stage.SHELL)]
+    changes = [
+        Mark("a", out, Stage.SHELL),
+        Mark("b", out, Stage.SHELL, fails=error),
+        Mark("c", out, Stage.SHELL),
+    ]
     reports = runner.stage(changes)
     assert [r.outcome for r in reports] == ["taken back", "failed", "waited"]
     assert not list(out.iterdir())
@@ -168,7 +172,9 @@ def test_an_interruption_as_a_thread_starts_leaves_nothing_under_way(
     assert not journal.entries(runner.run), "it was never begun"
 
 
-def test_a_change_that_was_cut_off_is_found_again(work: tuple[Runner, Journal, Marks, Path], tmp_path: Path) -> None:
+def test_a_change_that_was_cut_off_is_found_again(
+    work: tuple[Runner, Journal, Marks, Path], tmp_path: Path
+) -> None:
     _, journal, marks, out = work
     (out / "x").write_text("half")
     journal.begin(1, "mark", "x", "make", MarkRecord(file=str(out / "x")))
@@ -180,7 +186,9 @@ def test_a_change_that_was_cut_off_is_found_again(work: tuple[Runner, Journal, M
     assert not again.unfinished()
 
 
-def test_a_run_is_taken_back_the_latest_first(work: tuple[Runner, Journal, Marks, Path], tmp_path: Path) -> None:
+def test_a_run_is_taken_back_the_latest_first(
+    work: tuple[Runner, Journal, Marks, Path], tmp_path: Path
+) -> None:
     runner, journal, marks, out = work
     runner.stage([Mark("a", out)])
     runner.stage([Mark("b", out, Stage.SHELL), Mark("c", out, Stage.SHELL)])
@@ -223,7 +231,9 @@ def test_what_could_not_be_taken_back_is_not_said_to_be(
     assert journal.standing_runs() == [] and not (out / "a").exists()
 
 
-def test_an_error_of_our_own_ends_one_change_and_not_the_run(work: tuple[Runner, Journal, Marks, Path]) -> None:
+def test_an_error_of_our_own_ends_one_change_and_not_the_run(
+    work: tuple[Runner, Journal, Marks, Path],
+) -> None:
     runner, _, _, out = work
     reports = runner.stage([Mark("bad", out, fails=KeyError("x")), Mark("good", out)])
     assert [report.outcome for report in reports] == ["failed", "done"]

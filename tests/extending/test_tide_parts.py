@@ -94,7 +94,11 @@ def test_one_file_and_a_line_are_enough(desk: Desk, tmp_path: Path) -> None:
     os.unlink(desk.home / ".tide-mark")
     undone = run(desk, packages, "undo", "--yes")
     assert undone.code == 0, undone.err
-    left = {name: each for name, each in files_in(desk.home).items() if not name.startswith((".local/", ".cache/"))}
+    left = {
+        name: each
+        for name, each in files_in(desk.home).items()
+        if not name.startswith((".local/", ".cache/"))
+    }
     assert left == before
 
     for text, what in (
@@ -110,7 +114,10 @@ def test_one_file_and_a_line_are_enough(desk: Desk, tmp_path: Path) -> None:
 def test_without_the_package_its_names_are_unknown(desk: Desk) -> None:
     desk.write('[feeds.quay]\nkind = "table"\nurl = "a.table"\n[shells]\nuse = ["tidesh"]\n')
     said = desk.run("preview").err
-    assert 'feeds.quay.kind is the text "table", but one of' in said and 'shells.use[0] is the text "tidesh"' in said
+    assert (
+        'feeds.quay.kind is the text "table", but one of' in said
+        and 'shells.use[0] is the text "tidesh"' in said
+    )
 
 
 class TestTideTable(FeedContract):

@@ -28,7 +28,11 @@ class TideTable(Feed):
 
     @classmethod
     def wrong_address(cls, url: str) -> tuple[str, str] | None:
-        return None if url.endswith(".table") else (f"{url!r} is not a tide table", "name a file that ends in .table")
+        return (
+            None
+            if url.endswith(".table")
+            else (f"{url!r} is not a tide table", "name a file that ends in .table")
+        )
 
     def releases(self, product: str, platform: str) -> list[Release]:
         rows = (line.split() for line in Path(self.address).read_text().splitlines())

@@ -1,7 +1,9 @@
-"""A file system as a power cut leaves it: the program's system calls, recorded by strace(1), replayed up to any point.
+"""A file system as a power cut leaves it: the program's system calls, recorded by strace(1), replayed up to
+any point.
 
-What is on disk for certain is what fsync(2) was asked for: a file's bytes since its last one, a folder's names since its own. All
-else may be there or not; two ends of that are looked at. ``Names`` tells which names are there.
+What is on disk for certain is what fsync(2) was asked for: a file's bytes since its last one, a folder's
+names since its own. All else may be there or not; two ends of that are looked at. ``Names`` tells which names
+are there.
 """
 
 from __future__ import annotations
@@ -114,7 +116,9 @@ class Disk:
         start = path + "/"
         here = {name_in(name, start) for name in self.names if name.startswith(start)}
         for there in [name for name in self.flushed if name.startswith(start)]:
-            if name_in(there, start) not in here or (os.path.dirname(there) == path and there not in self.names):
+            if name_in(there, start) not in here or (
+                os.path.dirname(there) == path and there not in self.names
+            ):
                 del self.flushed[there]
         for name, file in self.names.items():
             if os.path.dirname(name) == path or (name.startswith(start) and name in self._moved):
@@ -150,8 +154,10 @@ def recorded(desk: Desk, folder: Path, *words: str) -> list[tuple[str, str, int]
     """The calls of a command of the program and of all that it starts, in order, those that went well."""
     trace = folder / "trace"
     done = subprocess.run(
-        ["strace", "-f", "-y", "-xx", "-s", "2000000", "-qq", "-e", f"trace={CALLS}", "-o", str(trace), str(PROGRAM), *words],
-        cwd=desk.home, env={"HOME": str(desk.home), "PATH": login_path(), "LANG": "C.UTF-8"}, stdin=subprocess.DEVNULL,
+        ["strace", "-f", "-y", "-xx", "-s", "2000000", "-qq", "-e", f"trace={CALLS}", "-o", str(trace),
+        str(PROGRAM), *words],
+        cwd=desk.home, env={"HOME": str(desk.home), "PATH": login_path(), "LANG": "C.UTF-8"},
+        stdin=subprocess.DEVNULL,
         capture_output=True, text=True, check=False, timeout=120,
     )  # fmt: skip
     assert done.returncode == 0, done.stdout + done.stderr

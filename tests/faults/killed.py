@@ -1,4 +1,5 @@
-"""Runs the program, and kills it at one of its journal's boundaries: just before or just after it writes something down.
+"""Runs the program, and kills it at one of its journal's boundaries: just before or just after it writes
+something down.
 
     python killed.py BOUNDARY COUNT_FILE WORDS...
 
@@ -19,7 +20,17 @@ from typing import Any
 from zesty_anchor import commands
 from zesty_anchor.engine.journal import Journal
 
-WRITES = ("begin_run", "end_run", "begin", "noted", "taken_back", "keep", "let_go", "run_taken_back", "resolve")
+WRITES = (
+    "begin_run",
+    "end_run",
+    "begin",
+    "noted",
+    "taken_back",
+    "keep",
+    "let_go",
+    "run_taken_back",
+    "resolve",
+)
 """What writes to the journal."""
 
 

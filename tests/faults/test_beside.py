@@ -1,6 +1,8 @@
-"""Two commands at once, begun at random moments beside one another: one waits or is refused, and undo is byte for byte.
+"""Two commands at once, begun at random moments beside one another: one waits or is refused, and undo is byte
+for byte.
 
-A few rounds by default; ``sh scripts/faults`` sets ZESTY_ANCHOR_FAULTS=all and runs 200, on a machine that has other work.
+A few rounds by default; ``sh scripts/faults`` sets ZESTY_ANCHOR_FAULTS=all and runs 200, on a machine that
+has other work.
 """
 
 from __future__ import annotations
@@ -44,7 +46,8 @@ def other_work() -> Iterator[None]:
 
 def begun(desk: Desk, words: tuple[str, ...]) -> subprocess.Popen[str]:
     return subprocess.Popen(
-        [str(PROGRAM), *words], cwd=desk.home, stdin=subprocess.DEVNULL, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True,
+        [str(PROGRAM), *words], cwd=desk.home, stdin=subprocess.DEVNULL, stdout=subprocess.PIPE,
+        stderr=subprocess.STDOUT, text=True,
         env={"HOME": str(desk.home), "PATH": login_path(), "LANG": "C.UTF-8"},
     )  # fmt: skip
 

@@ -1,7 +1,8 @@
-"""SIGKILL at the journal's boundaries and at random moments, with a person at work in between: nothing is lost, the next run
-finishes and proves, and undo leaves nothing of ours.
+"""SIGKILL at the journal's boundaries and at random moments, with a person at work in between: nothing is
+lost, the next run finishes and proves, and undo leaves nothing of ours.
 
-A sample is run by default; ``sh scripts/faults`` sets ZESTY_ANCHOR_FAULTS=all and runs every boundary and 200 random moments.
+A sample is run by default; ``sh scripts/faults`` sets ZESTY_ANCHOR_FAULTS=all and runs every boundary and 200
+random moments.
 """
 
 from __future__ import annotations
@@ -91,8 +92,16 @@ def open_in_silence(desk: Desk) -> None:
 
 def of_ours(desk: Desk, person: Person) -> list[str]:
     """What bears our name, and neither the person made it nor is it the person's configuration of us."""
-    named = [name for name in home_of(desk) if "zesty-anchor" in name and not name.startswith(".config/zesty-anchor")]
-    return [name for name in named if not any(made == name or made.startswith(name + "/") for made in person.whole)]
+    named = [
+        name
+        for name in home_of(desk)
+        if "zesty-anchor" in name and not name.startswith(".config/zesty-anchor")
+    ]
+    return [
+        name
+        for name in named
+        if not any(made == name or made.startswith(name + "/") for made in person.whole)
+    ]
 
 
 def again(desk: Desk, untouched: Path) -> None:

@@ -1,4 +1,6 @@
-"""The power goes at any moment: what a person had is on disk, at its place or in the attic, and the journal tells of it."""
+"""The power goes at any moment: what a person had is on disk, at its place or in the attic, and the journal
+tells of it.
+"""
 
 from __future__ import annotations
 

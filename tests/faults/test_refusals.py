@@ -1,5 +1,5 @@
-"""A disk that is full, a file system that may only be read, folders and files that are closed: each error says what, where and
-what to do next, and nothing is lost.
+"""A disk that is full, a file system that may only be read, folders and files that are closed: each error
+says what, where and what to do next, and nothing is lost.
 """
 
 from __future__ import annotations
@@ -20,7 +20,9 @@ from zesty_anchor.system.host import login_path
 
 pytestmark = pytest.mark.needs("bash", "setpriv")
 ORDINARY = 4242
-"""A user of no other right than their own. nobody(65534) would not do: in a user namespace, strangers look like that one."""
+"""A user of no other right than their own. nobody(65534) would not do: in a user namespace, strangers look
+like that one.
+"""
 STATE, DATA = Path(".local/state/zesty-anchor"), Path(".local/share/zesty-anchor")
 
 
@@ -35,8 +37,10 @@ def ordinary(desk: Desk) -> Iterator[Callable[..., Answer]]:
                 os.lchown(path, ORDINARY, ORDINARY)
             drop = ["setpriv", f"--reuid={ORDINARY}", f"--regid={ORDINARY}", "--clear-groups"]
         done = subprocess.run(
-            [*drop, str(PROGRAM), *words], cwd=desk.home, capture_output=True, text=True, stdin=subprocess.DEVNULL, timeout=120,
-            env={"HOME": str(desk.home), "PATH": login_path(), "LANG": "C.UTF-8", "USER": "tide"}, check=False,
+            [*drop, str(PROGRAM), *words], cwd=desk.home, capture_output=True, text=True,
+            stdin=subprocess.DEVNULL, timeout=120,
+            env={"HOME": str(desk.home), "PATH": login_path(), "LANG": "C.UTF-8", "USER": "tide"},
+            check=False,
         )  # fmt: skip
         return Answer(done.returncode, done.stdout, done.stderr)
 
@@ -65,7 +69,12 @@ CLOSED: dict[str, tuple[str, int, tuple[str, ...], str]] = {
     "a state folder that is closed": (str(STATE), 0o000, ("undo",), "permission denied"),
     "a state folder that may not be written": (str(STATE), 0o555, ("undo",), WORKS),
     "a journal that may only be read": (str(STATE / "journal.db"), 0o444, ("undo",), "readonly"),
-    "a version's folder that is closed": (str(DATA / "shelf/kelp/4.2.1"), 0o000, ("undo",), "permission denied"),
+    "a version's folder that is closed": (
+        str(DATA / "shelf/kelp/4.2.1"),
+        0o000,
+        ("undo",),
+        "permission denied",
+    ),
     "a launcher that is closed": (str(DATA / "bin/kelp"), 0o000, ("undo",), "permission denied"),
     "a folder of launchers that is closed": (str(DATA / "bin"), 0o000, ("undo",), "permission denied"),
     "a shell folder that may not be written": (str(DATA / "shell"), 0o555, ("undo",), "permission denied"),

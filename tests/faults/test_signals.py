@@ -1,4 +1,6 @@
-"""A hangup, a termination and Ctrl-C end the program alike: with all that it started, what was under way taken back."""
+"""A hangup, a termination and Ctrl-C end the program alike: with all that it started, what was under way
+taken back.
+"""
 
 from __future__ import annotations
 
@@ -22,7 +24,9 @@ from zesty_anchor.system.host import login_path
 
 pytestmark = pytest.mark.needs("bash", "zsh")
 SECONDS = 20.0
-"""How long the end may take: well below what was waited for, on the slowest machine. benchmarks/run measures it."""
+"""How long the end may take: well below what was waited for, on the slowest machine. benchmarks/run measures
+it.
+"""
 
 BUILD = """
 as-root = "allowed"
@@ -84,7 +88,8 @@ def silent(desk: Desk, tmp_path: Path) -> Iterator[str]:
 def begin(desk: Desk, *words: str) -> subprocess.Popen[str]:
     """Start the program, and wait until it is in the middle of it."""
     running = subprocess.Popen(
-        [str(PROGRAM), *words], cwd=desk.home, env={"HOME": str(desk.home), "PATH": login_path(), "LANG": "C.UTF-8"},
+        [str(PROGRAM), *words], cwd=desk.home, env={"HOME": str(desk.home), "PATH": login_path(),
+        "LANG": "C.UTF-8"},
         stdin=subprocess.DEVNULL, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
         # A shell that runs the tests in the background lets them be ignored.
         preexec_fn=lambda: [signal.signal(n, signal.SIG_DFL) for n in (signal.SIGINT, signal.SIGHUP)],
@@ -96,7 +101,9 @@ def begin(desk: Desk, *words: str) -> subprocess.Popen[str]:
 
 
 def ends(running: subprocess.Popen[str], how: signal.Signals, thread: int | None = None) -> str:
-    """Send the signal, to a thread where one is named. Returns what was said; the end is in time, and tells the signal."""
+    """Send the signal, to a thread where one is named. Returns what was said; the end is in time, and tells
+    the signal.
+    """
     began = time.monotonic()
     os.kill(thread or running.pid, how)
     _, said = running.communicate(timeout=60)
@@ -123,7 +130,9 @@ def test_while_a_server_says_nothing(desk: Desk, silent: str, how: signal.Signal
 @pytest.mark.parametrize("how", HOW)
 def test_while_a_version_is_built(desk: Desk, how: signal.Signals) -> None:
     (desk.home / "feed").mkdir()
-    (desk.home / "feed/kelp-1.0.tar.gz").write_bytes(pack("kelp-1.0", {"README": (b"kelp\n", 0o644)}, "tar.gz"))
+    (desk.home / "feed/kelp-1.0.tar.gz").write_bytes(
+        pack("kelp-1.0", {"README": (b"kelp\n", 0o644)}, "tar.gz")
+    )
     desk.write(BUILD.replace("{home}", str(desk.home)))
     before = likeness(desk.home, OURS)
     running = begin(desk, "provision")
@@ -152,10 +161,14 @@ def last_thread(running: subprocess.Popen[str]) -> int:
 
 @pytest.mark.parametrize("where", ["a server", "a build", "a shell"])
 def test_a_signal_that_another_thread_gets(desk: Desk, silent: str, where: str) -> None:
-    """Python runs its handlers in the main thread alone, which may be waiting and is not woken (Python, signal: "Signals and threads")."""
+    """Python runs its handlers in the main thread alone, which may be waiting and is not woken (Python,
+    signal: "Signals and threads").
+    """
     if where == "a build":
         (desk.home / "feed").mkdir()
-        (desk.home / "feed/kelp-1.0.tar.gz").write_bytes(pack("kelp-1.0", {"README": (b"kelp\n", 0o644)}, "tar.gz"))
+        (desk.home / "feed/kelp-1.0.tar.gz").write_bytes(
+            pack("kelp-1.0", {"README": (b"kelp\n", 0o644)}, "tar.gz")
+        )
         desk.write(BUILD.replace("{home}", str(desk.home)))
     elif where == "a shell":
         desk.write("[ -e ~/.zshenv ] && { echo asked >~/at; sleep 60; }\n", ".bashrc")
@@ -189,7 +202,9 @@ except KeyboardInterrupt:
 
 def test_a_signal_that_comes_as_an_object_is_cleared_away() -> None:
     """What is raised then goes no further (Python's manual, object.__del__)."""
-    done = subprocess.run([sys.executable, "-c", CLEARED_AWAY], capture_output=True, text=True, timeout=60, check=False)
+    done = subprocess.run(
+        [sys.executable, "-c", CLEARED_AWAY], capture_output=True, text=True, timeout=60, check=False
+    )
     assert (done.stdout, done.stderr) == (f"ended {int(signal.SIGTERM)}\n", "")
 
 
@@ -215,7 +230,9 @@ def test_a_terminal_that_is_closed(desk: Desk, silent: str) -> None:
 
 def test_killed_while_it_builds_the_build_ends_too(desk: Desk) -> None:
     (desk.home / "feed").mkdir()
-    (desk.home / "feed/kelp-1.0.tar.gz").write_bytes(pack("kelp-1.0", {"README": (b"kelp\n", 0o644)}, "tar.gz"))
+    (desk.home / "feed/kelp-1.0.tar.gz").write_bytes(
+        pack("kelp-1.0", {"README": (b"kelp\n", 0o644)}, "tar.gz")
+    )
     desk.write(BUILD.replace("{home}", str(desk.home)))
     running = begin(desk, "provision")
     builder = int((desk.home / "at").read_text())
@@ -257,6 +274,11 @@ except KeyboardInterrupt:
 def test_a_signal_that_comes_as_a_question_is_shown() -> None:
     """Python's own ``input`` drops what is raised then, and goes on waiting."""
     done = subprocess.run(
-        [sys.executable, "-c", AT_A_QUESTION], input="yes\n", capture_output=True, text=True, timeout=60, check=False
+        [sys.executable, "-c", AT_A_QUESTION],
+        input="yes\n",
+        capture_output=True,
+        text=True,
+        timeout=60,
+        check=False,
     )
     assert (done.stdout, done.stderr) == (f"ended {int(signal.SIGINT)}\n", "")

@@ -89,14 +89,17 @@ class Person:
         self.whole[".config/fish/config.fish"] = b"# mine\n"
 
     def acts(self) -> None:
-        """Append to a startup file, make a file of each name that we were about to make, delete one, save the manifest."""
+        """Append to a startup file, make a file of each name that we were about to make, delete one, save the
+        manifest.
+        """
         self._round += 1
         home, mark = self._desk.home, f"# mine, {self._round}\n".encode()
         with (home / ".bashrc").open("ab") as file:
             file.write(b"\n" + mark)
         self.lines[".bashrc"].append(mark.strip())
         for name in (
-            ".ssh/id_ed25519", ".zshenv", "bin/kelp", ".local/share/zesty-anchor/bin/kelp", ".config/fish/conf.d/zesty-anchor.fish",
+            ".ssh/id_ed25519", ".zshenv", "bin/kelp", ".local/share/zesty-anchor/bin/kelp",
+            ".config/fish/conf.d/zesty-anchor.fish",
         ):  # fmt: skip
             path = home / name
             if not os.path.lexists(path):
@@ -118,8 +121,8 @@ class Person:
         assert not lost, f"{when} this is lost: {lost}"
 
     def lost(self) -> list[str]:
-        """What of the person's is nowhere: a whole file must stand at its place, or among what we keep; lines must be in their
-        file.
+        """What of the person's is nowhere: a whole file must stand at its place, or among what we keep; lines
+        must be in their file.
         """
         home = self._desk.home
         kept = {
@@ -129,12 +132,16 @@ class Person:
             if path.is_file() and not path.is_symlink()
         }
         missing = [
-            name for name, content in self.whole.items() if content not in kept and content_of(home / name) != content
+            name
+            for name, content in self.whole.items()
+            if content not in kept and content_of(home / name) != content
         ]
         for name, lines in self.lines.items():
             now = (home / name).read_bytes() if (home / name).is_file() else b""
             missing += [
-                f"{name}: {line.decode()}" for line in lines if line not in now and not any(line in k for k in kept)
+                f"{name}: {line.decode()}"
+                for line in lines
+                if line not in now and not any(line in k for k in kept)
             ]
         return missing
 
@@ -143,7 +150,8 @@ def run_killed(desk: Desk, boundary: int, count: Path, *words: str) -> int:
     """Run the program, killed at a boundary. Returns its status."""
     environment = {"HOME": str(desk.home), "PATH": login_path(), "LANG": "C.UTF-8"}
     return subprocess.run(
-        [sys.executable, str(KILLED), str(boundary), str(count), str(PROGRAM), *words], cwd=desk.home, env=environment,
+        [sys.executable, str(KILLED), str(boundary), str(count), str(PROGRAM), *words], cwd=desk.home,
+        env=environment,
         stdin=subprocess.DEVNULL, capture_output=True, timeout=120, check=False,
     ).returncode  # fmt: skip
 
@@ -152,7 +160,8 @@ def run_until(desk: Desk, seconds: float, *words: str) -> int:
     """Run the program, killed after a time."""
     environment = {"HOME": str(desk.home), "PATH": login_path(), "LANG": "C.UTF-8"}
     running = subprocess.Popen(
-        [str(PROGRAM), *words], cwd=desk.home, env=environment, stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL,
+        [str(PROGRAM), *words], cwd=desk.home, env=environment, stdin=subprocess.DEVNULL,
+        stdout=subprocess.DEVNULL,
         stderr=subprocess.DEVNULL,
     )  # fmt: skip
     try:
@@ -170,7 +179,9 @@ def settle(desk: Desk) -> None:
 
 
 def shells_well(desk: Desk) -> list[str]:
-    """What a shell complains of: its own -n over the startup files, and a start as a login and as an interactive shell."""
+    """What a shell complains of: its own -n over the startup files, and a start as a login and as an
+    interactive shell.
+    """
     said = []
     for shell, files in (("bash", (".bashrc", ".profile", ".bash_profile")), ("zsh", (".zshrc", ".zshenv"))):
         for name in files:
@@ -182,8 +193,10 @@ def shells_well(desk: Desk) -> list[str]:
     for shell in ("bash", "zsh", "fish"):
         for option in ("-l", "-i"):
             done = subprocess.run(
-                [SHELLS[shell], option, "-c", "true"], capture_output=True, text=True, check=False, stdin=subprocess.DEVNULL,
-                cwd=desk.home, env={"HOME": str(desk.home), "PATH": login_path(), "LANG": "C.UTF-8", "TERM": "dumb"},
+                [SHELLS[shell], option, "-c", "true"], capture_output=True, text=True, check=False,
+                stdin=subprocess.DEVNULL,
+                cwd=desk.home, env={"HOME": str(desk.home), "PATH": login_path(), "LANG": "C.UTF-8",
+                "TERM": "dumb"},
             )  # fmt: skip
             noise = [
                 line

@@ -24,10 +24,16 @@ SOURCE = Source("debian", names=("kelp-{line}-tools", "kelp-{line}-core"), versi
 DEPENDS = "libc6 (>= 2.30), zlib1g (>= 1:1.2)"
 
 
-def pair(line: str, version: str, depends: str = DEPENDS) -> list[tuple[dict[str, str], dict[str, bytes | str]]]:
+def pair(
+    line: str, version: str, depends: str = DEPENDS
+) -> list[tuple[dict[str, str], dict[str, bytes | str]]]:
     """The two packages of one version."""
     core = {"Package": f"kelp-{line}-core", "Version": version, "Depends": depends}
-    tools = {"Package": f"kelp-{line}-tools", "Version": version, "Depends": f"kelp-{line}-core (= {version})"}
+    tools = {
+        "Package": f"kelp-{line}-tools",
+        "Version": version,
+        "Depends": f"kelp-{line}-core (= {version})",
+    }
     return [(core, {"usr/lib/kelp/core": b"core"}), (tools, {"usr/lib/kelp/bin/kelp": b"#!/bin/sh\n"})]
 
 
@@ -45,7 +51,12 @@ class Archive:
         write_suite(self.folder, suite, packages, self.key.signer(), **more)  # type: ignore[arg-type]
 
     def feed(
-        self, *suites: str, named: bool = True, libc: str = "2.36", offline: bool = False, source: Source = SOURCE
+        self,
+        *suites: str,
+        named: bool = True,
+        libc: str = "2.36",
+        offline: bool = False,
+        source: Source = SOURCE,
     ) -> DebianFeed:
         supply = Supply("debian", "debian", self.url, "kelp", key=self.keyring, suites=suites, source=source)
         feed = DebianFeed(supply, Around({}, Path("/"), Web(self.answers, offline=offline)))
@@ -67,8 +78,12 @@ def test_versions_of_several_suites_each_of_all_its_packages(archive: Archive) -
     lonely = pair("16", "16.0.1+1-1")[1:]
     archive.write("calm", [*pair("17", "17.0.2+8-1"), other, *lonely])
     archive.write("storm", [*pair("17", "17.0.2+8-3"), *pair("21", "1:21.0.1+4-2", "libc6 (>= 2.38)")])
-    source = {release.version: release for release in archive.feed("calm", "storm").releases("kelp", "linux-x86_64")}
-    assert source.keys() == {"17.0.2"}, "the epoch of 21 is no part of the expression, and 16 has one package alone"
+    source = {
+        release.version: release for release in archive.feed("calm", "storm").releases("kelp", "linux-x86_64")
+    }
+    assert source.keys() == {"17.0.2"}, (
+        "the epoch of 21 is no part of the expression, and 16 has one package alone"
+    )
     main = source["17.0.2"]
     assert main.url.endswith("/pool/main/calm/kelp-17-tools_17.0.2+8-1_amd64.deb"), "the first suite counts"
     assert [(piece.name, piece.version) for piece in main.parts] == [("kelp-17-core", "17.0.2+8-1")]
@@ -127,7 +142,9 @@ def test_a_suite_that_is_old_or_another_or_not_there(archive: Archive) -> None:
     feed = archive.feed("fog", "storm", "calm", named=False)
     assert [r.version for r in feed.releases("kelp", "linux-x86_64")] == ["17.0.2"]
     (remark,) = feed.web.remarks
-    assert re.match("storm is passed over: .* was valid until", remark), "one that is not there at all needs no word"
+    assert re.match("storm is passed over: .* was valid until", remark), (
+        "one that is not there at all needs no word"
+    )
 
 
 def test_the_answers_are_kept_and_only_the_wanted_entries(archive: Archive) -> None:
@@ -162,7 +179,11 @@ def test_the_upstreams_archives_of_source_packages(archive: Archive) -> None:
     found = {release.version: release for release in feed.releases("kelp", "linux-x86_64")}
     assert set(found) == {"3.1.4", "3.2.5"}
     one = found["3.1.4"]
-    assert one.source and one.url == f"{archive.url}pool/main/kelp3.1/kelp3.1_3.1.4.orig.tar.xz" and one.size == 7
+    assert (
+        one.source
+        and one.url == f"{archive.url}pool/main/kelp3.1/kelp3.1_3.1.4.orig.tar.xz"
+        and one.size == 7
+    )
     assert one.digest == "sha256:" + hashlib.sha256(b"sources").hexdigest()
 
 

@@ -25,7 +25,9 @@ Serving = Callable[..., str]
 
 @pytest.fixture
 def serving(monkeypatch: pytest.MonkeyPatch) -> Iterator[Serving]:
-    """``serving(breaks=…, ranges=…, errors=…)``: a host that breaks off after as many bytes, that many times."""
+    """``serving(breaks=…, ranges=…, errors=…)``: a host that breaks off after as many bytes, that many
+    times.
+    """
     monkeypatch.setattr(web, "RESUME_PAUSE", 0.01)
     servers: list[http.server.ThreadingHTTPServer] = []
 
@@ -119,7 +121,9 @@ def test_a_stall_is_cut_off(serving: Serving, monkeypatch: pytest.MonkeyPatch) -
         server.server_close()
 
 
-def test_answers_are_asked_for_again_only_if_they_changed(tmp_path: Path, make_feed: Callable[..., str]) -> None:
+def test_answers_are_asked_for_again_only_if_they_changed(
+    tmp_path: Path, make_feed: Callable[..., str]
+) -> None:
     url = make_feed({"x.json": b"[1]"}) + "x.json"
     (tmp_path / "answers").mkdir()
     seen: list[int] = []

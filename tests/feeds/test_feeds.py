@@ -70,7 +70,9 @@ def answering() -> Iterator[Callable[..., str]]:
         (200, b"", "does not answer with JSON"),
     ],
 )
-def test_an_index_that_is_not_well(answering: Callable[..., str], status: int, body: bytes, what: str) -> None:
+def test_an_index_that_is_not_well(
+    answering: Callable[..., str], status: int, body: bytes, what: str
+) -> None:
     url = answering(status, body)
     with pytest.raises(Problem) as caught:
         opened("index", url).releases("kelp", "linux-x86_64")
@@ -153,7 +155,9 @@ def test_where_the_npm_registry_comes_from(tmp_path: Path, monkeypatch: pytest.M
     npm.chmod(0o755)
     found = {"PATH": f"{tmp_path}:{os.defpath}"}
     assert registry_address(found, tmp_path) == "http://from-npm/"
-    assert not (tmp_path / "log").exists(), "npm writes a log into the home at each start, unless it is told not to"
+    assert not (tmp_path / "log").exists(), (
+        "npm writes a log into the home at each start, unless it is told not to"
+    )
     feeds = Feeds(found, tmp_path, Web())
     for _ in range(3):
         assert feeds.feed(Supply("npm", "npm", None, "kelp")).address
@@ -164,14 +168,18 @@ def test_where_the_npm_registry_comes_from(tmp_path: Path, monkeypatch: pytest.M
     assert registry_address({**nothing, "NPM_CONFIG_REGISTRY": "http://env/"}, tmp_path) == "http://env/"
 
 
-def test_two_recipes_on_one_package_each_get_their_own_files(make_feed: Callable[..., str], tmp_path: Path) -> None:
+def test_two_recipes_on_one_package_each_get_their_own_files(
+    make_feed: Callable[..., str], tmp_path: Path
+) -> None:
     """A listing of one folder with files of two names: what one was asked must not answer the other."""
     content = dict.fromkeys(("kelp-4.2.1.tgz", "tool-4.2.1.tgz"), b"x")
     sums = "".join(f"{hashlib.sha256(b'x').hexdigest()}  {name}\n" for name in content)
     url = make_feed({**content, "SHA256SUMS": sums.encode()})
     recipe = Recipe(commands=("kelp",), channels={"calm": ("4.2",)})
     feeds = Feeds({}, tmp_path, Web())
-    supplies = [Supply("tides", "listing", url, "kelp", file=f"{name}-{{version}}.tgz") for name in ("kelp", "tool")]
+    supplies = [
+        Supply("tides", "listing", url, "kelp", file=f"{name}-{{version}}.tgz") for name in ("kelp", "tool")
+    ]
     found = [feeds.releases(supply, recipe, "linux-x86_64") for supply in supplies]
     assert [[r.url.rpartition("/")[2] for r in releases] for releases in found] == [
         ["kelp-4.2.1.tgz"],
@@ -179,7 +187,9 @@ def test_two_recipes_on_one_package_each_get_their_own_files(make_feed: Callable
     ]
     other = Recipe(commands=("kelp",))
     assert [r.channels for r in feeds.releases(supplies[0], recipe, "linux-x86_64")] == [("calm",)]
-    assert [r.channels for r in feeds.releases(supplies[0], other, "linux-x86_64")] == [()], "channels are the recipe's"
+    assert [r.channels for r in feeds.releases(supplies[0], other, "linux-x86_64")] == [()], (
+        "channels are the recipe's"
+    )
 
 
 def test_what_is_no_version_is_left_out(tmp_path: Path) -> None:
@@ -193,7 +203,9 @@ def test_what_is_no_version_is_left_out(tmp_path: Path) -> None:
 def test_the_upstreams_list_of_versions_with_a_list_of_digests_each(
     make_feed: Callable[..., str], tmp_path: Path
 ) -> None:
-    """The shape of Node's own release list: versions with a letter, long-term names or false, files by platform."""
+    """The shape of Node's own release list: versions with a letter, long-term names or false, files by
+    platform.
+    """
     listed = [
         {"version": "v22.1.0", "date": "2026-05-02", "files": ["linux-x64", "src"], "lts": "Jod"},
         {"version": "v23.0.0", "date": "2026-06-01", "files": ["linux-x64"], "lts": False},
@@ -212,14 +224,21 @@ def test_the_upstreams_list_of_versions_with_a_list_of_digests_each(
     assert found.keys() == {"22.1.0", "23.0.0"}
     assert found["22.1.0"].channels == ("lts", "lts") and found["23.0.0"].channels == ()
     pinned = feed.feed(supply).pinned(found["22.1.0"])
-    assert pinned.digest == f"sha256:{'b' * 64}" and pinned.url == f"{url}v22.1.0/{name}" and not pinned.signature
+    assert (
+        pinned.digest == f"sha256:{'b' * 64}"
+        and pinned.url == f"{url}v22.1.0/{name}"
+        and not pinned.signature
+    )
     with pytest.raises(Problem, match="404"):
         feed.feed(supply).pinned(found["23.0.0"])
     signed = msgspec.structs.replace(supply, key=tmp_path / "keys.asc")
     make_signature = tmp_path / "feed0/v22.1.0/SHASUMS256.txt.sig"
     make_signature.write_bytes(b"a signature")
     pinned = feed.feed(signed).pinned(found["22.1.0"])
-    assert pinned.signature == f"{url}v22.1.0/SHASUMS256.txt.sig" and pinned.sums == f"{url}v22.1.0/SHASUMS256.txt"
+    assert (
+        pinned.signature == f"{url}v22.1.0/SHASUMS256.txt.sig"
+        and pinned.sums == f"{url}v22.1.0/SHASUMS256.txt"
+    )
 
 
 def test_a_listing_with_a_folder_for_each_version(make_feed: Callable[..., str], tmp_path: Path) -> None:
@@ -230,7 +249,12 @@ def test_a_listing_with_a_folder_for_each_version(make_feed: Callable[..., str],
     }
     url = make_feed({**files, **sums, "v4.10.0/SUMS": b"nothing", "latest.txt": b"x", "notes/a": b"x"})
     supply = Supply(
-        "tides", "listing", url, "kelp", file="v{version}/{name}-{version}-{system}.tgz", sums="v{version}/SUMS"
+        "tides",
+        "listing",
+        url,
+        "kelp",
+        file="v{version}/{name}-{version}-{system}.tgz",
+        sums="v{version}/SUMS",
     )
     feeds = Feeds({}, tmp_path, Web())
     found = {r.version: r for r in feeds.releases(supply, Recipe(commands=("kelp",)), "linux-x86_64")}
@@ -262,7 +286,9 @@ def test_a_document_for_each_line_of_versions(answering: Callable[..., str], tmp
     recipe = shipped()["java"]
     mac = [
         s
-        for s in supplies_for("java", Manifest(runtimes={"java": Runtime("17")}), recipe, "macos-aarch64", tmp_path)
+        for s in supplies_for(
+            "java", Manifest(runtimes={"java": Runtime("17")}), recipe, "macos-aarch64", tmp_path
+        )
         if s.kind == "json"
     ]
     assert len(mac) == 1 and mac[0].source and mac[0].source.root == "*/Contents/Home"

@@ -1,4 +1,6 @@
-"""Whom HTTPS trusts, and which proxies it goes through: a server with an authority of its own, on loopback."""
+"""Whom HTTPS trusts, and which proxies it goes through: a server with an authority of its own, on
+loopback.
+"""
 
 from __future__ import annotations
 
@@ -54,11 +56,14 @@ def secured(tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[str, Pat
         "PIP_CERT",
     ],
 )
-def test_an_authority_is_trusted_wherever_it_is_named(secured: tuple[str, Path], tmp_path: Path, way: str) -> None:
+def test_an_authority_is_trusted_wherever_it_is_named(
+    secured: tuple[str, Path], tmp_path: Path, way: str
+) -> None:
     url, authority = secured
-    environ = {"SSL_CERT_FILE": {"SSL_CERT_FILE": str(authority)}, "PIP_CERT": {"PIP_CERT": str(authority)}}.get(
-        way, {}
-    )
+    environ = {
+        "SSL_CERT_FILE": {"SSL_CERT_FILE": str(authority)},
+        "PIP_CERT": {"PIP_CERT": str(authority)},
+    }.get(way, {})
     if way == "REQUESTS_CA_BUNDLE":
         environ = {way: str(authority)}
     elif way == "SSL_CERT_DIR":
@@ -98,7 +103,15 @@ def test_a_file_that_is_no_authority_is_named(tmp_path: Path) -> None:
 def test_the_proxies_of_npm_and_pip_where_the_environment_names_none(
     monkeypatch: pytest.MonkeyPatch, tmp_path: Path
 ) -> None:
-    for name in ("http_proxy", "https_proxy", "no_proxy", "HTTP_PROXY", "HTTPS_PROXY", "NO_PROXY", "all_proxy"):
+    for name in (
+        "http_proxy",
+        "https_proxy",
+        "no_proxy",
+        "HTTP_PROXY",
+        "HTTPS_PROXY",
+        "NO_PROXY",
+        "all_proxy",
+    ):
         monkeypatch.delenv(name, raising=False)
     (tmp_path / ".npmrc").write_text("https-proxy=http://one:1\nnoproxy=quay.invalid, .pier.invalid\n")
     (tmp_path / ".config/pip").mkdir(parents=True)
@@ -111,7 +124,12 @@ def test_the_proxies_of_npm_and_pip_where_the_environment_names_none(
 
     assert taken("https://harbour.invalid/") == "http://one:1"
     assert taken("http://harbour.invalid/") == "http://two:2"
-    assert taken("https://quay.invalid/") is taken("https://x.pier.invalid/") is taken("https://127.0.0.1:8/") is None
+    assert (
+        taken("https://quay.invalid/")
+        is taken("https://x.pier.invalid/")
+        is taken("https://127.0.0.1:8/")
+        is None
+    )
     monkeypatch.setenv("https_proxy", "http://three:3")
     assert taken("https://harbour.invalid/") == "http://three:3", "the environment's comes first"
     monkeypatch.setenv("no_proxy", "harbour.invalid")

@@ -1,4 +1,6 @@
-"""An edit of a text file: what is shown of it says all of it, and nothing else is touched when it is taken back."""
+"""An edit of a text file: what is shown of it says all of it, and nothing else is touched when it is taken
+back.
+"""
 
 from __future__ import annotations
 

@@ -1,6 +1,9 @@
-"""Runtimes built from Debian's sources on an untouched Debian, by its user: one manifest, forty minutes on two processors.
+"""Runtimes built from Debian's sources on an untouched Debian, by its user: one manifest, forty minutes on
+two processors.
 
-Run by scripts/fresh-machine built; the newer lines of two of them by scripts/fresh-machine newer. What each build needs comes as packages, with one password."""
+Run by scripts/fresh-machine built; the newer lines of two of them by scripts/fresh-machine newer. What each
+build needs comes as packages, with one password.
+"""
 
 from __future__ import annotations
 
@@ -82,7 +85,9 @@ want = "27"
 """
 ASKED_OF_NEWER = {
     "perl -e 'print 6 * 7, \" $^V\n\"'": r"^42 v5\.40",
-    "erl -noshell -eval 'crypto:start(), io:put_chars([\"42 \", erlang:system_info(otp_release)]), halt().'": "^42 27",
+    "erl -noshell -eval 'crypto:start(), io:put_chars([\"42 \", erlang:system_info(otp_release)]), halt().'": (
+        "^42 27"
+    ),
 }
 OTHERS = {
     "python=3.13": ("python3", "-c", "import ssl, sqlite3, readline, bz2, lzma, sys; print(sys.version)"),
@@ -110,8 +115,8 @@ def provision(machine: Untouched, *more: str) -> str:
 
 
 def carried_out(machine: Untouched, manifest: str, asked: dict[str, str]) -> tuple[Home, set[str]]:
-    """Install the program, provision, ask in three shells, provision and verify again. Returns the home and the packages as they
-    were before the first provisioning.
+    """Install the program, provision, ask in three shells, provision and verify again. Returns the home and
+    the packages as they were before the first provisioning.
     """
     for line in commands()[:3]:
         code, shown, _ = machine.person("bash", "-c", line, passwords=(PASSWORD,))

@@ -1,7 +1,9 @@
-"""The README's first commands, and whole runtimes, on an untouched Debian as its user: from the real registries.
+"""The README's first commands, and whole runtimes, on an untouched Debian as its user: from the real
+registries.
 
-Run by scripts/fresh-machine first (or whole). The authority that vouches for the network here is known to the system's store
-alone, as in a company."""
+Run by scripts/fresh-machine first (or whole). The authority that vouches for the network here is known to the
+system's store alone, as in a company.
+"""
 
 from __future__ import annotations
 
@@ -52,8 +54,8 @@ ASKED = {
     "java": "javac -version && jar --version && command -v jshell javac && echo $JAVA_HOME",
     "others": "export XDG_CONFIG_HOME=$(mktemp -d); go version && zig version && deno --version",
     "compiled": (
-        "cd $(mktemp -d) && printf '%s' 'public class T { public static void main(String[] a) { System.out.println(6 * 7); } }'"
-        " >T.java && javac T.java && java -cp . T"
+        "cd $(mktemp -d) && printf '%s' 'public class T { public static void main(String[] a) {"
+        " System.out.println(6 * 7); } }' >T.java && javac T.java && java -cp . T"
     ),
 }
 MEASURED = """
@@ -67,9 +69,9 @@ print("peak memory of the program:", peak, "kB")
 sys.exit(child.returncode)
 """
 TLS = (
-    "cd $(mktemp -d) && printf '%s' 'public class S {{ public static void main(String[] a) throws Exception {{"
-    ' System.out.println(new String(new java.net.URL("{}").openStream().readAllBytes())); }} }}\''
-    " >S.java && javac S.java && java -cp . S"
+    "cd $(mktemp -d) && printf '%s' 'public class S {{ public static void main(String[] a) throws Exception"
+    ' {{ System.out.println(new String(new java.net.URL("{}").openStream().readAllBytes())); }} }}\' >S.java'
+    " && javac S.java && java -cp . S"
 )
 
 
@@ -81,12 +83,16 @@ class Untouched(Machine):
         self.home = root / "home/tide"
         self.desk = self.home / "desk"
         self.desk.mkdir()
-        packed = subprocess.run(["git", "archive", "HEAD"], cwd=PROJECT, capture_output=True, check=True).stdout
+        packed = subprocess.run(
+            ["git", "archive", "HEAD"], cwd=PROJECT, capture_output=True, check=True
+        ).stdout
         subprocess.run(["tar", "-x", "-C", str(self.desk)], input=packed, check=True)
         self.inside("chown", "-R", "tide:tide", "/home/tide")
 
     def knows_the_authority(self, own: Path) -> None:
-        """As an administrator does: into the system's store, and pip, which has a bundle of its own, is told of it."""
+        """As an administrator does: into the system's store, and pip, which has a bundle of its own, is told
+        of it.
+        """
         shutil.copy(own, self.root / "usr/local/share/ca-certificates/tides.crt")
         for file in AUTHORITIES.glob("*.crt"):
             shutil.copy(file, self.root / "usr/local/share/ca-certificates")
@@ -95,7 +101,8 @@ class Untouched(Machine):
 
     def words(self, *command: str) -> list[str]:
         return [
-            word.replace("/home/tide/env/bin", "/home/tide/.local/zesty-anchor/bin") for word in super().words(*command)
+            word.replace("/home/tide/env/bin", "/home/tide/.local/zesty-anchor/bin")
+            for word in super().words(*command)
         ]
 
 
@@ -142,8 +149,12 @@ def test_first_the_readme_as_written(untouched: Untouched) -> None:
 
 
 def test_first_with_every_shell_of_debian(untouched: Untouched) -> None:
-    """As useradd makes a home once they are installed: each follows the folder, and nobody is stopped by what the system's files do."""
-    untouched.inside("apt-get", "install", "-y", "-qq", "--no-install-recommends", "ksh", "mksh", "tcsh", "fish")
+    """As useradd makes a home once they are installed: each follows the folder, and nobody is stopped by what
+    the system's files do.
+    """
+    untouched.inside(
+        "apt-get", "install", "-y", "-qq", "--no-install-recommends", "ksh", "mksh", "tcsh", "fish"
+    )
     untouched.inside("sh", "-c", "cp -n /etc/skel/.[a-z]* /home/tide/; chown -R tide: /home/tide")
     for line in commands()[:4]:
         code, shown, _ = untouched.person("bash", "-c", line, passwords=(PASSWORD, PASSWORD))
@@ -157,7 +168,9 @@ def test_first_with_every_shell_of_debian(untouched: Untouched) -> None:
 
 
 def test_whole_runtimes_in_one_go(untouched: Untouched, secured: tuple[str, Path]) -> None:
-    """One manifest, an ordinary user: all of it proved, again nothing, a second home with the lock, offline, and back."""
+    """One manifest, an ordinary user: all of it proved, again nothing, a second home with the lock, offline,
+    and back.
+    """
     for line in commands()[:3]:
         code, shown, _ = untouched.person("bash", "-c", line, passwords=(PASSWORD,))
         assert code == 0, f"{line}\n{shown}"
@@ -174,7 +187,9 @@ def test_whole_runtimes_in_one_go(untouched: Untouched, secured: tuple[str, Path
     )
     before = likeness(untouched.home, state)
     began = time.monotonic()
-    code, shown, asked = untouched.person("python3", "-c", MEASURED, "zesty-anchor", "provision", passwords=(PASSWORD,))
+    code, shown, asked = untouched.person(
+        "python3", "-c", MEASURED, "zesty-anchor", "provision", passwords=(PASSWORD,)
+    )
     print(f"provisioned in {time.monotonic() - began:.0f} s")
     assert code == 0, shown
     assert asked <= 1
@@ -244,7 +259,8 @@ cp -R ~/.cache/zesty-anchor ~/second/.cache/ && cd ~/second && export HOME=~/sec
         receipts[home] = {str(f.relative_to(shelf)): json.loads(f.read_text()) for f in files}
     one, two = receipts.values()
     digests = [
-        {name: (r["digest"], [p["digest"] for p in r["parts"]]) for name, r in each.items()} for each in (one, two)
+        {name: (r["digest"], [p["digest"] for p in r["parts"]]) for name, r in each.items()}
+        for each in (one, two)
     ]
     assert digests[0] == digests[1] and len(digests[0]) == 7
     shutil.rmtree(untouched.home / "second")

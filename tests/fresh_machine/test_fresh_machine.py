@@ -67,11 +67,21 @@ class Machine:
     def words(self, *command: str) -> list[str]:
         """A command of the user's, in their desk's folder."""
         script = 'cd ~/desk && exec "$@"'
-        who = ["/usr/sbin/chroot", "--userspec=tide:tide", "--groups=tide,sudo", str(self.root), "/usr/bin/env", "-i"]
+        who = [
+            "/usr/sbin/chroot",
+            "--userspec=tide:tide",
+            "--groups=tide,sudo",
+            str(self.root),
+            "/usr/bin/env",
+            "-i",
+        ]
         return [*who, *ENVIRONMENT, PATH, "sh", "-c", script, "sh", *command]
 
-    def person(self, *command: str, passwords: tuple[str, ...] = (), patience: float = 300) -> tuple[int, str, int]:
-        """Run a command at a terminal; type the passwords as they are asked for; wait that many seconds for words.
+    def person(
+        self, *command: str, passwords: tuple[str, ...] = (), patience: float = 300
+    ) -> tuple[int, str, int]:
+        """Run a command at a terminal; type the passwords as they are asked for; wait that many seconds for
+        words.
 
         Returns the exit status, all that was shown, and how often a password was asked.
         """
@@ -79,7 +89,9 @@ class Machine:
         child = pexpect.spawn(words[0], words[1:], timeout=patience, encoding="utf-8", dimensions=(50, 160))
         shown, asked, left = "", 0, list(passwords)
         while True:
-            index = child.expect([re.escape(PROMPT), r"\[sudo\] password|doas \([^)]*\) password", pexpect.EOF])
+            index = child.expect(
+                [re.escape(PROMPT), r"\[sudo\] password|doas \([^)]*\) password", pexpect.EOF]
+            )
             shown += child.before + (child.after if index < 2 else "")
             if index == 2:
                 break
@@ -135,7 +147,9 @@ def furnished(tmp_path_factory: pytest.TempPathFactory) -> Path:
         ["/home/tide/env/bin/pip", "install", "-q", "--no-index", "--find-links=/wheels", "zesty-anchor"],
     ):
         subprocess.run(
-            ["/usr/sbin/chroot", str(base), *words], check=True, env={"PATH": "/usr/bin:/bin", "HOME": "/root"}
+            ["/usr/sbin/chroot", str(base), *words],
+            check=True,
+            env={"PATH": "/usr/bin:/bin", "HOME": "/root"},
         )
     return base
 
@@ -174,9 +188,13 @@ for copy in (state / "attic").rglob("*environment*"):
 
 
 def test_nothing_that_was_planted_is_believed(machine: Machine) -> None:
-    """A row in the journal and a file in the attic that another program of the user wrote; a folder of ours that is root's."""
+    """A row in the journal and a file in the attic that another program of the user wrote; a folder of ours
+    that is root's.
+    """
     packages, environment = machine.packages(), (machine.root / "etc/environment").read_bytes()
-    code, _, _ = machine.person("zesty-anchor", "provision", "--trust", "workstation.toml", passwords=(PASSWORD,))
+    code, _, _ = machine.person(
+        "zesty-anchor", "provision", "--trust", "workstation.toml", passwords=(PASSWORD,)
+    )
     assert code == 0
     assert (machine.root / "var/lib/zesty-anchor").stat().st_uid == 0
     print(machine.inside("su", "-", "tide", "-c", f"python3 -c '{PLANT}'"))
@@ -199,7 +217,11 @@ def test_one_password_at_the_start_and_none_after(machine: Machine) -> None:
         "zesty-anchor", "provision", "--trust", "workstation.toml", passwords=(PASSWORD,)
     )
     assert (code, asked) == (0, 1)
-    assert shown.index(PROMPT) < shown.index("unattended from here") < shown.index("with privilege: sudo apt-get")
+    assert (
+        shown.index(PROMPT)
+        < shown.index("unattended from here")
+        < shown.index("with privilege: sudo apt-get")
+    )
     assert {"unzip", "cowsay"} <= machine.packages()
     for shell in ("bash", "zsh"):
         assert "kelp 4.2.1" in machine.fresh(shell, "kelp --version")
@@ -245,7 +267,9 @@ value = "fish"
 
 
 def test_all_that_a_team_insists_on(machine: Machine) -> None:
-    """Packages, both managers, a runtime through each, one from the shelf, one built, a licence, an identity, a setting."""
+    """Packages, both managers, a runtime through each, one from the shelf, one built, a licence, an identity,
+    a setting.
+    """
     settings = machine.home / ".config/editor/settings.json"
     settings.parent.mkdir(parents=True)
     settings.write_text('{\n  // by hand\n  "terminal": { "shell": "bash", "rows": 40 },\n}\n')
@@ -264,8 +288,19 @@ def test_all_that_a_team_insists_on(machine: Machine) -> None:
     )
     assert (code, asked) == (0, 1)
     assert {"git", "fish", "openssh-client", "gcc"} <= machine.packages()
-    answers = "bollard version; fairlead --version; ebb --version; flood --version; kelp --version; brine --version; coral --version"
-    expected = ["bollard 0.9.4", "fairlead 2.0", "ebb 4.2.9", "flood 5.1", "kelp 4.2.1", "brine 1.7.2", "coral 11.0.4"]
+    answers = (
+        "bollard version; fairlead --version; ebb --version; flood --version; kelp --version; brine"
+        " --version; coral --version"
+    )
+    expected = [
+        "bollard 0.9.4",
+        "fairlead 2.0",
+        "ebb 4.2.9",
+        "flood 5.1",
+        "kelp 4.2.1",
+        "brine 1.7.2",
+        "coral 11.0.4",
+    ]
     for shell in ("bash", "zsh", "fish"):
         said = machine.fresh(shell, answers).split("\n")
         assert said[: len(expected)] == expected, shell
@@ -402,7 +437,9 @@ def test_started_through_sudo_the_work_is_the_callers(machine: Machine) -> None:
 def test_an_unknown_name_is_told_with_the_nearest(machine: Machine) -> None:
     manifest = machine.desk / "workstation.toml"
     manifest.write_text(manifest.read_text().replace('"cowsay"', '"cowsayy"'))
-    code, shown, _ = machine.person("zesty-anchor", "provision", "--trust", "workstation.toml", passwords=(PASSWORD,))
+    code, shown, _ = machine.person(
+        "zesty-anchor", "provision", "--trust", "workstation.toml", passwords=(PASSWORD,)
+    )
     assert code == 1
     assert "knows no package 'cowsayy'" in shown
     assert "for cowsayy: cowsay" in shown
@@ -430,13 +467,17 @@ def test_an_interrupted_dpkg_and_a_held_package(machine: Machine) -> None:
     status = machine.root / "var/lib/dpkg/status"
     whole = status.read_text()
     status.write_text(whole.replace("Status: install ok installed", "Status: install ok half-configured", 1))
-    code, shown, _ = machine.person("zesty-anchor", "provision", "--trust", "workstation.toml", passwords=(PASSWORD,))
+    code, shown, _ = machine.person(
+        "zesty-anchor", "provision", "--trust", "workstation.toml", passwords=(PASSWORD,)
+    )
     assert code == 1
     assert "dpkg was interrupted" in shown
     assert "sudo dpkg --configure -a" in shown
     status.write_text(whole)
     machine.inside("apt-get", "update", "-q")
     machine.inside("apt-mark", "hold", "cowsay")
-    code, shown, _ = machine.person("zesty-anchor", "provision", "--trust", "workstation.toml", passwords=(PASSWORD,))
+    code, shown, _ = machine.person(
+        "zesty-anchor", "provision", "--trust", "workstation.toml", passwords=(PASSWORD,)
+    )
     assert code == 1
     assert "on hold" in shown

@@ -118,13 +118,16 @@ ATTACKS: dict[str, bytes] = {
     "a link to an absolute path": tar(link("kelp/etc", "/etc")),
     "a link that leaves": tar(link("kelp/up", "../../x")),
     "a link to the folder around the only one": tar(member("kelp/a", b"a"), link("kelp/up", "..")),
-    "a link through another to the folder around": tar(member("kelp/b/a", b"a"), link("kelp/b/up", ".."), link("kelp/upper", "b/up/..")),
+    "a link through another to the folder around": tar(member("kelp/b/a", b"a"), link("kelp/b/up", ".."),
+    link("kelp/upper", "b/up/..")),
     "a file through a link": tar(link("kelp/d", "."), member("kelp/d/x", b"x")),
     "a folder through a link": tar(link("kelp/d", "e"), member("kelp/d/x/y", type=tarfile.DIRTYPE)),
-    "a chain that leaves": tar(member("kelp/a/b/c", b"x"), link("kelp/l", "a/b"), link("kelp/m", "l/../../.."), link("kelp/n", "m/..")),
+    "a chain that leaves": tar(member("kelp/a/b/c", b"x"), link("kelp/l", "a/b"), link("kelp/m",
+    "l/../../.."), link("kelp/n", "m/..")),
     "links in a circle": tar(link("kelp/a", "b"), link("kelp/b", "a")),
     "a link to itself": tar(link("kelp/a", "a")),
-    "a chain of a hundred links": tar(*(link(f"kelp/l{n}", f"l{n + 1}") for n in range(100)), member("kelp/l100", b"x")),
+    "a chain of a hundred links": tar(*(link(f"kelp/l{n}", f"l{n + 1}") for n in range(100)),
+    member("kelp/l100", b"x")),
     "setuid": tar(member("kelp/a", b"a", mode=0o4755)),
     "setgid": tar(member("kelp/a", b"a", mode=0o2755)),
     "setuid folder": tar(member("kelp/a", type=tarfile.DIRTYPE, mode=0o4755)),
@@ -135,7 +138,8 @@ ATTACKS: dict[str, bytes] = {
     "a hard link to what is not there": tar(link("kelp/passwd", "/etc/passwd", tarfile.LNKTYPE)),
     "a hard link that leaves": tar(link("kelp/passwd", "../../etc/passwd", tarfile.LNKTYPE)),
     "a hard link to a link": tar(link("kelp/l", "a"), link("kelp/h", "kelp/l", tarfile.LNKTYPE)),
-    "a hard link to a folder": tar(member("kelp/d", type=tarfile.DIRTYPE), link("kelp/h", "kelp/d", tarfile.LNKTYPE)),
+    "a hard link to a folder": tar(member("kelp/d", type=tarfile.DIRTYPE), link("kelp/h", "kelp/d",
+    tarfile.LNKTYPE)),
     "a path of five thousand letters": tar(member("kelp/" + "/".join(["n" * 200] * 25), b"x")),
     "a name of three hundred letters": tar(member("kelp/" + "n" * 300, b"x")),
     "a thousand folders deep": tar(member(deep(1000), b"x")),
@@ -152,14 +156,16 @@ ATTACKS: dict[str, bytes] = {
     "a folder in place of its file": tar(member("kelp/a/b", b"x"), member("kelp/a", b"x")),
     "a link in place of a folder": tar(member("kelp/a/b", b"x"), link("kelp/a", "c")),
     "nothing but noise": b"\x1f\x8b" + bytes(range(256)) * 10,
-    "cut off in the middle": gzip.compress(tar(member("kelp/a", zlib.compress(bytes(range(256)) * 400) * 9)))[:400],
+    "cut off in the middle": gzip.compress(tar(member("kelp/a",
+    zlib.compress(bytes(range(256)) * 400) * 9)))[:400],
     "a page of a web server": b"<html><title>404</title></html>" * 100,
     "a checksum that is wrong": tar(member("kelp/a", b"a")).replace(b"kelp/a", b"kelp/b", 1),
     "a size that is no number": tar(member("kelp/a", b"a")).replace(b"00000000001\0", b"zzzzzzzzzzz\0", 1),
     "zip: an absolute path": zipped(("/tmp/x", b"x", 0o100644)),
     "zip: a path that leaves": zipped(("kelp/../../x", b"x", 0o100644)),
     "zip: a link that leaves": zipped(("kelp/up", b"../../x", 0o120777)),
-    "zip: a link to the folder around the only one": zipped(("kelp/a", b"a", 0o100644), ("kelp/up", b"..", 0o120777)),
+    "zip: a link to the folder around the only one": zipped(("kelp/a", b"a", 0o100644), ("kelp/up", b"..",
+    0o120777)),
     "zip: a file through a link": zipped(("kelp/d", b".", 0o120777), ("kelp/d/x", b"x", 0o100644)),
     "zip: a link of a megabyte": zipped(("kelp/up", b"a/" * (MEGABYTE // 2), 0o120777)),
     "zip: setuid": zipped(("kelp/a", b"a", 0o104755)),
@@ -204,17 +210,25 @@ def bombs() -> dict[str, Callable[[], bytes]]:
         found[f"{kind}: a file of gigabytes"] = partial(large, 400 if kind == "zst" else 60)
         found[f"{kind}: long names without end"] = partial(_endless_headers, kind, named)
         found[f"{kind}: headers without end"] = partial(_endless_headers, kind, noted)
-        found[f"{kind}: blocks of zeros"] = partial(endless, kind, tar(member("kelp/a", b"a"))[:1024], ZEROS, 30)
+        found[f"{kind}: blocks of zeros"] = partial(
+            endless, kind, tar(member("kelp/a", b"a"))[:1024], ZEROS, 30
+        )
         found[f"{kind}: packed twice"] = partial(_twice, pack, partial(large, 20))
         found[f"deb, {kind}: one large file"] = partial(_in_deb, kind)
     found["gz: members without end"] = partial(endless, "gz", b"", many, 70)
-    for name, how in (("deflate", zipfile.ZIP_DEFLATED), ("bzip2", zipfile.ZIP_BZIP2), ("lzma", zipfile.ZIP_LZMA)):
+    for name, how in (
+        ("deflate", zipfile.ZIP_DEFLATED),
+        ("bzip2", zipfile.ZIP_BZIP2),
+        ("lzma", zipfile.ZIP_LZMA),
+    ):
         found[f"zip, {name}: one large file"] = partial(_zipped_zeros, 1, 10 * len(ZEROS), how)
         found[f"zip, {name}: many files"] = partial(_zipped_zeros, 30, 4 * MEGABYTE, how)
     found["zip: members that share bytes"] = overlapping
     found["zip: a billion members"] = partial(claiming, 10**9)
     dictionary = [{"id": lzma.FILTER_LZMA2, "preset": 6, "dict_size": 1 << 29}]
-    found["xz: memory that it asks for"] = partial(lzma.compress, tar(member("kelp/a", b"a")), filters=dictionary)
+    found["xz: memory that it asks for"] = partial(
+        lzma.compress, tar(member("kelp/a", b"a")), filters=dictionary
+    )
     window = zstandard.ZstdCompressionParameters.from_level(3, window_log=27, source_size=1 << 27)
     found["zst: memory that it asks for"] = partial(_windowed, window)
     found["tar: more bytes than there are"] = lambda: header("kelp/a", 1 << 40) + b"x" * 512

@@ -1,6 +1,7 @@
-"""Fuzzing with coverage, where atheris installs: every reader of something from outside ends with our own error, or well.
+"""Fuzzing with coverage, where atheris installs: every reader of something from outside ends with our own
+error, or well.
 
-python tests/hostile/fuzz.py READER SECONDS      a reader of READERS; what breaks it is written beside, and told
+python tests/hostile/fuzz.py READER SECONDS a reader of READERS; what breaks it is written beside, and told
 """
 
 from __future__ import annotations
@@ -62,7 +63,9 @@ def feed(kind: str) -> Callable[[bytes], None]:
     def read(data: bytes) -> None:
         web = Told()
         web.told = data
-        Feeds({}, Path("/"), web).releases(Supply("h", kind, "http://a/", "kelp", map=MAP), RECIPE, "linux-x86_64")
+        Feeds({}, Path("/"), web).releases(
+            Supply("h", kind, "http://a/", "kelp", map=MAP), RECIPE, "linux-x86_64"
+        )
 
     return read
 
@@ -80,7 +83,9 @@ READERS: dict[str, Callable[[bytes], object]] = {
     "zip": zipped,
     "manifest": lambda data: parse_manifest(data.decode("utf-8", "replace"), Path("/workstation.toml")),
     "lock": lock,
-    "pins": lambda data: [read_pins(name, data, {"kelp": RECIPE}) for name in ("workstation.toml", ".kelp-version")],
+    "pins": lambda data: [
+        read_pins(name, data, {"kelp": RECIPE}) for name in ("workstation.toml", ".kelp-version")
+    ],
     "want": want,
     **{kind: feed(kind) for kind in ("index", "npm", "pypi", "json", "listing")},
 }
@@ -96,7 +101,14 @@ def main() -> None:
             return
 
     atheris.Setup(
-        [sys.argv[0], f"-max_total_time={sys.argv[2]}", "-max_len=4096", "-rss_limit_mb=1000", "-verbosity=0"], once
+        [
+            sys.argv[0],
+            f"-max_total_time={sys.argv[2]}",
+            "-max_len=4096",
+            "-rss_limit_mb=1000",
+            "-verbosity=0",
+        ],
+        once,
     )
     atheris.Fuzz()
 

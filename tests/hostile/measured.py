@@ -1,4 +1,6 @@
-"""Unpacking in a process of its own, whose memory, disk and time are measured. Run as a program: FILE FOLDER KIND."""
+"""Unpacking in a process of its own, whose memory, disk and time are measured. Run as a program: FILE FOLDER
+KIND.
+"""
 
 from __future__ import annotations
 
@@ -36,7 +38,9 @@ def unpack(content: bytes, room: Path) -> Measured:
     )
     assert done.returncode == 0, done.stderr
     told = json.loads(done.stdout)
-    disk = sum(os.lstat(Path(where, name)).st_blocks * 512 for where, _, names in os.walk(folder) for name in names)
+    disk = sum(
+        os.lstat(Path(where, name)).st_blocks * 512 for where, _, names in os.walk(folder) for name in names
+    )
     return Measured(told["said"], told["kind"], told["memory"], disk, time.monotonic() - began)
 
 

@@ -16,7 +16,9 @@ DISK = 400 << 20
 BOMBS = bombs()
 ALL = os.environ.get("ZESTY_ANCHOR_HOSTILE") == "all"
 SLOW = ("gz: members without end",)
-"""A million members take a minute: scripts/hostile runs it. What follows the end of an archive is not even read."""
+"""A million members take a minute: scripts/hostile runs it. What follows the end of an archive is not even
+read.
+"""
 HARMLESS = ("a folder in place of its file", "setuid folder")
 """What tar(1) makes something of, or has no effect: let in, or refused."""
 

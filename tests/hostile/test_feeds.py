@@ -1,4 +1,6 @@
-"""Feeds and repositories that lie, flood, stall or lead away: each ends with a reason, within bounds, and runs nothing."""
+"""Feeds and repositories that lie, flood, stall or lead away: each ends with a reason, within bounds, and
+runs nothing.
+"""
 
 from __future__ import annotations
 
@@ -70,7 +72,10 @@ ADDRESSES = [
 
 @pytest.mark.parametrize("name", NAMES)
 def test_what_is_no_name_of_a_version_is_left_out_and_counted(name: str) -> None:
-    offered = [Release(name, "http://a/b", ""), Release("4.2.1", "http://a/b", "", channels=("lts", "a b", "\x1b"))]
+    offered = [
+        Release(name, "http://a/b", ""),
+        Release("4.2.1", "http://a/b", "", channels=("lts", "a b", "\x1b")),
+    ]
     taken, left_out = admitted(offered, feed_class("index"))
     assert [release.version for release in taken] == ["4.2.1"]
     assert taken[0].channels == ("lts",)
@@ -256,8 +261,10 @@ def test_a_server_does_not_say_how_long_to_wait_for_ever() -> None:
 
 
 @settings(max_examples=60, deadline=None)
-@given(st.recursive(st.none() | st.booleans() | st.integers() | st.text(max_size=9), lambda inner: st.lists(inner, max_size=3)
-       | st.dictionaries(st.sampled_from(["versions", "files", "releases", "1.0", "dist", "version", "format", "runtime", "time"]), inner, max_size=4), max_leaves=9))  # fmt: skip
+@given(st.recursive(st.none() | st.booleans() | st.integers() | st.text(max_size=9),
+lambda inner: st.lists(inner, max_size=3)
+       | st.dictionaries(st.sampled_from(["versions", "files", "releases", "1.0", "dist", "version", "format",
+       "runtime", "time"]), inner, max_size=4), max_leaves=9))  # fmt: skip
 def test_whatever_a_feed_answers_the_error_is_ours(document: object) -> None:
     class Told(Web):
         def document(self, url: str, *, who: str, accept: str = "*/*") -> tuple[str, bytes]:
@@ -326,7 +333,13 @@ def test_what_is_no_address_of_a_repository_is_refused(address: str) -> None:
 @pytest.mark.needs("git")
 @pytest.mark.parametrize(
     "how",
-    ["the folder's configuration", "GIT_DIR", "the person's configuration", "GIT_EXTERNAL_DIFF", "GIT_SSH_COMMAND"],
+    [
+        "the folder's configuration",
+        "GIT_DIR",
+        "the person's configuration",
+        "GIT_EXTERNAL_DIFF",
+        "GIT_SSH_COMMAND",
+    ],
 )
 def test_git_obeys_nobody_around_it(
     how: str, repository: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
@@ -337,7 +350,10 @@ def test_git_obeys_nobody_around_it(
     (around / "f").write_text("f\n")
     git(around, "add", "."), git(around, "commit", "-qm", "theirs")
     runs = f"touch {tmp_path}/it-ran; false"
-    config = f'[core]\n\tfsmonitor = "{runs}"\n\tsshCommand = "{runs}"\n[url "ext::sh -c {runs}"]\n\tinsteadOf = {repository}\n'
+    config = (
+        f'[core]\n\tfsmonitor = "{runs}"\n\tsshCommand = "{runs}"\n[url "ext::sh -c {runs}"]\n\tinsteadOf ='
+        f" {repository}\n"
+    )
     environment = {"PATH": os.environ["PATH"], "HOME": str(tmp_path)}
     if how == "the folder's configuration":
         (around / ".git/config").write_text((around / ".git/config").read_text() + config)
@@ -376,7 +392,12 @@ def test_a_checkout_goes_through_the_gate(name: str, target: str, repository: Pa
     folder = tmp_path / "out"
     folder.mkdir()
     with pytest.raises(ArchiveRefused):
-        check_out(str(repository), git(repository, "rev-parse", "HEAD").strip(), folder, {"PATH": os.environ["PATH"]})
+        check_out(
+            str(repository),
+            git(repository, "rev-parse", "HEAD").strip(),
+            folder,
+            {"PATH": os.environ["PATH"]},
+        )
     note(f"git: a link to {target}")
 
 
@@ -392,7 +413,9 @@ def test_submodules_hooks_and_other_commits_are_left(repository: Path, tmp_path:
     (repository / ".git/hooks/post-checkout").chmod(0o755)
     folder = tmp_path / "out"
     folder.mkdir()
-    check_out(str(repository), git(repository, "rev-parse", "HEAD").strip(), folder, {"PATH": os.environ["PATH"]})
+    check_out(
+        str(repository), git(repository, "rev-parse", "HEAD").strip(), folder, {"PATH": os.environ["PATH"]}
+    )
     assert list((folder / "sub").iterdir()) == []
     assert not (tmp_path / "it-ran").exists()
     for commit in ("HEAD", "--upload-pack=x", "0" * 39, "main"):
@@ -403,7 +426,12 @@ def test_submodules_hooks_and_other_commits_are_left(repository: Path, tmp_path:
 
 @pytest.mark.parametrize(
     "name",
-    [".zesty-anchor.json", ".zesty-anchor-files.json", ".zesty-anchor-extras.json", ".zesty-anchor-choices.json"],
+    [
+        ".zesty-anchor.json",
+        ".zesty-anchor-files.json",
+        ".zesty-anchor-extras.json",
+        ".zesty-anchor-choices.json",
+    ],
 )
 def test_our_slips_are_not_written_through_a_link(
     name: str, desk: Desk, make_feed: Callable[..., str], tmp_path: Path
@@ -414,7 +442,9 @@ def test_our_slips_are_not_written_through_a_link(
     content = tar(script, member("kelp-4.2.1/share/x", b"x"), link(f"kelp-4.2.1/{name}", "share/x"))
     (desk.home / "feed/kelp-4.2.1.tar.gz").write_bytes(gzip.compress(content))
     desk.write(
-        f'as-root = "allowed"\n[shells]\nuse = ["bash"]\n[feeds.h]\nkind = "folder"\nurl = "{desk.home}/feed"\n[recipes.kelp]\ncommands = ["kelp"]\n[runtimes.kelp]\nwant = "4.2.1"\nunpinned = "accepted"\n'
+        'as-root = "allowed"\n[shells]\nuse = ["bash"]\n[feeds.h]\nkind = "folder"\nurl ='
+        f' "{desk.home}/feed"\n[recipes.kelp]\ncommands = ["kelp"]\n[runtimes.kelp]\nwant = "4.2.1"\nunpinned'
+        ' = "accepted"\n'
     )
     desk.well("provision")
     shelf = desk.shelf / "kelp/4.2.1"
@@ -480,7 +510,9 @@ def test_the_limit_of_time_counts_for_all_of_an_answer(how: str, monkeypatch: py
 
 
 @pytest.mark.parametrize("size", ["12", [12], {"a": 1}, -1, 1.5, True])
-def test_a_size_that_is_none_is_our_own_error(size: object, make_feed: Callable[..., str], desk: Desk) -> None:
+def test_a_size_that_is_none_is_our_own_error(
+    size: object, make_feed: Callable[..., str], desk: Desk
+) -> None:
     file = {
         "filename": "kelp-1.0-py3-none-any.whl",
         "url": "kelp-1.0-py3-none-any.whl",

@@ -1,4 +1,6 @@
-"""Wrong values for every key of a manifest: each is told with file and line, and what to write; nothing is taken from it."""
+"""Wrong values for every key of a manifest: each is told with file and line, and what to write; nothing is
+taken from it.
+"""
 
 from __future__ import annotations
 
@@ -27,28 +29,44 @@ from zesty_anchor.system.problem import Problem, Problems, UsageProblem
 
 R = '[recipes.kelp]\ncommands = ["kelp"]\n'
 NESTED = "a = " + "[" * 3000 + "]" * 3000
-VARIABLES = "PATH IFS UID EUID PPID SHELLOPTS BASHOPTS HOME ENV BASH_ENV PWD SHLVL status argv path ZDOTDIR PROMPT_COMMAND ZESTY_ANCHOR_SHELL"
+VARIABLES = (
+    "PATH IFS UID EUID PPID SHELLOPTS BASHOPTS HOME ENV BASH_ENV PWD SHLVL status argv path ZDOTDIR"
+    " PROMPT_COMMAND ZESTY_ANCHOR_SHELL"
+)
 WRONG = [
     *(f'[variables]\n{name} = "x"\n' for name in VARIABLES.split()),
-    '[variables]\n"A B" = "x"\n', '[variables]\n"A\\nB" = "x"\n', '[variables]\nA = "x\\u0000y"\n', "[variables]\nA = 1\n",
+    '[variables]\n"A B" = "x"\n', '[variables]\n"A\\nB" = "x"\n', '[variables]\nA = "x\\u0000y"\n',
+    "[variables]\nA = 1\n",
     '[variables.system]\nA = "#"\n', '[variables.system]\nA = "a\\nb"\n', '[variables]\nA = { b = "c" }\n',
-    '[path]\nfirst = ["bin"]\n', '[path]\nfirst = ["/a:/b"]\n', '[path]\nfirst = ["/a\\u0000"]\n', '[path]\nfirst = "~/bin"\n',
-    '[prerequisites]\npackages = ["-o"]\n', '[prerequisites]\npackages = ["a b"]\n', '[prerequisites]\npackages = [""]\n',
+    '[path]\nfirst = ["bin"]\n', '[path]\nfirst = ["/a:/b"]\n', '[path]\nfirst = ["/a\\u0000"]\n',
+    '[path]\nfirst = "~/bin"\n',
+    '[prerequisites]\npackages = ["-o"]\n', '[prerequisites]\npackages = ["a b"]\n',
+    '[prerequisites]\npackages = [""]\n',
     '[prerequisites]\npackages = ["a\\nb"]\n', '[prerequisites]\npackages = { debian = ["--yes"] }\n',
-    '[prerequisites]\npackages = ["$(id)"]\n', '[prerequisites]\npackages = ["./x.deb"]\n', "[prerequisites]\npackages = 1\n",
-    '[feeds.h]\nkind = "index"\n', '[feeds.h]\nkind = "index"\nurl = "file:///etc"\n', '[feeds.h]\nkind = "index"\nurl = "http://["\n',
-    '[feeds.h]\nkind = "index"\nurl = "http://a:b/"\n', '[feeds.h]\nkind = "index"\nurl = "ftp://a/"\n', '[feeds.h]\nkind = "what"\nurl = "http://a/"\n',
+    '[prerequisites]\npackages = ["$(id)"]\n', '[prerequisites]\npackages = ["./x.deb"]\n',
+    "[prerequisites]\npackages = 1\n",
+    '[feeds.h]\nkind = "index"\n', '[feeds.h]\nkind = "index"\nurl = "file:///etc"\n',
+    '[feeds.h]\nkind = "index"\nurl = "http://["\n',
+    '[feeds.h]\nkind = "index"\nurl = "http://a:b/"\n', '[feeds.h]\nkind = "index"\nurl = "ftp://a/"\n',
+    '[feeds.h]\nkind = "what"\nurl = "http://a/"\n',
     '[feeds.h]\nkind = "index"\nurl = "http://a/ b"\n', '[feeds.h]\nkind = "index"\nurl = "http://a/\\u001b"\n',
     '[feeds.h]\nkind = "folder"\nurl = "relative"\n', '[feeds.h]\nkind = "json"\nurl = "http://a/"\n',
-    '[feeds.h]\nkind = "index"\nurl = "http://a/"\nlargest = "huge"\n', '[feeds.h]\nkind = "index"\nurl = "http://a/"\nlargest = "8 GB\\n"\n',
+    '[feeds.h]\nkind = "index"\nurl = "http://a/"\nlargest = "huge"\n',
+    '[feeds.h]\nkind = "index"\nurl = "http://a/"\nlargest = "8 GB\\n"\n',
     '[feeds."../h"]\nkind = "index"\nurl = "http://a/"\n', '[feeds.h]\nkind = "index"\nurl = 5\n',
-    '[runtimes."../k"]\nwant = "1"\n', '[runtimes."1:bin"]\nwant = "1"\n', '[runtimes."k\\n"]\nwant = "1"\n', '[runtimes.k]\nwant = ""\n',
-    '[runtimes.k]\nwant = "../../x"\n', '[runtimes.k]\nwant = ">="\n', '[runtimes.k]\nwant = "vnext"\n', "[runtimes.k]\n", "[runtimes.k]\nwant = 4\n",
-    '[runtimes.k]\nwant = "4"\nalso = ["system"]\n', '[runtimes.k]\nwant = "4"\nfeed = "none"\n', '[runtimes.k]\nwant = "4"\nthrough = "none"\n',
-    '[runtimes.k]\nwant = "4"\nextras = ["-g"]\n', '[runtimes.k]\nwant = "4"\nextras = ["a b"]\n', '[runtimes.k]\nwant = "4"\nlicence = "no"\n',
+    '[runtimes."../k"]\nwant = "1"\n', '[runtimes."1:bin"]\nwant = "1"\n', '[runtimes."k\\n"]\nwant = "1"\n',
+    '[runtimes.k]\nwant = ""\n',
+    '[runtimes.k]\nwant = "../../x"\n', '[runtimes.k]\nwant = ">="\n', '[runtimes.k]\nwant = "vnext"\n',
+    "[runtimes.k]\n", "[runtimes.k]\nwant = 4\n",
+    '[runtimes.k]\nwant = "4"\nalso = ["system"]\n', '[runtimes.k]\nwant = "4"\nfeed = "none"\n',
+    '[runtimes.k]\nwant = "4"\nthrough = "none"\n',
+    '[runtimes.k]\nwant = "4"\nextras = ["-g"]\n', '[runtimes.k]\nwant = "4"\nextras = ["a b"]\n',
+    '[runtimes.k]\nwant = "4"\nlicence = "no"\n',
     f'[runtimes.k]\nwant = "{"9" * 5000}"\n', '[runtimes.k]\nwant = "4"\nwnat = "5"\n',
-    "[recipes.k]\ncommands = []\n", '[recipes.k]\ncommands = ["a b"]\n', '[recipes.k]\ncommands = ["../a"]\n', '[recipes.k]\ncommands = ["-a"]\n',
-    '[recipes.k]\ncommands = ["k"]\nbin = []\n', '[recipes.k]\ncommands = ["k"]\nbin = [".."]\n', '[recipes.k]\ncommands = ["k"]\nbin = ["a:b"]\n',
+    "[recipes.k]\ncommands = []\n", '[recipes.k]\ncommands = ["a b"]\n', '[recipes.k]\ncommands = ["../a"]\n',
+    '[recipes.k]\ncommands = ["-a"]\n',
+    '[recipes.k]\ncommands = ["k"]\nbin = []\n', '[recipes.k]\ncommands = ["k"]\nbin = [".."]\n',
+    '[recipes.k]\ncommands = ["k"]\nbin = ["a:b"]\n',
     '[recipes.k]\ncommands = ["k"]\nbin = ["/bin"]\n', '[recipes.k]\ncommands = ["k"]\nbin = ["a\\nb"]\n',
     f'{R}[[recipes.kelp.requirements]]\nfile = "k"\nform = "least"\npattern = "("\n',
     f'{R}[[recipes.kelp.requirements]]\nfile = "../k"\nform = "least"\npattern = "(a)"\n',
@@ -56,11 +74,15 @@ WRONG = [
     f'{R}[recipes.kelp.program]\nfile = "/etc/x"\nrun = "kelp x"\nexpect = "*"\n',
     f'{R}[recipes.kelp.manager]\nlist = "l"\ninstall = "i"\nlocate = "w"\nline = "[0-9]"\n',
     f'{R}[recipes.kelp.manager]\nlist = "l"\ninstall = "i"\nlocate = "w"\nline = "(?P<version>"\n',
-    f'{R}[recipes.kelp.on]\nruntime = "r"\nversion = "x"\n', f'{R}[recipes.kelp.feed]\nkind = "index"\nroot = "../x"\n',
-    f'{R}[recipes.kelp.feed]\nkind = "index"\nlinks = {{ a = "/bin/sh" }}\n', f'{R}[recipes.kelp.build]\nsteps = ["x"]\nmessages = {{ "(" = "x" }}\n',
+    f'{R}[recipes.kelp.on]\nruntime = "r"\nversion = "x"\n',
+    f'{R}[recipes.kelp.feed]\nkind = "index"\nroot = "../x"\n',
+    f'{R}[recipes.kelp.feed]\nkind = "index"\nlinks = {{ a = "/bin/sh" }}\n',
+    f'{R}[recipes.kelp.build]\nsteps = ["x"]\nmessages = {{ "(" = "x" }}\n',
     f'{R}[recipes.kelp.completions]\nbash = "../x"\n', f'{R}[recipes.kelp.hooks]\nnosuch = "x"\n',
-    '[[checks]]\nname = ""\nrun = "true"\n', '[[checks]]\nname = "a"\nrun = " "\n', '[[checks]]\nname = "a"\n', '[[checks]]\nname = "a"\nrun = "a\\u0000b"\n',
-    '[[settings]]\nfile = "relative.json"\nkey = "a"\nvalue = 1\n', '[[settings]]\nfile = "~/../x.json"\nkey = "a"\nvalue = 1\n',
+    '[[checks]]\nname = ""\nrun = "true"\n', '[[checks]]\nname = "a"\nrun = " "\n',
+    '[[checks]]\nname = "a"\n', '[[checks]]\nname = "a"\nrun = "a\\u0000b"\n',
+    '[[settings]]\nfile = "relative.json"\nkey = "a"\nvalue = 1\n',
+    '[[settings]]\nfile = "~/../x.json"\nkey = "a"\nvalue = 1\n',
     '[[settings]]\nfile = "~/x.json"\nkey = ""\nvalue = 1\n', '[[settings]]\nfile = "~/x.json"\nkey = "a"\n',
     '[identity]\nname = "a\\nb"\n', '[identity]\nemail = " "\n', '[identity]\nkey = "dsa"\n',
     '[[identity.hosts]]\nname = "-oProxyCommand=id"\nfingerprint = "SHA256:{}"\n'.replace("{}", "a" * 43),
@@ -68,19 +90,26 @@ WRONG = [
     '[[identity.hosts]]\nname = "quay"\nfingerprint = "SHA256:{}\\n"\n'.replace("{}", "a" * 43),
     '[[identity.hosts]]\nname = "quay"\nport = 70000\nfingerprint = "SHA256:{}"\n'.replace("{}", "a" * 43),
     '[[identity.hosts]]\nname = "quay"\nuser = "-l"\nfingerprint = "SHA256:{}"\n'.replace("{}", "a" * 43),
-    "[[conflicts.remove]]\n", '[[conflicts.remove]]\npath = "~"\n', '[[conflicts.remove]]\npath = "/usr"\n', '[[conflicts.remove]]\npath = "x"\n',
-    '[[conflicts.remove]]\npackage = "-x"\n', '[[conflicts.remove]]\nalternative = "--all"\n', '[[conflicts.remove]]\nvariable = "A B"\n',
-    '[conflicts]\npolicy = "burn"\n', '[shells]\nuse = "every"\n', '[shells]\nmissing = "always"\n', '[shells]\nhooks = { nosuch = "x" }\n',
-    '[shells]\ncompletions.zsh = "complete.zsh"\n', '[path]\nfirst = ["~/a\\nb"]\n', '[variables.system]\nPATH = "/x"\n',
-    '[variables.system]\nLD_PRELOAD = "/x.so"\n', '[variables.system]\nA = "a\\rb"\n', '[runtimes.k]\nwant = "4"\nextras = ["../x"]\n',
+    "[[conflicts.remove]]\n", '[[conflicts.remove]]\npath = "~"\n', '[[conflicts.remove]]\npath = "/usr"\n',
+    '[[conflicts.remove]]\npath = "x"\n',
+    '[[conflicts.remove]]\npackage = "-x"\n', '[[conflicts.remove]]\nalternative = "--all"\n',
+    '[[conflicts.remove]]\nvariable = "A B"\n',
+    '[conflicts]\npolicy = "burn"\n', '[shells]\nuse = "every"\n', '[shells]\nmissing = "always"\n',
+    '[shells]\nhooks = { nosuch = "x" }\n',
+    '[shells]\ncompletions.zsh = "complete.zsh"\n', '[path]\nfirst = ["~/a\\nb"]\n',
+    '[variables.system]\nPATH = "/x"\n',
+    '[variables.system]\nLD_PRELOAD = "/x.so"\n', '[variables.system]\nA = "a\\rb"\n',
+    '[runtimes.k]\nwant = "4"\nextras = ["../x"]\n',
     '[runtimes.k]\nwant = "4"\nextras = ["/x"]\n', '[runtimes.k]\nwant = "4"\nextras = ["https://a/x.tgz"]\n',
     '[recipes.k]\ncommands = ["k"]\n[recipes.k.build]\nsteps = ["x"]\nearlier.want = ">="\n',
     '[recipes.k]\ncommands = ["k"]\n[recipes.k.program]\nfile = "a"\nrun = "a"\nexpect = "a"\nbase64 = "%%%"\n',
     '[recipes.k]\ncommands = ["k"]\n[recipes.k.manager]\nlist = "k \'list"\ninstall = "k"\nlocate = "k"\n',
     '[recipes.k]\ncommands = ["k"]\n[recipes.k.manager]\nlist = "k"\ninstall = "k"\nlocate = "k"\nhome = "~/../x"\n',
     '[recipes.k]\ncommands = ["k"]\n[recipes.k.manager]\nlist = "k"\ninstall = "k"\nlocate = "k"\nhome = "/etc/x"\n',
-    ".".join(["a"] * 3000) + " = 1\n", "[" + ".".join(["a"] * 3000) + "]\n", "a = " + "{ b = " * 40 + "1" + " }" * 40 + "\n",
-    "nosuch = 1\n", "[nosuch]\n", "a = \n", '"\n', NESTED, "title = 5\n", 'as-root = "please"\n', "\x00\n", "a = 1979-13-45\n",
+    ".".join(["a"] * 3000) + " = 1\n", "[" + ".".join(["a"] * 3000) + "]\n",
+    "a = " + "{ b = " * 40 + "1" + " }" * 40 + "\n",
+    "nosuch = 1\n", "[nosuch]\n", "a = \n", '"\n', NESTED, "title = 5\n", 'as-root = "please"\n', "\x00\n",
+    "a = 1979-13-45\n",
 ]  # fmt: skip
 
 
@@ -176,7 +205,9 @@ def test_a_manifest_that_was_never_agreed_to_runs_nothing(desk: Desk) -> None:
 
 def test_an_install_that_a_strangers_manifest_names_is_not_run(desk: Desk) -> None:
     for name in ("lua", "luac"):
-        desk.write("#!/bin/sh\ntouch ~/it-ran\necho Lua 5.4.4\n", f"checkout/payload-5.4.4/bin/{name}").chmod(0o755)
+        desk.write("#!/bin/sh\ntouch ~/it-ran\necho Lua 5.4.4\n", f"checkout/payload-5.4.4/bin/{name}").chmod(
+            0o755
+        )
     named = f'[runtimes.lua]\nwant = "system"\nsystem = "{desk.home}/checkout/payload-5.4.4"\n'
     there = desk.write(f'[shells]\nuse = ["bash"]\n{named}', "checkout/workstation.toml")
     for command in ("verify", "provision"):
@@ -192,7 +223,8 @@ def test_an_install_that_a_strangers_manifest_names_is_not_run(desk: Desk) -> No
 @pytest.mark.skipif(not is_root(), reason="as another user nothing runs as root")
 def test_leave_to_run_as_root_is_not_taken_from_a_stranger(desk: Desk) -> None:
     there = desk.write(
-        'as-root = "allowed"\n[shells]\nuse = ["bash"]\n[runtimes.lua]\nwant = "5.4"\n', "checkout/workstation.toml"
+        'as-root = "allowed"\n[shells]\nuse = ["bash"]\n[runtimes.lua]\nwant = "5.4"\n',
+        "checkout/workstation.toml",
     )
     refused = desk.run("provision", "-m", str(there))
     assert refused.code == 5, refused.out + refused.err
@@ -249,7 +281,8 @@ def test_a_pin_is_not_written_through_a_link(desk: Desk) -> None:
 
 
 @pytest.mark.parametrize(
-    "folder", [".local/share/zesty-anchor", ".local/state/zesty-anchor", ".cache/zesty-anchor", ".config/zesty-anchor"]
+    "folder",
+    [".local/share/zesty-anchor", ".local/state/zesty-anchor", ".cache/zesty-anchor", ".config/zesty-anchor"],
 )
 def test_a_folder_of_ours_that_others_may_write_is_not_believed(desk: Desk, folder: str) -> None:
     desk.wants()
@@ -267,16 +300,24 @@ def test_a_folder_of_ours_that_others_may_write_is_not_believed(desk: Desk, fold
     note(f"folder: {folder}")
 
 
-def test_a_lock_that_was_edited_is_asked_about(desk: Desk, make_feed: Callable[..., str], tmp_path: Path) -> None:
-    """With an agreed manifest somebody edits only the lock: what it names now is not taken, and told in differences."""
+def test_a_lock_that_was_edited_is_asked_about(
+    desk: Desk, make_feed: Callable[..., str], tmp_path: Path
+) -> None:
+    """With an agreed manifest somebody edits only the lock: what it names now is not taken, and told in
+    differences.
+    """
     desk.wants()
     there = desk.write(desk.manifest.read_text(), "checkout/workstation.toml")
     desk.manifest.unlink()
     desk.well("provision", "-m", str(there), "--trust", str(there))
     desk.well("lock", "-m", str(there))
-    assert desk.run("provision", "-m", str(there)).code == 0, "the person's own lock is agreed to as it is written"
+    assert desk.run("provision", "-m", str(there)).code == 0, (
+        "the person's own lock is agreed to as it is written"
+    )
     desk.well("undo", "--yes")
-    evil = pack("kelp-4.2.1", {"bin/kelp": (b"#!/bin/sh\ntouch ~/it-ran\necho kelp 4.2.1\n", 0o755)}, "tar.gz")
+    evil = pack(
+        "kelp-4.2.1", {"bin/kelp": (b"#!/bin/sh\ntouch ~/it-ran\necho kelp 4.2.1\n", 0o755)}, "tar.gz"
+    )
     elsewhere = make_feed({"kelp-4.2.1.tgz": evil}).replace("127.0.0.1", "localhost")
     lock = there.with_suffix(".lock")
     whole = lock.read_text()
@@ -365,11 +406,14 @@ def test_many_wrong_keys_are_counted_and_the_first_twenty_told() -> None:
         ('[runtimes.kelp]\nwant = "4"\n[recipes.kelp]\ncommands = ["kelp"]\non = { runtime = "coral", version = "(.*)" }\n', "is not in the manifest", 5),
         (
             '[recipes.a]\ncommands = ["a"]\non = { runtime = "b", version = "(.*)" }\n[recipes.b]\ncommands = ["b"]\n'
-            'on = { runtime = "a", version = "(.*)" }\n[runtimes.a]\nwant = "1"\n[runtimes.b]\nwant = "1"\n', "circular dependency", 3,
+            'on = { runtime = "a", version = "(.*)" }\n[runtimes.a]\nwant = "1"\n[runtimes.b]\nwant = "1"\n',
+            "circular dependency", 3,
         ),
         ('[recipes.a]\ncommands = ["x"]\n[recipes.b]\ncommands = ["x"]\n[runtimes.a]\nwant = "1"\n[runtimes.b]\nwant = "1"\n', "both give", 7),
-        ('[feeds.h]\nkind = "index"\nurl = "http://127.0.0.1:1/"\nkey = "none.asc"\n', "key file none.asc does not exist", 4),
-        ('[prerequisites.sources.h]\nurl = "https://a/"\nkey = "none.asc"\n', "key file none.asc does not exist", 3),
+        ('[feeds.h]\nkind = "index"\nurl = "http://127.0.0.1:1/"\nkey = "none.asc"\n',
+        "key file none.asc does not exist", 4),
+        ('[prerequisites.sources.h]\nurl = "https://a/"\nkey = "none.asc"\n',
+        "key file none.asc does not exist", 3),
         ('[shells]\nhooks.bash = "if true; then"\n', "bash cannot parse this hook", 2),
     ],
 )  # fmt: skip
@@ -434,7 +478,9 @@ def test_a_pin_that_is_a_link_to_a_private_file_prints_nothing_of_it(desk: Desk)
     desk.write("4.2\n", "other/.kelp-version")
     (desk.home / "project/.kelp-version").unlink()
     (desk.home / "project/.kelp-version").symlink_to("../other/.kelp-version")
-    assert "project, by" in desk.run("list", cwd=desk.home / "project").out, "a link to such a file is followed"
+    assert "project, by" in desk.run("list", cwd=desk.home / "project").out, (
+        "a link to such a file is followed"
+    )
     note("pin: a link to a private file")
 
 
@@ -456,7 +502,9 @@ def test_a_last_line_that_ends_in_a_backslash_stops_no_shell(desk: Desk, end: st
     before = {name: (desk.home / name).read_bytes() for name in (".bashrc", ".zshrc", ".tcshrc", ".profile")}
     assert desk.well("provision", "--json").json["proof"]["ok"]
     for shell in ("bash", "zsh", "tcsh"):
-        assert desk.shell(shell, "kelp --version", *(["-i"] if shell != "tcsh" else [])).strip() == "kelp 4.2.1"
+        assert (
+            desk.shell(shell, "kelp --version", *(["-i"] if shell != "tcsh" else [])).strip() == "kelp 4.2.1"
+        )
     desk.well("undo")
     assert {name: (desk.home / name).read_bytes() for name in before} == before
     note("manifest: a backslash at the end")

@@ -1,4 +1,6 @@
-"""What is done with privilege believes a folder of root's alone: no journal, no attic, no folder that somebody else made."""
+"""What is done with privilege believes a folder of root's alone: no journal, no attic, no folder that
+somebody else made.
+"""
 
 from __future__ import annotations
 
@@ -44,17 +46,22 @@ def test_planted_rows_and_files_are_not_believed(asked: list[str], tmp_path: Pat
     before = tmp_path / "before"
     before.write_text("LD_PRELOAD=/tmp/x\n")
     told = [
-        Packages().take_back(PackagesRecord(privileged=True, families=families, asked=["bash"], brought=["bash"]), bench),
-        Packages().take_back(PackagesRecord(privileged=True, families=families, asked=["bash"], before=[]), bench),
+        Packages().take_back(PackagesRecord(privileged=True, families=families, asked=["bash"],
+        brought=["bash"]), bench),
+        Packages().take_back(PackagesRecord(privileged=True, families=families, asked=["bash"], before=[]),
+        bench),
         PackageRemovals().take_back(
-            RemovalRecord(privileged=True, families=families, versions={"x": "1"}, copies={"x": str(planted)}, settings={"/etc/passwd": str(before)}),
+            RemovalRecord(privileged=True, families=families, versions={"x": "1"}, copies={"x": str(planted)},
+            settings={"/etc/passwd": str(before)}),
             bench,
         ),
-        Alternatives().take_back(AlternativeRecord(privileged=True, name="pager-x", query="Name: pager-x\nLink: /etc/passwd\n\nAlternative: /tmp/x\nPriority: 1\n"), bench),
+        Alternatives().take_back(AlternativeRecord(privileged=True, name="pager-x",
+        query="Name: pager-x\nLink: /etc/passwd\n\nAlternative: /tmp/x\nPriority: 1\n"), bench),
         Alternatives().take_back(AlternativeRecord(privileged=True, name="../x y", query=""), bench),
         LedAlternatives().take_back(LedRecord(privileged=True, name="../x y", value="/tmp/x"), bench),
         LedAlternatives().take_back(LedRecord(privileged=True, name="--install", value="/tmp/x"), bench),
-        SystemVariables().take_back(FileRecord(privileged=True, path="/etc/environment", name="e", before=str(before), after=str(before)), bench),
+        SystemVariables().take_back(FileRecord(privileged=True, path="/etc/environment", name="e",
+        before=str(before), after=str(before)), bench),
     ]  # fmt: skip
     assert asked == []
     assert (tmp_path / "environment").read_text() == "TIDE=mine\n"
@@ -63,7 +70,9 @@ def test_planted_rows_and_files_are_not_believed(asked: list[str], tmp_path: Pat
 
 
 @pytest.mark.parametrize("how", ["a link", "another's", "anybody's", "a link above", "not there"])
-def test_a_note_that_somebody_else_could_have_written_is_none(how: str, asked: list[str], tmp_path: Path) -> None:
+def test_a_note_that_somebody_else_could_have_written_is_none(
+    how: str, asked: list[str], tmp_path: Path
+) -> None:
     hands = Hands(Access("root"), asked.append)
     for command in root_store.note("run-1", "packages-brought", "tide\nkelp"):
         assert hands.run(command, asked.append) == 0
@@ -104,7 +113,10 @@ def test_root_writes_into_no_folder_that_is_not_its_own(how: str, asked: list[st
 def test_a_copy_that_was_changed_meanwhile_is_not_taken(asked: list[str], tmp_path: Path) -> None:
     (tmp_path / "x.deb").write_bytes(b"other")
     hands = Hands(Access("root"), asked.append)
-    assert hands.run(root_store.take("run-1", "package-0.deb", str(tmp_path / "x.deb"), "0" * 64), asked.append) != 0
+    assert (
+        hands.run(root_store.take("run-1", "package-0.deb", str(tmp_path / "x.deb"), "0" * 64), asked.append)
+        != 0
+    )
     assert root_store.stands("run-1", "package-0.deb") is None
     (tmp_path / "target").write_text("mine\n")
     (tmp_path / "link").symlink_to(tmp_path / "target")

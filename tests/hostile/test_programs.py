@@ -1,4 +1,6 @@
-"""Which program runs: never one that a version, the current folder, or somebody else's variable put before the system's."""
+"""Which program runs: never one that a version, the current folder, or somebody else's variable put before
+the system's.
+"""
 
 from __future__ import annotations
 
@@ -29,7 +31,9 @@ def planted(folder: Path, names: tuple[str, ...] = SYSTEMS) -> Path:
     return folder
 
 
-@pytest.mark.parametrize("how", ["the shelf", "the current folder", "an empty entry", "an entry of the person's"])
+@pytest.mark.parametrize(
+    "how", ["the shelf", "the current folder", "an empty entry", "an entry of the person's"]
+)
 def test_what_only_looks_starts_nothing_of(desk: Desk, how: str) -> None:
     desk.wants('[prerequisites]\npackages = ["coreutils"]\n')
     desk.well("provision")
@@ -84,7 +88,9 @@ def test_what_resolves_to_something_else_is_told_at_the_end(desk: Desk) -> None:
 
 
 @pytest.mark.skipif(not is_root(), reason="what root alone can change, root alone can make")
-def test_with_privilege_only_what_root_alone_can_change(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_with_privilege_only_what_root_alone_can_change(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     theirs = planted(tmp_path / "bin", ("apt-get", "sudo", "env"))
     theirs.chmod(0o777)
     monkeypatch.setattr(trusted, "login_path", lambda superuser=None: f"{theirs}:/usr/bin:/bin")
@@ -105,10 +111,14 @@ def test_with_privilege_only_what_root_alone_can_change(tmp_path: Path, monkeypa
 
 
 OF_OTHERS = {
-    "PYTHONPATH": "/tmp/x", "PYTHONSTARTUP": "/tmp/x.py", "PYTHONHOME": "/tmp", "PYTHONINSPECT": "1", "PYTHONOPTIMIZE": "2",
-    "LD_PRELOAD": "/tmp/x.so", "LD_LIBRARY_PATH": "/tmp", "LD_AUDIT": "/tmp/x.so", "SSL_CERT_FILE": "/tmp/x.pem",
-    "SSL_CERT_DIR": "/tmp", "BASH_ENV": "/tmp/x.sh", "ENV": "/tmp/x.sh", "APT_CONFIG": "/tmp/x.conf", "IFS": "x", "PERL5LIB": "/tmp",
-    "GIT_SSH": "/tmp/x", "DPKG_ROOT": "/tmp", "TMPDIR": "/tmp/theirs", "HOME": "/tmp/theirs", "CDPATH": "/tmp",
+    "PYTHONPATH": "/tmp/x", "PYTHONSTARTUP": "/tmp/x.py", "PYTHONHOME": "/tmp", "PYTHONINSPECT": "1",
+    "PYTHONOPTIMIZE": "2",
+    "LD_PRELOAD": "/tmp/x.so", "LD_LIBRARY_PATH": "/tmp", "LD_AUDIT": "/tmp/x.so",
+    "SSL_CERT_FILE": "/tmp/x.pem",
+    "SSL_CERT_DIR": "/tmp", "BASH_ENV": "/tmp/x.sh", "ENV": "/tmp/x.sh", "APT_CONFIG": "/tmp/x.conf",
+    "IFS": "x", "PERL5LIB": "/tmp",
+    "GIT_SSH": "/tmp/x", "DPKG_ROOT": "/tmp", "TMPDIR": "/tmp/theirs", "HOME": "/tmp/theirs",
+    "CDPATH": "/tmp",
 }  # fmt: skip
 
 
@@ -151,15 +161,19 @@ def test_verify_tells_an_empty_entry_of_the_persons_own(desk: Desk) -> None:
 
 @pytest.mark.skipif(not is_root(), reason="only root can act as another user")
 def test_a_strangers_pin_that_says_system_leaves_path_whole(desk: Desk, open_room: Path) -> None:
-    """The folder's `ls` is not run, in bash, when a pin of another user leaves the only runtime to the system."""
+    """The folder's `ls` is not run, in bash, when a pin of another user leaves the only runtime to the
+    system.
+    """
     desk.wants()
     desk.well("provision")
     folder = planted(open_room / "project", ("ls",))
     (folder / ".kelp-version").write_text("system\n")
     os.chown(folder / ".kelp-version", 4242, 4242)
     done = subprocess.run(
-        ["bash", "-i"], input=f"cd {folder}\nls >/dev/null\nprintf '%s\\n' \"$PATH\"\n", cwd=desk.home, capture_output=True, text=True,
-        env={"HOME": str(desk.home), "PATH": f"{login_path()}:{PROGRAM.parent}", "TERM": "dumb", "LANG": "C.UTF-8"}, check=False,
+        ["bash", "-i"], input=f"cd {folder}\nls >/dev/null\nprintf '%s\\n' \"$PATH\"\n", cwd=desk.home,
+        capture_output=True, text=True,
+        env={"HOME": str(desk.home), "PATH": f"{login_path()}:{PROGRAM.parent}", "TERM": "dumb",
+        "LANG": "C.UTF-8"}, check=False,
     )  # fmt: skip
     assert all(entry.startswith("/") for entry in done.stdout.strip().split("\n")[-1].split(":")), done.stdout
     assert not (desk.home / "it-ran").exists()

@@ -1,4 +1,6 @@
-"""What comes from outside reaches the terminal with its control characters visible, and no credentials reach anything."""
+"""What comes from outside reaches the terminal with its control characters visible, and no credentials reach
+anything.
+"""
 
 from __future__ import annotations
 
@@ -51,8 +53,10 @@ def test_nothing_from_outside_is_obeyed(text: str, colour: str) -> None:
 @pytest.mark.parametrize(
     ("text", "left"),
     [
-        ("https://desk:secret@a/b", "https://a/b"), ("http://token@a/", "http://a/"), ("ssh://git:secret@a/b", "ssh://git@a/b"),
-        ("ssh://git@a/b", "ssh://git@a/b"), ("https://a/b?token=secret&x=1", "https://a/b?token=…&x=1"), ("a@b", "a@b"),
+        ("https://desk:secret@a/b", "https://a/b"), ("http://token@a/", "http://a/"), ("ssh://git:secret@a/b",
+        "ssh://git@a/b"),
+        ("ssh://git@a/b", "ssh://git@a/b"), ("https://a/b?token=secret&x=1", "https://a/b?token=…&x=1"),
+        ("a@b", "a@b"),
         ("see https://u:p@a/ and http://u:p@b/", "see https://a/ and http://b/"), ("https://a/b@c", "https://a/b@c"),
     ],
 )  # fmt: skip

@@ -16,7 +16,8 @@ WHOLE = {"commands": ["kelp"], "version-files": [".kelp"], "variables": {"A": "1
 def test_tables_are_put_together_and_lists_get_what_they_lack() -> None:
     more = {"version-files": [".kelp", ".kelp-pin"], "variables": {"B": "3"}, "title": "ours"}
     assert added(WHOLE, more) == {
-        "commands": ["kelp"], "version-files": [".kelp", ".kelp-pin"], "variables": {"A": "1", "B": "3"}, "title": "ours",
+        "commands": ["kelp"], "version-files": [".kelp", ".kelp-pin"], "variables": {"A": "1", "B": "3"},
+        "title": "ours",
     }  # fmt: skip
     assert WHOLE["version-files"] == [".kelp"], "the recipe itself is not changed"
 
@@ -35,8 +36,9 @@ def test_a_projects_pins_are_read_from_a_file_that_the_manifest_adds(desk: Desk)
         'commands = ["kelp"]\n[version]\nrun = "kelp --version"\nexpect = "kelp {version}"\n'
     )
     desk.write(
-        f'as-root = "allowed"\n[shells]\nuse = ["bash"]\n[feeds.harbour]\nkind = "index"\nurl = "{desk.url}"\n'
-        '[recipes.kelp]\nversion-files = [".tide-tools"]\n[runtimes.kelp]\nwant = "4"\nalso = ["3.6"]\n'
+        'as-root = "allowed"\n[shells]\nuse = ["bash"]\n[feeds.harbour]\nkind = "index"\nurl ='
+        f' "{desk.url}"\n[recipes.kelp]\nversion-files = [".tide-tools"]\n[runtimes.kelp]\nwant = "4"\nalso ='
+        ' ["3.6"]\n'
     )
     desk.well("provision")
     desk.write("3.6\n", "quay/.tide-tools")

@@ -51,4 +51,8 @@ def test_a_name_that_the_recipe_does_not_have_is_told_with_its_line() -> None:
 def test_preview_and_a_wrong_name_through_the_program(desk: Desk) -> None:
     desk.wants('[runtimes.php]\nwant = "8"\nbuild.options = ["intel"]\n')
     answer = desk.run("preview")
-    assert answer.code == 2 and "the recipe of php has no build option 'intel'" in answer.err and "intl" in answer.err
+    assert (
+        answer.code == 2
+        and "the recipe of php has no build option 'intel'" in answer.err
+        and "intl" in answer.err
+    )

@@ -55,7 +55,11 @@ def pins(name: str, text: str) -> list[tuple[str, str, int, str]]:
         (".kelp-version", "\ufeff# the desk's\n\n lts # for now\n3.6", [("kelp", "lts", 3, "")]),
         (".kelp-version", "", [("kelp", "", 1, "holds no version")]),
         ("KELP", "^4.2", [("kelp", "^4.2", 1, "'^4.2' is not a wan")]),
-        ("workstation.toml", 'run = "rm"\n[runtimes.kelp]\n# no\nwant = ">=4 <5"', [("kelp", ">=4 <5", 4, "")]),
+        (
+            "workstation.toml",
+            'run = "rm"\n[runtimes.kelp]\n# no\nwant = ">=4 <5"',
+            [("kelp", ">=4 <5", 4, "")],
+        ),
         ("workstation.toml", "runtimes = 4", []),
         ("workstation.toml", "[runtimes", [("", "", 1, "is not TOML: ")]),
         ("package.json", '{\n"engines": {"kelp": "^4.1 || 5"}}', [("kelp", "^4.1 || 5", 2, "")]),
@@ -67,7 +71,8 @@ def pins(name: str, text: str) -> list[tuple[str, str, int, str]]:
 )
 def test_what_a_file_pins(name: str, text: str, found: list[tuple[str, str, int, str]]) -> None:
     assert [
-        (*pin, wrong[: len(e[3])] if e[3] else wrong) for (*pin, wrong), e in zip(pins(name, text), found, strict=True)
+        (*pin, wrong[: len(e[3])] if e[3] else wrong)
+        for (*pin, wrong), e in zip(pins(name, text), found, strict=True)
     ] == found
 
 
@@ -95,7 +100,12 @@ def test_which_installed_version_a_pin_means(name: str, text: str, version: str 
 
 def test_a_project_says_nothing_of_the_machine() -> None:
     assert is_project('title = "Tides"\n[runtimes.kelp]\nwant = "4"\n')
-    for more in ('[feeds.x]\nkind = "npm"\n', '[runtimes.kelp]\nwant = "4"\nextras = []\n', "[[", "runtimes = 4"):
+    for more in (
+        '[feeds.x]\nkind = "npm"\n',
+        '[runtimes.kelp]\nwant = "4"\nextras = []\n',
+        "[[",
+        "runtimes = 4",
+    ):
         assert not is_project(more)
 
 
@@ -129,7 +139,9 @@ def test_the_nearest_pin_counts_and_a_requirement_only_where_there_is_no_pin(tmp
 def test_what_the_shells_read_bears_the_time_of_the_file(tmp_path: Path) -> None:
     file = tmp_path / "work/workstation.toml"
     file.parent.mkdir()
-    file.write_text('[runtimes.kelp]\nwant = "5"\n[runtimes.coral]\nwant = "9"\n[runtimes.brine]\nwant = "1"\n')
+    file.write_text(
+        '[runtimes.kelp]\nwant = "5"\n[runtimes.coral]\nwant = "9"\n[runtimes.brine]\nwant = "1"\n'
+    )
     here = Workstation({}, locate({"HOME": str(tmp_path)}), tmp_path, recipes=RECIPES)
     write_answers(chooser(tmp_path), here, [file, tmp_path / "gone"])
     answer = locate({"HOME": str(tmp_path)}).pins / f"{str(file)[1:]}="
@@ -137,8 +149,10 @@ def test_what_the_shells_read_bears_the_time_of_the_file(tmp_path: Path) -> None
     assert answer.read_text().splitlines() == [
         "kelp=5.0.0 ! ;",
         "kelp 5.0.0 !",
-        "- coral zesty-anchor: ~/work/workstation.toml:4 wants coral 9, which is not installed; install it with: zesty-anchor provision; "
-        "and 1 more: zesty-anchor list",
+        (
+            "- coral zesty-anchor: ~/work/workstation.toml:4 wants coral 9, which is not installed; install"
+            " it with: zesty-anchor provision; and 1 more: zesty-anchor list"
+        ),
     ]
     SHELF["coral", "9.1"] = Receipt("coral", "9.1", "harbour", "", "")
     try:

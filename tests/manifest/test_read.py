@@ -56,7 +56,12 @@ def test_a_right_manifest_is_read(tmp_path: Path) -> None:
         (('want = "lts"', 'want = "kelp@4"'), 8, "kelp@4", '"4"'),
         (('path = "~/old-kelp"', 'path = "old-kelp"'), 13, "neither absolute", "~/old-kelp"),
         (('run = "kelp one"', ""), 14, "does not say what is checked", "run"),
-        (("[runtimes.kelp]", "[runtimes]\nkelp = 4\n[shelf.kelp]"), 8, "a table is expected", "[runtimes.kelp]"),
+        (
+            ("[runtimes.kelp]", "[runtimes]\nkelp = 4\n[shelf.kelp]"),
+            8,
+            "a table is expected",
+            "[runtimes.kelp]",
+        ),
         (('url = "http://127.0.0.1:1/"', ""), 4, "no address", "url ="),
         (("[runtimes.kelp]", '[runtimes.kelp]\nfeed = "harbor"'), 8, "no feed 'harbor'", "'harbour'"),
     ],
@@ -72,7 +77,10 @@ def test_what_is_wrong_is_told_with_line_and_the_right_word(
 
 
 def test_everything_wrong_is_told_at_once(tmp_path: Path) -> None:
-    assert len(told(tmp_path, RIGHT.replace("want", "wnat").replace("GAUGE", '"G G"').replace("run", "rnu"))) >= 3
+    assert (
+        len(told(tmp_path, RIGHT.replace("want", "wnat").replace("GAUGE", '"G G"').replace("run", "rnu")))
+        >= 3
+    )
 
 
 def test_a_syntax_error_has_its_line(tmp_path: Path) -> None:

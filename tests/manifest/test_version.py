@@ -28,7 +28,9 @@ FIELD = [
 ]
 versions = st.one_of(
     st.sampled_from(FIELD),
-    st.from_regex(r"v?[0-9]{1,3}(\.[0-9]{1,3}){0,3}([-_.+]?(rc|a|b|u|p|coral|dev)?[.-]?[0-9]{0,3})?", fullmatch=True),
+    st.from_regex(
+        r"v?[0-9]{1,3}(\.[0-9]{1,3}){0,3}([-_.+]?(rc|a|b|u|p|coral|dev)?[.-]?[0-9]{0,3})?", fullmatch=True
+    ),
 ).map(Version)
 
 
@@ -49,7 +51,9 @@ def test_the_order_that_the_field_means() -> None:
 
 def test_only_a_version_before_a_release_is_a_prerelease() -> None:
     assert all(Version(t).is_prerelease for t in ("3.0.0-rc.1", "1.0-SNAPSHOT", "3.13.0a1", "22-ea"))
-    assert not any(Version(t).is_prerelease for t in ("8u392-b08", "2.3.0-coral-11", "3.2.2p53", "21", "1.8.0_392"))
+    assert not any(
+        Version(t).is_prerelease for t in ("8u392-b08", "2.3.0-coral-11", "3.2.2p53", "21", "1.8.0_392")
+    )
 
 
 @given(versions, versions, versions)

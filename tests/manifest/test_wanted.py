@@ -24,7 +24,9 @@ def recipe(**parts: object) -> Recipe:
     return msgspec.convert({"commands": ["x"], **parts}, Recipe)
 
 
-def placed(name: str, version: str, default: bool, bins: tuple[str, ...] = ("bin",), **variables: str) -> WantedVersion:
+def placed(
+    name: str, version: str, default: bool, bins: tuple[str, ...] = ("bin",), **variables: str
+) -> WantedVersion:
     return WantedVersion(
         name,
         version,
@@ -39,12 +41,16 @@ def placed(name: str, version: str, default: bool, bins: tuple[str, ...] = ("bin
 def test_packages_are_counted_with_who_needs_them_and_optional_ones_only_if_asked() -> None:
     recipes = {
         "brine": recipe(
-            needs={"packages": {"debian": ["gcc"], "fedora": ["gcc-c++"]}, "optional": {"debian": ["doxygen"]}}
+            needs={
+                "packages": {"debian": ["gcc"], "fedora": ["gcc-c++"]},
+                "optional": {"debian": ["doxygen"]},
+            }
         ),
         "kelp": recipe(needs={"packages": ["unzip"]}),
     }
     wanted = manifest(
-        prerequisites={"packages": {"debian": ["unzip"]}}, runtimes={"brine": {"want": "1"}, "kelp": {"want": "4"}}
+        prerequisites={"packages": {"debian": ["unzip"]}},
+        runtimes={"brine": {"want": "1"}, "kelp": {"want": "4"}},
     )
     found = {p.name: p.needed_by for p in packages_of(wanted, recipes, "debian")}
     assert found == {"unzip": ("the manifest", "kelp"), "gcc": ("brine",)}

@@ -80,7 +80,8 @@ class Stranger:
         self.words = ["setpriv", "--reuid=4242", "--regid=4242", "--clear-groups"] if is_root() else []
         if is_root():
             os.chown(home, 4242, 4242)
-        # A zesty-anchor that another user may run too: this one may stand in a folder that is closed to others.
+        # A zesty-anchor that another user may run too: this one may stand in a folder that is closed to
+        # others.
         self.program = os.environ.get("ZESTY_ANCHOR_PROGRAM") or str(PROGRAM)
         self.environment = {
             "HOME": str(home),
@@ -88,12 +89,17 @@ class Stranger:
             "LANG": "C.UTF-8",
             "NPM_CONFIG_REGISTRY": registry_address(os.environ, Path.home()),
             "PIP_INDEX_URL": index_address(os.environ, Path.home()),
-            **{k: v for k, v in os.environ.items() if k in ("REQUESTS_CA_BUNDLE", "HTTPS_PROXY", "https_proxy")},
+            **{
+                k: v
+                for k, v in os.environ.items()
+                if k in ("REQUESTS_CA_BUNDLE", "HTTPS_PROXY", "https_proxy")
+            },
         }
 
     def run(self, *command: str) -> str:
         done = subprocess.run(
-            [*self.words, *command], cwd=self.home, env=self.environment, capture_output=True, text=True, check=False,
+            [*self.words, *command], cwd=self.home, env=self.environment, capture_output=True, text=True,
+            check=False,
             timeout=900,
         )  # fmt: skip
         assert done.returncode == 0, done.stdout + done.stderr
@@ -143,7 +149,9 @@ def test_every_shipped_recipe_runs_its_program(stranger: Stranger) -> None:
 
 @pytest.mark.parametrize("stranger", [BY_NPM], indirect=True)
 def test_the_other_feeds_and_the_package_tools_of_go_and_deno(stranger: Stranger) -> None:
-    """Node's binary with npm as its companion, a module by way of a Go proxy in a folder, a script of deno's."""
+    """Node's binary with npm as its companion, a module by way of a Go proxy in a folder, a script of
+    deno's.
+    """
     proxy = stranger.home / "proxy"
     module_proxy(proxy)
     settings = stranger.home / ".config/go/env"
@@ -154,7 +162,10 @@ def test_the_other_feeds_and_the_package_tools_of_go_and_deno(stranger: Stranger
     before = stranger.likeness()
     assert "every fresh shell answers" in stranger.run(stranger.program, "provision")
     told = stranger.run(
-        SHELLS["bash"], "-l", "-c", "npm --version; command -v npm; bell; command -v cowsay; java -version 2>&1"
+        SHELLS["bash"],
+        "-l",
+        "-c",
+        "npm --version; command -v npm; bell; command -v cowsay; java -version 2>&1",
     )
     rows = told.splitlines()
     assert rows[0].startswith("11.") and rows[1].startswith(str(stranger.home)) and rows[2] == "ding"
@@ -176,5 +187,6 @@ def module_proxy(folder: Path) -> None:
     with zipfile.ZipFile(place / "v1.0.0.zip", "w") as packed:
         packed.writestr("tides.example/bell@v1.0.0/go.mod", module)
         packed.writestr(
-            "tides.example/bell@v1.0.0/main.go", 'package main\n\nimport "fmt"\n\nfunc main() { fmt.Println("ding") }\n'
+            "tides.example/bell@v1.0.0/main.go",
+            'package main\n\nimport "fmt"\n\nfunc main() { fmt.Println("ding") }\n',
         )

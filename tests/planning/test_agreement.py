@@ -19,7 +19,9 @@ from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.system.locations import locate
 
 NAMES = {"runtimes": "lua", "managers": "lua"}
-"""The names under which entries of tables are made: for a runtime one with a shipped recipe, whose wants are free."""
+"""The names under which entries of tables are made: for a runtime one with a shipped recipe, whose wants are
+free.
+"""
 
 
 def variants(kind: Any, name: str = "", default: Any = None) -> Iterator[tuple[tuple[str, ...], Any]]:
@@ -34,7 +36,9 @@ def variants(kind: Any, name: str = "", default: Any = None) -> Iterator[tuple[t
     elif isinstance(kind, type) and issubclass(kind, msgspec.Struct):
         hints = typing.get_type_hints(kind, include_extras=True)
         fields = msgspec.structs.fields(kind)
-        needed = {each.name: next(variants(hints[each.name], each.name))[1] for each in fields if each.required}
+        needed = {
+            each.name: next(variants(hints[each.name], each.name))[1] for each in fields if each.required
+        }
         for each in fields:
             for path, value in variants(hints[each.name], each.name, each.default):
                 yield (each.encode_name, *path), kind(**{**needed, each.name: value})
@@ -48,7 +52,12 @@ def variants(kind: Any, name: str = "", default: Any = None) -> Iterator[tuple[t
     elif origin is typing.Literal:
         yield (), next(arm for arm in arms if arm != default)
     else:
-        yield (), not default if kind is bool else {int: 7, float: 7.5, list: [1], dict: {"a": 1}}.get(kind, "tide")
+        yield (
+            (),
+            not default
+            if kind is bool
+            else {int: 7, float: 7.5, list: [1], dict: {"a": 1}}.get(kind, "tide"),
+        )
 
 
 KEYS = list(variants(Manifest))
@@ -56,7 +65,9 @@ KEYS = list(variants(Manifest))
 
 def station(manifest: Manifest, tmp_path: Path, **more: Any) -> Workstation:
     locations = locate({"HOME": str(tmp_path)})
-    return Workstation({}, locations, tmp_path, file=tmp_path / "checkout/workstation.toml", manifest=manifest, **more)
+    return Workstation(
+        {}, locations, tmp_path, file=tmp_path / "checkout/workstation.toml", manifest=manifest, **more
+    )
 
 
 def test_every_key_of_the_model_is_walked() -> None:
@@ -77,7 +88,9 @@ def test_the_free_keys_are_these() -> None:
 
 
 def test_a_want_of_a_recipe_of_the_manifest_is_asked_about(tmp_path: Path) -> None:
-    own = msgspec.convert({"recipes": {"kelp": {"commands": ["kelp"]}}, "runtimes": {"kelp": {"want": "4"}}}, Manifest)
+    own = msgspec.convert(
+        {"recipes": {"kelp": {"commands": ["kelp"]}}, "runtimes": {"kelp": {"want": "4"}}}, Manifest
+    )
     assert to_agree(station(own, tmp_path))["runtimes"] == {"kelp": {"want": "4"}}
     plain = msgspec.convert({"runtimes": {"lua": {"want": "5.4", "also": ["5.3"]}}}, Manifest)
     assert to_agree(station(plain, tmp_path)) == {}
@@ -106,7 +119,8 @@ def entry(**file: Any) -> Locked:
 )
 def test_what_differs_in_a_lock_is_told_in_words(file: dict[str, Any], told: str, tmp_path: Path) -> None:
     before, now = (
-        to_agree(station(Manifest(), tmp_path, lock={("kelp", "4"): each})) for each in (entry(), entry(**file))
+        to_agree(station(Manifest(), tmp_path, lock={("kelp", "4"): each}))
+        for each in (entry(), entry(**file))
     )
     assert told in list(differences(before, now))
 

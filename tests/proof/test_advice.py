@@ -24,7 +24,10 @@ def test_what_debian_calls_the_package_of_a_library(name: str, number: str, pack
 
 
 def test_what_is_missing_is_named() -> None:
-    said = "kelp: error while loading shared libraries: libatomic.so.1: cannot open shared object file: No such file"
+    said = (
+        "kelp: error while loading shared libraries: libatomic.so.1: cannot open shared object file: No such"
+        " file"
+    )
     cause, mend = advice(said)
     assert cause is not None and (cause.file, cause.package) == ("libatomic.so.1", "libatomic1")
     assert mend == "install the package that has it (Debian: libatomic1), in [prerequisites] packages"

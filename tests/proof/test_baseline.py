@@ -54,7 +54,10 @@ def test_of_a_shell_that_takes_no_command_that_alone_is_told() -> None:
 
 
 def test_what_a_start_says_counts_where_it_is_about_our_files() -> None:
-    said = b"Welcome to the desk\n/h/.local/share/zesty-anchor/shell/environment.bash: line 3: x: command not found\n"
+    said = (
+        b"Welcome to the desk\n/h/.local/share/zesty-anchor/shell/environment.bash: line 3: x: command not"
+        b" found\n"
+    )
     for text, ok, before in ((b"", True, False), (b"Welcome\n", False, True), (said, False, False)):
         check = start_checks(LOGIN, Answers((), 5.0, text), 0, "/h/.local/share/zesty-anchor")[1]
         assert (check.ok, check.before) == (ok, before), text

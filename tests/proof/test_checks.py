@@ -1,4 +1,6 @@
-"""What is made of a fresh shell's answers: each way of judging, where it says yes and where it must say no."""
+"""What is made of a fresh shell's answers: each way of judging, where it says yes and where it must say
+no.
+"""
 
 from __future__ import annotations
 
@@ -22,7 +24,8 @@ CASES = {
     "another place": ("place", "/s/kelp\0/b/kelp", Answer(b"/usr/bin/kelp\n", 0), False),
     "an alias in its place": ("place", "/s/kelp\0/b/kelp", Answer(b"kelp\n", 0), False),
     "the system's": ("outside", "/home/d/shelf", Answer(b"/usr/bin/kelp\n", 0), True),
-    "ours, where it should be the system's": ("outside", "/home/d/shelf", Answer(b"/home/d/shelf/kelp/4/kelp\n", 0), False),
+    "ours, where it should be the system's": ("outside", "/home/d/shelf",
+    Answer(b"/home/d/shelf/kelp/4/kelp\n", 0), False),
     "once": ("once", "/a:/b", Answer(b"PATH=/a:/x:/b\0", 0), True),
     "twice": ("once", "/a:/b", Answer(b"PATH=/a:/b:/a\0", 0), False),
     "missing": ("once", "/a:/b", Answer(b"PATH=/a\0", 0), False),

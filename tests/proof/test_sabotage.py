@@ -121,7 +121,9 @@ def test_what_is_broken_is_found_with_its_cause_and_put_right(broken: tuple[Desk
     seen = told.json
     assert told.code in (3, 4, 6), told.out
     if "shells" not in seen:
-        assert seen["errors"][0]["advice"], "the comparison itself could not be made: that is told with a way out"
+        assert seen["errors"][0]["advice"], (
+            "the comparison itself could not be made: that is told with a way out"
+        )
     else:
         assert (seen["ok"], seen["exit"]) == (False, told.code)
         mends = looked_at(seen, done)
@@ -144,7 +146,9 @@ def brief(seen: Any) -> list[str]:
     """What is not well, in a few lines."""
     if "shells" not in seen:
         return [str(seen)]
-    failed = [f"{s['shell']} ({s['context']}): {c}" for s in seen["shells"] for c in s["checks"] if not c["ok"]]
+    failed = [
+        f"{s['shell']} ({s['context']}): {c}" for s in seen["shells"] for c in s["checks"] if not c["ok"]
+    ]
     return [*failed[:6], *map(str, seen["drift"])]
 
 

@@ -17,7 +17,16 @@ from zesty_anchor.shelf.build import BuildFailed, build
 
 def run(tmp_path: Path, step: str, **more: object) -> list[str]:
     told: list[str] = []
-    build([step], ("a b",), tmp_path, {"PATH": os.defpath}, tmp_path / "log", told.append, lambda line: "", **more)  # type: ignore[arg-type]
+    build(
+        [step],
+        ("a b",),
+        tmp_path,
+        {"PATH": os.defpath},
+        tmp_path / "log",
+        told.append,
+        lambda line: "",
+        **more,
+    )  # type: ignore[arg-type]
     return told
 
 

@@ -16,7 +16,10 @@ pytestmark = pytest.mark.needs("git")
 
 
 def test_a_repository_that_says_nothing_is_given_up(tmp_path: Path) -> None:
-    with socket.create_server(("127.0.0.1", 0)) as silent, pytest.raises(Problem, match=r"git .*did not end within"):
+    with (
+        socket.create_server(("127.0.0.1", 0)) as silent,
+        pytest.raises(Problem, match=r"git .*did not end within"),
+    ):
         url = f"git://127.0.0.1:{silent.getsockname()[1]}/kelp"
         check_out(url, "0" * 40, tmp_path, os.environ, seconds=0.5)
 

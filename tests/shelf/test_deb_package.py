@@ -14,7 +14,12 @@ from zesty_anchor.shelf.deb_package import merge, unpack_deb
 from zesty_anchor.shelf.members import ArchiveRefused
 from zesty_anchor.system.problem import Problem
 
-HEAD = {"Package": "kelp", "Version": "4.2-1", "Architecture": "all", "Maintainer": "the tide desk <d@x.invalid>"}
+HEAD = {
+    "Package": "kelp",
+    "Version": "4.2-1",
+    "Architecture": "all",
+    "Maintainer": "the tide desk <d@x.invalid>",
+}
 ROOT = "usr/lib/kelp-*"
 CORE: dict[str, bytes | str] = {
     "usr/lib/kelp-4/bin/kelp": b"#!/bin/sh\n",
@@ -90,7 +95,9 @@ def test_a_link_cannot_lead_a_second_package_out(tmp_path: Path) -> None:
     """The first has a link where the second has a folder: nothing is written through it."""
     goal = tmp_path / "goal"
     goal.mkdir()
-    trees = unpacked(tmp_path, {"usr/lib/kelp-4/a": str(goal), "usr/lib/kelp-4/b": b"x"}, {"usr/lib/kelp-4/a/c": b"x"})
+    trees = unpacked(
+        tmp_path, {"usr/lib/kelp-4/a": str(goal), "usr/lib/kelp-4/b": b"x"}, {"usr/lib/kelp-4/a/c": b"x"}
+    )
     out = tmp_path / "out"
     out.mkdir()
     with pytest.raises(ArchiveRefused):
@@ -102,7 +109,8 @@ def test_a_link_cannot_lead_a_second_package_out(tmp_path: Path) -> None:
 def test_a_damaged_package_is_a_clear_error(tmp_path: Path, spoil: str) -> None:
     content = deb({**HEAD, "Description": "made up"}, CORE)
     spoilt = {
-        "cut": content[: len(content) // 2], "header": content.replace(b"`\n", b"!!", 2), "magic": b"PK" + content, "empty": b"",
+        "cut": content[: len(content) // 2], "header": content.replace(b"`\n", b"!!", 2),
+        "magic": b"PK" + content, "empty": b"",
     }[spoil]  # fmt: skip
     with pytest.raises(Problem):
         unpack_deb(io.BytesIO(spoilt), tmp_path)

@@ -1,4 +1,6 @@
-"""A manager is spoken to with words; what stands for a function; what it puts first on PATH ends up behind."""
+"""A manager is spoken to with words; what stands for a function; what it puts first on PATH ends up
+behind.
+"""
 
 from __future__ import annotations
 
@@ -36,7 +38,9 @@ def manager(folder: Path) -> ManagerProgram:
     (folder / "it's here/rope.sh").write_text(ROPE)
     write_call(folder / "it's here", folder / "it's here", ("rope",), TOOL, "/bin/sh")
     bins = (folder / "it's here" / CALLED,)
-    return ManagerProgram("rope", TOOL, bins, {**plain_environment({}, folder, bins), "ROPE": str(folder)}, folder)
+    return ManagerProgram(
+        "rope", TOOL, bins, {**plain_environment({}, folder, bins), "ROPE": str(folder)}, folder
+    )
 
 
 def test_a_function_answers_like_a_program(tmp_path: Path) -> None:
@@ -93,7 +97,8 @@ def test_what_a_hook_puts_first_on_path_ends_up_behind(name: str, tmp_path: Path
     environment = {"PATH": "/ours/bin:/usr/bin:/bin", "HOME": str(tmp_path)}
     nounset = "" if name == "fish" else "set -eu; "
     done = subprocess.run(
-        [program, "-c", f"{nounset}{source}; /usr/bin/printenv PATH"], env=environment, capture_output=True, text=True,
+        [program, "-c", f"{nounset}{source}; /usr/bin/printenv PATH"], env=environment, capture_output=True,
+        text=True,
         check=False,
     )  # fmt: skip
     assert done.stdout.strip() == "/ours/bin:/usr/bin:/bin:/their/bin", done.stderr

@@ -124,7 +124,9 @@ def test_a_bad_zip_is_refused(name: str, mode: int, data: bytes, why: str, tmp_p
 def test_links_that_stay_inside_are_kept(tmp_path: Path) -> None:
     (tmp_path / "out").mkdir()
     archive = tar_of(
-        member("bin/x"), member("bin/y", tarfile.SYMTYPE, link="x"), member("z", tarfile.LNKTYPE, link="bin/x")
+        member("bin/x"),
+        member("bin/y", tarfile.SYMTYPE, link="x"),
+        member("z", tarfile.LNKTYPE, link="bin/x"),
     )
     unpack_tar(io.BytesIO(archive), tmp_path / "out")
     assert os.readlink(tmp_path / "out/bin/y") == "x"
@@ -132,7 +134,13 @@ def test_links_that_stay_inside_are_kept(tmp_path: Path) -> None:
 
 
 @pytest.mark.parametrize(
-    "spoil", [lambda a: a[:-900], lambda a: a[:40] + b"\0" * 60 + a[100:], lambda a: b"<html>no</html>", lambda a: b""]
+    "spoil",
+    [
+        lambda a: a[:-900],
+        lambda a: a[:40] + b"\0" * 60 + a[100:],
+        lambda a: b"<html>no</html>",
+        lambda a: b"",
+    ],
 )
 def test_damage_is_told(spoil: Callable[[bytes], bytes], tmp_path: Path) -> None:
     for kind in ("tar.gz", "tar.xz", "tar.bz2"):

@@ -18,7 +18,8 @@ from zesty_anchor.shells.known import generated
 READERS = [
     pytest.param(language, shell, marks=pytest.mark.needs(shell))
     for language, shell in (
-        ("bash", "bash"), ("zsh", "zsh"), ("fish", "fish"), ("ksh", "ksh"), ("mksh", "mksh"), ("tcsh", "tcsh"),
+        ("bash", "bash"), ("zsh", "zsh"), ("fish", "fish"), ("ksh", "ksh"), ("mksh", "mksh"), ("tcsh",
+        "tcsh"),
         ("sh", "dash"), ("sh", "bash"), ("sh", "ksh"), ("sh", "mksh"),
     )
 ]  # fmt: skip
@@ -29,7 +30,19 @@ AWKWARD = st.one_of(
     st.text("'\"$`!\\\n\t -*?[]{}~#&|;<>()%\r=:^", max_size=30),
     BYTES,
     st.sampled_from(
-        ["", "-n", "north quay, $5 a day", "a\\", "'", "!!", "$(reboot)", "ü\u2028", "\x7f", "{coral}", "\\\n"]
+        [
+            "",
+            "-n",
+            "north quay, $5 a day",
+            "a\\",
+            "'",
+            "!!",
+            "$(reboot)",
+            "ü\u2028",
+            "\x7f",
+            "{coral}",
+            "\\\n",
+        ]
     ),
 )
 
@@ -70,7 +83,9 @@ def test_any_text_arrives_byte_for_byte(language: str, shell: str, tmp_path: Pat
         variables = tuple((f"V{i}", (v,) if v else ()) for i, v in enumerate(values))
         file = written(language, made(tmp_path, variables=variables))
         seen = dict(
-            entry.split(b"=", 1) for entry in read_by(shell, file, "exec /usr/bin/env -0").split(b"\0") if b"=" in entry
+            entry.split(b"=", 1)
+            for entry in read_by(shell, file, "exec /usr/bin/env -0").split(b"\0")
+            if b"=" in entry
         )
         assert [seen[f"V{i}".encode()] for i in range(len(values))] == [os.fsencode(v) for v in values]
 
@@ -105,7 +120,9 @@ def test_a_graphical_session_gets_any_text_that_systemd_takes(tmp_path: Path) ->
 
 
 @pytest.mark.skipif(USER_GENERATOR is None, reason="systemd is not installed")
-@pytest.mark.parametrize("value", ["a\ufffe", "\uffffb", "\ufdd0", "\U0001ffff", "a\tb", "a\nb", "\x7f", "\udc80"])
+@pytest.mark.parametrize(
+    "value", ["a\ufffe", "\uffffb", "\ufdd0", "\U0001ffff", "a\tb", "a\nb", "\x7f", "\udc80"]
+)
 def test_a_value_that_systemd_does_not_take_costs_no_other(tmp_path: Path, value: str) -> None:
     folder = tmp_path / ".config/environment.d"
     folder.mkdir(parents=True)
@@ -153,9 +170,13 @@ def test_path_holds_each_folder_once_however_it_is_read(
     room.mkdir()
     environment = made(room, **FOLDERS)
     file = written(language, environment)
-    before, after = (text.format(shelf=environment.shelf, bin=environment.launchers) for text in (before, after))
+    before, after = (
+        text.format(shelf=environment.shelf, bin=environment.launchers) for text in (before, after)
+    )
     source = "source" if shell in ("fish", "tcsh") else "."
-    shown = read_by(shell, file, f"{source} '{file}'; /usr/bin/printenv PATH", before + ":/usr/bin", options).decode()
+    shown = read_by(
+        shell, file, f"{source} '{file}'; /usr/bin/printenv PATH", before + ":/usr/bin", options
+    ).decode()
     rest = after if after.split(":").count("/usr/bin") else after + ":/usr/bin"
     if shell in ("fish", "tcsh"):  # which have a builtin for that, or know no other way
         rest = ":".join(dict.fromkeys(rest.split(":")))
@@ -172,7 +193,9 @@ def test_the_persons_own_state_is_left_alone(language: str, shell: str, tmp_path
 
 
 @pytest.mark.needs("zsh")
-@pytest.mark.parametrize("options", ["setopt ksh_arrays", "setopt no_unset", "setopt sh_word_split glob_subst"])
+@pytest.mark.parametrize(
+    "options", ["setopt ksh_arrays", "setopt no_unset", "setopt sh_word_split glob_subst"]
+)
 def test_zsh_with_other_options(options: str, tmp_path: Path) -> None:
     file = written("zsh", made(tmp_path, **FOLDERS))
     shown = read_by("zsh", file, 'printf "%s %s" "$PATH" "$(setopt)"', "/bin", options).decode()

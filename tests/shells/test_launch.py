@@ -33,7 +33,8 @@ def shelf(tmp_path: Path) -> Path:
 def made(tmp_path: Path, default: str = "4.2") -> Path:
     runtime = Switchable("kelp", default, KELP.bins, KELP.pin_files, KELP.requirement_files)
     environment = Environment(
-        (("HERE", (Of("kelp"), "/x")), ("GAUGE", ("$5",))), (), (), str(tmp_path / "shelf"), str(tmp_path / "bin"),
+        (("HERE", (Of("kelp"), "/x")), ("GAUGE", ("$5",))), (), (), str(tmp_path / "shelf"),
+        str(tmp_path / "bin"),
         str(tmp_path / "pins"), str(tmp_path), program=("/nowhere/zesty-anchor",), runtimes=(runtime,),
     )  # fmt: skip
     file = tmp_path / "launch.sh"
@@ -58,7 +59,9 @@ def test_the_default_with_its_words_variables_and_path(shelf: Path, tmp_path: Pa
     path = f"{kelp}/bin:{kelp}:{bin}:/usr/bin:/bin"
     assert run(bin / "kelp", "a b", "")[1] == f"kelp 4.2|{kelp}/x|$5|a b||{path}"
     assert run(bin / "kelp", GAUGE="mine", HERE="/my/own")[1] == f"kelp 4.2|/my/own|mine|{path}"
-    assert f"|{kelp}/x|" in run(bin / "kelp", HERE=f"{shelf}/kelp/3.6/x")[1], "another version's folder gives way"
+    assert f"|{kelp}/x|" in run(bin / "kelp", HERE=f"{shelf}/kelp/3.6/x")[1], (
+        "another version's folder gives way"
+    )
     assert run(bin / "kelp", PATH=path)[1].endswith(f"|{path}"), "nothing stands there twice"
 
 
@@ -88,11 +91,15 @@ def test_the_session_and_the_project_count(shelf: Path, tmp_path: Path) -> None:
     answer = tmp_path / "pins" / f"{str(pin)[1:]}="
     answer.parent.mkdir(parents=True)
     answer.write_text("kelp=3.6 ;\nkelp 3.6\n")
-    assert run(bin / "kelp", folder=project)[1].startswith("kelp 4.2|"), "an answer of another time does not count"
+    assert run(bin / "kelp", folder=project)[1].startswith("kelp 4.2|"), (
+        "an answer of another time does not count"
+    )
 
     os.utime(answer, ns=(pin.stat().st_atime_ns, pin.stat().st_mtime_ns))
     assert run(bin / "kelp", folder=project)[1].startswith("kelp 3.6|")
-    assert run(bin / "kelp", folder=project, ZESTY_ANCHOR_SESSION="xkelp=9 kelp=4.2")[1].startswith("kelp 4.2|")
+    assert run(bin / "kelp", folder=project, ZESTY_ANCHOR_SESSION="xkelp=9 kelp=4.2")[1].startswith(
+        "kelp 4.2|"
+    )
 
 
 def test_a_command_that_the_version_does_not_have(shelf: Path, tmp_path: Path) -> None:

@@ -1,4 +1,6 @@
-"""The folders that fish makes at its first start, of which several at once would each see a part: they are there before."""
+"""The folders that fish makes at its first start, of which several at once would each see a part: they are
+there before.
+"""
 
 from __future__ import annotations
 
@@ -37,7 +39,9 @@ def traced(machine: Machine) -> None:
 
 def tried(machine: Machine) -> None:
     file = machine.locations.home / ".config/fish/config.fish"
-    assert [each.file.path for each in spoken_of([machine.locations.home / "old-kelp"], [], machine)] == [file]
+    assert [each.file.path for each in spoken_of([machine.locations.home / "old-kelp"], [], machine)] == [
+        file
+    ]
 
 
 def proved(machine: Machine) -> None:
@@ -66,7 +70,9 @@ def test_they_are_there_before_the_first_of_several_starts(
 
 
 def test_fish_says_what_it_cannot_make(tmp_path: Path) -> None:
-    """What it is about: a folder that cannot be made is told at each start, which verify takes for output of a startup file."""
+    """What it is about: a folder that cannot be made is told at each start, which verify takes for output of
+    a startup file.
+    """
     (tmp_path / ".local").write_text("no folder\n")
     done = subprocess.run(
         [PROGRAMS["fish"], "-l", "-c", "true"], env={"HOME": str(tmp_path), "PATH": login_path()},

@@ -41,7 +41,10 @@ def test_each_of_many_is_exported_and_options_stay(shell: str, mine: str, tmp_pa
     )
     file = written(environment, shell, tmp_path)
     options = "setopt" if shell == "zsh" else ":"
-    read = f"TIDE_003=plain; {mine or ':'}; {options} >{tmp_path}/before; {'source' if shell == 'fish' else '.'} {file}; {options} >{tmp_path}/after; env -0"
+    read = (
+        f"TIDE_003=plain; {mine or ':'}; {options} >{tmp_path}/before; {'source' if shell == 'fish' else '.'}"
+        f" {file}; {options} >{tmp_path}/after; env -0"
+    )
     if shell == "fish":
         read = f"set -g TIDE_003 plain; source {file}; env -0"
     words = [SHELLS[shell], *(["-f"] if shell == "zsh" else []), "-i", "-c", read]
@@ -58,18 +61,21 @@ def test_each_of_many_is_exported_and_options_stay(shell: str, mine: str, tmp_pa
 
 @pytest.mark.needs("zsh")
 @pytest.mark.parametrize(
-    "mine", ["", "setopt all_export", "setopt no_unset warn_create_global warn_nested_var", "setopt ksh_arrays"]
+    "mine",
+    ["", "setopt all_export", "setopt no_unset warn_create_global warn_nested_var", "setopt ksh_arrays"],
 )
 def test_what_a_line_in_between_has_set_is_set_again_and_nothing_else(mine: str, tmp_path: Path) -> None:
     """An interactive zsh reads our file twice: before and after the person's lines."""
     found = tuple((f"TIDE_{n:03}", (f"$(echo {n}) `quay` ${{n}}",)) for n in range(100))
     file = written(Environment(found, (), (), "/s", "/b", "/p", str(tmp_path)), "zsh", tmp_path)
     read = (
-        f"{mine or ':'}; . {file}; . {file}; echo same; TIDE_007=mine; . {file}; print -r -- $TIDE_007; unset TIDE_050; . {file};"
-        f" print -r -- $TIDE_050; env | grep -c '^TIDE_'; {SHELLS['zsh']} -fic '. {file}; print -r -- $TIDE_099; env | grep -c za__'"
+        f"{mine or ':'}; . {file}; . {file}; echo same; TIDE_007=mine; . {file}; print -r -- $TIDE_007; unset"
+        f" TIDE_050; . {file}; print -r -- $TIDE_050; env | grep -c '^TIDE_'; {SHELLS['zsh']} -fic '. {file};"
+        " print -r -- $TIDE_099; env | grep -c za__'"
     )
     done = subprocess.run(
-        [SHELLS["zsh"], "-f", "-i", "-x", "-c", read], env={"HOME": str(tmp_path), "PATH": "/usr/bin:/bin", "TERM": "dumb"},
+        [SHELLS["zsh"], "-f", "-i", "-x", "-c", read], env={"HOME": str(tmp_path), "PATH": "/usr/bin:/bin",
+        "TERM": "dumb"},
         stdin=subprocess.DEVNULL, capture_output=True, text=True, timeout=60, check=False,
     )  # fmt: skip
     assert done.stdout.splitlines()[:5] == [
@@ -81,7 +87,9 @@ def test_what_a_line_in_between_has_set_is_set_again_and_nothing_else(mine: str,
     ]
     assert not [line for line in done.stderr.splitlines() if "created globally" in line or "not set" in line]
     first, _, rest = done.stderr.partition("echo same")
-    assert first.count("TIDE_099=") == 1 and rest.count("TIDE_099=") == 2, "read where it was to be, and not else"
+    assert first.count("TIDE_099=") == 1 and rest.count("TIDE_099=") == 2, (
+        "read where it was to be, and not else"
+    )
 
 
 @pytest.mark.needs("zsh")
@@ -92,7 +100,11 @@ def test_one_that_is_empty_is_told_from_one_that_is_not_there(tmp_path: Path) ->
     read = f". {file}; unset TIDE_003; . {file}; print -r -- ${{TIDE_003-gone}}."
     assert (
         subprocess.run(
-            [SHELLS["zsh"], "-fic", read], capture_output=True, text=True, check=True, stdin=subprocess.DEVNULL
+            [SHELLS["zsh"], "-fic", read],
+            capture_output=True,
+            text=True,
+            check=True,
+            stdin=subprocess.DEVNULL,
         ).stdout
         == ".\n"
     )

@@ -17,7 +17,9 @@ from tests.commands.conftest import BOTH, MORE
 from tests.conftest import SHELLS, Desk
 from zesty_anchor.system.host import login_path
 
-FOLLOWING = [pytest.param(name, marks=pytest.mark.needs(name)) for name in ("bash", "zsh", "fish", "ksh", "mksh")]
+FOLLOWING = [
+    pytest.param(name, marks=pytest.mark.needs(name)) for name in ("bash", "zsh", "fish", "ksh", "mksh")
+]
 HARMS = {
     "undo": "undo",
     "dismantle": "dismantle --yes",
@@ -56,7 +58,9 @@ def test_an_open_shell_goes_on(desk: Desk, shell: str, harm: str) -> None:
     desk.well("provision")
     for name, version in (("old", "3.6"), ("older", "4.1")):
         desk.write(f"{version}\n", f"{name}/.kelp-version")
-    with opened(desk, shell, Path("/")) as child:  # it has looked at no project yet, and read one file of ours alone
+    with opened(
+        desk, shell, Path("/")
+    ) as child:  # it has looked at no project yet, and read one file of ours alone
         assert "kelp 4.2.1" in typed(child, "kelp --version", "QQ1")
         script = HARMS[harm]
         if script.split()[0] in ("undo", "dismantle"):
@@ -65,7 +69,8 @@ def test_an_open_shell_goes_on(desk: Desk, shell: str, harm: str) -> None:
             subprocess.run(["/bin/sh", "-ec", script], cwd=desk.home, check=True)
         shown = ""
         for number, line in enumerate(
-            ("cd ~/old", "echo he''re", "cd ..", "cd older", "cd ../old", "za list", "cd ..", "echo he''re"), 2
+            ("cd ~/old", "echo he''re", "cd ..", "cd older", "cd ../old", "za list", "cd ..", "echo he''re"),
+            2,
         ):
             shown += typed(child, line, f"QQ{number}")
         assert shown.count("here") >= 2
@@ -81,7 +86,8 @@ def test_without_the_program_a_shell_says_so_and_goes_on(desk: Desk, shell: str,
     program.chmod(0o755)
     desk.wants(MORE.replace('use = "all"', f'use = ["{shell}"]'), BOTH)
     done = subprocess.run(
-        [program, "provision"], cwd=desk.home, env={"HOME": str(desk.home), "PATH": login_path()}, capture_output=True, text=True,
+        [program, "provision"], cwd=desk.home, env={"HOME": str(desk.home), "PATH": login_path()},
+        capture_output=True, text=True,
         check=False,
     )  # fmt: skip
     assert done.returncode == 0, done.stdout + done.stderr
@@ -96,6 +102,8 @@ def test_without_the_program_a_shell_says_so_and_goes_on(desk: Desk, shell: str,
         assert "what it pins is not known" not in typed(child, "cd ..; cd old", "QQ4"), "told once"
     launcher = desk.home / ".local/share/zesty-anchor/bin/kelp"
     assert (
-        subprocess.run([launcher, "--version"], cwd=desk.home, capture_output=True, text=True, check=False).stdout
+        subprocess.run(
+            [launcher, "--version"], cwd=desk.home, capture_output=True, text=True, check=False
+        ).stdout
         == "kelp 4.2.1\n"
     )

@@ -45,7 +45,9 @@ def test_one_that_has_ended_is_not_waited_for(tmp_path: Path, monkeypatch: pytes
 
 
 def test_what_it_said_just_before_it_ended_counts(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    """pexpect calls it over where a program speaks and ends between two looks of its; that a slow machine does often."""
+    """pexpect calls it over where a program speaks and ends between two looks of its; that a slow machine
+    does often.
+    """
     with under_pty(["/bin/sh", "-c", "echo here"], {"PATH": login_path()}, tmp_path, seconds=20) as child:
 
         def over(size: int = 1, timeout: float | None = -1) -> bytes:
@@ -60,13 +62,17 @@ def test_what_it_said_just_before_it_ended_counts(tmp_path: Path, monkeypatch: p
 
 @pytest.mark.parametrize("ours", ["as at login", "otherwise"])
 def test_it_starts_as_a_login_would_start_it(ours: str, tmp_path: Path) -> None:
-    """Whatever we ourselves were started with: a umask, a limit, and signals that are let go by (nohup(1))."""
+    """Whatever we ourselves were started with: a umask, a limit, and signals that are let go by
+    (nohup(1)).
+    """
     umask, hangup = os.umask(0o077), signal.getsignal(signal.SIGHUP)
     try:
         if ours == "otherwise":
             resource.setrlimit(resource.RLIMIT_NOFILE, (200, resource.getrlimit(resource.RLIMIT_NOFILE)[1]))
             signal.signal(signal.SIGHUP, signal.SIG_IGN)
-        script = "umask; ulimit -Sn; tr '\\n' ' ' </proc/self/status; echo; exec </dev/tty && tty; echo led >&9"
+        script = (
+            "umask; ulimit -Sn; tr '\\n' ' ' </proc/self/status; echo; exec </dev/tty && tty; echo led >&9"
+        )
         channels = {0: Path("/dev/null"), 9: tmp_path / "nine"}
         with under_pty(
             ["/bin/sh", "-c", script], {"PATH": login_path()}, tmp_path, seconds=20, channels=channels

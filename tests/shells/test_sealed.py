@@ -13,13 +13,21 @@ from zesty_anchor.demo.home import likeness
 from zesty_anchor.shells.sealed import World, in_copy, in_links, recorders
 from zesty_anchor.system.namespaces import Closed
 
-WORK = "rm -rf notes old; echo mine >.rc; echo more >>log; ls -A; cat .rc; curl -s http://127.0.0.1:%d/; mv log other"
+WORK = (
+    "rm -rf notes old; echo mine >.rc; echo more >>log; ls -A; cat .rc; curl -s http://127.0.0.1:%d/; mv log"
+    " other"
+)
 
 
 @pytest.fixture
 def home(tmp_path: Path) -> Path:
     home = tmp_path / "home, with: signs"
-    for name, text in ((".rc", "real\n"), ("log", "one\n"), ("notes/tide", "high\n"), ("old/bin/kelp", "kelp\n")):
+    for name, text in (
+        (".rc", "real\n"),
+        ("log", "one\n"),
+        ("notes/tide", "high\n"),
+        ("old/bin/kelp", "kelp\n"),
+    ):
         (home / name).parent.mkdir(parents=True, exist_ok=True)
         (home / name).write_text(text)
     return home
@@ -32,8 +40,15 @@ def done(home: Path, port: int = 9) -> str:
 
 def test_what_is_done_there_is_not_done_here(home: Path) -> None:
     before = likeness(home, ())
-    shown, calls = in_copy(World(home, {home / ".rc": b"other\n", home / "new/rc": b"1\n"}, (home / "old",)), done)
-    assert shown.splitlines() == [".rc", "log", "new", "mine"], "rm, the shell and what it writes worked there"
+    shown, calls = in_copy(
+        World(home, {home / ".rc": b"other\n", home / "new/rc": b"1\n"}, (home / "old",)), done
+    )
+    assert shown.splitlines() == [
+        ".rc",
+        "log",
+        "new",
+        "mine",
+    ], "rm, the shell and what it writes worked there"
     assert calls == ()
     assert likeness(home, ()) == before
 
@@ -52,7 +67,12 @@ def test_sealed_the_network_is_off_and_harm_is_written_down(home: Path) -> None:
         (shown, reached), calls = in_copy(World(home, sealed=True), task)
     assert not reached
     assert "notes" in shown.splitlines(), "rm did nothing"
-    assert calls == ("rm -rf notes old", f"curl -s http://127.0.0.1:{port}/", "mv log other", "rm -rf /tmp/nothing")
+    assert calls == (
+        "rm -rf notes old",
+        f"curl -s http://127.0.0.1:{port}/",
+        "mv log other",
+        "rm -rf /tmp/nothing",
+    )
     assert likeness(home, ()) == before
 
 
@@ -83,7 +103,9 @@ def test_where_the_system_allows_no_layer_links_do(home: Path, monkeypatch: pyte
     def task(at: Path) -> str:
         environment = {"PATH": f"{recorders(at.parent)}:/usr/bin:/bin"}
         script = f"cat .rc; ls -A; rm -rf {at}/notes/tide; cat notes/tide"
-        return subprocess.run(["sh", "-c", script], cwd=at, env=environment, capture_output=True, text=True).stdout
+        return subprocess.run(
+            ["sh", "-c", script], cwd=at, env=environment, capture_output=True, text=True
+        ).stdout
 
     before = likeness(home, ())
     texts = {home / ".rc": f"PATH={home}/bin\n".encode()}

@@ -15,7 +15,9 @@ def around(existing: list[str], system: str = "linux", **more: object) -> Surrou
     return Surroundings(HOME, HOME / ".config", system, existing=here, **more)  # type: ignore[arg-type]
 
 
-def names(shell: str, existing: list[str], system: str = "linux", **more: object) -> list[tuple[str, str, bool]]:
+def names(
+    shell: str, existing: list[str], system: str = "linux", **more: object
+) -> list[tuple[str, str, bool]]:
     sites = SHELLS[shell].sites(around(existing, system, **more))
     return [(str(s.file.relative_to(HOME)), s.language, s.early) for s in sites]
 
@@ -31,7 +33,9 @@ def names(shell: str, existing: list[str], system: str = "linux", **more: object
         ([".profile", ".bash_login", ".bash_profile"], "macos", ".bash_profile", "bash"),
     ],
 )
-def test_bash_reads_the_first_of_three_at_login(existing: list[str], system: str, login: str, language: str) -> None:
+def test_bash_reads_the_first_of_three_at_login(
+    existing: list[str], system: str, login: str, language: str
+) -> None:
     assert names("bash", existing, system) == [(login, language, False), (".bashrc", "bash", False)]
     # Once our line stands there, that file is the only one of the three that bash reads.
     reads = SHELLS["bash"].reads(around([*existing, login], system))

@@ -1,8 +1,9 @@
 """What the tables say of macOS, held against what its manuals say. Nothing here has run there.
 
-The facts: path_helper(8) "reads the contents of the files in the directories /etc/paths.d and /etc/manpaths.d and appends
-their contents to the PATH and MANPATH environment variables respectively", /etc/paths before them; the system's /etc/zprofile
-evaluates ``/usr/libexec/path_helper -s``, which puts those entries first and the others behind them; its bash is 3.2.
+The facts: path_helper(8) "reads the contents of the files in the directories /etc/paths.d and /etc/manpaths.d
+and appends their contents to the PATH and MANPATH environment variables respectively", /etc/paths before
+them; the system's /etc/zprofile evaluates ``/usr/libexec/path_helper -s``, which puts those entries first and
+the others behind them; its bash is 3.2.
 """
 
 from __future__ import annotations
@@ -40,7 +41,13 @@ def test_the_entries_of_paths_come_in_their_order(tmp_path: Path) -> None:
     (tmp_path / "paths").write_text("/usr/local/bin\n/usr/bin\n\n/bin\n")
     (tmp_path / "paths.d/20-tides").write_text("/opt/tides/bin\n/usr/bin\n")
     (tmp_path / "paths.d/10-quay").write_text("/opt/north quay/bin\n# nothing\n")
-    assert listed_paths(tmp_path) == ["/usr/local/bin", "/usr/bin", "/bin", "/opt/north quay/bin", "/opt/tides/bin"]
+    assert listed_paths(tmp_path) == [
+        "/usr/local/bin",
+        "/usr/bin",
+        "/bin",
+        "/opt/north quay/bin",
+        "/opt/tides/bin",
+    ]
     assert listed_paths(tmp_path / "nowhere") == []
 
 
@@ -76,7 +83,8 @@ def test_our_versions_stay_first_behind_a_zprofile_that_reorders(tmp_path: Path)
         script = f"mount --bind {tmp_path}/zprofile {system_file} && exec {PROGRAMS['zsh']} -l -c kelp"
         done = subprocess.run(
             ["unshare", "--user", "--map-root-user", "--mount", "sh", "-c", script],
-            env={"HOME": str(home), "PATH": "/usr/bin:/bin"}, capture_output=True, text=True, timeout=60, check=False,
+            env={"HOME": str(home), "PATH": "/usr/bin:/bin"}, capture_output=True, text=True, timeout=60,
+            check=False,
         )  # fmt: skip
         for site in SHELLS["zsh"].sites(around):
             site.file.unlink()
@@ -87,11 +95,15 @@ def test_our_versions_stay_first_behind_a_zprofile_that_reorders(tmp_path: Path)
 
 
 def test_bash_of_that_age_can_read_what_is_generated(tmp_path: Path) -> None:
-    """Of what came after 3.2 (bash's NEWS, 4.0 to 5.1) only that is used which an older one takes for an empty array, or
-    whose failing is let go by.
+    """Of what came after 3.2 (bash's NEWS, 4.0 to 5.1) only that is used which an older one takes for an
+    empty array, or whose failing is let go by.
     """
-    environment = Environment((), (), (), "/s", "/b", "/p", "/shell", runtimes=(Switchable("kelp", "4.2", ("bin",)),))
-    text = "".join(generated()[name](environment, "/shell/x") for name in ("bash", "follow.bash", "complete.bash"))
+    environment = Environment(
+        (), (), (), "/s", "/b", "/p", "/shell", runtimes=(Switchable("kelp", "4.2", ("bin",)),)
+    )
+    text = "".join(
+        generated()[name](environment, "/shell/x") for name in ("bash", "follow.bash", "complete.bash")
+    )
     for newer in (
         "declare -A",
         "typeset -A",

@@ -1,4 +1,6 @@
-"""Statements of fish that exist for an old install or a variable alone; real fish takes them apart and reads what is left."""
+"""Statements of fish that exist for an old install or a variable alone; real fish takes them apart and reads
+what is left.
+"""
 
 from __future__ import annotations
 
@@ -52,10 +54,16 @@ KEPT = [
 ]
 INSIDE = [
     ("if status is-interactive\n  {cut}  set -gx TIDE high\nend\n", "fish_add_path ~/old-kelp/bin\n"),
-    ("if true\n  if true\n    set -g A 1\n  {cut}  end\n  # mine\n  echo\nend\n", "alias kelp ~/old-kelp/bin/kelp\n"),
+    (
+        "if true\n  if true\n    set -g A 1\n  {cut}  end\n  # mine\n  echo\nend\n",
+        "alias kelp ~/old-kelp/bin/kelp\n",
+    ),
     ("if true\n{cut}  # mine\n  echo\nend\n", "  while true\n    fish_add_path ~/old-kelp/bin\n  end\n"),
     ("function fish_prompt\n{cut}  echo '> '\nend\n", "  set -l k ~/old-kelp/bin/kelp # the old one\n"),
-    ("switch (uname)\n  case Linux\n  {cut}    echo\n  case '*'\n    echo\nend\n", "  source ~/old-kelp/hook.fish\n"),
+    (
+        "switch (uname)\n  case Linux\n  {cut}    echo\n  case '*'\n    echo\nend\n",
+        "  source ~/old-kelp/hook.fish\n",
+    ),
     ("if test -e ~/.quay\n  echo\nelse if true\n  {cut}end\n", "fish_add_path ~/old-kelp/bin\n"),
 ]
 """Blocks that do more, and what is cut out of them."""
@@ -76,7 +84,9 @@ VARIABLES = [
 
 
 def about(content: bytes) -> list[Statement]:
-    return fish_statements_about(content, Places(HOME, [HOME / "old-kelp"]), parser=FishParser(SHELLS["fish"]))
+    return fish_statements_about(
+        content, Places(HOME, [HOME / "old-kelp"]), parser=FishParser(SHELLS["fish"])
+    )
 
 
 def fish_reads(content: bytes, folder: Path) -> bool:
@@ -96,7 +106,9 @@ def test_what_serves_the_folder_alone_is_cut(text: str, tmp_path: Path) -> None:
 
 @pytest.mark.needs("fish")
 @pytest.mark.parametrize(("block", "cut"), INSIDE)
-def test_what_serves_it_inside_a_block_that_does_more_is_cut_out(block: str, cut: str, tmp_path: Path) -> None:
+def test_what_serves_it_inside_a_block_that_does_more_is_cut_out(
+    block: str, cut: str, tmp_path: Path
+) -> None:
     content = (HEAD + block.format(cut=cut) + TAIL).encode()
     left = without(content, about(content))
     assert left.decode() == HEAD + block.replace("  {cut}", "").replace("{cut}", "") + TAIL
@@ -136,7 +148,9 @@ def test_what_fish_cannot_read_is_shown_by_the_line() -> None:
 @pytest.mark.parametrize(("text", "left"), VARIABLES)
 def test_a_variable_goes_with_what_holds_it_alone(text: str, left: str | None, tmp_path: Path) -> None:
     content = (HEAD + text + TAIL).encode()
-    found = fish_statements_about(content, Places(HOME, names=["KELP_HOME"]), parser=FishParser(SHELLS["fish"]))
+    found = fish_statements_about(
+        content, Places(HOME, names=["KELP_HOME"]), parser=FishParser(SHELLS["fish"])
+    )
     assert [each.serves for each in found if left is None] == ([False] if left is None else [])
     assert without(content, found).decode() == HEAD + (text if left is None else left) + TAIL
     assert fish_reads(without(content, found), tmp_path)
@@ -164,7 +178,11 @@ print(tree and [node.text for node in tree.walk() if node.text], passes((sys.arg
 def test_somebody_without_a_home_of_fish_is_served_as_well() -> None:
     """fish complains at length where it finds no home; that must not be taken for what it says."""
     done = subprocess.run(
-        [sys.executable, "-c", AS_ANOTHER, SHELLS["fish"]], env={"PATH": "/usr/bin:/bin"}, capture_output=True, text=True, check=False
+        [sys.executable, "-c", AS_ANOTHER, SHELLS["fish"]], env={"PATH": "/usr/bin:/bin"},
+        capture_output=True, text=True, check=False
     )  # fmt: skip
-    expected = "['if', 'true', 'set', 'x', '1', 'end'] (False, '(line 1): Missing end to balance this if statement')\n"
+    expected = (
+        "['if', 'true', 'set', 'x', '1', 'end'] (False, '(line 1): Missing end to balance this if"
+        " statement')\n"
+    )
     assert done.stdout == expected, done.stderr

@@ -1,4 +1,6 @@
-"""Where fish's lines come from: real fish starts, and what is cut for an old install leaves everything else as it was."""
+"""Where fish's lines come from: real fish starts, and what is cut for an old install leaves everything else
+as it was.
+"""
 
 from __future__ import annotations
 
@@ -68,8 +70,10 @@ CORPUS = {
     ),
     "a continued line": Fragment("set -gx \\\n  KELP_HOME ~/old-kelp\n", name="$KELP_HOME"),
     "a sourced file": Fragment("source ~/old-kelp/hook.fish\n", 2, entry="sbin", file="old-kelp/hook.fish"),
-    "a variable of a sourced file": Fragment("source ~/old-kelp/hook.fish\n", name="$KELP_HOOKED", file="old-kelp/hook.fish"),
-    "a function of a sourced file": Fragment("source ~/old-kelp/hook.fish\n", 3, name="kelp_hook", file="old-kelp/hook.fish"),
+    "a variable of a sourced file": Fragment("source ~/old-kelp/hook.fish\n", name="$KELP_HOOKED",
+    file="old-kelp/hook.fish"),
+    "a function of a sourced file": Fragment("source ~/old-kelp/hook.fish\n", 3, name="kelp_hook",
+    file="old-kelp/hook.fish"),
     "piped into source": Fragment("~/old-kelp/bin/kelp init | source\n", name="$KELP_INIT"),
     "evaluated": Fragment("eval (~/old-kelp/bin/kelp init)\n", name="$KELP_INIT"),
     "an alias": Fragment("alias kelp ~/old-kelp/bin/kelp\n", name="kelp"),
@@ -77,7 +81,8 @@ CORPUS = {
         "function kelp_go\n  set -gx PATH ~/old-kelp/bin $PATH\nend\nkelp_go\n", 2, entry="bin",
         left="function kelp_go\nend\nkelp_go\n",
     ),
-    "a folder's own file": Fragment("set -gx PATH ~/old-kelp/bin $PATH\n", entry="bin", file=".config/fish/conf.d/kelp.fish"),
+    "a folder's own file": Fragment("set -gx PATH ~/old-kelp/bin $PATH\n", entry="bin",
+    file=".config/fish/conf.d/kelp.fish"),
 }  # fmt: skip
 
 
@@ -96,7 +101,11 @@ def started(home: Path) -> tuple[StartupTrace, Machine]:
 def place_of(name: str, trace: StartupTrace, machine: Machine) -> Place:
     """Where what answers to a name comes from, or where a folder of PATH does."""
     path = "PATH" if "/" in name else name
-    listed = [each for each in origins(path, [trace], machine, Owners(machine)) if path != "PATH" or each.path == name]
+    listed = [
+        each
+        for each in origins(path, [trace], machine, Owners(machine))
+        if path != "PATH" or each.path == name
+    ]
     assert listed, f"nothing answers to {name}"
     return Place(listed[0].startup_file or "", listed[0].line or 0)
 
@@ -115,13 +124,17 @@ def test_the_line_is_named_and_the_rest_stays_as_it_was(name: str, tmp_path: Pat
     startup.write_text(HEAD + fragment.text + TAIL)
     before, machine = started(tmp_path)
     assert not before.cut_off
-    wanted = Place(str(tmp_path / fragment.file), fragment.at + (HEAD.count("\n") if fragment.file == own else 0))
+    wanted = Place(
+        str(tmp_path / fragment.file), fragment.at + (HEAD.count("\n") if fragment.file == own else 0)
+    )
     asked = str(old / fragment.entry) if fragment.entry else fragment.name
     assert place_of(asked, before, machine) == wanted
     assert startup in machine.startup
 
     content = startup.read_bytes()
-    left = without(content, fish_statements_about(content, Places(tmp_path, [old]), parser=machine.fish_parser))
+    left = without(
+        content, fish_statements_about(content, Places(tmp_path, [old]), parser=machine.fish_parser)
+    )
     assert left.decode() == HEAD + fragment.left + TAIL
     startup.write_bytes(left)
     assert subprocess.run([SHELLS["fish"], "--no-execute", str(startup)], check=False).returncode == 0
@@ -138,13 +151,17 @@ def rest_of(trace: StartupTrace) -> dict[str, object]:
     """What a fish has without what the old install brought."""
     return {
         "path": [entry for entry in trace.path.split(":") if "old-kelp" not in entry],
-        "variables": {k: v for k, v in trace.variables.items() if "KELP" not in k and k not in ("PATH", "X", "_")},
+        "variables": {
+            k: v for k, v in trace.variables.items() if "KELP" not in k and k not in ("PATH", "X", "_")
+        },
         "functions": {name for name in trace.functions if not name.startswith("kelp")},
     }
 
 
 @pytest.mark.needs("fish")
-def test_what_was_once_typed_is_found_among_the_universal_variables_and_goes_from_there(tmp_path: Path) -> None:
+def test_what_was_once_typed_is_found_among_the_universal_variables_and_goes_from_there(
+    tmp_path: Path,
+) -> None:
     for folder in ("old-kelp/bin", "quay-side"):
         (tmp_path / folder).mkdir(parents=True)
     typed = "fish_add_path ~/quay-side ~/old-kelp/bin; set -Ux KELP_HOME ~/old-kelp; set -U tide high"
@@ -159,7 +176,9 @@ def test_what_was_once_typed_is_found_among_the_universal_variables_and_goes_fro
     assert place_of("$KELP_HOME", trace, machine) == Place(str(file), home)
 
     content = file.read_bytes()
-    file.write_bytes(without(content, universal_statements_about(content, Places(tmp_path, [tmp_path / "old-kelp"]))))
+    file.write_bytes(
+        without(content, universal_statements_about(content, Places(tmp_path, [tmp_path / "old-kelp"])))
+    )
     said = subprocess.run(
         [SHELLS["fish"], "-c", "echo $fish_user_paths; echo $tide; set -q KELP_HOME; or echo none"],
         env=environment, check=True, capture_output=True, text=True,
@@ -171,7 +190,9 @@ def test_what_was_once_typed_is_found_among_the_universal_variables_and_goes_fro
 def test_an_entry_goes_from_anywhere_in_a_list(own: str) -> None:
     between = "\\x1e"
     folders = {letter: f"/h/old/{letter}" if letter in own else f"/h/{letter}" for letter in "abc"}
-    content = f"# head\nSETUVAR fish_user_paths:{between.join(folders.values())}\nSETUVAR tide:high\n".encode()
+    content = (
+        f"# head\nSETUVAR fish_user_paths:{between.join(folders.values())}\nSETUVAR tide:high\n".encode()
+    )
     left = without(content, universal_statements_about(content, Places(Path("/h"), [Path("/h/old")])))
     kept = [f"/h/{letter}" for letter in "abc" if letter not in own]
     line = f"SETUVAR fish_user_paths:{between.join(kept)}\n" if kept else ""

@@ -66,4 +66,6 @@ def test_the_early_block_stands_right_above_the_guard_and_stays() -> None:
     assert with_block(once, None) == b"# mine\r\n[ -z x ] && return\nalias a=b\n"
     below = b"[ -z x ] && return\n" + EARLY + b"\nalias a=b\n" + LATE + b"\n"
     assert with_block(below, LATE, EARLY) == EARLY + b"\n[ -z x ] && return\nalias a=b\n" + LATE + b"\n"
-    assert with_block(once, LATE) == b"# mine\r\n[ -z x ] && return\nalias a=b\n" + LATE + b"\n", "no guard, no need"
+    assert with_block(once, LATE) == b"# mine\r\n[ -z x ] && return\nalias a=b\n" + LATE + b"\n", (
+        "no guard, no need"
+    )

@@ -20,14 +20,18 @@ HOOK = b'[ -r "$BOLLARD_HOME/bollard.sh" ] && . "$BOLLARD_HOME/bollard.sh"\n'
         (HOOK, HOOK),
         (b"# bollard\nexport BOLLARD_HOME=~/.bollard\n" + HOOK, HOOK),
         (b'export PATH="$HOME/.bollard/bin:$PATH"\nPATH+=:/opt/bollard\nexport PATH\n', b""),
-        (b'PATH="$HOME/.bollard:$PATH" . ~/.bollard/env\n', b'PATH="$HOME/.bollard:$PATH" . ~/.bollard/env\n'),
-        (b"if [ -d ~/.bollard ]; then\n  PATH=~/.bollard:$PATH\nfi\n", b"if [ -d ~/.bollard ]; then\n  PATH=~/.bollard:$PATH\nfi\n"),
+        (b'PATH="$HOME/.bollard:$PATH" . ~/.bollard/env\n',
+        b'PATH="$HOME/.bollard:$PATH" . ~/.bollard/env\n'),
+        (b"if [ -d ~/.bollard ]; then\n  PATH=~/.bollard:$PATH\nfi\n",
+        b"if [ -d ~/.bollard ]; then\n  PATH=~/.bollard:$PATH\nfi\n"),
         (b"export OTHER=1 PATH=x\n", b"export OTHER=1 PATH=x\n"),
         (b"cat <<EOF\nexport PATH=x\nEOF\n", b"cat <<EOF\nexport PATH=x\nEOF\n"),
         (b"alias moor='bollard moor'\r\n", b"alias moor='bollard moor'\n"),
     ],
 )  # fmt: skip
-def test_the_lines_that_were_added_are_kept_but_for_those_that_we_do_ourselves(added: bytes, kept: bytes) -> None:
+def test_the_lines_that_were_added_are_kept_but_for_those_that_we_do_ourselves(
+    added: bytes, kept: bytes
+) -> None:
     for before in (b"", BEFORE, BEFORE + b"\n", b"\xff latin\n"):
         whole = before + (b"" if not before or before.endswith(b"\n") else b"\n") + added
         assert caught([("bash", before, whole)], ["BOLLARD_HOME"]).get("bash", "").encode() == kept, before
@@ -35,7 +39,8 @@ def test_the_lines_that_were_added_are_kept_but_for_those_that_we_do_ourselves(a
 
 def test_lines_in_two_files_of_one_shell_are_kept_once() -> None:
     found = caught(
-        [("bash", b"", HOOK), ("bash", b"x=1\n", b"x=1\n" + HOOK), ("fish", b"", b"set -x PATH a $PATH\n")], []
+        [("bash", b"", HOOK), ("bash", b"x=1\n", b"x=1\n" + HOOK), ("fish", b"", b"set -x PATH a $PATH\n")],
+        [],
     )
     assert found == {"bash": HOOK.decode(), "fish": "set -x PATH a $PATH\n"}
 

@@ -91,9 +91,12 @@ def test_what_else_speaks_of_it_is_named_with_its_line(tmp_path: Path) -> None:
         make(tmp_path, name).joinpath(name).write_text(text)
     (tmp_path / "bin/kelp").symlink_to("../old-kelp/bin/kelp")
     environment = {"HOME": str(tmp_path), "PATH": "/usr/bin:/bin"}
-    found = mentions([tmp_path / "old-kelp"], Machine(locate(environment), environment), [tmp_path / ".bashrc"])
+    found = mentions(
+        [tmp_path / "old-kelp"], Machine(locate(environment), environment), [tmp_path / ".bashrc"]
+    )
     assert {(each.file, each.line) for each in found if "crontab" not in each.file} == {
-        ("~/.gitconfig", 2), ("~/.ssh/config", 2), ("~/.config/systemd/user/tide.service", 2), ("~/bin/bulletin", 1),
+        ("~/.gitconfig", 2), ("~/.ssh/config", 2), ("~/.config/systemd/user/tide.service", 2),
+        ("~/bin/bulletin", 1),
         ("~/.local/share/applications/kelp.desktop", 2), ("~/.config/editor/settings.json", 2),
         ("~/.config/environment.d/10.conf", 1), ("~/.xprofile", 1), ("~/.bash_logout", 1), ("~/bin/kelp", 0),
     }  # fmt: skip

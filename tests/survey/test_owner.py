@@ -18,9 +18,12 @@ on_debian = pytest.mark.skipif(shutil.which("dpkg-query") is None, reason="Debia
 
 @on_debian
 def test_a_diversion_is_no_package_and_a_path_is_no_pattern(tmp_path: Path) -> None:
-    found = Apt({}).owners_of(["/bin/sh", "/usr/bin/[", "/bin/ls", "/usr/bin/l?", "/usrlocal/bin/ls", str(tmp_path)])
+    found = Apt({}).owners_of(
+        ["/bin/sh", "/usr/bin/[", "/bin/ls", "/usr/bin/l?", "/usrlocal/bin/ls", str(tmp_path)]
+    )
     assert found == {
-        "/bin/sh": "dash", "/usr/bin/[": "coreutils", "/bin/ls": "coreutils", "/usr/bin/l?": "", "/usrlocal/bin/ls": "",
+        "/bin/sh": "dash", "/usr/bin/[": "coreutils", "/bin/ls": "coreutils", "/usr/bin/l?": "",
+        "/usrlocal/bin/ls": "",
         str(tmp_path): "",
     }  # fmt: skip
     assert Apt({}).owners_of([]) == {}
@@ -40,5 +43,7 @@ def test_many_are_asked_about_at_once(tmp_path: Path, monkeypatch: pytest.Monkey
     owners = Owners(look_at(open_workstation(environ, tmp_path, ("zesty-anchor",))))
     owners.ask(["/usr/bin/env", "/bin/ls", f"{tmp_path}/quay/kelp", "/usr/bin/env"])
     assert owners.of("/usr/bin/env") == owners.of("/bin/ls") == "Debian package coreutils"
-    assert owners.of(f"{tmp_path}/quay/kelp") == "the folder ~/quay" and owners.package("/bin/ls") == "coreutils"
+    assert (
+        owners.of(f"{tmp_path}/quay/kelp") == "the folder ~/quay" and owners.package("/bin/ls") == "coreutils"
+    )
     assert len(asked) == 1 and str(tmp_path) not in " ".join(asked[0])

@@ -1,4 +1,6 @@
-"""What a trace says, read without a shell; and bash as somebody who is not root, where it takes our PS4 itself."""
+"""What a trace says, read without a shell; and bash as somebody who is not root, where it takes our PS4
+itself.
+"""
 
 from __future__ import annotations
 
@@ -45,7 +47,9 @@ def test_the_steps_of_a_trace() -> None:
 
 
 def test_what_is_evaluated_stands_at_the_line_of_the_eval() -> None:
-    text = row("1", "/h/.zshrc", 4, "eval 'export A=1'") + row("1", "/h/.zshrc", 5, "export A=1", inside="eval")
+    text = row("1", "/h/.zshrc", 4, "eval 'export A=1'") + row(
+        "1", "/h/.zshrc", 5, "export A=1", inside="eval"
+    )
     trace = StartupTrace("zsh", "interactive", tuple(traced_steps(text)), path="/bin")
     assert trace.of_variable("A") == Place("/h/.zshrc", 4)
     assert trace.of_variable("B") is None
@@ -69,7 +73,10 @@ def test_the_line_that_put_a_folder_on_path(late: bool) -> None:
 def test_aliases_and_functions_as_each_shell_prints_them() -> None:
     printed = "alias ll='ls -l'\nalias quote='it'\\''s'\nnot an alias\ntide='echo high'\n"
     assert aliases(printed) == {"ll": "ls -l", "quote": "it's", "tide": "echo high"}
-    assert SHELLS["bash"].functions("f 12 /h/my rc\ng 0 main\n".splitlines()) == {"f": ("/h/my rc", 12), "g": None}
+    assert SHELLS["bash"].functions("f 12 /h/my rc\ng 0 main\n".splitlines()) == {
+        "f": ("/h/my rc", 12),
+        "g": None,
+    }
     assert SHELLS["zsh"].functions("f\n/h/.zshrc\ng\n\n".splitlines()) == {"f": ("/h/.zshrc", 0), "g": None}
     assert SHELLS["fish"].functions("f\n/h/f.fish\n4\ng\nstdin\nn/a\n".splitlines()) == {
         "f": ("/h/f.fish", 4),
@@ -107,7 +114,8 @@ def test_bash_as_somebody_who_is_not_root(open_room: Path) -> None:
     for file in (tmp_path, tmp_path / ".profile", tmp_path / ".bashrc"):
         os.chown(file, 4242, 4242)
     done = subprocess.run(
-        [sys.executable, "-c", AS_ANOTHER, str(tmp_path), login_path(superuser=False)], capture_output=True, text=True, check=False
+        [sys.executable, "-c", AS_ANOTHER, str(tmp_path), login_path(superuser=False)], capture_output=True,
+        text=True, check=False
     )  # fmt: skip
     assert done.returncode == 0, done.stderr
     place = {"file": str(tmp_path / ".bashrc"), "line": 2}
@@ -134,7 +142,9 @@ LINES = {
     "below a PS4 of the person's": ("PS4='+ '\nexport V=right\n", "V", 2),
 }
 NOT_TOLD = {"ksh": ("by one of two calls", "on PATH by one of two calls", "by a default", "read")}
-"""ksh does not tell where a function was called from, and tells what an expansion or read has set only with the next line."""
+"""ksh does not tell where a function was called from, and tells what an expansion or read has set only with
+the next line.
+"""
 
 
 @pytest.mark.needs("bash", "zsh", "ksh")

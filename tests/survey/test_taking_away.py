@@ -1,7 +1,8 @@
-"""Fragments of startup files as people have them, with real shells: what must go, what must stay, and what must be told.
+"""Fragments of startup files as people have them, with real shells: what must go, what must stay, and what
+must be told.
 
-In fragments/SHELL.txt: ``@`` a file, ``-`` a line that goes, ``=`` one that stays, ``!`` one that stays and is told, ``~`` one
-of which a word goes, and ``>`` what is left of that.
+In fragments/SHELL.txt: ``@`` a file, ``-`` a line that goes, ``=`` one that stays, ``!`` one that stays and
+is told, ``~`` one of which a word goes, and ``>`` what is left of that.
 """
 
 from __future__ import annotations
@@ -25,8 +26,10 @@ from zesty_anchor.system.host import login_path
 from zesty_anchor.system.locations import locate
 
 OLD = {
-    "old-kelp/bin/kelp": "#!/bin/sh\ncase ${1-} in init) echo 'export KELP_INIT=1' ;; csh) echo 'setenv KELP_INIT 1' ;; comp) echo 'kelp_comp() { :; }' ;;"
-    " where) echo ~/old-kelp/lib ;; *) echo kelp 3.1 ;; esac\n",
+    "old-kelp/bin/kelp": (
+        "#!/bin/sh\ncase ${1-} in init) echo 'export KELP_INIT=1' ;; csh) echo 'setenv KELP_INIT 1' ;; comp)"
+        " echo 'kelp_comp() { :; }' ;; where) echo ~/old-kelp/lib ;; *) echo kelp 3.1 ;; esac\n"
+    ),
     "old-kelp/hook.sh": "export KELP_HOOKED=yes\n",
     "old-kelp/hook.csh": "setenv KELP_HOOKED yes\n",
     "old-kelp/hooks/a.sh": "kelp_a() { :; }\n",
@@ -123,29 +126,42 @@ def _told_by_its_block(place: tuple[str, int], told: set[tuple[str, int]], fragm
 
 OWN = {
     "bash": (
-        'export PATH="$HOME/old-kelp/bin:$PATH"\n', "PATH=$PATH:~/old-kelp/sbin\n", "export KELP_HOME=~/old-kelp\n",
-        ". ~/old-kelp/hook.sh\n", "[ -d ~/old-kelp ] && PATH=~/old-kelp/bin:$PATH\n", "alias k=~/old-kelp/bin/kelp\n",
-        'eval "$(~/old-kelp/bin/kelp init)"\n', "if [ -d ~/old-kelp/bin ]; then\n  PATH=~/old-kelp/bin:$PATH\nfi\n",
+        'export PATH="$HOME/old-kelp/bin:$PATH"\n', "PATH=$PATH:~/old-kelp/sbin\n",
+        "export KELP_HOME=~/old-kelp\n",
+        ". ~/old-kelp/hook.sh\n", "[ -d ~/old-kelp ] && PATH=~/old-kelp/bin:$PATH\n",
+        "alias k=~/old-kelp/bin/kelp\n",
+        'eval "$(~/old-kelp/bin/kelp init)"\n',
+        "if [ -d ~/old-kelp/bin ]; then\n  PATH=~/old-kelp/bin:$PATH\nfi\n",
         "for f in ~/old-kelp/hooks/*.sh; do . $f; done\n",
     ),
     "fish": (
-        "fish_add_path ~/old-kelp/bin\n", "set -gx KELP_HOME ~/old-kelp\n", "set -gx PATH ~/old-kelp/bin $PATH\n",
+        "fish_add_path ~/old-kelp/bin\n", "set -gx KELP_HOME ~/old-kelp\n",
+        "set -gx PATH ~/old-kelp/bin $PATH\n",
         "test -d ~/old-kelp; and fish_add_path ~/old-kelp/bin\n", "alias k ~/old-kelp/bin/kelp\n",
     ),
 }  # fmt: skip
 OWN["zsh"] = (*OWN["bash"], "path=(~/old-kelp/bin $path)\n", "path+=(~/old-kelp/bin)\n")
 OTHER = {
     "bash": (
-        "alias tides='ls -l'\n", "export TIDE=high\n", 'PATH="$HOME/mine:$PATH"\n', "quay() { echo north; }\n",
-        "set -o noclobber\n", 'LATER="$TIDE, $EDITOR"\n', "# PATH=~/old-kelp/bin\n", "PATH=$PATH:~/old-kelpie\n",
+        "alias tides='ls -l'\n", "export TIDE=high\n", 'PATH="$HOME/mine:$PATH"\n',
+        "quay() { echo north; }\n",
+        "set -o noclobber\n", 'LATER="$TIDE, $EDITOR"\n', "# PATH=~/old-kelp/bin\n",
+        "PATH=$PATH:~/old-kelpie\n",
         'case ":$PATH:" in *:/opt/tide:*) ;; *) PATH=$PATH:/opt/tide ;; esac\n', "umask 027\n",
     ),
     "fish": (
-        "alias tides 'ls -l'\n", "set -gx TIDE high\n", "fish_add_path ~/mine\n", "function quay; echo north; end\n",
+        "alias tides 'ls -l'\n", "set -gx TIDE high\n", "fish_add_path ~/mine\n",
+        "function quay; echo north; end\n",
         "set -g LATER $TIDE\n", "if status is-login\n  set -gx LOGGED in\nend\n",
     ),
 }  # fmt: skip
-OTHER["zsh"] = (*OTHER["bash"], "up() { cd .. }\n", "typeset -U path\n", "files=(*.none(N))\n", "setopt autocd\n")
+OTHER["zsh"] = (
+    *OTHER["bash"],
+    "up() { cd .. }\n",
+    "typeset -U path\n",
+    "files=(*.none(N))\n",
+    "setopt autocd\n",
+)
 RC = {"bash": ".bashrc", "zsh": ".zshrc", "fish": ".config/fish/config.fish"}
 
 
@@ -167,12 +183,18 @@ def test_the_shell_after_is_the_shell_before_without_the_install(shell: str, dat
 
         def started(home: Path) -> list[StartState]:
             return [
-                start_state(machine.shells[0], context, machine, home) for context in contexts_of(machine.shells[0])
+                start_state(machine.shells[0], context, machine, home)
+                for context in contexts_of(machine.shells[0])
             ]
 
         after, _ = in_copy(World(home, cut, (home / "old-kelp",)), started)
         plain, _ = in_copy(World(home, never, (home / "old-kelp",)), started)
         for one, other in zip(after, plain, strict=True):
             assert not one.cut_off
-            differing = {key for key in {**one.facts, **other.facts} if one.facts.get(key) != other.facts.get(key)}
-            assert differing - {"status"} == set(), (lines, [(one.facts.get(k), other.facts.get(k)) for k in differing])
+            differing = {
+                key for key in {**one.facts, **other.facts} if one.facts.get(key) != other.facts.get(key)
+            }
+            assert differing - {"status"} == set(), (
+                lines,
+                [(one.facts.get(k), other.facts.get(k)) for k in differing],
+            )

@@ -23,7 +23,10 @@ http://c.invalid/other/ stable main"""
 def environ(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> dict[str, str]:
     (tmp_path / "os-release").write_text('ID=debian\nVERSION_CODENAME="calm"\n')
     monkeypatch.setattr(apt_archive, "_OS_RELEASE", tmp_path / "os-release")
-    rows = "Acquire::http::Proxy http://p:1/\nAcquire::http::Proxy::b.invalid DIRECT\nAcquire::https::Proxy::c.invalid http://q:2/"
+    rows = (
+        "Acquire::http::Proxy http://p:1/\nAcquire::http::Proxy::b.invalid"
+        " DIRECT\nAcquire::https::Proxy::c.invalid http://q:2/"
+    )
     for name, text in (("apt-get", ROWS), ("apt-config", rows)):
         (tmp_path / name).write_text(f"#!/bin/sh\ncat <<'END'\n{text}\nEND\n")
         (tmp_path / name).chmod(0o755)

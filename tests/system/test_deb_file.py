@@ -18,7 +18,8 @@ from zesty_anchor.system.problem import Problem
 pytestmark = [
     pytest.mark.system,
     pytest.mark.skipif(
-        not is_root() or shutil.which("apt-get") is None, reason="installing a package needs root and apt: not run"
+        not is_root() or shutil.which("apt-get") is None,
+        reason="installing a package needs root and apt: not run",
     ),
 ]
 NAME = "tide-quay"
@@ -93,7 +94,9 @@ def test_a_package_that_came_as_a_file_comes_back_as_it_was(installed: None, tmp
     assert not any(place.exists() for place in PLACES)
     apt("install", str(file))
     assert standing() == before
-    fields = [line for line in paragraph.splitlines() if not line.startswith(" /etc")]  # the digest of what it held
+    fields = [
+        line for line in paragraph.splitlines() if not line.startswith(" /etc")
+    ]  # the digest of what it held
     assert [line for line in told().splitlines() if not line.startswith(" /etc")] == fields
     apt("purge", NAME)
     assert not Path("/var/lib/tide-quay").exists(), "its scripts came along"
@@ -101,7 +104,9 @@ def test_a_package_that_came_as_a_file_comes_back_as_it_was(installed: None, tmp
 
 def test_a_version_of_an_archive_is_not_alone() -> None:
     manager = Apt(os.environ)
-    listed = subprocess.run(["apt-cache", "madison", "dpkg"], capture_output=True, text=True, check=True).stdout
+    listed = subprocess.run(
+        ["apt-cache", "madison", "dpkg"], capture_output=True, text=True, check=True
+    ).stdout
     assert not manager.is_alone("dpkg", listed.split("|")[1].strip())
 
 
@@ -110,6 +115,8 @@ def test_what_cannot_be_copied_as_it_is_is_refused(installed: None, tmp_path: Pa
     with pytest.raises(Problem, match="/usr/share/tide-quay/remarks does not belong to root"):
         deb_file(NAME, tmp_path / "attic", os.defpath)
     Path("/usr/share/tide-quay/remarks").unlink()
-    with pytest.raises(Problem, match=r"no copy of it can be made: /usr/share/tide-quay/remarks: No such file"):
+    with pytest.raises(
+        Problem, match=r"no copy of it can be made: /usr/share/tide-quay/remarks: No such file"
+    ):
         deb_file(NAME, tmp_path / "attic", os.defpath)
     assert not os.listdir(tmp_path / "attic")

@@ -1,5 +1,5 @@
-"""What was left behind by a program that was killed, and what another one is still at work with: told apart in containers too,
-where the same number is another process.
+"""What was left behind by a program that was killed, and what another one is still at work with: told apart
+in containers too, where the same number is another process.
 """
 
 from __future__ import annotations
@@ -78,7 +78,9 @@ def test_what_is_written_beside_a_file_is_left_only_where_nobody_writes(tmp_path
     beside = tmp_path / f".tides.zesty-anchor-{os.getpid()}"
     beside.write_bytes(b"ha")
     replace(tmp_path / "tides", b"half past four\n")
-    assert (tmp_path / "tides").read_bytes() == b"half past four\n", "a number that comes again is in nobody's way"
+    assert (tmp_path / "tides").read_bytes() == b"half past four\n", (
+        "a number that comes again is in nobody's way"
+    )
     os.utime(beside, (1, 1))
     assert list(left_beside(tmp_path)) == [(beside, "tides")]
     with beside.open("rb") as writing:
@@ -104,7 +106,10 @@ def test_what_cannot_be_opened_goes_by_its_number(tmp_path: Path, kind: str) -> 
 def test_shells_at_work_are_left_in_peace(tmp_path: Path) -> None:
     state, history = tmp_path / "state", tmp_path / ".sh_history"
     state.mkdir()
-    code = f"from pathlib import Path; from zesty_anchor.shells.litter import clear_litter; clear_litter(Path({str(state)!r}))"
+    code = (
+        "from pathlib import Path; from zesty_anchor.shells.litter import clear_litter;"
+        f" clear_litter(Path({str(state)!r}))"
+    )
     with unlittered([history], state):
         history.write_bytes(b"")
         clear_litter(state)
@@ -118,7 +123,9 @@ def test_shells_at_work_are_left_in_peace(tmp_path: Path) -> None:
     assert not history.exists() and not list(state.iterdir())
 
 
-@pytest.mark.skipif(not is_root(), reason="root's folders look like a stranger's from a namespace of one's own")
+@pytest.mark.skipif(
+    not is_root(), reason="root's folders look like a stranger's from a namespace of one's own"
+)
 @pytest.mark.needs("bash", "zsh")
 def test_where_each_run_has_the_same_number(desk: Desk) -> None:
     """As in a container: one was killed, and the next one is number 1 again."""

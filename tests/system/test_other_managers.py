@@ -59,11 +59,16 @@ def pacman_root(folder: Path) -> None:
         (made / "usr/share" / name).write_text(name)
         kind, _, what = more.partition("=(")
         words = {"provides": "provides", "depends": "depend"}[kind]
-        info = f"pkgname = {name}\npkgver = 1.2-1\narch = any\nsize = 10\nbuilddate = 1\npackager = desk\n{words} = {what[:-1]}\n"
+        info = (
+            f"pkgname = {name}\npkgver = 1.2-1\narch = any\nsize = 10\nbuilddate = 1\npackager ="
+            f" desk\n{words} = {what[:-1]}\n"
+        )
         (made / ".PKGINFO").write_text(info)
         archive = repository / f"{name}-1.2-1-any.pkg.tar.gz"
         quietly("tar", "-C", str(made), "-czf", str(archive), ".PKGINFO", "usr")
-    quietly("repo-add", str(repository / "tide.db.tar.gz"), *map(str, sorted(repository.glob("*.pkg.tar.gz"))))
+    quietly(
+        "repo-add", str(repository / "tide.db.tar.gz"), *map(str, sorted(repository.glob("*.pkg.tar.gz")))
+    )
     for place in ("var/lib/pacman/sync", "var/cache/pacman/pkg", "etc", "var/log"):
         (root / place).mkdir(parents=True)
     (root / "etc/pacman.conf").write_text(
@@ -80,7 +85,9 @@ def quietly(*words: str) -> None:
 
 CASES = [
     pytest.param(Dnf, rpm_root, marks=pytest.mark.needs("dnf", "rpmbuild", "createrepo_c"), id="dnf"),
-    pytest.param(Zypper, rpm_root, marks=pytest.mark.needs("zypper", "rpmbuild", "createrepo_c"), id="zypper"),
+    pytest.param(
+        Zypper, rpm_root, marks=pytest.mark.needs("zypper", "rpmbuild", "createrepo_c"), id="zypper"
+    ),
     pytest.param(Pacman, pacman_root, marks=pytest.mark.needs("pacman"), id="pacman"),
 ]
 
@@ -125,5 +132,7 @@ def test_for_real_on_a_scratch_root(
 
 @pytest.mark.skipif(shutil.which("pacman") is None, reason="pacman is not installed")
 def test_a_lock_has_its_message(tmp_path: Path) -> None:
-    problem = Pacman({}).problem(["error: failed to init transaction (unable to lock database)"], tmp_path / "log")
+    problem = Pacman({}).problem(
+        ["error: failed to init transaction (unable to lock database)"], tmp_path / "log"
+    )
     assert "lock" in problem.what

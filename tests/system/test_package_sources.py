@@ -1,4 +1,6 @@
-"""Sources of packages: what is written for each package manager, and the real apt with an archive made here."""
+"""Sources of packages: what is written for each package manager, and the real apt with an archive made
+here.
+"""
 
 from __future__ import annotations
 
@@ -35,14 +37,20 @@ class Quay:
         write_suite(self.folder, "calm", [PACKAGE], self.key.signer())
 
     def wants(
-        self, desk: Desk, *, key: pysequoia.Cert | None = None, fingerprint: str | None = None, suite: str = "calm"
+        self,
+        desk: Desk,
+        *,
+        key: pysequoia.Cert | None = None,
+        fingerprint: str | None = None,
+        suite: str = "calm",
     ) -> None:
         """A manifest with that source, and its package."""
         desk.write(str(key or self.certificate), "keys/quay.asc")
         named = f'fingerprint = "{fingerprint}"\n' if fingerprint else ""
         desk.write(
-            f'[shells]\nuse = ["bash"]\n[prerequisites]\npackages = ["tide-table"]\n[prerequisites.sources.quay]\n'
-            f'url = "{self.url}"\nsuite = "{suite}"\ncomponents = ["main"]\nkey = "keys/quay.asc"\n{named}'
+            '[shells]\nuse = ["bash"]\n[prerequisites]\npackages ='
+            f' ["tide-table"]\n[prerequisites.sources.quay]\nurl = "{self.url}"\nsuite ='
+            f' "{suite}"\ncomponents = ["main"]\nkey = "keys/quay.asc"\n{named}'
         )
 
 
@@ -57,7 +65,9 @@ def held() -> dict[str, bytes]:
     """Every file of apt's, and of what root keeps for us."""
     files = (Path(root) / name for place in PLACES for root, _, names in os.walk(place) for name in names)
     return {
-        str(file): file.read_bytes() for file in files if file.name not in ("lock", "pkgcache.bin", "srcpkgcache.bin")
+        str(file): file.read_bytes()
+        for file in files
+        if file.name not in ("lock", "pkgcache.bin", "srcpkgcache.bin")
     }
 
 
@@ -69,14 +79,20 @@ def test_a_package_of_a_source_and_all_of_it_back(desk: Desk, quay: Quay) -> Non
     quay.wants(desk)
     asked = desk.run("provision")
     assert asked.code == 5, asked
-    assert f'fingerprint = "{fingerprint.upper()}"' in asked.out + asked.err and "Harbour" in asked.out + asked.err
+    assert (
+        f'fingerprint = "{fingerprint.upper()}"' in asked.out + asked.err
+        and "Harbour" in asked.out + asked.err
+    )
     assert held() == before
 
     quay.wants(desk, fingerprint=fingerprint)
     told = desk.well("preview").out
     assert "quay" in told and "/etc/apt/sources.list.d/zesty-anchor-quay.sources" in told
     desk.well("provision")
-    assert subprocess.run(["tide-table"], capture_output=True, text=True, check=True).stdout == "high water at six\n"
+    assert (
+        subprocess.run(["tide-table"], capture_output=True, text=True, check=True).stdout
+        == "high water at six\n"
+    )
     written = Path("/etc/apt/sources.list.d/zesty-anchor-quay.sources").read_text()
     assert "Types: deb\n" in written and "Signed-By: /etc/apt/keyrings/zesty-anchor-quay.asc\n" in written
     assert "Nothing to do" in desk.well("provision").out

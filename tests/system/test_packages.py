@@ -42,7 +42,9 @@ has_apt = pytest.mark.skipif(shutil.which("apt-get") is None, reason="this syste
 
 
 def test_what_dpkg_says_is_installed() -> None:
-    here, held, unfinished = dpkg_status.standing(STATUS, ["gcc", "awk", "c-compiler", "gone", "fortune", "nothing"])
+    here, held, unfinished = dpkg_status.standing(
+        STATUS, ["gcc", "awk", "c-compiler", "gone", "fortune", "nothing"]
+    )
     assert here == {"gcc", "awk", "c-compiler"}
     assert held == {"fortune"}
     assert unfinished == []
@@ -86,17 +88,24 @@ Status: install ok installed
 @has_apt
 def test_the_real_status_agrees_with_dpkg_query() -> None:
     asked = subprocess.run(
-        ["dpkg-query", "-W", "-f", "${db:Status-Status} ${Package}\n"], capture_output=True, text=True, check=True
+        ["dpkg-query", "-W", "-f", "${db:Status-Status} ${Package}\n"],
+        capture_output=True,
+        text=True,
+        check=True,
     )
     said = {line.split()[1] for line in asked.stdout.splitlines() if line.startswith("installed ")}
     assert Apt(os.environ).all_installed() == said
 
 
-def planned(status: bytes, names: list[str], tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> list[InstallPackages]:
+def planned(
+    status: bytes, names: list[str], tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> list[InstallPackages]:
     (tmp_path / "status").write_bytes(status)
     monkeypatch.setattr(apt_module, "STATUS", tmp_path / "status")
     machine = Machine(locate({"HOME": str(tmp_path)}), {"PATH": "/bin"}, packages=names)
-    wanted = Wanted((), (), (), (), (), (), (), tmp_path, tuple(WantedPackage(n, ("the manifest",)) for n in names))
+    wanted = Wanted(
+        (), (), (), (), (), (), (), tmp_path, tuple(WantedPackage(n, ("the manifest",)) for n in names)
+    )
     kind = Packages()
     return list(kind.plan(wanted, kind.look(wanted, machine)))
 
@@ -136,7 +145,11 @@ def test_a_held_package_and_an_interrupted_dpkg(tmp_path: Path, monkeypatch: pyt
             "interrupted",
             "--configure -a",
         ),
-        ("Held packages were changed and -y was used without --allow-change-held-packages.", "on hold", "unhold"),
+        (
+            "Held packages were changed and -y was used without --allow-change-held-packages.",
+            "on hold",
+            "unhold",
+        ),
         ("You don't have enough free space in /var/cache/apt/archives/.", "disk is full", "room"),
         ("Failed to fetch http://x/y.deb  404  Not Found", "could not fetch", "apt-get update"),
         ("something new", "something new", "output"),
@@ -170,14 +183,19 @@ def test_progress_and_waiting_are_told(tmp_path: Path, monkeypatch: pytest.Monke
         (
             0,
             [
-                "Waiting for cache lock: Could not get lock /var/lib/dpkg/lock-frontend. It is held by process 7 (apt)...",
+                (
+                    "Waiting for cache lock: Could not get lock /var/lib/dpkg/lock-frontend. It is held by"
+                    " process 7 (apt)..."
+                ),
                 "dlstatus:1:20.5:Retrieving file 1 of 2",
                 "pmstatus:unzip:75.0:Installing unzip (amd64)",
                 "Setting up unzip",
             ],
         )
     )
-    Apt(os.environ).install(["unzip"], run, lambda what, done, total: heard.append((what, done)), tmp_path / "log")
+    Apt(os.environ).install(
+        ["unzip"], run, lambda what, done, total: heard.append((what, done)), tmp_path / "log"
+    )
     assert heard == [
         ("wait for the lock held by apt (7)", 0),
         ("Retrieving file 1 of 2", 20),
@@ -214,7 +232,8 @@ def test_the_real_apt_knows_names_and_what_would_go() -> None:
 
 
 @pytest.mark.parametrize(
-    ("essential", "more"), [(b"", ("build-essential",)), (b"Essential: yes\n", None), (b"Protected: yes\n", None)]
+    ("essential", "more"),
+    [(b"", ("build-essential",)), (b"Essential: yes\n", None), (b"Protected: yes\n", None)],
 )
 def test_only_what_is_marked_so_is_essential(
     essential: bytes, more: tuple[str, ...] | None, tmp_path: Path, monkeypatch: pytest.MonkeyPatch

@@ -24,7 +24,9 @@ def test_the_hand_answers_again_and_again_and_ends_with_its_owner() -> None:
         "print(hand.run(('sh', '-c', 'echo \"ein \\u00e4\"; exit 4'), lines.append), lines)\n"
         "print(hand.run(('true',), lines.append))\n"
     )
-    done = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, timeout=30, check=True)
+    done = subprocess.run(
+        [sys.executable, "-c", script], capture_output=True, text=True, timeout=30, check=True
+    )
     assert done.stdout == "4 ['ein ä']\n0\n"
 
 
@@ -40,5 +42,7 @@ def test_a_hand_keeps_the_rights_that_its_owner_gives_up() -> None:
         "hand = RootHand(); os.setgid(4242); os.setuid(4242); said = []\n"
         "hand.run(('id', '-u'), said.append); print(os.getuid(), said)"
     )
-    done = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, timeout=30, check=True)
+    done = subprocess.run(
+        [sys.executable, "-c", script], capture_output=True, text=True, timeout=30, check=True
+    )
     assert done.stdout == "4242 ['0']\n"

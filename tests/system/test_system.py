@@ -35,7 +35,9 @@ def read_as_pam_does(content: bytes) -> dict[str, str]:
 
 
 NAMES = st.from_regex(r"[A-Z]{1,3}", fullmatch=True)
-VALUES = st.text(st.characters(codec="utf-8", blacklist_characters="\0\r"), max_size=30).filter(lambda v: not unfit(v))
+VALUES = st.text(st.characters(codec="utf-8", blacklist_characters="\0\r"), max_size=30).filter(
+    lambda v: not unfit(v)
+)
 
 
 @given(st.dictionaries(NAMES, VALUES, max_size=5), st.dictionaries(NAMES, VALUES, max_size=5))
@@ -75,7 +77,9 @@ def test_setting_and_taking_back_with_real_commands(tmp_path: Path, monkeypatch:
     monkeypatch.setattr(root_store, "STORE", tmp_path / "store")
     told: list[str] = []
     bench = bench_in(tmp_path, Hands(Access("root"), told.append).run)
-    change = SetSystemVariables(Edit(read_text_file(file), b'PATH=/bin\nTIDE="high"\n'), str(file), (("TIDE", "high"),))
+    change = SetSystemVariables(
+        Edit(read_text_file(file), b'PATH=/bin\nTIDE="high"\n'), str(file), (("TIDE", "high"),)
+    )
     record = change.prepare(bench)
     change.carry_out(bench, record)
     assert file.read_bytes() == b'PATH=/bin\nTIDE="high"\n'
@@ -99,9 +103,9 @@ def test_a_command_is_shown_as_it_would_be_typed() -> None:
 @pytest.mark.skipif(not is_root(), reason="stepping down needs root")
 def test_started_through_sudo_the_work_is_the_callers(tmp_path: Path) -> None:
     script = (
-        "import os; from zesty_anchor.system.privilege import step_down\n"
-        "e, hand = step_down(os.environ); print(os.getuid(), os.getgid(), e['HOME'], e['USER'], 'SUDO_UID' in e)\n"
-        "try: os.setuid(0); print('back')\nexcept PermissionError: print('for good')"
+        "import os; from zesty_anchor.system.privilege import step_down\ne, hand = step_down(os.environ);"
+        " print(os.getuid(), os.getgid(), e['HOME'], e['USER'], 'SUDO_UID' in e)\ntry: os.setuid(0);"
+        " print('back')\nexcept PermissionError: print('for good')"
     )
     done = subprocess.run(
         [sys.executable, "-c", script], capture_output=True, text=True, check=True,

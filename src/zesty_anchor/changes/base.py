@@ -141,7 +141,9 @@ class FileChange(BaseChange, frozen=True):
         return self.edit.diff(self.name)
 
     def prepare(self, bench: Bench) -> FileRecord:
-        """Check that the file may be changed, and copy it to the attic. Raises ``Problem`` where it may not."""
+        """Check that the file may be changed, and copy it to the attic. Raises ``Problem`` where it may
+        not.
+        """
         self.edit.check_writable()
         return self.saved(bench)
 
@@ -155,7 +157,9 @@ class FileChange(BaseChange, frozen=True):
         )  # fmt: skip
 
     def carry_out(self, bench: Bench, record: FileRecord) -> None:
-        """Replace the file. Raises ``Problem`` where somebody changed it meanwhile: then there is nothing to undo."""
+        """Replace the file. Raises ``Problem`` where somebody changed it meanwhile: then there is nothing to
+        undo.
+        """
         try:
             self.edit.carry_out()
         except ChangedMeanwhile:
@@ -204,8 +208,8 @@ def edited_from(record: FileRecord, before: bytes | None, after: bytes | None, k
 
 
 def ours_beside(record: FileRecord) -> list[Path]:
-    """What a run that was cut off had written of the file beside it: no more than the beginning of what it was to get, or of
-    what it held.
+    """What a run that was cut off had written of the file beside it: no more than the beginning of what it
+    was to get, or of what it held.
     """
     target = Path(record.path)
     found = [path for path, name in left_beside(target.parent) if name == target.name and path.is_file()]

@@ -57,15 +57,21 @@ class Bench(msgspec.Struct, frozen=True):
         real = os.path.realpath(path)
         own = os.path.realpath(self.locations.home)
         others = [os.path.realpath(home) for home in self.other_homes]
-        return any(real.startswith(f"{home}/") for home in others if home != own) and not real.startswith(f"{own}/")
+        return any(real.startswith(f"{home}/") for home in others if home != own) and not real.startswith(
+            f"{own}/"
+        )
 
     @property
     def run(self) -> str:
-        """The run's name in root's store: that of its folder in the attic, and of the journal, since another home has such runs too."""
+        """The run's name in root's store: that of its folder in the attic, and of the journal, since another
+        home has such runs too.
+        """
         return f"{self.attic.folder.name}-{self.journal}" if self.journal else self.attic.folder.name
 
     def as_root(self, commands: Iterable[Command]) -> str:
-        """Run commands with privilege, up to the first that fails. Returns what that said last; empty where all went well."""
+        """Run commands with privilege, up to the first that fails. Returns what that said last; empty where
+        all went well.
+        """
         for command in commands:
             lines: list[str] = []
             if self.run_privileged(command, lines.append) != 0:

@@ -81,7 +81,9 @@ class Change(Protocol):
 
     @property
     def follows(self) -> frozenset[str]:
-        """The keys of changes that must not be at work at the same time: they come first, whether they are done or fail."""
+        """The keys of changes that must not be at work at the same time: they come first, whether they are
+        done or fail.
+        """
 
     @property
     def touches(self) -> frozenset[str]:
@@ -89,7 +91,9 @@ class Change(Protocol):
 
     @property
     def pending(self) -> bool:
-        """Whether it cannot be known exactly yet: it waits for a manager or a program, and is planned anew then."""
+        """Whether it cannot be known exactly yet: it waits for a manager or a program, and is planned anew
+        then.
+        """
 
     @property
     def privileged(self) -> bool:
@@ -97,7 +101,9 @@ class Change(Protocol):
 
     @property
     def on_trial(self) -> bool:
-        """Whether it may be what keeps the new version from answering, so that it is tried before the proof is given up."""
+        """Whether it may be what keeps the new version from answering, so that it is tried before the proof
+        is given up.
+        """
 
     @property
     def detail(self) -> str:
@@ -152,7 +158,9 @@ class Kind(Protocol[Facts]):
         """What ``verify`` says of a file that a change wrote and that was changed since."""
 
     def concerns(self, wanted: Wanted, machine: Machine) -> bool:
-        """Whether it could have something to do, judged by what is wanted and by what is known of the machine without a further look."""
+        """Whether it could have something to do, judged by what is wanted and by what is known of the machine
+        without a further look.
+        """
 
     @property
     def record(self) -> type[Record]:
@@ -173,17 +181,20 @@ class Kind(Protocol[Facts]):
         """What stands there that only this kind makes, should no journal tell of it."""
 
     def without(self, earlier: Any, later: Any, keep: Keep) -> Record | None:
-        """The record of a later change as if an earlier one of this kind, of the same thing, had never been; None where that
-        cannot be told. ``keep`` puts content into the attic and returns where it is. Raises ``Problem`` where a copy is missing.
+        """The record of a later change as if an earlier one of this kind, of the same thing, had never been;
+        None where that cannot be told. ``keep`` puts content into the attic and returns where it is. Raises
+        ``Problem`` where a copy is missing.
         """
 
     def follow(self, record: Any, move: HomeMove) -> Record | None:
-        """Update what the attic holds for a change after the home was moved. Returns the updated record; None where it has not
-        changed.
+        """Update what the attic holds for a change after the home was moved. Returns the updated record; None
+        where it has not changed.
         """
 
     def look(self, wanted: Wanted, machine: Machine) -> Facts:
-        """What it must know of the machine to plan. May start programs; writes nothing. May be read lazily."""
+        """What it must know of the machine to plan. May start programs; writes nothing. May be read
+        lazily.
+        """
 
     def plan(self, wanted: Wanted, facts: Facts) -> Iterable[Change]:
         """The changes of this kind that are missing. Pure. Raises ``Problem`` where one cannot be made."""

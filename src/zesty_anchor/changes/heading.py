@@ -6,7 +6,9 @@ from enum import Enum
 
 
 class Heading(Enum):
-    """A heading, in the order of a preview: its title there, and where its changes are counted in a summary."""
+    """A heading, in the order of a preview: its title there, and where its changes are counted in a
+    summary.
+    """
 
     SYSTEM = ("For the whole system, with privilege", "system")
     INSTALLER = ("Run an installer; its lines in startup files are moved into our own", "new")
@@ -25,5 +27,7 @@ class Heading(Enum):
 
     @property
     def summary(self) -> str:
-        """The line of a summary: ``new``, ``system``, ``files``, ``removed``; empty for what is nothing to look at."""
+        """The line of a summary: ``new``, ``system``, ``files``, ``removed``; empty for what is nothing to
+        look at.
+        """
         return self.value[1]

@@ -12,7 +12,9 @@ from zesty_anchor.files.removal import discard_any
 
 
 class Kept(msgspec.Struct, frozen=True):
-    """One thing in the attic: where it stood, where it is kept, its size in bytes, and since when (seconds since 1970)."""
+    """One thing in the attic: where it stood, where it is kept, its size in bytes, and since when (seconds
+    since 1970).
+    """
 
     was: str
     kept: str
@@ -42,4 +44,6 @@ def throw_away(each: Kept) -> None:
 def _size(path: str) -> int:
     if os.path.islink(path) or not os.path.isdir(path):
         return os.lstat(path).st_size
-    return sum(os.lstat(os.path.join(root, name)).st_size for root, _, names in os.walk(path) for name in names)
+    return sum(
+        os.lstat(os.path.join(root, name)).st_size for root, _, names in os.walk(path) for name in names
+    )

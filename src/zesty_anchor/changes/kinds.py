@@ -1,4 +1,6 @@
-"""Every kind of change there is. A kind's own file is read when it is first needed, which most of them seldom are."""
+"""Every kind of change there is. A kind's own file is read when it is first needed, which most of them seldom
+are.
+"""
 
 from __future__ import annotations
 
@@ -10,7 +12,9 @@ from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system.registry import Registry
 
 _When = Callable[[Wanted, Machine], bool]
-"""Whether a kind could have something to do: told by what is wanted, and by what is known of the machine anyway."""
+"""Whether a kind could have something to do: told by what is wanted, and by what is known of the machine
+anyway.
+"""
 
 
 def _always(wanted: Wanted, machine: Machine) -> bool:
@@ -42,9 +46,18 @@ _TABLE: dict[str, tuple[str, _When]] = {
         "runtimes.install:Installs",
         lambda wanted, machine: any(v.artefact or v.damage for v in wanted.versions),
     ),
-    "installer-script": ("runtimes.run_installer:InstallerScripts", lambda wanted, machine: bool(wanted.managers)),
-    "managed-version": ("runtimes.install_through:ManagedVersions", lambda wanted, machine: bool(wanted.managers)),
-    "manager-default": ("runtimes.choose_default:ManagerDefaults", lambda wanted, machine: bool(wanted.managers)),
+    "installer-script": (
+        "runtimes.run_installer:InstallerScripts",
+        lambda wanted, machine: bool(wanted.managers),
+    ),
+    "managed-version": (
+        "runtimes.install_through:ManagedVersions",
+        lambda wanted, machine: bool(wanted.managers),
+    ),
+    "manager-default": (
+        "runtimes.choose_default:ManagerDefaults",
+        lambda wanted, machine: bool(wanted.managers),
+    ),
     "extra": ("runtimes.extra:Extras", lambda wanted, machine: any(v.extras for v in wanted.versions)),
     "generated-file": ("shells.generated_file:GeneratedFiles", _always),
     "launchers": ("shells.launcher_set:Launchers", _always),
@@ -54,15 +67,25 @@ _TABLE: dict[str, tuple[str, _When]] = {
     "ssh-key": ("person.ssh_key:Keys", lambda wanted, machine: wanted.identity is not None),
     "conflict-lines": ("conflicts.retire_lines:RetireStatements", _goes),
     "conflict": ("conflicts.retire_folder:RetireFolders", lambda wanted, machine: bool(wanted.removals)),
-    "alternative-choice": ("system.lead_alternative:LedAlternatives", lambda wanted, machine: bool(wanted.led)),
-    "package-removal": ("conflicts.purge_packages:PackageRemovals", lambda wanted, machine: bool(wanted.purges)),
-    "alternative": ("conflicts.drop_alternative:Alternatives", lambda wanted, machine: bool(wanted.alternatives)),
+    "alternative-choice": (
+        "system.lead_alternative:LedAlternatives",
+        lambda wanted, machine: bool(wanted.led),
+    ),
+    "package-removal": (
+        "conflicts.purge_packages:PackageRemovals",
+        lambda wanted, machine: bool(wanted.purges),
+    ),
+    "alternative": (
+        "conflicts.drop_alternative:Alternatives",
+        lambda wanted, machine: bool(wanted.alternatives),
+    ),
     "retired-manager": ("runtimes.retire_manager:RetiredManagers", _has_manager),
     "removed-version": ("runtimes.remove_version:RemovedVersions", _never),
     "choice": ("person.choice:Choices", _never),
 }
-"""By its name: the file and the class of a kind, and when it could have something to do. That condition is here so that the
-kind's module is imported only when it is needed. Another package adds one as an entry point of the group ``zesty_anchor.changes`` (docs/extending.md).
+"""By its name: the file and the class of a kind, and when it could have something to do. That condition is
+here so that the kind's module is imported only when it is needed. Another package adds one as an entry point
+of the group ``zesty_anchor.changes`` (docs/extending.md).
 """
 
 

@@ -9,8 +9,8 @@ class Question(msgspec.Struct, frozen=True):
     """Something that a person must decide before work begins.
 
     ``key`` is what answers it once and for all: a line of the manifest, or an option. ``safe`` tells whether
-    ``--yes`` may answer it, ``secret`` that the answer is a text which nobody else may see. ``to_read`` is a text that a
-    person should read before. To one that is ``optional`` a no is an answer as well.
+    ``--yes`` may answer it, ``secret`` that the answer is a text which nobody else may see. ``to_read`` is a
+    text that a person should read before. To one that is ``optional`` a no is an answer as well.
     """
 
     kind: str

@@ -12,8 +12,9 @@ from zesty_anchor.files.edit import Copies
 class Record(msgspec.Struct, kw_only=True, tag_field="kind"):
     """Enough to take a change back. Each kind has a struct of its own, tagged with the kind's name.
 
-    ``privileged`` tells that taking it back needs privilege. ``made`` are folders that had to be made for it; they go
-    where they are empty. Fields may be added, never renamed: journals of older versions are read with them.
+    ``privileged`` tells that taking it back needs privilege. ``made`` are folders that had to be made for it;
+    they go where they are empty. Fields may be added, never renamed: journals of older versions are read with
+    them.
     """
 
     privileged: bool = False
@@ -24,8 +25,8 @@ class Record(msgspec.Struct, kw_only=True, tag_field="kind"):
         return {}
 
     def attic_copies(self) -> dict[str, str]:
-        """What the attic holds for the change beside that, by its path there: of which place it is a copy (empty: it is of
-        use to the change alone).
+        """What the attic holds for the change beside that, by its path there: of which place it is a copy
+        (empty: it is of use to the change alone).
         """
         return {}
 
@@ -76,8 +77,8 @@ def copies_of(edits: Iterable[Copies]) -> dict[str, str]:
 class Reverted(msgspec.Struct, frozen=True):
     """What came of taking a change back. ``notices`` are what a person should know, a sentence each.
 
-    ``whole`` is False where something of ours still stands that another try could take back: then the change stays in
-    the journal. ``needed`` tells that the copies in the attic stay of use to the person.
+    ``whole`` is False where something of ours still stands that another try could take back: then the change
+    stays in the journal. ``needed`` tells that the copies in the attic stay of use to the person.
     """
 
     notices: tuple[str, ...] = ()

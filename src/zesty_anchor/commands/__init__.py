@@ -30,8 +30,8 @@ _FILES = {"with": "with_versions"}
 
 
 def _read_line(prompt: str) -> str:
-    """Read an answer. Python's ``input`` drops what a signal's handler raises while it looks at the streams (bltinmodule.c clears the
-    error of each call), so that Ctrl-C in that moment would be lost.
+    """Read an answer. Python's ``input`` drops what a signal's handler raises while it looks at the streams
+    (bltinmodule.c clears the error of each call), so that Ctrl-C in that moment would be lost.
     """
     sys.stdout.write(prompt)
     sys.stdout.flush()
@@ -84,7 +84,9 @@ class _Commands(click.Group):
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
         for group in dict.fromkeys(own.group for own in COMMANDS.values()):
             with formatter.section(group):
-                formatter.write_dl([(name, own.summary) for name, own in COMMANDS.items() if own.group == group])
+                formatter.write_dl(
+                    [(name, own.summary) for name, own in COMMANDS.items() if own.group == group]
+                )
 
 
 @click.group(cls=_Commands, context_settings={"help_option_names": ["-h", "--help"]})
@@ -100,8 +102,9 @@ def main() -> None:
 def run() -> None:
     """The program: runs the command and ends with its exit code.
 
-    It ends at once: of what the interpreter does before, taking itself down, nothing is of use, and it takes a tenth of the
-    time. A thread may still wait for a server that says nothing; what it did is taken back already.
+    It ends at once: of what the interpreter does before, taking itself down, nothing is of use, and it takes
+    a tenth of the time. A thread may still wait for a server that says nothing; what it did is taken back
+    already.
     """
     code = exit_code()
     for stream in (sys.stdout, sys.stderr):
@@ -152,8 +155,8 @@ def exit_code() -> int:
 
 
 def _open_what_is_closed() -> None:
-    """Where we were started without input, output or errors, nothing goes there: else the first file that is opened would get
-    their place, and what is printed.
+    """Where we were started without input, output or errors, nothing goes there: else the first file that is
+    opened would get their place, and what is printed.
     """
     for name, mode in (("stdin", "r"), ("stdout", "w"), ("stderr", "w")):
         if getattr(sys, name) is None:

@@ -20,7 +20,9 @@ class TerminalAsker:
         self._paint.write(self._paint.faint(f"  (for good: {question.key})"))
         if question.to_read:
             return self._after_reading(question)
-        return click.confirm(self._paint.shown(self._paint.look("asked: ") + question.text), default=False, err=True)
+        return click.confirm(
+            self._paint.shown(self._paint.look("asked: ") + question.text), default=False, err=True
+        )
 
     def _after_reading(self, question: Question) -> bool:
         """Ask about a text that should be read first; it is shown as often as one likes."""

@@ -25,9 +25,11 @@ SCENARIOS = ("tour", "broken")
 @click.option("--system", is_flag=True, help="As root: also installs and removes a small Debian package.")
 @with_setting(manifest=False)
 def command(setting: Setting, scenario: str, keep: Path | None, steps: bool, system: bool) -> None:
-    """Show a full example on made-up data, offline, in a throwaway home. Your own home and the system are not touched.
+    """Show a full example on made-up data, offline, in a throwaway home. Your own home and the system are not
+    touched.
 
-    "tour" starts in a home with an old installation, provisions it, and undoes it all; "broken" breaks three things, then finds and fixes them.
+    "tour" starts in a home with an old installation, provisions it, and undoes it all; "broken" breaks three
+    things, then finds and fixes them.
     """
     from zesty_anchor.demo.story import Telling, tell
 

@@ -16,8 +16,8 @@ from zesty_anchor.operations.survey import draft
 @click.argument("words", metavar="[RUNTIME]... [FILE]", nargs=-1)
 @with_setting(manifest=False)
 def command(setting: Setting, words: tuple[str, ...]) -> None:
-    """Write a starter manifest to FILE (workstation.toml): for each RUNTIME that is named, else from what is on this machine (shells,
-    runtimes, variables, PATH).
+    """Write a starter manifest to FILE (workstation.toml): for each RUNTIME that is named, else from what is
+    on this machine (shells, runtimes, variables, PATH).
 
     FILE has a slash or ends in .toml; "-" prints the manifest. An existing file is never changed.
     """

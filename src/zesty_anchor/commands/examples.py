@@ -90,7 +90,10 @@ EXAMPLES: dict[str, tuple[tuple[str, str], ...]] = {
     ),
     "identity": (
         ("zesty-anchor identity", "print the public key"),
-        ("zesty-anchor identity | ssh desk@harbour.example 'cat >> .ssh/authorized_keys'", "copy it to a host"),
+        (
+            "zesty-anchor identity | ssh desk@harbour.example 'cat >> .ssh/authorized_keys'",
+            "copy it to a host",
+        ),
         ("zesty-anchor identity --json", "the same for a program"),
     ),
     "undo": (

@@ -17,8 +17,8 @@ from zesty_anchor.show.paragraph import paragraph
 def command(setting: Setting, name: str) -> None:
     """Explain NAME in a few sentences: what it is here, why, and which file and line decide it.
 
-    NAME is a command or a runtime, '$VARIABLE', a file, an entry of PATH, a key of the manifest (runtimes.kelp.want), the name of a check,
-    or an exit status.
+    NAME is a command or a runtime, '$VARIABLE', a file, an entry of PATH, a key of the manifest
+    (runtimes.kelp.want), the name of a check, or an exit status.
     """
     with setting.either() as (workstation, _):
         explained = explain(workstation, name, fetch_columns)

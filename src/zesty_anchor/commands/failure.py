@@ -22,7 +22,9 @@ def told(error: Exception) -> int:
     if not isinstance(error, Problem):
         wrapped = Problem(
             f"something unexpected: {type(error).__name__}: {error}",
-            advice="" if verbose else "run it again with -v and report what it prints; the journal holds what was done",
+            advice=""
+            if verbose
+            else "run it again with -v and report what it prints; the journal holds what was done",
         )
         wrapped.__cause__ = error
         error = wrapped

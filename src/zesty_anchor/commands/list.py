@@ -27,11 +27,11 @@ from zesty_anchor.show import listing
 @click.option("--licence", is_flag=True, help="Print the licence of the version that would be installed.")
 @with_setting()
 def command(setting: Setting, runtime: str | None, line: str, each: bool, newer: bool, licence: bool) -> None:
-    """Show versions: without RUNTIME the installed ones, else those that are available, newest first. Without a manifest: the runtimes
-    that are available.
+    """Show versions: without RUNTIME the installed ones, else those that are available, newest first. Without
+    a manifest: the runtimes that are available.
 
-    LINE keeps only the versions that begin with it, or are in that channel: "list kelp 4.2", "list kelp lts". Many versions of one line (4.2.…) are
-    shown together.
+    LINE keeps only the versions that begin with it, or are in that channel: "list kelp 4.2", "list kelp lts".
+    Many versions of one line (4.2.…) are shown together.
     """
     if runtime:
         runtime, line = parted(runtime, line)[0], parted(runtime, line)[1] or ""

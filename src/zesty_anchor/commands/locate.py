@@ -14,7 +14,9 @@ from zesty_anchor.operations.locate import locate
 @click.argument("version", required=False, default="")
 @with_setting()
 def command(setting: Setting, runtime: str, version: str) -> None:
-    """Print the folder of an installed version, for an editor: the active one, or the newest that VERSION matches (a prefix is enough)."""
+    """Print the folder of an installed version, for an editor: the active one, or the newest that VERSION
+    matches (a prefix is enough).
+    """
     runtime, named = parted(runtime, version)
     with setting.opened() as (workstation, _):
         folder = locate(workstation, runtime, named or "")

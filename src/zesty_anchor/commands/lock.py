@@ -12,12 +12,17 @@ from zesty_anchor.show.sizes import count
 
 @click.command(cls=WithExamples)
 @click.option(
-    "--platform", "platforms", multiple=True, metavar="PLATFORM", help="Also lock for PLATFORM, such as linux-aarch64."
+    "--platform",
+    "platforms",
+    multiple=True,
+    metavar="PLATFORM",
+    help="Also lock for PLATFORM, such as linux-aarch64.",
 )
 @click.option("--upgrade", multiple=True, metavar="NAME", help="Re-resolve NAME to the newest match.")
 @with_setting()
 def command(setting: Setting, platforms: tuple[str, ...], upgrade: tuple[str, ...]) -> None:
-    """Write exact versions, addresses and digests to workstation.lock. From then on provision installs exactly these.
+    """Write exact versions, addresses and digests to workstation.lock. From then on provision installs
+    exactly these.
 
     A locked version stays until it is upgraded by name.
     """

@@ -66,7 +66,9 @@ class Setting:
         from zesty_anchor.operations.calling_shell import behind
 
         if line := behind(workstation):
-            self.err.write(self.err.look("this shell was opened before the last provisioning; for it, run: ") + line)
+            self.err.write(
+                self.err.look("this shell was opened before the last provisioning; for it, run: ") + line
+            )
 
     @contextmanager
     def either(self) -> Iterator[tuple[Workstation, Person]]:
@@ -91,7 +93,9 @@ class Setting:
             yield bare, Person(telling, asker, self.yes, self.jobs, hand, self.trusted)
 
     def _environment(self) -> tuple[dict[str, str], RootHand | None]:
-        """Ours; where we were started through sudo, that of the user who called, whom we then become for good."""
+        """Ours; where we were started through sudo, that of the user who called, whom we then become for
+        good.
+        """
         stepped = step_down(os.environ)
         if stepped is None:
             environment = dict(os.environ)
@@ -117,7 +121,9 @@ _MANIFEST = click.option(
     "-m", "--manifest", type=click.Path(path_type=Path), metavar="FILE", help="The manifest to use."
 )
 _OFFLINE = click.option("--offline", is_flag=True, help="Work offline, using cached version lists.")
-_JOBS = click.option("-j", "--jobs", type=click.IntRange(1, 64), default=4, show_default=True, help="Parallel jobs.")
+_JOBS = click.option(
+    "-j", "--jobs", type=click.IntRange(1, 64), default=4, show_default=True, help="Parallel jobs."
+)
 _TRUST = click.option(
     "--trust",
     type=click.Path(path_type=Path),
@@ -151,7 +157,9 @@ def parted(runtime: str, version: str | None) -> tuple[str, str | None]:
 def with_setting(
     *, manifest: bool = True, jobs: bool = False, yes: bool = False, trust: bool = False, verbose: str = ""
 ) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
-    """Give a command the shared options, as a ``Setting`` in its first argument. ``verbose`` is what it shows more of."""
+    """Give a command the shared options, as a ``Setting`` in its first argument. ``verbose`` is what it shows
+    more of.
+    """
     wanted = [_verbose(verbose or "Show the traceback of an error."), *_COMMON]
     wanted += [_MANIFEST, _OFFLINE] if manifest else []
     wanted += [_JOBS] if jobs else []

@@ -19,7 +19,9 @@ PENDING = 3
 
 @click.command(cls=WithExamples)
 @click.option("--check", is_flag=True, help="Exit with 3 if changes are pending.")
-@click.option("--script", "manager", metavar="NAME", help="Print the installer script of manager NAME, to review it.")
+@click.option(
+    "--script", "manager", metavar="NAME", help="Print the installer script of manager NAME, to review it."
+)
 @with_setting(verbose="Show every line of every file.")
 def command(setting: Setting, check: bool, manager: str | None) -> None:
     """Show what provision would change, down to the lines of each startup file. Changes nothing."""
@@ -49,5 +51,7 @@ def _script(setting: Setting, manager: str) -> None:
     sys.stdout.buffer.write(text)
     sys.stdout.flush()
     if not setting.quiet:
-        setting.err.write(f"the installer of {manager} {version}. Once you have read it, and would run it, write:")
+        setting.err.write(
+            f"the installer of {manager} {version}. Once you have read it, and would run it, write:"
+        )
         setting.err.write(f'  [managers.{manager}] reviewed = "sha256:{digest}"')

@@ -13,7 +13,9 @@ FAILED = 1
 
 
 @click.command(cls=WithExamples)
-@click.option("--deep", is_flag=True, help="Read every installed file, even if its size and time are unchanged.")
+@click.option(
+    "--deep", is_flag=True, help="Read every installed file, even if its size and time are unchanged."
+)
 @with_setting(jobs=True, yes=True, trust=True)
 def command(setting: Setting, deep: bool) -> None:
     """Make this machine match the manifest, and verify it in new shells.

@@ -47,7 +47,9 @@ def _in_root(setting: Setting, folder: Path, page: Page | None) -> Rehearsed:
     user = called or pwd.getpwuid(os.geteuid())
     home = Path(called.pw_dir) if called else locate(os.environ).home
     files = [
-        file for file in (Path.cwd() / MANIFEST_NAME, setting.manifest, setting.trusted) if file and file.is_file()
+        file
+        for file in (Path.cwd() / MANIFEST_NAME, setting.manifest, setting.trusted)
+        if file and file.is_file()
     ]
     # A root has folders of the same name as some of ours (/tmp): there the file alone is shown.
     named = (Path.cwd(), *(file.parent for file in files), *files)
@@ -69,14 +71,18 @@ def _in_root(setting: Setting, folder: Path, page: Page | None) -> Rehearsed:
     "--root",
     type=click.Path(path_type=Path, exists=True, file_okay=False, resolve_path=True),
     metavar="FOLDER",
-    help="Use a copy of this root folder (one made by debootstrap, or /) and really install packages. Needs root.",
+    help=(
+        "Use a copy of this root folder (one made by debootstrap, or /) and really install packages. Needs"
+        " root."
+    ),
 )
 @with_setting(jobs=True, yes=True, trust=True)
 def command(setting: Setting, file: Path | None, root: Path | None) -> None:
     """Do the whole run in a copy of your home, to see what would happen.
 
-    Everything is fetched, built, unpacked, written and verified in the copy, then undone and compared. Your home stays as it is. What needs
-    privilege is shown and not done, unless --root names the root of a system to copy.
+    Everything is fetched, built, unpacked, written and verified in the copy, then undone and compared. Your
+    home stays as it is. What needs privilege is shown and not done, unless --root names the root of a system
+    to copy.
     """
     if file is not None:
         check_file(file)

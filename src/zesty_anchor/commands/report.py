@@ -17,13 +17,17 @@ _BEGINNING = 4096
 
 @click.command(cls=WithExamples)
 @click.argument("file", type=click.Path(path_type=Path, dir_okay=False), required=False)
-@click.option("--anew", is_flag=True, help="Check new shells even if nothing has changed since the last time.")
+@click.option(
+    "--anew", is_flag=True, help="Check new shells even if nothing has changed since the last time."
+)
 @with_setting(jobs=True, yes=True, trust=True)
 def command(setting: Setting, file: Path | None, anew: bool) -> None:
-    """Write one HTML page with everything: what was asked for, what is installed, the checks, PATH, the last runs, and what to do next.
+    """Write one HTML page with everything: what was asked for, what is installed, the checks, PATH, the last
+    runs, and what to do next.
 
-    The last verification counts as long as nothing relevant has changed; else new shells are checked. FILE needs nothing else to be read, today or in
-    a year. With --json the same facts are printed, and no FILE is needed.
+    The last verification counts as long as nothing relevant has changed; else new shells are checked. FILE
+    needs nothing else to be read, today or in a year. With --json the same facts are printed, and no FILE is
+    needed.
     """
     if file is None and not setting.as_json:
         raise click.UsageError("name the FILE for the page: zesty-anchor report FILE.html")
@@ -49,8 +53,11 @@ def check_file(file: Path) -> None:
     from zesty_anchor.show.report import GENERATOR
 
     if not file.absolute().parent.is_dir():
-        raise UsageProblem(f"there is no folder {file.absolute().parent}", advice="make it first, or name another one")
+        raise UsageProblem(
+            f"there is no folder {file.absolute().parent}", advice="make it first, or name another one"
+        )
     if file.exists() and GENERATOR not in file.read_bytes()[:_BEGINNING]:
         raise UsageProblem(
-            f"{file} exists, and is no report", advice="name another file: what is not ours is not overwritten"
+            f"{file} exists, and is no report",
+            advice="name another file: what is not ours is not overwritten",
         )

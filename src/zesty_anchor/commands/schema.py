@@ -12,8 +12,8 @@ from zesty_anchor.show.document import encode
 @click.command(cls=WithExamples, context_settings={"ignore_unknown_options": True})
 @click.argument("use", nargs=-1)
 def command(use: tuple[str, ...]) -> None:
-    """Print the JSON Schema of workstation.toml, for an editor that completes and checks it. With USE, that of what a command prints with
-    --json: "schema verify", "schema list --newer".
+    """Print the JSON Schema of workstation.toml, for an editor that completes and checks it. With USE, that
+    of what a command prints with --json: "schema verify", "schema list --newer".
     """
     if not use:
         click.echo(encode(json_schema()))

@@ -14,7 +14,8 @@ from zesty_anchor.show.findings import findings
 @click.command(cls=WithExamples)
 @with_setting(verbose="Also show startup files that do not exist.")
 def command(setting: Setting) -> None:
-    """Show what is on this machine: shells, startup files, and which program each command runs. Changes nothing.
+    """Show what is on this machine: shells, startup files, and which program each command runs. Changes
+    nothing.
 
     Without a manifest it looks for all runtimes that it knows.
     """

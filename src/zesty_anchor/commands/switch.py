@@ -10,7 +10,14 @@ import click
 from zesty_anchor.commands import WithExamples
 from zesty_anchor.commands.options import Setting, parted, with_setting
 from zesty_anchor.engine.outcome import Outcome
-from zesty_anchor.operations.switch import by_default, choice, for_project, for_session, forget_project, forget_session
+from zesty_anchor.operations.switch import (
+    by_default,
+    choice,
+    for_project,
+    for_session,
+    forget_project,
+    forget_session,
+)
 from zesty_anchor.planning.listing import Switched
 from zesty_anchor.show import changes, choices
 from zesty_anchor.system.problem import UsageProblem
@@ -36,11 +43,13 @@ def _scopes(command: Callable[..., Any]) -> Callable[..., Any]:
 @click.option("--forget", is_flag=True, help="Remove the choice of the session or the project.")
 @click.option("--install", is_flag=True, help="Install the version first if it is missing.")
 @with_setting(jobs=True, yes=True, trust=True)
-def command(setting: Setting, runtime: str, want: str | None, scope: str | None, forget: bool, install: bool) -> None:
+def command(
+    setting: Setting, runtime: str, want: str | None, scope: str | None, forget: bool, install: bool
+) -> None:
     """Choose a version of RUNTIME. Without WANT, show which one is active here and what decided it.
 
-    The narrower scope wins: session, then project, then default. In a shell that zesty-anchor has set up, the scope is the session unless
-    another one is named.
+    The narrower scope wins: session, then project, then default. In a shell that zesty-anchor has set up, the
+    scope is the session unless another one is named.
     """
     runtime, want = parted(runtime, want)
     with setting.opened() as (workstation, person):
@@ -54,7 +63,9 @@ def command(setting: Setting, runtime: str, want: str | None, scope: str | None,
             return
         scope = scope or ("session" if workstation.environ.get("ZESTY_ANCHOR_SHELL") else None)
         if scope is None:
-            raise UsageProblem("for which scope?", advice=f"add --{', --'.join(SCOPES[:-1])} or --{SCOPES[-1]}")
+            raise UsageProblem(
+                "for which scope?", advice=f"add --{', --'.join(SCOPES[:-1])} or --{SCOPES[-1]}"
+            )
         if scope == "default":
             if want is None:
                 advice = "name the version that it should be"
@@ -62,18 +73,26 @@ def command(setting: Setting, runtime: str, want: str | None, scope: str | None,
             outcome, changed = by_default(workstation, person, runtime, want)
         elif forget or want is None:
             forgotten = scope == "session"
-            done = forget_session(workstation, runtime) if forgotten else forget_project(workstation, person, runtime)
+            done = (
+                forget_session(workstation, runtime)
+                if forgotten
+                else forget_project(workstation, person, runtime)
+            )
         else:
             choose = for_session if scope == "session" else for_project
             done = choose(workstation, person, runtime, want, install=install)
     if scope != "default":
         _tell(setting, done)
     elif want is not None:
-        _tell_default(setting, workstation.locations.shown(workstation.file), runtime, want, outcome, changed=changed)
+        _tell_default(
+            setting, workstation.locations.shown(workstation.file), runtime, want, outcome, changed=changed
+        )
 
 
 def _tell(setting: Setting, done: Switched) -> None:
-    """In a shell of ours the function there reads the session from our output, so the rest is told beside it."""
+    """In a shell of ours the function there reads the session from our output, so the rest is told beside
+    it.
+    """
     if done.session is not None:
         choices.switched(setting.err, done.choice, done.written)
         click.echo(f"session: {done.session}")
@@ -83,7 +102,9 @@ def _tell(setting: Setting, done: Switched) -> None:
         choices.switched(setting.out, done.choice, done.written)
 
 
-def _tell_default(setting: Setting, manifest: str, runtime: str, want: str, outcome: Outcome, *, changed: bool) -> None:
+def _tell_default(
+    setting: Setting, manifest: str, runtime: str, want: str, outcome: Outcome, *, changed: bool
+) -> None:
     if setting.as_json:
         setting.print_json({"runtime": runtime, "want": want, "manifest": manifest, "well": outcome.well})
     else:

@@ -37,11 +37,13 @@ from zesty_anchor.show import timing as shown
     help="Also draw a chart to FILE (.png or .svg).",
 )
 @with_setting(verbose="Show each file and line that takes time, as a tree.")
-def command(setting: Setting, shells: tuple[str, ...], seconds: float, since: bool, chart: Path | None) -> None:
+def command(
+    setting: Setting, shells: tuple[str, ...], seconds: float, since: bool, chart: Path | None
+) -> None:
     """Show how long your shell takes to start, and which lines slow it down.
 
-    Measures startup with everything, without zesty-anchor, and without your files, interleaved and in a copy of the home, until the median is
-    known to 5 % or the time is over. Then ranks the slowest lines.
+    Measures startup with everything, without zesty-anchor, and without your files, interleaved and in a copy
+    of the home, until the median is known to 5 % or the time is over. Then ranks the slowest lines.
     """
     if chart is not None:
         from zesty_anchor.show.charts import check_chart, check_matplotlib, timing_chart

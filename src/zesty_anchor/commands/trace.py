@@ -15,8 +15,8 @@ from zesty_anchor.show.columns import fetch_columns
 @click.argument("name")
 @with_setting()
 def command(setting: Setting, name: str) -> None:
-    """Show where a command, a variable or a PATH entry comes from: which program each new shell runs, who owns it, and the line of the
-    startup file behind it.
+    """Show where a command, a variable or a PATH entry comes from: which program each new shell runs, who
+    owns it, and the line of the startup file behind it.
 
     '$NAME' traces a variable, PATH the entries of PATH. Works without a manifest.
     """

@@ -19,8 +19,8 @@ FAILED = 1
 def command(setting: Setting, run: int | None, listed: bool) -> None:
     """Undo the last run: folders, files and lines are as they were before it.
 
-    What someone else has changed in the same files since then stays. If a later run needs what an earlier one did, it is named, and nothing is
-    done.
+    What someone else has changed in the same files since then stays. If a later run needs what an earlier one
+    did, it is named, and nothing is done.
     """
     with setting.bare() as (workstation, person):
         if listed:

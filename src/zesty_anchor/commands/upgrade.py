@@ -19,8 +19,8 @@ from zesty_anchor.show import changes, listing
 def command(setting: Setting, runtimes: tuple[str, ...], only_list: bool) -> None:
     """Move RUNTIMES (all, if none is named) to the newest versions that your wants allow, as one run.
 
-    Shows old and new version first, and asks. If a check of one of them fails afterwards, everything is undone. Versions that are installed
-    already stay; "zesty-anchor undo" goes back.
+    Shows old and new version first, and asks. If a check of one of them fails afterwards, everything is
+    undone. Versions that are installed already stay; "zesty-anchor undo" goes back.
     """
     with setting.opened() as (workstation, person):
         rows = upgradable(workstation, person, runtimes)

@@ -14,10 +14,18 @@ from zesty_anchor.show import proof
 
 
 @click.command(cls=WithExamples)
-@click.option("--deep", is_flag=True, help="Read every installed file, even if its size and time are unchanged.")
-@click.option("--only", multiple=True, metavar="NAME", help="Only checks whose name contains NAME; may be repeated.")
 @click.option(
-    "--shell", "shells", multiple=True, type=click.Choice(list(SHELLS)), help="Only this shell; may be repeated."
+    "--deep", is_flag=True, help="Read every installed file, even if its size and time are unchanged."
+)
+@click.option(
+    "--only", multiple=True, metavar="NAME", help="Only checks whose name contains NAME; may be repeated."
+)
+@click.option(
+    "--shell",
+    "shells",
+    multiple=True,
+    type=click.Choice(list(SHELLS)),
+    help="Only this shell; may be repeated.",
 )
 @click.option(
     "--junit",
@@ -26,12 +34,14 @@ from zesty_anchor.show import proof
     help="Also write a JUnit XML report to FILE.",
 )
 @with_setting(jobs=True, yes=True, trust=True, verbose="Show every check in every shell.")
-def command(setting: Setting, deep: bool, only: tuple[str, ...], shells: tuple[str, ...], junit: Path | None) -> None:
-    """Compare what is installed with the manifest, then open new shells of every kind with a clean environment and check what the
-    manifest promises.
+def command(
+    setting: Setting, deep: bool, only: tuple[str, ...], shells: tuple[str, ...], junit: Path | None
+) -> None:
+    """Compare what is installed with the manifest, then open new shells of every kind with a clean
+    environment and check what the manifest promises.
 
-    Exit status: 0 all passed; 3 the manifest asks for more than was provisioned; 4 a check failed; 6 something was changed since
-    installation.
+    Exit status: 0 all passed; 3 the manifest asks for more than was provisioned; 4 a check failed; 6
+    something was changed since installation.
     """
     with setting.opened() as (workstation, person):
         home = str(workstation.locations.home)

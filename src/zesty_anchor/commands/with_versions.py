@@ -14,7 +14,9 @@ from zesty_anchor.operations.with_versions import environment as chosen_environm
 from zesty_anchor.system.problem import Problem, UsageProblem
 
 
-@click.command(cls=WithExamples, context_settings={"ignore_unknown_options": True, "allow_interspersed_args": False})
+@click.command(
+    cls=WithExamples, context_settings={"ignore_unknown_options": True, "allow_interspersed_args": False}
+)
 @click.argument("words", nargs=-1, type=click.UNPROCESSED, metavar="NAME=WANT ... -- COMMAND ...")
 @click.option("--install", is_flag=True, help="Install a version first if it is missing.")
 @with_setting()
@@ -40,7 +42,8 @@ def command(setting: Setting, words: tuple[str, ...], install: bool) -> None:
     found = shutil.which(rest[0], path=environment["PATH"])
     if found is None:
         raise Problem(
-            f"there is no command {rest[0]!r} with these versions", advice="zesty-anchor list shows what is installed"
+            f"there is no command {rest[0]!r} with these versions",
+            advice="zesty-anchor list shows what is installed",
         )
     sys.stdout.flush()
     sys.stderr.flush()

@@ -1,4 +1,6 @@
-"""The stand-in for an archive in the Debian repository format: packages, indexes and a signed suite, in a folder to be served."""
+"""The stand-in for an archive in the Debian repository format: packages, indexes and a signed suite, in a
+folder to be served.
+"""
 
 from __future__ import annotations
 
@@ -16,7 +18,9 @@ _MOMENT = 1_760_000_000
 
 
 def deb(fields: Mapping[str, str], files: Mapping[str, bytes | str]) -> bytes:
-    """A binary package (deb(5)) of these fields. A file's content is bytes, a link's the text that it leads to."""
+    """A binary package (deb(5)) of these fields. A file's content is bytes, a link's the text that it leads
+    to.
+    """
     control = "".join(f"{name}: {value}\n" for name, value in fields.items()).encode()
     members = {
         "debian-binary": b"2.0\n",
@@ -56,9 +60,10 @@ def write_suite(
     others: str = "",
     sources: Sequence[tuple[str, str, str, bytes]] = (),
 ) -> None:
-    """A suite of packages, each its fields and its files, with its index and the list of digests, signed by a ``signer`` of
-    pysequoia. It is valid for some days from now on. ``others`` are further entries of the index, each with an empty row after it.
-    ``sources`` are source packages: name, version, the name of the upstream's archive, and what that holds.
+    """A suite of packages, each its fields and its files, with its index and the list of digests, signed by a
+    ``signer`` of pysequoia. It is valid for some days from now on. ``others`` are further entries of the
+    index, each with an empty row after it. ``sources`` are source packages: name, version, the name of the
+    upstream's archive, and what that holds.
     """
     import pysequoia
 
@@ -67,7 +72,8 @@ def write_suite(
         named = {"Package": fields["Package"], "Architecture": architecture}
         whole = {**named, "Maintainer": "the tide desk <desk@harbour.invalid>", **fields}
         content = deb({**whole, "Description": "made up"}, files)
-        place = f"pool/main/{suite}/{fields['Package']}_{fields['Version'].replace(':', '%3a')}_{architecture}.deb"
+        version = fields["Version"].replace(":", "%3a")
+        place = f"pool/main/{suite}/{fields['Package']}_{version}_{architecture}.deb"
         (folder / place).parent.mkdir(parents=True, exist_ok=True)
         (folder / place).write_bytes(content)
         told = {"Filename": place, "Size": str(len(content)), "SHA256": hashlib.sha256(content).hexdigest()}
@@ -104,5 +110,6 @@ def _source(folder: Path, package: str, version: str, name: str, content: bytes)
     digest = hashlib.sha256(content).hexdigest()
     rows = f"\n {'0' * 64} 10 {package}_{version}.debian.tar.xz\n {digest} {len(content)} {name}"
     return (
-        f"Package: {package}\nFormat: 3.0 (quilt)\nVersion: {version}\nDirectory: {place}\nChecksums-Sha256: {rows}\n"
+        f"Package: {package}\nFormat: 3.0 (quilt)\nVersion: {version}\nDirectory: {place}\nChecksums-Sha256:"
+        f" {rows}\n"
     )

@@ -155,7 +155,9 @@ def furnish(home: Path, url: str, *, with_c: bool, with_package: bool = False) -
 def _manifest(url: str, as_root: str, *, with_c: bool, with_package: bool) -> str:
     digest = hashlib.sha256(bollard_installer("0.9.5")).hexdigest()
     brine, package = _BRINE if with_c else "", _PACKAGE if with_package else ""
-    return _MANIFEST.format(url=url, brine=brine, package=package, as_root=as_root, reviewed=f"sha256:{digest}")
+    return _MANIFEST.format(
+        url=url, brine=brine, package=package, as_root=as_root, reviewed=f"sha256:{digest}"
+    )
 
 
 def likeness(home: Path, without: tuple[str, ...] = ()) -> dict[str, tuple[str, str]]:

@@ -39,7 +39,9 @@ _TITLES: dict[tuple[str, ...], str] = {FOLDERS: "cd ~/soundings", BREAK: "rm, se
 
 
 class Step(NamedTuple):
-    """One step: the command's words, the question that it answers, what to look at, and the exit status that it ends with."""
+    """One step: the command's words, the question that it answers, what to look at, and the exit status that
+    it ends with.
+    """
 
     words: tuple[str, ...]
     question: str
@@ -55,25 +57,43 @@ _PROVISION = Step(
 _UNDO = Step(("undo",), "Take it back.", "the old kelp is where it was, and so is every line")
 
 TOUR = (
-    Step(("survey",), "What is here?", "an old kelp answers, in bash and in zsh; a folder on PATH does not exist"),
+    Step(
+        ("survey",),
+        "What is here?",
+        "an old kelp answers, in bash and in zsh; a folder on PATH does not exist",
+    ),
     Step(("trace", "kelp"), "Why does that one answer?", "the line of each startup file that put it there"),
-    Step(("preview",), "What would change?", "your own files by the line; the old kelp goes only after the proof"),
+    Step(
+        ("preview",),
+        "What would change?",
+        "your own files by the line; the old kelp goes only after the proof",
+    ),
     _PROVISION,
     Step(("provision",), "Once more.", "nothing changes, and it takes no time"),
     Step(("list",), "Which version is in effect, and what decided it?", "the file and the line"),
     Step(
-        ("with", "kelp=3.6", "--", "kelp", "--version"), "Run one command with another version.", "3.6, just this once"
+        ("with", "kelp=3.6", "--", "kelp", "--version"),
+        "Run one command with another version.",
+        "3.6, just this once",
     ),
-    Step(FOLDERS, "Walk about, in every shell.", "the project ~/soundings pins 3.6: it answers there, and only there"),
+    Step(
+        FOLDERS,
+        "Walk about, in every shell.",
+        "the project ~/soundings pins 3.6: it answers there, and only there",
+    ),
     Step(("history",), "What was done?", "the run, what it brought, and what it proved"),
     _UNDO,
 )
 BROKEN = (
     _PROVISION,
     Step(
-        BREAK, "A bad day.", "a command of kelp is gone, our line in ~/.bashrc too, and coral may not be run any more"
+        BREAK,
+        "A bad day.",
+        "a command of kelp is gone, our line in ~/.bashrc too, and coral may not be run any more",
     ),
-    Step(("verify",), "What is wrong?", "each cause once, with the file, what it breaks, and what mends it", 4),
+    Step(
+        ("verify",), "What is wrong?", "each cause once, with the file, what it breaks, and what mends it", 4
+    ),
     Step(("provision",), "Mend it.", "only what is broken is made anew; then it is proved"),
     Step(("verify",), "Is it well?", "three lines, when all is well"),
 )
@@ -81,8 +101,8 @@ SCENARIOS = {"tour": TOUR, "broken": BROKEN}
 
 
 class Telling(NamedTuple):
-    """How the demo is told: who says it, options for each command, where the home is kept (None: nowhere), whether the system's packages may be
-    touched, and what waits between the steps.
+    """How the demo is told: who says it, options for each command, where the home is kept (None: nowhere),
+    whether the system's packages may be touched, and what waits between the steps.
     """
 
     say: Say
@@ -109,9 +129,16 @@ def tell(scenario: str, telling: Telling) -> None:
             manifest = furnish(home, serving.url, with_c=with_c, with_package=packaged)
             say("note", f"a throwaway home in {home}, a download host on {serving.url}")
             if packaged:
-                say("note", f"as root: a small Debian package, {PACKAGE}, is installed, and taken out again at the end")
+                say(
+                    "note",
+                    f"as root: a small Debian package, {PACKAGE}, is installed, and taken out again at"
+                    " the end",
+                )
             elif telling.system:
-                say("note", f"the kelp of a Debian package is left out: {why_not() or 'dpkg would not install it'}")
+                say(
+                    "note",
+                    f"the kelp of a Debian package is left out: {why_not() or 'dpkg would not install it'}",
+                )
             waited = _steps(telling, SCENARIOS[scenario], home, manifest)
             if packaged and not PROGRAM.exists():
                 raise Problem(f"undo did not bring {PACKAGE} back", advice="please report this")
@@ -141,12 +168,16 @@ def _steps(telling: Telling, steps: tuple[Step, ...], home: Path, manifest: Path
         say("look", step.look)
         if step.words == FOLDERS:
             around = Surroundings(home, home / ".config", data=home / ".local/share", cache=home / ".cache")
-            with unlittered([path for shell in SHELLS.values() for path in shell.leaves(around)], home / _STATE[0]):
+            with unlittered(
+                [path for shell in SHELLS.values() for path in shell.leaves(around)], home / _STATE[0]
+            ):
                 _walk(say, environment, home)
         elif step.words == BREAK:
             _break(say, home)
         else:
-            _run([step.words[0], *telling.arguments, *step.words[1:]], environment, manifest.parent, step.code)
+            _run(
+                [step.words[0], *telling.arguments, *step.words[1:]], environment, manifest.parent, step.code
+            )
     if _UNDO in steps:
         _same(before, likeness(home, _STATE), "undo")
         say("good", "the home is byte for byte as it was before (our journal apart)")
@@ -159,7 +190,9 @@ def _steps(telling: Telling, steps: tuple[Step, ...], home: Path, manifest: Path
 
 def _run(words: list[str], environment: dict[str, str], folder: Path, code: int = 0) -> None:
     sys.stdout.flush()
-    answer = subprocess.run([sys.executable, "-m", "zesty_anchor", *words], env=environment, cwd=folder, check=False)
+    answer = subprocess.run(
+        [sys.executable, "-m", "zesty_anchor", *words], env=environment, cwd=folder, check=False
+    )
     if answer.returncode != code:
         raise Problem(
             f"the demo's step {words[0]!r} ended with {answer.returncode}, and not with {code}",
@@ -168,7 +201,9 @@ def _run(words: list[str], environment: dict[str, str], folder: Path, code: int 
 
 
 def _break(say: Say, home: Path) -> None:
-    """Three things that go wrong in a home: a version loses a command, a person takes our line out, and a program may not be run any more."""
+    """Three things that go wrong in a home: a version loses a command, a person takes our line out, and a
+    program may not be run any more.
+    """
     data = home / ".local/share/zesty-anchor"
     (data / "shelf/kelp/4.2.1/bin/kelp").unlink()
     say("note", "removed:    ~/.local/share/zesty-anchor/shelf/kelp/4.2.1/bin/kelp")
@@ -181,7 +216,9 @@ def _break(say: Say, home: Path) -> None:
 
 
 def _walk(say: Say, environment: dict[str, str], home: Path) -> None:
-    """Enter the project in a fresh shell of each kind, and leave it again. Raises ``Problem`` where one goes wrong."""
+    """Enter the project in a fresh shell of each kind, and leave it again. Raises ``Problem`` where one goes
+    wrong.
+    """
     for name, shell in SHELLS.items():
         program = next((p for called in shell.programs if (p := shutil.which(called))), None)
         if program is None:
@@ -197,17 +234,25 @@ def _walk(say: Say, environment: dict[str, str], home: Path) -> None:
         inside, outside, *_ = [*answer.stdout.split("\n"), "", ""]
         say("note", f"{name:5} in ~/soundings: {inside}    back in ~: {outside}")
         if (inside, outside) != ("kelp 3.6.2", "kelp 4.2.1"):
-            raise Problem(f"{name} did not follow the folder", advice="please report this, with what it printed above")
+            raise Problem(
+                f"{name} did not follow the folder", advice="please report this, with what it printed above"
+            )
 
 
 def _same(before: dict[str, tuple[str, str]], after: dict[str, tuple[str, str]], step: str) -> None:
     differing = sorted(p for p in before.keys() | after.keys() if before.get(p) != after.get(p))
     if differing:
-        raise Problem(f"after {step} the home differs: {', '.join(differing[:8])}", advice="please report this")
+        raise Problem(
+            f"after {step} the home differs: {', '.join(differing[:8])}", advice="please report this"
+        )
 
 
 def _environment(home: Path) -> dict[str, str]:
-    kept = {k: v for k, v in os.environ.items() if k in ("TERM", "LANG", "LC_ALL", "COLUMNS", "NO_COLOR", "PYTHONPATH")}
+    kept = {
+        k: v
+        for k, v in os.environ.items()
+        if k in ("TERM", "LANG", "LC_ALL", "COLUMNS", "NO_COLOR", "PYTHONPATH")
+    }
     shell = shutil.which("bash") or "/bin/sh"
     return {**kept, "HOME": str(home), "USER": user_name(), "SHELL": shell, "PATH": login_path()}
 
@@ -219,7 +264,9 @@ def _room(keep: Path | None) -> Path:
         return Path(tempfile.mkdtemp(prefix="zesty-anchor-demo-"))
     room = keep.absolute()
     if room.exists() and any(room.iterdir()):
-        raise UsageProblem(f"{room} is not empty", advice="name a new folder for --keep: nothing in it is overwritten")
+        raise UsageProblem(
+            f"{room} is not empty", advice="name a new folder for --keep: nothing in it is overwritten"
+        )
     room.mkdir(parents=True, exist_ok=True)
     return room
 
@@ -231,8 +278,7 @@ def _leave(say: Say, room: Path, manifest: Path, port: int) -> None:
     from zesty_anchor.shells.posix import quote
 
     programs = str(Path(python).parent)
-    enter.write_text(
-        f"""#!/bin/sh
+    enter.write_text(f"""#!/bin/sh
 # Opens a shell in the demo's home, with the download host of its manifest running meanwhile.
 {quote(python)} -m zesty_anchor.demo.host {quote(str(room / "feed"))} {port} &
 host=$!
@@ -240,7 +286,6 @@ trap 'kill $host' EXIT
 cd {quote(str(manifest.parent))} || exit 1
 env -i HOME={quote(str(home))} USER="$(id -un)" TERM="${{TERM:-dumb}}" LANG="${{LANG:-C.UTF-8}}" \\
   SHELL="${{SHELL:-/bin/sh}}" PATH={quote(programs)}:"$PATH" "${{SHELL:-/bin/sh}}"
-"""
-    )
+""")
     enter.chmod(0o755)
     say("note", f"the home is kept; to play with it: sh {quote(str(enter))}")

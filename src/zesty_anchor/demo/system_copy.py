@@ -1,4 +1,6 @@
-"""The copy of kelp that "the system" has: a small Debian package, put in for the time of the demo, and taken out again."""
+"""The copy of kelp that "the system" has: a small Debian package, put in for the time of the demo, and taken
+out again.
+"""
 
 from __future__ import annotations
 
@@ -81,7 +83,9 @@ def _installed() -> bool:
 def _quiet(*words: str) -> bool:
     environment = {"PATH": login_path(), "LC_ALL": "C", "DEBIAN_FRONTEND": "noninteractive"}
     return (
-        subprocess.run(words, stdin=subprocess.DEVNULL, capture_output=True, check=False, env=environment).returncode
+        subprocess.run(
+            words, stdin=subprocess.DEVNULL, capture_output=True, check=False, env=environment
+        ).returncode
         == 0
     )
 

@@ -27,7 +27,10 @@ KELP: tuple[Ware, ...] = (
     ("3.6.2", "2025-09-05", (), "zip"),
     ("3.6.1", "2025-06-19", (), "tar.bz2"),
 )
-CORAL: tuple[Ware, ...] = (("17.0.1", "2026-09-21", ("lts",), "tar.gz"), ("11.0.4", "2025-11-03", ("lts",), "tar.xz"))
+CORAL: tuple[Ware, ...] = (
+    ("17.0.1", "2026-09-21", ("lts",), "tar.gz"),
+    ("11.0.4", "2025-11-03", ("lts",), "tar.xz"),
+)
 BRINE: tuple[Ware, ...] = (("1.7.2", "2026-07-07", (), "tar.gz"), ("1.6.0", "2025-12-01", (), "tar.gz"))
 SHOAL: tuple[Ware, ...] = (
     ("2.3.0-coral-17", "2026-10-01", (), "zip"),
@@ -104,7 +107,9 @@ def _holds() -> dict[str, bytes]:
 
 def write_index(folder: Path, names: Iterable[str]) -> None:
     """The document that names an index's runtimes."""
-    (folder / "index.json").write_text(json.dumps({"format": "zesty-anchor-index/1", "runtimes": list(names)}))
+    (folder / "index.json").write_text(
+        json.dumps({"format": "zesty-anchor-index/1", "runtimes": list(names)})
+    )
 
 
 def write_runtime(
@@ -122,13 +127,21 @@ def write_runtime(
     for version, date, channels, platform, file, content in releases:
         (folder / file).write_bytes(content)
         entry = {
-            "platform": platform, "url": file, "size": len(content), "sha256": hashlib.sha256(content).hexdigest(),
+            "platform": platform, "url": file, "size": len(content),
+            "sha256": hashlib.sha256(content).hexdigest(),
         }  # fmt: skip
         if signatures and file in signatures:
             entry["signature"] = signatures[file]
         until = {"ends": ends[version]} if ends and version in ends else {}
         listed.append(
-            {"version": version, "date": date, "channels": list(channels), "files": [entry], **until, **(more or {})}
+            {
+                "version": version,
+                "date": date,
+                "channels": list(channels),
+                "files": [entry],
+                **until,
+                **(more or {}),
+            }
         )
     document = {"format": "zesty-anchor-index/1", "runtime": name, "releases": listed}
     (folder / f"{name}.json").write_text(json.dumps(document, indent=1))

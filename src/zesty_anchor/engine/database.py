@@ -37,7 +37,10 @@ _TABLES = (
         version TEXT NOT NULL,
         PRIMARY KEY (runtime, want, feed)
     )""",
-    "CREATE TABLE IF NOT EXISTS notices (run INTEGER NOT NULL, change INTEGER NOT NULL, notice TEXT NOT NULL)",
+    (
+        "CREATE TABLE IF NOT EXISTS notices (run INTEGER NOT NULL, change INTEGER NOT NULL, notice TEXT NOT"
+        " NULL)"
+    ),
     """CREATE TABLE IF NOT EXISTS kept (
         kept TEXT PRIMARY KEY,
         was TEXT NOT NULL,
@@ -55,8 +58,9 @@ _TABLES = (
     "CREATE TABLE IF NOT EXISTS home (one INTEGER PRIMARY KEY CHECK (one = 1), identity TEXT NOT NULL)",
 )
 _VERSION = 5
-"""1: the first; 2: when a run was proved; 3: when each change began and ended; 4: whose home it is, and paths relative to it; 5: what a
-want meant before a run."""
+"""1: the first; 2: when a run was proved; 3: when each change began and ended; 4: whose home it is, and paths
+relative to it; 5: what a want meant before a run.
+"""
 _ADDED = (
     ("runs", "digest", "TEXT NOT NULL DEFAULT ''"),
     ("runs", "proved", "TEXT NOT NULL DEFAULT ''"),
@@ -67,10 +71,11 @@ _ADDED = (
 
 
 class Database:
-    """The file, opened; made where there is none, brought up to date where it is of an older program. With ``on_disk`` False it is
-    in memory alone. ``home`` is the home that this process works in.
+    """The file, opened; made where there is none, brought up to date where it is of an older program. With
+    ``on_disk`` False it is in memory alone. ``home`` is the home that this process works in.
 
-    Raises ``Unreadable`` where it is no journal, and ``Problem`` where it is one of a newer program, or cannot be used.
+    Raises ``Unreadable`` where it is no journal, and ``Problem`` where it is one of a newer program, or
+    cannot be used.
     """
 
     def __init__(self, file: Path, home: Path, *, on_disk: bool) -> None:
@@ -87,11 +92,13 @@ class Database:
             if self._version() < _VERSION:
                 self._upgrade()
             if self._version() > _VERSION:
-                raise Problem("the journal was written by a newer zesty-anchor", where=str(file), advice="upgrade it")
+                raise Problem(
+                    "the journal was written by a newer zesty-anchor", where=str(file), advice="upgrade it"
+                )
             # Each entry is on disk before its change begins: that is the journal's whole purpose.
             self._base.execute("PRAGMA synchronous = FULL")
-            # The file by which SQLite takes a transaction back stays, and is marked as empty: as safe as to delete it, and a fifth
-            # of the time, since no name comes or goes (SQLite, "PRAGMA journal_mode").
+            # The file by which SQLite takes a transaction back stays, and is marked as empty: as safe as to
+            # delete it, and a fifth of the time, since no name comes or goes (SQLite, "PRAGMA journal_mode").
             self._base.execute("PRAGMA journal_mode = PERSIST")
         except sqlite3.Error as error:
             raise self._problem(error) from None
@@ -100,7 +107,9 @@ class Database:
         return int(self._base.execute("PRAGMA user_version").fetchone()[0])
 
     def _upgrade(self) -> None:
-        """Bring an older file up to date in one transaction, the version last: a process that is killed in between leaves the old file."""
+        """Bring an older file up to date in one transaction, the version last: a process that is killed in
+        between leaves the old file.
+        """
         self._base.execute("BEGIN IMMEDIATE")
         try:
             version = self._version()  # another process may have done it meanwhile
@@ -133,7 +142,9 @@ class Database:
             row = stored(kept, home), stored(was, home), kept
             self._base.execute("UPDATE kept SET kept = ?, was = ? WHERE kept = ?", row)
         identity = HomeIdentity(home=home, plain_runs=max((run for run, _ in runs), default=0))
-        self._base.execute("INSERT OR REPLACE INTO home VALUES (1, ?)", (msgspec.json.encode(identity).decode(),))
+        self._base.execute(
+            "INSERT OR REPLACE INTO home VALUES (1, ?)", (msgspec.json.encode(identity).decode(),)
+        )
 
     def close(self) -> None:
         """Close it."""
@@ -147,8 +158,8 @@ class Database:
             raise self._problem(error) from None
 
     def write(self, statement: str, values: tuple[object, ...] = ()) -> int:
-        """Carry a statement out. Returns the number of the row that was added, if one was. Raises ``Problem``; a transaction that
-        is under way is then over, and nothing of it is done.
+        """Carry a statement out. Returns the number of the row that was added, if one was. Raises
+        ``Problem``; a transaction that is under way is then over, and nothing of it is done.
         """
         try:
             return self._base.execute(statement, values).lastrowid or 0
@@ -161,7 +172,9 @@ class Database:
         if not isinstance(error, sqlite3.OperationalError):
             return Unreadable(f"the journal cannot be read: {error}", where=str(self._file), advice=_REBUILT)
         text = str(error)
-        advice = next((advice for part, advice in _ADVICE.items() if part in text), "look at that file and its disk")
+        advice = next(
+            (advice for part, advice in _ADVICE.items() if part in text), "look at that file and its disk"
+        )
         return Problem(f"the journal cannot be used: {text}", where=str(self._file), advice=advice)
 
 
@@ -170,7 +183,8 @@ class Unreadable(Problem):
 
 
 _REBUILT = (
-    "the next provision, undo or dismantle sets it aside, and makes it anew from what the attic and the shelf tell"
+    "the next provision, undo or dismantle sets it aside, and makes it anew from what the attic and the shelf"
+    " tell"
 )
 _ADVICE = {
     "locked": "another program has it open: wait for that to end, then run the command again",

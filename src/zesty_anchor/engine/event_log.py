@@ -1,4 +1,6 @@
-"""What a run told while it worked, written down: in words for a person, and a line of JSON an event (https://jsonlines.org)."""
+"""What a run told while it worked, written down: in words for a person, and a line of JSON an event
+(https://jsonlines.org).
+"""
 
 from __future__ import annotations
 
@@ -22,7 +24,9 @@ _RUN = re.compile(r"\Arun-[0-9]{5,}\Z")
 
 
 class LogEvent(msgspec.Struct, frozen=True, omit_defaults=True):
-    """One event: when (seconds since 1970), what kind of event, of which change, and the text. ``size`` is in bytes."""
+    """One event: when (seconds since 1970), what kind of event, of which change, and the text. ``size`` is in
+    bytes.
+    """
 
     at: float
     event: str
@@ -36,8 +40,8 @@ _FORMAT = 1
 
 
 class EventLog:
-    """A reporter that writes down what it hears in the folder of a run, and hands it on. It stays quiet where nothing can be written:
-    a full disk ends no run.
+    """A reporter that writes down what it hears in the folder of a run, and hands it on. It stays quiet where
+    nothing can be written: a full disk ends no run.
     """
 
     def __init__(self, folder: Path, hand_on: Reporter) -> None:
@@ -102,6 +106,8 @@ class EventLog:
 def keep_newest(logs: Path, most: int = MOST) -> None:
     """Remove the logs of all runs but the newest; what cannot be removed stays."""
     with suppress(OSError):
-        names = sorted((path.name for path in logs.iterdir() if _RUN.match(path.name)), key=lambda name: int(name[4:]))
+        names = sorted(
+            (path.name for path in logs.iterdir() if _RUN.match(path.name)), key=lambda name: int(name[4:])
+        )
         for name in names[:-most]:
             discard_any(logs / name)

@@ -20,12 +20,14 @@ _UNKNOWN: Place = (0, 0)
 
 
 class HomeIdentity(msgspec.Struct, frozen=True, omit_defaults=True):
-    """The home of a journal. ``journal`` is a random name of the journal itself. ``home``, ``state``, ``data``, ``cache`` and
-    ``config`` are whole paths, those of our folders without links; ``home_at`` and ``state_at`` identify those two folders by device and inode. ``user`` is a number,
-    ``machine`` a digest of the machine's id and the journal's name (machine-id(5) asks not to hand the id itself around).
+    """The home of a journal. ``journal`` is a random name of the journal itself. ``home``, ``state``,
+    ``data``, ``cache`` and ``config`` are whole paths, those of our folders without links; ``home_at`` and
+    ``state_at`` identify those two folders by device and inode. ``user`` is a number, ``machine`` a digest of
+    the machine's id and the journal's name (machine-id(5) asks not to hand the id itself around).
 
-    ``copied_from`` are the homes that this one was copied from: nothing of theirs is ever touched. ``plain_runs`` is the last run
-    whose notes in root's store do not bear the journal's name: programs before 0.2 wrote those.
+    ``copied_from`` are the homes that this one was copied from: nothing of theirs is ever touched.
+    ``plain_runs`` is the last run whose notes in root's store do not bear the journal's name: programs before
+    0.2 wrote those.
     """
 
     home: str
@@ -113,7 +115,9 @@ def check_its_own(known: HomeIdentity | None, locations: Locations) -> None:
             raise UsageProblem(
                 f"{folder} belongs to the home {known.home}, and this home is {locations.home}",
                 where=str(folder),
-                advice=f"set {variable} to a folder for this home, or use HOME={known.home}; nothing was changed",
+                advice=(
+                    f"set {variable} to a folder for this home, or use HOME={known.home}; nothing was changed"
+                ),
             )
 
 
@@ -123,7 +127,9 @@ def _is_outside(folder: Path, locations: Locations) -> bool:
 
 
 def _still_has(known: HomeIdentity, locations: Locations) -> bool:
-    """Whether the old home holds this very journal still; true as well where we have no permission to look."""
+    """Whether the old home holds this very journal still; true as well where we have no permission to
+    look.
+    """
     state = known.state or known.home + str(locations.state)[len(str(locations.home)) :]
     file = Path(state) / locations.journal.name
     if file == Path(os.path.realpath(locations.journal)):

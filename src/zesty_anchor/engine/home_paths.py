@@ -1,7 +1,8 @@
-"""Paths of the home as the journal stores them: relative, so that a home that is moved, renamed or copied keeps its journal.
+"""Paths of the home as the journal stores them: relative, so that a home that is moved, renamed or copied
+keeps its journal.
 
-A string that is the home, or a path in it, is stored with ``{home}`` in place of the home. A string that begins with a brace
-by itself gets a second one, so that nothing is mistaken for it.
+A string that is the home, or a path in it, is stored with ``{home}`` in place of the home. A string that
+begins with a brace by itself gets a second one, so that nothing is mistaken for it.
 """
 
 from __future__ import annotations
@@ -38,14 +39,17 @@ def stored_json(document: bytes, home: str) -> bytes:
 def restored_json(document: bytes, home: str) -> bytes:
     """Return a stored JSON document as it is in this home."""
     return (
-        _each(document, lambda text: restored(text, home)) if b"{home}" in document or b'"{{' in document else document
+        _each(document, lambda text: restored(text, home))
+        if b"{home}" in document or b'"{{' in document
+        else document
     )
 
 
 def written_in(records: Iterable[str], home: str, state: str) -> str:
     """Return the home in which records with whole paths (JSON) were written, by a program before 0.2.
 
-    Their copies are in the attic of that home's state folder, which is as far below that home as ``state`` is below ``home``.
+    Their copies are in the attic of that home's state folder, which is as far below that home as ``state`` is
+    below ``home``.
     """
     below = state[len(home) :] if state.startswith(home + "/") else ""
     for record in records if below else ():

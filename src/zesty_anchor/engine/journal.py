@@ -19,7 +19,9 @@ from zesty_anchor.system.locations import Locations
 
 
 class Entry(msgspec.Struct, frozen=True):
-    """One change in the journal. ``record`` is the JSON of its record, ``state`` begun, done or taken back."""
+    """One change in the journal. ``record`` is the JSON of its record, ``state`` begun, done or taken
+    back.
+    """
 
     change: int
     run: int
@@ -31,8 +33,8 @@ class Entry(msgspec.Struct, frozen=True):
 
 
 class Thing(msgspec.Struct, frozen=True):
-    """Something that stays in the attic after its change is over: where it stood, where it is, and since when (seconds since
-    1970).
+    """Something that stays in the attic after its change is over: where it stood, where it is, and since when
+    (seconds since 1970).
     """
 
     was: str
@@ -41,8 +43,9 @@ class Thing(msgspec.Struct, frozen=True):
 
 
 class Past(msgspec.Struct, frozen=True):
-    """What the journal tells before anything is done: the version that each (runtime, want, feed) was resolved to, the
-    manifest of the latest run that was not undone, whether a run was cut off, the home that it belongs to, and the number of the last run.
+    """What the journal tells before anything is done: the version that each (runtime, want, feed) was
+    resolved to, the manifest of the latest run that was not undone, whether a run was cut off, the home that
+    it belongs to, and the number of the last run.
     """
 
     resolutions: Mapping[tuple[str, str, str], str] = {}
@@ -53,11 +56,14 @@ class Past(msgspec.Struct, frozen=True):
 
 
 class Journal:
-    """The journal in a state folder, and its twin in the attic there. Safe to use from several threads of one process.
+    """The journal in a state folder, and its twin in the attic there. Safe to use from several threads of one
+    process.
 
-    On disk, paths in the home are relative to it (``home_paths``); all that is given and returned has whole paths.
+    On disk, paths in the home are relative to it (``home_paths``); all that is given and returned has whole
+    paths.
 
-    Raises ``Problem`` where the file is no journal, or one of a newer program, and where it cannot be written.
+    Raises ``Problem`` where the file is no journal, or one of a newer program, and where it cannot be
+    written.
     """
 
     def __init__(self, locations: Locations, *, on_disk: bool = True) -> None:
@@ -83,10 +89,13 @@ class Journal:
         self._base.close()
 
     def begin_run(self, manifest: Path, digest: str = "") -> int:
-        """Open a run and return its number: one that no run had, and no folder in the attic. ``digest`` is that of the manifest."""
+        """Open a run and return its number: one that no run had, and no folder in the attic. ``digest`` is
+        that of the manifest.
+        """
         with self._lock:
             last = self._base.rows(
-                "SELECT max(run) FROM (SELECT run FROM runs UNION SELECT seq FROM sqlite_sequence WHERE name = 'runs')"
+                "SELECT max(run) FROM (SELECT run FROM runs UNION SELECT seq FROM sqlite_sequence WHERE name"
+                " = 'runs')"
             )[0][0]
             run = max(last or 0, twin.last_run(self.attic)) + 1
             began = time.time()
@@ -101,10 +110,14 @@ class Journal:
         return msgspec.json.decode(rows[0][0], type=HomeIdentity) if rows else None
 
     def belongs(self, home: HomeIdentity, gone: Sequence[Entry] = ()) -> None:
-        """Record the home that the journal belongs to. The changes ``gone`` belong to another home from now on. Atomic."""
+        """Record the home that the journal belongs to. The changes ``gone`` belong to another home from now
+        on. Atomic.
+        """
         with self._lock:
             self._base.write("BEGIN")
-            self._base.write("INSERT OR REPLACE INTO home VALUES (1, ?)", (msgspec.json.encode(home).decode(),))
+            self._base.write(
+                "INSERT OR REPLACE INTO home VALUES (1, ?)", (msgspec.json.encode(home).decode(),)
+            )
             for entry in gone:
                 self._base.write("UPDATE changes SET state = 'taken back' WHERE change = ?", (entry.change,))
             self._base.write("COMMIT")
@@ -112,11 +125,13 @@ class Journal:
                 self._add(twin.Event(entry.run, entry.change, "taken back"))
 
     def end_run(self, run: int) -> None:
-        """Close a run; one in which nothing remains done, and of which nothing is to be known, is forgotten."""
+        """Close a run; one in which nothing remains done, and of which nothing is to be known, is
+        forgotten.
+        """
         with self._lock:
             left = self._base.rows(
-                "SELECT (SELECT count(*) FROM changes WHERE run = :run AND state <> 'taken back')"
-                " + (SELECT count(*) FROM notices WHERE run = :run) + (SELECT count(*) FROM kept WHERE run = :run)",
+                "SELECT (SELECT count(*) FROM changes WHERE run = :run AND state <> 'taken back') + (SELECT"
+                " count(*) FROM notices WHERE run = :run) + (SELECT count(*) FROM kept WHERE run = :run)",
                 {"run": run},
             )[0][0]
             if left:
@@ -132,7 +147,8 @@ class Journal:
         with self._lock:
             text = stored_json(msgspec.json.encode(record), self._home)
             change = self._base.write(
-                "INSERT INTO changes (run, kind, subject, action, record, state, began) VALUES (?, ?, ?, ?, ?, 'begun', ?)",
+                "INSERT INTO changes (run, kind, subject, action, record, state, began) VALUES (?, ?, ?, ?,"
+                " ?, 'begun', ?)",
                 (run, kind, subject, action, text.decode(), time.time()),
             )
             self._add(twin.Event(run, change, "begun", kind, subject, action, msgspec.Raw(text)))
@@ -149,8 +165,8 @@ class Journal:
             self._add(twin.Event(run, change, state, record=msgspec.Raw(text)))
 
     def taken_back(self, entry: Entry, notices: Sequence[str], things: Mapping[str, str]) -> None:
-        """Write down that a change is taken back, what a person should know of it, and what stays in the attic: where each
-        thing is kept, and where it stood.
+        """Write down that a change is taken back, what a person should know of it, and what stays in the
+        attic: where each thing is kept, and where it stood.
         """
         with self._lock:
             self._base.write("BEGIN")
@@ -170,7 +186,9 @@ class Journal:
     def things(self) -> list[Thing]:
         """What is in the attic and belongs to no change any more, the latest first."""
         rows = self._base.rows("SELECT was, kept, since FROM kept ORDER BY since DESC, kept DESC")
-        return [Thing(restored(was, self._home), restored(kept, self._home), since) for was, kept, since in rows]
+        return [
+            Thing(restored(was, self._home), restored(kept, self._home), since) for was, kept, since in rows
+        ]
 
     def let_go(self, kept: str) -> None:
         """Write down that something is in the attic no more."""
@@ -180,7 +198,8 @@ class Journal:
     def notices(self, run: int) -> tuple[str, ...]:
         """What a person should know of the changes of a run that were taken back, whenever that was."""
         return tuple(
-            row[0] for row in self._base.rows("SELECT notice FROM notices WHERE run = ? ORDER BY rowid", (run,))
+            row[0]
+            for row in self._base.rows("SELECT notice FROM notices WHERE run = ? ORDER BY rowid", (run,))
         )
 
     def proved(self, run: int, words: str) -> None:
@@ -193,7 +212,9 @@ class Journal:
         return past_runs(self._base, self._home)
 
     def unfinished(self) -> list[Entry]:
-        """Changes that were begun and neither done nor taken back, the latest first: a run was cut off there."""
+        """Changes that were begun and neither done nor taken back, the latest first: a run was cut off
+        there.
+        """
         return self._entries("state = 'begun'", ())
 
     def entries(self, run: int, *, taken_back: bool = False) -> list[Entry]:
@@ -205,8 +226,8 @@ class Journal:
         return [
             row[0]
             for row in self._base.rows(
-                "SELECT run FROM runs WHERE taken_back = 0 AND EXISTS "
-                "(SELECT 1 FROM changes WHERE changes.run = runs.run AND state <> 'taken back') ORDER BY run DESC"
+                "SELECT run FROM runs WHERE taken_back = 0 AND EXISTS (SELECT 1 FROM changes WHERE"
+                " changes.run = runs.run AND state <> 'taken back') ORDER BY run DESC"
             )
         ]
 
@@ -215,7 +236,9 @@ class Journal:
         return [row[0] for row in self._base.rows("SELECT run FROM runs WHERE taken_back = 1 ORDER BY run")]
 
     def runs_left_open(self) -> list[int]:
-        """The numbers of the runs of which nothing stands any more, though nobody wrote down that they were taken back."""
+        """The numbers of the runs of which nothing stands any more, though nobody wrote down that they were
+        taken back.
+        """
         rows = self._base.rows(
             "SELECT run FROM runs WHERE taken_back = 0 AND NOT EXISTS"
             " (SELECT 1 FROM changes WHERE changes.run = runs.run AND state <> 'taken back')"
@@ -224,7 +247,9 @@ class Journal:
 
     def last_run(self) -> int:
         """The number of the last run that ever was; 0 where there was none."""
-        return int(self._base.rows("SELECT coalesce(max(seq), 0) FROM sqlite_sequence WHERE name = 'runs'")[0][0])
+        return int(
+            self._base.rows("SELECT coalesce(max(seq), 0) FROM sqlite_sequence WHERE name = 'runs'")[0][0]
+        )
 
     def began(self, run: int) -> float:
         """When a run began, in seconds since 1970."""
@@ -264,20 +289,27 @@ class Journal:
             self._add(twin.Event(twin.last_run(self.attic), resolved=resolved))
 
     def unresolve(self, run: int) -> None:
-        """Have the wants mean what they did before a run. One that a later run resolved again keeps that, until that run is undone too."""
+        """Have the wants mean what they did before a run. One that a later run resolved again keeps that,
+        until that run is undone too.
+        """
         same = "runtime = ? AND want = ? AND feed = ?"
         with self._lock:
-            rows = self._base.rows("SELECT runtime, want, feed, version FROM earlier_resolutions WHERE run = ?", (run,))
+            rows = self._base.rows(
+                "SELECT runtime, want, feed, version FROM earlier_resolutions WHERE run = ?", (run,)
+            )
             for *key, version in rows:
                 later = self._base.rows(
                     f"SELECT min(run) FROM earlier_resolutions WHERE run > ? AND {same}", (run, *key)
                 )[0][0]
                 if later is not None:
                     self._base.write(
-                        f"UPDATE earlier_resolutions SET version = ? WHERE run = ? AND {same}", (version, later, *key)
+                        f"UPDATE earlier_resolutions SET version = ? WHERE run = ? AND {same}",
+                        (version, later, *key),
                     )
                 elif version:
-                    self._base.write("INSERT OR REPLACE INTO resolutions VALUES (?, ?, ?, ?)", (*key, version))
+                    self._base.write(
+                        "INSERT OR REPLACE INTO resolutions VALUES (?, ?, ?, ?)", (*key, version)
+                    )
                 else:
                     self._base.write(f"DELETE FROM resolutions WHERE {same}", tuple(key))
             self._base.write("DELETE FROM earlier_resolutions WHERE run = ?", (run,))
@@ -292,11 +324,12 @@ class Journal:
         return frozenset(row[0] for row in rows if row[0]) if all(row[0] for row in rows) else frozenset()
 
     def stored_records(self) -> bytes:
-        """The records of all changes as they are stored, but for those of versions that were undone: one that is installed now was installed
-        in another way.
+        """The records of all changes as they are stored, but for those of versions that were undone: one that
+        is installed now was installed in another way.
         """
         rows = self._base.rows(
-            "SELECT record FROM changes WHERE state <> 'taken back' OR kind NOT IN ('version', 'managed-version')"
+            "SELECT record FROM changes WHERE state <> 'taken back' OR kind NOT IN ('version',"
+            " 'managed-version')"
         )
         return b"\0".join(row[0].encode() for row in rows)
 
@@ -313,7 +346,8 @@ class Journal:
         """Whether a run that stands made a change of this kind to this subject."""
         return bool(
             self._base.rows(
-                "SELECT 1 FROM changes WHERE state = 'done' AND kind = ? AND subject = ? LIMIT 1", (kind, subject)
+                "SELECT 1 FROM changes WHERE state = 'done' AND kind = ? AND subject = ? LIMIT 1",
+                (kind, subject),
             )
         )
 
@@ -325,7 +359,9 @@ class Journal:
             for event in events:
                 key = event.run, event.change
                 if event.resolved:
-                    self._base.write("DELETE FROM resolutions WHERE runtime = ? AND want = ?", event.resolved[:2])
+                    self._base.write(
+                        "DELETE FROM resolutions WHERE runtime = ? AND want = ?", event.resolved[:2]
+                    )
                     self._base.write("INSERT OR REPLACE INTO resolutions VALUES (?, ?, ?, ?)", event.resolved)
                 elif not event.change:
                     row: tuple[object, ...] = (event.run, event.began, event.began, event.manifest)
@@ -342,10 +378,14 @@ class Journal:
                         event.state,
                     )
                     changes[key] = self._base.write(
-                        "INSERT INTO changes (run, kind, subject, action, record, state) VALUES (?, ?, ?, ?, ?, ?)", row
+                        "INSERT INTO changes (run, kind, subject, action, record, state) VALUES (?, ?, ?, ?,"
+                        " ?, ?)",
+                        row,
                     )
                 elif key in changes:
-                    self._base.write("UPDATE changes SET state = ? WHERE change = ?", (event.state, changes[key]))
+                    self._base.write(
+                        "UPDATE changes SET state = ? WHERE change = ?", (event.state, changes[key])
+                    )
                     if bytes(event.record) != b"null":
                         row = (bytes(event.record).decode(), changes[key])
                         self._base.write("UPDATE changes SET record = ? WHERE change = ?", row)
@@ -365,7 +405,8 @@ class Journal:
 
     def _entries(self, condition: str, values: tuple[int, ...]) -> list[Entry]:
         rows = self._base.rows(
-            f"SELECT change, run, kind, subject, action, record, state FROM changes WHERE {condition} ORDER BY change DESC",
+            f"SELECT change, run, kind, subject, action, record, state FROM changes WHERE {condition} ORDER"
+            " BY change DESC",
             values,
         )
         return [

@@ -13,7 +13,9 @@ from zesty_anchor.engine.undo import record_of, successors
 
 
 class Need(msgspec.Struct, frozen=True):
-    """Why one run cannot be taken back alone: the later ``run`` and its change ``subject`` that needs it, and ``what`` it needs."""
+    """Why one run cannot be taken back alone: the later ``run`` and its change ``subject`` that needs it, and
+    ``what`` it needs.
+    """
 
     run: int
     subject: str
@@ -27,7 +29,9 @@ def needed_by(kinds: Kinds, journal: Journal, run: int, later: Sequence[int]) ->
         for other, others in successors(kinds, journal, entry, record, later):
             if kinds[entry.kind].without(record, others, lambda name, content: None) is None:
                 yield Need(
-                    other.run, f"{other.action} {other.subject}", f"{entry.subject} was changed in the same lines since"
+                    other.run,
+                    f"{other.action} {other.subject}",
+                    f"{entry.subject} was changed in the same lines since",
                 )
     for number in sorted(later):
         for other in reversed(journal.entries(number)):
@@ -36,9 +40,11 @@ def needed_by(kinds: Kinds, journal: Journal, run: int, later: Sequence[int]) ->
                 yield Need(number, f"{other.action} {other.subject}", what)
 
 
-def _needed(kinds: Kinds, other: Entry, others: Record, changes: Iterable[tuple[Entry, Record]]) -> Iterator[str]:
-    """What one later change needs of those: the line that reads what it wrote, the folder that it works in, the version that it
-    names.
+def _needed(
+    kinds: Kinds, other: Entry, others: Record, changes: Iterable[tuple[Entry, Record]]
+) -> Iterator[str]:
+    """What one later change needs of those: the line that reads what it wrote, the folder that it works in,
+    the version that it names.
     """
     for entry, record in changes:
         if other.kind in kinds[entry.kind].carries:

@@ -31,8 +31,8 @@ _MOST = 5
 
 
 def past(locations: Locations, kinds: Callable[[], Kinds]) -> Past:
-    """What the journal tells. None is made for asking. ``kinds`` are fetched only where it is lost, which takes its time. Raises
-    ``Problem`` as ``Journal`` does.
+    """What the journal tells. None is made for asking. ``kinds`` are fetched only where it is lost, which
+    takes its time. Raises ``Problem`` as ``Journal`` does.
     """
     with _as_it_is(locations) or read_journal(locations, kinds()) as journal:
         return Past(
@@ -54,8 +54,8 @@ def read_journal(locations: Locations, kinds: Kinds) -> Journal:
 
 
 def open_journal(locations: Locations, kinds: Kinds) -> Journal:
-    """The journal, to be written. One that is lost is made anew from what the attic and the shelf tell, and says so; what is left
-    of its file is set aside. Nobody else may be at work in this home.
+    """The journal, to be written. One that is lost is made anew from what the attic and the shelf tell, and
+    says so; what is left of its file is set aside. Nobody else may be at work in this home.
 
     Raises ``Problem`` where it is one of a newer program, or cannot be written.
     """
@@ -82,7 +82,9 @@ def open_journal(locations: Locations, kinds: Kinds) -> Journal:
 
 
 def _reconciled(journal: Journal, locations: Locations, kinds: Kinds) -> Journal:
-    """Return the journal with a run added for what is here and not in it: it may have been restored from a backup."""
+    """Return the journal with a run added for what is here and not in it: it may have been restored from a
+    backup.
+    """
     known = journal.stored_records()
     found = _found(locations, kinds, 0, known)
     if found:
@@ -99,7 +101,9 @@ def _reconciled(journal: Journal, locations: Locations, kinds: Kinds) -> Journal
 
 
 def _as_it_is(locations: Locations) -> Journal | None:
-    """The journal; an empty one that is nowhere on disk, where nothing was done here yet; None where it is lost."""
+    """The journal; an empty one that is nowhere on disk, where nothing was done here yet; None where it is
+    lost.
+    """
     file = locations.journal
     try:
         return Journal(locations) if file.stat().st_size else None
@@ -118,7 +122,9 @@ def _told(locations: Locations, kinds: Kinds) -> list[twin.Event]:
 
 
 def _found(locations: Locations, kinds: Kinds, run: int, named: bytes) -> list[twin.Event]:
-    """What the kinds of change find here that no record in ``named`` (as the journal stores them) names, as events of a run."""
+    """What the kinds of change find here that no record in ``named`` (as the journal stores them) names, as
+    events of a run.
+    """
     home = str(locations.home)
     found: list[twin.Event] = []
     for kind in kinds.values():

@@ -12,7 +12,9 @@ from zesty_anchor.system.problem import Problem
 
 
 class Estimate(msgspec.Struct, frozen=True):
-    """How much work lies ahead: steps, bytes to fetch, and how many of the downloads have a size that nobody tells."""
+    """How much work lies ahead: steps, bytes to fetch, and how many of the downloads have a size that nobody
+    tells.
+    """
 
     steps: int
     size: int
@@ -40,8 +42,9 @@ class ChangeReport(msgspec.Struct, frozen=True):
 
 class Outcome(msgspec.Struct, frozen=True):
     """What a provisioning did. ``reload`` is the line that brings the current shell up to date, if one must;
-    ``errands`` are the commands for an administrator, where there was no way to privilege. ``about`` are the commands that it was
-    done for (None: all of the manifest): their checks decide whether it was well, and no others.
+    ``errands`` are the commands for an administrator, where there was no way to privilege. ``about`` are the
+    commands that it was done for (None: all of the manifest): their checks decide whether it was well, and no
+    others.
     """
 
     changes: tuple[ChangeReport, ...]
@@ -64,7 +67,9 @@ class Outcome(msgspec.Struct, frozen=True):
 
     @property
     def well(self) -> bool:
-        """Whether all was done and proved; where it was done for some commands, whether nothing failed, and they answer."""
+        """Whether all was done and proved; where it was done for some commands, whether nothing failed, and
+        they answer.
+        """
         if self.about is None:
             return not self.failed and (self.proof is None or self.proof.ok)
         failed = any(change.outcome == "failed" for change in self.changes)
@@ -72,7 +77,9 @@ class Outcome(msgspec.Struct, frozen=True):
 
 
 class RunDone(msgspec.Struct, frozen=True):
-    """One run that stands: when it began (seconds since 1970), and its changes in their order, a few words each."""
+    """One run that stands: when it began (seconds since 1970), and its changes in their order, a few words
+    each.
+    """
 
     run: int
     began: float

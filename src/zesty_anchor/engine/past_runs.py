@@ -9,8 +9,8 @@ from zesty_anchor.engine.home_paths import restored
 
 
 class PastChange(msgspec.Struct, frozen=True):
-    """One change of a run: its state is done, taken back or begun; ``seconds`` is how long it took, ``began`` when it began
-    (seconds since 1970; both 0: not known).
+    """One change of a run: its state is done, taken back or begun; ``seconds`` is how long it took, ``began``
+    when it began (seconds since 1970; both 0: not known).
     """
 
     kind: str
@@ -22,8 +22,9 @@ class PastChange(msgspec.Struct, frozen=True):
 
 
 class PastRun(msgspec.Struct, frozen=True):
-    """One run: when it began and ended (seconds since 1970), its manifest with its digest (SHA-256, empty: not known), what fresh shells
-    said at its end, its changes in their order, what of it is in the attic and stays there, and whether it was taken back.
+    """One run: when it began and ended (seconds since 1970), its manifest with its digest (SHA-256, empty:
+    not known), what fresh shells said at its end, its changes in their order, what of it is in the attic and
+    stays there, and whether it was taken back.
     """
 
     run: int
@@ -44,19 +45,33 @@ def past_runs(base: Database, home: str) -> list[PastRun]:
     """All of them, the latest first, with the paths of this home."""
     found = []
     for run, began, ended, manifest, digest, proved, over in base.rows(
-        "SELECT run, began, coalesce(ended, began), manifest, digest, proved, taken_back FROM runs ORDER BY run DESC"
+        "SELECT run, began, coalesce(ended, began), manifest, digest, proved, taken_back FROM runs ORDER BY"
+        " run DESC"
     ):
         rows = base.rows(
-            "SELECT kind, action, subject, state, began, ended FROM changes WHERE run = ? ORDER BY change", (run,)
+            "SELECT kind, action, subject, state, began, ended FROM changes WHERE run = ? ORDER BY change",
+            (run,),
         )
         changes = tuple(
-            PastChange(kind, action, subject, state, max(0.0, until - since) if since and until else 0.0, since or 0.0)
+            PastChange(
+                kind,
+                action,
+                subject,
+                state,
+                max(0.0, until - since) if since and until else 0.0,
+                since or 0.0,
+            )
             for kind, action, subject, state, since, until in rows
         )
         attic = tuple(
-            restored(row[0], home) for row in base.rows("SELECT was FROM kept WHERE run = ? ORDER BY was", (run,))
+            restored(row[0], home)
+            for row in base.rows("SELECT was FROM kept WHERE run = ? ORDER BY was", (run,))
         )
-        notices = tuple(row[0] for row in base.rows("SELECT notice FROM notices WHERE run = ? ORDER BY rowid", (run,)))
+        notices = tuple(
+            row[0] for row in base.rows("SELECT notice FROM notices WHERE run = ? ORDER BY rowid", (run,))
+        )
         manifest = restored(manifest, home)
-        found.append(PastRun(run, began, ended, manifest, digest, proved, changes, attic, notices, bool(over)))
+        found.append(
+            PastRun(run, began, ended, manifest, digest, proved, changes, attic, notices, bool(over))
+        )
     return found

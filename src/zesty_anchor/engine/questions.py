@@ -32,7 +32,8 @@ class AnswersNeeded(Problem):
         lines = "".join(f"\n    {q.text}\n      answer: {q.key}" for q in self.questions)
         number = len(self.questions)
         super().__init__(
-            f"{number} question{'' if number == 1 else 's'} must be answered first, and there is nobody to ask:{lines}",
+            f"{number} question{'' if number == 1 else 's'} must be answered first, and there is nobody to"
+            f" ask:{lines}",
             advice="run it in a terminal, or give the answers as shown; nothing was changed",
         )
 
@@ -72,9 +73,11 @@ def estimate(changes: Iterable[Change]) -> Estimate:
 
 
 def settle(questions: Iterable[Question], asker: Asker | None, *, yes: bool) -> dict[str, str]:
-    """Get an answer to each question but the password's: from ``--yes`` where it is safe, else from the asker.
+    """Get an answer to each question but the password's: from ``--yes`` where it is safe, else from the
+    asker.
 
-    Returns the secret answers by the kinds of their questions, and those to optional ones by their texts: yes or no.
+    Returns the secret answers by the kinds of their questions, and those to optional ones by their texts: yes
+    or no.
 
     Raises ``AnswersNeeded`` with all that stay open where there is nobody to ask, ``Declined`` on a no.
     """
@@ -90,6 +93,7 @@ def settle(questions: Iterable[Question], asker: Asker | None, *, yes: bool) -> 
         elif question.kind != PASSWORD and asker is not None and not asker.yes(question):
             raise Declined(
                 f"not without a yes to: {question.text}",
-                advice="nothing was changed; take it out of the manifest, or answer yes for good with: " + question.key,
+                advice="nothing was changed; take it out of the manifest, or answer yes for good with: "
+                + question.key,
             )
     return secrets

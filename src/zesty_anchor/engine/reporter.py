@@ -24,10 +24,14 @@ class Reporter(Protocol):
         """What goes on in a change, in words."""
 
     def unattended(self, steps: int, size: int, unknown: int) -> None:
-        """All is asked. ``steps`` lie ahead, with ``size`` bytes to fetch, and ``unknown`` downloads of unknown size."""
+        """All is asked. ``steps`` lie ahead, with ``size`` bytes to fetch, and ``unknown`` downloads of
+        unknown size.
+        """
 
     def ahead(self, steps: int, size: int) -> None:
-        """What is left of the run as it is known now: so many changes that were not begun, with ``size`` bytes to fetch."""
+        """What is left of the run as it is known now: so many changes that were not begun, with ``size``
+        bytes to fetch.
+        """
 
     def moved(self, key: str, done: int, total: int | None) -> None:
         """``done`` bytes of ``total`` (None: unknown) have arrived for a change."""

@@ -74,8 +74,8 @@ class Runner:
         """Carry out the changes of one stage.
 
         Those of the stage OBTAIN run side by side, those of PREPARE one after the other, and one that fails
-        keeps only those back that need it. Those of other stages run in order, all or none: when one fails the earlier ones are taken back.
-        Returns a report for each change, in the given order.
+        keeps only those back that need it. Those of other stages run in order, all or none: when one fails
+        the earlier ones are taken back. Returns a report for each change, in the given order.
         """
         if not changes:
             return []
@@ -88,7 +88,9 @@ class Runner:
                 tidy(self._untidy.pop())
 
     def attempt(self, changes: Sequence[Change], well: Callable[[], bool]) -> list[ChangeReport]:
-        """Carry changes out in order, all or none; where ``well`` says no afterwards, they are taken back as well."""
+        """Carry changes out in order, all or none; where ``well`` says no afterwards, they are taken back as
+        well.
+        """
         done: list[_Made] = []
         try:
             reports = self._all_or_none(changes, done)
@@ -111,7 +113,9 @@ class Runner:
         try:
             while waiting or running:
                 first = {c.key: c.needs | c.follows for c in waiting}
-                for change in [c for c in waiting if all(self._settled(n, results, keys) for n in first[c.key])]:
+                for change in [
+                    c for c in waiting if all(self._settled(n, results, keys) for n in first[c.key])
+                ]:
                     waiting.remove(change)
                     failed = [n for n in change.needs if n in results and not results[n].well]
                     if failed:
@@ -124,7 +128,9 @@ class Runner:
                 for future in done:
                     change = running.pop(future)
                     problem = _problem_of(future)
-                    results[change.key] = report(change, "failed" if problem else self._ended(change), problem)
+                    results[change.key] = report(
+                        change, "failed" if problem else self._ended(change), problem
+                    )
         except BaseException:
             self._stop.set()
             counted.set()
@@ -135,8 +141,8 @@ class Runner:
         return [results[change.key] for change in changes]
 
     def _take_back_stuck(self, running: Mapping[Future[None], Change]) -> None:
-        """Take back what did not end soon after the run was interrupted: it waits for a server that says nothing, and stops as
-        soon as that says something. What works with privilege is waited for.
+        """Take back what did not end soon after the run was interrupted: it waits for a server that says
+        nothing, and stops as soon as that says something. What works with privilege is waited for.
         """
         privileged = {future for future, change in running.items() if change.privileged}
         wait(privileged)
@@ -164,7 +170,9 @@ class Runner:
                 done.clear()
                 reports = [report(c, "taken back") for c in changes[:place]]
                 reports.append(report(change, "failed", problem))
-                reports += [waits(c, f"all of them or none: {change.subject} failed") for c in changes[place + 1 :]]
+                reports += [
+                    waits(c, f"all of them or none: {change.subject} failed") for c in changes[place + 1 :]
+                ]
                 return reports
             except BaseException:
                 for made in reversed(done):
@@ -183,8 +191,8 @@ class Runner:
             self._untidy.append(made.record)
 
     def _one(self, change: Change, counted: threading.Event) -> None:
-        """Begins only when the change is ``counted`` among those that are waited for: an interruption may come before that, as soon
-        as a thread has it, and then nobody would wait until it is taken back.
+        """Begins only when the change is ``counted`` among those that are waited for: an interruption may
+        come before that, as soon as a thread has it, and then nobody would wait until it is taken back.
         """
         counted.wait()
         if self._stop.is_set():
@@ -195,7 +203,9 @@ class Runner:
             raise _as_problem(error, change) from error
 
     def _one_made(self, change: Change) -> _Made | None:
-        """Journal, carry out, journal. Whatever fails in between is taken back before it is raised on. None for what is only told."""
+        """Journal, carry out, journal. Whatever fails in between is taken back before it is raised on. None
+        for what is only told.
+        """
         text = f"{change.action} {change.subject}"
         if self._ended(change) == "simulated":
             return None
@@ -239,7 +249,9 @@ class _Made(msgspec.Struct, frozen=True):
     def entry(self) -> Entry:
         """As the journal would have it now."""
         text = msgspec.json.encode(self.record)
-        return Entry(self.number, self.run, self.change.kind, self.change.subject, self.change.action, text, "begun")
+        return Entry(
+            self.number, self.run, self.change.kind, self.change.subject, self.change.action, text, "begun"
+        )
 
 
 def _problem_of(future: Future[None]) -> Problem | None:

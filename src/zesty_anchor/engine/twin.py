@@ -1,4 +1,5 @@
-"""A twin of the journal in plain text: what each run did, a line of JSON an event, in the run's own folder in the attic.
+"""A twin of the journal in plain text: what each run did, a line of JSON an event, in the run's own folder in
+the attic.
 
 The journal is what counts. Should it be lost, the twin tells as far as it goes what can still be taken back.
 """
@@ -20,8 +21,9 @@ _RUN = re.compile(r"\Arun-([0-9]{5,})\Z")
 
 
 class Event(msgspec.Struct, frozen=True, omit_defaults=True):
-    """What became of one change of a run, or (without a change) the beginning of the run. ``record`` is JSON. ``resolved`` is a
-    runtime, its want and feed, and the version that was taken for it. ``home`` is that of the journal, as it was then.
+    """What became of one change of a run, or (without a change) the beginning of the run. ``record`` is JSON.
+    ``resolved`` is a runtime, its want and feed, and the version that was taken for it. ``home`` is that of
+    the journal, as it was then.
 
     From format 2 on, paths in ``record`` and ``manifest`` are relative to the home (``home_paths``).
     """
@@ -62,7 +64,9 @@ def last_run(attic: Path) -> int:
 
 
 def events(locations: Locations) -> list[Event]:
-    """Return all that is written down, in order and in the present format; lines that cannot be read are left out."""
+    """Return all that is written down, in order and in the present format; lines that cannot be read are left
+    out.
+    """
     found = []
     attic = locations.attic
     for number, folder in _folders(attic):

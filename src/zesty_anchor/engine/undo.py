@@ -37,10 +37,11 @@ def needs_privilege(kinds: Kinds, entries: Iterable[Entry]) -> bool:
 
 
 def take_back_entry(kinds: Kinds, journal: Journal, entry: Entry, bench: Bench) -> Reverted:
-    """Take one change back; where that was whole, write it down, with what a person should know and what stays in the attic.
+    """Take one change back; where that was whole, write it down, with what a person should know and what
+    stays in the attic.
 
-    While that goes on it counts as begun: where we are cut off in it, the next run ends it. The folders that it made on its way are
-    left to ``tidy``: others may be at work in them.
+    While that goes on it counts as begun: where we are cut off in it, the next run ends it. The folders that
+    it made on its way are left to ``tidy``: others may be at work in them.
     """
     record = record_of(kinds, entry)
     if entry.state == "done":
@@ -77,9 +78,11 @@ def tidy(record: Record) -> None:
     remove_empty(record.made)
 
 
-def recover(kinds: Kinds, journal: Journal, locations: Locations, bench_of: Callable[[int], Bench]) -> TakenBack:
-    """Take back the changes that an earlier run was cut off in, and clear what others left. ``bench_of`` gives what changes
-    of a run work with.
+def recover(
+    kinds: Kinds, journal: Journal, locations: Locations, bench_of: Callable[[int], Bench]
+) -> TakenBack:
+    """Take back the changes that an earlier run was cut off in, and clear what others left. ``bench_of``
+    gives what changes of a run work with.
     """
     for run in journal.runs_over():
         _clear_attic(journal, run, locations)
@@ -91,12 +94,15 @@ def recover(kinds: Kinds, journal: Journal, locations: Locations, bench_of: Call
 def take_back_run(
     kinds: Kinds, journal: Journal, run: int, bench_of: Callable[[int], Bench], later: Sequence[int] = ()
 ) -> TakenBack:
-    """Take back everything that a run did. What is told of it includes what earlier tries had to tell. What it has in the
-    attic goes too, but for what stays of use to the person. ``later`` are the runs after it that stand: what they did stays, and
-    their records are made such that they can be taken back as if this run had never been.
+    """Take back everything that a run did. What is told of it includes what earlier tries had to tell. What
+    it has in the attic goes too, but for what stays of use to the person. ``later`` are the runs after it
+    that stand: what they did stays, and their records are made such that they can be taken back as if this
+    run had never been.
     """
     earlier = journal.notices(run)
-    taken = [_all(kinds, journal, [entry], bench_of) for entry in _apart(kinds, journal, run, later, bench_of)]
+    taken = [
+        _all(kinds, journal, [entry], bench_of) for entry in _apart(kinds, journal, run, later, bench_of)
+    ]
     if all(each.whole for each in taken):
         _close(kinds, journal, run, bench_of(run).locations)
     told = [notice for each in taken for notice in each.notices]
@@ -107,8 +113,8 @@ def take_back_run(
 def _apart(
     kinds: Kinds, journal: Journal, run: int, later: Sequence[int], bench_of: Callable[[int], Bench]
 ) -> Iterator[Entry]:
-    """The changes of a run that are to be taken back, each after the records of later changes of the same thing no longer hang
-    on it. One in whose place something later stands is only written down as taken back.
+    """The changes of a run that are to be taken back, each after the records of later changes of the same
+    thing no longer hang on it. One in whose place something later stands is only written down as taken back.
     """
     for entry in journal.entries(run):
         kind, record = kinds[entry.kind], record_of(kinds, entry)

@@ -42,7 +42,9 @@ def _unfit(release: Release, kind: type[Feed]) -> str:
         if not kind.fixed and (not isinstance(each.digest, str) or not _DIGEST.match(each.digest)):
             return f"{release.version} has {str(each.digest)[:40]!r} as its digest, which is not valid"
         if each.size is not None and (type(each.size) is not int or each.size < 0):
-            return f"{release.version} has {str(each.size)[:40]!r} as its size, which is not a number of bytes"
+            return (
+                f"{release.version} has {str(each.size)[:40]!r} as its size, which is not a number of bytes"
+            )
         if not all(isinstance(text, str) for text in (each.url, each.version)):
             return f"{release.version} has an address that is not a string"
     pieces = [piece.url for piece in release.parts]
@@ -55,4 +57,6 @@ def _unfit(release: Release, kind: type[Feed]) -> str:
             scheme = ""
         if scheme not in kind.schemes:
             return f"{release.version} is at {address[:60]!r}, which is no address of the web"
-    return next((f"{piece.name[:40]!r} is no name" for piece in release.parts if not _PIECE.match(piece.name)), "")
+    return next(
+        (f"{piece.name[:40]!r} is no name" for piece in release.parts if not _PIECE.match(piece.name)), ""
+    )

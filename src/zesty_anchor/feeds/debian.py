@@ -1,7 +1,8 @@
-"""Feeds of kind ``debian``: an archive in the Debian repository format (wiki.debian.org, DebianRepository/Format).
+"""Feeds of kind ``debian``: an archive in the Debian repository format (wiki.debian.org,
+DebianRepository/Format).
 
-A suite's InRelease is signed, and holds the digests of its indexes; an index holds those of the packages. Of an index only the
-wanted entries are read, as it arrives.
+A suite's InRelease is signed, and holds the digests of its indexes; an index holds those of the packages. Of
+an index only the wanted entries are read, as it arrives.
 """
 
 from __future__ import annotations
@@ -38,8 +39,8 @@ Stanza = dict[str, str]
 
 
 class DebianFeed(Feed):
-    """The suites of the archive that the manifest names, else of the one that apt is set to, through apt's proxy. The recipe says
-    which packages make a version.
+    """The suites of the archive that the manifest names, else of the one that apt is set to, through apt's
+    proxy. The recipe says which packages make a version.
     """
 
     title = "Debian"
@@ -51,8 +52,12 @@ class DebianFeed(Feed):
         super().__init__(supply, around)
         if supply.source is None or not (supply.source.names or supply.source.sources):
             raise UsageProblem(
-                f"the recipe of {supply.product!r} does not say which packages of a Debian archive make a version",
-                advice='add a feed to it: [[feeds]] kind = "debian", names = ["…"], or sources = ["…"] (docs/recipes.md shows how)',
+                f"the recipe of {supply.product!r} does not say which packages of a Debian archive make a"
+                " version",
+                advice=(
+                    'add a feed to it: [[feeds]] kind = "debian", names = ["…"], or sources = ["…"]'
+                    " (docs/recipes.md shows how)"
+                ),
             )
         self._source = supply.source
         if supply.url is not None:
@@ -74,7 +79,9 @@ class DebianFeed(Feed):
         """Every version that a suite has, that of the first suite which has it."""
         system, _, machine = platform.partition("-")
         if system != "linux" or machine not in _ARCHITECTURES:
-            raise Problem(f"{self.who} has nothing for {platform}", advice="name another feed in the manifest")
+            raise Problem(
+                f"{self.who} has nothing for {platform}", advice="name another feed in the manifest"
+            )
         with ThreadPoolExecutor(_AT_ONCE) as pool:
             found = list(pool.map(lambda suite: self._of_suite(suite, _ARCHITECTURES[machine]), self.suites))
         refused = [each for each in found if isinstance(each, Problem)]
@@ -87,7 +94,9 @@ class DebianFeed(Feed):
         return list(releases.values())
 
     def _of_suite(self, suite: Suite, architecture: str) -> list[Release] | Problem:
-        """What a suite offers; or the problem, where it is one that nobody named, and that may not be there, or be old."""
+        """What a suite offers; or the problem, where it is one that nobody named, and that may not be there,
+        or be old.
+        """
         where = urljoin(suite.url, f"dists/{suite.name}/")
         try:
             digests = self._digests(suite, where)
@@ -103,14 +112,17 @@ class DebianFeed(Feed):
         return list(self._built(stanzas, suite) if self._source.sources else self._versions(stanzas, suite))
 
     def _digests(self, suite: Suite, where: str) -> dict[str, str]:
-        """The SHA-256 of each index of a suite. Raises ``SignatureRefused``, or ``Problem`` where it is out of date."""
+        """The SHA-256 of each index of a suite. Raises ``SignatureRefused``, or ``Problem`` where it is out
+        of date.
+        """
         url = where + "InRelease"
         signed = self.web.document(url, who=self.who)[1]
         text = signed_text(signed, self.keyrings, url).decode("utf-8", "replace")
         fields = _fields(text)
         if suite.name not in (fields.get("Codename"), fields.get("Suite")):
             raise Problem(
-                f"{self.who} gives another suite than {suite.name}: {fields.get('Codename') or fields.get('Suite')}",
+                f"{self.who} gives another suite than {suite.name}:"
+                f" {fields.get('Codename') or fields.get('Suite')}",
                 where=url,
                 advice="check the address of the archive",
             )
@@ -164,7 +176,9 @@ class DebianFeed(Feed):
             if found is not None and archive is not None:
                 digest, size, name = archive
                 url = urljoin(suite.url, f"{stanza.get('Directory', '')}/{name}")
-                yield Release(version=found[1], url=url, digest=f"sha256:{digest}", size=int(size), source=True)
+                yield Release(
+                    version=found[1], url=url, digest=f"sha256:{digest}", size=int(size), source=True
+                )
 
     def _lacking(self, packages: Iterable[Stanza]) -> str:
         depends = " ".join(f"{each.get('Pre-Depends', '')} {each.get('Depends', '')}" for each in packages)
@@ -212,7 +226,9 @@ def _inflated(chunks: Iterable[bytes], index: str) -> Iterator[bytes]:
 
 
 def _picked(content: Iterable[bytes], wanted: re.Pattern[bytes]) -> Iterator[bytes]:
-    """The stanzas whose first row fits: each begins with the field Package (DebianRepository/Format, "Packages" Indices)."""
+    """The stanzas whose first row fits: each begins with the field Package (DebianRepository/Format,
+    "Packages" Indices).
+    """
     rest = b""
     for chunk in content:
         *whole, rest = (rest + chunk).split(b"\n\n")

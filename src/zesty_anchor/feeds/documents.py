@@ -21,7 +21,9 @@ if TYPE_CHECKING:
 
 
 class Answer(msgspec.Struct, frozen=True):
-    """What is kept of an answer beside its body: enough to ask whether it still holds (RFC 9110, section 13)."""
+    """What is kept of an answer beside its body: enough to ask whether it still holds (RFC 9110, section
+    13).
+    """
 
     url: str
     kind: str
@@ -33,11 +35,14 @@ class Answer(msgspec.Struct, frozen=True):
 class Web:
     """Documents of feeds, kept in ``cache`` (None: not kept), and asked for again only if they changed.
 
-    ``trust`` says whom HTTPS trusts, and through which proxies it goes. ``offline`` takes what is kept and asks nobody; ``ages`` then tells how old each of those answers is, in seconds.
-    ``remarks`` are what feeds passed over, a sentence each.
+    ``trust`` says whom HTTPS trusts, and through which proxies it goes. ``offline`` takes what is kept and
+    asks nobody; ``ages`` then tells how old each of those answers is, in seconds. ``remarks`` are what feeds
+    passed over, a sentence each.
     """
 
-    def __init__(self, cache: Path | None = None, *, offline: bool = False, trust: Trust | None = None) -> None:
+    def __init__(
+        self, cache: Path | None = None, *, offline: bool = False, trust: Trust | None = None
+    ) -> None:
         self._trust = trust
         self._session: requests.Session | None = None
         self.cache = cache
@@ -91,7 +96,9 @@ class Web:
             return kept.kind, body
         headers = {"Accept": accept}
         if kept is not None:
-            headers |= {k: v for k, v in (("If-None-Match", kept.etag), ("If-Modified-Since", kept.modified)) if v}
+            headers |= {
+                k: v for k, v in (("If-None-Match", kept.etag), ("If-Modified-Since", kept.modified)) if v
+            }
         from zesty_anchor.feeds.web import body_of, get
 
         with get(self.session, url, who=who, headers=headers) as response:
@@ -111,8 +118,9 @@ class Web:
     def distilled(
         self, url: str, digest: str, what: str, who: str, distil: Callable[[Iterable[bytes]], bytes]
     ) -> bytes:
-        """What ``distil`` makes of a document with a known digest (``sha256:hex``), which is not kept itself; what was made of
-        it is, under the name ``what``. Raises ``NotThere``, or ``Problem`` where it has another digest or is damaged.
+        """What ``distil`` makes of a document with a known digest (``sha256:hex``), which is not kept itself;
+        what was made of it is, under the name ``what``. Raises ``NotThere``, or ``Problem`` where it has
+        another digest or is damaged.
         """
         key = f"{digest} {what}"
         kept, body = self._kept(url, key)
@@ -133,12 +141,17 @@ class Web:
             try:
                 made = distil(arriving())
             except ValueError as error:
-                raise Problem(f"what {who} gives is damaged: {error}", where=url, advice="try again later") from None
+                raise Problem(
+                    f"what {who} gives is damaged: {error}", where=url, advice="try again later"
+                ) from None
         if f"sha256:{found.hexdigest()}" != digest:
             raise Problem(
                 f"what {who} gives has another digest than its signed list says",
                 where=f"expected {digest}, got sha256:{found.hexdigest()}, from {url}",
-                advice="nothing of it was used; if the archive is being renewed just now, try again in a few minutes",
+                advice=(
+                    "nothing of it was used; if the archive is being renewed just now, try again in a few"
+                    " minutes"
+                ),
             )
         self._keep(url, Answer(without_credentials(url), "", "", "", time.time()), key, made)
         return made
@@ -166,8 +179,8 @@ class Web:
 
 
 def _tells_changes(modified: str, answered: str) -> str:
-    """The time of change of a document where that shows each later change, else "": within the second in which it was
-    answered, it may change once more and keep that time (RFC 9110, section 8.8.2.2).
+    """The time of change of a document where that shows each later change, else "": within the second in
+    which it was answered, it may change once more and keep that time (RFC 9110, section 8.8.2.2).
     """
     from email.utils import parsedate_to_datetime
 

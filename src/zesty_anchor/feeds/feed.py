@@ -19,10 +19,10 @@ if TYPE_CHECKING:
 class Supply(msgspec.Struct, frozen=True):
     """Where one runtime's versions come from: a feed by name and kind, and what the feed calls the runtime.
 
-    ``file`` is the pattern of file names, or of tags; ``sums`` the name of the list of digests; ``map`` the JMESPath
-    expressions. ``key`` is the file of the OpenPGP key that releases must be signed with, None where none is named,
-    and ``unsigned`` tells that the manifest says the feed offers no signatures. ``source`` is what the recipe says of
-    feeds of this kind, and ``suites`` are those of a Debian archive.
+    ``file`` is the pattern of file names, or of tags; ``sums`` the name of the list of digests; ``map`` the
+    JMESPath expressions. ``key`` is the file of the OpenPGP key that releases must be signed with, None where
+    none is named, and ``unsigned`` tells that the manifest says the feed offers no signatures. ``source`` is
+    what the recipe says of feeds of this kind, and ``suites`` are those of a Debian archive.
     """
 
     name: str
@@ -55,15 +55,18 @@ class Around:
 
 
 class Feed(ABC):
-    """A source of versions. A subclass is one kind; the attributes of the class say all that the rest of the program knows of it.
+    """A source of versions. A subclass is one kind; the attributes of the class say all that the rest of the
+    program knows of it.
 
-    ``title`` is what a person calls such a source ("a web folder"). In messages it is its ``noun`` with the feed's name, or
-    ``usual`` where no feed of the manifest is used; by default "the feed NAME". ``schemes`` are those that the addresses it offers may have
-    (empty: any). ``own_address`` tells that its address may come from this machine's configuration, so that a manifest need not give
-    one. ``file`` and ``sums`` are the defaults of the manifest's keys, ``map_keys`` are entries of ``map`` that must be given.
-    ``by_package`` tells that it is a registry of packages: a recipe must name one, and any other can be asked for by its name.
-    ``marks_sources`` tells that a release itself says whether it has to be built, ``signed_lists`` that its digests were taken from a
-    signed list, ``fixed`` that a release has no digest, since nothing is fetched.
+    ``title`` is what a person calls such a source ("a web folder"). In messages it is its ``noun`` with the
+    feed's name, or ``usual`` where no feed of the manifest is used; by default "the feed NAME". ``schemes``
+    are those that the addresses it offers may have (empty: any). ``own_address`` tells that its address may
+    come from this machine's configuration, so that a manifest need not give one. ``file`` and ``sums`` are
+    the defaults of the manifest's keys, ``map_keys`` are entries of ``map`` that must be given.
+    ``by_package`` tells that it is a registry of packages: a recipe must name one, and any other can be asked
+    for by its name. ``marks_sources`` tells that a release itself says whether it has to be built,
+    ``signed_lists`` that its digests were taken from a signed list, ``fixed`` that a release has no digest,
+    since nothing is fetched.
     """
 
     title: ClassVar[str]
@@ -80,7 +83,9 @@ class Feed(ABC):
     fixed: ClassVar[bool] = False
 
     def __init__(self, supply: Supply, around: Around) -> None:
-        """Raises ``UsageProblem`` where no address is known, or the recipe does not say what this kind needs."""
+        """Raises ``UsageProblem`` where no address is known, or the recipe does not say what this kind
+        needs.
+        """
         self.supply = supply
         self.name = supply.name
         self.web = around.web

@@ -41,7 +41,8 @@ class GitFeed(Feed):
 
     def _ask(self) -> str:
         answer = run_git(
-            ["ls-remote", "--tags", "--", self.address], self.around.environ, where=self.address, seconds=_SECONDS,
+            ["ls-remote", "--tags", "--", self.address], self.around.environ, where=self.address,
+            seconds=_SECONDS,
             protocol=protocol_of(self.address, f"[feeds.{self.name}] url"),
         )  # fmt: skip
         if answer.returncode != 0:

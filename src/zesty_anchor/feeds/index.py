@@ -27,7 +27,11 @@ class _File(msgspec.Struct):
     @property
     def digest(self) -> str:
         return (
-            f"sha512:{self.sha512.lower()}" if self.sha512 else f"sha256:{self.sha256.lower()}" if self.sha256 else ""
+            f"sha512:{self.sha512.lower()}"
+            if self.sha512
+            else f"sha256:{self.sha256.lower()}"
+            if self.sha256
+            else ""
         )
 
 
@@ -100,7 +104,9 @@ class IndexFeed(Feed):
         return Problem(
             f"{self.who} has no runtime {product!r}",
             where=url,
-            advice=f"did you mean {close[0]!r}?" if close else f"it has: {', '.join(sorted(known)) or 'none at all'}",
+            advice=f"did you mean {close[0]!r}?"
+            if close
+            else f"it has: {', '.join(sorted(known)) or 'none at all'}",
         )
 
 

@@ -1,4 +1,6 @@
-"""Feeds of kind ``json``: any release list in JSON, mapped with JMESPath expressions (jmespath.org, specification)."""
+"""Feeds of kind ``json``: any release list in JSON, mapped with JMESPath expressions (jmespath.org,
+specification).
+"""
 
 from __future__ import annotations
 
@@ -22,10 +24,11 @@ _ALGORITHMS = {64: "sha256", 96: "sha384", 128: "sha512"}
 
 
 class JsonFeed(Feed):
-    """A document at ``url``, in which ``map`` finds ``releases``, and of each ``version``, ``file``, and maybe
-    ``channel``, ``date``, ``ends``, ``digest``, ``size`` and ``licence``. Where it gives no digests, ``sums`` may name a list of them for
-    each version, which is signed where the manifest names a key. The recipe's ``version`` is what of a version's text counts, and its ``lines`` are
-    those for which there is a document each, ``{line}`` standing for one in the address.
+    """A document at ``url``, in which ``map`` finds ``releases``, and of each ``version``, ``file``, and
+    maybe ``channel``, ``date``, ``ends``, ``digest``, ``size`` and ``licence``. Where it gives no digests,
+    ``sums`` may name a list of them for each version, which is signed where the manifest names a key. The
+    recipe's ``version`` is what of a version's text counts, and its ``lines`` are those for which there is a
+    document each, ``{line}`` standing for one in the address.
     """
 
     title = "upstream"
@@ -62,7 +65,9 @@ class JsonFeed(Feed):
                 advice="mend the expression; jmespath.org describes the language",
             )
         found = (_release(entry, expressions, url) for entry in entries)
-        return [named for release in found if release is not None and (named := self._named(release)) is not None]
+        return [
+            named for release in found if release is not None and (named := self._named(release)) is not None
+        ]
 
     def _named(self, release: Release) -> Release | None:
         """A release under what of its version's text counts; None where the text is another."""
@@ -79,7 +84,8 @@ class JsonFeed(Feed):
             return jmespath.compile(text)
         except jmespath.exceptions.JMESPathError as error:
             raise UsageProblem(
-                f"map.{key} of the feed {self.name!r} is no JMESPath expression: {str(error).splitlines()[0]}",
+                f"map.{key} of the feed {self.name!r} is no JMESPath expression:"
+                f" {str(error).splitlines()[0]}",
                 where=text,
                 advice="jmespath.org describes the language",
             ) from None
@@ -109,7 +115,9 @@ def _release(entry: Any, expressions: Mapping[str, Any], url: str) -> Release | 
 def _digest(text: str) -> str:
     """A digest with its algorithm, which its length tells where the text does not."""
     algorithm, _, digits = text.rpartition(":")
-    if not _HEX.fullmatch(digits) or _ALGORITHMS.get(len(digits)) not in (algorithm or _ALGORITHMS.get(len(digits)),):
+    if not _HEX.fullmatch(digits) or _ALGORITHMS.get(len(digits)) not in (
+        algorithm or _ALGORITHMS.get(len(digits)),
+    ):
         return ""
     name = _ALGORITHMS.get(len(digits), "")
     return f"{name}:{digits.lower()}" if name else ""

@@ -8,7 +8,9 @@ from zesty_anchor.feeds.feed import Feed
 from zesty_anchor.feeds.release import Release
 
 LINKED = "linked"
-"""The kind, and how the digest of such a release begins: nothing is fetched, and what the system brings may change."""
+"""The kind, and how the digest of such a release begins: nothing is fetched, and what the system brings may
+change.
+"""
 
 
 class LinkedFeed(Feed):

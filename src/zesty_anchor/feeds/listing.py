@@ -51,8 +51,8 @@ class ListingFeed(Feed):
         return pinned_by(self.supply.sums, release, self.address, self.web, self.who, signed=signed)
 
     def releases(self, product: str, platform: str) -> list[Release]:
-        """Every version of ``product`` for ``platform``, in no particular order. Where the pattern has a folder, the versions
-        are those of the folders.
+        """Every version of ``product`` for ``platform``, in no particular order. Where the pattern has a
+        folder, the versions are those of the folders.
         """
         if "/" in self.supply.file:
             return self._in_folders(product, platform)
@@ -65,9 +65,13 @@ class ListingFeed(Feed):
             version = version_in(name.rpartition("/")[2], self.supply.file, known)
             if version:
                 digest = digests.get(name.rpartition("/")[2], "")
-                signature = next((urljoin(self.address, s) for e in (".asc", ".sig") if (s := names.get(name + e))), "")
+                signature = next(
+                    (urljoin(self.address, s) for e in (".asc", ".sig") if (s := names.get(name + e))), ""
+                )
                 sums = (
-                    next((s for e in (".asc", ".sig") if (s := names.get(self.supply.sums + e))), "") if digest else ""
+                    next((s for e in (".asc", ".sig") if (s := names.get(self.supply.sums + e))), "")
+                    if digest
+                    else ""
                 )
                 found.append(
                     Release(
@@ -86,17 +90,24 @@ class ListingFeed(Feed):
         found = []
         for link, _ in Links(self.web.text(self.address, who=self.who)).found:
             name = unquote(link.split("#")[0].split("?")[0])
-            version = version_in(name.rstrip("/").rpartition("/")[2], outer, known) if name.endswith("/") else ""
+            version = (
+                version_in(name.rstrip("/").rpartition("/")[2], outer, known) if name.endswith("/") else ""
+            )
             if version:
                 inner = filled(self.supply.file, {**known, "version": version}).partition("/")[2]
-                found.append(Release(version=version, url=urljoin(urljoin(self.address, link), inner), digest=""))
+                found.append(
+                    Release(version=version, url=urljoin(urljoin(self.address, link), inner), digest="")
+                )
         return found or self._none()
 
     def _none(self) -> list[Release]:
         raise Problem(
             f"{self.who} lists nothing that fits {self.supply.file!r}",
             where=self.address,
-            advice="mend file = … of the feed; {name}, {version}, {platform}, {system} and {machine} have a meaning",
+            advice=(
+                "mend file = … of the feed; {name}, {version}, {platform}, {system} and {machine} have a"
+                " meaning"
+            ),
         )
 
     def _digests(self) -> dict[str, str]:

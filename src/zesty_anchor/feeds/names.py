@@ -1,4 +1,6 @@
-"""File names and tags with a version in them, as a pattern that a person writes: ``kelp-{version}-{platform}.tar.gz``."""
+"""File names and tags with a version in them, as a pattern that a person writes:
+``kelp-{version}-{platform}.tar.gz``.
+"""
 
 from __future__ import annotations
 

@@ -110,5 +110,7 @@ def registry_address(environ: Mapping[str, str], home: Path) -> str:
         where="asked: NPM_CONFIG_REGISTRY, "
         + ", ".join(map(str, npm_config.files(environ, home)))
         + ", and an installed npm",
-        advice='name it in the manifest, [feeds.npm] kind = "npm", url = "https://…", or in NPM_CONFIG_REGISTRY',
+        advice=(
+            'name it in the manifest, [feeds.npm] kind = "npm", url = "https://…", or in NPM_CONFIG_REGISTRY'
+        ),
     )

@@ -13,12 +13,18 @@ from zesty_anchor.system.host import absolute, answering, find_program
 
 def files(environ: Mapping[str, str], home: Path) -> list[Path]:
     """The files that npm reads, the user's before the global ones."""
-    found = [Path(environ.get("NPM_CONFIG_USERCONFIG") or environ.get("npm_config_userconfig") or home / ".npmrc")]
-    return found + [Path(f) for f in (environ.get("NPM_CONFIG_GLOBALCONFIG"), "/etc/npmrc", "/usr/etc/npmrc") if f]
+    found = [
+        Path(environ.get("NPM_CONFIG_USERCONFIG") or environ.get("npm_config_userconfig") or home / ".npmrc")
+    ]
+    return found + [
+        Path(f) for f in (environ.get("NPM_CONFIG_GLOBALCONFIG"), "/etc/npmrc", "/usr/etc/npmrc") if f
+    ]
 
 
 def setting(key: str, environ: Mapping[str, str], home: Path) -> str:
-    """A key's value: of the environment, then of the files; empty where none has it. ``${NAME}`` is replaced in it."""
+    """A key's value: of the environment, then of the files; empty where none has it. ``${NAME}`` is replaced
+    in it.
+    """
     variable = f"npm_config_{key.replace('-', '_')}"
     for name, value in environ.items():
         if name.lower() == variable and value:
@@ -40,10 +46,12 @@ def _in(file: Path, key: str, environ: Mapping[str, str]) -> str:
 
 
 def ask_npm(environ: Mapping[str, str]) -> str:
-    """The registry that an npm on PATH knows; empty where there is none. It leaves no log in the person's home (npm
-    documentation, "config", logs-max).
+    """The registry that an npm on PATH knows; empty where there is none. It leaves no log in the person's
+    home (npm documentation, "config", logs-max).
     """
-    npm = find_program("npm", environ) or next(iter(answering("npm", absolute(environ.get("PATH", "")))), None)
+    npm = find_program("npm", environ) or next(
+        iter(answering("npm", absolute(environ.get("PATH", "")))), None
+    )
     if npm is None:
         return ""
     try:

@@ -22,8 +22,8 @@ if TYPE_CHECKING:
 
 
 class Feeds:
-    """The feeds of one run. What they answer is kept for the run, and so are the addresses that pip's and npm's own
-    configuration names.
+    """The feeds of one run. What they answer is kept for the run, and so are the addresses that pip's and
+    npm's own configuration names.
     """
 
     def __init__(self, environ: Mapping[str, str], home: Path, web: Web) -> None:
@@ -53,7 +53,9 @@ class Feeds:
             self._answers[asked] = self._taken(supply, platform)
         built = recipe.build is not None and not feed_class(supply.kind).marks_sources
         return [
-            msgspec.structs.replace(r, channels=r.channels + channels_of(r.version, recipe), source=r.source or built)
+            msgspec.structs.replace(
+                r, channels=r.channels + channels_of(r.version, recipe), source=r.source or built
+            )
             for r in self._answers[asked]
         ]
 
@@ -64,13 +66,16 @@ class Feeds:
             taken, left_out = admitted(offered, feed_class(supply.kind))
         except (AttributeError, TypeError, ValueError, LookupError, RecursionError) as error:
             raise Problem(
-                f"the feed {supply.name!r} answers with what cannot be understood: {type(error).__name__}: {str(error)[:120]}",
+                f"the feed {supply.name!r} answers with what cannot be understood: {type(error).__name__}:"
+                f" {str(error)[:120]}",
                 where=supply.url or "",
                 advice="check that the address is that of such a feed; docs/feeds.md describes each kind",
             ) from None
         if left_out:
             more = f" (the first: {left_out[0]})"
-            self.web.remarks[f"the feed {supply.name!r} offers {len(left_out)} that are left out{more}"] = None
+            self.web.remarks[f"the feed {supply.name!r} offers {len(left_out)} that are left out{more}"] = (
+                None
+            )
         return taken
 
     def body(self, url: str, who: str) -> WebBody | FileBody:

@@ -42,7 +42,9 @@ def _in(file: Path, key: str) -> str:
 
 
 def ask_pip(environ: Mapping[str, str]) -> str:
-    """The index that a pip on PATH, or the one beside this program, takes by default: it stands in its help."""
+    """The index that a pip on PATH, or the one beside this program, takes by default: it stands in its
+    help.
+    """
     pip = find_program("pip3", environ) or find_program("pip", environ)
     for words in ([pip] if pip else [], [sys.executable, "-m", "pip"]):
         if not words:

@@ -1,4 +1,6 @@
-"""Feeds of kind ``pypi``: the simple repository API, as JSON (PEP 691) or, where only that is served, HTML (PEP 503)."""
+"""Feeds of kind ``pypi``: the simple repository API, as JSON (PEP 691) or, where only that is served, HTML
+(PEP 503).
+"""
 
 from __future__ import annotations
 
@@ -22,7 +24,9 @@ _ACCEPT = f"{_JSON}, application/vnd.pypi.simple.v1+html; q=0.2, text/html; q=0.
 
 
 class PypiFeed(Feed):
-    """An index at ``url``, else the one that pip's configuration names. Of each version it takes the wheel that fits this machine best, by its platform tags."""
+    """An index at ``url``, else the one that pip's configuration names. Of each version it takes the wheel
+    that fits this machine best, by its platform tags.
+    """
 
     title = "Python index"
     noun = usual = "the package index"
@@ -66,12 +70,16 @@ class PypiFeed(Feed):
             return _from_json(msgspec.json.decode(body), url)
         except (msgspec.DecodeError, KeyError, TypeError, AttributeError):
             raise Problem(
-                f"{self.who} answers with what is no project page", where=url, advice="check the index's address"
+                f"{self.who} answers with what is no project page",
+                where=url,
+                advice="check the index's address",
             ) from None
 
 
 class _Order:
-    """How well a wheel's tags fit a platform (PEP 425): by this Python's own order where it is this machine's."""
+    """How well a wheel's tags fit a platform (PEP 425): by this Python's own order where it is this
+    machine's.
+    """
 
     def __init__(self, platform: str) -> None:
         from packaging.tags import sys_tags
@@ -119,7 +127,8 @@ def _from_html(page: str, url: str) -> dict[str, Release]:
 
 
 def index_address(environ: Mapping[str, str], home: Path) -> str:
-    """The user's package index: PIP_INDEX_URL, then pip's configuration files, then what an installed pip says.
+    """The user's package index: PIP_INDEX_URL, then pip's configuration files, then what an installed pip
+    says.
 
     The files are those of pip's documentation ("Configuration"): the user's before the global ones.
     Raises ``UsageProblem`` where none of them knows one.

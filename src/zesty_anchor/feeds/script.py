@@ -1,4 +1,6 @@
-"""The feed of an installer that the manifest names by its address: one version, whose digest is that of the text."""
+"""The feed of an installer that the manifest names by its address: one version, whose digest is that of the
+text.
+"""
 
 from __future__ import annotations
 
@@ -18,4 +20,6 @@ class ScriptFeed(Feed):
     def releases(self, product: str, platform: str) -> list[Release]:
         """The one."""
         version = self.supply.file
-        return [Release(version=version, url=self.address.replace("{version}", version), digest="", feed=SCRIPT)]
+        return [
+            Release(version=version, url=self.address.replace("{version}", version), digest="", feed=SCRIPT)
+        ]

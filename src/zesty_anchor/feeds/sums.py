@@ -17,7 +17,9 @@ _SIGNATURES = (".sig", ".asc")
 
 
 def digests_in(text: str) -> dict[str, str]:
-    """The digests of a list, as ``sha256:hex`` or ``sha512:hex``, by the names of the files without their folders. Pure."""
+    """The digests of a list, as ``sha256:hex`` or ``sha512:hex``, by the names of the files without their
+    folders. Pure.
+    """
     return {
         name.strip().rpartition("/")[2]: f"{'sha256' if len(digest) == 64 else 'sha512'}:{digest.lower()}"
         for digest, name in _SUM.findall(text)
@@ -25,8 +27,8 @@ def digests_in(text: str) -> dict[str, str]:
 
 
 def pinned_by(sums: str, release: Release, address: str, web: Web, who: str, *, signed: bool) -> Release:
-    """A release with its digest, out of the list ``sums`` of its version (``{version}`` stands for that), relative to
-    ``address``; with the place of the list's signature, where the feed must be ``signed``.
+    """A release with its digest, out of the list ``sums`` of its version (``{version}`` stands for that),
+    relative to ``address``; with the place of the list's signature, where the feed must be ``signed``.
 
     Raises ``Problem`` where the list does not name the file, or is not signed and must be.
     """

@@ -13,9 +13,11 @@ from zesty_anchor.manifest.recipe import Recipe, Source
 from zesty_anchor.system.problem import UsageProblem
 
 
-def supplies_for(runtime: str, manifest: Manifest, recipe: Recipe, platform: str, folder: Path) -> tuple[Supply, ...]:
-    """The feeds to ask, in order: the one that the manifest names, else those that the recipe brings along (at the
-    address of the manifest's feed of that kind, if it has one), else the only one that may do.
+def supplies_for(
+    runtime: str, manifest: Manifest, recipe: Recipe, platform: str, folder: Path
+) -> tuple[Supply, ...]:
+    """The feeds to ask, in order: the one that the manifest names, else those that the recipe brings along
+    (at the address of the manifest's feed of that kind, if it has one), else the only one that may do.
 
     ``folder`` is where the manifest lies: what its paths are relative to.
     Raises ``UsageProblem`` where that gives none, or more than one that may do.
@@ -61,21 +63,26 @@ def _only_one(runtime: str, manifest: Manifest) -> str:
     raise UsageProblem(
         f"no feed is named for the runtime {runtime!r}"
         + (f", and there are several: {', '.join(usable)}" if usable else ", and the manifest has none"),
-        advice=f'write feed = "{usable[0]}" in [{".".join(manifest.step(runtime))}]'
-        if usable
-        else 'add one: [feeds.NAME] with kind = "index" and url = "https://…/"',
+        advice=(
+            f'write feed = "{usable[0]}" in [{".".join(manifest.step(runtime))}]'
+            if usable
+            else 'add one: [feeds.NAME] with kind = "index" and url = "https://…/"'
+        ),
     )
 
 
 def _own(name: str, product: str, source: Source) -> Supply:
     """A feed as the recipe alone describes it."""
     return Supply(
-        name=name, kind=source.kind, url=source.url, product=product, file=source.file or feed_class(source.kind).file,
+        name=name, kind=source.kind, url=source.url, product=product,
+        file=source.file or feed_class(source.kind).file,
         sums=source.sums or feed_class(source.kind).sums, map=source.map, suites=source.suites, source=source,
     )  # fmt: skip
 
 
-def _named(name: str, runtime: str, manifest: Manifest, recipe: Recipe, platform: str, folder: Path) -> Supply:
+def _named(
+    name: str, runtime: str, manifest: Manifest, recipe: Recipe, platform: str, folder: Path
+) -> Supply:
     """A feed of the manifest, with what the recipe says of feeds of its kind."""
     feed = manifest.feeds[name]
     source = next((source for source in recipe.sources if source.kind == feed.kind), None)

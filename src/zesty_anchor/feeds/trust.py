@@ -1,4 +1,6 @@
-"""Whom HTTPS trusts here, and which proxies it goes through: what the system and the person's other tools are set to."""
+"""Whom HTTPS trusts here, and which proxies it goes through: what the system and the person's other tools are
+set to.
+"""
 
 from __future__ import annotations
 
@@ -15,8 +17,9 @@ from zesty_anchor.system.problem import UsageProblem
 
 
 class Trust(msgspec.Struct, frozen=True):
-    """Files and folders of certificate authorities beside the system's store, each with who names it; the proxies of npm's and
-    pip's configuration, by the scheme of an address; and the hosts that are asked without one.
+    """Files and folders of certificate authorities beside the system's store, each with who names it; the
+    proxies of npm's and pip's configuration, by the scheme of an address; and the hosts that are asked
+    without one.
     """
 
     files: tuple[tuple[str, str], ...] = ()
@@ -28,10 +31,13 @@ class Trust(msgspec.Struct, frozen=True):
 def trust_here(environ: Mapping[str, str], home: Path) -> Trust:
     """What counts on this machine.
 
-    Sources: OpenSSL's manual (SSL_CTX_load_verify_locations(3): SSL_CERT_FILE, SSL_CERT_DIR), requests' documentation
-    (REQUESTS_CA_BUNDLE, CURL_CA_BUNDLE), npm's ("config": cafile, proxy, https-proxy, noproxy) and pip's (cert, proxy).
+    Sources: OpenSSL's manual (SSL_CTX_load_verify_locations(3): SSL_CERT_FILE, SSL_CERT_DIR), requests'
+    documentation (REQUESTS_CA_BUNDLE, CURL_CA_BUNDLE), npm's ("config": cafile, proxy, https-proxy, noproxy)
+    and pip's (cert, proxy).
     """
-    named = [(name, environ.get(name, "")) for name in ("SSL_CERT_FILE", "REQUESTS_CA_BUNDLE", "CURL_CA_BUNDLE")]
+    named = [
+        (name, environ.get(name, "")) for name in ("SSL_CERT_FILE", "REQUESTS_CA_BUNDLE", "CURL_CA_BUNDLE")
+    ]
     named += [("npm's cafile", npm_config.setting("cafile", environ, home))]
     named += [("pip's cert", pip_config.setting("cert", environ, home))]
     proxies = {}
@@ -80,9 +86,13 @@ def context(trust: Trust) -> ssl.SSLContext:
 
 
 def goes_direct(url: str, direct: Iterable[str]) -> bool:
-    """Whether an address is asked without npm's or pip's proxy: this machine itself, or a host, or a domain, that is named."""
+    """Whether an address is asked without npm's or pip's proxy: this machine itself, or a host, or a domain,
+    that is named.
+    """
     host = urlsplit(url).hostname or ""
     try:
         return ipaddress.ip_address(host).is_loopback
     except ValueError:
-        return host == "localhost" or any(host == d.lstrip(".") or host.endswith("." + d.lstrip(".")) for d in direct)
+        return host == "localhost" or any(
+            host == d.lstrip(".") or host.endswith("." + d.lstrip(".")) for d in direct
+        )

@@ -58,10 +58,12 @@ class LedAway(requests.RequestException):
 
 
 def session(trust: Trust | None = None) -> requests.Session:
-    """A session that retries what may pass (no connection, 429, 500, 502, 503, 504) three times with back-off.
+    """A session that retries what may pass (no connection, 429, 500, 502, 503, 504) three times with
+    back-off.
 
-    It trusts the system's store, and what ``trust`` names beside it. Proxies come from the environment, as requests documents
-    it, then from ``trust``. Whoever asks by HTTPS first gets a ``UsageProblem`` where a file of ``trust`` cannot be used.
+    It trusts the system's store, and what ``trust`` names beside it. Proxies come from the environment, as
+    requests documents it, then from ``trust``. Whoever asks by HTTPS first gets a ``UsageProblem`` where a
+    file of ``trust`` cannot be used.
     """
     made = _Session(trust or Trust())
     made.max_redirects = MOST_REDIRECTS
@@ -76,7 +78,9 @@ class _Late(urllib3.exceptions.HTTPError):
 
 
 _now = threading.local()
-"""Until when the answer that this thread waits for must be there: ``until``, in seconds of the monotonic clock."""
+"""Until when the answer that this thread waits for must be there: ``until``, in seconds of the monotonic
+clock.
+"""
 
 
 def _left() -> float:
@@ -85,8 +89,8 @@ def _left() -> float:
 
 
 class _Retry(Retry):
-    """Waits as long as a server asks for, but not for ever (RFC 9110, section 10.2.3: Retry-After), and tries no more when the time
-    for the whole answer is over.
+    """Waits as long as a server asks for, but not for ever (RFC 9110, section 10.2.3: Retry-After), and tries
+    no more when the time for the whole answer is over.
     """
 
     def get_retry_after(self, response: Any) -> float | None:
@@ -102,8 +106,8 @@ class _Retry(Retry):
 
 
 class _Bounded:
-    """A connection whose status line and headers must arrive in time too: each single byte restarts the read timeout, so a timer shuts
-    the connection down.
+    """A connection whose status line and headers must arrive in time too: each single byte restarts the read
+    timeout, so a timer shuts the connection down.
     """
 
     sock: Any
@@ -154,13 +158,17 @@ _POOLS = {"http": _HttpPool, "https": _HttpsPool}
 
 def _retry() -> _Retry:
     return _Retry(
-        total=3, connect=2, backoff_factor=0.2, status_forcelist=(429, 500, 502, 503, 504), raise_on_status=False
+        total=3,
+        connect=2,
+        backoff_factor=0.2,
+        status_forcelist=(429, 500, 502, 503, 504),
+        raise_on_status=False,
     )
 
 
 class _Session(requests.Session):
-    """Takes the proxies of npm's and pip's configuration where the environment names none for an address. What is asked for by
-    HTTPS is not led on to anything less.
+    """Takes the proxies of npm's and pip's configuration where the environment names none for an address.
+    What is asked for by HTTPS is not led on to anything less.
     """
 
     def get_redirect_target(self, resp: requests.Response) -> str | None:
@@ -180,11 +188,15 @@ class _Session(requests.Session):
         self._secured = False
 
     def get_adapter(self, url: Any) -> Any:
-        """See ``requests.Session``. Reading the authorities takes a tenth of a second, so it waits for an address that needs them."""
+        """See ``requests.Session``. Reading the authorities takes a tenth of a second, so it waits for an
+        address that needs them.
+        """
         if str(url).lower().startswith("https:"):
             with self._first:
                 if not self._secured:
-                    self.mount("https://", _Adapter(context(self._trust), max_retries=_retry(), pool_maxsize=16))
+                    self.mount(
+                        "https://", _Adapter(context(self._trust), max_retries=_retry(), pool_maxsize=16)
+                    )
                     self._secured = True
         return super().get_adapter(url)
 
@@ -200,7 +212,9 @@ class _Session(requests.Session):
 
 
 class _Adapter(HTTPAdapter):
-    """Hands one TLS context to all connections, in place of a bundle of its own, and limits their time. ``context`` is None without TLS."""
+    """Hands one TLS context to all connections, in place of a bundle of its own, and limits their time.
+    ``context`` is None without TLS.
+    """
 
     def __init__(self, context: ssl.SSLContext | None, **more: Any) -> None:
         self._context = context
@@ -276,14 +290,18 @@ def _decoded(response: requests.Response, who: str, url: str) -> Iterator[bytes]
                 yield unpacking.decompress(chunk, _PIECE)
                 chunk = unpacking.unconsumed_tail
     except zlib.error as error:
-        raise Problem(f"{who} answers with damaged data: {error}", where=url, advice="try again later") from None
+        raise Problem(
+            f"{who} answers with damaged data: {error}", where=url, advice="try again later"
+        ) from None
     if not unpacking.eof:
         raise Problem(f"{who} broke its answer off", where=url, advice="try again later")
 
 
-def get(web: requests.Session, url: str, *, who: str, headers: dict[str, str] | None = None) -> requests.Response:
-    """A streamed response with status 200, 206 or 304. Its headers, and all waits for them together, must be there within
-    ``ANSWER_SECONDS``; what of that is left is for its body (``chunks_of``).
+def get(
+    web: requests.Session, url: str, *, who: str, headers: dict[str, str] | None = None
+) -> requests.Response:
+    """A streamed response with status 200, 206 or 304. Its headers, and all waits for them together, must be
+    there within ``ANSWER_SECONDS``; what of that is left is for its body (``chunks_of``).
 
     Raises ``NotThere`` or ``Problem``.
     """
@@ -318,12 +336,17 @@ def unreachable(who: str, url: str, error: Exception) -> Problem:
         return Problem(
             f"{who} cannot be trusted: {_reason(error)}",
             where=url,
-            advice="if your network has a certificate authority of its own, add it to the system's (Debian: put it into "
-            "/usr/local/share/ca-certificates, then run update-ca-certificates), or name its file in SSL_CERT_FILE",
+            advice=(
+                "if your network has a certificate authority of its own, add it to the system's (Debian: put"
+                " it into /usr/local/share/ca-certificates, then run update-ca-certificates), or name its"
+                " file in SSL_CERT_FILE"
+            ),
         )
     if isinstance(
         error,
-        requests.exceptions.MissingSchema | requests.exceptions.InvalidSchema | requests.exceptions.InvalidURL,
+        requests.exceptions.MissingSchema
+        | requests.exceptions.InvalidSchema
+        | requests.exceptions.InvalidURL,
     ):
         return Problem(f"{who} has no usable address", where=url, advice="write it with https:// in front")
     if isinstance(error, LedAway):
@@ -359,7 +382,9 @@ def _reason(error: BaseException) -> str:
 
 
 def _arriving(raw: Any, size: int) -> Iterator[bytes]:
-    """The bytes of an answer: pieces of some size, but what has come is given on soon, so that limits of time can be kept."""
+    """The bytes of an answer: pieces of some size, but what has come is given on soon, so that limits of time
+    can be kept.
+    """
     parts: list[bytes] = []
     count, since = 0, time.monotonic()
     try:
@@ -399,8 +424,8 @@ class _Pace:
 
 
 class WebBody:
-    """The open answer to a download, as the shelf reads it. A connection that breaks or stalls is taken up again
-    where it broke (RFC 9110, section 14: Range), several times with growing pauses.
+    """The open answer to a download, as the shelf reads it. A connection that breaks or stalls is taken up
+    again where it broke (RFC 9110, section 14: Range), several times with growing pauses.
     """
 
     def __init__(self, web: requests.Session, url: str, who: str) -> None:
@@ -448,7 +473,9 @@ class WebBody:
                 raise Problem(
                     f"{self._who} goes on at another place than was asked for",
                     where=self._url,
-                    advice="run the same command again; if it happens each time, tell whoever runs the server",
+                    advice=(
+                        "run the same command again; if it happens each time, tell whoever runs the server"
+                    ),
                 )
         if done and response.status_code != 206:
             # The server knows no ranges and begins anew: pass over what we have.
@@ -468,7 +495,9 @@ class FileBody:
     def __init__(self, file: Path) -> None:
         try:
             if not file.is_file():
-                raise Problem("that is no file", where=str(file), advice="check the folder that the feed names")
+                raise Problem(
+                    "that is no file", where=str(file), advice="check the folder that the feed names"
+                )
             self._opened = file.open("rb")
         except OSError as error:
             raise Problem(f"the file cannot be read: {error.strerror}", where=str(file)) from None

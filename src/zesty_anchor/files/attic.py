@@ -25,18 +25,22 @@ def _nobody(was: str, kept: str) -> None:
 class Attic(msgspec.Struct, frozen=True):
     """One run's own folder in the attic; it exists. Names in it are numbered, and never used twice.
 
-    What is kept in it is on disk when it is named. ``noted`` hears of what goes there beside what a change's own record
-    tells, before it goes.
+    What is kept in it is on disk when it is named. ``noted`` hears of what goes there beside what a change's
+    own record tells, before it goes.
     """
 
     folder: Path
     noted: Noted = _nobody
 
     def keep(self, name: str, content: bytes | None) -> str | None:
-        """Store content under a free name that ends like ``name``. Returns its path; None where there is no content."""
+        """Store content under a free name that ends like ``name``. Returns its path; None where there is no
+        content.
+        """
         if content is None:
             return None
-        path = self._taken(name, lambda path: os.close(os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)))
+        path = self._taken(
+            name, lambda path: os.close(os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600))
+        )
         with path.open("wb") as out:
             out.write(content)
             out.flush()

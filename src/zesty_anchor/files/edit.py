@@ -34,14 +34,19 @@ class Edit(msgspec.Struct, frozen=True):
         return "create" if self.file.content is None else "remove" if self.after is None else "edit"
 
     def diff(self, name: str) -> str:
-        """The change as a unified diff, with ``name`` for the file. A missing last line end is passed over."""
+        """The change as a unified diff, with ``name`` for the file. A missing last line end is passed
+        over.
+        """
         before, after = self.file.content or b"", self.after or b""
         if before == after:
             return ""
         # Only what differs is compared, with a line around it: a startup file may have a megabyte.
         start = _line_before(before, _same_at_start(before, after))
         end = min(_same_at_end(before, after), len(before) - start, len(after) - start)
-        ends = [content.find(b"\n", content.find(b"\n", len(content) - end) + 1) + 1 for content in (before, after)]
+        ends = [
+            content.find(b"\n", content.find(b"\n", len(content) - end) + 1) + 1
+            for content in (before, after)
+        ]
         parts = [
             content[start : stop if end and stop else len(content)]
             for content, stop in zip((before, after), ends, strict=True)
@@ -51,8 +56,8 @@ class Edit(msgspec.Struct, frozen=True):
         return "".join([f"--- {next(names)}\n", f"+++ {next(names)}\n", *rows]) if rows else ""
 
     def check_writable(self) -> None:
-        """Raises ``Problem`` where the file is read-only, another user's, or a mount of its own, or where the folder that it must be
-        made in is read-only.
+        """Raises ``Problem`` where the file is read-only, another user's, or a mount of its own, or where the
+        folder that it must be made in is read-only.
         """
         import shlex
 
@@ -117,8 +122,8 @@ class Edit(msgspec.Struct, frozen=True):
 
 
 class Copies(msgspec.Struct, kw_only=True):
-    """Where a file's content before and after an edit is kept in the attic (None: there was no file, or will be none), and
-    the digests of both (empty: an older journal has none).
+    """Where a file's content before and after an edit is kept in the attic (None: there was no file, or will
+    be none), and the digests of both (empty: an older journal has none).
     """
 
     path: str
@@ -147,8 +152,8 @@ class Copies(msgspec.Struct, kw_only=True):
 
 
 class Reversal(msgspec.Struct, frozen=True):
-    """What takes an edit back: the content that the file should get (None: no file), if any, what it holds ``now``, and what
-    to tell. ``needs`` tells that what it held before stays of use.
+    """What takes an edit back: the content that the file should get (None: no file), if any, what it holds
+    ``now``, and what to tell. ``needs`` tells that what it held before stays of use.
     """
 
     needed: bool
@@ -177,8 +182,8 @@ def reversal(copies: Copies) -> Reversal:
     """How to take an edit back, by what the file holds now.
 
     Where someone changed it since, only our edit is taken out and their changes stay; where both touched the
-    same lines it is left alone, and the older content stays in the attic. Raises ``Problem`` where the copy in the attic that
-    is needed for it is missing or damaged.
+    same lines it is left alone, and the older content stays in the attic. Raises ``Problem`` where the copy
+    in the attic that is needed for it is missing or damaged.
     """
     name, now = copies.name, content_of(Path(copies.path))
     if copies.is_before(now):
@@ -186,7 +191,9 @@ def reversal(copies: Copies) -> Reversal:
     if copies.is_after(now):
         return Reversal(True, copies.content_before(), now=now)
     if now is None:
-        return Reversal(False, told=(f"{name} was removed by someone else meanwhile, and stays removed",), needs=True)
+        return Reversal(
+            False, told=(f"{name} was removed by someone else meanwhile, and stays removed",), needs=True
+        )
     before, after = copies.content_before(), copies.content_after()
     rows = taken_out(*(lines_of(content or b"") for content in (before, after, now)))
     if rows is None:
@@ -256,9 +263,13 @@ def _copy(copy: str | None, digest: str, name: str) -> bytes | None:
     content = content_of(Path(copy))
     if content is None or (digest and digest_of(content) != digest):
         raise Problem(
-            f"the copy of {name} in the attic is {'missing' if content is None else 'not what was put there'}",
+            f"the copy of {name} in the attic is"
+            f" {'missing' if content is None else 'not what was put there'}",
             where=copy,
-            advice=f"{name} is left as it is: put that copy back from a backup, or take our line out of {name} by hand",
+            advice=(
+                f"{name} is left as it is: put that copy back from a backup, or take our line out of {name}"
+                " by hand"
+            ),
         )
     return content
 
@@ -293,7 +304,9 @@ def _unified(before: list[str], after: list[str], skipped: int) -> list[str]:
         return f"{found[1]}{start + skipped if start or skipped else 0}{count}"
 
     rows = list(difflib.unified_diff(before, after, n=1))[2:]
-    return [re.sub(r"([-+])([0-9]+)((?:,[0-9]+)?)", moved, row) if row.startswith("@@ ") else row for row in rows]
+    return [
+        re.sub(r"([-+])([0-9]+)((?:,[0-9]+)?)", moved, row) if row.startswith("@@ ") else row for row in rows
+    ]
 
 
 def _shown_lines(content: bytes | None) -> list[str]:

@@ -14,8 +14,9 @@ from zesty_anchor.files.digest import digest_of_file
 
 
 class Item(msgspec.Struct, frozen=True, array_like=True):
-    """One entry of a folder: ``kind`` is ``file``, ``folder``, ``link`` or ``other``. ``size`` is in bytes, ``changed`` the
-    time of the last change of its content in nanoseconds, ``holds`` the SHA-256 of a file or where a link leads.
+    """One entry of a folder: ``kind`` is ``file``, ``folder``, ``link`` or ``other``. ``size`` is in bytes,
+    ``changed`` the time of the last change of its content in nanoseconds, ``holds`` the SHA-256 of a file or
+    where a link leads.
     """
 
     kind: str
@@ -30,7 +31,8 @@ Inventory = dict[str, Item]
 
 
 def take(folder: Path, *, without: frozenset[str] = frozenset(), digests: bool = True) -> Inventory:
-    """Go through a folder. ``without`` are names at its top that are left out; with ``digests`` False files are not read.
+    """Go through a folder. ``without`` are names at its top that are left out; with ``digests`` False files
+    are not read.
 
     Raises ``OSError`` where something cannot be read.
     """
@@ -58,12 +60,17 @@ MISSING = "is missing"
 
 
 def differences(
-    folder: Path, inventory: Inventory, *, passed: Callable[[str], bool] = lambda name: False, deep: bool = False
+    folder: Path,
+    inventory: Inventory,
+    *,
+    passed: Callable[[str], bool] = lambda name: False,
+    deep: bool = False,
 ) -> list[Difference]:
-    """The entries of the inventory that are missing by now, or are not as they were; what came is none of them.
+    """The entries of the inventory that are missing by now, or are not as they were; what came is none of
+    them.
 
-    A file of the same size, mode and time is taken to be the same, unless it is looked at ``deep``; one of another time is read.
-    ``passed`` names those that are passed over.
+    A file of the same size, mode and time is taken to be the same, unless it is looked at ``deep``; one of
+    another time is read. ``passed`` names those that are passed over.
     """
     found = []
     start = f"{folder}/"
@@ -101,9 +108,12 @@ def below(folder: Path, inventory: Inventory) -> Inventory:
     return {name[len(start) :]: item for name, item in inventory.items() if name.startswith(start)}
 
 
-def strangers(folder: Path, inventory: Inventory, *, ours: Callable[[str], bool] = lambda name: False) -> list[Path]:
-    """The entries that are not in the inventory, or hold something else by now: the outermost of those that came, and each
-    file that differs. ``ours`` tells of further names that they belong to the folder's program, whatever they hold.
+def strangers(
+    folder: Path, inventory: Inventory, *, ours: Callable[[str], bool] = lambda name: False
+) -> list[Path]:
+    """The entries that are not in the inventory, or hold something else by now: the outermost of those that
+    came, and each file that differs. ``ours`` tells of further names that they belong to the folder's
+    program, whatever they hold.
     """
     found: list[Path] = []
     for name, path, status in _walk(folder):
@@ -116,7 +126,9 @@ def strangers(folder: Path, inventory: Inventory, *, ours: Callable[[str], bool]
 
 
 def remove_same(folder: Path, inventory: Inventory) -> None:
-    """Remove those entries of a folder that are as the inventory has them, and folders as far as they are empty then."""
+    """Remove those entries of a folder that are as the inventory has them, and folders as far as they are
+    empty then.
+    """
     for name, was in sorted(inventory.items(), reverse=True):
         path = folder / name
         with suppress(FileNotFoundError):
@@ -135,7 +147,11 @@ def _walk(folder: Path) -> Iterator[tuple[str, Path, os.stat_result]]:
             listed = sorted(entries, key=lambda entry: entry.name)
         for entry in listed:
             status = entry.stat(follow_symlinks=False)
-            yield os.fsencode(entry.path[start:]).decode("utf-8", "backslashreplace"), Path(entry.path), status
+            yield (
+                os.fsencode(entry.path[start:]).decode("utf-8", "backslashreplace"),
+                Path(entry.path),
+                status,
+            )
             if stat.S_ISDIR(status.st_mode):
                 yield from below(entry.path)
 

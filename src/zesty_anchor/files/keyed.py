@@ -20,7 +20,8 @@ def form_of(name: str) -> str:
 
 
 def with_key(content: bytes | None, form: str, path: Sequence[str], value: Any) -> bytes:
-    """A file's content with ``value`` (text, number, truth, list or table) at ``path``; unchanged where it is there.
+    """A file's content with ``value`` (text, number, truth, list or table) at ``path``; unchanged where it is
+    there.
 
     Comments and layout stay. Raises ``ValueError`` where the content cannot be read as that form, or where
     something on the way is no table.
@@ -65,7 +66,9 @@ def _ini(text: str, path: Sequence[str], value: Any) -> str:
     like = re.search(rf"^{re.escape(name)}(\s*)=", text, re.MULTILINE) or re.search(
         r"^\w[^=\n]*?(\s*)=", text, re.MULTILINE
     )
-    file = ConfigUpdater(delimiters=("=",), allow_no_value=True, space_around_delimiters=like is None or bool(like[1]))
+    file = ConfigUpdater(
+        delimiters=("=",), allow_no_value=True, space_around_delimiters=like is None or bool(like[1])
+    )
     try:
         file.read_string(text)
     except configparser.Error as error:

@@ -17,11 +17,11 @@ _GOING = ".{name}.zesty-anchor-going"
 
 
 def move(source: Path, target: Path) -> None:
-    """Rename; between file systems copy beside the target, flush, compare, rename into place, and only then take the source
-    away: in one rename too, so that no half of it is ever seen.
+    """Rename; between file systems copy beside the target, flush, compare, rename into place, and only then
+    take the source away: in one rename too, so that no half of it is ever seen.
 
-    Owners, modes, times, extended attributes and hard links stay as far as we may set them. Raises ``OSError``; the source is
-    then whole.
+    Owners, modes, times, extended attributes and hard links stay as far as we may set them. Raises
+    ``OSError``; the source is then whole.
     """
     try:
         source.rename(target)
@@ -50,8 +50,8 @@ def move(source: Path, target: Path) -> None:
 
 
 def finish_move(source: Path, target: Path) -> None:
-    """Take away what a move that was cut off left: a copy that was not whole yet, and what is left of its source, if it had come
-    as far as that.
+    """Take away what a move that was cut off left: a copy that was not whole yet, and what is left of its
+    source, if it had come as far as that.
     """
     _clear_beside(target)
     if os.path.lexists(target) and not os.path.lexists(source):
@@ -70,7 +70,9 @@ def _going(source: Path) -> Path:
 
 
 def copy(source: Path, target: Path) -> None:
-    """Copy a file, a link, a pipe or a folder with all in it; nothing may be at ``target``. Raises ``OSError``."""
+    """Copy a file, a link, a pipe or a folder with all in it; nothing may be at ``target``. Raises
+    ``OSError``.
+    """
     import shutil
 
     seen: dict[tuple[int, int], Path] = {}
@@ -92,7 +94,9 @@ def copy(source: Path, target: Path) -> None:
         elif stat.S_ISFIFO(kind):
             os.mkfifo(target)
         else:
-            raise OSError(errno.ENOTSUP, "it is no file, folder, link or pipe, so it cannot be copied", str(source))
+            raise OSError(
+                errno.ENOTSUP, "it is no file, folder, link or pipe, so it cannot be copied", str(source)
+            )
         seen[status.st_dev, status.st_ino] = target
         if os.geteuid() == 0:
             # Before the mode: a new owner takes the bits away that let others act as the owner (chown(2)).
@@ -103,8 +107,8 @@ def copy(source: Path, target: Path) -> None:
 
 
 def flush_tree(path: Path) -> None:
-    """Bring a file, or a folder with all in it, to disk. Many at a time, since file systems write many out in one go; and not by
-    syncfs(2), which waits for whatever others are writing too.
+    """Bring a file, or a folder with all in it, to disk. Many at a time, since file systems write many out in
+    one go; and not by syncfs(2), which waits for whatever others are writing too.
     """
     files, folders = [], []
     if path.is_symlink() or not path.is_dir():

@@ -25,8 +25,8 @@ _NOTE = ".made-for-this"
 
 
 def make(folder: Path) -> None:
-    """Make a folder that only its owner may read. One that is there is no error. Raises ``UsageProblem`` where its disk keeps
-    no permissions.
+    """Make a folder that only its owner may read. One that is there is no error. Raises ``UsageProblem``
+    where its disk keeps no permissions.
     """
     if folder.is_dir():
         return
@@ -40,8 +40,9 @@ def make(folder: Path) -> None:
 def remove(*folders: Path) -> list[str]:
     """Remove folders with all in them, and those that were made for them as far as they are empty.
 
-    Each is renamed first: a process that creates it again meanwhile loses nothing. A person's own link to a folder elsewhere is followed: what
-    of ours is behind it goes, and the link. A link, or a folder, of another user is left alone. Returns what a person should know.
+    Each is renamed first: a process that creates it again meanwhile loses nothing. A person's own link to a
+    folder elsewhere is followed: what of ours is behind it goes, and the link. A link, or a folder, of
+    another user is left alone. Returns what a person should know.
     """
     made: set[str] = set()
     told: list[str] = []
@@ -106,7 +107,9 @@ def follow(folders: Iterable[Path], move: HomeMove) -> None:
 
 
 def _hand_over(left: set[str], gone: tuple[Path, ...]) -> None:
-    """What was made for a folder that is gone, and holds another one of ours yet, is noted in that one: it goes with the last."""
+    """What was made for a folder that is gone, and holds another one of ours yet, is noted in that one: it
+    goes with the last.
+    """
     for note in sorted({note for folder in gone for note in folder.parent.glob(f"*/{_NOTE}")}):
         made = set(msgspec.json.decode(note.read_bytes(), type=list[str]))
         note.write_bytes(msgspec.json.encode(sorted(made | left, reverse=True)))

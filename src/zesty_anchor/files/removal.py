@@ -9,7 +9,9 @@ from pathlib import Path
 
 
 def discard(folder: Path) -> None:
-    """Remove a folder, also one that holds folders without write permission; of a link the link alone. Nothing there is no error."""
+    """Remove a folder, also one that holds folders without write permission; of a link the link alone.
+    Nothing there is no error.
+    """
     if folder.is_symlink() or not folder.exists():
         folder.unlink(missing_ok=True)
         return
@@ -25,8 +27,9 @@ def discard(folder: Path) -> None:
 
 
 def set_aside(path: Path, aside: Path) -> Path:
-    """Rename what is about to be removed, so that no half of it is ever seen. Returns where it is then: where it was, if its file system
-    renames no folder that came from a lower layer (the kernel's Documentation/filesystems/overlayfs, "Renaming directories").
+    """Rename what is about to be removed, so that no half of it is ever seen. Returns where it is then: where
+    it was, if its file system renames no folder that came from a lower layer (the kernel's
+    Documentation/filesystems/overlayfs, "Renaming directories").
     """
     try:
         path.rename(aside)

@@ -30,12 +30,13 @@ def replace(
     times_ns: tuple[int, int] | None = None,
     instead_of: object = _ANY,
 ) -> None:
-    """Write a file beside ``target``, flush it, rename it into place, and flush the folder (rename(2), fsync(2)).
+    """Write a file beside ``target``, flush it, rename it into place, and flush the folder (rename(2),
+    fsync(2)).
 
-    A link is followed and kept. ``mode`` is the file's; None keeps the mode that it has, or gives 0o644 to a new one.
-    The owner is kept where we may give it. With ``lasting`` False nothing is flushed: for what can be made again.
-    ``times_ns`` are its times of access and change, in nanoseconds, where they are not to be those of now.
-    ``instead_of`` are the bytes that are to be there still when all is written (None: no file).
+    A link is followed and kept. ``mode`` is the file's; None keeps the mode that it has, or gives 0o644 to a
+    new one. The owner is kept where we may give it. With ``lasting`` False nothing is flushed: for what can
+    be made again. ``times_ns`` are its times of access and change, in nanoseconds, where they are not to be
+    those of now. ``instead_of`` are the bytes that are to be there still when all is written (None: no file).
     Raises ``Changed`` where they are not, and ``OSError``; the file is then as it was.
     """
     target = Path(os.path.realpath(target))
@@ -111,8 +112,8 @@ def flush_folder(folder: Path) -> None:
 
 
 def beside_name(target: Path) -> Path:
-    """A name beside ``target`` that nothing has, for this process to write to before it renames. In a container, one that was
-    killed may have had our number.
+    """A name beside ``target`` that nothing has, for this process to write to before it renames. In a
+    container, one that was killed may have had our number.
     """
     first = target.with_name(f".{_fitting(target.name)}.zesty-anchor-{os.getpid()}")
     more = (first.with_name(f"{first.name}.{number}") for number in itertools.count(1))
@@ -120,11 +121,13 @@ def beside_name(target: Path) -> Path:
 
 
 def _fitting(name: str) -> str:
-    """A name cut so that ours fits beside it: file systems take 255 bytes (limits.h(7), NAME_MAX). What is beside a file of a longer name
-    goes by its age alone.
+    """A name cut so that ours fits beside it: file systems take 255 bytes (limits.h(7), NAME_MAX). What is
+    beside a file of a longer name goes by its age alone.
     """
     return (
-        name if len(os.fsencode(name)) <= _LONGEST_NAME else os.fsencode(name)[:_LONGEST_NAME].decode("utf-8", "ignore")
+        name
+        if len(os.fsencode(name)) <= _LONGEST_NAME
+        else os.fsencode(name)[:_LONGEST_NAME].decode("utf-8", "ignore")
     )
 
 
@@ -132,8 +135,8 @@ _LONGEST_NAME = 200
 
 
 def left_beside(folder: Path) -> Iterator[tuple[Path, str]]:
-    """The files of that kind in a folder that nobody holds any more, each with the name that it was to get. Nobody else has it
-    before the next one is asked for.
+    """The files of that kind in a folder that nobody holds any more, each with the name that it was to get.
+    Nobody else has it before the next one is asked for.
     """
     try:
         entries = os.listdir(folder)

@@ -16,9 +16,10 @@ class TextFile(msgspec.Struct, frozen=True):
     """A file of the person's: ``path`` as it is named, ``target`` what its links lead to.
 
     ``content`` is None where the file does not exist. ``writable`` goes by its mode, for root too: a file
-    that someone made read-only is not to be changed. ``closed`` is the folder, around the file or above it, that is
-    read-only, so that the file cannot be replaced or made there. ``owner`` is the number of another user whose file it is: who
-    replaces it takes it from them (None: it is our own, or we are root and may give it back).
+    that someone made read-only is not to be changed. ``closed`` is the folder, around the file or above it,
+    that is read-only, so that the file cannot be replaced or made there. ``owner`` is the number of another
+    user whose file it is: who replaces it takes it from them (None: it is our own, or we are root and may
+    give it back).
     """
 
     path: Path
@@ -45,11 +46,15 @@ def read_text_file(path: Path) -> TextFile:
     state = os.fstat(handle)
     if not stat.S_ISREG(state.st_mode):
         os.close(handle)
-        raise Problem(f"{path} is no regular file", advice="a startup file must be a file: move this out of the way")
+        raise Problem(
+            f"{path} is no regular file", advice="a startup file must be a file: move this out of the way"
+        )
     mode = stat.S_IMODE(state.st_mode)
     with open(handle, "rb") as opened:
         owner = None if os.geteuid() in (0, state.st_uid) else state.st_uid
-        return TextFile(path, target, opened.read(), mode, bool(mode & stat.S_IWUSR), _closed(target.parent), owner)
+        return TextFile(
+            path, target, opened.read(), mode, bool(mode & stat.S_IWUSR), _closed(target.parent), owner
+        )
 
 
 def _closed(folder: Path) -> Path | None:

@@ -1,4 +1,6 @@
-"""Options of a build that a recipe gives names to: what they hand to its steps, and the packages that they take."""
+"""Options of a build that a recipe gives names to: what they hand to its steps, and the packages that they
+take.
+"""
 
 from __future__ import annotations
 
@@ -21,7 +23,8 @@ _NAME = r"[a-z][a-z0-9-]*"
 def with_named_options(
     manifest: Manifest, recipes: Mapping[str, Recipe], file: Path, text: str
 ) -> tuple[Manifest, dict[str, Recipe]]:
-    """The manifest with the arguments that its options stand for, and the recipes with the packages that they need. Pure.
+    """The manifest with the arguments that its options stand for, and the recipes with the packages that they
+    need. Pure.
 
     Raises ``UsageProblem`` for a name that a recipe does not have.
     """
@@ -40,7 +43,10 @@ def with_named_options(
                 raise UsageProblem(
                     f"the recipe of {name} has no build option {word!r}",
                     where=f"{file}:{Lines(text).of(('runtimes', name, 'build', 'options', number))}",
-                    advice=f"{nearest_key(word, list(build.options))}; there are: {', '.join(build.options)}; else write it as its steps take it",
+                    advice=(
+                        f"{nearest_key(word, list(build.options))}; there are: {', '.join(build.options)};"
+                        " else write it as its steps take it"
+                    ),
                 )
             else:
                 arguments.append(word)

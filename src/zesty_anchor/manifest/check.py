@@ -12,12 +12,13 @@ Status = Annotated[int, msgspec.Meta(ge=0, le=999)]
 
 
 class Check(Part, frozen=True):
-    """One of them: a command line that fresh shells ``run``, a ``file`` that is there, a ``port`` of this machine that somebody
-    listens at, or a ``url`` that answers.
+    """One of them: a command line that fresh shells ``run``, a ``file`` that is there, a ``port`` of this
+    machine that somebody listens at, or a ``url`` that answers.
 
-    What is printed, or stands in the file or the answer, is held against ``expect`` (a pattern of glob(7)) or ``match`` (a regular
-    expression, found anywhere), and what is printed as an error against ``error``. ``status`` is the exit status, or that of HTTP.
-    It is asked in these ``shells`` (none named: in all), or ``once`` for all of them, and may take so many ``seconds``.
+    What is printed, or stands in the file or the answer, is held against ``expect`` (a pattern of glob(7)) or
+    ``match`` (a regular expression, found anywhere), and what is printed as an error against ``error``.
+    ``status`` is the exit status, or that of HTTP. It is asked in these ``shells`` (none named: in all), or
+    ``once`` for all of them, and may take so many ``seconds``.
     """
 
     name: str
@@ -29,8 +30,8 @@ class Check(Part, frozen=True):
     port: Port | None = None
     """A port of this machine on which a program must listen. Example: ``8931``."""
     url: str | None = None
-    """An address that must answer: of this machine, or of a host that a feed or ``[identity]`` names. Example:
-    ``"http://127.0.0.1:8931/"``.
+    """An address that must answer: of this machine, or of a host that a feed or ``[identity]`` names.
+    Example: ``"http://127.0.0.1:8931/"``.
     """
     expect: str | None = None
     """A glob that the whole output, file or response must match. Example: ``"high water *"``."""

@@ -35,7 +35,11 @@ def _own(check: Check) -> Iterator[tuple[Step, str, str]]:
         try:
             re.compile(check.match or "")
         except re.error as error:
-            yield key, f"checks.{key} is no regular expression: {error}", "a sign that means itself has \\\\ before it"
+            yield (
+                key,
+                f"checks.{key} is no regular expression: {error}",
+                "a sign that means itself has \\\\ before it",
+            )
     if check.expect is not None and check.match is not None:
         yield "match", f"the check {check.name[:40]!r} says expect and match", "write one of the two"
     for key in ("error", "shells", "once") if check.run is None else ():

@@ -1,4 +1,5 @@
-"""The kinds of feed by name, and what a manifest needs to know of one. Their classes are in ``zesty_anchor.feeds``, a file each.
+"""The kinds of feed by name, and what a manifest needs to know of one. Their classes are in
+``zesty_anchor.feeds``, a file each.
 
 Another package adds a kind as an entry point of the group ``zesty_anchor.feeds`` (docs/extending.md).
 """

@@ -1,4 +1,6 @@
-"""Every key of the manifest with its type, default, meaning and example, read from the models: the docstring below a field is its text."""
+"""Every key of the manifest with its type, default, meaning and example, read from the models: the docstring
+below a field is its text.
+"""
 
 from __future__ import annotations
 
@@ -26,15 +28,17 @@ _WORDS = {str: "text", int: "a whole number", float: "a number", bool: "true or 
 
 
 class Text(NamedTuple):
-    """What the docstring of a field says: its meaning, and an example of its value as TOML (empty for a table)."""
+    """What the docstring of a field says: its meaning, and an example of its value as TOML (empty for a
+    table).
+    """
 
     meaning: str
     example: str
 
 
 class Key(NamedTuple):
-    """One key. ``path`` are the names on the way to it, with NAME for one that the person chooses; ``default`` is TOML, empty where there is
-    none; ``table`` is the model that the key is in.
+    """One key. ``path`` are the names on the way to it, with NAME for one that the person chooses;
+    ``default`` is TOML, empty where there is none; ``table`` is the model that the key is in.
     """
 
     path: tuple[str, ...]
@@ -53,8 +57,8 @@ class Key(NamedTuple):
 
 @cache
 def texts(table: Table) -> dict[str, Text]:
-    """The text of each field of a model, by the name of its key: the string below the field, as PEP 258 describes attribute docstrings.
-    A field without one is left out.
+    """The text of each field of a model, by the name of its key: the string below the field, as PEP 258
+    describes attribute docstrings. A field without one is left out.
     """
     body = ast.parse(dedent(inspect.getsource(table))).body[0]
     assert isinstance(body, ast.ClassDef)
@@ -63,7 +67,11 @@ def texts(table: Table) -> dict[str, Text]:
     for field, below in zip(body.body, body.body[1:], strict=False):
         if not (isinstance(field, ast.AnnAssign) and isinstance(field.target, ast.Name)):
             continue
-        if isinstance(below, ast.Expr) and isinstance(below.value, ast.Constant) and isinstance(below.value.value, str):
+        if (
+            isinstance(below, ast.Expr)
+            and isinstance(below.value, ast.Constant)
+            and isinstance(below.value.value, str)
+        ):
             text = " ".join(below.value.value.split())
             example = _EXAMPLE.search(text)
             meaning = _EXAMPLE.sub("", text).replace("``", "`")
@@ -84,8 +92,8 @@ def every_key(table: Table = Manifest, path: tuple[str, ...] = ()) -> Iterator[K
 
 
 def find(text: str) -> tuple[Key, ...]:
-    """The keys that a person means by ``text``: the whole key (``runtimes.kelp.want``, with any name in the place of NAME), else each key
-    whose last names it is (``want``). Pure.
+    """The keys that a person means by ``text``: the whole key (``runtimes.kelp.want``, with any name in the
+    place of NAME), else each key whose last names it is (``want``). Pure.
     """
     asked = tuple(re.sub(r"[\[\]]", "", text).replace("_", "-").split("."))
     every = list(every_key())
@@ -123,7 +131,9 @@ def in_words(kind: Any) -> str:
         return _choice(held)
     if origin is typing.Annotated:
         meta = held[1]
-        registry: Registry[Any] | None = (meta.extra or {}).get("registry") if isinstance(meta, msgspec.Meta) else None
+        registry: Registry[Any] | None = (
+            (meta.extra or {}).get("registry") if isinstance(meta, msgspec.Meta) else None
+        )
         if registry is not None:
             return _choice(registry.names())
         bounds = f" from {meta.ge} to {meta.le}" if meta.ge is not None else ""
@@ -131,12 +141,18 @@ def in_words(kind: Any) -> str:
     if origin in (types.UnionType, typing.Union):
         return " or ".join(in_words(each) for each in held if each is not type(None))
     if origin is dict:
-        return "tables by name" if in_words(held[1]) == "a table" else f"a table of {in_words(held[1])} by name"
+        return (
+            "tables by name" if in_words(held[1]) == "a table" else f"a table of {in_words(held[1])} by name"
+        )
     if origin in (tuple, list):
         inner = in_words(held[0])
         if inner == "a table":
             return "a list of tables"
-        return f"a list, each {inner}" if inner.startswith(("one of", "a name", "a file")) else f"a list of {inner}"
+        return (
+            f"a list, each {inner}"
+            if inner.startswith(("one of", "a name", "a file"))
+            else f"a list of {inner}"
+        )
     return _WORDS[kind]
 
 

@@ -1,4 +1,6 @@
-"""``workstation.lock``: the exact versions, addresses and digests that a manifest's wants were resolved to."""
+"""``workstation.lock``: the exact versions, addresses and digests that a manifest's wants were resolved
+to.
+"""
 
 import tomllib
 from collections.abc import Iterable
@@ -37,8 +39,8 @@ class LockedFile(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_d
 
 
 class Locked(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
-    """One want, resolved. What a version is built with stands under the want ``to build VERSION``. ``extras`` are the
-    versions of its command-line packages, by what the manifest asks for.
+    """One want, resolved. What a version is built with stands under the want ``to build VERSION``. ``extras``
+    are the versions of its command-line packages, by what the manifest asks for.
     """
 
     runtime: str
@@ -57,7 +59,9 @@ def file_beside(manifest: Path) -> Path:
 
 
 def read(file: Path) -> dict[tuple[str, str], Locked]:
-    """The lock by runtime and want; empty where there is none. Raises ``UsageProblem`` where it cannot be read."""
+    """The lock by runtime and want; empty where there is none. Raises ``UsageProblem`` where it cannot be
+    read.
+    """
     try:
         raw = tomllib.loads(file.read_text("utf-8"))
         if isinstance(raw.get("format", _FORMAT), int) and raw.get("format", _FORMAT) > _FORMAT:
@@ -71,7 +75,9 @@ def read(file: Path) -> dict[tuple[str, str], Locked]:
         return {}
     except (OSError, UnicodeDecodeError, tomllib.TOMLDecodeError, msgspec.ValidationError) as error:
         raise UsageProblem(
-            f"the lock cannot be read: {error}", where=str(file), advice="write it anew with: zesty-anchor lock"
+            f"the lock cannot be read: {error}",
+            where=str(file),
+            advice="write it anew with: zesty-anchor lock",
         ) from None
     return {(entry.runtime, entry.want): entry for entry in entries}
 

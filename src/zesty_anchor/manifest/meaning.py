@@ -30,7 +30,9 @@ def meaning(manifest: Manifest) -> Iterator[Wrong]:
         wants += [(("runtimes", name, "also", i), text) for i, text in enumerate(runtime.also)]
         for path, text in wants:
             if text == "system" and path[-1] != "want":
-                yield Wrong(path, f'{dotted(path)}: "system" is no version', "write it as want, or leave it out")
+                yield Wrong(
+                    path, f'{dotted(path)}: "system" is no version', "write it as want, or leave it out"
+                )
             try:
                 Want(text)
             except ValueError as error:
@@ -40,7 +42,11 @@ def meaning(manifest: Manifest) -> Iterator[Wrong]:
             yield Wrong(
                 ("runtimes", name, "feed"),
                 f"there is no feed {runtime.feed!r} in this manifest",
-                nearest_key(runtime.feed, list(manifest.feeds)) if manifest.feeds else f"add [feeds.{runtime.feed}]",
+                (
+                    nearest_key(runtime.feed, list(manifest.feeds))
+                    if manifest.feeds
+                    else f"add [feeds.{runtime.feed}]"
+                ),
             )
     for name, feed in manifest.feeds.items():
         kind = FEED_KINDS[feed.kind]
@@ -70,9 +76,13 @@ def _managers(manifest: Manifest) -> Iterator[Wrong]:
             yield Wrong(
                 ("runtimes", name, "through"),
                 f"there is no manager {runtime.through!r} in this manifest",
-                nearest_key(runtime.through, list(manifest.managers))
-                if manifest.managers
-                else f"add [managers.{runtime.through}], or take this line out to have {name} on the shelf",
+                (
+                    nearest_key(runtime.through, list(manifest.managers))
+                    if manifest.managers
+                    else (
+                        f"add [managers.{runtime.through}], or take this line out to have {name} on the shelf"
+                    )
+                ),
             )
         if runtime.through is not None and runtime.feed is not None:
             what = f"{name} comes through {runtime.through}, so no feed is asked for it"
@@ -83,13 +93,21 @@ def _managers(manifest: Manifest) -> Iterator[Wrong]:
             yield Wrong(("runtimes", name, "system"), what, "take out one of the two")
         if runtime.system is None and not runtime.alternatives:
             what = f"{name} names no install of the system, so no alternative would lead to it"
-            yield Wrong(("runtimes", name, "alternatives"), what, 'take the line out, or add one: system = "/a/folder"')
+            yield Wrong(
+                ("runtimes", name, "alternatives"),
+                what,
+                'take the line out, or add one: system = "/a/folder"',
+            )
         if runtime.system is not None and not runtime.system.startswith(("/", "~/")):
-            yield Wrong(("runtimes", name, "system"), f"{runtime.system!r} is no whole path", "begin it with / or ~/")
+            yield Wrong(
+                ("runtimes", name, "system"), f"{runtime.system!r} is no whole path", "begin it with / or ~/"
+            )
     for name, manager in manifest.managers.items():
         if name in manifest.runtimes:
             yield Wrong(
-                ("managers", name), f"{name} is a runtime of this manifest, and a manager", "rename one of them"
+                ("managers", name),
+                f"{name} is a runtime of this manifest, and a manager",
+                "rename one of them",
             )
         try:
             exact = Want(manager.want).kind == "line"
@@ -98,14 +116,19 @@ def _managers(manifest: Manifest) -> Iterator[Wrong]:
             yield Wrong(("managers", name, "want"), f"managers.{name}.want: {what}", advice)
             continue
         if manager.want == "system":
-            what = f"a manager that is to be asked must be one that is brought here, and {name} is left to the system"
+            what = (
+                f"a manager that is to be asked must be one that is brought here, and {name} is left to the"
+                " system"
+            )
             yield Wrong(("managers", name, "want"), what, 'write a version, or want = "latest"')
         elif manager.script is not None and not exact:
             what = f"a script brings one version, and managers.{name} wants {manager.want!r}"
             yield Wrong(("managers", name, "want"), what, "write the exact version that the script brings")
         if manager.feed is not None and manager.script is not None:
             yield Wrong(
-                ("managers", name, "feed"), f"{name} comes by a script, so no feed is asked", "take out one of the two"
+                ("managers", name, "feed"),
+                f"{name} comes by a script, so no feed is asked",
+                "take out one of the two",
             )
         if manager.feed is not None and manager.feed not in manifest.feeds:
             what = f"there is no feed {manager.feed!r} in this manifest"
@@ -154,14 +177,18 @@ def _names(manifest: Manifest) -> Iterator[Wrong]:
         for index, name in enumerate(names):
             if not re.match(_PACKAGE, name):
                 path: tuple[Step, ...] = ("prerequisites", "packages", *((family,) if family else ()), index)
-                yield Wrong(path, f"{name[:60]!r} is no name of a package", "write it as the package manager does")
+                yield Wrong(
+                    path, f"{name[:60]!r} is no name of a package", "write it as the package manager does"
+                )
     for name, source in manifest.prerequisites.sources.items():
         yield from _package_source(name, source)
     for index, host in enumerate(manifest.identity.hosts if manifest.identity else ()):
         where = ("identity", "hosts", index)
         if not re.match(_HOST, host.name):
             yield Wrong(
-                (*where, "name"), f"{host.name[:60]!r} is no name of a host", "write the name, or the address, alone"
+                (*where, "name"),
+                f"{host.name[:60]!r} is no name of a host",
+                "write the name, or the address, alone",
             )
         if not 0 < host.port < 65536:
             yield Wrong((*where, "port"), f"{host.port} is no port", "ports are numbered from 1 to 65535")
@@ -177,19 +204,29 @@ def _names(manifest: Manifest) -> Iterator[Wrong]:
         if text is not None and (not text.strip() or not text.isprintable()):
             yield Wrong(("identity", key), f"identity.{key} is {text[:40]!r}", "write it on one line")
     for index, setting in enumerate(manifest.settings):
-        if not setting.file.startswith(("/", "~/")) or ".." in setting.file.split("/") or "\0" in setting.file:
+        if (
+            not setting.file.startswith(("/", "~/"))
+            or ".." in setting.file.split("/")
+            or "\0" in setting.file
+        ):
             what = f"settings.file is {setting.file[:60]!r}, which is neither absolute nor in the home"
-            yield Wrong(("settings", index, "file"), what, 'write the whole path, or one that begins with "~/"')
+            yield Wrong(
+                ("settings", index, "file"), what, 'write the whole path, or one that begins with "~/"'
+            )
         if not setting.key:
             yield Wrong(("settings", index, "key"), "settings.key is empty", "write the key's name")
     yield from check_meaning(manifest.checks, _hosts(manifest))
     for index, removal in enumerate(manifest.conflicts.remove):
         if removal.package is not None and not re.match(_PACKAGE, removal.package):
             what = f"{removal.package[:60]!r} is no name of a package"
-            yield Wrong(("conflicts", "remove", index, "package"), what, "write it as the package manager does")
+            yield Wrong(
+                ("conflicts", "remove", index, "package"), what, "write it as the package manager does"
+            )
         if removal.alternative is not None and not re.match(_PACKAGE, removal.alternative):
             what = f"{removal.alternative[:60]!r} is no name of an alternative"
-            yield Wrong(("conflicts", "remove", index, "alternative"), what, "write it as update-alternatives does")
+            yield Wrong(
+                ("conflicts", "remove", index, "alternative"), what, "write it as update-alternatives does"
+            )
     for name, runtime in manifest.runtimes.items():
         for index, extra in enumerate(runtime.extras):
             steps = extra.partition("@")[0] if not extra.startswith("@") else extra
@@ -245,7 +282,9 @@ def _variable(name: str, value: str | dict[str, str]) -> Iterator[Wrong]:
         return
     if isinstance(value, str) == (name == SYSTEM):
         what = "is for variables of the whole system" if name == SYSTEM else "is a table"
-        yield Wrong(("variables", name), f"variables.{name} {what}", f'write {name} = "…", or [variables.{SYSTEM}]')
+        yield Wrong(
+            ("variables", name), f"variables.{name} {what}", f'write {name} = "…", or [variables.{SYSTEM}]'
+        )
     elif isinstance(value, dict):
         for inner, text in value.items():
             why = pam_environment.unfit(text) or _rules_programs(inner)
@@ -256,11 +295,15 @@ def _variable(name: str, value: str | dict[str, str]) -> Iterator[Wrong]:
                     "set it in [variables], for your own shells",
                 )
     elif "\0" in value:
-        yield Wrong(("variables", name), f"{name} holds a NUL byte", "no environment can carry one: leave it out")
+        yield Wrong(
+            ("variables", name), f"{name} holds a NUL byte", "no environment can carry one: leave it out"
+        )
 
 
 def _rules_programs(name: str) -> str:
-    """Why a variable may not be set for everybody; empty where it may: PATH, and what the loader looks at (ld.so(8))."""
+    """Why a variable may not be set for everybody; empty where it may: PATH, and what the loader looks at
+    (ld.so(8)).
+    """
     if name == "PATH" or name.startswith(("LD_", "DYLD_")) or why_reserved(name)[0]:
         return "it decides which programs run, for root too"
     return ""
@@ -268,16 +311,24 @@ def _rules_programs(name: str) -> str:
 
 def _path_entry(path: tuple[Step, ...], folder: str) -> Iterator[Wrong]:
     if not folder.isprintable():
-        what = f"{shortened(folder)!r} cannot be on PATH: it contains a newline or another invisible character"
+        what = (
+            f"{shortened(folder)!r} cannot be on PATH: it contains a newline or another invisible character"
+        )
         yield Wrong(path, what, "rename the folder")
     elif ":" in folder or "\0" in folder:
-        yield Wrong(path, f"{folder!r} cannot stand on PATH: a colon separates its entries", "rename the folder")
+        yield Wrong(
+            path, f"{folder!r} cannot stand on PATH: a colon separates its entries", "rename the folder"
+        )
     elif not folder.startswith(("/", "~/")) and folder != "~":
-        yield Wrong(path, f"{folder!r} is neither absolute nor in the home", f'write "~/{folder}" or the whole path')
+        yield Wrong(
+            path, f"{folder!r} is neither absolute nor in the home", f'write "~/{folder}" or the whole path'
+        )
 
 
 def _removal(path: tuple[Step, ...], removal: Removal) -> Iterator[Wrong]:
-    named = [key for key in ("path", "package", "variable", "alternative") if getattr(removal, key) is not None]
+    named = [
+        key for key in ("path", "package", "variable", "alternative") if getattr(removal, key) is not None
+    ]
     if len(named) != 1:
         what = f"conflicts.remove names {' and '.join(named) or 'nothing'}"
         yield Wrong(path, what, "name one: path, package, variable or alternative")
@@ -294,12 +345,17 @@ def _removal(path: tuple[Step, ...], removal: Removal) -> Iterator[Wrong]:
 
 _SYSTEM = ("", "/usr", "/usr/local")
 _SHARED = frozenset(
-    (*(f"{top}/{name}" for top in _SYSTEM for name in ("bin", "sbin", "lib", "lib32", "lib64", "libexec", "share", "include", "etc", "games", "src")),
-     "/usr", "/usr/local", "/boot", "/dev", "/home", "/media", "/mnt", "/opt", "/proc", "/root", "/run", "/srv", "/sys", "/tmp",
+    (*(f"{top}/{name}" for top in _SYSTEM for name in ("bin", "sbin", "lib", "lib32", "lib64", "libexec",
+    "share", "include", "etc", "games", "src")),
+     "/usr", "/usr/local", "/boot", "/dev", "/home", "/media", "/mnt", "/opt", "/proc", "/root", "/run",
+     "/srv", "/sys", "/tmp",
      "/var", "/var/lib", "/var/tmp", "/Applications", "/Library", "/System", "/Users", "/private")
 )  # fmt: skip
-"""Folders of a system that hold what is not of one program (hier(7), and the Filesystem Hierarchy Standard 3.0)."""
+"""Folders of a system that hold what is not of one program (hier(7), and the Filesystem Hierarchy Standard
+3.0).
+"""
 _OF_THE_HOME = (
-    ".", "..", ".config", ".local", ".local/bin", ".local/share", ".local/state", ".cache", ".ssh", ".gnupg", "bin", "Documents",
+    ".", "..", ".config", ".local", ".local/bin", ".local/share", ".local/state", ".cache", ".ssh", ".gnupg",
+    "bin", "Documents",
     "Desktop", "Downloads", "Library",
 )  # fmt: skip

@@ -10,30 +10,34 @@ from zesty_anchor.manifest.recipe import Recipe
 
 
 class Shells(Part, frozen=True):
-    """``[shells]``: which shells are set up, how long their start may take (``startup``), what they do where a project pins a version that is not installed, lines
-    for their generated files, and files with completions.
+    """``[shells]``: which shells are set up, how long their start may take (``startup``), what they do where
+    a project pins a version that is not installed, lines for their generated files, and files with
+    completions.
     """
 
     use: Literal["all", "login"] | tuple[ShellName, ...] | None = None
-    """Which shells are set up: "all" that are installed, "login", or a list of names. Left out, those that you use.
-    Example: ``["bash", "zsh"]``.
+    """Which shells are set up: "all" that are installed, "login", or a list of names. Left out, those that
+    you use. Example: ``["bash", "zsh"]``.
     """
     missing: Literal["say", "ask", "install"] = "say"
-    """What a shell does in a folder that pins a version that is not installed: "say" prints one line, "ask" asks,
-    "install" installs it. Example: ``"ask"``.
+    """What a shell does in a folder that pins a version that is not installed: "say" prints one line, "ask"
+    asks, "install" installs it. Example: ``"ask"``.
     """
     hooks: dict[ShellName, str] = {}
-    """Lines to add to the generated file of one shell. Those of "sh" are added for bash, zsh, ksh and mksh too.
-    ``{kelp}`` is the folder of that runtime's default version, quoted. Example: ``{ zsh = "bindkey -e" }``.
+    """Lines to add to the generated file of one shell. Those of "sh" are added for bash, zsh, ksh and mksh
+    too. ``{kelp}`` is the folder of that runtime's default version, quoted. Example: ``{ zsh = "bindkey -e"
+    }``.
     """
     completions: dict[ShellName, str] = {}
     """A file with completions, by its absolute path, that an interactive shell reads. Example: ``{ bash =
     "/opt/tide/complete.bash" }``.
     """
-    startup: Annotated[str, msgspec.Meta(pattern=r"\A[0-9]{1,6} ?(ms|s)\Z", description='a time: "300 ms"')] | None = (
-        None
-    )
-    """The longest that a shell may take to start. ``verify`` fails where one takes longer. Example: ``"300 ms"``."""
+    startup: (
+        Annotated[str, msgspec.Meta(pattern=r"\A[0-9]{1,6} ?(ms|s)\Z", description='a time: "300 ms"')] | None
+    ) = None
+    """The longest that a shell may take to start. ``verify`` fails where one takes longer. Example: ``"300
+    ms"``.
+    """
 
     @property
     def most_startup_ms(self) -> int:
@@ -48,31 +52,32 @@ class Feed(Part, frozen=True):
     kind: FeedName
     """The kind of the feed, which decides how its versions are listed and fetched. Example: ``"index"``."""
     url: str | None = None
-    """The address of the feed. A feed whose registry the machine is set up for (npm, pypi, debian) can do without.
-    Example: ``"http://127.0.0.1:8931/"``.
+    """The address of the feed. A feed whose registry the machine is set up for (npm, pypi, debian) can do
+    without. Example: ``"http://127.0.0.1:8931/"``.
     """
     file: str | None = None
-    """The path of one version's file below ``url``, with ``{name}``, ``{version}``, ``{system}`` and ``{machine}``.
-    Example: ``"v{version}/{name}-{system}-{machine}.tar.gz"``.
+    """The path of one version's file below ``url``, with ``{name}``, ``{version}``, ``{system}`` and
+    ``{machine}``. Example: ``"v{version}/{name}-{system}-{machine}.tar.gz"``.
     """
     sums: str | None = None
-    """The path of the list of digests (SHA256SUMS) below ``url``. ``{version}`` stands for the version. Example:
-    ``"v{version}/SHA256SUMS"``.
+    """The path of the list of digests (SHA256SUMS) below ``url``. ``{version}`` stands for the version.
+    Example: ``"v{version}/SHA256SUMS"``.
     """
     map: dict[str, str] = {}
-    """For a feed of kind "json": JMESPath expressions that find the versions and their files in the list. Example: ``{
-    version = "tag" }``.
+    """For a feed of kind "json": JMESPath expressions that find the versions and their files in the list.
+    Example: ``{ version = "tag" }``.
     """
     key: str | None = None
-    """The file with the OpenPGP key that signs the feed, relative to the manifest. With a key, an unsigned release is
-    refused. Example: ``"keys/harbour.asc"``.
+    """The file with the OpenPGP key that signs the feed, relative to the manifest. With a key, an unsigned
+    release is refused. Example: ``"keys/harbour.asc"``.
     """
     signature: Literal["not offered"] | None = None
     """Says that the feed signs nothing, where a key would be expected. Example: ``"not offered"``."""
     suites: tuple[str, ...] = ()
     """For a feed of kind "debian": the suites of the archive to look in. Example: ``["calm"]``."""
     largest: (
-        Annotated[str, msgspec.Meta(pattern=r"\A[0-9]{1,6} ?(kB|MB|GB)\Z", description='an amount: "8 GB"')] | None
+        Annotated[str, msgspec.Meta(pattern=r"\A[0-9]{1,6} ?(kB|MB|GB)\Z", description='an amount: "8 GB"')]
+        | None
     ) = None
     """The largest size that one archive may unpack to. Example: ``"8 GB"``."""
 
@@ -84,17 +89,19 @@ class Feed(Part, frozen=True):
 
 
 class PackageSource(Part, frozen=True):
-    """``[prerequisites.sources.NAME]``: where packages of the operating system come from, beside what it is set to.
+    """``[prerequisites.sources.NAME]``: where packages of the operating system come from, beside what it is
+    set to.
 
-    ``key`` is the file of the OpenPGP key that its lists, or packages, are signed with, relative to the manifest; with ``fingerprint`` nobody
-    is asked whether it is trusted. ``suite`` and ``components`` are those of an archive of Debian's form.
+    ``key`` is the file of the OpenPGP key that its lists, or packages, are signed with, relative to the
+    manifest; with ``fingerprint`` nobody is asked whether it is trusted. ``suite`` and ``components`` are
+    those of an archive of Debian's form.
     """
 
     url: str
     """The address of the package source. Example: ``"http://127.0.0.1:8931/debian/"``."""
     key: str
-    """The file with the OpenPGP key that its package lists are signed with, relative to the manifest. Example:
-    ``"keys/quay.asc"``.
+    """The file with the OpenPGP key that its package lists are signed with, relative to the manifest.
+    Example: ``"keys/quay.asc"``.
     """
     suite: str = ""
     """For apt: the suite of the archive. Example: ``"calm"``."""
@@ -110,8 +117,8 @@ class Prerequisites(Part, frozen=True):
     """``[prerequisites]``: packages of the operating system, and further sources of them."""
 
     packages: Names = ()
-    """Packages of the operating system to install, as a list or by family of systems. Example: ``{ debian = ["unzip"]
-    }``.
+    """Packages of the operating system to install, as a list or by family of systems. Example: ``{ debian =
+    ["unzip"] }``.
     """
     sources: dict[Name, PackageSource] = {}
     """Further package sources, each in a table by its name."""
@@ -123,22 +130,24 @@ class BuildChoices(Part, frozen=True):
     environment: dict[str, str] = {}
     """Variables that the build's steps get. Example: ``{ CFLAGS = "-O2" }``."""
     options: tuple[str, ...] = ()
-    """Options of the build: names that the recipe knows, or arguments for its steps. Example: ``["intl"]``."""
+    """Options of the build: names that the recipe knows, or arguments for its steps. Example: ``["intl"]``.
+    """
     jobs: int = 0
     """How many jobs the build may run at once; 0 means one for each processor. Example: ``2``."""
 
 
 class Runtime(Part, frozen=True):
-    """``[runtimes.NAME]``: the default version, and those kept beside it. ``through`` names the manager to install it.
-    ``keep`` are patterns of glob(7) for files in a version that are changed by hand, and stay so. ``system`` is the folder of an install that
-    is on the machine already: it is the version, by links; where the alternatives system offers its commands, it leads to them, unless
-    ``alternatives`` is false. ``replaces`` are commands of the system, such as ``git``, that the version may shadow though its recipe
+    """``[runtimes.NAME]``: the default version, and those kept beside it. ``through`` names the manager to
+    install it. ``keep`` are patterns of glob(7) for files in a version that are changed by hand, and stay so.
+    ``system`` is the folder of an install that is on the machine already: it is the version, by links; where
+    the alternatives system offers its commands, it leads to them, unless ``alternatives`` is false.
+    ``replaces`` are commands of the system, such as ``git``, that the version may shadow though its recipe
     does not list them.
     """
 
     want: str
-    """The default version: exact, a prefix such as "4.2", "latest", "lts", a range such as ">=4 <6", or "system".
-    Example: ``"lts"``.
+    """The default version: exact, a prefix such as "4.2", "latest", "lts", a range such as ">=4 <6", or
+    "system". Example: ``"lts"``.
     """
     also: tuple[str, ...] = ()
     """Versions to install beside the default one. Example: ``["3.6", "5.0.0"]``."""
@@ -153,10 +162,12 @@ class Runtime(Part, frozen=True):
     optional_needs: bool = False
     """Also installs the packages that the recipe only recommends. Example: ``true``."""
     extras: tuple[str, ...] = ()
-    """Command-line packages to install into each version with its own package tool. Example: ``["kelp-tidy@1.2"]``."""
+    """Command-line packages to install into each version with its own package tool. Example:
+    ``["kelp-tidy@1.2"]``.
+    """
     companions: dict[Name, str] = {}
-    """The version of a package that belongs to the runtime, where it is not to be the newest that fits. Example: ``{
-    npm = "10" }``.
+    """The version of a package that belongs to the runtime, where it is not to be the newest that fits.
+    Example: ``{ npm = "10" }``.
     """
     build: BuildChoices = BuildChoices()
     """How a version is built from source: ``environment``, ``options`` and ``jobs``."""
@@ -169,19 +180,26 @@ class Runtime(Part, frozen=True):
     ``"/usr/lib/jvm/coral-11"``.
     """
     alternatives: bool = True
-    """Whether the alternatives system (update-alternatives(1)) is set to ``system`` as well. Example: ``false``."""
+    """Whether the alternatives system (update-alternatives(1)) is set to ``system`` as well. Example:
+    ``false``.
+    """
     replaces: tuple[str, ...] = ()
-    """Commands of the system that the version may shadow though its recipe does not list them. Example: ``["git"]``."""
+    """Commands of the system that the version may shadow though its recipe does not list them. Example:
+    ``["git"]``.
+    """
 
 
 Digest = Annotated[
-    str, msgspec.Meta(pattern=r"\Asha256:[0-9a-f]{64}\Z", description='"sha256:" and 64 digits and letters from a to f')
+    str,
+    msgspec.Meta(
+        pattern=r"\Asha256:[0-9a-f]{64}\Z", description='"sha256:" and 64 digits and letters from a to f'
+    ),
 ]
 
 
 class Manager(Part, frozen=True):
-    """``[managers.NAME]``: a version manager. ``script`` is the address of its installer, where no feed lists it, and
-    ``reviewed`` the digest of the installer that a person has read.
+    """``[managers.NAME]``: a version manager. ``script`` is the address of its installer, where no feed lists
+    it, and ``reviewed`` the digest of the installer that a person has read.
     """
 
     want: str
@@ -189,8 +207,8 @@ class Manager(Part, frozen=True):
     feed: str | None = None
     """The feed that offers it. Example: ``"harbour"``."""
     script: str | None = None
-    """The address of its installer script, where no feed lists it. ``{version}`` stands for the version. Example:
-    ``"https://harbour.example/{version}/install"``.
+    """The address of its installer script, where no feed lists it. ``{version}`` stands for the version.
+    Example: ``"https://harbour.example/{version}/install"``.
     """
     reviewed: Digest | None = None
     """The digest of the installer script that you have read. Example:
@@ -217,8 +235,8 @@ class PathEntries(Part, frozen=True):
 
 
 class Removal(Part, frozen=True):
-    """``[[conflicts.remove]]``: what goes once the new versions answer, by one of these: the path of an old install, a
-    package of the system, a variable that startup files set, a name of the alternatives system.
+    """``[[conflicts.remove]]``: what goes once the new versions answer, by one of these: the path of an old
+    install, a package of the system, a variable that startup files set, a name of the alternatives system.
     """
 
     path: str | None = None
@@ -235,15 +253,17 @@ class Conflicts(Part, frozen=True):
     """``[conflicts]``: what else answers to the manifest's commands, and what is done about it."""
 
     policy: Literal["ask", "report", "outrank", "remove"] = "outrank"
-    """What is done about other installations of the manifest's commands: "ask", only "report" them, "outrank" them on
-    PATH, or "remove" them. Example: ``"outrank"``.
+    """What is done about other installations of the manifest's commands: "ask", only "report" them, "outrank"
+    them on PATH, or "remove" them. Example: ``"outrank"``.
     """
     remove: tuple[Removal, ...] = ()
     """What to remove after the new versions are verified. Each entry has one of the keys below."""
 
 
 class Setting(Part, frozen=True):
-    """``[[settings]]``: one key in a file of another program. ``key`` is a name, or the names on the way to it."""
+    """``[[settings]]``: one key in a file of another program. ``key`` is a name, or the names on the way to
+    it.
+    """
 
     file: str
     """The file of the other program. Everything else in it stays, comments too. Example:
@@ -252,15 +272,17 @@ class Setting(Part, frozen=True):
     key: str | tuple[str, ...]
     """The key to set: a name, or the names on the way to it. Example: ``["runtime", "folder"]``."""
     value: str | int | float | bool | list[Any] | dict[str, Any]
-    """The value: text (with references such as ``{kelp}``), a number, true or false, a list or a table. Example:
-    ``"zsh"``.
+    """The value: text (with references such as ``{kelp}``), a number, true or false, a list or a table.
+    Example: ``"zsh"``.
     """
     form: Literal["json", "toml", "ini"] | None = None
     """How the file is written, where its name does not say it. Example: ``"json"``."""
 
 
 class KnownHost(Part, frozen=True):
-    """``[[identity.hosts]]``: a host, and the fingerprint of its key. With ``user`` it is proved that it takes ours."""
+    """``[[identity.hosts]]``: a host, and the fingerprint of its key. With ``user`` it is proved that it
+    takes ours.
+    """
 
     name: str
     """The name of the host. Example: ``"harbour.example"``."""
@@ -277,7 +299,8 @@ class KnownHost(Part, frozen=True):
     port: int = 22
     """The port of its OpenSSH server. Example: ``2222``."""
     user: str | None = None
-    """The user to log in as. With it ``verify`` checks that the host accepts your key. Example: ``"tide"``."""
+    """The user to log in as. With it ``verify`` checks that the host accepts your key. Example: ``"tide"``.
+    """
 
     @property
     def label(self) -> str:
@@ -310,7 +333,9 @@ class Manifest(Part, frozen=True):
     title: str = ""
     """A title for you to read. Example: ``"Tide desk"``."""
     as_root: Literal["allowed"] | None = None
-    """Allows programs from feeds to run as root, where everything runs as root (a container). Example: ``"allowed"``."""
+    """Allows programs from feeds to run as root, where everything runs as root (a container). Example:
+    ``"allowed"``.
+    """
     prerequisites: Prerequisites = Prerequisites()
     """Packages of the operating system, and further sources of them."""
     shells: Shells = Shells()
@@ -324,8 +349,8 @@ class Manifest(Part, frozen=True):
     managers: dict[Name, Manager] = {}
     """Third-party version managers to install, each in a table by its name."""
     variables: dict[VariableName, str | dict[VariableName, str]] = {}
-    """Environment variables. ``{kelp}`` is the folder of that runtime's default version. ``[variables.system]`` sets
-    them for all users. Example: ``{ GAUGE = "north quay, $5 a day" }``.
+    """Environment variables. ``{kelp}`` is the folder of that runtime's default version.
+    ``[variables.system]`` sets them for all users. Example: ``{ GAUGE = "north quay, $5 a day" }``.
     """
     path: PathEntries = PathEntries()
     """Folders to add to PATH."""
@@ -340,7 +365,9 @@ class Manifest(Part, frozen=True):
 
     @property
     def tools(self) -> dict[str, Runtime]:
-        """All that stands on the shelf in versions: the runtimes, then the managers; in this order they are on PATH."""
+        """All that stands on the shelf in versions: the runtimes, then the managers; in this order they are
+        on PATH.
+        """
         return {**self.runtimes, **{name: manager.tool for name, manager in self.managers.items()}}
 
     def step(self, name: str) -> tuple[str, str]:

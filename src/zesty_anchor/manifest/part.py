@@ -10,7 +10,9 @@ from zesty_anchor.system.registry import Registry
 
 
 def registered(registry: Registry[Any]) -> msgspec.Meta:
-    """Marks a text of the model as a name of a registry: reading and the JSON Schema ask that for what is allowed. Pure."""
+    """Marks a text of the model as a name of a registry: reading and the JSON Schema ask that for what is
+    allowed. Pure.
+    """
     return msgspec.Meta(extra={"registry": registry}, extra_json_schema={REGISTRY: registry.noun})
 
 
@@ -20,7 +22,8 @@ REGISTRY = "registry"
 Name = Annotated[
     str,
     msgspec.Meta(
-        pattern=r"\A[A-Za-z][A-Za-z0-9._-]*\Z", description="a name: a letter, then letters, digits, dots, _ and -"
+        pattern=r"\A[A-Za-z][A-Za-z0-9._-]*\Z",
+        description="a name: a letter, then letters, digits, dots, _ and -",
     ),
 ]
 
@@ -33,7 +36,8 @@ VariableName = Annotated[
 ]
 
 FileName = Annotated[
-    str, msgspec.Meta(pattern=r"\A[A-Za-z0-9._-]+\Z", description="a file's name: letters, digits, dots, _ and -")
+    str,
+    msgspec.Meta(pattern=r"\A[A-Za-z0-9._-]+\Z", description="a file's name: letters, digits, dots, _ and -"),
 ]
 
 ShellName = Annotated[str, registered(SHELL_CLASSES)]

@@ -78,7 +78,11 @@ def read_pins(name: str, content: bytes, recipes: Mapping[str, Recipe]) -> list[
     """The pins of one file, given its name. What cannot be read is told in the pins themselves. Pure."""
     if name == FILE_NAME:
         return _manifest(content)
-    pins = [_one_line(runtime, content) for runtime, recipe in recipes.items() if name in pin_files(runtime, recipe)]
+    pins = [
+        _one_line(runtime, content)
+        for runtime, recipe in recipes.items()
+        if name in pin_files(runtime, recipe)
+    ]
     for runtime, recipe in recipes.items():
         for requirement in recipe.requirements:
             if requirement.file == name:
@@ -87,7 +91,9 @@ def read_pins(name: str, content: bytes, recipes: Mapping[str, Recipe]) -> list[
 
 
 def is_project(text: str) -> bool:
-    """Whether a manifest only pins versions, so that it can be a project's: it says nothing of the machine."""
+    """Whether a manifest only pins versions, so that it can be a project's: it says nothing of the
+    machine.
+    """
     try:
         raw = tomllib.loads(text)
     except (ValueError, RecursionError):
@@ -147,11 +153,15 @@ def _required(runtime: str, requirement: Requirement, content: bytes) -> list[Pi
         try:
             import json
 
-            value = _field(json.loads(text) if requirement.file.endswith(".json") else tomllib.loads(text), requirement)
+            value = _field(
+                json.loads(text) if requirement.file.endswith(".json") else tomllib.loads(text), requirement
+            )
         except (ValueError, RecursionError):
             return []  # the project's own tools will say so
         last = requirement.field.split(".")[-1]
-        line = next((n for n, row in enumerate(text.splitlines(), 1) if f'"{last}"' in row or row.startswith(last)), 1)
+        line = next(
+            (n for n, row in enumerate(text.splitlines(), 1) if f'"{last}"' in row or row.startswith(last)), 1
+        )
     if not isinstance(value, str) or not value.strip():
         return []
     if len(value) > _MOST_LETTERS or not value.strip().isprintable():

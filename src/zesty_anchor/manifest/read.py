@@ -39,15 +39,18 @@ def find(
     provisioned: Path | None = None,
     pins: Callable[[Path], bool] | None = None,
 ) -> Path:
-    """The manifest to use: the given file, else the first one upward from ``folder``, else the personal one, else the
-    one that was ``provisioned`` last. A file that only ``pins`` versions is a project's, if there is another.
+    """The manifest to use: the given file, else the first one upward from ``folder``, else the personal one,
+    else the one that was ``provisioned`` last. A file that only ``pins`` versions is a project's, if there is
+    another.
 
     Raises ``NoManifest`` where there is none, ``UsageProblem`` where the given one is not there.
     """
     if given is not None:
         if given.is_file():
             return given
-        raise UsageProblem(f"there is no manifest at {given}", advice=f"name an existing file: -m path/to/{FILE_NAME}")
+        raise UsageProblem(
+            f"there is no manifest at {given}", advice=f"name an existing file: -m path/to/{FILE_NAME}"
+        )
     others = [file for file in (personal / FILE_NAME, provisioned) if file is not None and file.is_file()]
     upward = [each / FILE_NAME for each in (folder, *folder.parents) if (each / FILE_NAME).is_file()]
     for file in upward:
@@ -57,18 +60,23 @@ def find(
         return others[0]
     raise NoManifest(
         f"no {FILE_NAME} found in {folder}, in a folder above it, or in {personal}",
-        advice=f"begin one with: zesty-anchor draft node   (zesty-anchor list names the runtimes that can be had), "
-        f"or name it: -m path/to/{FILE_NAME}",
+        advice=(
+            "begin one with: zesty-anchor draft node   (zesty-anchor list names the runtimes that can be"
+            f" had), or name it: -m path/to/{FILE_NAME}"
+        ),
     )
 
 
 def read_manifest(file: Path) -> Manifest:
-    """Read and check a manifest. Raises as ``parse_manifest`` does, and ``Problem`` where the file cannot be read."""
+    """Read and check a manifest. Raises as ``parse_manifest`` does, and ``Problem`` where the file cannot be
+    read.
+    """
     return parse_manifest(read_text(file), file)
 
 
 def parse_manifest(text: str, file: Path, below: Below = lambda name: None) -> Manifest:
-    """Check the text of a manifest, which stands, or will stand, in ``file``. ``below`` gives the recipe that one of the manifest adds to.
+    """Check the text of a manifest, which stands, or will stand, in ``file``. ``below`` gives the recipe that
+    one of the manifest adds to.
 
     Raises ``UsageProblem`` (``Problems`` where several things are wrong) that names file and line.
     """
@@ -86,11 +94,15 @@ def parse_manifest(text: str, file: Path, below: Below = lambda name: None) -> M
 
 
 Below = Callable[[str], dict[str, Any] | None]
-"""The tables of the recipe that a manifest's recipe without commands adds to, by its name; None where there is none."""
+"""The tables of the recipe that a manifest's recipe without commands adds to, by its name; None where there
+is none.
+"""
 
 
 def added(whole: dict[str, Any], more: dict[str, Any]) -> dict[str, Any]:
-    """A table with what another one says: tables are put together, lists get what they lack, all else takes the other's place. Pure."""
+    """A table with what another one says: tables are put together, lists get what they lack, all else takes
+    the other's place. Pure.
+    """
     found = dict(whole)
     for key, value in more.items():
         old = found.get(key)
@@ -132,7 +144,9 @@ def _converted(raw: dict[str, Any], kind: type[Model], file: Path, text: str) ->
 
 
 def _unregistered(raw: Any, kind: Any, path: tuple[Step, ...]) -> Iterator[Wrong]:
-    """Each name in ``raw`` that its registry does not have. The model lets any text pass: other packages register names too."""
+    """Each name in ``raw`` that its registry does not have. The model lets any text pass: other packages
+    register names too.
+    """
     origin, within = typing.get_origin(kind), typing.get_args(kind)
     if not _holds_registered(kind):
         return
@@ -209,7 +223,9 @@ def _syntax(file: Path, text: str, error: tomllib.TOMLDecodeError) -> UsageProbl
     message = str(error)
     place = re.search(r"\(at line (\d+), column (\d+)\)", message)
     line = int(place[1]) if place else len(text.splitlines())
-    shown = text.splitlines()[line - 1].strip() if 0 < line <= len(text.splitlines()) else "the end of the file"
+    shown = (
+        text.splitlines()[line - 1].strip() if 0 < line <= len(text.splitlines()) else "the end of the file"
+    )
     return UsageProblem(
         f"this is not TOML: {message.split(' (at ')[0].lower()}",
         where=f"{file}:{line}",
@@ -219,7 +235,10 @@ def _syntax(file: Path, text: str, error: tomllib.TOMLDecodeError) -> UsageProbl
 
 def _told(file: Path, text: str, wrong: list[Wrong]) -> UsageProblem:
     lines = Lines(text)
-    each = [UsageProblem(w.what, where=f"{file}:{lines.of(w.path)}", advice=w.advised()) for w in wrong[:_MOST_SHOWN]]
+    each = [
+        UsageProblem(w.what, where=f"{file}:{lines.of(w.path)}", advice=w.advised())
+        for w in wrong[:_MOST_SHOWN]
+    ]
     if len(wrong) > _MOST_SHOWN:
         more = f"{len(wrong) - _MOST_SHOWN} more errors in it"
         each.append(UsageProblem(more, where=str(file), advice="fix these first, then run the command again"))
@@ -262,7 +281,9 @@ def _check_union(raw: Any, kind: Any, path: tuple[Step, ...]) -> Iterator[Wrong]
 
 def _check_table(raw: Any, kind: type[msgspec.Struct], path: tuple[Step, ...]) -> Iterator[Wrong]:
     if not isinstance(raw, dict):
-        yield Wrong(path, f"{dotted(path)} is {_seen(raw)}, but a table is expected", _table_advice(kind, path))
+        yield Wrong(
+            path, f"{dotted(path)} is {_seen(raw)}, but a table is expected", _table_advice(kind, path)
+        )
         return
     fields = {f.encode_name: f for f in msgspec.structs.fields(kind)}
     for key, value in raw.items():
@@ -358,4 +379,10 @@ def _seen(raw: Any) -> str:
         return str(raw).lower()
     if isinstance(raw, int | float):
         return f"the number {raw}"
-    return "a list" if isinstance(raw, list) else "a table" if isinstance(raw, dict) else f"a {type(raw).__name__}"
+    return (
+        "a list"
+        if isinstance(raw, list)
+        else "a table"
+        if isinstance(raw, dict)
+        else f"a {type(raw).__name__}"
+    )

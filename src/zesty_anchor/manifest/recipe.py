@@ -14,13 +14,17 @@ class Needs(Part, frozen=True):
     """``[needs]`` of a recipe: the packages that it cannot do without, and those that add something."""
 
     packages: Names = ()
-    """Packages that the runtime needs, as a list or by family of systems. Example: ``{ debian = ["libatomic1"] }``."""
+    """Packages that the runtime needs, as a list or by family of systems. Example: ``{ debian =
+    ["libatomic1"] }``.
+    """
     optional: Names = ()
     """Packages that only ``optional-needs = true`` installs. Example: ``{ debian = ["less"] }``."""
 
 
 class Earlier(Part, frozen=True):
-    """``[build.earlier]``: versions in ``from`` need an earlier version of the same runtime while they are built."""
+    """``[build.earlier]``: versions in ``from`` need an earlier version of the same runtime while they are
+    built.
+    """
 
     want: str
     """The earlier version to build with. Example: ``"1.6"``."""
@@ -29,8 +33,8 @@ class Earlier(Part, frozen=True):
 
 
 class BuildOption(Part, frozen=True):
-    """``[build.options.NAME]``: an option that the manifest chooses by name: the ``arguments`` that the steps get for it, and the packages of
-    each family of systems that it needs.
+    """``[build.options.NAME]``: an option that the manifest chooses by name: the ``arguments`` that the steps
+    get for it, and the packages of each family of systems that it needs.
     """
 
     arguments: tuple[str, ...]
@@ -42,8 +46,8 @@ class BuildOption(Part, frozen=True):
 class Build(Part, frozen=True):
     """``[build]`` of a recipe: how a version is built from source. docs/recipes.md tells what a step finds.
 
-    ``moves`` is a step that makes what was built for the folder OLD work in PREFIX; without it a build that was kept serves again
-    only where it stood.
+    ``moves`` is a step that makes what was built for the folder OLD work in PREFIX; without it a build that
+    was kept serves again only where it stood.
     """
 
     steps: tuple[str, ...]
@@ -51,12 +55,12 @@ class Build(Part, frozen=True):
     environment: dict[str, str] = {}
     """Variables that each step gets. Example: ``{ CFLAGS = "-O2" }``."""
     messages: dict[str, str] = {}
-    """What is probably missing where a line of output matches: a regular expression, and the package. Example: ``{
-    "fatal error: zlib.h" = "zlib1g-dev" }``.
+    """What is probably missing where a line of output matches: a regular expression, and the package.
+    Example: ``{ "fatal error: zlib.h" = "zlib1g-dev" }``.
     """
     moves: str = ""
-    r"""A step that makes what was built for the folder OLD work in PREFIX. Without it a kept build is used again only
-    in its own folder. Example: ``"sed -i \"s|$OLD|$PREFIX|g\" bin/*"``.
+    r"""A step that makes what was built for the folder OLD work in PREFIX. Without it a kept build is used
+    again only in its own folder. Example: ``"sed -i \"s|$OLD|$PREFIX|g\" bin/*"``.
     """
     options: dict[Name, BuildOption] = {}
     """Options that the manifest can choose by name."""
@@ -65,33 +69,35 @@ class Build(Part, frozen=True):
 
 
 class Coupled(Part, frozen=True):
-    """``[on]`` of a recipe: it runs on another runtime, whose version ``version`` (a regular expression with one
-    group) finds in its own; or ``ranges`` says, for each line of its own, which versions will do (ranges as npm's).
+    """``[on]`` of a recipe: it runs on another runtime, whose version ``version`` (a regular expression with
+    one group) finds in its own; or ``ranges`` says, for each line of its own, which versions will do (ranges
+    as npm's).
     """
 
     runtime: Name
     """The runtime that this one runs on. Example: ``"coral"``."""
     version: str = ""
-    """A regular expression with one group that finds the other runtime's line in a version of this one. Example:
-    ``"-coral-([0-9]+)$"``.
+    """A regular expression with one group that finds the other runtime's line in a version of this one.
+    Example: ``"-coral-([0-9]+)$"``.
     """
     ranges: dict[str, str] = {}
-    """Which versions of the other runtime fit each line of this one, as ranges in npm's form. Example: ``{ "1.14" =
-    ">=23 <26" }``.
+    """Which versions of the other runtime fit each line of this one, as ranges in npm's form. Example: ``{
+    "1.14" = ">=23 <26" }``.
     """
 
 
 class ExtraTool(Part, frozen=True):
     """``[extras]`` of a recipe: how the runtime's own package tool adds a command-line package.
 
-    The step finds NAME, VERSION (empty for any), FOLDER, CACHE (a folder to keep downloads in), PERSON (the person's home),
-    AUTHORITIES (the file of certificate authorities that count here) and, where nobody may be asked, OFFLINE in its
-    environment. ``kind`` is the registry that the packages come from, if it is one that we can ask for their versions.
+    The step finds NAME, VERSION (empty for any), FOLDER, CACHE (a folder to keep downloads in), PERSON (the
+    person's home), AUTHORITIES (the file of certificate authorities that count here) and, where nobody may be
+    asked, OFFLINE in its environment. ``kind`` is the registry that the packages come from, if it is one that
+    we can ask for their versions.
     """
 
     install: str
-    r"""The step of sh that installs the package NAME in VERSION into FOLDER. Example: ``"kelp-pack add \"$NAME\"
-    \"$VERSION\""``.
+    r"""The step of sh that installs the package NAME in VERSION into FOLDER. Example: ``"kelp-pack add
+    \"$NAME\" \"$VERSION\""``.
     """
     kind: Literal["npm"] | None = None
     """The registry that lists the packages' versions. Example: ``"npm"``."""
@@ -103,12 +109,14 @@ class ProofOfVersion(Part, frozen=True):
     run: str
     """The command that prints the version. Example: ``"kelp --version"``."""
     expect: str = "*{version}*"
-    """A glob that its output must match. ``{version}`` is the version, ``{version:2}`` its first two numbers. Example:
-    ``"kelp {version}"``.
+    """A glob that its output must match. ``{version}`` is the version, ``{version:2}`` its first two numbers.
+    Example: ``"kelp {version}"``.
     """
 
     def expected(self, version: str) -> str:
-        """What it must print for a version: a glob. ``{version:2}`` stands for its first two numbers. Pure."""
+        """What it must print for a version: a glob. ``{version:2}`` stands for its first two numbers.
+        Pure.
+        """
 
         def cut(found: re.Match[str]) -> str:
             bare = version.removeprefix("v")
@@ -119,7 +127,9 @@ class ProofOfVersion(Part, frozen=True):
 
 
 class Program(Part, frozen=True):
-    """``[program]`` of a recipe: a small program that must run. ``text`` or ``base64`` is put into ``file``."""
+    """``[program]`` of a recipe: a small program that must run. ``text`` or ``base64`` is put into
+    ``file``.
+    """
 
     file: str
     """The file that the program is written to. Example: ``"tide.kelp"``."""
@@ -136,29 +146,30 @@ class Program(Part, frozen=True):
 class Requirement(Part, frozen=True):
     """``[[requirements]]`` of a recipe: where an open project format says which versions will do.
 
-    ``field`` is a dotted path in a JSON or TOML file, ``pattern`` a regular expression with one group for any other.
-    ``form`` is how it is written: ``npm`` (ranges of that registry), ``python`` (specifiers, PEP 440), ``least`` (one
-    version, or a later one), ``gem`` (requirements of Ruby's packages, which mix.exs has too).
+    ``field`` is a dotted path in a JSON or TOML file, ``pattern`` a regular expression with one group for any
+    other. ``form`` is how it is written: ``npm`` (ranges of that registry), ``python`` (specifiers, PEP 440),
+    ``least`` (one version, or a later one), ``gem`` (requirements of Ruby's packages, which mix.exs has too).
     """
 
     file: FileName
     """The name of the project's file. Example: ``"package.json"``."""
     form: Literal["npm", "python", "least", "gem"]
-    """How the requirement is written: ranges of "npm", specifiers of "python", requirements of "gem", or "least" for
-    one version or later. Example: ``"npm"``.
+    """How the requirement is written: ranges of "npm", specifiers of "python", requirements of "gem", or
+    "least" for one version or later. Example: ``"npm"``.
     """
     field: str = ""
     """The dotted path of the field in a JSON or TOML file. Example: ``"engines.kelp"``."""
     pattern: str = ""
-    """A regular expression with one group that finds it in any other file. Example: ``"^kelp +([0-9.]+)"``."""
+    """A regular expression with one group that finds it in any other file. Example: ``"^kelp +([0-9.]+)"``.
+    """
 
 
 class Companion(Part, frozen=True):
     """``[[feeds.companions]]`` of a recipe: a further package that belongs to a version.
 
-    Of those that ``kind`` offers it is the newest whose field ``requires`` (a dotted path in the registry's document of the
-    package) the version fulfils, or the one that the manifest wants. It is put ``into`` a folder of the version; ``links``
-    are its commands, each with its file, in the first folder of commands.
+    Of those that ``kind`` offers it is the newest whose field ``requires`` (a dotted path in the registry's
+    document of the package) the version fulfils, or the one that the manifest wants. It is put ``into`` a
+    folder of the version; ``links`` are its commands, each with its file, in the first folder of commands.
     """
 
     name: Name
@@ -180,17 +191,17 @@ class Companion(Part, frozen=True):
 class Source(Part, frozen=True):
     """A feed that a recipe brings along, used where the manifest names none.
 
-    ``root`` is the folder of the archive that is the version (``*`` stands for a part of a name), ``links`` are commands
-    that the archive does not have as such, each with its file, and ``companions`` what belongs to a version. ``finish`` is a
-    step of sh that runs in a version's folder once all is there, with AUTHORITIES (the file of certificate authorities that
-    count here).
+    ``root`` is the folder of the archive that is the version (``*`` stands for a part of a name), ``links``
+    are commands that the archive does not have as such, each with its file, and ``companions`` what belongs
+    to a version. ``finish`` is a step of sh that runs in a version's folder once all is there, with
+    AUTHORITIES (the file of certificate authorities that count here).
 
-    ``sums`` is the list of digests, beside the files (``listing``) or of each version (``{version}`` stands for it), and
-    ``version`` a regular expression with one group: what of a version's text counts. Where a list (``json``)
-    holds one line of versions alone, ``lines`` are those to ask for, ``{line}`` standing for each in the address.
-    For a Debian archive ``names`` are the
-    packages of a version, or ``sources`` the source packages whose upstream archive is built, each one of them; ``{line}`` stands for
-    a number in their names.
+    ``sums`` is the list of digests, beside the files (``listing``) or of each version (``{version}`` stands
+    for it), and ``version`` a regular expression with one group: what of a version's text counts. Where a
+    list (``json``) holds one line of versions alone, ``lines`` are those to ask for, ``{line}`` standing for
+    each in the address. For a Debian archive ``names`` are the packages of a version, or ``sources`` the
+    source packages whose upstream archive is built, each one of them; ``{line}`` stands for a number in their
+    names.
     """
 
     kind: FeedName
@@ -210,50 +221,64 @@ class Source(Part, frozen=True):
     suites: tuple[str, ...] = ()
     """As in ``[feeds]``. Example: ``["calm"]``."""
     lines: tuple[str, ...] = ()
-    """For a "json" list that holds one line of versions: the lines to ask for, ``{line}`` in the address. Example:
-    ``["11", "17"]``.
+    """For a "json" list that holds one line of versions: the lines to ask for, ``{line}`` in the address.
+    Example: ``["11", "17"]``.
     """
     names: tuple[str, ...] = ()
-    """For "debian": the packages that make up a version. ``{line}`` stands for a number in their names. Example:
-    ``["kelp{line}"]``.
+    """For "debian": the packages that make up a version. ``{line}`` stands for a number in their names.
+    Example: ``["kelp{line}"]``.
     """
     sources: tuple[str, ...] = ()
     """For "debian": the source packages whose upstream archive is built. Example: ``["kelp"]``."""
     version: str = ""
-    """A regular expression with one group: the part of a version's text that counts. Example: ``"v([0-9.]+)"``."""
+    """A regular expression with one group: the part of a version's text that counts. Example:
+    ``"v([0-9.]+)"``.
+    """
     root: str = ""
-    """The folder of the archive that is the version. ``*`` stands for part of a name. Example: ``"kelp-*"``."""
+    """The folder of the archive that is the version. ``*`` stands for part of a name. Example: ``"kelp-*"``.
+    """
     links: dict[FileName, str] = {}
-    """Commands that the archive does not have under that name, each with its file. Example: ``{ kelp = "lib/main" }``."""
+    """Commands that the archive does not have under that name, each with its file. Example: ``{ kelp =
+    "lib/main" }``.
+    """
     companions: tuple[Companion, ...] = ()
     """Further packages that belong to a version."""
     finish: str = ""
-    """A step of sh that runs in the version's folder once everything is there. Example: ``"./bin/kelp setup"``."""
+    """A step of sh that runs in the version's folder once everything is there. Example: ``"./bin/kelp
+    setup"``.
+    """
 
 
 class ManagerTool(Part, frozen=True):
     """``[manager]`` of a recipe: how a version manager is spoken to.
 
-    The templates are split into words once (as sh does), then ``{runtime}`` and ``{version}`` are put in: a value never
-    becomes more than a part of one word. ``line`` is a regular expression with the groups ``version`` and, if it likes,
-    ``channel``: what each line of ``list`` holds. ``function`` is the file, below the manager's folder, that makes it a
-    function of ``shell``. ``home`` is where it keeps what it installs, ``{home}`` in the recipe.
+    The templates are split into words once (as sh does), then ``{runtime}`` and ``{version}`` are put in: a
+    value never becomes more than a part of one word. ``line`` is a regular expression with the groups
+    ``version`` and, if it likes, ``channel``: what each line of ``list`` holds. ``function`` is the file,
+    below the manager's folder, that makes it a function of ``shell``. ``home`` is where it keeps what it
+    installs, ``{home}`` in the recipe.
     """
 
     list: str
     """The command that lists the versions of ``{runtime}``. Example: ``"bollard berths {runtime}"``."""
     install: str
-    """The command that installs ``{version}`` of ``{runtime}``. Example: ``"bollard moor {runtime} {version}"``."""
+    """The command that installs ``{version}`` of ``{runtime}``. Example: ``"bollard moor {runtime}
+    {version}"``.
+    """
     locate: str
-    """The command that prints the folder of an installed version. Example: ``"bollard where {runtime} {version}"``."""
+    """The command that prints the folder of an installed version. Example: ``"bollard where {runtime}
+    {version}"``.
+    """
     choose: str | None = None
     """The command that sets the manager's own default. Example: ``"bollard prefer {runtime} {version}"``."""
     line: str = r"^\s*(?P<version>[0-9][^\s]*)"
-    """A regular expression with the groups ``version`` and, optionally, ``channel`` for each line that ``list``
-    prints. Example: ``"^(?P<version>[0-9.]+)"``.
+    """A regular expression with the groups ``version`` and, optionally, ``channel`` for each line that
+    ``list`` prints. Example: ``"^(?P<version>[0-9.]+)"``.
     """
     function: str | None = None
-    """The file below the manager's folder that defines it as a function of ``shell``. Example: ``"bollard.sh"``."""
+    """The file below the manager's folder that defines it as a function of ``shell``. Example:
+    ``"bollard.sh"``.
+    """
     shell: ShellName = "sh"
     """The shell that can read that file. Example: ``"bash"``."""
     home: str | None = None
@@ -263,7 +288,8 @@ class ManagerTool(Part, frozen=True):
 class Installer(Part, frozen=True):
     """``[installer]`` of a recipe: what comes from the feed is a script that installs into ``folder``.
 
-    It is run with ``arguments`` and ``environment``. ``keeps`` are the parts of the folder that an upgrade carries over.
+    It is run with ``arguments`` and ``environment``. ``keeps`` are the parts of the folder that an upgrade
+    carries over.
     """
 
     folder: str
@@ -293,12 +319,16 @@ class Recipe(Part, frozen=True):
     feed: Source | None = None
     """The one feed that the recipe brings."""
     feeds: tuple[Source, ...] = ()
-    """The feeds that the recipe brings, in order. The first that this machine can use and that has the version counts."""
+    """The feeds that the recipe brings, in order. The first that this machine can use and that has the
+    version counts.
+    """
     channels: dict[str, tuple[str, ...]] = {}
-    """The lines that belong to a channel, where the feed does not say it. Example: ``{ lts = ["4", "3.6"] }``."""
+    """The lines that belong to a channel, where the feed does not say it. Example: ``{ lts = ["4", "3.6"]
+    }``.
+    """
     variables: dict[VariableName, str] = {}
-    """Variables that every shell gets. ``{folder}`` is the folder of the default version. Example: ``{ KELP_HOME =
-    "{folder}" }``.
+    """Variables that every shell gets. ``{folder}`` is the folder of the default version. Example: ``{
+    KELP_HOME = "{folder}" }``.
     """
     version: ProofOfVersion | None = None
     """How ``verify`` asks for the version."""
@@ -317,8 +347,8 @@ class Recipe(Part, frozen=True):
     requirements: tuple[Requirement, ...] = ()
     """Fields of open project formats that say which versions fit."""
     hooks: dict[ShellName, str] = {}
-    """Lines for a shell's generated file. ``{folder}`` is the folder of the default version, quoted. Example: ``{ sh =
-    "export KELP_STYLE={folder}/style" }``.
+    """Lines for a shell's generated file. ``{folder}`` is the folder of the default version, quoted. Example:
+    ``{ sh = "export KELP_STYLE={folder}/style" }``.
     """
     completions: dict[ShellName, str] = {}
     """Files with completions, in a version's folder. Example: ``{ bash = "share/complete.bash" }``."""

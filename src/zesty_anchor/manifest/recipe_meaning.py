@@ -19,7 +19,9 @@ _MOST_PATTERN = 500
 def recipe_meaning(recipe: Recipe, at: tuple[Step, ...] = ()) -> Iterator[Wrong]:
     """What is wrong with a recipe that stands at this place of a file. Pure."""
     if not recipe.commands:
-        yield Wrong((*at, "commands"), "a recipe names no command", 'write those that it gives: commands = ["kelp"]')
+        yield Wrong(
+            (*at, "commands"), "a recipe names no command", 'write those that it gives: commands = ["kelp"]'
+        )
     for index, command in enumerate(recipe.commands):
         if not _COMMAND.match(command):
             yield Wrong(
@@ -31,7 +33,9 @@ def recipe_meaning(recipe: Recipe, at: tuple[Step, ...] = ()) -> Iterator[Wrong]
         advice = "name the one command, or leave binary out where its feed gives archives"
         yield Wrong((*at, "binary"), "one file is one command, and the recipe names several", advice)
     if not recipe.bin:
-        yield Wrong((*at, "bin"), "a recipe names no folder of commands", 'leave bin out, or write bin = ["bin"]')
+        yield Wrong(
+            (*at, "bin"), "a recipe names no folder of commands", 'leave bin out, or write bin = ["bin"]'
+        )
     for index, folder in enumerate(recipe.bin):
         yield from _inside((*at, "bin", index), folder)
     for index, source in enumerate(recipe.sources):
@@ -73,7 +77,9 @@ def recipe_meaning(recipe: Recipe, at: tuple[Step, ...] = ()) -> Iterator[Wrong]
         and re.compile(recipe.on.version).groups != 1
     ):
         yield Wrong(
-            (*at, "on", "version"), "on.version has not one group", "put what counts into one pair of parentheses"
+            (*at, "on", "version"),
+            "on.version has not one group",
+            "put what counts into one pair of parentheses",
         )
 
 
@@ -91,7 +97,9 @@ def _templates(recipe: Recipe, at: tuple[Step, ...]) -> Iterator[Wrong]:
     homes = [(("manager", "home"), recipe.manager.home)]
     homes += [(("installer", "folder"), recipe.installer.folder)] if recipe.installer is not None else []
     for path, home in homes:
-        if home is not None and (not home.startswith("~/") or ".." in home.split("/") or not home.isprintable()):
+        if home is not None and (
+            not home.startswith("~/") or ".." in home.split("/") or not home.isprintable()
+        ):
             what = f"{dotted(path)} is {home[:60]!r}, which is not a folder in the home"
             yield Wrong((*at, *path), what, 'write one that begins with "~/", without ..')
 
@@ -107,7 +115,9 @@ def _source(source: Source, at: tuple[Step, ...]) -> Iterator[Wrong]:
             yield from _inside((*at, "companions", index, "links", name), file)
 
 
-def _inside(path: tuple[Step, ...], text: str, *, whole: bool = False, of: str = "version's folder") -> Iterator[Wrong]:
+def _inside(
+    path: tuple[Step, ...], text: str, *, whole: bool = False, of: str = "version's folder"
+) -> Iterator[Wrong]:
     """A path that must stay in a version's folder, and may become a part of PATH."""
     if not text and whole:
         return
@@ -137,7 +147,9 @@ def _patterns(recipe: Recipe, at: tuple[Step, ...]) -> Iterator[tuple[str, tuple
 
 def _expression(path: tuple[Step, ...], text: str) -> Iterator[Wrong]:
     if len(text) > _MOST_PATTERN:
-        yield Wrong(path, f"{dotted(path)} is longer than {_MOST_PATTERN} letters", "write a shorter expression")
+        yield Wrong(
+            path, f"{dotted(path)} is longer than {_MOST_PATTERN} letters", "write a shorter expression"
+        )
     elif not _is_expression(text):
         try:
             re.compile(text)

@@ -1,4 +1,6 @@
-"""Variables that a manifest may not set, since a shell would break, or refuses it, or means something else by them."""
+"""Variables that a manifest may not set, since a shell would break, or refuses it, or means something else by
+them.
+"""
 
 from __future__ import annotations
 
@@ -31,9 +33,11 @@ def why_reserved(name: str) -> tuple[str, str]:
 
 @cache
 def _of_shells() -> dict[str, str]:
-    """What shells let nobody set: bash(1), "Shell Variables"; zshparam(1), "Parameters Set By The Shell"; fish(1), "Special variables";
-    tcsh(1), "Special shell variables".
+    """What shells let nobody set: bash(1), "Shell Variables"; zshparam(1), "Parameters Set By The Shell";
+    fish(1), "Special variables"; tcsh(1), "Special shell variables".
     """
     return {
-        name: f"{word} lets nobody set it" for word, shell in SHELL_CLASSES.items() for name in shell.read_only.split()
+        name: f"{word} lets nobody set it"
+        for word, shell in SHELL_CLASSES.items()
+        for name in shell.read_only.split()
     }

@@ -1,4 +1,6 @@
-"""How a version is asked for: exact, a prefix, ``latest``, ``lts``, a range, or ``system``: the one that is there."""
+"""How a version is asked for: exact, a prefix, ``latest``, ``lts``, a range, or ``system``: the one that is
+there.
+"""
 
 from __future__ import annotations
 
@@ -130,4 +132,7 @@ def _instead(text: str) -> str:
         return f'{text!r} is not a want: write a prefix, "{first}", or a range, ">={number[0]} <{first + 1}"'
     if number:
         return f'{text!r} is not a want: write only the version, "{number[0]}"'
-    return f'{text!r} is not a want: write a version ("4.2.1"), a prefix ("4.2"), a range (">=4 <6"), "latest", "lts" or "system"'
+    return (
+        f'{text!r} is not a want: write a version ("4.2.1"), a prefix ("4.2"), a range (">=4 <6"), "latest",'
+        ' "lts" or "system"'
+    )

@@ -29,9 +29,11 @@ Value = tuple[str | Reference, ...]
 class Artefact(msgspec.Struct, frozen=True):
     """A file to fetch: its address, size in bytes if known, and digest as ``sha256:hex`` or ``sha512:hex``.
 
-    A repository has ``commit:hex`` instead. Where there is a ``signature`` (its bytes), the file must have been signed
-    with the OpenPGP key in the file ``key``. ``package`` tells that it is a binary package of Debian (deb(5)), ``single`` is the place in the version of one that is the command itself. ``largest``
-    is how many bytes it may unpack to, where the manifest says so. ``signed_by`` says for a person whose signature holds its digest (empty: nobody's).
+    A repository has ``commit:hex`` instead. Where there is a ``signature`` (its bytes), the file must have
+    been signed with the OpenPGP key in the file ``key``. ``package`` tells that it is a binary package of
+    Debian (deb(5)), ``single`` is the place in the version of one that is the command itself. ``largest`` is
+    how many bytes it may unpack to, where the manifest says so. ``signed_by`` says for a person whose
+    signature holds its digest (empty: nobody's).
     """
 
     url: str
@@ -46,8 +48,8 @@ class Artefact(msgspec.Struct, frozen=True):
 
 
 class Part(msgspec.Struct, frozen=True):
-    """A further file that belongs to a version. A companion is put ``into`` a folder of the version (empty: it is another
-    package of the version itself), and ``links`` are its commands, each with its file in there.
+    """A further file that belongs to a version. A companion is put ``into`` a folder of the version (empty:
+    it is another package of the version itself), and ``links`` are its commands, each with its file in there.
     """
 
     name: str
@@ -58,8 +60,8 @@ class Part(msgspec.Struct, frozen=True):
 
 
 class WantedExtra(msgspec.Struct, frozen=True):
-    """A command-line package to be put into a version: as it is ``asked`` for, its name and its version (empty: any).
-    ``commands`` are those that it brought, where it is there already.
+    """A command-line package to be put into a version: as it is ``asked`` for, its name and its version
+    (empty: any). ``commands`` are those that it brought, where it is there already.
     """
 
     asked: str
@@ -76,7 +78,9 @@ class WantedPackage(msgspec.Struct, frozen=True):
 
 
 class WantedSource(msgspec.Struct, frozen=True):
-    """A source of packages. ``key`` is the file of its key, ``fingerprint`` the one that it must have (empty: the person is asked)."""
+    """A source of packages. ``key`` is the file of its key, ``fingerprint`` the one that it must have (empty:
+    the person is asked).
+    """
 
     name: str
     url: str
@@ -91,12 +95,16 @@ class WantedVersion(msgspec.Struct, frozen=True):
 
     ``packages`` are those of the operating system that its recipe needs here. A ``source`` is built, with
     ``earlier`` (a version needed only for that). ``on`` is the version of another runtime that it runs on, as
-    ``NAME VERSION``. ``extras`` are the command-line packages to be put into it. ``variables`` are those of its recipe.
+    ``NAME VERSION``. ``extras`` are the command-line packages to be put into it. ``variables`` are those of
+    its recipe.
 
-    It is installed ``through`` a manager, if one is named; while that is not there, ``version`` is the want, and
-    ``pending`` says so. ``root`` is the folder of the archive that is the version (empty: all of it), ``links`` are commands
-    that it does not have as such, each with its file, ``parts`` its further files, and
-    ``finish`` a step that runs in its folder once all is there. ``recipe_place`` is where its recipe stands, ``damage`` what of a version that stands is not as it was put there. A manager has a ``home``; what its installer's ``script`` holds was ``reviewed``, or is asked about. ``replaces`` are commands of the system that it may shadow.
+    It is installed ``through`` a manager, if one is named; while that is not there, ``version`` is the want,
+    and ``pending`` says so. ``root`` is the folder of the archive that is the version (empty: all of it),
+    ``links`` are commands that it does not have as such, each with its file, ``parts`` its further files, and
+    ``finish`` a step that runs in its folder once all is there. ``recipe_place`` is where its recipe stands,
+    ``damage`` what of a version that stands is not as it was put there. A manager has a ``home``; what its
+    installer's ``script`` holds was ``reviewed``, or is asked about. ``replaces`` are commands of the system
+    that it may shadow.
     """
 
     runtime: str
@@ -145,10 +153,12 @@ class WantedVersion(msgspec.Struct, frozen=True):
 class Wanted(msgspec.Struct, frozen=True):
     """The whole: versions, variables in order, PATH entries, removals, checks, the shells to set up.
 
-    ``purges`` are packages, ``stale_variables`` and ``alternatives`` names that go at the end. ``led`` are folders with commands to which the
-    alternatives system is to lead.
+    ``purges`` are packages, ``stale_variables`` and ``alternatives`` names that go at the end. ``led`` are
+    folders with commands to which the alternatives system is to lead.
 
-    In the startup files ``lines_last`` our line stands below all others, in ``lines_first`` above what may end their reading. ``of_system`` are commands that the system itself must answer to: those of runtimes with the want ``system``.
+    In the startup files ``lines_last`` our line stands below all others, in ``lines_first`` above what may
+    end their reading. ``of_system`` are commands that the system itself must answer to: those of runtimes
+    with the want ``system``.
     """
 
     versions: tuple[WantedVersion, ...]
@@ -214,7 +224,8 @@ def put_together(
 ) -> Wanted:
     """Everything that a manifest wants, given the versions that its wants resolved to.
 
-    ``folder`` is where the manifest lies, ``home`` what ``~`` stands for, ``recipes`` are those of its runtimes.
+    ``folder`` is where the manifest lies, ``home`` what ``~`` stands for, ``recipes`` are those of its
+    runtimes.
     """
     recipes = recipes or {}
     defaults = {v.runtime: v for v in versions if v.default}
@@ -265,7 +276,9 @@ def put_together(
 
 
 def packages_of(manifest: Manifest, recipes: Mapping[str, Recipe], family: str) -> tuple[WantedPackage, ...]:
-    """The packages that a manifest and its recipes need on a family of systems, each with who needs it. Pure."""
+    """The packages that a manifest and its recipes need on a family of systems, each with who needs it.
+    Pure.
+    """
     needed: dict[str, list[str]] = {}
     for name in names_for(manifest.prerequisites.packages, family):
         needed.setdefault(name, []).append("the manifest")
@@ -279,7 +292,9 @@ def packages_of(manifest: Manifest, recipes: Mapping[str, Recipe], family: str) 
 
 
 def pieces(text: str, runtimes: Mapping[str, str]) -> Value:
-    """``text`` taken apart at its references: ``{name}`` stands for the folder of the runtime that a name means."""
+    """``text`` taken apart at its references: ``{name}`` stands for the folder of the runtime that a name
+    means.
+    """
     found: list[str | Reference] = []
     end = 0
     for match in re.finditer(_REFERENCE, text) if "{" in text else ():
@@ -305,7 +320,9 @@ def refer(text: str, places: Mapping[str, str]) -> str:
 
 
 def mistyped(variables: Mapping[str, object], runtimes: Iterable[str]) -> list[str]:
-    """A sentence for each name in braces, in the values of variables, that stands for no runtime and looks like one. Pure."""
+    """A sentence for each name in braces, in the values of variables, that stands for no runtime and looks
+    like one. Pure.
+    """
     known = list(runtimes)
     told = []
     for variable, value in variables.items():
@@ -317,7 +334,8 @@ def mistyped(variables: Mapping[str, object], runtimes: Iterable[str]) -> list[s
             close = difflib.get_close_matches(found[2] or "", known, 1)
             if close:
                 told.append(
-                    f"{variable} holds {found[0]}, which stands for no runtime and stays as it is: did you mean {{{close[0]}}}?"
+                    f"{variable} holds {found[0]}, which stands for no runtime and stays as it is: did you"
+                    f" mean {{{close[0]}}}?"
                 )
     return told
 

@@ -11,7 +11,8 @@ from zesty_anchor.planning.workstation import Workstation
 def agreed(workstation: Workstation, person: Person) -> None:
     """Return where the manifest is the person's own, or they agree to it now; that is kept.
 
-    Raises ``UsageProblem`` where it is in other hands, ``AnswersNeeded`` where nobody can be asked, ``Declined`` after a no.
+    Raises ``UsageProblem`` where it is in other hands, ``AnswersNeeded`` where nobody can be asked,
+    ``Declined`` after a no.
     """
     check_hands(workstation)
     asked = question(workstation, person.trusted)

@@ -1,4 +1,6 @@
-"""The answers to projects' pins, as the shells read them: a file for each pin file, with that one's time of change."""
+"""The answers to projects' pins, as the shells read them: a file for each pin file, with that one's time of
+change.
+"""
 
 from __future__ import annotations
 
@@ -75,5 +77,8 @@ def _message(missing: Missing, shown: str) -> str:
         text = f"zesty-anchor: {shown}:{pin.line} {pin.wrong}"
     else:
         verb = "requires" if pin.requirement else "wants"
-        text = f"zesty-anchor: {shown}:{pin.line} {verb} {pin.runtime} {pin.want}, which is not installed; {_NEXT}"
+        text = (
+            f"zesty-anchor: {shown}:{pin.line} {verb} {pin.runtime} {pin.want}, which is not installed;"
+            f" {_NEXT}"
+        )
     return "".join(letter if letter.isprintable() else "?" for letter in text)

@@ -25,7 +25,9 @@ _WHERE = "where-it-stood.txt"
 
 
 def kept(workstation: Workstation) -> list[Kept]:
-    """What is in the attic, the latest first: what undo would bring back, and what stays there until a person says so."""
+    """What is in the attic, the latest first: what undo would bring back, and what stays there until a person
+    says so.
+    """
     with read_journal(workstation.locations, KINDS) as journal:
         return _kept(journal)
 
@@ -45,10 +47,12 @@ def empty_attic(workstation: Workstation, person: Person) -> list[Kept]:
 
 
 def bring_home(journal: Journal, locations: Locations) -> tuple[Path | None, dict[Path, Path]]:
-    """Move what is in the attic, or on the shelf and not ours, into a folder in the home, with a list of where it all stood.
+    """Move what is in the attic, or on the shelf and not ours, into a folder in the home, with a list of
+    where it all stood.
 
-    Returns that folder, None where there is nothing to move, and by the places where things were those where they are; the run's
-    folders in the attic are among those. Raises ``OSError``; what was not moved is where it was.
+    Returns that folder, None where there is nothing to move, and by the places where things were those where
+    they are; the run's folders in the attic are among those. Raises ``OSError``; what was not moved is where
+    it was.
     """
     moved: dict[Path, Path] = {}
     things = [(each.was, Path(each.kept)) for each in _kept(journal)]
@@ -83,12 +87,18 @@ def _kept(journal: Journal) -> list[Kept]:
         for entry in journal.entries(run)
         for each in kept_by(record_of(KINDS, entry), journal.began(run))
     ]
-    things = [in_attic(thing.was, thing.kept, thing.since) for thing in journal.things() if os.path.lexists(thing.kept)]
+    things = [
+        in_attic(thing.was, thing.kept, thing.since)
+        for thing in journal.things()
+        if os.path.lexists(thing.kept)
+    ]
     return [*standing, *things]
 
 
 def _strange(locations: Locations) -> Iterator[Path]:
-    """What stands in the folders that the shells and the versions have, after all was taken back: somebody else put it there."""
+    """What stands in the folders that the shells and the versions have, after all was taken back: somebody
+    else put it there.
+    """
     shelf = locations.shelf
     for folder in (
         locations.launchers,

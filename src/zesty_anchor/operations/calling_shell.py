@@ -25,7 +25,9 @@ def line_for_this_shell(workstation: Workstation) -> str:
 
 
 def behind(workstation: Workstation) -> str:
-    """The line to type, where the shell that called has read a generated file that is no longer what it was."""
+    """The line to type, where the shell that called has read a generated file that is no longer what it
+    was.
+    """
     loaded = workstation.environ.get("ZESTY_ANCHOR_LOADED", "")
     if not loaded or workstation.environ.get("ZESTY_ANCHOR_SHELL") in following():
         return ""

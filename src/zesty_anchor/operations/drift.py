@@ -1,4 +1,6 @@
-"""What stands otherwise than the manifest says: asked for and not provisioned yet, or altered by somebody since."""
+"""What stands otherwise than the manifest says: asked for and not provisioned yet, or altered by somebody
+since.
+"""
 
 from __future__ import annotations
 
@@ -19,7 +21,9 @@ from zesty_anchor.shells.reading import MARK
 
 
 def drift_of(workstation: Workstation, plan: Plan, *, deep: bool = False) -> tuple[Drift, ...]:
-    """Every difference between what stands and what the plan's manifest says; ``deep`` tells that each file was read."""
+    """Every difference between what stands and what the plan's manifest says; ``deep`` tells that each file
+    was read.
+    """
     if not plan.changes and not plan.missing:
         return ()
     found = [
@@ -56,7 +60,9 @@ def _drift(change: Change, plan: Plan, journal: Journal, workstation: Workstatio
             if change.kind == "startup-file" and MARK.encode() in (file.content or b""):
                 what = "our line in it was changed, or stands where it is never read"
     elif change.kind == "version":
-        version = next((v for v in plan.wanted.versions if f"{v.runtime} {v.version}" == change.subject), None)
+        version = next(
+            (v for v in plan.wanted.versions if f"{v.runtime} {v.version}" == change.subject), None
+        )
         altered = version is not None and bool(version.damage)
         if version is not None and altered:
             first = version.damage[0]
@@ -64,7 +70,10 @@ def _drift(change: Change, plan: Plan, journal: Journal, workstation: Workstatio
     elif change.kind == "launchers":
         altered = altered and not any(KINDS[each.kind].heading.summary == "new" for each in plan.changes)
         if altered:
-            place, what = change.subject, f"not as they were written, or missing: {change.detail.partition(':')[0]}"
+            place, what = (
+                change.subject,
+                f"not as they were written, or missing: {change.detail.partition(':')[0]}",
+            )
     elif altered:
         what = f"was there, and is not any more: {change.subject}"
     shown = workstation.locations.shown(Path(place)) if place.startswith("/") else place

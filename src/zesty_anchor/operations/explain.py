@@ -1,4 +1,6 @@
-"""Explaining a name: a command, a variable, a PATH entry, a file, a key of the manifest, a check or an exit status."""
+"""Explaining a name: a command, a variable, a PATH entry, a file, a key of the manifest, a check or an exit
+status.
+"""
 
 from __future__ import annotations
 
@@ -26,9 +28,9 @@ from zesty_anchor.system.problem import UsageProblem
 
 
 def explain(workstation: Workstation, name: str, meanwhile: Callable[[], object] = lambda: None) -> Explained:
-    """Explain a name. A whole number is an exit status, ``$NAME`` a variable, what has a slash a PATH entry or a file; else it is a
-    runtime or a command of one, a check, a key of the manifest, a variable, a file in the current folder, a command of the system, in
-    this order.
+    """Explain a name. A whole number is an exit status, ``$NAME`` a variable, what has a slash a PATH entry
+    or a file; else it is a runtime or a command of one, a check, a key of the manifest, a variable, a file in
+    the current folder, a command of the system, in this order.
 
     Raises ``UsageProblem`` where it is nothing of these.
     """
@@ -38,7 +40,9 @@ def explain(workstation: Workstation, name: str, meanwhile: Callable[[], object]
         return _variable(workstation, name[1:], meanwhile)
     if "/" in name or name == "~":
         return _path(workstation, name, meanwhile)
-    commands = {word for runtime, recipe in workstation.recipes.items() for word in (runtime, *recipe.commands)}
+    commands = {
+        word for runtime, recipe in workstation.recipes.items() for word in (runtime, *recipe.commands)
+    }
     if name in commands:
         return _command(workstation, name, trace(workstation, name, meanwhile))
     for index, check in enumerate(workstation.manifest.checks):
@@ -57,12 +61,18 @@ def explain(workstation: Workstation, name: str, meanwhile: Callable[[], object]
 
 
 def _unknown(workstation: Workstation, name: str, commands: set[str]) -> UsageProblem:
-    every = {*commands, *(key.name for key in keys.every_key()), *(check.name for check in workstation.manifest.checks)}
+    every = {
+        *commands,
+        *(key.name for key in keys.every_key()),
+        *(check.name for check in workstation.manifest.checks),
+    }
     every |= {*workstation.manifest.variables, *workstation.environ}
     close = difflib.get_close_matches(name, sorted(every), 1)
     return UsageProblem(
         f"there is no command, variable, file, key or check called {name!r}",
-        advice=f"did you mean {close[0]!r}?" if close else "zesty-anchor survey shows what is on this machine",
+        advice=(
+            f"did you mean {close[0]!r}?" if close else "zesty-anchor survey shows what is on this machine"
+        ),
     )
 
 
@@ -105,7 +115,10 @@ def _version(workstation: Workstation, name: str, choice: Choice) -> Iterator[st
     version = "the system's own" if choice.version == SYSTEM else choice.version
     yield f"{subject} is {version} here because {why}."
     if choice.version != SYSTEM:
-        yield f"It is installed in {workstation.locations.shown(workstation.locations.shelf / runtime / choice.version)}."
+        yield (
+            "It is installed in"
+            f" {workstation.locations.shown(workstation.locations.shelf / runtime / choice.version)}."
+        )
     if choice.scope != "default":
         default = default_version(workstation, runtime, machine)
         reason = workstation.decided_by_default()[runtime]
@@ -129,8 +142,8 @@ _WAYS = {
 
 
 def _shells(pairs: Sequence[tuple[str, str]], asked: Sequence[tuple[str, str]]) -> tuple[str, bool]:
-    """Shells by name, as the subject of a sentence, and whether they are all that were asked. One that is meant only in some ways of starting
-    it has those named. Pure.
+    """Shells by name, as the subject of a sentence, and whether they are all that were asked. One that is
+    meant only in some ways of starting it has those named. Pure.
     """
     if set(pairs) >= set(asked):
         return "Every new shell", True
@@ -180,7 +193,9 @@ def _path(workstation: Workstation, name: str, meanwhile: Callable[[], object]) 
     home, shown = workstation.locations.home, workstation.locations.shown
     path = Path(
         os.path.abspath(
-            workstation.folder / name.replace("~", str(home), 1) if name.startswith("~") else workstation.folder / name
+            workstation.folder / name.replace("~", str(home), 1)
+            if name.startswith("~")
+            else workstation.folder / name
         )
     )
     traced = trace(workstation, "PATH", meanwhile)
@@ -212,7 +227,10 @@ def _file(workstation: Workstation, path: Path) -> Iterator[str]:
     for shell in machine.shells:
         readings = [each for each in SHELLS[shell.name].reads(machine.places) if each.file == path]
         if readings:
-            yield f"{shell.name} reads {shown(path)} ({', '.join(each.when for each in readings)}; {readings[0].source})."
+            yield (
+                f"{shell.name} reads {shown(path)} ({', '.join(each.when for each in readings)};"
+                f" {readings[0].source})."
+            )
     if os.path.lexists(path):
         owner = Owners(machine).of(str(path))
         if owner != "unknown" and not owner.startswith("the folder "):
@@ -220,14 +238,20 @@ def _file(workstation: Workstation, path: Path) -> Iterator[str]:
     if path in machine.startup:
         rows = [
             n
-            for n, row in enumerate((machine.startup[path].content or b"").decode("utf-8", "replace").splitlines(), 1)
+            for n, row in enumerate(
+                (machine.startup[path].content or b"").decode("utf-8", "replace").splitlines(), 1
+            )
             if MARK in row
         ]
-        yield from (f"Line {number} is managed by zesty-anchor; it loads the generated file." for number in rows)
+        yield from (
+            f"Line {number} is managed by zesty-anchor; it loads the generated file." for number in rows
+        )
 
 
 def _key(workstation: Workstation, name: str, known: Sequence[keys.Key]) -> Explained:
-    return Explained(name, "key", tuple(_about(workstation, name, key) for key in known), "zesty-anchor schema")
+    return Explained(
+        name, "key", tuple(_about(workstation, name, key) for key in known), "zesty-anchor schema"
+    )
 
 
 def _about(workstation: Workstation, name: str, key: keys.Key) -> str:
@@ -258,7 +282,9 @@ def _set_at(workstation: Workstation, name: str, key: keys.Key) -> Iterator[str]
         yield f"It is set at {workstation.locations.shown(workstation.place(*path))}."
 
 
-def _paths(part: object, path: Sequence[str], before: tuple[str | int, ...]) -> Iterator[tuple[str | int, ...]]:
+def _paths(
+    part: object, path: Sequence[str], before: tuple[str | int, ...]
+) -> Iterator[tuple[str | int, ...]]:
     """Where a key stands in a document, with the names and numbers in the place of NAME and of lists."""
     if not path:
         yield before
@@ -274,15 +300,25 @@ def _paths(part: object, path: Sequence[str], before: tuple[str | int, ...]) -> 
 def _check(workstation: Workstation, check: Check, index: int) -> Explained:
     place = workstation.locations.shown(workstation.place("checks", index))
     what = next(
-        f"{key} `{value}`" for key in ("run", "file", "port", "url") if (value := getattr(check, key)) is not None
+        f"{key} `{value}`"
+        for key in ("run", "file", "port", "url")
+        if (value := getattr(check, key)) is not None
     )
     shells = (
-        f"in {', '.join(check.shells)}" if check.shells else "in one new shell" if check.once else "in every new shell"
+        f"in {', '.join(check.shells)}"
+        if check.shells
+        else "in one new shell"
+        if check.once
+        else "in every new shell"
     )
     sentences = [f"`{check.name}` is a check of {place}."]
     sentences.append(f"`verify` tests {what}" + (f" {shells}." if check.run is not None else "."))
-    sentences += [f"{rule} `{value}`." for key, rule in _RULES.items() if (value := getattr(check, key)) is not None]
-    return Explained(check.name, "check", (" ".join(sentences),), f"zesty-anchor verify --only '{check.name}'")
+    sentences += [
+        f"{rule} `{value}`." for key, rule in _RULES.items() if (value := getattr(check, key)) is not None
+    ]
+    return Explained(
+        check.name, "check", (" ".join(sentences),), f"zesty-anchor verify --only '{check.name}'"
+    )
 
 
 _RULES = {

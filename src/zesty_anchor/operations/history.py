@@ -18,7 +18,9 @@ def history(workstation: Workstation) -> list[PastRun]:
     with read_journal(workstation.locations, KINDS) as journal:
         found = journal.past_runs()
     return [
-        msgspec.structs.replace(each, log=str(folder)) if (folder := run_folder(logs, each.run)).is_dir() else each
+        msgspec.structs.replace(each, log=str(folder))
+        if (folder := run_folder(logs, each.run)).is_dir()
+        else each
         for each in found
     ]
 
@@ -30,6 +32,8 @@ def one(workstation: Workstation, run: int) -> PastRun:
     if found is None:
         numbers = ", ".join(str(each.run) for each in known) or "none"
         raise UsageProblem(
-            f"there is no run {run}", where=f"runs that are known: {numbers}", advice="zesty-anchor history lists them"
+            f"there is no run {run}",
+            where=f"runs that are known: {numbers}",
+            advice="zesty-anchor history lists them",
         )
     return found

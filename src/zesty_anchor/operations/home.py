@@ -26,9 +26,11 @@ _MOST = 3
 
 
 def follow_home(journal: Journal, locations: Locations) -> tuple[str, ...]:
-    """Note whose home this is; where it is another one than before, have all that names the old one name this one.
+    """Note whose home this is; where it is another one than before, have all that names the old one name this
+    one.
 
-    Returns what a person should know. Nobody else may be at work in this home, and our folders are its own (``check_its_own``).
+    Returns what a person should know. Nobody else may be at work in this home, and our folders are its own
+    (``check_its_own``).
     """
     known = journal.home()
     if known is None or (not known.journal and known.home == str(locations.home)):
@@ -42,7 +44,9 @@ def follow_home(journal: Journal, locations: Locations) -> tuple[str, ...]:
     move = HomeMove(known.home, str(locations.home))
     copied = meeting is Meeting.COPIED
     stay = [
-        entry for entry in _entries(journal) if meeting is not Meeting.MOVED and _stays_there(entry, locations, copied)
+        entry
+        for entry in _entries(journal)
+        if meeting is not Meeting.MOVED and _stays_there(entry, locations, copied)
     ]
     written, compiled_in = _follow(journal, locations, move)
     new = identity_of(locations, "" if copied else known.journal)
@@ -59,9 +63,13 @@ def _entries(journal: Journal) -> Iterator[Entry]:
 
 
 def _stays_there(entry: Entry, locations: Locations, copied: bool) -> bool:
-    """Whether a change is one of the system, or (for a copy) of a place outside of this home: it stays the other home's."""
+    """Whether a change is one of the system, or (for a copy) of a place outside of this home: it stays the
+    other home's.
+    """
     record = record_of(KINDS, entry)
-    return record.privileged or (copied and any(not _is_inside(place, locations) for place in record.places()))
+    return record.privileged or (
+        copied and any(not _is_inside(place, locations) for place in record.places())
+    )
 
 
 def _is_inside(place: str, locations: Locations) -> bool:
@@ -70,7 +78,9 @@ def _is_inside(place: str, locations: Locations) -> bool:
 
 
 def _follow(journal: Journal, locations: Locations, move: HomeMove) -> tuple[int, tuple[str, ...]]:
-    """Have all that is ours name the home where it is. Returns how many files were written, and what must be installed again."""
+    """Have all that is ours name the home where it is. Returns how many files were written, and what must be
+    installed again.
+    """
     for entry in list(_entries(journal)):
         record = record_of(KINDS, entry)
         moved = KINDS[entry.kind].follow(record, move)
@@ -106,13 +116,18 @@ def _told(
         Meeting.BROUGHT: f"this home was brought here from another machine, where it was {known.home}",
         Meeting.COPIED: f"this home is a copy of {known.home}, which is left as it is",
     }[meeting]
-    yield how + (f"; updated {written} {'file' if written == 1 else 'files'} to the new path" if written else "")
+    yield how + (
+        f"; updated {written} {'file' if written == 1 else 'files'} to the new path" if written else ""
+    )
     if compiled_in:
         names = ", ".join(compiled_in[:_MOST]) + (
             f" and {len(compiled_in) - _MOST} more" if len(compiled_in) > _MOST else ""
         )
         verb = "contains" if len(compiled_in) == 1 else "contain"
-        yield f"{names} {verb} the old path in compiled files: reinstall with zesty-anchor remove, then zesty-anchor provision"
+        yield (
+            f"{names} {verb} the old path in compiled files: reinstall with zesty-anchor remove, then"
+            " zesty-anchor provision"
+        )
     if stay:
         subjects = ", ".join(f"{entry.action} {entry.subject}" for entry in stay[:_MOST])
         more = f" and {len(stay) - _MOST} more" if len(stay) > _MOST else ""

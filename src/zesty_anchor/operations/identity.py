@@ -8,7 +8,9 @@ from zesty_anchor.system.ssh import key_file
 
 
 def public_key(workstation: Workstation) -> str:
-    """The public half of the key that the manifest's identity means. Raises ``Problem`` where there is none."""
+    """The public half of the key that the manifest's identity means. Raises ``Problem`` where there is
+    none.
+    """
     identity, locations = workstation.manifest.identity, workstation.locations
     file = key_file(locations.home, (identity.key if identity else None) or "ed25519")
     public = file.with_name(file.name + ".pub")

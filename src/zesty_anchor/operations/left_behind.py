@@ -1,4 +1,6 @@
-"""Removes what is ours and in no record: left by a run that was killed, or in a file that was renamed since."""
+"""Removes what is ours and in no record: left by a run that was killed, or in a file that was renamed
+since.
+"""
 
 from __future__ import annotations
 
@@ -22,14 +24,21 @@ from zesty_anchor.system.room import clear_left
 def sweep(locations: Locations) -> None:
     """Clear it. Nobody else may be at work in this home.
 
-    What is unpacked, built or taken off the shelf stands in our own staging folder, and what is written beside a file of ours
-    bears the number of a process that has ended. Nothing else is touched.
+    What is unpacked, built or taken off the shelf stands in our own staging folder, and what is written
+    beside a file of ours bears the number of a process that has ended. Nothing else is touched.
     """
     clear_left()
     clear_litter(locations.state)
     for room in _entries(locations.staging):
         discard_any(room)
-    ours = (locations.shell, locations.launchers, locations.state, locations.config, locations.data, locations.builds)
+    ours = (
+        locations.shell,
+        locations.launchers,
+        locations.state,
+        locations.config,
+        locations.data,
+        locations.builds,
+    )
     for folder in ours:
         for path, _ in left_beside(folder):
             path.unlink(missing_ok=True)
@@ -44,8 +53,8 @@ def sweep(locations: Locations) -> None:
 
 
 def remove_rest(machine: Machine, attic: Attic) -> tuple[str, ...]:
-    """Remove what is left of ours after everything was undone: our lines in any startup file of today, whichever file they were
-    added to, and generated files, which go to the attic. Returns what to report.
+    """Remove what is left of ours after everything was undone: our lines in any startup file of today,
+    whichever file they were added to, and generated files, which go to the attic. Returns what to report.
     """
     shown, told = machine.locations.shown, []
     done: set[Path] = set()
@@ -55,7 +64,9 @@ def remove_rest(machine: Machine, attic: Attic) -> tuple[str, ...]:
             continue
         done.add(file.target)
         if not file.target.is_relative_to(os.path.realpath(machine.locations.home)):
-            told.append(f"{shown(path)} leads to {file.target}, outside this home: our line there is left in place")
+            told.append(
+                f"{shown(path)} leads to {file.target}, outside this home: our line there is left in place"
+            )
             continue
         edit = Edit(file, after or None)
         try:
@@ -69,7 +80,8 @@ def remove_rest(machine: Machine, attic: Attic) -> tuple[str, ...]:
         content = None if path.is_symlink() else content_of(path) if path.is_file() else None
         if content is not None and content.startswith(WRITTEN.encode()):
             told.append(
-                f"{shown(path)} is from a run that is not in the journal; it is kept in {shown(attic.away(path))}"
+                f"{shown(path)} is from a run that is not in the journal; it is kept in"
+                f" {shown(attic.away(path))}"
             )
     return tuple(told)
 

@@ -31,7 +31,9 @@ def listings(workstation: Workstation) -> list[Listing]:
 
 
 def listing(workstation: Workstation, person: Person, runtime: str) -> Listing:
-    """One runtime, with the versions that its feed offers, newest first, and the installs that others made."""
+    """One runtime, with the versions that its feed offers, newest first, and the installs that others
+    made.
+    """
     from zesty_anchor.survey.installs_there import installs_there
     from zesty_anchor.survey.owner import Owners
 
@@ -50,7 +52,9 @@ def listing(workstation: Workstation, person: Person, runtime: str) -> Listing:
 
 
 def newer(workstation: Workstation, person: Person) -> list[Newer]:
-    """For each want of the manifest what its feeds have that is newer than what stands. A feed that fails is told with its runtime."""
+    """For each want of the manifest what its feeds have that is newer than what stands. A feed that fails is
+    told with its runtime.
+    """
     machine, offers = look_at(workstation), Offers(workstation)
     found = []
     for name, tool in workstation.manifest.tools.items():
@@ -107,7 +111,11 @@ def licence(workstation: Workstation, runtime: str) -> str:
 
 
 def _listing(
-    workstation: Workstation, name: str, machine: Machine, choices: Iterable[Choice], offered: Sequence[Release]
+    workstation: Workstation,
+    name: str,
+    machine: Machine,
+    choices: Iterable[Choice],
+    offered: Sequence[Release],
 ) -> Listing:
     choice = next(choice for choice in choices if choice.runtime == name)
     effect = InEffect(choice.version, choice.scope, choice.decided_by)
@@ -115,7 +123,9 @@ def _listing(
         runtime=name,
         in_effect=effect if choice.version else None,
         installed=tuple(version for runtime, version in machine.shelf if runtime == name),
-        obtainable=tuple(Obtainable(r.version, r.channels, r.date, r.feed, r.lacking, r.ends) for r in offered),
+        obtainable=tuple(
+            Obtainable(r.version, r.channels, r.date, r.feed, r.lacking, r.ends) for r in offered
+        ),
         through=workstation.manifest.tools[name].through or "",
         manager=name in workstation.manifest.managers,
     )

@@ -14,7 +14,8 @@ from zesty_anchor.system.problem import Problem
 
 
 def locate(workstation: Workstation, runtime: str, version: str) -> Path:
-    """The folder of an installed version: the one in effect here, or the newest that ``version`` is a line of.
+    """The folder of an installed version: the one in effect here, or the newest that ``version`` is a line
+    of.
 
     Raises ``Problem`` where none is installed.
     """

@@ -17,10 +17,13 @@ from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.system.problem import UsageProblem
 
 
-def lock(workstation: Workstation, platforms: Sequence[str], upgrade: Sequence[str]) -> tuple[Path, list[Locked]]:
+def lock(
+    workstation: Workstation, platforms: Sequence[str], upgrade: Sequence[str]
+) -> tuple[Path, list[Locked]]:
     """Lock the wants, for these platforms too, and resolve the runtimes in ``upgrade`` anew.
 
-    Returns the file, and what it holds. Raises ``UsageProblem`` for a runtime that the manifest does not have.
+    Returns the file, and what it holds. Raises ``UsageProblem`` for a runtime that the manifest does not
+    have.
     """
     unknown = [name for name in upgrade if name not in workstation.manifest.tools]
     if unknown:

@@ -22,31 +22,47 @@ _INSTALLING = ("version", "managed-version")
 
 def may(person: Person, question: str) -> bool:
     """Ask for a yes, where there is somebody to ask."""
-    return person.asker is not None and person.asker.yes(Question("install", question, "--install", safe=True))
+    return person.asker is not None and person.asker.yes(
+        Question("install", question, "--install", safe=True)
+    )
 
 
 def bring(workstation: Workstation, person: Person, asked: Sequence[Asked]) -> None:
-    """Install versions. Raises ``Problem`` where that fails. Checks that fail in new shells are not about that: they are reported."""
+    """Install versions. Raises ``Problem`` where that fails. Checks that fail in new shells are not about
+    that: they are reported.
+    """
     outcome = provision(workstation, person, more=asked)
     failed = next((c for c in outcome.changes if c.outcome == "failed"), None)
     if failed is not None:
-        raise Problem(failed.problem, where=failed.where, advice=failed.advice or "zesty-anchor provision tells more")
+        raise Problem(
+            failed.problem, where=failed.where, advice=failed.advice or "zesty-anchor provision tells more"
+        )
     waiting = next((c for c in outcome.changes if c.outcome == "waited" and c.kind in _INSTALLING), None)
     if waiting is not None:
-        raise Problem(f"{waiting.subject} was not installed: {waiting.problem}", advice="run: zesty-anchor provision")
+        raise Problem(
+            f"{waiting.subject} was not installed: {waiting.problem}", advice="run: zesty-anchor provision"
+        )
     if outcome.proof is not None and outcome.proof.failures:
         checks = {check.name for _, check in outcome.proof.failures}
         person.reporter.warned(
-            f"{len(checks)} {'check' if len(checks) == 1 else 'checks'} failed in new shells; for the causes, run: zesty-anchor verify"
+            f"{len(checks)} {'check' if len(checks) == 1 else 'checks'} failed in new shells; for the causes,"
+            " run: zesty-anchor verify"
         )
 
 
 def installed(
-    workstation: Workstation, person: Person, machine: Machine, runtime: str, want: str, *, install: bool = False
+    workstation: Workstation,
+    person: Person,
+    machine: Machine,
+    runtime: str,
+    want: str,
+    *,
+    install: bool = False,
 ) -> str:
     """The installed version that a want means, by the name of its folder on the shelf.
 
-    Where none does, it is installed if ``install`` says so, or the person. Raises ``Problem`` where none is there then.
+    Where none does, it is installed if ``install`` says so, or the person. Raises ``Problem`` where none is
+    there then.
     """
     workstation.check_runtime(runtime)
     refuse_manager(workstation, runtime)
@@ -55,7 +71,9 @@ def installed(
         here = [receipt for (name, _), receipt in machine.shelf.items() if name == runtime]
         version = Pin(runtime, want, 1).choose(here, "")
         if version is not None:
-            return next((f for (n, f), r in machine.shelf.items() if (n, r.version) == (runtime, version)), version)
+            return next(
+                (f for (n, f), r in machine.shelf.items() if (n, r.version) == (runtime, version)), version
+            )
         if again or not (install or may(person, f"{runtime} {want} is not installed; install it now?")):
             break
         bring(workstation, person, [Asked(runtime, want, False)])
@@ -75,9 +93,13 @@ def installed(
 
 
 def _nearest(workstation: Workstation, machine: Machine, runtime: str, want: str) -> list[str]:
-    """The versions nearest to a want that no feed has a version for; empty where one has, or none could be asked."""
+    """The versions nearest to a want that no feed has a version for; empty where one has, or none could be
+    asked.
+    """
     try:
-        offered = [release for release in Offers(workstation).releases(runtime, machine) if not release.lacking]
+        offered = [
+            release for release in Offers(workstation).releases(runtime, machine) if not release.lacking
+        ]
     except Problem:
         return []
     return [] if Want(want).choose(offered) else nearest(want, (release.version for release in offered))

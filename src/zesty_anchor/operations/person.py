@@ -19,9 +19,10 @@ if TYPE_CHECKING:
 class Person(msgspec.Struct, frozen=True):
     """Who is told of the work and asked about it.
 
-    ``asker`` is None where nobody can be asked; with ``yes`` it is not asked what is safe. ``jobs`` is how much may go on at
-    a time. ``trusted`` is a manifest that they said may run what it names. ``hand`` is what stayed behind as root, where the program was started through sudo and stepped down.
-    In a rehearsal (``rehearses``) what needs privilege is told and not done.
+    ``asker`` is None where nobody can be asked; with ``yes`` it is not asked what is safe. ``jobs`` is how
+    much may go on at a time. ``trusted`` is a manifest that they said may run what it names. ``hand`` is what
+    stayed behind as root, where the program was started through sudo and stepped down. In a rehearsal
+    (``rehearses``) what needs privilege is told and not done.
     """
 
     reporter: Reporter = Silent()

@@ -17,7 +17,8 @@ from zesty_anchor.system.ownership import in_other_hands
 
 
 def answer(workstation: Workstation, person: Person, files: Sequence[Path], *, may_install: bool) -> None:
-    """Resolve the pins in these files for the shells, after installing what is missing if the manifest says so.
+    """Resolve the pins in these files for the shells, after installing what is missing if the manifest says
+    so.
 
     A shell that stayed open after all was taken back is given nothing: no trace may come back.
     """

@@ -54,7 +54,10 @@ def _shadowed(plan: Plan, machine: Machine) -> Iterator[str]:
         names = [name for name in sorted(there - set(version.recipe.commands)) if answering(name, system)]
         if names:
             more = f" and {len(names) - _MOST} more" if len(names) > _MOST else ""
-            yield f"{version.runtime} {version.version} also contains {', '.join(names[:_MOST])}{more}, which shadows what the system has"
+            yield (
+                f"{version.runtime} {version.version} also contains {', '.join(names[:_MOST])}{more}, which"
+                " shadows what the system has"
+            )
 
 
 def script(workstation: Workstation, manager: str) -> tuple[str, bytes]:

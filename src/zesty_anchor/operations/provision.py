@@ -41,11 +41,12 @@ def provision(
 ) -> Outcome:
     """Make the machine as the manifest says, and prove it.
 
-    ``more`` are wants beside the manifest's; None means what the project in this folder wants. ``first`` are changes of the
-    manifest itself, which belong to the same run: where it does not end well, all of the run is taken back. ``deep`` has each file
-    of each version read, to tell whether it is as it was put there. ``is_agreed`` means that the person was asked about the manifest already.
-    ``about`` are the commands that it is done for (None: all): see ``Outcome``. ``targets`` are versions that wants are to mean from now
-    on, in place of what they meant before: then all of the run is taken back as well, where it does not end well.
+    ``more`` are wants beside the manifest's; None means what the project in this folder wants. ``first`` are
+    changes of the manifest itself, which belong to the same run: where it does not end well, all of the run
+    is taken back. ``deep`` has each file of each version read, to tell whether it is as it was put there.
+    ``is_agreed`` means that the person was asked about the manifest already. ``about`` are the commands that
+    it is done for (None: all): see ``Outcome``. ``targets`` are versions that wants are to mean from now on,
+    in place of what they meant before: then all of the run is taken back as well, where it does not end well.
     Raises ``Problem`` where nothing could be begun; what fails later is told in the outcome.
     """
     began = time.monotonic()
@@ -62,14 +63,23 @@ def provision(
         offers = Offers(workstation)
         wants = tuple(more) if more is not None else wanted_by_project(workstation, machine, offers)
         return Planner(
-            workstation, KINDS.concerned, offers, finder(person, workstation.environ), wants, deep=deep, targets=targets
+            workstation,
+            KINDS.concerned,
+            offers,
+            finder(person, workstation.environ),
+            wants,
+            deep=deep,
+            targets=targets,
         ), offers
 
     planner, offers = planning(workstation)
     plan = planner.plan(machine, workstation.past.resolutions)
-    unproved = not plan.changes and not still_hold(read(workstation.locations.state).conditions, plan.wanted, machine)
+    unproved = not plan.changes and not still_hold(
+        read(workstation.locations.state).conditions, plan.wanted, machine
+    )
     if plan.changes or first or workstation.past.cut_off or unproved:
-        # Fetched only now: where there is nothing to do, which is most of the time, that is all there is to wait for.
+        # Fetched only now: where there is nothing to do, which is most of the time, that is all there is to
+        # wait for.
         from zesty_anchor.operations.work import Work
 
         outcome = Work(

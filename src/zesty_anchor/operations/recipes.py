@@ -17,7 +17,9 @@ from zesty_anchor.system.problem import UsageProblem
 def obtainable(bare: Workstation) -> list[RuntimeKnown]:
     """Every runtime that a manifest can name here. No feed is asked."""
     machine = look_at(bare)
-    known = {name: recipe for name, recipe in all_recipes(bare.locations.recipes).items() if recipe.manager is None}
+    known = {
+        name: recipe for name, recipe in all_recipes(bare.locations.recipes).items() if recipe.manager is None
+    }
     there = installs_there(known, machine, Owners(machine), bare.environ.get("PATH", ""))
     return [
         RuntimeKnown(
@@ -38,16 +40,21 @@ def has_recipe(bare: Workstation, name: str) -> bool:
 
 def other_recipes(workstation: Workstation) -> list[str]:
     """The runtimes that a manifest may name and this one does not."""
-    return [name for name in recipe_names(workstation.locations.recipes) if name not in workstation.manifest.tools]
+    return [
+        name for name in recipe_names(workstation.locations.recipes) if name not in workstation.manifest.tools
+    ]
 
 
 def with_runtimes(bare: Workstation, names: Sequence[str]) -> Workstation:
-    """The workstation as if a manifest asked for these runtimes. Raises ``UsageProblem`` where one has no recipe."""
+    """The workstation as if a manifest asked for these runtimes. Raises ``UsageProblem`` where one has no
+    recipe.
+    """
     return with_manifest(bare, bare.folder / "workstation.toml", manifest_of(bare, names))
 
 
 def manifest_of(bare: Workstation, names: Sequence[str]) -> str:
-    """The text of a manifest that asks for runtimes: their long-term line, where they have one, else the newest version.
+    """The text of a manifest that asks for runtimes: their long-term line, where they have one, else the
+    newest version.
 
     Raises ``UsageProblem`` where one has no recipe.
     """

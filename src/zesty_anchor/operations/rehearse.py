@@ -1,4 +1,6 @@
-"""The whole thing for real, in a copy of the home: what would happen here, and whether it could be taken back."""
+"""The whole thing for real, in a copy of the home: what would happen here, and whether it could be taken
+back.
+"""
 
 from __future__ import annotations
 
@@ -49,7 +51,9 @@ class _Failed(msgspec.Struct, frozen=True):
 
 
 class _Inside(msgspec.Struct, frozen=True):
-    """What was done in the copy: ``left`` holds of each path that differs after undo what stands there (empty: nothing)."""
+    """What was done in the copy: ``left`` holds of each path that differs after undo what stands there
+    (empty: nothing).
+    """
 
     outcome: Outcome | None
     left: dict[str, str]
@@ -58,10 +62,12 @@ class _Inside(msgspec.Struct, frozen=True):
 
 
 def rehearse(open_anew: Open, person: Person, page: Page | None = None) -> Rehearsed:
-    """Provision in a copy of the home, prove it, make the ``page`` if one is wanted, and take it back; then compare.
+    """Provision in a copy of the home, prove it, make the ``page`` if one is wanted, and take it back; then
+    compare.
 
-    Nothing outside the copy can be written but temporary files. What needs privilege is told and not done. Raises ``UsageProblem`` where
-    folders of ours are outside the home, and ``Problem`` where the system allows no copy, or what provisioning raises.
+    Nothing outside the copy can be written but temporary files. What needs privilege is told and not done.
+    Raises ``UsageProblem`` where folders of ours are outside the home, and ``Problem`` where the system
+    allows no copy, or what provisioning raises.
     """
     began = time.monotonic()
     workstation = open_anew()
@@ -94,10 +100,12 @@ def rehearse(open_anew: Open, person: Person, page: Page | None = None) -> Rehea
 
 
 def rehearse_in_root(root: Root, begin: Begin, page: Page | None = None) -> Rehearsed:
-    """The same in another system's root, in which what needs privilege is done too. This process must be root.
+    """The same in another system's root, in which what needs privilege is done too. This process must be
+    root.
 
-    ``begin`` gives the workstation's opener and the person; it is called in that root, still as root. Raises ``UsageProblem`` where the
-    folder is no root of a system, or this process is not root; else as ``rehearse``.
+    ``begin`` gives the workstation's opener and the person; it is called in that root, still as root. Raises
+    ``UsageProblem`` where the folder is no root of a system, or this process is not root; else as
+    ``rehearse``.
     """
     began = time.monotonic()
     _check_root(root.folder)
@@ -129,14 +137,19 @@ def _check_root(folder: Path) -> None:
         raise UsageProblem(
             "packages can be installed for real in a root by root alone",
             where=str(folder),
-            advice=f'sudo "$(command -v zesty-anchor)" rehearse --root {shlex.quote(str(folder))}   (the work is done as you)',
+            advice=(
+                f'sudo "$(command -v zesty-anchor)" rehearse --root {shlex.quote(str(folder))}   (the work is'
+                " done as you)"
+            ),
         )
     missing = [name for name in _OF_A_ROOT if not (folder / name).exists()]
     if missing:
         raise UsageProblem(
             f"this is no root of a system: it has no {' and no '.join(missing)}",
             where=str(folder),
-            advice="make one: debootstrap --variant=minbase SUITE FOLDER, or name / for a copy of this system",
+            advice=(
+                "make one: debootstrap --variant=minbase SUITE FOLDER, or name / for a copy of this system"
+            ),
         )
 
 
@@ -196,7 +209,9 @@ def _inside(open_anew: Open, person: Person, page: Page | None) -> _Inside:
 
 
 def looked(home: Path) -> dict[str, Entry]:
-    """Every path of a home with its mode, size, times and number, links not followed; what cannot be read is left out."""
+    """Every path of a home with its mode, size, times and number, links not followed; what cannot be read is
+    left out.
+    """
     found: dict[str, Entry] = {}
     waiting = [str(home)]
     while waiting:
@@ -210,15 +225,21 @@ def looked(home: Path) -> dict[str, Entry]:
                 status = entry.stat(follow_symlinks=False)
             except OSError:
                 continue
-            found[entry.path] = (status.st_mode, status.st_size, status.st_mtime_ns, status.st_ctime_ns, status.st_uid)
+            found[entry.path] = (
+                status.st_mode,
+                status.st_size,
+                status.st_mtime_ns,
+                status.st_ctime_ns,
+                status.st_uid,
+            )
             if stat.S_ISDIR(status.st_mode):
                 waiting.append(entry.path)
     return found
 
 
 def standing(path: Path) -> str:
-    """What stands at a path, as words that tell one thing from another: kind and permissions, and the digest of a file's content or where a link
-    leads. Empty: nothing.
+    """What stands at a path, as words that tell one thing from another: kind and permissions, and the digest
+    of a file's content or where a link leads. Empty: nothing.
     """
     try:
         status = path.lstat()

@@ -31,8 +31,8 @@ _TROUBLES = 5
 
 
 def report(workstation: Workstation, person: Person, *, anew: bool = False) -> Report:
-    """Look whether the last proof holds yet, and ask fresh shells where it does not, or ``anew``; look where PATH comes from and what is wrong; and
-    put it together with what earlier runs did. Nothing is changed.
+    """Look whether the last proof holds yet, and ask fresh shells where it does not, or ``anew``; look where
+    PATH comes from and what is wrong; and put it together with what earlier runs did. Nothing is changed.
 
     Raises what ``verify`` raises.
     """
@@ -63,7 +63,9 @@ def report(workstation: Workstation, person: Person, *, anew: bool = False) -> R
 def _asked(manifest: Manifest) -> Iterator[Asked]:
     """The manifest in words, without the values of variables: they may be nobody else's business."""
     use = manifest.shells.use
-    yield Asked("shells", "those that you use" if use is None else use if isinstance(use, str) else ", ".join(use))
+    yield Asked(
+        "shells", "those that you use" if use is None else use if isinstance(use, str) else ", ".join(use)
+    )
     for name, tool in manifest.tools.items():
         parts = [tool.want]
         parts += [f"beside it {', '.join(tool.also)}"] if tool.also else []
@@ -77,7 +79,8 @@ def _asked(manifest: Manifest) -> Iterator[Asked]:
         ("path", (*manifest.path.first, *manifest.path.last)),
         ("settings", tuple(setting.file for setting in manifest.settings)),
         ("checks", tuple(check.name for check in manifest.checks)),
-        ("conflicts.remove", tuple(filter(None, (each.path or each.package or each.variable or each.alternative
+        ("conflicts.remove", tuple(filter(None,
+        (each.path or each.package or each.variable or each.alternative
                                                  for each in manifest.conflicts.remove)))),
     ):  # fmt: skip
         if names:
@@ -130,6 +133,12 @@ def _next(verified: Verified, troubles: tuple[Trouble, ...]) -> list[ToDo]:
         ] = None
     for trouble in troubles[:_TROUBLES]:
         if trouble.mend:
-            where = f"{trouble.file}:{trouble.line}: " if trouble.line else f"{trouble.file}: " if trouble.file else ""
+            where = (
+                f"{trouble.file}:{trouble.line}: "
+                if trouble.line
+                else f"{trouble.file}: "
+                if trouble.file
+                else ""
+            )
             found.setdefault(trouble.mend, {})[where + trouble.what] = None
     return [ToDo(mend, tuple(why)) for mend, why in found.items()]

@@ -36,8 +36,8 @@ from zesty_anchor.system.problem import Problem
 
 
 class Granted(msgspec.Struct, frozen=True):
-    """What the person gave before the work began: the hands that have privilege (or none), and answers to secret questions
-    by their kind.
+    """What the person gave before the work began: the hands that have privilege (or none), and answers to
+    secret questions by their kind.
     """
 
     hands: Hands
@@ -51,7 +51,8 @@ def ask(
     questions: Sequence[Question],
     changes: Sequence[Change] = (),
 ) -> Granted:
-    """Ask everything that there is to ask, the password last. ``given`` is the way to privilege, found but not used yet.
+    """Ask everything that there is to ask, the password last. ``given`` is the way to privilege, found but
+    not used yet.
 
     Raises ``Problem`` where an answer is missing, or is no.
     """
@@ -104,8 +105,11 @@ def bench_of(
 
 
 @contextmanager
-def journal_alone(person: Person, workstation: Workstation, granted: Granted | None = None) -> Iterator[Journal]:
-    """The journal, while no other run of this home is under way. What a run left behind that was killed is cleared.
+def journal_alone(
+    person: Person, workstation: Workstation, granted: Granted | None = None
+) -> Iterator[Journal]:
+    """The journal, while no other run of this home is under way. What a run left behind that was killed is
+    cleared.
 
     Raises ``Problem`` where another one is under way, or the journal cannot be used.
     """
@@ -114,7 +118,10 @@ def journal_alone(person: Person, workstation: Workstation, granted: Granted | N
     with alone(locations.state):
         journal = open_journal(locations, KINDS)
         try:
-            journal.to_report = (*([journal.remade] if journal.remade else []), *follow_home(journal, locations))
+            journal.to_report = (
+                *([journal.remade] if journal.remade else []),
+                *follow_home(journal, locations),
+            )
             for each in journal.to_report:
                 person.reporter.said(each)
             sweep(workstation.locations)
@@ -128,7 +135,9 @@ def journal_alone(person: Person, workstation: Workstation, granted: Granted | N
 
 
 def follow_first(workstation: Workstation, person: Person) -> tuple[str, ...]:
-    """Before anything is planned: follow a home that was moved or copied. Returns what a person should know."""
+    """Before anything is planned: follow a home that was moved or copied. Returns what a person should
+    know.
+    """
     with journal_alone(person, workstation) as journal:
         return journal.to_report
 
@@ -141,7 +150,9 @@ def one_run(
     granted: Granted,
     offers: Offers | None = None,
 ) -> Iterator[Runner]:
-    """Open a run in the journal, and close it afterwards. What it does not need of the attic and the logs goes again."""
+    """Open a run in the journal, and close it afterwards. What it does not need of the attic and the logs
+    goes again.
+    """
     run = journal.begin_run(workstation.file, digest_of(workstation.text.encode("utf-8", "surrogateescape")))
     bench = bench_of(run, journal, person, workstation, granted, offers)
     keep_newest(bench.log.parent)
@@ -157,7 +168,10 @@ def one_run(
 def recovered(journal: Journal, person: Person, workstation: Workstation, granted: Granted) -> TakenBack:
     """Take back what an earlier run was cut off in, and tell it."""
     taken = recover(
-        KINDS, journal, workstation.locations, lambda run: bench_of(run, journal, person, workstation, granted)
+        KINDS,
+        journal,
+        workstation.locations,
+        lambda run: bench_of(run, journal, person, workstation, granted),
     )
     for change in taken.changes:
         did = "took back" if change.outcome == "taken back" else "could not take back"
@@ -171,7 +185,10 @@ def carry_out_alone(person: Person, workstation: Workstation, changes: Sequence[
     Raises the ``Problem`` of the first that failed.
     """
     granted = Granted(Hands(NO_ACCESS, person.reporter.said))
-    with journal_alone(person, workstation) as journal, one_run(journal, person, workstation, granted) as runner:
+    with (
+        journal_alone(person, workstation) as journal,
+        one_run(journal, person, workstation, granted) as runner,
+    ):
         done = runner.stage(changes)
     for each in done:
         if each.outcome != "done":

@@ -1,4 +1,6 @@
-"""The loop of a provisioning: plan, carry out the first stage of the plan, plan again with what is known now."""
+"""The loop of a provisioning: plan, carry out the first stage of the plan, plan again with what is known
+now.
+"""
 
 from __future__ import annotations
 
@@ -27,7 +29,8 @@ _NOT_THERE = "what it needs is not there"
 
 
 class Stages:
-    """Carries out one provisioning. A change is begun once at most; what failed is marked, and so is what hangs on it.
+    """Carries out one provisioning. A change is begun once at most; what failed is marked, and so is what
+    hangs on it.
 
     ``answers`` are what the person said about conflicts.
     """
@@ -73,10 +76,13 @@ class Stages:
             self._give_up(plan, _FAILED)
         else:
             self._give_up(plan, _FAILED)
-        return Outcome(tuple(self._told), proof, notices=tuple(self._runner.notices), errands=tuple(self._errands))
+        return Outcome(
+            tuple(self._told), proof, notices=tuple(self._runner.notices), errands=tuple(self._errands)
+        )
 
     def _until(self, last: Stage, plan: Plan, machine: Machine) -> tuple[Plan, Machine, bool]:
-        """Carry out the first stage of the plan and plan again, until nothing of a stage up to ``last`` is open.
+        """Carry out the first stage of the plan and plan again, until nothing of a stage up to ``last`` is
+        open.
 
         Returns the last plan, the machine, and whether the stages after it may follow.
         """
@@ -117,7 +123,9 @@ class Stages:
         self._told.append(report)
 
     def _mark_what_waits(self, plan: Plan) -> None:
-        """Mark what cannot be had, what has no way to privilege, and what hangs on something that was not done."""
+        """Mark what cannot be had, what has no way to privilege, and what hangs on something that was not
+        done.
+        """
         self._told += [report for report in plan.failed if report not in self._told]
         self._errands |= dict.fromkeys(plan.errands)
         for change in plan.changes:
@@ -130,8 +138,12 @@ class Stages:
                 self._mark(change, waits(change, f"it needs {self._marked[lacking].subject}"))
 
     def _hold_back(self, plan: Plan, proof: Proof) -> None:
-        """Mark the changes that remove something old as skipped while a check of a command that the manifest gives fails."""
-        given = {c for version in plan.wanted.defaults for c in version.recipe.commands} | set(plan.wanted.of_system)
+        """Mark the changes that remove something old as skipped while a check of a command that the manifest
+        gives fails.
+        """
+        given = {c for version in plan.wanted.defaults for c in version.recipe.commands} | set(
+            plan.wanted.of_system
+        )
         for change in plan.changes:
             if change.key in self._marked or change.stage is not Stage.CLEAR:
                 continue
@@ -139,7 +151,9 @@ class Stages:
             if failing:
                 result, check = failing[0]
                 where = f"{result.shell}, {result.context}" if result.context else result.shell
-                self._mark(change, waits(change, f"the old one stays, because {check.name!r} failed in {where}"))
+                self._mark(
+                    change, waits(change, f"the old one stays, because {check.name!r} failed in {where}")
+                )
 
     def _give_up(self, plan: Plan, reason: str) -> None:
         """Tell of the changes that are left that they were not begun."""
@@ -151,7 +165,9 @@ class Stages:
         """Ask fresh shells, after writing down which versions were taken for which wants."""
         for version in plan.wanted.versions:
             if not version.pending:
-                self._journal.resolve(self._runner.run, version.runtime, version.want, version.feed, version.version)
+                self._journal.resolve(
+                    self._runner.run, version.runtime, version.want, version.feed, version.version
+                )
         self._runner.reporter.said("asking fresh shells")
         proof = prove(plan.wanted, machine, self._person.jobs, Asking(before=self._before(machine)))
         return proof if proof.ok else with_baseline(proof, machine)
@@ -163,8 +179,9 @@ class Stages:
         return self._proved
 
     def _try_lines(self, plan: Plan, machine: Machine, proof: Proof) -> tuple[Plan, Machine, Proof]:
-        """An alias to the old one, or a line that puts it first, may be all that keeps the new one from answering. So
-        those lines are taken out on trial, and put back where that does not help. Returns the proof that holds then.
+        """An alias to the old one, or a line that puts it first, may be all that keeps the new one from
+        answering. So those lines are taken out on trial, and put back where that does not help. Returns the
+        proof that holds then.
         """
         lines = [change for change in self._open(plan, Stage.CLEAR) if change.on_trial]
         if not lines:
@@ -173,7 +190,9 @@ class Stages:
         proofs = [proof]
 
         def well() -> bool:
-            proofs.append(prove(plan.wanted, changed, self._person.jobs, Asking(before=self._before(machine))))
+            proofs.append(
+                prove(plan.wanted, changed, self._person.jobs, Asking(before=self._before(machine)))
+            )
             return proofs[-1].ok
 
         reports = self._runner.attempt(lines, well)
@@ -182,20 +201,24 @@ class Stages:
         return self._kept(lines, reports, changed), changed, proofs[-1]
 
     def _try_places(self, plan: Plan, machine: Machine, proof: Proof) -> tuple[Plan, Machine, Proof]:
-        """A line of the person's below ours may be what wins. So ours goes below it, on trial. Returns the proof that holds then,
-        with the causes of what still fails.
+        """A line of the person's below ours may be what wins. So ours goes below it, on trial. Returns the
+        proof that holds then, with the causes of what still fails.
         """
         proof = explained(proof, plan.wanted, machine, self._planner.place_of)
         self._planner.lines = lines_outdone(proof, machine)
         if not any(self._planner.lines):
             return plan, machine, proof
         moved = self._planner.plan(machine, self._journal.resolutions(), self._answers, self._given_up)
-        lines = [change for change in moved.changes if change.kind == "startup-file" and moved.last >= Stage.SHELL]
+        lines = [
+            change for change in moved.changes if change.kind == "startup-file" and moved.last >= Stage.SHELL
+        ]
         changed = machine.again({fact for change in lines for fact in change.touches})
         proofs = [proof]
 
         def better() -> bool:
-            proofs.append(prove(moved.wanted, changed, self._person.jobs, Asking(before=self._before(machine))))
+            proofs.append(
+                prove(moved.wanted, changed, self._person.jobs, Asking(before=self._before(machine)))
+            )
             return len(proofs[-1].failures) < len(proof.failures)
 
         reports = self._runner.attempt(lines, better) if lines else []

@@ -20,16 +20,20 @@ from zesty_anchor.survey.startup.provenance import Origin
 from zesty_anchor.system.problem import UsageProblem
 
 
-def survey(workstation: Workstation, person: Person, meanwhile: Callable[[], object] = lambda: None) -> Findings:
-    """What is here, with the commands of the manifest's runtimes, and those of runtimes that have a shipped recipe. ``meanwhile`` is
-    what can be done as long as shells start.
+def survey(
+    workstation: Workstation, person: Person, meanwhile: Callable[[], object] = lambda: None
+) -> Findings:
+    """What is here, with the commands of the manifest's runtimes, and those of runtimes that have a shipped
+    recipe. ``meanwhile`` is what can be done as long as shells start.
     """
     manifest = workstation.locations.shown(workstation.file) if workstation.file != Path() else ""
     privilege = finder(person, workstation.environ)().way
     return look(look_at(workstation), _recipes(workstation), shipped(), privilege, manifest, meanwhile)
 
 
-def path_and_troubles(workstation: Workstation, machine: Machine) -> tuple[tuple[Origin, ...], tuple[Trouble, ...]]:
+def path_and_troubles(
+    workstation: Workstation, machine: Machine
+) -> tuple[tuple[Origin, ...], tuple[Trouble, ...]]:
     """Where the entries of PATH come from in fresh shells, and what is wrong, the worst first."""
     from zesty_anchor.survey.look import path_and_troubles
 

@@ -30,7 +30,9 @@ from zesty_anchor.system.problem import Problem, UsageProblem
 
 
 def choice(workstation: Workstation, runtime: str) -> Choice:
-    """What is in effect for one runtime in the current folder. Raises ``UsageProblem`` where the manifest does not have it."""
+    """What is in effect for one runtime in the current folder. Raises ``UsageProblem`` where the manifest
+    does not have it.
+    """
     keep_launchers(workstation)
     return choice_of(workstation, look_at(workstation), runtime)
 
@@ -66,7 +68,9 @@ def for_project(
         for file, found in chooser(workstation, look_at(workstation)).pins(workstation.folder)
         if found.runtime == runtime and found.requirement is None
     ]
-    file = pinned[0][0] if pinned else workstation.folder / pin_files(runtime, workstation.recipes[runtime])[0]
+    file = (
+        pinned[0][0] if pinned else workstation.folder / pin_files(runtime, workstation.recipes[runtime])[0]
+    )
     line = pinned[0][1].line if pinned else 0
     _refuse_link(file)
     _write(workstation, person, pin(file, runtime, want, line))
@@ -75,7 +79,9 @@ def for_project(
 
 
 def forget_project(workstation: Workstation, person: Person, runtime: str) -> Switched:
-    """Remove this folder's pin of a runtime. Raises ``Problem`` where it stands elsewhere, or in a shared file."""
+    """Remove this folder's pin of a runtime. Raises ``Problem`` where it stands elsewhere, or in a shared
+    file.
+    """
     file = workstation.folder / f".{runtime}-version"
     if not file.is_file():
         decided = choice(workstation, runtime)
@@ -91,7 +97,8 @@ def forget_project(workstation: Workstation, person: Person, runtime: str) -> Sw
 
 
 def by_default(workstation: Workstation, person: Person, runtime: str, want: str) -> tuple[Outcome, bool]:
-    """Write the default version into the manifest, and make the machine follow, in one run: all of it or nothing.
+    """Write the default version into the manifest, and make the machine follow, in one run: all of it or
+    nothing.
 
     Returns what the provisioning came to, and whether the manifest had to be changed.
     """
@@ -121,10 +128,15 @@ def _with_pins(outcome: Outcome, workstation: Workstation) -> Outcome:
 
 
 def _agree_to_pin_at_home(workstation: Workstation, person: Person) -> None:
-    """Ask before a pin is written that decides in all of the home. Raises ``AnswerNeeded`` where nobody can be asked."""
+    """Ask before a pin is written that decides in all of the home. Raises ``AnswerNeeded`` where nobody can
+    be asked.
+    """
     if workstation.folder != workstation.locations.home or person.yes:
         return
-    text = "this folder is your home: a pin here decides in every folder below that has none of its own; write it?"
+    text = (
+        "this folder is your home: a pin here decides in every folder below that has none of its own;"
+        " write it?"
+    )
     settle([Question("pin", text, "--yes, or --default", safe=True)], person.asker, yes=person.yes)
 
 

@@ -41,7 +41,9 @@ class NothingLeft(Problem):
 
 
 class Dismantled(msgspec.Struct, frozen=True):
-    """What was taken back, the folders that were removed, and where what was still in the attic is now (empty: nothing was)."""
+    """What was taken back, the folders that were removed, and where what was still in the attic is now
+    (empty: nothing was).
+    """
 
     taken: TakenBack
     removed: tuple[str, ...]
@@ -49,8 +51,8 @@ class Dismantled(msgspec.Struct, frozen=True):
 
 
 def undo(workstation: Workstation, person: Person, run: int | None = None) -> TakenBack:
-    """Take the last provisioning back, or the one of that number. Raises ``NothingLeft`` where there is none, ``Problem`` where a
-    later one needs what it did.
+    """Take the last provisioning back, or the one of that number. Raises ``NothingLeft`` where there is none,
+    ``Problem`` where a later one needs what it did.
     """
     with read_journal(workstation.locations, KINDS) as journal:
         if not journal.standing_runs() and not journal.unfinished():
@@ -60,7 +62,8 @@ def undo(workstation: Workstation, person: Person, run: int | None = None) -> Ta
         if run is not None and run not in standing[:MOST]:
             numbers = ", ".join(map(str, standing[:MOST])) or "none"
             raise UsageProblem(
-                f"there is no run {run} to take back", advice=f"zesty-anchor undo --list; there are: {numbers}"
+                f"there is no run {run} to take back",
+                advice=f"zesty-anchor undo --list; there are: {numbers}",
             )
         runs = standing[:1] if run is None else [run]
         later = [each for each in standing if run is not None and each > run]
@@ -71,7 +74,10 @@ def undo(workstation: Workstation, person: Person, run: int | None = None) -> Ta
     if not kept:
         return taken
     where = workstation.locations.shown(workstation.locations.builds)
-    told = f"what was built is kept, so that it need not be built again: {where}, {kept / 1e6:.1f} MB; dismantle removes it"
+    told = (
+        f"what was built is kept, so that it need not be built again: {where}, {kept / 1e6:.1f} MB; dismantle"
+        " removes it"
+    )
     return msgspec.structs.replace(taken, notices=(*taken.notices, told))
 
 
@@ -79,7 +85,9 @@ def runs(workstation: Workstation) -> list[RunDone]:
     """The runs that can be taken back, the latest first."""
     with read_journal(workstation.locations, KINDS) as journal:
         return [
-            RunDone(run, journal.began(run), [f"{e.action} {e.subject}" for e in reversed(journal.entries(run))])
+            RunDone(
+                run, journal.began(run), [f"{e.action} {e.subject}" for e in reversed(journal.entries(run))]
+            )
             for run in journal.standing_runs()[:MOST]
         ]
 
@@ -97,11 +105,13 @@ def _refuse_needed(journal: Journal, run: int, later: list[int]) -> None:
 def dismantle(workstation: Workstation, person: Person) -> Dismantled:
     """Take back every provisioning, the latest first, then remove this program's own folders.
 
-    The folder of the configuration stays where it holds something: the person wrote it. What is still in the attic, or on the
-    shelf and not ours, comes into a folder in the home first. Where something could not be taken back, our folders stay: another
-    try needs them. A cache that another home has too stays.
+    The folder of the configuration stays where it holds something: the person wrote it. What is still in the
+    attic, or on the shelf and not ours, comes into a folder in the home first. Where something could not be
+    taken back, our folders stay: another try needs them. A cache that another home has too stays.
     """
-    question = Question("dismantle", "take back everything that zesty-anchor did in this home?", "--yes", safe=True)
+    question = Question(
+        "dismantle", "take back everything that zesty-anchor did in this home?", "--yes", safe=True
+    )
     settle([question], person.asker, yes=person.yes)
     locations = workstation.locations
     with journal_alone(person, workstation) as journal:
@@ -121,7 +131,10 @@ def dismantle(workstation: Workstation, person: Person) -> Dismantled:
         told += own_folders.remove(*last)
         taken = msgspec.structs.replace(taken, notices=(*taken.notices, *told))
     if shared:
-        left = f"{locations.cache} stays: {', '.join(map(str, shared))} has it too, and dismantle takes it away there"
+        left = (
+            f"{locations.cache} stays: {', '.join(map(str, shared))} has it too, and dismantle takes it away"
+            " there"
+        )
         taken = msgspec.structs.replace(taken, notices=(*taken.notices, left))
     return Dismantled(taken, removed, locations.shown(kept) if kept is not None else "")
 
@@ -129,12 +142,19 @@ def dismantle(workstation: Workstation, person: Person) -> Dismantled:
 def _made(journal: Journal) -> set[str]:
     """The folders that all runs made on their way."""
     runs = journal.runs_over()
-    return {path for run in runs for e in journal.entries(run, taken_back=True) for path in record_of(KINDS, e).made}
+    return {
+        path
+        for run in runs
+        for e in journal.entries(run, taken_back=True)
+        for path in record_of(KINDS, e).made
+    }
 
 
 def _renamed(taken: TakenBack, moved: Mapping[Path, Path], locations: Locations) -> TakenBack:
     """Replace the old places of moved things in the notices by the new ones."""
-    names = {name: locations.shown(new) for old, new in moved.items() for name in (str(old), locations.shown(old))}
+    names = {
+        name: locations.shown(new) for old, new in moved.items() for name in (str(old), locations.shown(old))
+    }
     if not names:
         return taken
     longest_first = "|".join(re.escape(name) for name in sorted(names, key=len, reverse=True))
@@ -144,7 +164,11 @@ def _renamed(taken: TakenBack, moved: Mapping[Path, Path], locations: Locations)
 
 
 def _take_back(
-    journal: Journal, workstation: Workstation, person: Person, runs: list[int], later: list[int] | None = None
+    journal: Journal,
+    workstation: Workstation,
+    person: Person,
+    runs: list[int],
+    later: list[int] | None = None,
 ) -> TakenBack:
     entries = [*journal.unfinished(), *(entry for run in runs for entry in journal.entries(run))]
     granted = ask_to_take_back(person, workstation, entries)

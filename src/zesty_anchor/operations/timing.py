@@ -21,7 +21,8 @@ def folder_for_charts(workstation: Workstation) -> Path:
 
 
 def timing(workstation: Workstation, shells: Collection[str], seconds: float) -> Timed:
-    """Measure the shells that are named, or the login shell alone, each for at most so many seconds, and keep what was found.
+    """Measure the shells that are named, or the login shell alone, each for at most so many seconds, and keep
+    what was found.
 
     Raises ``UsageProblem`` for one that is not here.
     """

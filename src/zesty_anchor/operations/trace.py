@@ -19,8 +19,8 @@ from zesty_anchor.system.host import answering
 
 
 def trace(workstation: Workstation, name: str, meanwhile: Callable[[], object]) -> Traced:
-    """Ask fresh shells of every kind. ``name`` is a command, ``$NAME`` for a variable, or ``PATH``. ``meanwhile`` is what can be done
-    as long as they start.
+    """Ask fresh shells of every kind. ``name`` is a command, ``$NAME`` for a variable, or ``PATH``.
+    ``meanwhile`` is what can be done as long as they start.
     """
     machine = look_at(workstation)
     named = _Named(workstation, name, machine)
@@ -52,12 +52,16 @@ class _Named:
 
     @cached_property
     def decided(self) -> Choice | None:
-        """Which version of the runtime is in effect; None where the manifest has none that bears the name, or has a command of it."""
+        """Which version of the runtime is in effect; None where the manifest has none that bears the name, or
+        has a command of it.
+        """
         return choice_of(self._workstation, self._machine, self._wanted) if self._wanted else None
 
     @cached_property
     def recipes(self) -> Mapping[str, Recipe]:
-        """The recipe of the runtime; where the manifest has none of that name, of one that a shipped recipe is of."""
+        """The recipe of the runtime; where the manifest has none of that name, of one that a shipped recipe
+        is of.
+        """
         recipes = self._workstation.recipes
         if self._wanted is None and not self.no_command:
             recipes = with_word(self._name, self._workstation.locations.recipes)

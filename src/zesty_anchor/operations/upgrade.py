@@ -38,8 +38,8 @@ def upgradable(workstation: Workstation, person: Person, names: Sequence[str]) -
 
 
 def upgrade(workstation: Workstation, person: Person, rows: Sequence[Newer]) -> Outcome:
-    """Install what is newer and make it what the wants mean, the lock included. The checks of these runtimes decide: where one fails, all
-    of it is undone. Versions that were there stay installed.
+    """Install what is newer and make it what the wants mean, the lock included. The checks of these runtimes
+    decide: where one fails, all of it is undone. Versions that were there stay installed.
     """
     moving = [row for row in rows if row.newer]
     if not moving:
@@ -56,7 +56,9 @@ def upgrade(workstation: Workstation, person: Person, rows: Sequence[Newer]) -> 
         entries = Locker(workstation, resolver).anew(look_at(workstation), (), names)
         file = read_text_file(file_beside(workstation.file))
         first = [WriteChoice(Edit(file, text_of(entries).encode()), workstation.locations.shown(file.path))]
-        changed = msgspec.structs.replace(workstation, lock={(each.runtime, each.want): each for each in entries})
+        changed = msgspec.structs.replace(
+            workstation, lock={(each.runtime, each.want): each for each in entries}
+        )
     outcome = provision(changed, person, more=(), first=first, is_agreed=True, about=about, targets=targets)
     if outcome.well and first and not is_own(changed):
         agree(changed)  # the person asked for it here

@@ -26,8 +26,8 @@ from zesty_anchor.system.problem import UsageProblem
 
 
 def still_proved(workstation: Workstation, person: Person) -> Verified | None:
-    """What was proved last, where what stands is what was put there, and nothing has changed since that the proof hangs on; else None: then
-    shells must be asked. Raises as ``verify`` does.
+    """What was proved last, where what stands is what was put there, and nothing has changed since that the
+    proof hangs on; else None: then shells must be asked. Raises as ``verify`` does.
     """
     import time
 
@@ -49,7 +49,9 @@ def still_proved(workstation: Workstation, person: Person) -> Verified | None:
 
 
 def verify(workstation: Workstation, person: Person, asking: Asking, *, deep: bool = False) -> Verified:
-    """Compare what stands with what was put there (``deep``: each file of each version is read), then ask fresh shells."""
+    """Compare what stands with what was put there (``deep``: each file of each version is read), then ask
+    fresh shells.
+    """
     import time
 
     began = time.monotonic()
@@ -77,7 +79,13 @@ def verify(workstation: Workstation, person: Person, asking: Asking, *, deep: bo
     state = _state(drift, proof)
     versions = tuple(f"{each.runtime} {each.version}" for each in plan.wanted.versions)
     return Verified(
-        state == "well", state, EXITS[state], versions, drift, proof.shells, round(time.monotonic() - began, 2)
+        state == "well",
+        state,
+        EXITS[state],
+        versions,
+        drift,
+        proof.shells,
+        round(time.monotonic() - began, 2),
     )
 
 

@@ -28,7 +28,9 @@ def environment(
     for name, want in pairs:
         chosen[name] = installed(workstation, person, machine, name, want, install=install)
         machine = look_at(workstation) if install else machine
-    versions = Resolver(workstation, Offers(workstation)).versions(machine, workstation.past.resolutions, missing=[])
+    versions = Resolver(workstation, Offers(workstation)).versions(
+        machine, workstation.past.resolutions, missing=[]
+    )
     wanted = wanted_of(workstation, versions, machine)
     for choice in in_effect(workstation, machine):
         chosen.setdefault(choice.runtime, choice.version)
@@ -62,6 +64,7 @@ def _variables(wanted: Wanted, chosen: Mapping[str, str]) -> dict[str, str]:
         spoken = [part.runtime for part in value if isinstance(part, Reference)]
         if all(chosen.get(runtime) not in (None, "", SYSTEM) for runtime in spoken):
             values[name] = "".join(
-                str(wanted.shelf / p.runtime / chosen[p.runtime]) if isinstance(p, Reference) else p for p in value
+                str(wanted.shelf / p.runtime / chosen[p.runtime]) if isinstance(p, Reference) else p
+                for p in value
             )
     return values

@@ -1,4 +1,6 @@
-"""The work of a provisioning: all questions first, then the changes, while nobody else is at work in this home."""
+"""The work of a provisioning: all questions first, then the changes, while nobody else is at work in this
+home.
+"""
 
 from __future__ import annotations
 
@@ -30,9 +32,11 @@ from zesty_anchor.system.privilege import NO_ACCESS
 
 
 class Work:
-    """One provisioning that has something to do. ``first`` are changes of the manifest itself: see ``provision``. ``planning``
-    gives a planner for a workstation whose manifest is another one than was thought. With ``prove`` there may be nothing to do but to ask fresh shells. ``about`` are the
-    commands that it is done for: see ``Outcome``. With ``whole``, as with ``first``, a run that does not end well is taken back.
+    """One provisioning that has something to do. ``first`` are changes of the manifest itself: see
+    ``provision``. ``planning`` gives a planner for a workstation whose manifest is another one than was
+    thought. With ``prove`` there may be nothing to do but to ask fresh shells. ``about`` are the commands
+    that it is done for: see ``Outcome``. With ``whole``, as with ``first``, a run that does not end well is
+    taken back.
     """
 
     def __init__(
@@ -119,7 +123,11 @@ class Work:
                     msgspec.structs.replace(each, outcome="taken back") if each.outcome == "done" else each
                     for each in (*done, *outcome.changes)
                 )
-                notices = (*outcome.notices, *taken.notices, f"all of this run was undone, because {_why(outcome)}")
+                notices = (
+                    *outcome.notices,
+                    *taken.notices,
+                    f"all of this run was undone, because {_why(outcome)}",
+                )
                 outcome = msgspec.structs.replace(outcome, changes=undone, notices=notices)
         proved = outcome.proof is not None
         locations = self._workstation.locations
@@ -127,12 +135,16 @@ class Work:
         return msgspec.structs.replace(
             outcome,
             notices=(*outcome.notices, *(plan.notices if proved else ()), *changed),
-            reload=line_for_this_shell(self._workstation) if stages.shells_changed and proved and not undone else "",
+            reload=line_for_this_shell(self._workstation)
+            if stages.shells_changed and proved and not undone
+            else "",
         )
 
     def _take_back(self, runner: Runner, journal: Journal, granted: Granted) -> TakenBack:
         """Take back all that the run did so far, the change of the manifest too."""
-        bench = partial(bench_of, journal=journal, person=self._person, workstation=self._workstation, granted=granted)
+        bench = partial(
+            bench_of, journal=journal, person=self._person, workstation=self._workstation, granted=granted
+        )
         return take_back_run(KINDS, journal, runner.run, bench)
 
 

@@ -1,7 +1,8 @@
-"""What a person has agreed to: everything that decides which bytes of a manifest's author run here, and what differs from that.
+"""What a person has agreed to: everything that decides which bytes of a manifest's author run here, and what
+differs from that.
 
-Everything in a manifest needs agreement but what ``FREE`` names, so that a new key is asked about by itself. The lock beside the
-manifest, and the files that it names (keys), are agreed to together with it.
+Everything in a manifest needs agreement but what ``FREE`` names, so that a new key is asked about by itself.
+The lock beside the manifest, and the files that it names (keys), are agreed to together with it.
 """
 
 from __future__ import annotations
@@ -37,8 +38,8 @@ _MOST_NAMED = 3
 """How many entries of a list are named."""
 
 FREE = ("title", "checks.*.name", "runtimes.*.want", "runtimes.*.also")
-"""The keys that need no agreement. Wants need none for a runtime with a shipped recipe alone: such a one says nothing of where
-bytes come from.
+"""The keys that need no agreement. Wants need none for a runtime with a shipped recipe alone: such a one says
+nothing of where bytes come from.
 """
 
 
@@ -50,14 +51,16 @@ class _Agreed(msgspec.Struct):
 
 
 def to_agree(workstation: Workstation) -> dict[str, Any]:
-    """Return all that a person has to agree to, as plain values: of the manifest, of the lock, and digests of the files that it
-    names. Empty where nothing has to be agreed to.
+    """Return all that a person has to agree to, as plain values: of the manifest, of the lock, and digests of
+    the files that it names. Empty where nothing has to be agreed to.
     """
     manifest = workstation.manifest
     asked = {f"runtimes.{name}" for name in manifest.runtimes if not _is_shipped(name, workstation)}
     found: dict[str, Any] = _without_free(_said(manifest), "", asked)
     if workstation.lock:
-        found["lock"] = {f"{name} {want}": _said(entry) for (name, want), entry in sorted(workstation.lock.items())}
+        found["lock"] = {
+            f"{name} {want}": _said(entry) for (name, want), entry in sorted(workstation.lock.items())
+        }
     if files := {name: _digest(workstation.file.parent / name) for name in sorted(_files(manifest))}:
         found["files"] = files
     plain: dict[str, Any] = msgspec.json.decode(msgspec.json.encode(found))
@@ -73,12 +76,16 @@ def _is_shipped(name: str, workstation: Workstation) -> bool:
     from zesty_anchor.recipes import SHIPPED
 
     tool = workstation.manifest.tools[name]
-    return name not in workstation.manifest.recipes and tool.system is None and (SHIPPED / f"{name}.toml").is_file()
+    return (
+        name not in workstation.manifest.recipes
+        and tool.system is None
+        and (SHIPPED / f"{name}.toml").is_file()
+    )
 
 
 def _without_free(part: Any, path: str, asked: Collection[str]) -> Any:
-    """A part of a manifest without the keys that need no agreement, and without tables that hold nothing else. Nothing is free in the
-    tables ``asked``.
+    """A part of a manifest without the keys that need no agreement, and without tables that hold nothing
+    else. Nothing is free in the tables ``asked``.
     """
     if isinstance(part, list):
         return [_without_free(each, f"{path}.*", asked) for each in part]
@@ -99,7 +106,9 @@ def _said(value: Any) -> Any:
         kept = {}
         for each in msgspec.structs.fields(type(value)):
             part = getattr(value, each.name)
-            default = each.default_factory() if each.default_factory is not msgspec.NODEFAULT else each.default
+            default = (
+                each.default_factory() if each.default_factory is not msgspec.NODEFAULT else each.default
+            )
             if each.required or part != default:
                 kept[each.encode_name] = _said(part)
         return kept
@@ -139,19 +148,25 @@ def check_hands(workstation: Workstation) -> None:
                 f"{file} is not taken at its word: {hands}",
                 where=str(file),
                 advice=advice_where_open(file)
-                or f"if it is what you want, copy it: cp {file} ~/{file.name}; then look with: zesty-anchor preview",
+                or f"if you want it, copy it: cp {file} ~/{file.name}; then run: zesty-anchor preview",
             )
 
 
 def is_own(workstation: Workstation) -> bool:
-    """Whether the manifest is the person's own: it is directly in the home, or in the configuration folder."""
+    """Whether the manifest is the person's own: it is directly in the home, or in the configuration
+    folder.
+    """
     real = Path(os.path.realpath(workstation.file))
-    own = {Path(os.path.realpath(folder)) for folder in (workstation.locations.home, workstation.locations.config)}
+    own = {
+        Path(os.path.realpath(folder))
+        for folder in (workstation.locations.home, workstation.locations.config)
+    }
     return real.parent in own and not workstation.file.is_symlink()
 
 
 def question(workstation: Workstation, trusted: Path | None = None) -> Question | None:
-    """What must be asked before anything of the manifest runs; None where there is nothing, or it is agreed to.
+    """What must be asked before anything of the manifest runs; None where there is nothing, or it is agreed
+    to.
 
     ``trusted`` is a manifest that the person has named for this. ``check_hands`` looks at who may write it.
     """
@@ -171,7 +186,10 @@ def question(workstation: Workstation, trusted: Path | None = None) -> Question 
     else:
         told = list(differences(known[-1], parts))
         more = f"; and {len(told) - _MOST} more" if len(told) > _MOST else ""
-        text = f"{shown} has changed since you trusted it: {'; '.join(told[:_MOST])}{more}. Trust it as it is now?"
+        text = (
+            f"{shown} has changed since you trusted it: {'; '.join(told[:_MOST])}{more}. Trust it as it is"
+            " now?"
+        )
     return Question("manifest", text, f"--trust {file}")
 
 
@@ -194,7 +212,9 @@ def differences(known: Mapping[str, Any], now: Mapping[str, Any]) -> Iterator[st
     for name, digest in now.get("files", {}).items():
         if name in known.get("files", {}) and known["files"][name] != digest:
             yield f"the content of {name} has changed"
-    rest = [{key: part for key, part in text.items() if key not in ("lock", "files")} for text in (known, now)]
+    rest = [
+        {key: part for key, part in text.items() if key not in ("lock", "files")} for text in (known, now)
+    ]
     yield from _changed(rest[0], rest[1], "")
 
 

@@ -1,4 +1,6 @@
-"""Which version is in effect in a folder, and what decided it: session, project, default, the narrower wins."""
+"""Which version is in effect in a folder, and what decided it: session, project, default, the narrower
+wins.
+"""
 
 from __future__ import annotations
 
@@ -27,7 +29,9 @@ SESSION = "ZESTY_ANCHOR_SESSION"
 
 
 class Choice(msgspec.Struct, frozen=True):
-    """The version in effect of one runtime (empty: none of the shelf; ``system``), its scope, and what decided it."""
+    """The version in effect of one runtime (empty: none of the shelf; ``system``), its scope, and what
+    decided it.
+    """
 
     runtime: str
     version: str
@@ -43,13 +47,20 @@ class Missing(msgspec.Struct, frozen=True):
 
 
 def _leads_away(file: Path) -> bool:
-    """Whether a project's file is a link to a file with another name elsewhere: its content may be private, and would be shown."""
+    """Whether a project's file is a link to a file with another name elsewhere: its content may be private,
+    and would be shown.
+    """
     real = Path(os.path.realpath(file))
-    return file.is_symlink() and real.name != file.name and not real.is_relative_to(os.path.realpath(file.parent))
+    return (
+        file.is_symlink()
+        and real.name != file.name
+        and not real.is_relative_to(os.path.realpath(file.parent))
+    )
 
 
 class Chooser:
-    """Chooses among the versions on the shelf. ``defaults`` are the versions by default (``system``; empty: none).
+    """Chooses among the versions on the shelf. ``defaults`` are the versions by default (``system``; empty:
+    none).
 
     ``manifest`` is the machine's own: it decides by default, and is no project's.
     """
@@ -70,11 +81,15 @@ class Chooser:
         self._manifest = manifest
 
     def in_effect(self, folder: Path, session: str, default_line: Mapping[str, str]) -> list[Choice]:
-        """What is in effect in a folder for every runtime. ``default_line`` says where each default is decided."""
+        """What is in effect in a folder for every runtime. ``default_line`` says where each default is
+        decided.
+        """
         chosen: dict[str, tuple[str, str, bool]] = {}
         for file, pin in self.pins(folder):
             version = self.version(pin)
-            if version and (pin.runtime not in chosen or (chosen[pin.runtime][2] and pin.requirement is None)):
+            if version and (
+                pin.runtime not in chosen or (chosen[pin.runtime][2] and pin.requirement is None)
+            ):
                 place = f"{self._locations.shown(file)}:{pin.line}"
                 chosen[pin.runtime] = (version, place, pin.requirement is not None)
         words = dict(word.partition("=")[::2] for word in session.split())
@@ -85,7 +100,9 @@ class Chooser:
             elif name in chosen:
                 choices.append(Choice(name, chosen[name][0], "project", chosen[name][1]))
             else:
-                choices.append(Choice(name, self._defaults.get(name, ""), "default", default_line.get(name, "")))
+                choices.append(
+                    Choice(name, self._defaults.get(name, ""), "default", default_line.get(name, ""))
+                )
         return choices
 
     def pins(self, folder: Path) -> Iterator[tuple[Path, Pin]]:
@@ -95,7 +112,9 @@ class Chooser:
                 yield file, pin
 
     def missing(self, files: Sequence[Path]) -> list[Missing]:
-        """The pins in these files that no installed version answers to, or that say nothing that can be read."""
+        """The pins in these files that no installed version answers to, or that say nothing that can be
+        read.
+        """
         return [
             Missing(pin, file)
             for file in files
@@ -108,7 +127,11 @@ class Chooser:
         if file == self._manifest:
             return []
         if _leads_away(file):
-            pinned = [runtime for runtime, recipe in self._recipes.items() if file.name in pin_files(runtime, recipe)]
+            pinned = [
+                runtime
+                for runtime, recipe in self._recipes.items()
+                if file.name in pin_files(runtime, recipe)
+            ]
             return [
                 Pin(runtime, "", 1, wrong="is a symbolic link to a file with another name, so it is not read")
                 for runtime in pinned[:1]
@@ -138,7 +161,9 @@ def pin_files_above(folder: Path, recipes: Mapping[str, Recipe], home: Path) -> 
 
 def chooser(workstation: Workstation, machine: Machine) -> Chooser:
     """The chooser among what stands on this machine's shelf."""
-    defaults = {name: default_version(workstation, name, machine) or "" for name in workstation.manifest.tools}
+    defaults = {
+        name: default_version(workstation, name, machine) or "" for name in workstation.manifest.tools
+    }
     return Chooser(workstation.recipes, machine.shelf, defaults, workstation.locations, workstation.file)
 
 
@@ -151,8 +176,9 @@ def pinned_at_home(workstation: Workstation, machine: Machine) -> list[str]:
         if file.parent == home and version and version != default_version(workstation, pin.runtime, machine):
             place = f"{workstation.locations.shown(file)}:{pin.line}"
             found.append(
-                f"{place} pins {pin.runtime} {version} for your home and all folders below it without a pin of their own: the default is "
-                f"not active there; to undo that: rm {workstation.locations.shown(file)}"
+                f"{place} pins {pin.runtime} {version} for your home and all folders below it without a pin"
+                " of their own: the default is not active there; to undo that: rm"
+                f" {workstation.locations.shown(file)}"
             )
     return found
 
@@ -160,7 +186,9 @@ def pinned_at_home(workstation: Workstation, machine: Machine) -> list[str]:
 def in_effect(workstation: Workstation, machine: Machine) -> list[Choice]:
     """What is in effect in the current folder, for every runtime."""
     session = workstation.environ.get(SESSION, "")
-    return chooser(workstation, machine).in_effect(workstation.folder, session, workstation.decided_by_default())
+    return chooser(workstation, machine).in_effect(
+        workstation.folder, session, workstation.decided_by_default()
+    )
 
 
 def choice_of(workstation: Workstation, machine: Machine, runtime: str) -> Choice:
@@ -170,13 +198,19 @@ def choice_of(workstation: Workstation, machine: Machine, runtime: str) -> Choic
 
 
 def default_version(workstation: Workstation, name: str, machine: Machine) -> str | None:
-    """The version that a runtime has by default; ``system`` where it is left to that, None where none stands."""
+    """The version that a runtime has by default; ``system`` where it is left to that, None where none
+    stands.
+    """
     want = workstation.manifest.tools[name].want
-    return SYSTEM if want == SYSTEM else standing(workstation, name, want, machine, workstation.past.resolutions)
+    return (
+        SYSTEM if want == SYSTEM else standing(workstation, name, want, machine, workstation.past.resolutions)
+    )
 
 
 def wanted_by_project(workstation: Workstation, machine: Machine, offers: Offers) -> tuple[Asked, ...]:
-    """What the pins that hold in the current folder ask for, as far as no installed version answers to them."""
+    """What the pins that hold in the current folder ask for, as far as no installed version answers to
+    them.
+    """
     files = list(pin_files_above(workstation.folder, workstation.recipes, workstation.locations.home))
     if not files:
         return ()

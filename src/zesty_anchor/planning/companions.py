@@ -19,13 +19,16 @@ Registry = Callable[[Literal["npm"], str], list[Release]]
 
 
 def companions_of(workstation: Workstation, supply: Supply, name: str) -> list[Companion]:
-    """The companions of what a feed offers: its own, and others of the recipe that the manifest asks for by name.
+    """The companions of what a feed offers: its own, and others of the recipe that the manifest asks for by
+    name.
 
     Raises ``UsageProblem`` where the manifest asks for one that the recipe does not know.
     """
     wanted = workstation.manifest.tools[name].companions
     own = {each.name: each for each in supply.source.companions} if supply.source else {}
-    known = {each.name: each for source in workstation.recipes[name].sources for each in source.companions} | own
+    known = {
+        each.name: each for source in workstation.recipes[name].sources for each in source.companions
+    } | own
     unknown = next((each for each in wanted if each not in known), None)
     if unknown is not None:
         raise UsageProblem(
@@ -45,7 +48,9 @@ def companion_for(
     """
     want = workstation.manifest.tools[name].companions.get(companion.name, "latest")
     offered = registry(companion.kind, companion.package or companion.name)
-    fits = [each for each in offered if meets(each.requires.get(companion.requires, "*"), "npm", release.version)]
+    fits = [
+        each for each in offered if meets(each.requires.get(companion.requires, "*"), "npm", release.version)
+    ]
     chosen = Want(want).choose(fits)
     if chosen is None:
         raise UsageProblem(

@@ -1,4 +1,6 @@
-"""What is done about whatever else answers to the manifest's commands, by its policy and what a person answers."""
+"""What is done about whatever else answers to the manifest's commands, by its policy and what a person
+answers.
+"""
 
 from __future__ import annotations
 
@@ -39,7 +41,9 @@ class Conflicts:
             from zesty_anchor.survey.rivals import conflicts
 
             ours = {
-                name: recipe for name, recipe in wanted.recipes.items() if self._manifest.tools[name].want != SYSTEM
+                name: recipe
+                for name, recipe in wanted.recipes.items()
+                if self._manifest.tools[name].want != SYSTEM
             }
             self._found = conflicts(ours, wanted.shells, machine)
         return self._found
@@ -70,12 +74,16 @@ class Conflicts:
         """A line for each that stays. An alias to what goes, or a function that came with it, goes along."""
         staying = [each for each in found if not self._goes(each, machine, answers)]
         around = [
-            f"{each.command}: only {machine.locations.shown(each.target)} goes. {each.around}; to have it go whole:"
+            f"{each.command}: only {machine.locations.shown(each.target)} goes. {each.around}; to have it go"
+            " whole:"
             f' [[conflicts.remove]] path = "{_around(each)}"'
             for each in found
             if each.around and each not in staying
         ]
-        return [*around, *(_told(each, machine.locations) for each in staying if not _along(each, wanted.removals))]
+        return [
+            *around,
+            *(_told(each, machine.locations) for each in staying if not _along(each, wanted.removals)),
+        ]
 
     def _goes(self, conflict: Conflict, machine: Machine, answers: Answers) -> bool:
         """Whether a conflict is to be removed: it can be, and the policy, or the person, says so."""
@@ -101,17 +109,24 @@ def _about(conflict: Conflict) -> str:
     """The question about a conflict; its answer is kept under it."""
     what = f"the package {conflict.target}" if conflict.kind == "package" else conflict.target
     around = f" ({conflict.around})" if conflict.around else ""
-    return f"{conflict.command} is also answered by {conflict.origin.path}: take {what} away{around}, once the new one answers?"
+    return (
+        f"{conflict.command} is also answered by {conflict.origin.path}: take {what} away{around}, once the"
+        " new one answers?"
+    )
 
 
 def _told(conflict: Conflict, locations: Locations) -> str:
     """That a conflict stays."""
     origin = conflict.origin
-    what = f"the {origin.kind} {conflict.command}" if conflict.kind == "line" else locations.shown(origin.path)
+    what = (
+        f"the {origin.kind} {conflict.command}" if conflict.kind == "line" else locations.shown(origin.path)
+    )
     whose = f" ({origin.owner})" if origin.owner not in ("", "unknown") else ""
     by = f", by {locations.shown(origin.startup_file)}:{origin.line}" if origin.startup_file else ""
     if conflict.kind == "line":
-        return f"{conflict.command}: {what}{whose}{by} hides it, and stays; take that line out if it should not"
+        return (
+            f"{conflict.command}: {what}{whose}{by} hides it, and stays; take that line out if it should not"
+        )
     way = {"package": f'package = "{conflict.target}"'}.get(
         conflict.kind, f'path = "{locations.shown(conflict.target)}"'
     )

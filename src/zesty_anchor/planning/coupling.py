@@ -21,7 +21,8 @@ def may_run(coupled: Coupled | None, version: str, below: Collection[str]) -> bo
 def runs_on(name: str, version: str, coupled: Coupled | None, below: Collection[str], manifest: Path) -> str:
     """The version of another runtime that a version runs on, as ``NAME VERSION``; empty where it needs none.
 
-    ``below`` are the versions that the manifest wants of that other one. Raises ``UsageProblem`` where none of them fits.
+    ``below`` are the versions that the manifest wants of that other one. Raises ``UsageProblem`` where none
+    of them fits.
     """
     needed = line_below(coupled, version)
     if coupled is None or not needed:
@@ -30,17 +31,20 @@ def runs_on(name: str, version: str, coupled: Coupled | None, below: Collection[
     if not fitting:
         there = ", ".join(below) or "none"
         raise UsageProblem(
-            f"{name} {version} runs on {coupled.runtime} {needed}, and the manifest wants {coupled.runtime} {there}",
+            f"{name} {version} runs on {coupled.runtime} {needed}, and the manifest wants {coupled.runtime}"
+            f" {there}",
             where=str(manifest),
-            advice=f'write want = "{needed}" (or also = ["{needed}"]) in [runtimes.{coupled.runtime}], '
-            f"or choose another {name}",
+            advice=(
+                f'write want = "{needed}" (or also = ["{needed}"]) in [runtimes.{coupled.runtime}], '
+                f"or choose another {name}"
+            ),
         )
     return f"{coupled.runtime} {fitting[0]}"
 
 
 def line_below(coupled: Coupled | None, version: str) -> str:
-    """The line of the other runtime that a version names in its own, or the range that the recipe has for its line; empty
-    where there is none.
+    """The line of the other runtime that a version names in its own, or the range that the recipe has for its
+    line; empty where there is none.
     """
     if coupled is None:
         return ""

@@ -16,8 +16,9 @@ from zesty_anchor.system.problem import Problem, UsageProblem
 def wanted_extras(
     workstation: Workstation, offers: Offers, name: str, want: str, there: Mapping[str, Extra]
 ) -> tuple[WantedExtra, ...]:
-    """The packages that a version of a runtime is to have; ``there`` are those that it has. The registry is asked only for one
-    that it has not, and that the lock does not hold; where it does not answer, the package tool is left to choose.
+    """The packages that a version of a runtime is to have; ``there`` are those that it has. The registry is
+    asked only for one that it has not, and that the lock does not hold; where it does not answer, the package
+    tool is left to choose.
 
     Raises ``UsageProblem`` where the recipe does not say how packages are added.
     """
@@ -27,7 +28,9 @@ def wanted_extras(
         raise UsageProblem(
             f"the recipe of {name!r} does not say how a command-line package is added to it",
             where=workstation.place("runtimes", name, "extras"),
-            advice="take extras out, or add [extras] with install = … to the recipe (docs/recipes.md shows how)",
+            advice=(
+                "take extras out, or add [extras] with install = … to the recipe (docs/recipes.md shows how)"
+            ),
         )
     locked = workstation.lock.get((name, want))
     found = []
@@ -46,12 +49,16 @@ def wanted_extras(
 
 
 def known_extras(workstation: Workstation, name: str, there: Mapping[str, Extra]) -> tuple[WantedExtra, ...]:
-    """The same as far as nobody has to be asked: one that is not there has the version that the manifest says."""
+    """The same as far as nobody has to be asked: one that is not there has the version that the manifest
+    says.
+    """
     found = []
     for text in workstation.manifest.tools[name].extras:
         package, version = split(text)
         known = there.get(text)
-        found.append(WantedExtra(text, package, known.version if known else version, known.commands if known else ()))
+        found.append(
+            WantedExtra(text, package, known.version if known else version, known.commands if known else ())
+        )
     return tuple(found)
 
 
@@ -67,7 +74,9 @@ def installed_extras(workstation: Workstation, name: str, folder: Path) -> Mappi
 
 
 def _newest(offers: Offers, package: str, version: str) -> str:
-    """The exact version to take; what was asked for where the registry does not tell, or speaks of it in its own way."""
+    """The exact version to take; what was asked for where the registry does not tell, or speaks of it in its
+    own way.
+    """
     try:
         chosen = Want(version or "latest").choose(offers.of_registry("npm", package))
     except (Problem, ValueError):

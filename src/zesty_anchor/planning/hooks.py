@@ -1,4 +1,6 @@
-"""Whether the lines that a manifest adds for a shell can be read by that shell: asked before anything is fetched."""
+"""Whether the lines that a manifest adds for a shell can be read by that shell: asked before anything is
+fetched.
+"""
 
 from __future__ import annotations
 
@@ -14,9 +16,13 @@ from zesty_anchor.system.problem import UsageProblem
 
 
 def check_hooks(workstation: Workstation, machine: Machine) -> None:
-    """Raises ``UsageProblem`` with file and line for a hook that its shell cannot read. Nothing of it is run."""
+    """Raises ``UsageProblem`` with file and line for a hook that its shell cannot read. Nothing of it is
+    run.
+    """
     for path, shell, text in _hooks(workstation):
-        name = next((each for each in ((*like_sh(), SH) if shell == SH else (shell,)) if machine.shell(each)), None)
+        name = next(
+            (each for each in ((*like_sh(), SH) if shell == SH else (shell,)) if machine.shell(each)), None
+        )
         installed = machine.shell(name) if name else None
         if name is None or installed is None:
             continue
@@ -32,11 +38,15 @@ def check_hooks(workstation: Workstation, machine: Machine) -> None:
 
 
 def _hooks(workstation: Workstation) -> Iterator[tuple[tuple[Step, ...], str, str]]:
-    """The hooks of the manifest, and of the recipes in it, with a word in place of each folder that they refer to."""
+    """The hooks of the manifest, and of the recipes in it, with a word in place of each folder that they
+    refer to.
+    """
     manifest = workstation.manifest
     yield from _each(("shells", "hooks"), manifest.shells.hooks, dict.fromkeys(manifest.tools, "'/folder'"))
     for name, recipe in manifest.recipes.items():
-        yield from _each(("recipes", name, "hooks"), recipe.hooks, dict.fromkeys(("folder", "home"), "'/folder'"))
+        yield from _each(
+            ("recipes", name, "hooks"), recipe.hooks, dict.fromkeys(("folder", "home"), "'/folder'")
+        )
 
 
 def _each(

@@ -17,7 +17,8 @@ from zesty_anchor.system.problem import UsageProblem
 
 
 def with_linked(manifest: Manifest, recipes: dict[str, Recipe], home: Path) -> Manifest:
-    """The manifest in which a runtime that names an install of the ``system`` wants just its version, and names its real folder.
+    """The manifest in which a runtime that names an install of the ``system`` wants just its version, and
+    names its real folder.
 
     Raises ``UsageProblem`` where the folder holds no such runtime, or nothing there tells the version.
     """
@@ -27,10 +28,16 @@ def with_linked(manifest: Manifest, recipes: dict[str, Recipe], home: Path) -> M
             continue
         folder = Path(expand(runtime.system, home))
         at = f"[runtimes.{name}] system"
-        absent = [c for c in recipes[name].commands if not any((folder / b / c).is_file() for b in recipes[name].bin)]
+        absent = [
+            c
+            for c in recipes[name].commands
+            if not any((folder / b / c).is_file() for b in recipes[name].bin)
+        ]
         if absent:
             raise UsageProblem(
-                f"{folder} holds no command {absent[0]!r}" if folder.is_dir() else f"there is no folder {folder}",
+                f"{folder} holds no command {absent[0]!r}"
+                if folder.is_dir()
+                else f"there is no folder {folder}",
                 where=at,
                 advice=f"zesty-anchor trace {recipes[name].commands[0]} shows which installs are there",
             )

@@ -9,7 +9,9 @@ from zesty_anchor.survey.installs_there import InstallThere
 
 
 class InEffect(msgspec.Struct, frozen=True):
-    """The version in effect, its scope (session, project, default), and what decided it: a variable, or a file with its line."""
+    """The version in effect, its scope (session, project, default), and what decided it: a variable, or a
+    file with its line.
+    """
 
     version: str
     scope: str
@@ -17,8 +19,8 @@ class InEffect(msgspec.Struct, frozen=True):
 
 
 class Obtainable(msgspec.Struct, frozen=True):
-    """A version that a feed offers. ``date`` is when it came, and ``ends`` when its support ends (YYYY-MM-DD, empty: the feed does not tell);
-    ``lacking`` says why this machine cannot have it (empty: it can).
+    """A version that a feed offers. ``date`` is when it came, and ``ends`` when its support ends (YYYY-MM-DD,
+    empty: the feed does not tell); ``lacking`` says why this machine cannot have it (empty: it can).
     """
 
     version: str
@@ -30,8 +32,8 @@ class Obtainable(msgspec.Struct, frozen=True):
 
 
 class RuntimeKnown(msgspec.Struct, frozen=True):
-    """A runtime that has a recipe: the kinds of its feeds in order, what a person calls them (``sources``), and what is here of it
-    already, the first one first.
+    """A runtime that has a recipe: the kinds of its feeds in order, what a person calls them (``sources``),
+    and what is here of it already, the first one first.
     """
 
     runtime: str
@@ -42,8 +44,9 @@ class RuntimeKnown(msgspec.Struct, frozen=True):
 
 
 class Listing(msgspec.Struct, frozen=True):
-    """One runtime's versions. ``in_effect`` is the default version, and what decided it. ``through`` is the manager that
-    installs it, ``manager`` tells that it is one. ``here`` are the installs that others made, where they were asked for.
+    """One runtime's versions. ``in_effect`` is the default version, and what decided it. ``through`` is the
+    manager that installs it, ``manager`` tells that it is one. ``here`` are the installs that others made,
+    where they were asked for.
     """
 
     runtime: str
@@ -56,10 +59,10 @@ class Listing(msgspec.Struct, frozen=True):
 
 
 class Newer(msgspec.Struct, frozen=True):
-    """The version that a want of the manifest means (``version``, empty: none is installed yet), and what its feed has that is newer: the
-    newest that the want admits, and the newest of all beyond it (empty: none). ``ends`` is the day (YYYY-MM-DD) on which the support of
-    ``version`` ends, empty where no feed says; ``problem`` says why no feed could be asked,
-    and ``feed`` is the feed that offers what is newer.
+    """The version that a want of the manifest means (``version``, empty: none is installed yet), and what its
+    feed has that is newer: the newest that the want admits, and the newest of all beyond it (empty: none).
+    ``ends`` is the day (YYYY-MM-DD) on which the support of ``version`` ends, empty where no feed says;
+    ``problem`` says why no feed could be asked, and ``feed`` is the feed that offers what is newer.
     """
 
     runtime: str
@@ -73,7 +76,9 @@ class Newer(msgspec.Struct, frozen=True):
 
 
 class Switched(msgspec.Struct, frozen=True):
-    """What a switch came to: the choice now in effect, the whole of the session's, and the file that was written."""
+    """What a switch came to: the choice now in effect, the whole of the session's, and the file that was
+    written.
+    """
 
     choice: Choice
     session: str | None = None

@@ -26,9 +26,11 @@ class Locker:
         self._workstation = workstation
         self._resolver = resolver
 
-    def anew(self, machine: Machine, platforms: Sequence[str], upgrade: Collection[str] | None) -> list[Locked]:
-        """The lock as it should be: entries that are there stay, but for those of the runtimes in ``upgrade`` (None:
-        none of them); what the manifest no longer wants is left out.
+    def anew(
+        self, machine: Machine, platforms: Sequence[str], upgrade: Collection[str] | None
+    ) -> list[Locked]:
+        """The lock as it should be: entries that are there stay, but for those of the runtimes in ``upgrade``
+        (None: none of them); what the manifest no longer wants is left out.
         """
         entries = []
         here = machine.host.platform
@@ -69,14 +71,18 @@ class Locker:
         version = ""
         for platform in entry.files:
             there = machine.on(_on_platform(machine.host, platform))
-            newer = Release(version=entry.version, url="", digest="", channels=entry.channels, feed=entry.feed)
+            newer = Release(
+                version=entry.version, url="", digest="", channels=entry.channels, feed=entry.feed
+            )
             older = self._resolver.older(entry.runtime, newer, build.earlier, there)
             version, files[platform] = older.version, _locked_file(older)
         earlier = Locked(entry.runtime, to_build(entry.version), version, entry.feed, files)
         return [earlier, *self._earlier(earlier, machine)]
 
     def _exact(self, name: str, want: str, version: str, machine: Machine) -> Release:
-        """The release for a want on a platform; of the version that is locked, or was found for another one, if any."""
+        """The release for a want on a platform; of the version that is locked, or was found for another one,
+        if any.
+        """
         below = self._below(self._workstation.recipes[name].on, machine)
         return self._resolver.release(Asked(name, version or want, True), machine, below)
 
@@ -86,7 +92,8 @@ class Locker:
             return {}
         runtime = self._workstation.manifest.tools[coupled.runtime]
         base = [
-            self._resolver.release(Asked(coupled.runtime, w, True), machine, {}) for w in (runtime.want, *runtime.also)
+            self._resolver.release(Asked(coupled.runtime, w, True), machine, {})
+            for w in (runtime.want, *runtime.also)
         ]
         return {coupled.runtime: {release.version: release for release in base}}
 
@@ -98,7 +105,10 @@ def _locked_file(release: Release) -> LockedFile:
             raise UsageProblem(
                 f"the address of {release.version} bears a name or a password, and a lock is handed on",
                 where=without_credentials(address),
-                advice="keep them in your netrc file, or in npm's or pip's own configuration, and write the address without",
+                advice=(
+                    "keep them in your netrc file, or in npm's or pip's own configuration, and write the"
+                    " address without"
+                ),
             )
     parts = tuple(LockedPart(p.name, p.version, p.url, p.digest, p.size) for p in release.parts)
     return LockedFile(release.url, release.digest, release.size, signature, release.source, parts)

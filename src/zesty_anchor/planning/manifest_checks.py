@@ -12,8 +12,8 @@ from zesty_anchor.system.problem import Problems, UsageProblem
 
 
 def check(manifest: Manifest, recipes: Mapping[str, Recipe], file: Path, text: str) -> None:
-    """Raises ``UsageProblem`` with file and line: for a key file that is missing, a runtime that runs on what is not there or on
-    itself, and two runtimes that give the same command.
+    """Raises ``UsageProblem`` with file and line: for a key file that is missing, a runtime that runs on what
+    is not there or on itself, and two runtimes that give the same command.
     """
     lines = Lines(text)
     found = [

@@ -45,9 +45,9 @@ class Offers:
         self._answers: dict[tuple[str, str, str], list[Release] | Problem] = {}
 
     def releases(self, name: str, machine: Machine) -> list[Release]:
-        """Everything that all of a runtime's feeds, or its manager, offer for this machine. Of a version that several offer it is what
-        the first of them does, since a recipe names those first that come whole; the channels are those that any of them says.
-        Raises ``Problem`` where none of them answers.
+        """Everything that all of a runtime's feeds, or its manager, offer for this machine. Of a version that
+        several offer it is what the first of them does, since a recipe names those first that come whole; the
+        channels are those that any of them says. Raises ``Problem`` where none of them answers.
         """
         found: dict[str, Release] = {}
         if self._workstation.manifest.tools[name].through is None:
@@ -61,7 +61,8 @@ class Offers:
         return list(found.values())
 
     def in_order(self, name: str, machine: Machine) -> Iterator[list[Release]]:
-        """What each of the feeds offers, one after the other: the later ones are asked only when it comes to them.
+        """What each of the feeds offers, one after the other: the later ones are asked only when it comes to
+        them.
 
         One that cannot be asked is passed over, and named where another one answers.
         Raises ``Problem``, that of the first one, where none answers.
@@ -81,7 +82,9 @@ class Offers:
                 yield offered
             if answered:
                 self._passed_over |= {
-                    f"{name}: the feed {feed!r} could not be asked, and may have other versions: {problem}": None
+                    f"{name}: the feed {feed!r} could not be asked, and may have other versions: {problem}": (
+                        None
+                    )
                     for feed, problem in troubles.items()
                 }
         if not answered:
@@ -98,15 +101,21 @@ class Offers:
         try:
             list(pool.map(lambda supply: self._asked(supply, name, machine), asked))
         finally:
-            pool.shutdown(wait=False, cancel_futures=True)  # where it was interrupted, nobody waits for a silent server
+            pool.shutdown(
+                wait=False, cancel_futures=True
+            )  # where it was interrupted, nobody waits for a silent server
 
     def _asked(self, supply: Supply, name: str, machine: Machine) -> list[Release] | Problem:
         """What a feed offers, or why it could not be asked; it is asked once."""
         key = supply.name, name, machine.host.platform
         if key not in self._answers:
             try:
-                offered = self._opened().releases(supply, self._workstation.recipes[name], machine.host.platform)
-                self._answers[key] = [msgspec.structs.replace(release, feed=supply.name) for release in offered]
+                offered = self._opened().releases(
+                    supply, self._workstation.recipes[name], machine.host.platform
+                )
+                self._answers[key] = [
+                    msgspec.structs.replace(release, feed=supply.name) for release in offered
+                ]
             except Problem as problem:
                 self._answers[key] = problem
         return self._answers[key]
@@ -158,7 +167,8 @@ class Offers:
 
         return ManagerProgram(
             name=name, tool=recipe.manager, bins=bins, home=self._workstation.locations.home,
-            environment={**plain_environment(self._workstation.environ, self._workstation.locations.home, bins), **variables},
+            environment={**plain_environment(self._workstation.environ, self._workstation.locations.home,
+            bins), **variables},
         )  # fmt: skip
 
     def pinned(self, name: str, release: Release, machine: Machine) -> Release:
@@ -176,7 +186,9 @@ class Offers:
         return msgspec.structs.replace(pinned, parts=pinned.parts + pieces)
 
     def of_registry(self, kind: Literal["npm"], package: str) -> list[Release]:
-        """The versions of any package of a registry: the one that the manifest names for that kind, or the user's own."""
+        """The versions of any package of a registry: the one that the manifest names for that kind, or the
+        user's own.
+        """
         feeds = self._workstation.manifest.feeds
         named = next((name for name, feed in feeds.items() if feed.kind == kind), None)
         supply = Supply(named or kind, kind, feeds[named].url if named else None, package)
@@ -185,7 +197,9 @@ class Offers:
     def script(self, name: str, release: Release) -> bytes:
         """The text of an installer, checked against the digest that its feed gives."""
         if release.url not in self._scripts:
-            self._scripts[release.url] = self._opened().web.document(release.url, who=f"whoever offers {name}")[1]
+            self._scripts[release.url] = self._opened().web.document(
+                release.url, who=f"whoever offers {name}"
+            )[1]
         content = self._scripts[release.url]
         import hashlib
 
@@ -195,12 +209,17 @@ class Offers:
             raise Problem(
                 f"the installer of {name} {release.version} has another digest than expected",
                 where=f"expected {release.digest}, got {found}, from {release.url}",
-                advice="nothing of it was run. It was damaged or replaced: tell whoever offers it, do not go around it",
+                advice=(
+                    "nothing of it was run. It was damaged or replaced: tell whoever offers it, do not go"
+                    " around it"
+                ),
             )
         return content
 
     def licence_text(self, name: str, machine: Machine) -> str:
-        """The licence of the version that a runtime's default want takes. Raises ``Problem`` where there is none."""
+        """The licence of the version that a runtime's default want takes. Raises ``Problem`` where there is
+        none.
+        """
         release = Want(self._workstation.manifest.tools[name].want).choose(self.releases(name, machine))
         if release is None or not release.licence:
             raise Problem(
@@ -211,14 +230,23 @@ class Offers:
             return f"{name} {release.version}: {release.licence} (the feed gives no text of it)"
         return self._opened().web.text(release.licence_url, who=f"the feed of {name!r}")
 
-    def artefact(self, release: Release, supply: Supply, subject: str, recipe: Recipe | None = None) -> Artefact:
-        """What is fetched, with the signature that it must bear. Raises ``Problem`` where it bears none, or a bad one."""
+    def artefact(
+        self, release: Release, supply: Supply, subject: str, recipe: Recipe | None = None
+    ) -> Artefact:
+        """What is fetched, with the signature that it must bear. Raises ``Problem`` where it bears none, or a
+        bad one.
+        """
         archive = feed_class(supply.kind).signed_lists
         named = self._workstation.manifest.feeds.get(supply.name)
         largest = named.most_bytes if named is not None else 0
         package = archive and not release.source
         plain = Artefact(
-            release.url, release.digest, release.size, package=package, single=_single(recipe), largest=largest
+            release.url,
+            release.digest,
+            release.size,
+            package=package,
+            single=_single(recipe),
+            largest=largest,
         )
         if archive:
             return msgspec.structs.replace(plain, signed_by="the archive's list of packages (InRelease)")
@@ -231,8 +259,10 @@ class Offers:
             raise SignatureRefused(
                 f"{subject} is not signed, and the manifest names a key for {who}",
                 where=release.url,
-                advice=f"choose a signed version; if that feed signs nothing, say so: [feeds.{supply.name}] "
-                'signature = "not offered" in place of key',
+                advice=(
+                    f"choose a signed version; if that feed signs nothing, say so: [feeds.{supply.name}] "
+                    'signature = "not offered" in place of key'
+                ),
             )
         signature = self._opened().web.document(release.signature, who=who)[1]
         if supply.key is None:
@@ -246,7 +276,9 @@ class Offers:
         if release.sums:
             listed = self._opened().web.document(release.sums, who=who)[1]
             check(signature, supply.key, f"the list of digests of {who}", content=listed)
-            return msgspec.structs.replace(plain, signed_by=f"{issuer(signature, subject)}, in a list of digests")
+            return msgspec.structs.replace(
+                plain, signed_by=f"{issuer(signature, subject)}, in a list of digests"
+            )
         by = issuer(signature, subject)
         return msgspec.structs.replace(plain, signature=signature, key=supply.key, signed_by=by)
 
@@ -255,7 +287,9 @@ class Offers:
         return self._opened().body(url, who)
 
     def notices(self) -> list[str]:
-        """Which feeds were passed over, and why; offline, how old each answer is that was used. A sentence each."""
+        """Which feeds were passed over, and why; offline, how old each answer is that was used. A sentence
+        each.
+        """
         ages = self._feeds.web.ages if self._feeds else {}
         remarks = self._feeds.web.remarks if self._feeds else {}
         return [
@@ -266,7 +300,9 @@ class Offers:
 
     def _with_our_npm(self) -> dict[str, str]:
         """The environment, with every npm of the shelf last on PATH."""
-        path = ":".join([self._workstation.environ.get("PATH", ""), *_shelved_npm(self._workstation.locations.shelf)])
+        path = ":".join(
+            [self._workstation.environ.get("PATH", ""), *_shelved_npm(self._workstation.locations.shelf)]
+        )
         return {**self._workstation.environ, "PATH": path.strip(":")}
 
     def _opened(self) -> Feeds:

@@ -17,9 +17,10 @@ from zesty_anchor.planning.resolve import Missing
 class Plan(msgspec.Struct, frozen=True):
     """What is missing on this machine, and what must be known or decided about it.
 
-    ``changes`` are in the order in which they can be carried out; those whose keys are in ``beyond`` need privilege, and
-    there is no way to it here: ``errands`` are their commands, for an administrator. ``commands`` are all that would run
-    with privilege. ``failed`` is what cannot be had at all, ``missing`` what was not looked for, since nobody was to be asked. No change of a stage after ``last`` may be begun.
+    ``changes`` are in the order in which they can be carried out; those whose keys are in ``beyond`` need
+    privilege, and there is no way to it here: ``errands`` are their commands, for an administrator.
+    ``commands`` are all that would run with privilege. ``failed`` is what cannot be had at all, ``missing``
+    what was not looked for, since nobody was to be asked. No change of a stage after ``last`` may be begun.
     """
 
     wanted: Wanted
@@ -56,7 +57,8 @@ def in_order(changes: Iterable[Change]) -> list[Change]:
     for stage in Stage:
         staged = [change for change in by_key.values() if change.stage is stage]
         graph = {
-            c.key: [k for k in sorted(c.needs | c.follows) if k in by_key and by_key[k].stage is stage] for c in staged
+            c.key: [k for k in sorted(c.needs | c.follows) if k in by_key and by_key[k].stage is stage]
+            for c in staged
         }
         ordered += [by_key[key] for key in TopologicalSorter(graph).static_order()]
     return ordered

@@ -29,8 +29,9 @@ from zesty_anchor.system.problem import Problem
 class Planner:
     """Makes the plans of one command. It writes nothing, and uses no privilege.
 
-    ``more`` are wants beside those of the manifest. ``find_access`` finds the way to privilege; it is asked once, and only
-    where something needs privilege. ``deep`` has each file of a version read to tell whether it is damaged.
+    ``more`` are wants beside those of the manifest. ``find_access`` finds the way to privilege; it is asked
+    once, and only where something needs privilege. ``deep`` has each file of a version read to tell whether
+    it is damaged.
     """
 
     def __init__(
@@ -52,10 +53,11 @@ class Planner:
         self._conflicts = Conflicts(workstation.manifest)
         self._find_access = find_access
         self.access: Access | None = None
-        """The way to privilege, once it was asked for. Whoever gets a password from the person puts it here."""
+        """The way to privilege, once it was asked for. Whoever gets a password from the person puts it here.
+        """
         self.lines: tuple[frozenset[Path], frozenset[Path]] = (frozenset(), frozenset())
-        """The startup files in which our line is to stand below all others, since fresh shells showed that one of those wins; and
-        those where it is to stand above what ends their reading.
+        """The startup files in which our line is to stand below all others, since fresh shells showed that
+        one of those wins; and those where it is to stand above what ends their reading.
         """
         self.place_of = workstation.place
 
@@ -70,7 +72,9 @@ class Planner:
         return self._plan(machine, known, answers, given_up, None)
 
     def compare(self, machine: Machine, known: Known) -> Plan:
-        """The same, as far as it can be told without asking any feed; the versions that do not stand are told."""
+        """The same, as far as it can be told without asking any feed; the versions that do not stand are
+        told.
+        """
         return self._plan(machine, known, None, None, [])
 
     def _plan(
@@ -83,11 +87,14 @@ class Planner:
     ) -> Plan:
         """What is missing.
 
-        ``known`` is what wants were resolved to before, ``answers`` what a person said to the questions about conflicts, by
-        their texts. ``given_up`` are the keys of changes that failed, or that wait for one that did, in a work that has
-        begun: what cannot be had is then left out, and told. Raises ``Problem`` where no plan can be made.
+        ``known`` is what wants were resolved to before, ``answers`` what a person said to the questions about
+        conflicts, by their texts. ``given_up`` are the keys of changes that failed, or that wait for one that
+        did, in a work that has begun: what cannot be had is then left out, and told. Raises ``Problem`` where
+        no plan can be made.
         """
-        if given_up is None and (self._workstation.manifest.shells.hooks or self._workstation.manifest.recipes):
+        if given_up is None and (
+            self._workstation.manifest.shells.hooks or self._workstation.manifest.recipes
+        ):
             check_hooks(self._workstation, machine)
         problems: dict[str, Problem] | None = None if given_up is None else {}
         known = with_targets(known, self._targets)
@@ -98,7 +105,9 @@ class Planner:
         )
         found = self._conflicts.found(wanted, machine)
         wanted = self._conflicts.added(wanted, found, machine, answers or {})
-        last = Stage.OBTAIN if stuck else Stage.SHELL if _may_be_missed(wanted, versions, had) else Stage.CLEAR
+        last = (
+            Stage.OBTAIN if stuck else Stage.SHELL if _may_be_missed(wanted, versions, had) else Stage.CLEAR
+        )
         kinds = self._concerned(wanted, machine)
         facts = {kind.name: kind.look(wanted, machine) for kind in kinds}
         changes = in_order(change for kind in kinds for change in kind.plan(wanted, facts[kind.name]))
@@ -119,7 +128,9 @@ class Planner:
                 *self._conflicts.staying(wanted, found, machine, answers or {}),
                 *self._passed_over(machine),
             ),
-            errands=tuple(given.shown(word) for change in changes if change.key in beyond for word in change.commands),
+            errands=tuple(
+                given.shown(word) for change in changes if change.key in beyond for word in change.commands
+            ),
             commands=tuple(given.shown(word) for change in changes for word in change.commands),
             failed=tuple(self._failed(name, problem) for name, problem in (problems or {}).items()),
             missing=tuple(missing or ()),
@@ -152,8 +163,8 @@ class Planner:
 def _without(
     versions: tuple[WantedVersion, ...], machine: Machine, given_up: Collection[str]
 ) -> tuple[tuple[WantedVersion, ...], bool]:
-    """The versions without those that could not be had; and whether that would take one from shells that use it in favour
-    of none, or leave nothing: then all of them, and the shells stay as they are.
+    """The versions without those that could not be had; and whether that would take one from shells that use
+    it in favour of none, or leave nothing: then all of them, and the shells stay as they are.
     """
     absent = [
         v for v in versions
@@ -162,7 +173,8 @@ def _without(
     if not absent:
         return versions, False
     rest = tuple(version for version in versions if version not in absent)
-    # Files of ours name a runtime's folder also where none of it has ever stood there: they look for what a project pins.
+    # Files of ours name a runtime's folder also where none of it has ever stood there: they look for what a
+    # project pins.
     stands = {runtime for runtime, _ in machine.shelf}
     lost = {version.runtime for version in absent if version.default}
     used = b"".join(file.content or b"" for file in machine.generated.values())
@@ -171,7 +183,9 @@ def _without(
     return tuple(version for version in rest if version.default or version.runtime not in lost), False
 
 
-def _may_be_missed(wanted: Wanted, versions: tuple[WantedVersion, ...], had: tuple[WantedVersion, ...]) -> bool:
+def _may_be_missed(
+    wanted: Wanted, versions: tuple[WantedVersion, ...], had: tuple[WantedVersion, ...]
+) -> bool:
     """Whether what is to go may be all that answers to a command of a runtime that could not be had."""
     if had == versions:
         return False

@@ -8,9 +8,11 @@ from zesty_anchor.engine.outcome import Outcome
 
 
 class Rehearsed(msgspec.Struct, frozen=True):
-    """What provisioning came to in a copy of the home; ``back`` are the paths that differed there once it was taken back (none: the way
-    back is whole), ``touched`` those of the real home that are not as they were (none: not a byte is), of ``compared`` that were looked
-    at. ``page`` is the report, where one was asked for. ``root`` is the system's root that it was done in, empty where it was this system's. ``manifest`` is the manifest's file, as a person names it.
+    """What provisioning came to in a copy of the home; ``back`` are the paths that differed there once it was
+    taken back (none: the way back is whole), ``touched`` those of the real home that are not as they were
+    (none: not a byte is), of ``compared`` that were looked at. ``page`` is the report, where one was asked
+    for. ``root`` is the system's root that it was done in, empty where it was this system's. ``manifest`` is
+    the manifest's file, as a person names it.
     """
 
     outcome: Outcome

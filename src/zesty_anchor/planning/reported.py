@@ -1,4 +1,6 @@
-"""All that is told of a workstation at once: what was asked for, what stands, what was proved, and what was done."""
+"""All that is told of a workstation at once: what was asked for, what stands, what was proved, and what was
+done.
+"""
 
 from __future__ import annotations
 
@@ -20,8 +22,9 @@ class Asked(msgspec.Struct, frozen=True):
 
 
 class Stands(msgspec.Struct, frozen=True):
-    """A version on the shelf: the wants that it stands for (none: nobody asks for it any more), what decided it where it is in
-    effect, and where it came from. ``digest`` and ``signed_by`` are empty where its feed gives none.
+    """A version on the shelf: the wants that it stands for (none: nobody asks for it any more), what decided
+    it where it is in effect, and where it came from. ``digest`` and ``signed_by`` are empty where its feed
+    gives none.
     """
 
     runtime: str
@@ -45,8 +48,9 @@ class ToDo(msgspec.Struct, frozen=True):
 
 
 class Report(msgspec.Struct, frozen=True):
-    """The whole. ``at`` is when it was made (seconds since 1970), ``digest`` that of the manifest (SHA-256), ``path`` the entries of PATH in fresh
-    shells, ``costs`` the starts of shells as they were measured last, and ``next`` what there is to do, the most pressing first.
+    """The whole. ``at`` is when it was made (seconds since 1970), ``digest`` that of the manifest (SHA-256),
+    ``path`` the entries of PATH in fresh shells, ``costs`` the starts of shells as they were measured last,
+    and ``next`` what there is to do, the most pressing first.
     """
 
     at: float

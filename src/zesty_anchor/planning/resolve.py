@@ -55,8 +55,9 @@ class _NotThere(Exception):
 
 
 class Resolver:
-    """Resolves the wants of one workstation, and ``more`` beside those of its manifest. The network is used only where a
-    want has no version on the shelf, or a damaged one; ``deep`` has each file of a version read to tell that.
+    """Resolves the wants of one workstation, and ``more`` beside those of its manifest. The network is used
+    only where a want has no version on the shelf, or a damaged one; ``deep`` has each file of a version read
+    to tell that.
     """
 
     def __init__(
@@ -77,8 +78,8 @@ class Resolver:
     ) -> tuple[WantedVersion, ...]:
         """Every version that the manifest wants, the default of each runtime before those beside it.
 
-        With ``failing``, what a manager cannot give is left out and its problem put in there, by runtime. With ``missing``, nothing
-        is asked for: what does not stand is left out, and put in there.
+        With ``failing``, what a manager cannot give is left out and its problem put in there, by runtime.
+        With ``missing``, nothing is asked for: what does not stand is left out, and put in there.
 
         Raises ``UsageProblem`` where nothing fulfils a want, and ``Problem`` where a feed fails.
         """
@@ -92,10 +93,17 @@ class Resolver:
                 if want == "system":
                     continue
                 try:
-                    version = self._version(Asked(name, want, place == 0), machine, known, missing is None, found)
+                    version = self._version(
+                        Asked(name, want, place == 0), machine, known, missing is None, found
+                    )
                 except _NotThere:
-                    step = (*self._workstation.manifest.step(name), *(("also", place - 1) if place else ("want",)))
-                    (missing if missing is not None else []).append(Missing(name, want, self._workstation.place(*step)))
+                    step = (
+                        *self._workstation.manifest.step(name),
+                        *(("also", place - 1) if place else ("want",)),
+                    )
+                    (missing if missing is not None else []).append(
+                        Missing(name, want, self._workstation.place(*step))
+                    )
                     continue
                 except Problem as problem:
                     self._locate(problem, name, place, len(runtime.also))
@@ -115,14 +123,18 @@ class Resolver:
             problem.where = f"{line}; {rest}" if rest else line
 
     def extra_versions(self, name: str, want: str, version: str) -> dict[str, str]:
-        """The versions of the command-line packages of a version, by what is asked for: those that it has, else the newest."""
+        """The versions of the command-line packages of a version, by what is asked for: those that it has,
+        else the newest.
+        """
         return {extra.asked: extra.version for extra in self._extras(name, want, version) if extra.version}
 
     def _extras(self, name: str, want: str, version: str) -> tuple[WantedExtra, ...]:
         there = installed_extras(self._workstation, name, self._workstation.locations.shelf / name / version)
         return wanted_extras(self._workstation, self._offers, name, want, there)
 
-    def _version(self, asked: Asked, machine: Machine, known: Known, obtainable: bool, found: Found) -> WantedVersion:
+    def _version(
+        self, asked: Asked, machine: Machine, known: Known, obtainable: bool, found: Found
+    ) -> WantedVersion:
         name, want = asked.runtime, asked.want
         workstation = self._workstation
         recipe, runtime = workstation.recipes[name], workstation.manifest.tools[name]
@@ -142,7 +154,9 @@ class Resolver:
                 return placed(msgspec.structs.replace(base, extras=known_extras(workstation, name, there)))
             if not base.damage:
                 return placed(
-                    msgspec.structs.replace(base, extras=wanted_extras(workstation, self._offers, name, want, there))
+                    msgspec.structs.replace(
+                        base, extras=wanted_extras(workstation, self._offers, name, want, there)
+                    )
                 )
         if not obtainable:
             return _absent(workstation, base, locked.version if locked else "", known)
@@ -152,7 +166,12 @@ class Resolver:
             extras = wanted_extras(workstation, self._offers, name, want, {})
             return placed(
                 msgspec.structs.replace(
-                    base, version=version, folder=folder / version, pending=True, feed=runtime.through, extras=extras
+                    base,
+                    version=version,
+                    folder=folder / version,
+                    pending=True,
+                    feed=runtime.through,
+                    extras=extras,
                 )
             )
         kept = _kept(workstation, machine.shelf[name, here]) if here is not None else None
@@ -172,8 +191,8 @@ class Resolver:
         return self._to_obtain(base, release, machine, list(below), kept)
 
     def _locked_release(self, locked: Locked, machine: Machine) -> Release:
-        """What the lock says of a version. Raises ``UsageProblem`` where that is nothing for this platform, or what its feed would not be
-        allowed to offer.
+        """What the lock says of a version. Raises ``UsageProblem`` where that is nothing for this platform,
+        or what its feed would not be allowed to offer.
         """
         lock = file_beside(self._workstation.file)
         file = locked.files.get(machine.host.platform)
@@ -184,9 +203,11 @@ class Resolver:
                 advice=f"add it with: zesty-anchor lock --platform {machine.host.platform}",
             )
         release = Release(
-            version=locked.version, url=file.url, digest=file.digest, size=file.size, channels=locked.channels,
+            version=locked.version, url=file.url, digest=file.digest, size=file.size,
+            channels=locked.channels,
             licence=locked.licence, signature=file.signature, source=file.source, feed=locked.feed,
-            parts=tuple(Piece(each.name, each.version, each.url, each.digest, each.size) for each in file.parts),
+            parts=tuple(Piece(each.name, each.version, each.url, each.digest,
+            each.size) for each in file.parts),
         )  # fmt: skip
         if self._workstation.manifest.tools[locked.runtime].through is None:
             kind = self._offers.supply(locked.runtime, locked.feed, machine).kind
@@ -202,7 +223,9 @@ class Resolver:
     def _is_offered(self, name: str, version: str, machine: Machine) -> bool:
         return any(release.version == version for release in self._offers.releases(name, machine))
 
-    def _with_damage(self, base: WantedVersion, here: str, machine: Machine, below: list[str]) -> WantedVersion:
+    def _with_damage(
+        self, base: WantedVersion, here: str, machine: Machine, below: list[str]
+    ) -> WantedVersion:
         """A version that stands on the shelf, with what of it is not as it was put there."""
         workstation, name, recipe = self._workstation, base.runtime, base.recipe
         folder, receipt = base.folder / here, machine.shelf[name, here]
@@ -210,10 +233,14 @@ class Resolver:
         choices = built_as(base.build)
         if receipt.built is not None and receipt.built != choices:
             damage.append(
-                Difference("", f"was built with {_words(receipt.built)}, and is wanted with {_words(choices)}")
+                Difference(
+                    "", f"was built with {_words(receipt.built)}, and is wanted with {_words(choices)}"
+                )
             )
         if recipe.installer is not None:
-            damage += lacking(folder, recipe.bin, recipe.commands, recipe.manager.function if recipe.manager else None)
+            damage += lacking(
+                folder, recipe.bin, recipe.commands, recipe.manager.function if recipe.manager else None
+            )
         return msgspec.structs.replace(
             base, version=here, folder=folder, feed=receipt.feed, damage=tuple(damage),
             on=runs_on(name, here, recipe.on, below, workstation.file),
@@ -243,9 +270,11 @@ class Resolver:
             source = self._offers.supply(name, release.feed, machine)
             base = msgspec.structs.replace(
                 base,
-                artefact=Artefact(kept.url, kept.digest)
-                if kept
-                else self._offers.artefact(release, source, f"{name} {release.version}", recipe),
+                artefact=(
+                    Artefact(kept.url, kept.digest)
+                    if kept
+                    else self._offers.artefact(release, source, f"{name} {release.version}", recipe)
+                ),
                 parts=parts_of(release, source, workstation, name),
                 root=source.source.root if source.source else "",
                 links=source.source.links if source.source else {},
@@ -263,7 +292,9 @@ class Resolver:
         )
 
     def _by_script(self, base: WantedVersion, release: Release) -> WantedVersion:
-        """A manager that its own installer brings. Raises ``UsageProblem`` where that is not what was reviewed."""
+        """A manager that its own installer brings. Raises ``UsageProblem`` where that is not what was
+        reviewed.
+        """
         name = base.runtime
         script = self._offers.script(name, release)
         digest = sha256(script)
@@ -272,8 +303,10 @@ class Resolver:
             raise UsageProblem(
                 f"the installer of {name} {release.version} is not the one that was reviewed",
                 where=f"reviewed {manager.reviewed}, now {digest}, from {release.url}",
-                advice=f'read it with: zesty-anchor preview --script {name}   then write reviewed = "{digest}" '
-                f"in [managers.{name}]",
+                advice=(
+                    f'read it with: zesty-anchor preview --script {name}   then write reviewed = "{digest}" '
+                    f"in [managers.{name}]"
+                ),
             )
         return msgspec.structs.replace(
             base,
@@ -291,10 +324,15 @@ class Resolver:
             return None
         source = self._offers.supply(name, release.feed, machine)
         locked = self._workstation.lock.get((name, to_build(release.version)))
-        pinned = self._locked_release(locked, machine) if locked else self.older(name, release, build.earlier, machine)
+        pinned = (
+            self._locked_release(locked, machine)
+            if locked
+            else self.older(name, release, build.earlier, machine)
+        )
         return WantedVersion(
             runtime=name, version=pinned.version, want=build.earlier.want, default=False,
-            folder=self._workstation.locations.shelf / name / _folder_name(pinned.version), recipe=self._workstation.recipes[name],
+            folder=self._workstation.locations.shelf / name / _folder_name(pinned.version),
+            recipe=self._workstation.recipes[name],
             feed=source.name, source=pinned.source, build=self._workstation.manifest.tools[name].build,
             artefact=self._offers.artefact(pinned, source, f"{name} {pinned.version}"),
             earlier=self._earlier(name, pinned, machine),
@@ -302,19 +340,22 @@ class Resolver:
 
     def older(self, name: str, release: Release, earlier: Earlier, machine: Machine) -> Release:
         """The release that a version is built with. Raises ``UsageProblem`` where there is none."""
-        older = [r for r in self._offers.releases(name, machine) if Version(r.version) < Version(release.version)]
+        older = [
+            r for r in self._offers.releases(name, machine) if Version(r.version) < Version(release.version)
+        ]
         chosen = Want(earlier.want).choose(older)
         if chosen is None:
             raise UsageProblem(
-                f"{name} {release.version} is built with an earlier {name}, want {earlier.want!r}; there is none",
+                f"{name} {release.version} is built with an earlier {name}, want {earlier.want!r}; there is"
+                " none",
                 where=f"[build.earlier] of the recipe of {name!r}",
                 advice="choose a version that has a binary, or mend the recipe",
             )
         return self._offers.pinned(name, chosen, machine)
 
     def release(self, asked: Asked, machine: Machine, found: Found) -> Release:
-        """The release to take for a want, pinned: an exact version from the first feed that has it, else the newest that fits of all
-        feeds. Raises ``UsageProblem`` where nothing fulfils it.
+        """The release to take for a want, pinned: an exact version from the first feed that has it, else the
+        newest that fits of all feeds. Raises ``UsageProblem`` where nothing fulfils it.
         """
         name, want = asked.runtime, asked.want
         workstation = self._workstation
@@ -345,7 +386,11 @@ class Resolver:
         if alone is not None and not alone.lacking:
             runs_on(name, alone.version, coupled, below, file)  # raises: the pair is wrong
         close = nearest(want, (r.version for r in offered if not r.lacking))
-        near = f"the nearest: {', '.join(close)}" if close else f"the feed offers none for {machine.host.platform}"
+        near = (
+            f"the nearest: {', '.join(close)}"
+            if close
+            else f"the feed offers none for {machine.host.platform}"
+        )
         what = f"no version of {name} fulfils {want!r}"
         if alone is not None:
             what = f"{name} {alone.version} cannot be had on this machine: {alone.lacking}"
@@ -363,7 +408,9 @@ def to_build(version: str) -> str:
 
 def placed(version: WantedVersion) -> WantedVersion:
     """A version with its recipe's variables, now that its folder is known."""
-    values = tuple((k, refer(v, {"folder": str(version.folder)})) for k, v in version.recipe.variables.items())
+    values = tuple(
+        (k, refer(v, {"folder": str(version.folder)})) for k, v in version.recipe.variables.items()
+    )
     return msgspec.structs.replace(version, variables=values)
 
 
@@ -371,13 +418,16 @@ def _folder_name(version: str) -> str:
     """A version as one folder name. Raises ``Problem`` for one that a feed uses to leave the shelf."""
     if "/" in version or version.startswith(".") or "\0" in version:
         raise Problem(
-            f"the feed offers a version {version!r} that cannot be a folder's name", advice="tell whoever runs it"
+            f"the feed offers a version {version!r} that cannot be a folder's name",
+            advice="tell whoever runs it",
         )
     return version
 
 
 def _kept(workstation: Workstation, receipt: Receipt) -> Release | None:
-    """The release of a version that is damaged, where what was fetched for it is kept whole: nobody has to be asked."""
+    """The release of a version that is damaged, where what was fetched for it is kept whole: nobody has to be
+    asked.
+    """
     from zesty_anchor.shelf.download import kept_file
 
     kept = kept_file(workstation.locations.downloads, receipt.digest, receipt.url)
@@ -388,7 +438,9 @@ def _kept(workstation: Workstation, receipt: Receipt) -> Release | None:
 
 
 def _absent(workstation: Workstation, base: WantedVersion, locked: str, known: Known) -> WantedVersion:
-    """The version that stood there for a want, and stands there no more. Raises ``_NotThere`` where none ever did."""
+    """The version that stood there for a want, and stands there no more. Raises ``_NotThere`` where none ever
+    did.
+    """
     name, want = base.runtime, base.want
     before = next(((f, v) for (n, w, f), v in known.items() if (n, w) == (name, want)), None)
     if before is None or (locked and locked != before[1]):
@@ -398,5 +450,7 @@ def _absent(workstation: Workstation, base: WantedVersion, locked: str, known: K
     gone = Difference("", MISSING if not os.path.lexists(folder) else "has no readable slip of ours")
     extras = known_extras(workstation, name, {})
     return placed(
-        msgspec.structs.replace(base, version=version, folder=folder, feed=feed, extras=extras, damage=(gone,))
+        msgspec.structs.replace(
+            base, version=version, folder=folder, feed=feed, extras=extras, damage=(gone,)
+        )
     )

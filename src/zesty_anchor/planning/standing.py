@@ -28,7 +28,9 @@ def supplies(workstation: Workstation, name: str, machine: Machine) -> tuple[Sup
     """Where a runtime's versions come from, in order. Raises ``UsageProblem`` where nothing says it."""
     recipe, step = workstation.recipes[name], workstation.manifest.step(name)
     try:
-        return supplies_for(name, workstation.manifest, recipe, machine.host.platform, workstation.file.parent)
+        return supplies_for(
+            name, workstation.manifest, recipe, machine.host.platform, workstation.file.parent
+        )
     except UsageProblem as problem:
         problem.where = problem.where or workstation.place(*step, "want")
         raise
@@ -42,7 +44,9 @@ def standing(workstation: Workstation, name: str, want: str, machine: Machine, k
     locked = workstation.lock.get((name, want))
     if locked is None:
         before = (known.get((name, want, each.name), "") for each in supplies(workstation, name, machine))
-        return next((version for version in (want, *before) if _here(workstation, name, version, machine)), None)
+        return next(
+            (version for version in (want, *before) if _here(workstation, name, version, machine)), None
+        )
     receipt = _here(workstation, name, locked.version, machine)
     file = locked.files.get(machine.host.platform)
     there = {"": receipt.digest, **{part.name: part.digest for part in receipt.parts}} if receipt else {}
@@ -50,7 +54,8 @@ def standing(workstation: Workstation, name: str, want: str, machine: Machine, k
     other = next((part for part in asked if there and asked[part] and there.get(part) != asked[part]), None)
     if other is not None:
         raise UsageProblem(
-            f"{name} {locked.version}{f', its {other},' if other else ''} on the shelf has another digest than the lock",
+            f"{name} {locked.version}{f', its {other},' if other else ''} on the shelf has another digest"
+            " than the lock",
             where=f"{there.get(other, 'none')} there, {asked[other]} in the lock",
             advice=f"if the lock is right: zesty-anchor remove {name} {locked.version}, then provision",
         )
@@ -65,15 +70,17 @@ def moved(name: str, want: str, machine: Machine, known: Known) -> str | None:
 
 
 def _here(workstation: Workstation, name: str, version: str, machine: Machine) -> Receipt | None:
-    """The receipt of a version on the shelf that came the way which the manifest says: from a feed, or a manager, and with
-    the companions that it wants.
+    """The receipt of a version on the shelf that came the way which the manifest says: from a feed, or a
+    manager, and with the companions that it wants.
     """
     receipt = machine.shelf.get((name, version))
     runtime = workstation.manifest.tools[name]
     if receipt is None or receipt.through != (runtime.through or ""):
         return None
     linked = f"{LINKED}:{runtime.system}" if runtime.system is not None and version == runtime.want else ""
-    if (receipt.digest.startswith(f"{LINKED}:") and receipt.digest != linked) or (linked and receipt.digest != linked):
+    if (receipt.digest.startswith(f"{LINKED}:") and receipt.digest != linked) or (
+        linked and receipt.digest != linked
+    ):
         return None
     parts = {part.name: part.version for part in receipt.parts}
     fits = all(part in parts and admits(want, parts[part]) for part, want in runtime.companions.items())

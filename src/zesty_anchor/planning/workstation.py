@@ -31,11 +31,13 @@ if TYPE_CHECKING:
 
 
 class Workstation(msgspec.Struct, frozen=True):
-    """One home, one environment, the folder that a command is used in, and one manifest with its recipes and its lock.
+    """One home, one environment, the folder that a command is used in, and one manifest with its recipes and
+    its lock.
 
-    ``program`` are the words that start this program, ``file`` is where the manifest stands and ``text`` what it says;
-    both are empty, and the manifest too, where a command needs none. ``past`` is what the journal tells. ``hands_known`` tells that
-    it was looked at already in whose hands the manifest is: in a copy of the home the owners of what is around it are not to be seen.
+    ``program`` are the words that start this program, ``file`` is where the manifest stands and ``text`` what
+    it says; both are empty, and the manifest too, where a command needs none. ``past`` is what the journal
+    tells. ``hands_known`` tells that it was looked at already in whose hands the manifest is: in a copy of
+    the home the owners of what is around it are not to be seen.
     """
 
     environ: Mapping[str, str]
@@ -70,7 +72,9 @@ class Workstation(msgspec.Struct, frozen=True):
     def recipe_place(self, name: str) -> str:
         """The file of a runtime's recipe; with the line where it stands in the manifest."""
         return (
-            self.place("recipes", name) if name in self.manifest.recipes else recipe_file(name, self.locations.recipes)
+            self.place("recipes", name)
+            if name in self.manifest.recipes
+            else recipe_file(name, self.locations.recipes)
         )
 
     def decided_by_default(self) -> dict[str, str]:
@@ -83,7 +87,11 @@ class Workstation(msgspec.Struct, frozen=True):
 
 
 def open_workstation(
-    environ: Mapping[str, str], folder: Path, program: tuple[str, ...] = ("zesty-anchor",), *, offline: bool = False
+    environ: Mapping[str, str],
+    folder: Path,
+    program: tuple[str, ...] = ("zesty-anchor",),
+    *,
+    offline: bool = False,
 ) -> Workstation:
     """The workstation without a manifest. Raises ``Problem`` where the journal cannot be read."""
 
@@ -107,13 +115,17 @@ def with_manifest_here(bare: Workstation, given: Path | None) -> Workstation:
 
 
 def with_provisioned_manifest(bare: Workstation) -> Workstation:
-    """With the manifest that this machine was provisioned from last: what the shells ask about is in its terms."""
+    """With the manifest that this machine was provisioned from last: what the shells ask about is in its
+    terms.
+    """
     file = _provisioned(bare) or find(None, bare.locations.home, bare.locations.config).absolute()
     return with_manifest(bare, file, read_text(file))
 
 
 def with_manifest(bare: Workstation, file: Path, text: str) -> Workstation:
-    """With a manifest that stands, or will stand, in ``file``, its recipes and its lock. Raises ``UsageProblem``."""
+    """With a manifest that stands, or will stand, in ``file``, its recipes and its lock. Raises
+    ``UsageProblem``.
+    """
     manifest = parse_manifest(text, file, lambda name: recipe_tables(name, bare.locations.recipes))
     recipes = {name: recipe_for(name, manifest, bare.locations.recipes, file) for name in manifest.tools}
     manifest, recipes = with_named_options(manifest, recipes, file, text)

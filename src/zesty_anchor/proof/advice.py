@@ -26,8 +26,8 @@ def advice(observed: str) -> tuple[Cause | None, str]:
 
 
 def debian_package(name: str, number: str) -> str:
-    """What Debian calls the package of a shared library (Debian Policy, 8.1: its name, with a hyphen where that ends in a
-    digit, then the number of its interface). Pure.
+    """What Debian calls the package of a shared library (Debian Policy, 8.1: its name, with a hyphen where
+    that ends in a digit, then the number of its interface). Pure.
     """
     first = number.partition(".")[0]
     joint = "-" if name[-1:].isdigit() and first else ""

@@ -22,8 +22,9 @@ Baseline = Mapping[str, str]
 
 
 def with_baseline(proof: Proof, machine: Machine) -> Proof:
-    """The same proof, with what was so before marked: of each shell that takes no command, whether it takes none without our lines
-    either. It is started once more for that, in a copy of the home. Where the system allows no copy, the proof stays as it is.
+    """The same proof, with what was so before marked: of each shell that takes no command, whether it takes
+    none without our lines either. It is started once more for that, in a copy of the home. Where the system
+    allows no copy, the proof stays as it is.
     """
     stuck = [
         (shell, context)
@@ -35,13 +36,16 @@ def with_baseline(proof: Proof, machine: Machine) -> Proof:
         return proof
     try:
         starts = in_copy(
-            without_ours(machine), lambda home: [_takes_commands(shell, context, machine) for shell, context in stuck]
+            without_ours(machine),
+            lambda home: [_takes_commands(shell, context, machine) for shell, context in stuck],
         )[0]
     except Closed:
         return proof
     before = {(s.name, c.name) for (s, c), takes in zip(stuck, starts, strict=True) if not takes}
     every = {name for name, _ in before}
-    return marked(proof, lambda r, c: (r.shell, r.context) in before or (r.context == PROGRAMS and r.shell in every))
+    return marked(
+        proof, lambda r, c: (r.shell, r.context) in before or (r.context == PROGRAMS and r.shell in every)
+    )
 
 
 def _is_stuck(result: ShellResult) -> bool:
@@ -50,7 +54,12 @@ def _is_stuck(result: ShellResult) -> bool:
 
 def _takes_commands(shell: InstalledShell, context: Context, machine: Machine) -> bool:
     environment = clean_environment(
-        machine.environ, machine.login_environ, machine.locations.home, shell.program, user_name(), machine.login_path
+        machine.environ,
+        machine.login_environ,
+        machine.locations.home,
+        shell.program,
+        user_name(),
+        machine.login_path,
     )
     return ask(SHELLS[shell.name], shell.program, context, environment, []).startup_ms is not None
 
@@ -61,7 +70,9 @@ def baseline_of(proof: Proof) -> Baseline:
 
 
 def kept(proof: Proof, earlier: Baseline | None) -> Baseline:
-    """The baseline after a run: what the first one found, without what is well by now. What broke later was not so before. Pure."""
+    """The baseline after a run: what the first one found, without what is well by now. What broke later was
+    not so before. Pure.
+    """
     now = baseline_of(proof)
     return now if earlier is None else {key: seen for key, seen in earlier.items() if key in now}
 
@@ -80,7 +91,9 @@ def marked(proof: Proof, was_so: Callable[[ShellResult, CheckResult], bool]) -> 
             msgspec.structs.replace(check, before=True) if check.decides and was_so(result, check) else check
             for check in result.checks
         )
-        shells.append(msgspec.structs.replace(result, checks=checks, ok=not any(check.decides for check in checks)))
+        shells.append(
+            msgspec.structs.replace(result, checks=checks, ok=not any(check.decides for check in checks))
+        )
     return Proof(all(result.ok for result in shells), tuple(shells))
 
 
@@ -96,6 +109,7 @@ def _seen(check: CheckResult) -> str:
 def notices_of(proof: Proof) -> list[str]:
     """The same, a sentence each. Pure."""
     return [
-        f"already so before this run: {check.name!r} failed in {starts_of(results)}: {check.observed.splitlines()[0]}"
+        f"already so before this run: {check.name!r} failed in {starts_of(results)}:"
+        f" {check.observed.splitlines()[0]}"
         for check, results in in_short(proof.earlier).items()
     ]

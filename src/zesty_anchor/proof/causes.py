@@ -18,9 +18,11 @@ from zesty_anchor.survey.machine import Machine
 from zesty_anchor.survey.startup.provenance import traces
 
 
-def explained(proof: Proof, wanted: Wanted, machine: Machine, place_of: PlaceOf, drift: Iterable[Drift] = ()) -> Proof:
-    """The same proof, with the cause of each check that failed and what mends it. The shells concerned are started once more, and
-    watched. ``drift`` is what stands otherwise than the manifest says.
+def explained(
+    proof: Proof, wanted: Wanted, machine: Machine, place_of: PlaceOf, drift: Iterable[Drift] = ()
+) -> Proof:
+    """The same proof, with the cause of each check that failed and what mends it. The shells concerned are
+    started once more, and watched. ``drift`` is what stands otherwise than the manifest says.
     """
     if not proof.failures and not proof.earlier:
         return proof
@@ -51,8 +53,8 @@ def explained(proof: Proof, wanted: Wanted, machine: Machine, place_of: PlaceOf,
 
 
 def lines_outdone(proof: Proof, machine: Machine) -> tuple[frozenset[Path], frozenset[Path]]:
-    """The startup files in which our line is to stand last, since a line of the person's wins; and those where it is to stand above
-    what ends their reading. Pure.
+    """The startup files in which our line is to stand last, since a line of the person's wins; and those
+    where it is to stand above what ends their reading. Pure.
     """
     last: set[Path] = set()
     first: set[Path] = set()
@@ -61,7 +63,11 @@ def lines_outdone(proof: Proof, machine: Machine) -> tuple[frozenset[Path], froz
         if cause is None or not cause.line or check.mend != PROVISION or result.shell not in SHELLS:
             continue
         files = {site.file for site in SHELLS[result.shell].sites(machine.around)}
-        ended = {file for file in files if cause.what.startswith(ENDS) and machine.locations.shown(file) == cause.file}
+        ended = {
+            file
+            for file in files
+            if cause.what.startswith(ENDS) and machine.locations.shown(file) == cause.file
+        }
         first |= ended
         last |= set() if ended else files
     return frozenset(last - first), frozenset(first)

@@ -25,7 +25,9 @@ LOOKUPS = frozenset({"place", "outside", "once", "variable", "absolute"})
 
 
 def questions(wanted: Wanted, locations: Locations) -> list[Question]:
-    """Everything that a fresh shell must answer. Where nothing follows the folder, a command may be its launcher."""
+    """Everything that a fresh shell must answer. Where nothing follows the folder, a command may be its
+    launcher.
+    """
     asked: list[Question] = []
     for version in wanted.versions:
         if version.default:
@@ -55,13 +57,19 @@ def questions(wanted: Wanted, locations: Locations) -> list[Question]:
 
 
 ABSOLUTE = Question("every PATH entry is absolute", ENVIRONMENT, "", "absolute", "PATH")
-"""An empty or relative entry has a shell run what is in the current folder (POSIX.1-2017, XBD 8.3). It is reported whoever added it."""
+"""An empty or relative entry has a shell run what is in the current folder (POSIX.1-2017, XBD 8.3). It is
+reported whoever added it.
+"""
 
 
 def personal(check: Check, wanted: Wanted) -> Question:
-    """A command line of the manifest's, run in the manifest's folder. It is about the first command in it that a version gives."""
+    """A command line of the manifest's, run in the manifest's folder. It is about the first command in it
+    that a version gives.
+    """
     given = {
-        c for v in wanted.defaults for c in (*v.recipe.commands, *(c for extra in v.extras for c in extra.commands))
+        c
+        for v in wanted.defaults
+        for c in (*v.recipe.commands, *(c for extra in v.extras for c in extra.commands))
     }
     words = re.findall(r"[\w.+-]+", check.run or "")
     run = f"cd {quote(str(wanted.folder))} && {check.run}"
@@ -70,11 +78,13 @@ def personal(check: Check, wanted: Wanted) -> Question:
 
 
 def follows(shell: str) -> Question:
-    """An interactive shell that follows the current folder looks at each one that it enters: what it does at ``cd`` is the function
-    that tells it. One whose language is not like sh tells the names of its functions alone.
+    """An interactive shell that follows the current folder looks at each one that it enters: what it does at
+    ``cd`` is the function that tells it. One whose language is not like sh tells the names of its functions
+    alone.
     """
     looks = (
-        'case ${za__where-} in "$PWD") echo follows ;; *) echo "it does not look at the folder that it enters" ;; esac'
+        'case ${za__where-} in "$PWD") echo follows ;; *) echo "it does not look at the folder that it'
+        ' enters" ;; esac'
     )
     run = (
         f'case " ${{{HIDING}-}} " in *" za__look "*) echo follows ;; esac'
@@ -89,7 +99,8 @@ FOLLOWS = "it follows the folder"
 
 def _login(host: KnownHost, identity: Identity, home: Path) -> str:
     """255 is ssh's own status, for no connection or a key that is not taken (ssh(1), "EXIT STATUS")."""
-    words = ["-o", "BatchMode=yes", "-o", "StrictHostKeyChecking=yes", "-o", "ConnectTimeout=10", "-p", str(host.port),
+    words = ["-o", "BatchMode=yes", "-o", "StrictHostKeyChecking=yes", "-o", "ConnectTimeout=10", "-p",
+    str(host.port),
              "-o", f"UserKnownHostsFile={home}/.ssh/known_hosts"]  # fmt: skip
     words += ["-i", str(key_file(home, identity.key))] if identity.key else []
     shown = " ".join(map(quote, [*words, f"{host.user}@{host.name}", "exit"]))
@@ -97,15 +108,22 @@ def _login(host: KnownHost, identity: Identity, home: Path) -> str:
 
 
 def programs(wanted: Wanted) -> list[Question]:
-    """The recipes' small programs, for each version: asked in one shell only, since compiling takes its time."""
-    return [_program(version, version.recipe.program) for version in wanted.versions if version.recipe.program]
+    """The recipes' small programs, for each version: asked in one shell only, since compiling takes its
+    time.
+    """
+    return [
+        _program(version, version.recipe.program) for version in wanted.versions if version.recipe.program
+    ]
 
 
 def about(version: WantedVersion) -> list[Question]:
-    """The questions whose answers hang on a version alone: which one it is, and whether its small program runs. That its
-    commands answer hangs on the shells too, and is asked each time.
+    """The questions whose answers hang on a version alone: which one it is, and whether its small program
+    runs. That its commands answer hangs on the shells too, and is asked each time.
     """
-    return [*_which(version), *([_program(version, version.recipe.program)] if version.recipe.program else [])]
+    return [
+        *_which(version),
+        *([_program(version, version.recipe.program)] if version.recipe.program else []),
+    ]
 
 
 def _program(version: WantedVersion, program: Program) -> Question:
@@ -118,7 +136,9 @@ def _program(version: WantedVersion, program: Program) -> Question:
         f'export HOME="$d" XDG_CACHE_HOME="$d/.cache" PATH={path}:"$PATH" {values}; {program.run}; '
         's=$?; cd /; chmod -R u+w "$d"; rm -rf "$d"; exit $s'
     )
-    return Question(f"{version.runtime} {version.version} runs a program", run, program.expect, "glob", version.runtime)
+    return Question(
+        f"{version.runtime} {version.version} runs a program", run, program.expect, "glob", version.runtime
+    )
 
 
 def _where(version: WantedVersion, command: str, launchers: Path) -> Question:

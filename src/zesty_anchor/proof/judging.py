@@ -20,7 +20,9 @@ _LONGEST = 400
 _NOT_STARTED = "the shell took no command: a startup file waits, or ended it"
 
 
-def judge_all(asked: Sequence[Question], answers: Mapping[str, Answer], started: bool) -> tuple[CheckResult, ...]:
+def judge_all(
+    asked: Sequence[Question], answers: Mapping[str, Answer], started: bool
+) -> tuple[CheckResult, ...]:
     """Compare all answers of one shell; they come by the command lines that they answer."""
     given = environment_in(answers[ENVIRONMENT].output) if ENVIRONMENT in answers else {}
     return tuple(
@@ -83,7 +85,9 @@ def of_check(check: Check, answer: Answer) -> CheckResult:
     if check.match is not None or check.expect is not None or not exited:
         parts.append((says(check, output), expectation(check), output[:_LONGEST]))
     if check.error is not None:
-        parts.append((fnmatch.fnmatchcase(errors, check.error), f"as errors: {check.error}", f"as errors: {errors}"))
+        parts.append(
+            (fnmatch.fnmatchcase(errors, check.error), f"as errors: {check.error}", f"as errors: {errors}")
+        )
     elif not exited and errors:
         parts.append((True, "", f"as errors: {errors[:_LONGEST]}"))
     ok = all(fits for fits, _, _ in parts)
@@ -139,7 +143,9 @@ def _why_ended(question: Question, answer: Answer) -> str:
 
 def environment_in(output: bytes) -> dict[bytes, bytes]:
     """The variables in what ``env -0`` printed (env(1)). Pure."""
-    return {name: value for name, sign, value in (each.partition(b"=") for each in output.split(b"\0")) if sign}
+    return {
+        name: value for name, sign, value in (each.partition(b"=") for each in output.split(b"\0")) if sign
+    }
 
 
 _ESCAPED = {"n": "\n", "t": "\t", "r": "\r"}
@@ -153,15 +159,21 @@ def _unquoted(text: str) -> str:
 
 
 def _relative(path: Sequence[str]) -> str:
-    """Return in words the entries of a PATH that mean the current folder, or a folder in it; empty for none."""
+    """Return in words the entries of a PATH that mean the current folder, or a folder in it; empty for
+    none.
+    """
     wrong = [entry for entry in path if not entry.startswith("/")]
-    return "; ".join(dict.fromkeys(f"a relative entry, {entry}" if entry else "an empty entry" for entry in wrong))
+    return "; ".join(
+        dict.fromkeys(f"a relative entry, {entry}" if entry else "an empty entry" for entry in wrong)
+    )
 
 
 def _not_once(expected: Sequence[str], path: Sequence[str]) -> str:
     """What is wrong with a PATH, in words; empty where it holds each folder once."""
     counts = {folder: path.count(folder) for folder in expected}
     wrong = [
-        f"{folder} {'is missing' if n == 0 else f'stands there {n} times'}" for folder, n in counts.items() if n != 1
+        f"{folder} {'is missing' if n == 0 else f'stands there {n} times'}"
+        for folder, n in counts.items()
+        if n != 1
     ]
     return "; ".join(wrong)

@@ -16,7 +16,9 @@ _HOST = "localhost"
 
 
 def outside(check: Check, folder: Path, home: Path) -> CheckResult:
-    """Look at a file (relative to the manifest's ``folder``), try a port of this machine, or ask an address."""
+    """Look at a file (relative to the manifest's ``folder``), try a port of this machine, or ask an
+    address.
+    """
     if check.file is not None:
         return _file(check, folder / expand(check.file, home))
     if check.port is not None:

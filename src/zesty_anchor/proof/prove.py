@@ -38,9 +38,9 @@ _PROGRAM_SECONDS = 900.0
 
 
 class Asking(msgspec.Struct, frozen=True):
-    """What is to be asked: only the checks of these names, and only these shells (none named: all); with what was proved
-    ``before``, those questions are left out whose answers hang on a version alone and were right then, and what a startup file of the
-    person's prints, or puts on PATH, was so before.
+    """What is to be asked: only the checks of these names, and only these shells (none named: all); with what
+    was proved ``before``, those questions are left out whose answers hang on a version alone and were right
+    then, and what a startup file of the person's prints, or puts on PATH, was so before.
     """
 
     only: tuple[str, ...] = ()
@@ -57,7 +57,9 @@ class _Round(NamedTuple):
 
 
 class _Asked(NamedTuple):
-    """What came of a round: the answers by their command lines, and the key of those that it shares with others."""
+    """What came of a round: the answers by their command lines, and the key of those that it shares with
+    others.
+    """
 
     answers: Answers
     by_run: dict[str, Answer]
@@ -65,13 +67,14 @@ class _Asked(NamedTuple):
 
 
 def prove(wanted: Wanted, machine: Machine, jobs: int = 4, asking: Asking | None = None) -> Proof:
-    """Ask every shell that is set up, in each of its contexts, ``jobs`` at a time. What is proved now is written down where it
-    is told what was ``before``.
+    """Ask every shell that is set up, in each of its contexts, ``jobs`` at a time. What is proved now is
+    written down where it is told what was ``before``.
     """
     asking = asking or Asking()
     before = asking.before
     hanging = {
-        version.folder: {q: identity(q, version, wanted.shells) for q in about(version)} for version in wanted.versions
+        version.folder: {q: identity(q, version, wanted.shells) for q in about(version)}
+        for version in wanted.versions
     }
     done = {
         version.folder: {q for q, i in hanging[version.folder].items() if before and before.holds(version, i)}
@@ -87,7 +90,9 @@ def prove(wanted: Wanted, machine: Machine, jobs: int = 4, asking: Asking | None
         asked = together(jobs, lambda r, stop: _one(r, machine, shared, stop), rounds)
     ours = str(machine.locations.data) if before else ""
     most_ms = wanted.shell_choices.most_startup_ms
-    results = [_judged(each, found, shared, most_ms, asking, ours) for each, found in zip(rounds, asked, strict=True)]
+    results = [
+        _judged(each, found, shared, most_ms, asking, ours) for each, found in zip(rounds, asked, strict=True)
+    ]
     here = _here(wanted, machine, asking)
     results += [ShellResult(HERE, "", not any(each.decides for each in here), 0.0, here)] if here else []
     results = [result for result in results if result.checks]
@@ -105,7 +110,9 @@ def prove(wanted: Wanted, machine: Machine, jobs: int = 4, asking: Asking | None
 
 
 def _rounds(wanted: Wanted, machine: Machine, asking: Asking, left_out: Collection[Question]) -> list[_Round]:
-    """The starts, the slowest shells not last; each personal check where it belongs, the programs in a start of their own."""
+    """The starts, the slowest shells not last; each personal check where it belongs, the programs in a start
+    of their own.
+    """
     asked = [*questions(wanted, machine.locations), ABSOLUTE]
     asked = [q for q in asked if q not in left_out and _fits(q.name, asking)]
     rounds = [
@@ -147,7 +154,9 @@ def _here(wanted: Wanted, machine: Machine, asking: Asking) -> tuple[CheckResult
 
 
 class _Shared:
-    """The answers that hang on a shell's environment alone: of several shells that have the same one, one is asked."""
+    """The answers that hang on a shell's environment alone: of several shells that have the same one, one is
+    asked.
+    """
 
     def __init__(self) -> None:
         self._lock = threading.Lock()
@@ -165,7 +174,12 @@ class _Shared:
 def _one(each: _Round, machine: Machine, shared: _Shared, interrupted: Interrupted) -> _Asked:
     shell, context, asked = each
     environment = clean_environment(
-        machine.environ, machine.login_environ, machine.locations.home, shell.program, user_name(), machine.login_path
+        machine.environ,
+        machine.login_environ,
+        machine.locations.home,
+        shell.program,
+        user_name(),
+        machine.login_path,
     )
     firsts = [q.run for q in asked if q.how in LOOKUPS]
     later = {q.run: q for q in asked if q.how not in LOOKUPS}
@@ -198,8 +212,8 @@ def _line(run: str, later: Question | None, seconds: float) -> Line:
 
 
 def _key(shell: str, runs: Sequence[str], answers: Sequence[Answer | None]) -> tuple[object, ...]:
-    """All that an answer hangs on: what answers to the commands, the variables that programs could look at, and the shell itself
-    where one of its functions answers.
+    """All that an answer hangs on: what answers to the commands, the variables that programs could look at,
+    and the shell itself where one of its functions answers.
     """
     told = {run: answer.output for run, answer in zip(runs, answers, strict=True) if answer is not None}
     given = environment_in(told.pop(ENVIRONMENT, b""))
@@ -209,7 +223,8 @@ def _key(shell: str, runs: Sequence[str], answers: Sequence[Answer | None]) -> t
 
 
 _PASSING = frozenset(
-    b"SHELL SHLVL _ PWD OLDPWD COLUMNS LINES ENV HOST HOSTTYPE MACHTYPE OSTYPE VENDOR GROUP LOGNAME VERSION TERM A__z NLSPATH".split()
+    b"SHELL SHLVL _ PWD OLDPWD COLUMNS LINES ENV HOST HOSTTYPE MACHTYPE OSTYPE VENDOR GROUP LOGNAME VERSION"
+    b" TERM A__z NLSPATH".split()
 )
 """Variables that shells set for themselves, each in its own way."""
 
@@ -218,14 +233,18 @@ def _is_passing(name: bytes) -> bool:
     return name in _PASSING or name.startswith((b"ZESTY_ANCHOR_", b"SSH_", b"_", b"KSH_"))
 
 
-def _judged(each: _Round, found: _Asked, shared: _Shared, most_ms: int, asking: Asking, ours: str) -> ShellResult:
+def _judged(
+    each: _Round, found: _Asked, shared: _Shared, most_ms: int, asking: Asking, ours: str
+) -> ShellResult:
     by_run = {**shared.answers.get(found.key, {}), **found.by_run}
     started = found.answers.startup_ms is not None
     checks = [] if each.context.name == PROGRAMS else start_checks(each.context, found.answers, most_ms, ours)
     checks = [check for check in checks if _fits(check.name, asking)]
     checks += judge_all(each.asked, by_run, started)
     if ours and started:  # an entry of ours is always absolute
-        checks = [msgspec.structs.replace(c, before=not c.ok) if c.name == ABSOLUTE.name else c for c in checks]
+        checks = [
+            msgspec.structs.replace(c, before=not c.ok) if c.name == ABSOLUTE.name else c for c in checks
+        ]
     return ShellResult(
         shell=each.shell.name,
         context=each.context.name,

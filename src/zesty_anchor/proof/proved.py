@@ -32,9 +32,9 @@ class _Kept(msgspec.Struct):
 
 
 class Proved(msgspec.Struct):
-    """The identities of the questions that were answered well, by the folder of the version that they hang on, the conditions
-    under which all was well (none: it was not), and what failed before anything was changed (``proof.baseline``; None: nothing was
-    provisioned yet).
+    """The identities of the questions that were answered well, by the folder of the version that they hang
+    on, the conditions under which all was well (none: it was not), and what failed before anything was
+    changed (``proof.baseline``; None: nothing was provisioned yet).
     """
 
     file: Path
@@ -54,8 +54,12 @@ class Proved(msgspec.Struct):
         conditions: Conditions | None = None,
         baseline: Mapping[str, str] | None = None,
     ) -> None:
-        """Put what is proved now in place of what was. A folder that cannot be written has it all proved again."""
-        before = self.written or _Kept(dict(self.known), dict(self.conditions), baseline=_copied(self.baseline))
+        """Put what is proved now in place of what was. A folder that cannot be written has it all proved
+        again.
+        """
+        before = self.written or _Kept(
+            dict(self.known), dict(self.conditions), baseline=_copied(self.baseline)
+        )
         now = _Kept(
             before.known if known is None else dict(known),
             before.conditions if conditions is None else dict(conditions),
@@ -79,7 +83,9 @@ def read(state: Path) -> Proved:
         kept = msgspec.json.decode(file.read_bytes(), type=_Kept)
     except (OSError, msgspec.MsgspecError):
         return Proved(file)
-    return Proved(file, kept.known, kept.conditions, kept.baseline) if kept.format <= _FORMAT else Proved(file)
+    return (
+        Proved(file, kept.known, kept.conditions, kept.baseline) if kept.format <= _FORMAT else Proved(file)
+    )
 
 
 def forget(state: Path) -> None:
@@ -89,7 +95,9 @@ def forget(state: Path) -> None:
 
 
 class LastProof(msgspec.Struct, frozen=True):
-    """The proof that the conditions were noted with: when (seconds since 1970), and what fresh shells answered."""
+    """The proof that the conditions were noted with: when (seconds since 1970), and what fresh shells
+    answered.
+    """
 
     at: float
     shells: tuple[ShellResult, ...]
@@ -112,8 +120,9 @@ def last_proof(state: Path) -> LastProof | None:
 
 
 def identity(question: Question, version: WantedVersion, shells: Iterable[str]) -> str:
-    """What tells one answer from another: what is run and must be printed, in which shells, and what stands in the folder:
-    its receipt and its extras, byte for byte, with the file's number and time, since the same version may be put there anew.
+    """What tells one answer from another: what is run and must be printed, in which shells, and what stands
+    in the folder: its receipt and its extras, byte for byte, with the file's number and time, since the same
+    version may be put there anew.
     """
     import hashlib
 

@@ -42,7 +42,9 @@ class Reasons:
         self._place_of = place_of
         self._shown = machine.locations.shown
 
-    def of(self, check: CheckResult, question: Question | None, trace: StartupTrace | None) -> tuple[Cause, str]:
+    def of(
+        self, check: CheckResult, question: Question | None, trace: StartupTrace | None
+    ) -> tuple[Cause, str]:
         """The cause, and what mends it."""
         if trace is not None and trace.cut_off:
             return self._cut_off(trace)
@@ -85,7 +87,9 @@ class Reasons:
         if last is None:
             return Cause(why), f"look at what {trace.shell} reads: zesty-anchor trace PATH"
         what = (
-            f"{why}: {_word(last.text)}" if not _LEAVES.match(last.text) else f"it ends the shell: {_word(last.text)}"
+            f"{why}: {_word(last.text)}"
+            if not _LEAVES.match(last.text)
+            else f"it ends the shell: {_word(last.text)}"
         )
         cause = self._written.cause(what, Place(last.file, last.line))
         return cause, f"take {cause.place} out, or guard it: [ -t 0 ] || …"
@@ -124,7 +128,9 @@ class Reasons:
             if slow is not None:
                 cause = self._written.cause(f"this line takes {slow[1] * 1000:.0f} ms", slow[0])
                 return cause, f"take {cause.place} out, or read it only when it is needed"
-        return Cause("the shell's own answer; no line of a file was found that brings it"), "zesty-anchor survey"
+        return Cause(
+            "the shell's own answer; no line of a file was found that brings it"
+        ), "zesty-anchor survey"
 
     def _follows(self, trace: StartupTrace) -> tuple[Cause, str]:
         """Why a shell does not look at the folder that it enters."""
@@ -148,7 +154,9 @@ class Reasons:
         later = trace.steps[read[-1] + 1 :] if read else ()
         step = next((each for each in reversed(later) if each.file and _HOOKS.match(each.text)), None)
         if step is not None:
-            cause = self._written.cause("it sets what the shell does at a new folder", Place(step.file, step.line))
+            cause = self._written.cause(
+                "it sets what the shell does at a new folder", Place(step.file, step.line)
+            )
             return cause, self._written.mend(Place(step.file, step.line), trace)
         return self._written.unread(trace)
 
@@ -177,7 +185,9 @@ class Reasons:
         if found is None:
             return self._nobody(name, trace)
         ours = (
-            Path(found.path).is_relative_to(self._machine.locations.data) if found.path.startswith("/") else found.ours
+            Path(found.path).is_relative_to(self._machine.locations.data)
+            if found.path.startswith("/")
+            else found.ours
         )
         if ours:
             if found.kind == "launcher" and self._written.launcher(name) is not None:
@@ -209,7 +219,9 @@ class Reasons:
                     return lost
                 file = self._shown(version.bins[0] / name)
                 return Cause(f"{file} is missing, or may not be run", file), PROVISION
-        return Cause(f"nothing on PATH is called {name}"), f"install it: [prerequisites] packages, or [runtimes.{name}]"
+        return Cause(
+            f"nothing on PATH is called {name}"
+        ), f"install it: [prerequisites] packages, or [runtimes.{name}]"
 
     def _variable(self, name: str, trace: StartupTrace) -> tuple[Cause, str] | None:
         found = next(iter(found_in(f"${name}", trace, self._machine)), None)
@@ -229,7 +241,9 @@ class Reasons:
     def _path(self, trace: StartupTrace) -> tuple[Cause, str] | None:
         for found in found_in("PATH", trace, self._machine):
             if found.remark == "twice" and found.place is not None:
-                cause = self._written.cause(f"it puts {self._shown(found.path)} on PATH once more", found.place)
+                cause = self._written.cause(
+                    f"it puts {self._shown(found.path)} on PATH once more", found.place
+                )
                 return cause, self._written.mend(found.place, trace)
         for folder in (*self._wanted.path_first, *self._wanted.default_bins, *self._wanted.path_last):
             lost = self._written.lost(folder, trace)
@@ -258,7 +272,9 @@ class Reasons:
                 return Cause(
                     what, self._shown(file), int(line), check.run or ""
                 ), f"run it by hand, or edit {self._shown(file)}:{line}"
-        return Cause(f"what it runs answers otherwise: {_word(question.run)}"), f"run it by hand: {_word(question.run)}"
+        return Cause(
+            f"what it runs answers otherwise: {_word(question.run)}"
+        ), f"run it by hand: {_word(question.run)}"
 
 
 def _slowest(trace: StartupTrace) -> tuple[Place, float] | None:

@@ -15,8 +15,8 @@ HERE = "this machine"
 
 
 class Cause(msgspec.Struct, frozen=True):
-    """Why a check failed, in words, and where: a line of a ``file`` and its ``text``, or a file that is missing or broken (no
-    ``line``), or a ``package`` of the system that lacks.
+    """Why a check failed, in words, and where: a line of a ``file`` and its ``text``, or a file that is
+    missing or broken (no ``line``), or a ``package`` of the system that lacks.
     """
 
     what: str
@@ -32,9 +32,10 @@ class Cause(msgspec.Struct, frozen=True):
 
 
 class CheckResult(msgspec.Struct, frozen=True):
-    """One check in one shell. Of one that failed the ``cause``, where it is known, and what ``mend`` it: a command, or the line
-    to edit. ``about`` is the command, the ``$VARIABLE`` or ``PATH`` that it is about; empty for the start of the shell itself. ``before``
-    tells that it failed before anything was changed here as well: such a failure is reported, and decides nothing.
+    """One check in one shell. Of one that failed the ``cause``, where it is known, and what ``mend`` it: a
+    command, or the line to edit. ``about`` is the command, the ``$VARIABLE`` or ``PATH`` that it is about;
+    empty for the start of the shell itself. ``before`` tells that it failed before anything was changed here
+    as well: such a failure is reported, and decides nothing.
     """
 
     name: str
@@ -99,7 +100,9 @@ class Proof(msgspec.Struct, frozen=True):
     @property
     def earlier(self) -> list[tuple[ShellResult, CheckResult]]:
         """Every check that failed before anything was changed here as well, with its shell."""
-        return [(shell, check) for shell in self.shells for check in shell.checks if not check.ok and check.before]
+        return [
+            (shell, check) for shell in self.shells for check in shell.checks if not check.ok and check.before
+        ]
 
     def failing(self, about: Collection[str]) -> list[tuple[ShellResult, CheckResult]]:
         """The failures that are about some commands, ``$VARIABLES`` or ``PATH``."""
@@ -107,7 +110,9 @@ class Proof(msgspec.Struct, frozen=True):
 
 
 def in_short(found: Iterable[tuple[ShellResult, CheckResult]]) -> dict[CheckResult, list[ShellResult]]:
-    """What was so before: each check once, with the shells. Of a shell that takes no command that one alone is told. Pure."""
+    """What was so before: each check once, with the shells. Of a shell that takes no command that one alone
+    is told. Pure.
+    """
     listed = list(found)
     stuck = {(result.shell, result.context) for result, check in listed if check.name == STARTS}
     told: dict[CheckResult, list[ShellResult]] = {}

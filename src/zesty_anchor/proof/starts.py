@@ -1,4 +1,6 @@
-"""What a shell's start itself must be: it comes to an end, prints nothing that breaks a copy, and is quick. Pure."""
+"""What a shell's start itself must be: it comes to an end, prints nothing that breaks a copy, and is quick.
+Pure.
+"""
 
 from __future__ import annotations
 
@@ -13,7 +15,7 @@ NO_ERROR = "no error message"
 _LONGEST = 200
 _ERROR = re.compile(
     r"^(?:"
-    r"(?:-?\S*/)?-?(?:ba|z|k|mk|tc|c|fi|da)?sh(?:93)?: .+"  # bash(1), dash(1), ksh(1), mksh(1): the shell's name first
+    r"(?:-?\S*/)?-?(?:ba|z|k|mk|tc|c|fi|da)?sh(?:93)?: .+"  # the shell's name first
     r"|/\S+(?::\d+:|\[\d+\]:|: line \d+:) .+"  # zsh(1), ksh(1), bash(1): a file, and the line in it
     r"|(?:\S+ )?\(line \d+\): .+"  # fish(1)
     r"|.+: (?:[Cc]ommand not found|[Nn]o such file or directory|[Pp]ermission denied|Undefined variable)\.?"
@@ -23,8 +25,8 @@ _ERROR = re.compile(
 
 
 def start_checks(context: Context, answers: Answers, most_ms: int, ours: str = "") -> list[CheckResult]:
-    """The checks of a start; ``most_ms`` is how many milliseconds it may take (0: any). With ``ours``, the folder of what we wrote,
-    only what is said of that counts: the rest was so before.
+    """The checks of a start; ``most_ms`` is how many milliseconds it may take (0: any). With ``ours``, the
+    folder of what we wrote, only what is said of that counts: the rest was so before.
     """
     took = answers.startup_ms
     if took is None:
@@ -41,7 +43,9 @@ def start_checks(context: Context, answers: Answers, most_ms: int, ours: str = "
     else:
         error = _ERROR.search(said)
         shown = error[0][:_LONGEST] if error else "(nothing)"
-        found.append(CheckResult(NO_ERROR, error is None, "(nothing)", shown, before=before and error is not None))
+        found.append(
+            CheckResult(NO_ERROR, error is None, "(nothing)", shown, before=before and error is not None)
+        )
     if most_ms and not ours:
         name = f"it starts within {most_ms} ms"
         found.append(CheckResult(name, took <= most_ms, f"at most {most_ms} ms", f"{took:.0f} ms"))

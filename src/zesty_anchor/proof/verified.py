@@ -1,4 +1,6 @@
-"""What a verification came to: what stands otherwise than the manifest says, and what fresh shells answered."""
+"""What a verification came to: what stands otherwise than the manifest says, and what fresh shells
+answered.
+"""
 
 from __future__ import annotations
 
@@ -12,8 +14,9 @@ _MEND = "zesty-anchor provision"
 
 
 class Drift(msgspec.Struct, frozen=True):
-    """One difference. ``state`` is ``pending`` where the manifest asks for more than was provisioned, ``altered`` where somebody
-    changed what was written; ``what`` says it in words, ``place`` is the file, or the line of the manifest.
+    """One difference. ``state`` is ``pending`` where the manifest asks for more than was provisioned,
+    ``altered`` where somebody changed what was written; ``what`` says it in words, ``place`` is the file, or
+    the line of the manifest.
     """
 
     kind: str
@@ -27,15 +30,16 @@ class Drift(msgspec.Struct, frozen=True):
 
 State = Literal["well", "pending", "altered", "failing"]
 EXITS: dict[State, int] = {"well": 0, "pending": 3, "failing": 4, "altered": 6}
-"""The exit status of each state: the manifest asks for more than was provisioned; a shell does not answer as it should; somebody
-changed what we wrote.
+"""The exit status of each state: the manifest asks for more than was provisioned; a shell does not answer as
+it should; somebody changed what we wrote.
 """
 
 
 class Verified(msgspec.Struct, frozen=True):
-    """What came of it. ``versions`` are those that were looked at, ``drift`` is what stands otherwise than the manifest says, ``shells`` what fresh shells answered; ``state`` is
-    the worst of both, ``exit`` its exit status. ``seconds`` is how long it took. ``proved_at`` is when the shells
-    answered (seconds since 1970), where they were not asked anew since nothing has changed that the answers hang on (0: just now).
+    """What came of it. ``versions`` are those that were looked at, ``drift`` is what stands otherwise than
+    the manifest says, ``shells`` what fresh shells answered; ``state`` is the worst of both, ``exit`` its
+    exit status. ``seconds`` is how long it took. ``proved_at`` is when the shells answered (seconds since
+    1970), where they were not asked anew since nothing has changed that the answers hang on (0: just now).
     """
 
     ok: bool

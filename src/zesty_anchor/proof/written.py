@@ -36,8 +36,12 @@ class Written:
         """The startup files that their shell cannot read."""
 
     def not_yet(self, shell: str) -> str:
-        """A file of ours that this shell reads, and that is not as the manifest asks by now; empty for none."""
-        places = (self.shown(file.path) for name, file in self._machine.generated.items() if name in (shell, SH))
+        """A file of ours that this shell reads, and that is not as the manifest asks by now; empty for
+        none.
+        """
+        places = (
+            self.shown(file.path) for name, file in self._machine.generated.items() if name in (shell, SH)
+        )
         return next((place for place in places if place in self._pending), "")
 
     def lost(self, folder: str, trace: StartupTrace) -> tuple[Cause, str] | None:
@@ -94,7 +98,10 @@ class Written:
         changed = self.changed(LAUNCH)
         folder = self.shown(self._machine.locations.launchers)
         if changed is None and folder in self._altered:
-            return Cause(f"{folder}/{name} is not the launcher that was written", f"{folder}/{name}"), PROVISION
+            return (
+                Cause(f"{folder}/{name} is not the launcher that was written", f"{folder}/{name}"),
+                PROVISION,
+            )
         return changed
 
     def own_line(self, content: bytes) -> int | None:
@@ -103,8 +110,8 @@ class Written:
         return rows[-1] if rows else None
 
     def mend(self, place: Place, trace: StartupTrace) -> str:
-        """What puts a line right that stands where ours should: our line goes below it. A shell that reads our file by itself has none:
-        the person's files are read after ours.
+        """What puts a line right that stands where ours should: our line goes below it. A shell that reads
+        our file by itself has none: the person's files are read after ours.
         """
         own_file = SHELLS[trace.shell].own_file(self._machine.locations.others)
         if own_file is None and Path(place.file).is_relative_to(self._machine.locations.home):

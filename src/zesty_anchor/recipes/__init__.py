@@ -21,7 +21,8 @@ SHIPPED = Path(__file__).parent
 
 
 def recipe_for(name: str, manifest: Manifest, personal: Path, manifest_file: Path) -> Recipe:
-    """The recipe of a runtime or a manager: the manifest's, else the person's in ``personal``, else the shipped one.
+    """The recipe of a runtime or a manager: the manifest's, else the person's in ``personal``, else the
+    shipped one.
 
     Raises ``UsageProblem`` where there is none, with the nearest name.
     """
@@ -37,9 +38,14 @@ def recipe_for(name: str, manifest: Manifest, personal: Path, manifest_file: Pat
     raise UsageProblem(
         f"there is no recipe for the {manifest.step(name)[0][:-1]} {name!r}",
         where=f"{manifest_file}:{line_of(manifest_file.read_text('utf-8'), manifest.step(name))}",
-        advice=f"did you mean {close[0]!r}?"
-        if close
-        else f"write one in [recipes.{name}] (docs/recipes.md shows how); there are recipes for: {', '.join(known)}",
+        advice=(
+            f"did you mean {close[0]!r}?"
+            if close
+            else (
+                f"write one in [recipes.{name}] (docs/recipes.md shows how); there are recipes for:"
+                f" {', '.join(known)}"
+            )
+        ),
     )
 
 
@@ -51,7 +57,9 @@ def recipe_tables(name: str, personal: Path) -> dict[str, Any] | None:
 
 def recipe_file(name: str, personal: Path) -> str:
     """The file that a recipe stands in: the person's own, else the shipped one."""
-    return str(next((f for f in (personal / f"{name}.toml", SHIPPED / f"{name}.toml") if f.is_file()), personal))
+    return str(
+        next((f for f in (personal / f"{name}.toml", SHIPPED / f"{name}.toml") if f.is_file()), personal)
+    )
 
 
 def shipped() -> dict[str, Recipe]:
@@ -60,15 +68,17 @@ def shipped() -> dict[str, Recipe]:
 
 
 def all_recipes(personal: Path) -> dict[str, Recipe]:
-    """Every recipe that a manifest may name without bringing it, by its runtime: the shipped ones, and the person's own in
-    ``personal``, which go before them.
+    """Every recipe that a manifest may name without bringing it, by its runtime: the shipped ones, and the
+    person's own in ``personal``, which go before them.
     """
     own = {file.stem: read_recipe(file) for file in sorted(personal.glob("*.toml"))}
     return dict(sorted({**shipped(), **own}.items()))
 
 
 def recipe_names(personal: Path) -> list[str]:
-    """The runtimes among them by name. To look for the table of a manager takes a hundredth of what it takes to read a recipe."""
+    """The runtimes among them by name. To look for the table of a manager takes a hundredth of what it takes
+    to read a recipe.
+    """
     files = {file.stem: file for folder in (SHIPPED, personal) for file in folder.glob("*.toml")}
     return sorted(name for name, file in files.items() if b"\n[manager]" not in file.read_bytes())
 
@@ -76,7 +86,9 @@ def recipe_names(personal: Path) -> list[str]:
 def with_word(word: str, personal: Path) -> dict[str, Recipe]:
     """Those in which a word stands. To read a file takes a hundredth of what it takes to read a recipe."""
     files = {file.stem: file for folder in (SHIPPED, personal) for file in sorted(folder.glob("*.toml"))}
-    found = sorted(name for name, file in files.items() if word == name or os.fsencode(word) in file.read_bytes())
+    found = sorted(
+        name for name, file in files.items() if word == name or os.fsencode(word) in file.read_bytes()
+    )
     return {name: read_recipe(files[name]) for name in found}
 
 
@@ -101,7 +113,9 @@ def as_manager(name: str, recipe: Recipe, locations: Locations) -> Recipe:
         values = {"home": home, "folder": folder}
         environment = {key: refer(text, values) for key, text in installer.environment.items()}
         arguments = tuple(refer(text, values) for text in installer.arguments)
-        installer = msgspec.structs.replace(installer, folder=folder, environment=environment, arguments=arguments)
+        installer = msgspec.structs.replace(
+            installer, folder=folder, environment=environment, arguments=arguments
+        )
     return msgspec.structs.replace(
         recipe,
         bin=(CALLED,) if tool.function else recipe.bin,
@@ -112,7 +126,9 @@ def as_manager(name: str, recipe: Recipe, locations: Locations) -> Recipe:
 
 
 def check_installers(manifest: Manifest, recipes: Mapping[str, Recipe], file: Path, text: str) -> None:
-    """Raises ``UsageProblem`` where a runtime's recipe brings a manager by its own installer: that is one of ``[managers]``."""
+    """Raises ``UsageProblem`` where a runtime's recipe brings a manager by its own installer: that is one of
+    ``[managers]``.
+    """
     for name in manifest.runtimes:
         if recipes[name].installer is not None:
             raise UsageProblem(

@@ -17,7 +17,9 @@ MOST_HEADER = 1 << 16
 
 
 class Bounds(msgspec.Struct, frozen=True):
-    """The most bytes that an archive may unpack to, and whether somebody named that number: then any compression is good."""
+    """The most bytes that an archive may unpack to, and whether somebody named that number: then any
+    compression is good.
+    """
 
     largest: int = MOST_BYTES
     named: bool = False

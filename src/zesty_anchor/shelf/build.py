@@ -52,14 +52,15 @@ def build(
     last_time: Pace | None = None,
     within: Sequence[str] = (),
 ) -> Pace:
-    """Run each step with sh(1) in ``folder``; ``options`` are its positional parameters, ``"$@"``. ``within`` are words in front of it.
+    """Run each step with sh(1) in ``folder``; ``options`` are its positional parameters, ``"$@"``. ``within``
+    are words in front of it.
 
-    ``told`` hears how far it is: the step, how much of it, by what the build tells itself or by the lines of the ``last_time``, and
-    the time so far. Returns how long it took. ``missing`` names the prerequisite that an output
-    line points to, or nothing; ``what`` is the word for all of it. Nobody can be asked: the steps have no terminal and
-    an empty input. One that says nothing for ``patience`` seconds is ended, and so is one during which
-    the run is ``interrupted``: with all that it started.
-    Raises ``BuildFailed`` with the last lines, the log, and what is probably missing.
+    ``told`` hears how far it is: the step, how much of it, by what the build tells itself or by the lines of
+    the ``last_time``, and the time so far. Returns how long it took. ``missing`` names the prerequisite that
+    an output line points to, or nothing; ``what`` is the word for all of it. Nobody can be asked: the steps
+    have no terminal and an empty input. One that says nothing for ``patience`` seconds is ended, and so is
+    one during which the run is ``interrupted``: with all that it started. Raises ``BuildFailed`` with the
+    last lines, the log, and what is probably missing.
     """
     progress = _Progress(len(steps), last_time)
     last: collections.deque[str] = collections.deque(maxlen=LAST_LINES)
@@ -79,7 +80,9 @@ def build(
             )
             if status != 0:
                 written.flush()
-                raise _failure(f"{what} ended with {status}, at the step: {_first(step)}", list(last), log, missing)
+                raise _failure(
+                    f"{what} ended with {status}, at the step: {_first(step)}", list(last), log, missing
+                )
     return progress.pace
 
 
@@ -141,7 +144,9 @@ def _told(seconds: float) -> str:
 
 
 _WHEN_TOLD = 'read -r told || exit 1; exec /bin/sh -e -c "$@" </dev/null'
-"""A step begins when its end is seen to: were we killed before that, it would go on. Then it reads an end instead, and never begins."""
+"""A step begins when its end is seen to: were we killed before that, it would go on. Then it reads an end
+instead, and never begins.
+"""
 
 
 def _run(
@@ -177,7 +182,8 @@ def _run(
 
 @contextmanager
 def _ends_with_us(group: int) -> Iterator[None]:
-    """Have a group of processes killed when we are: it would go on working, and nobody would know what it did.
+    """Have a group of processes killed when we are: it would go on working, and nobody would know what it
+    did.
 
     A small shell waits at the end of a pipe that nobody but us holds; when we are gone, it reads its end.
     """
@@ -199,8 +205,8 @@ class _Silent(Exception):
 
 
 def _lines(pipe: int, interrupted: Callable[[], bool], patience: float | None) -> Iterator[str]:
-    """The lines that arrive, one that has no end in pieces. Raises ``KeyboardInterrupt`` where the run was interrupted,
-    ``_Silent`` where nothing arrives for ``patience`` seconds.
+    """The lines that arrive, one that has no end in pieces. Raises ``KeyboardInterrupt`` where the run was
+    interrupted, ``_Silent`` where nothing arrives for ``patience`` seconds.
     """
     rest, heard = b"", time.monotonic()
     while True:
@@ -234,10 +240,14 @@ def _failure(what: str, last: list[str], log: Path, missing: Callable[[str], str
     tool = next((found[1] for line in reversed(last) if (found := _NOT_FOUND.search(line.strip()))), "")
     lines = "".join(f"\n    {line}" for line in last)
     if need or tool:
-        advice = f"probably missing: {need or tool}; add {'it' if need else 'its package'} to [prerequisites] packages"
+        advice = (
+            f"probably missing: {need or tool}; add {'it' if need else 'its package'} to [prerequisites]"
+            " packages"
+        )
     elif last and _ASKS.search(last[-1]):
         advice = (
-            "its last line looks like a question, and nobody is asked while it works: give it the answer beforehand"
+            "its last line looks like a question, and nobody is asked while it works: give it the answer"
+            " beforehand"
         )
     else:
         advice = "its last lines say why"
@@ -278,7 +288,8 @@ def build_environment(
 ) -> dict[str, str]:
     """What a step finds in its environment: nothing of ours but what is listed here.
 
-    OUT is where the version's files go, PREFIX where they will stand, EARLIER the folder of the earlier version.
+    OUT is where the version's files go, PREFIX where they will stand, EARLIER the folder of the earlier
+    version.
     """
     found = {
         "PATH": f"{earlier}/bin:{path}" if earlier else path,

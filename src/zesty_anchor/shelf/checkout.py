@@ -16,10 +16,13 @@ _SECONDS = 900
 _COMMIT = re.compile(r"\A[0-9a-f]{40}(?:[0-9a-f]{24})?\Z")
 
 
-def check_out(url: str, commit: str, folder: Path, environ: Mapping[str, str], *, seconds: float = _SECONDS) -> None:
+def check_out(
+    url: str, commit: str, folder: Path, environ: Mapping[str, str], *, seconds: float = _SECONDS
+) -> None:
     """Put the files of ``commit`` into the empty ``folder``; each step of git's may take ``seconds``.
 
-    Raises ``Problem`` where git cannot, does not end in time, or gives another commit, ``ArchiveRefused`` where a link leads out.
+    Raises ``Problem`` where git cannot, does not end in time, or gives another commit, ``ArchiveRefused``
+    where a link leads out.
     """
     protocol = protocol_of(url)
     if not _COMMIT.match(commit):
@@ -41,7 +44,9 @@ def check_out(url: str, commit: str, folder: Path, environ: Mapping[str, str], *
     git("checkout", "-q", "FETCH_HEAD")
     found = git("rev-parse", "HEAD").strip()
     if found != commit:
-        raise Problem(f"the repository gave commit {found}, not {commit}", where=url, advice="tell whoever runs it")
+        raise Problem(
+            f"the repository gave commit {found}, not {commit}", where=url, advice="tell whoever runs it"
+        )
     shutil.rmtree(folder / ".git")
     _let_in(folder)
 

@@ -1,4 +1,6 @@
-"""Unpacking Debian's binary packages (deb(5)) without privilege, and making one tree of those that belong together."""
+"""Unpacking Debian's binary packages (deb(5)) without privilege, and making one tree of those that belong
+together.
+"""
 
 from __future__ import annotations
 
@@ -24,8 +26,8 @@ _LEFT_OUT = ("usr/share/doc", "usr/share/man", "usr/share/lintian", "usr/share/b
 
 
 def unpack_deb(source: Source, folder: Path, bounds: Bounds | None = None) -> None:
-    """Unpack the files of a binary package, as it arrives, into an empty folder. Its links stay as they are, to be settled by
-    ``merge``; no path of the package may lead through one.
+    """Unpack the files of a binary package, as it arrives, into an empty folder. Its links stay as they are,
+    to be settled by ``merge``; no path of the package may lead through one.
 
     Raises ``ArchiveRefused`` or ``Problem``; the folder is then to be thrown away.
     """
@@ -88,12 +90,12 @@ class _Member:
 
 
 def merge(trees: Sequence[Path], root: str, folder: Path) -> None:
-    """Make one version of packages that were unpacked, each into a tree of its own: what is below ``root`` becomes the
-    version's folder, the rest goes into ``REST`` inside of it.
+    """Make one version of packages that were unpacked, each into a tree of its own: what is below ``root``
+    becomes the version's folder, the rest goes into ``REST`` inside of it.
 
-    A link, relative or into the system's tree, leads into the version where one of the packages brings what it leads to,
-    else it is left to the system. Raises ``Problem`` where no package has such a root, ``ArchiveRefused`` where two of
-    them have the same file.
+    A link, relative or into the system's tree, leads into the version where one of the packages brings what
+    it leads to, else it is left to the system. Raises ``Problem`` where no package has such a root,
+    ``ArchiveRefused`` where two of them have the same file.
     """
     prefix = _root_in(trees, root)
     links: dict[str, str] = {}
@@ -124,10 +126,14 @@ def merge(trees: Sequence[Path], root: str, folder: Path) -> None:
 def _root_in(trees: Sequence[Path], pattern: str) -> str:
     if ".." in pattern.split("/") or pattern.startswith("/"):
         raise Problem(f"{pattern!r} leads out of the package", advice="mend root in the recipe")
-    found = {str(p.relative_to(tree)) for tree in trees for p in tree.glob(pattern or "*") if not p.is_symlink()}
+    found = {
+        str(p.relative_to(tree)) for tree in trees for p in tree.glob(pattern or "*") if not p.is_symlink()
+    }
     if len(found) != 1:
         seen = f"there are {', '.join(sorted(found))}" if found else "there is none"
-        raise Problem(f"the packages hold no single folder {pattern!r}: {seen}", advice="mend root in the recipe")
+        raise Problem(
+            f"the packages hold no single folder {pattern!r}: {seen}", advice="mend root in the recipe"
+        )
     return found.pop()
 
 
@@ -140,11 +146,19 @@ def _paths(tree: Path) -> Iterator[str]:
 
 def _moved(path: str, prefix: str) -> str:
     """Where a path of the packages is in the version."""
-    return path[len(prefix) + 1 :] if path.startswith(prefix + "/") else "." if path == prefix else f"{REST}/{path}"
+    return (
+        path[len(prefix) + 1 :]
+        if path.startswith(prefix + "/")
+        else "."
+        if path == prefix
+        else f"{REST}/{path}"
+    )
 
 
 def _end(path: str, links: dict[str, str]) -> str:
-    """Where a path of the packages is in the end, by way of their own links; it never leaves the system's tree."""
+    """Where a path of the packages is in the end, by way of their own links; it never leaves the system's
+    tree.
+    """
     for _ in range(_MOST_LINKS):
         through = next((each for each in _downwards(path) if each in links), None)
         if through is None:

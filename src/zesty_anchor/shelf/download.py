@@ -62,12 +62,13 @@ def obtain(
     unpack: Unpack | None = None,
     bounds: Bounds | None = None,
 ) -> str:
-    """Bring a file in, and ``unpack`` it into the empty ``folder`` (left out: it is an archive, of a kind that its beginning tells).
-    Returns its digest.
+    """Bring a file in, and ``unpack`` it into the empty ``folder`` (left out: it is an archive, of a kind
+    that its beginning tells). Returns its digest.
 
     A file kept from earlier is used when its digest still fits. ``kept`` afterwards holds the archive; it
-    appears under that name only once it is checked. ``bounds`` say how much it may unpack to. An empty ``digest`` means that nothing pins the file.
-    Raises ``DigestDiffers``, ``ArchiveRefused`` or ``Problem``; ``folder`` is then to be thrown away.
+    appears under that name only once it is checked. ``bounds`` say how much it may unpack to. An empty
+    ``digest`` means that nothing pins the file. Raises ``DigestDiffers``, ``ArchiveRefused`` or ``Problem``;
+    ``folder`` is then to be thrown away.
     """
     if kept.is_file():
         if digest and _digest_of(kept, digest) == digest:
@@ -107,7 +108,9 @@ def _stream(
         pipe.close()
     else:
         work = unpack or unpack_tar
-        worker = threading.Thread(target=pipe.run, args=(lambda: work(pipe, folder, bounds=bounds),), daemon=True)
+        worker = threading.Thread(
+            target=pipe.run, args=(lambda: work(pipe, folder, bounds=bounds),), daemon=True
+        )
         worker.start()
     done = 0
     try:
@@ -152,7 +155,10 @@ def _compare(digest: str, found: str, done: int, total: int | None) -> None:
     raise DigestDiffers(
         "the digest differs from the one that the feed gives",
         where=f"expected {digest}, got {found}, {done:,} bytes",
-        advice="nothing of it was kept. The file was damaged or replaced: tell whoever runs the feed, do not go around it",
+        advice=(
+            "nothing of it was kept. The file was damaged or replaced: tell whoever runs the feed, do not go"
+            " around it"
+        ),
     )
 
 

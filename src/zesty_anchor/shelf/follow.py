@@ -21,8 +21,8 @@ _MOST_TEXT = 4 << 20
 
 
 class Followed(msgspec.Struct, frozen=True):
-    """How many files and links name the new home now, and the versions (``NAME VERSION``) with programs that have the old one
-    compiled in: those are to be installed again.
+    """How many files and links name the new home now, and the versions (``NAME VERSION``) with programs that
+    have the old one compiled in: those are to be installed again.
     """
 
     written: int = 0
@@ -68,7 +68,9 @@ def _follow_version(version: Path, move: HomeMove) -> tuple[int, bool]:
 
 
 def follow_receipt(folder: Path, move: HomeMove) -> None:
-    """The same for a manager that is elsewhere in the home, with a link on the shelf: only its receipt is ours."""
+    """The same for a manager that is elsewhere in the home, with a link on the shelf: only its receipt is
+    ours.
+    """
     receipt = read(folder) if (folder / FILE_NAME).is_file() else None
     if receipt is not None:
         _follow_receipt(folder, receipt, move)
@@ -121,7 +123,9 @@ def _speaks_of(path: Path, size: int, home: str) -> bool:
 
 def _folders(folder: Path) -> list[Path]:
     return (
-        sorted(path for path in folder.iterdir() if path.is_dir() and not path.is_symlink()) if folder.is_dir() else []
+        sorted(path for path in folder.iterdir() if path.is_dir() and not path.is_symlink())
+        if folder.is_dir()
+        else []
     )
 
 

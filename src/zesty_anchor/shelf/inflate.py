@@ -36,14 +36,16 @@ def kind_of(start: bytes) -> str:
 def inflated(start: bytes, source: Source, bounds: Bounds) -> IO[bytes]:
     """What is in a stream whose beginning was read already; as it is where it is not compressed.
 
-    Reading it raises ``ArchiveRefused`` where it grows beyond its ``bounds``, ``ValueError``, ``EOFError`` or the library's
-    own error where it is damaged.
+    Reading it raises ``ArchiveRefused`` where it grows beyond its ``bounds``, ``ValueError``, ``EOFError`` or
+    the library's own error where it is damaged.
     """
     whole = _Joined(start, source)
     kind = kind_of(start)
     if not kind:
         return cast(IO[bytes], _Bounded(whole, whole, bounds))
-    return cast(IO[bytes], _Bounded(_Zstd(whole) if kind == "zst" else _Inflating(whole, kind), whole, bounds))
+    return cast(
+        IO[bytes], _Bounded(_Zstd(whole) if kind == "zst" else _Inflating(whole, kind), whole, bounds)
+    )
 
 
 class _Joined(io.RawIOBase):
@@ -86,7 +88,9 @@ class _Bounded(io.RawIOBase):
 
 
 class _Zstd(io.RawIOBase):
-    """The content of a zstd stream (RFC 8878), of several frames too. Raises ``ValueError`` where it is damaged."""
+    """The content of a zstd stream (RFC 8878), of several frames too. Raises ``ValueError`` where it is
+    damaged.
+    """
 
     def __init__(self, compressed: io.RawIOBase) -> None:
         import zstandard

@@ -1,4 +1,6 @@
-"""What was built is kept, so that the same source, with the same options on the same system, is not built twice."""
+"""What was built is kept, so that the same source, with the same options on the same system, is not built
+twice.
+"""
 
 from __future__ import annotations
 
@@ -62,7 +64,9 @@ class KeptBuilds:
         return 0
 
     def keep(self, key: str, built: Path, prefix: Path) -> None:
-        """Keep what was built into ``built`` for the folder ``prefix``. Raises ``OSError``: then it is not kept."""
+        """Keep what was built into ``built`` for the folder ``prefix``. Raises ``OSError``: then it is not
+        kept.
+        """
         import zstandard
 
         own_folders.make(self._folder)
@@ -83,7 +87,9 @@ class KeptBuilds:
         self._write(f"{key}.json", msgspec.json.encode(_Note(str(prefix), digest)))
 
     def restore(self, key: str, out: Path) -> Path | None:
-        """Put a kept build into an empty folder; the folder that it was built for. None where none is kept, or it is damaged."""
+        """Put a kept build into an empty folder; the folder that it was built for. None where none is kept,
+        or it is damaged.
+        """
         file = self._folder / f"{key}.tar.zst"
         try:
             note = msgspec.json.decode((self._folder / f"{key}.json").read_bytes(), type=_Note)

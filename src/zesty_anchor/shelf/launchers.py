@@ -25,7 +25,9 @@ def commands(shelf: Path, runtimes: Iterable[tuple[str, tuple[str, ...]]]) -> di
 
 
 def standing(folder: Path) -> dict[str, str]:
-    """The launchers that are there, by name, with their text; that of one that may not be run says so at its end."""
+    """The launchers that are there, by name, with their text; that of one that may not be run says so at its
+    end.
+    """
     try:
         entries = [entry for entry in os.scandir(folder) if entry.is_file(follow_symlinks=False)]
     except (FileNotFoundError, NotADirectoryError):
@@ -47,7 +49,8 @@ Ours = Callable[[str, str], bool]
 def keep_in_step(folder: Path, texts: Mapping[str, str], ours: Ours) -> list[str]:
     """Make the folder hold these launchers, by name, and no others; without any it goes.
 
-    What is not ours stays as it is. Returns the names of launchers that are not there because something else has their place.
+    What is not ours stays as it is. Returns the names of launchers that are not there because something else
+    has their place.
     """
     there = standing(folder)
     if texts:
@@ -80,4 +83,6 @@ def _executables(folder: Path) -> list[str]:
         entries = list(os.scandir(folder))
     except (FileNotFoundError, NotADirectoryError):
         return []
-    return sorted(e.name for e in entries if not e.name.startswith(".") and e.is_file() and os.access(e.path, os.X_OK))
+    return sorted(
+        e.name for e in entries if not e.name.startswith(".") and e.is_file() and os.access(e.path, os.X_OK)
+    )

@@ -13,6 +13,8 @@ def link_all(install: Path, folder: Path) -> None:
     try:
         entries = sorted(os.listdir(install))
     except OSError as error:
-        raise Problem(f"{install} cannot be read: {error.strerror}", advice="is that install still there?") from None
+        raise Problem(
+            f"{install} cannot be read: {error.strerror}", advice="is that install still there?"
+        ) from None
     for name in entries:
         (folder / name).symlink_to(install / name)

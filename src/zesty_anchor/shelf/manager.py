@@ -23,7 +23,9 @@ _INSTALL_SILENCE = 600.0
 
 
 class ManagerProgram(msgspec.Struct, frozen=True):
-    """One manager: the folders of its commands, the whole environment that it works in, and the home of the person."""
+    """One manager: the folders of its commands, the whole environment that it works in, and the home of the
+    person.
+    """
 
     name: str
     tool: ManagerTool
@@ -32,10 +34,14 @@ class ManagerProgram(msgspec.Struct, frozen=True):
     home: Path
 
     def versions(self, runtime: str) -> list[tuple[str, tuple[str, ...]]]:
-        """What it can install: versions, each with its channels. Raises ``Problem`` where it does not answer."""
+        """What it can install: versions, each with its channels. Raises ``Problem`` where it does not
+        answer.
+        """
         pattern = re.compile(self.tool.line)
         found = [
-            match for line in self._ask(self.tool.list, runtime, "").splitlines() if (match := pattern.search(line))
+            match
+            for line in self._ask(self.tool.list, runtime, "").splitlines()
+            if (match := pattern.search(line))
         ]
         if not found:
             raise Problem(
@@ -46,7 +52,9 @@ class ManagerProgram(msgspec.Struct, frozen=True):
         return [(match["version"], _channels(match)) for match in found]
 
     def locate(self, runtime: str, version: str) -> Path | None:
-        """The folder of an installed version; None where it has none. Raises ``Problem`` where it names no folder."""
+        """The folder of an installed version; None where it has none. Raises ``Problem`` where it names no
+        folder.
+        """
         try:
             said = self._ask(self.tool.locate, runtime, version).strip()
         except Problem:
@@ -64,8 +72,8 @@ class ManagerProgram(msgspec.Struct, frozen=True):
         interrupted: Callable[[], bool],
         within: Sequence[str] = (),
     ) -> None:
-        """Have it install a version, with these words in front; it is ended where the run is interrupted. Raises ``Problem`` with its last
-        lines.
+        """Have it install a version, with these words in front; it is ended where the run is interrupted.
+        Raises ``Problem`` with its last lines.
         """
         self._work(self.tool.install, runtime, version, log, told, interrupted, within)
 
@@ -77,7 +85,9 @@ class ManagerProgram(msgspec.Struct, frozen=True):
     def words(self, template: str, runtime: str, version: str) -> list[str]:
         """A template as words. A value fills its place in one word, whatever letters it holds. Pure."""
         values = {"{runtime}": runtime, "{version}": version}
-        return [re.sub(r"\{(runtime|version)\}", lambda m: values[m[0]], word) for word in shlex.split(template)]
+        return [
+            re.sub(r"\{(runtime|version)\}", lambda m: values[m[0]], word) for word in shlex.split(template)
+        ]
 
     def _work(
         self,
@@ -99,7 +109,8 @@ class ManagerProgram(msgspec.Struct, frozen=True):
         words = self.words(template, runtime, version)
         try:
             done = subprocess.run(
-                words, cwd=self.home, env=dict(self.environment), stdin=subprocess.DEVNULL, capture_output=True, text=True,
+                words, cwd=self.home, env=dict(self.environment), stdin=subprocess.DEVNULL,
+                capture_output=True, text=True,
                 errors="replace", timeout=_LIST_SECONDS, check=False, start_new_session=True,
             )  # fmt: skip
         except FileNotFoundError:
@@ -110,12 +121,15 @@ class ManagerProgram(msgspec.Struct, frozen=True):
             ) from None
         except subprocess.TimeoutExpired:
             raise Problem(
-                f"{self.name} did not answer within {_LIST_SECONDS} s", where=" ".join(words), advice="try it by hand"
+                f"{self.name} did not answer within {_LIST_SECONDS} s",
+                where=" ".join(words),
+                advice="try it by hand",
             ) from None
         if done.returncode != 0:
             last = [line for line in (done.stderr or done.stdout).splitlines() if line.strip()][-1:]
             raise Problem(
-                f"{self.name} ended with {done.returncode}" + (f": {last[0]}" if last else ""), where=" ".join(words)
+                f"{self.name} ended with {done.returncode}" + (f": {last[0]}" if last else ""),
+                where=" ".join(words),
             )
         return done.stdout
 
@@ -128,7 +142,8 @@ def _channels(match: re.Match[str]) -> tuple[str, ...]:
 def write_call(folder: Path, final: Path, commands: tuple[str, ...], tool: ManagerTool, shell: str) -> None:
     """Make the programs that stand for a manager which is a function, for whoever has not sourced its file.
 
-    ``folder`` is where the manager's files are now, ``final`` where they will be, ``shell`` the program that reads them.
+    ``folder`` is where the manager's files are now, ``final`` where they will be, ``shell`` the program that
+    reads them.
     """
     assert tool.function is not None
     called = folder / CALLED

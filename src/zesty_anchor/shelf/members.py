@@ -68,9 +68,13 @@ class Gate:
         return path
 
     def mode(self, name: str, mode: int) -> int:
-        """The permissions to give a file: 755 if anyone may execute it, else 644. Refused: setuid and setgid."""
+        """The permissions to give a file: 755 if anyone may execute it, else 644. Refused: setuid and
+        setgid.
+        """
         if mode & (stat.S_ISUID | stat.S_ISGID):
-            raise ArchiveRefused("a file wants to run with another user's rights (setuid or setgid bit)", name)
+            raise ArchiveRefused(
+                "a file wants to run with another user's rights (setuid or setgid bit)", name
+            )
         return 0o755 if mode & 0o111 else 0o644
 
     def link(self, name: str, path: str, target: str) -> None:
@@ -89,8 +93,8 @@ class Gate:
         return ArchiveRefused(f"it holds {what}", name)
 
     def check_links(self, top: str = "") -> None:
-        """Follow each link to its end: a chain of links, each harmless alone, may still lead outside of the archive, or of its one
-        folder ``top``, which becomes the version. Raises ``ArchiveRefused``.
+        """Follow each link to its end: a chain of links, each harmless alone, may still lead outside of the
+        archive, or of its one folder ``top``, which becomes the version. Raises ``ArchiveRefused``.
         """
         for path in self._links:
             if path == top or (top and not path.startswith(f"{top}/")):

@@ -13,7 +13,9 @@ from zesty_anchor.system.problem import Problem
 
 
 def stage(staging: Path, name: str) -> Path:
-    """A new empty folder beside the shelf, to unpack into. The folder for such is made where it is not there."""
+    """A new empty folder beside the shelf, to unpack into. The folder for such is made where it is not
+    there.
+    """
     folders.make(staging)
     return Path(tempfile.mkdtemp(prefix=name + ".", dir=staging))
 
@@ -25,14 +27,19 @@ def content(folder: Path, bins: Collection[str] = ()) -> Path:
     """
     entries = list(folder.iterdir())
     own = {part.partition("/")[0] for part in bins}
-    if len(entries) == 1 and entries[0].is_dir() and not entries[0].is_symlink() and entries[0].name not in own:
+    if (
+        len(entries) == 1
+        and entries[0].is_dir()
+        and not entries[0].is_symlink()
+        and entries[0].name not in own
+    ):
         return entries[0]
     return folder
 
 
 def root_in(folder: Path, pattern: str) -> Path:
-    """The folder of an archive that is the version. Raises ``Problem`` where there is no single one of that name, or it would
-    lead out of the archive.
+    """The folder of an archive that is the version. Raises ``Problem`` where there is no single one of that
+    name, or it would lead out of the archive.
     """
     if ".." in pattern.split("/") or pattern.startswith("/"):
         raise Problem(f"{pattern!r} leads out of the archive", advice="mend root in the recipe")
@@ -43,7 +50,8 @@ def root_in(folder: Path, pattern: str) -> Path:
 
 
 def put_into(part: Path, folder: Path, inner: str) -> None:
-    """Put a companion into an inner folder of a version that is not on the shelf yet, in place of what is there.
+    """Put a companion into an inner folder of a version that is not on the shelf yet, in place of what is
+    there.
 
     Raises ``Problem`` where that would leave the version.
     """
@@ -56,14 +64,17 @@ def put_into(part: Path, folder: Path, inner: str) -> None:
 
 
 def link_commands(folder: Path, bin: str, links: Mapping[str, str], inner: str = "") -> None:
-    """Make commands in the folder of commands, each a link to its file below ``inner``, which may then be run.
+    """Make commands in the folder of commands, each a link to its file below ``inner``, which may then be
+    run.
 
     Raises ``Problem`` where there is no such file.
     """
     for command, file in links.items():
         real = _inner(folder, f"{inner}/{file}" if inner else file)
         if not real.is_file():
-            raise Problem(f"there is no {file!r} for the command {command!r}", advice="mend links in the recipe")
+            raise Problem(
+                f"there is no {file!r} for the command {command!r}", advice="mend links in the recipe"
+            )
         link = folder / bin / command
         link.parent.mkdir(parents=True, exist_ok=True)
         link.unlink(missing_ok=True)
@@ -86,7 +97,9 @@ def put(folder: Path, target: Path) -> None:
 
 
 def take_off(target: Path, staging: Path) -> Path | None:
-    """Rename a version off the shelf, so that no half of it is ever seen there. Returns the folder to be removed."""
+    """Rename a version off the shelf, so that no half of it is ever seen there. Returns the folder to be
+    removed.
+    """
     if not target.exists():
         return None
     room = Path(tempfile.mkdtemp(prefix="gone.", dir=staging))

@@ -29,7 +29,9 @@ _MADE_BY_RUNNING = r"(.*/)?__pycache__(/[^/]+\.pyc)?"
 
 
 def is_made(name: str) -> bool:
-    """Whether an entry of a version is none of those that were put there: a slip, or what running it makes."""
+    """Whether an entry of a version is none of those that were put there: a slip, or what running it
+    makes.
+    """
     return name in SLIPS or re.fullmatch(_MADE_BY_RUNNING, name) is not None
 
 
@@ -48,10 +50,11 @@ class PartReceipt(msgspec.Struct, frozen=True):
 class Receipt(msgspec.Struct, frozen=True):
     """What stands in one folder of the shelf. Without a readable receipt a folder is no version.
 
-    ``on`` is the version of another runtime that it runs on, as ``NAME VERSION``. It was installed ``through`` a
-    manager, if one is named. A manager that was brought by its own installer has the lines that this wrote into
-    startup files, by shell, in ``adopted``; ``home`` is where a manager keeps what it installs (None: it is no manager). ``signed_by``
-    is whose signature held its digest (empty: nobody's), ``built`` with which choices it was built (None: it was not, or nobody noted it).
+    ``on`` is the version of another runtime that it runs on, as ``NAME VERSION``. It was installed
+    ``through`` a manager, if one is named. A manager that was brought by its own installer has the lines that
+    this wrote into startup files, by shell, in ``adopted``; ``home`` is where a manager keeps what it
+    installs (None: it is no manager). ``signed_by`` is whose signature held its digest (empty: nobody's),
+    ``built`` with which choices it was built (None: it was not, or nobody noted it).
     """
 
     runtime: str
@@ -71,7 +74,9 @@ class Receipt(msgspec.Struct, frozen=True):
 
 
 def clear_slips(folder: Path) -> None:
-    """Remove what bears the names of our slips: in a tree that came from elsewhere they are no slips of ours."""
+    """Remove what bears the names of our slips: in a tree that came from elsewhere they are no slips of
+    ours.
+    """
     for name in SLIPS:
         if os.path.lexists(folder / name):
             discard_any(folder / name)
@@ -90,7 +95,9 @@ def write(folder: Path, receipt: Receipt) -> None:
 
 
 def read(folder: Path) -> Receipt | None:
-    """The receipt of a folder; None where there is none or it cannot be read. Raises ``Problem`` for one of a newer program."""
+    """The receipt of a folder; None where there is none or it cannot be read. Raises ``Problem`` for one of a
+    newer program.
+    """
     try:
         receipt = msgspec.json.decode((folder / FILE_NAME).read_bytes(), type=Receipt)
     except (OSError, msgspec.MsgspecError):
@@ -118,8 +125,8 @@ def stock(shelf: Path) -> dict[tuple[str, str], Receipt]:
 
 
 class Extra(msgspec.Struct, frozen=True):
-    """A command-line package in a version: the version of its own that was asked for (empty: any), and the commands that it
-    brought.
+    """A command-line package in a version: the version of its own that was asked for (empty: any), and the
+    commands that it brought.
     """
 
     version: str = ""
@@ -139,13 +146,19 @@ _Held = TypeVar("_Held")
 
 
 def _slip(file: Path, key: str, kind: type[_Held]) -> _Held | None:
-    """What a slip holds; None where there is none, or it cannot be read. A slip of a program before 0.2 is the content alone."""
+    """What a slip holds; None where there is none, or it cannot be read. A slip of a program before 0.2 is
+    the content alone.
+    """
     try:
         content = file.read_bytes()
         parts = msgspec.json.decode(content, type=dict[str, msgspec.Raw] | list[msgspec.Raw])
-        newer = isinstance(parts, dict) and parts.keys() == {"format", key} and bytes(parts["format"]).isdigit()
+        newer = (
+            isinstance(parts, dict) and parts.keys() == {"format", key} and bytes(parts["format"]).isdigit()
+        )
         if isinstance(parts, dict) and newer:
-            return msgspec.json.decode(parts[key], type=kind) if int(bytes(parts["format"])) <= FORMAT else None
+            return (
+                msgspec.json.decode(parts[key], type=kind) if int(bytes(parts["format"])) <= FORMAT else None
+            )
         return msgspec.json.decode(content, type=kind)
     except (OSError, msgspec.MsgspecError):
         return None
@@ -154,7 +167,10 @@ def _slip(file: Path, key: str, kind: type[_Held]) -> _Held | None:
 def note_extras(folder: Path, extras: Mapping[str, Extra]) -> None:
     """Write down the command-line packages that are in a version."""
     if extras:
-        _put(folder / EXTRAS_NAME, msgspec.json.encode({"format": FORMAT, "extras": dict(sorted(extras.items()))}))
+        _put(
+            folder / EXTRAS_NAME,
+            msgspec.json.encode({"format": FORMAT, "extras": dict(sorted(extras.items()))}),
+        )
     else:
         (folder / EXTRAS_NAME).unlink(missing_ok=True)
 
@@ -169,9 +185,11 @@ _WITHIN_NS = 5_000_000_000
 
 
 def _of_older(folder: Path) -> Inventory | None:
-    """What was put into a version by a program that kept no list (before 0.1 ended): what has not changed since its receipt was written.
+    """What was put into a version by a program that kept no list (before 0.1 ended): what has not changed
+    since its receipt was written.
 
-    It goes by the time of a change of status, which nobody can set (inode(7), "ctime"). None for a version whose list is lost.
+    It goes by the time of a change of status, which nobody can set (inode(7), "ctime"). None for a version
+    whose list is lost.
     """
     try:
         slip = folder / FILE_NAME
@@ -184,9 +202,11 @@ def _of_older(folder: Path) -> Inventory | None:
         return None
 
 
-def damage_in(folder: Path, receipt: Receipt, keep: Iterable[str] = (), *, deep: bool = False) -> list[Difference]:
-    """What of a version is not as it was put there; what fits a pattern of ``keep`` is the person's own. One that came through a
-    manager is the manager's.
+def damage_in(
+    folder: Path, receipt: Receipt, keep: Iterable[str] = (), *, deep: bool = False
+) -> list[Difference]:
+    """What of a version is not as it was put there; what fits a pattern of ``keep`` is the person's own. One
+    that came through a manager is the manager's.
     """
     if receipt.through or folder.is_symlink():
         return []
@@ -203,9 +223,11 @@ def damage_in(folder: Path, receipt: Receipt, keep: Iterable[str] = (), *, deep:
     return found if receipt.home is None else [each for each in found if each.what == MISSING]
 
 
-def lacking(folder: Path, bins: Sequence[str], commands: Iterable[str], function: str | None) -> list[Difference]:
-    """The commands that a manager should give and does not, and the file of its ``function``, for one that has no list of its
-    files.
+def lacking(
+    folder: Path, bins: Sequence[str], commands: Iterable[str], function: str | None
+) -> list[Difference]:
+    """The commands that a manager should give and does not, and the file of its ``function``, for one that
+    has no list of its files.
     """
     absent = [c for c in commands if not any(os.access(folder / part / c, os.X_OK) for part in bins)]
     files = [os.path.normpath(f"{bins[0]}/{command}") for command in absent]
@@ -214,7 +236,9 @@ def lacking(folder: Path, bins: Sequence[str], commands: Iterable[str], function
 
 
 def note_files(folder: Path, before: Inventory | None = None, added: Inventory | None = None) -> None:
-    """Write down what was put into a version: all that is in it, or, where it has a list, ``before`` with what was ``added``."""
+    """Write down what was put into a version: all that is in it, or, where it has a list, ``before`` with
+    what was ``added``.
+    """
     put_files(folder, take(folder, without=SLIPS) if before is None else {**before, **(added or {})})
 
 

@@ -1,4 +1,6 @@
-"""Commands that are critical on a machine: a version that contains one undeclared would shadow the system's."""
+"""Commands that are critical on a machine: a version that contains one undeclared would shadow the
+system's.
+"""
 
 from __future__ import annotations
 
@@ -78,11 +80,15 @@ RULING = frozenset(
         "echo",
     ]
 )
-"""What people, scripts and this program itself start to change or to look at a machine, beside the package managers' commands."""
+"""What people, scripts and this program itself start to change or to look at a machine, beside the package
+managers' commands.
+"""
 
 
 def shadowing(folders: Iterable[Path], declared: Collection[str]) -> list[str]:
-    """Return the critical commands in a version's folders of commands that are not declared and that the system has as well."""
+    """Return the critical commands in a version's folders of commands that are not declared and that the
+    system has as well.
+    """
     there = {entry.name for folder in folders for entry in _entries(folder)}
     undeclared = sorted((there & (RULING | set(package_programs()))) - set(declared))
     return [name for name in undeclared if answering(name, f"{login_path()}:/usr/sbin:/sbin")]

@@ -13,8 +13,8 @@ from zesty_anchor.shelf.members import ArchiveRefused
 
 
 def put_single(source: Source, folder: Path, *, bounds: Bounds, command: str) -> None:
-    """Put what arrives into ``folder`` as the command ``command``, to be run. Raises ``ArchiveRefused`` where it is damaged, empty, or
-    beyond its bounds.
+    """Put what arrives into ``folder`` as the command ``command``, to be run. Raises ``ArchiveRefused`` where
+    it is damaged, empty, or beyond its bounds.
     """
     start = source.read(CHUNK)
     if not start:

@@ -26,7 +26,9 @@ _ENCRYPTED = 0x1
 """The flag of an encrypted member (APPNOTE.TXT, 4.4.4)."""
 _END, _END64 = struct.Struct("<4s4x2H"), struct.Struct("<4s20x2Q")
 _FURTHEST_END = 65_557
-"""Where the end record begins at the earliest, from the file's end: a comment may follow it (APPNOTE.TXT 4.3.16)."""
+"""Where the end record begins at the earliest, from the file's end: a comment may follow it (APPNOTE.TXT
+4.3.16).
+"""
 _DESCRIBING = (
     tarfile.XHDTYPE,
     tarfile.XGLTYPE,
@@ -63,7 +65,8 @@ def is_zip(start: bytes) -> bool:
 
 
 def unpack_tar(source: Source, folder: Path, gate: Gate | None = None, bounds: Bounds | None = None) -> None:
-    """Unpack a tar archive, compressed or not, that arrives in ``source`` into an empty folder. ``gate`` lets its members in.
+    """Unpack a tar archive, compressed or not, that arrives in ``source`` into an empty folder. ``gate`` lets
+    its members in.
 
     Raises ``ArchiveRefused`` or ``Problem``; the folder is then to be thrown away.
     """
@@ -95,7 +98,8 @@ def unpack_zip(file: Path, folder: Path, bounds: Bounds | None = None) -> None:
             for info in archive.infolist():
                 if info.flag_bits & _ENCRYPTED:
                     raise Problem(
-                        f"{info.filename!r} in the archive is encrypted, and there is nobody to ask for a password",
+                        f"{info.filename!r} in the archive is encrypted, and there is nobody to ask for a"
+                        " password",
                         advice="tell whoever runs the feed, or choose another version",
                     )
                 _unpack_zipped(archive, raw.fileno(), info, room, gate)
@@ -122,7 +126,9 @@ def unpack_zip(file: Path, folder: Path, bounds: Bounds | None = None) -> None:
 
 
 def _check_count(file: Path) -> None:
-    """Before all of the directory is read: how many members the end record tells (APPNOTE.TXT 4.3.14 and 4.3.16)."""
+    """Before all of the directory is read: how many members the end record tells (APPNOTE.TXT 4.3.14 and
+    4.3.16).
+    """
     size = file.stat().st_size
     with file.open("rb") as opened:
         opened.seek(max(0, size - _FURTHEST_END))
@@ -137,7 +143,9 @@ def _check_count(file: Path) -> None:
 
 
 def _check_sizes(members: list[zipfile.ZipInfo], packed: int, bounds: Bounds) -> None:
-    """What the directory announces; no member gives more than that. Members that share bytes grow from little to much."""
+    """What the directory announces; no member gives more than that. Members that share bytes grow from little
+    to much.
+    """
     if len(members) > MOST_ZIPPED:
         raise ArchiveRefused(f"it holds more than {MOST_ZIPPED:,} members", "the whole")
     bounds.check(sum(info.file_size for info in members), packed)
@@ -207,7 +215,9 @@ class _Room:
         return full
 
     def source(self, path: str) -> str | None:
-        """The full path of a file that a hard link may lead to, once it is written; None where there is no such file."""
+        """The full path of a file that a hard link may lead to, once it is written; None where there is no
+        such file.
+        """
         number = self._files.get(path)
         if number is None:
             return None
@@ -273,7 +283,9 @@ def _hard_link(room: _Room, path: str, target: str, name: str) -> None:
     os.link(source, room.file(path))
 
 
-def _unpack_zipped(archive: zipfile.ZipFile, raw: int, info: zipfile.ZipInfo, room: _Room, gate: Gate) -> None:
+def _unpack_zipped(
+    archive: zipfile.ZipFile, raw: int, info: zipfile.ZipInfo, room: _Room, gate: Gate
+) -> None:
     path = gate.place(info.filename)
     mode = info.external_attr >> 16
     if info.is_dir():
@@ -307,7 +319,9 @@ _LOCAL = struct.Struct("<4s22xHH")
 
 
 def _content(raw: int, info: zipfile.ZipInfo) -> bytes:
-    """A small member's content, read and unpacked apart from the others (APPNOTE.TXT 4.3.7: the local header)."""
+    """A small member's content, read and unpacked apart from the others (APPNOTE.TXT 4.3.7: the local
+    header).
+    """
     signature, name, extra = _LOCAL.unpack(os.pread(raw, _LOCAL.size, info.header_offset))
     if signature != _ZIP:
         raise zipfile.BadZipFile(f"no local header where {info.filename!r} should be")

@@ -10,7 +10,8 @@ from typing import Self
 
 WORKERS = 4
 SMALL = 1 << 18
-"""Files up to this size are handed to a worker whole; a larger one is for the caller to write as it arrives."""
+"""Files up to this size are handed to a worker whole; a larger one is for the caller to write as it arrives.
+"""
 _WAITING = 64
 
 Make = Callable[[], bytes]
@@ -86,7 +87,9 @@ class Writer:
 
 
 def _umask() -> int:
-    """The mask of this process. Asking the system for it would set it, for every thread; proc(5) tells it too."""
+    """The mask of this process. Asking the system for it would set it, for every thread; proc(5) tells it
+    too.
+    """
     try:
         with open("/proc/self/status", encoding="utf-8", errors="replace") as status:
             return next(int(line.split()[1], 8) for line in status if line.startswith("Umask:"))

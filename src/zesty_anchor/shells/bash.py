@@ -9,13 +9,22 @@ from pathlib import Path
 from zesty_anchor.shells import completion, korn
 from zesty_anchor.shells.environment import Environment
 from zesty_anchor.shells.korn_follow import Dialect
-from zesty_anchor.shells.reading import INTERACTIVE, LOGIN, LOGIN_INTERACTIVE, OVER_SSH, Reading, Site, Surroundings
+from zesty_anchor.shells.reading import (
+    INTERACTIVE,
+    LOGIN,
+    LOGIN_INTERACTIVE,
+    OVER_SSH,
+    Reading,
+    Site,
+    Surroundings,
+)
 from zesty_anchor.shells.system_rules import rules
 from zesty_anchor.shells.tracing import CHANNEL, FileLine, Started, TracePrompt, TraceStart
 
 _LOGIN = (".bash_profile", ".bash_login", ".profile")
 
-# bash(1), "PROMPTING": from 5.1 on PROMPT_COMMAND may be an array, whose elements are run one after the other.
+# bash(1), "PROMPTING": from 5.1 on PROMPT_COMMAND may be an array, whose elements are run one after the
+# other.
 _AT_PROMPT = r"""\
 case ${PROMPT_COMMAND[*]-} in
   *za__prompt*) ;;
@@ -89,8 +98,9 @@ class Bash(korn.Korn):
         )
 
     def sites(self, around: Surroundings) -> tuple[Site, ...]:
-        """The login file is the first of the three that exists. Where none does it is .profile, which hides none of the
-        others and which other shells read too, so what it sources is in the language of sh; or what the system's rules say.
+        """The login file is the first of the three that exists. Where none does it is .profile, which hides
+        none of the others and which other shells read too, so what it sources is in the language of sh; or
+        what the system's rules say.
         """
         fallback = rules(around.system).bash_login
         login = next((n for n in _LOGIN if around.home / n in around.existing), fallback)
@@ -119,8 +129,9 @@ class Bash(korn.Korn):
         return [start.program, "-c", start.source], {**more, "BASH_ENV": file}
 
     def _as_root(self, start: TraceStart, prompt: str) -> Path:
-        """Run as root it takes no PS4 from the environment (bash(1), "PS4"): a file of ours sets it, and then reads those that this
-        start would read, in their order. It is read in place of ~/.bashrc, or where there is no terminal by BASH_ENV.
+        """Run as root it takes no PS4 from the environment (bash(1), "PS4"): a file of ours sets it, and then
+        reads those that this start would read, in their order. It is read in place of ~/.bashrc, or where
+        there is no terminal by BASH_ENV.
         """
         script = ["unset BASH_ENV", f"PS4={self.quote(prompt)}", "set -x"]
         held = set(start.options)

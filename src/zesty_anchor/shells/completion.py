@@ -1,8 +1,10 @@
-"""Completion of our own commands: answered by the shell's builtins, from the table of our commands, the manifest's runtimes
-and the folders on the shelf. No program is started, but where a whole command line follows (``with``).
+"""Completion of our own commands: answered by the shell's builtins, from the table of our commands, the
+manifest's runtimes and the folders on the shelf. No program is started, but where a whole command line
+follows (``with``).
 
-Each of the three goes through the words in the same way: the command's name, then its arguments in order, whose kinds the
-table says, options and their values in between. A word that begins with a hyphen, or where no argument is left, gets options.
+Each of the three goes through the words in the same way: the command's name, then its arguments in order,
+whose kinds the table says, options and their values in between. A word that begins with a hyphen, or where no
+argument is left, gets options.
 """
 
 from __future__ import annotations
@@ -14,8 +16,8 @@ from zesty_anchor.shells import posix
 from zesty_anchor.shells.environment import Environment
 from zesty_anchor.system.own_commands import COMMANDS, VALUES
 
-# bash(1), "Programmable Completion": it breaks words at = (COMP_WORDBREAKS), so the line is split anew; an answer is
-# what comes after the last = then.
+# bash(1), "Programmable Completion": it breaks words at = (COMP_WORDBREAKS), so the line is split anew; an
+# answer is what comes after the last = then.
 _BASH = """\
 function za__offer {{
   \\typeset za_one za_cut=
@@ -244,7 +246,9 @@ def bash(environment: Environment, quote: Callable[[str], str]) -> str:
 
 
 def zsh(environment: Environment, quote: Callable[[str], str]) -> str:
-    """The functions for zsh. They count where its completion system was loaded (zshcompsys(1), "Initialization")."""
+    """The functions for zsh. They count where its completion system was loaded (zshcompsys(1),
+    "Initialization").
+    """
 
     def told(name: str, summary: str) -> str:
         return quote(f"{name}:{summary.replace(':', chr(92) + ':')}")
@@ -279,7 +283,9 @@ def fish(environment: Environment, quote: Callable[[str], str]) -> str:
 
 
 def tcsh(environment: Environment, quote: Callable[[str], str]) -> str:
-    """The line for tcsh: the commands, and the runtimes behind those that take one (tcsh(1), ``complete``)."""
+    """The line for tcsh: the commands, and the runtimes behind those that take one (tcsh(1),
+    ``complete``).
+    """
     takers = [name for name, own in COMMANDS.items() if own.arguments[:1] == ("runtime",)]
     names = " ".join(r.name for r in environment.runtimes)
     rules = [f"p/1/({' '.join(COMMANDS)})/", *(f"n/{taker}/({names})/" for taker in takers if names)]
@@ -302,7 +308,9 @@ def _of(
     return posix.HEAD.format(stamp=environment.stamp) + text.format(
         commands=" ".join((*COMMANDS, "--help", "--version")),
         told=" ".join(told(name, own.summary) for name, own in COMMANDS.items()),
-        table="".join(table(name, _words(own.arguments), " ".join(own.options)) for name, own in COMMANDS.items()),
+        table="".join(
+            table(name, _words(own.arguments), " ".join(own.options)) for name, own in COMMANDS.items()
+        ),
         values="".join(value(tuple(o for o, k in kind_of.items() if k == kind), kind) for kind in kinds),
         shelf=quote(environment.shelf),
         runtimes=several(names),

@@ -25,8 +25,9 @@ Template = tuple[str | Of, ...]
 class Switchable(msgspec.Struct, frozen=True):
     """A runtime whose version depends on session, project and default.
 
-    ``default`` is the version by default (empty: none of the shelf); ``bins`` are the folders of its commands, below
-    a version's folder; ``pin_files`` and ``requirement_files`` are the names that a project may pin it with.
+    ``default`` is the version by default (empty: none of the shelf); ``bins`` are the folders of its
+    commands, below a version's folder; ``pin_files`` and ``requirement_files`` are the names that a project
+    may pin it with.
     """
 
     name: str
@@ -39,10 +40,11 @@ class Switchable(msgspec.Struct, frozen=True):
 class Environment(msgspec.Struct, frozen=True, dict=True):
     """What a generated file puts in place: variables in order, PATH, and the versions that may be switched.
 
-    ``shelf`` is the folder of which only the versions in effect may stay on PATH. ``launchers`` is the folder of the
-    launchers, ``pins`` that of what projects' pins were resolved to, ``shell`` that of the generated files.
-    ``manifest`` is the machine's own, which is no project's. ``program`` is this program, as words. ``hooks`` are lines, ``completions`` files, by shell.
-    ``home`` is the home: paths in it count as the same wherever it is.
+    ``shelf`` is the folder of which only the versions in effect may stay on PATH. ``launchers`` is the folder
+    of the launchers, ``pins`` that of what projects' pins were resolved to, ``shell`` that of the generated
+    files. ``manifest`` is the machine's own, which is no project's. ``program`` is this program, as words.
+    ``hooks`` are lines, ``completions`` files, by shell. ``home`` is the home: paths in it count as the same
+    wherever it is.
     """
 
     variables: tuple[tuple[str, Template], ...]
@@ -63,7 +65,8 @@ class Environment(msgspec.Struct, frozen=True, dict=True):
     def stamp(self) -> str:
         """Changes with everything that a generated file says: an open shell that has another one is stale.
 
-        A checksum is enough, since nobody gains by two that are equal, and it costs a start less than a digest does.
+        A checksum is enough, since nobody gains by two that are equal, and it costs a start less than a
+        digest does.
         """
         parts = {name: part for name, part in msgspec.structs.asdict(self).items() if name != "home"}
         content = msgspec.json.encode(_plain(parts, self.home + "/"))
@@ -111,7 +114,9 @@ class Environment(msgspec.Struct, frozen=True, dict=True):
         defaults = self._defaults
         if any(isinstance(part, Of) and not defaults.get(part.runtime) for part in template):
             return None
-        return "".join(f"{self.shelf}/{p.runtime}/{defaults[p.runtime]}" if isinstance(p, Of) else p for p in template)
+        return "".join(
+            f"{self.shelf}/{p.runtime}/{defaults[p.runtime]}" if isinstance(p, Of) else p for p in template
+        )
 
     def hooks_of(self, shell: str) -> str:
         """The lines for one shell, with their line end; empty where there are none."""
@@ -123,7 +128,9 @@ class Environment(msgspec.Struct, frozen=True, dict=True):
 
 
 def _plain(value: object, home: str) -> object:
-    """JSON knows no bytes that are not UTF-8; a path may hold them. What begins with ``home`` is relative to it."""
+    """JSON knows no bytes that are not UTF-8; a path may hold them. What begins with ``home`` is relative to
+    it.
+    """
     if isinstance(value, str):
         plain = "~/" + value[len(home) :] if home != "/" and value.startswith(home) else value
         return plain.encode("utf-8", "surrogateescape").hex()

@@ -23,14 +23,14 @@ from zesty_anchor.shells.tracing import CHANNEL, FileLine, Started, TraceStart
 
 _SOURCE = 'fish(1), "Configuration files"'
 
-# Two files, as for the others: see korn.py. fish takes about 0.1 us to read a letter, and 5 to begin a command; a command
-# substitution costs it ten commands, so there is one only where there is no other way. One call of path(1) (fish 3.5)
-# tests all the names that a project's files may have. za__prompt is another where there is such a file (za__near): it
-# compares that with its answer.
+# Two files, as for the others: see korn.py. fish takes about 0.1 us to read a letter, and 5 to begin a
+# command; a command substitution costs it ten commands, so there is one only where there is no other way. One
+# call of path(1) (fish 3.5) tests all the names that a project's files may have. za__prompt is another where
+# there is such a file (za__near): it compares that with its answer.
 #
-# config.fish is read after the drop-in folder: what it puts on PATH is put behind ours by za__late, until the first
-# prompt; by then fish(1) names the file of the command that set PATH, or fish_add_path's. Whoever else changes PATH is
-# noted in za__changed: the next choice then goes through it anew.
+# config.fish is read after the drop-in folder: what it puts on PATH is put behind ours by za__late, until the
+# first prompt; by then fish(1) names the file of the command that set PATH, or fish_add_path's. Whoever else
+# changes PATH is noted in za__changed: the next choice then goes through it anew.
 _AT_START = """\
 {exports}set -gx ZESTY_ANCHOR_LOADED {stamp}
 set -g za__rest $PATH
@@ -128,7 +128,9 @@ class Fish(Apart):
     def reads(self, around: Surroundings) -> tuple[Reading, ...]:
         """Before config.fish it reads each file of conf.d: one of them is ours, whole."""
         return (
-            Reading(around.config / "fish/fish_variables", "always", 'fish(1), "Universal variables"', runs=False),
+            Reading(
+                around.config / "fish/fish_variables", "always", 'fish(1), "Universal variables"', runs=False
+            ),
             *(Reading(file, "always", _SOURCE) for file in around.dropins),
             Reading(around.config / "fish/config.fish", "always", _SOURCE),
         )
@@ -137,12 +139,18 @@ class Fish(Apart):
         """Its universal variables, its history, and an empty file of settings."""
         names = ("conf.d", "completions", "functions", "fish_variables", "config.fish")
         folder = around.config / "fish"
-        own = (around.config, folder, *(folder / name for name in names), around.data / "fish", around.cache / "fish")
+        own = (
+            around.config,
+            folder,
+            *(folder / name for name in names),
+            around.data / "fish",
+            around.cache / "fish",
+        )
         return (around.home / ".local", around.data, around.cache, *own)
 
     def folders(self, around: Surroundings) -> tuple[Path, ...]:
-        """Those over which several stumble: where another one makes them meanwhile, it says that it cannot save its history, or its
-        universal variables ("File exists").
+        """Those over which several stumble: where another one makes them meanwhile, it says that it cannot
+        save its history, or its universal variables ("File exists").
         """
         return (around.config / "fish", around.data / "fish")
 
@@ -161,8 +169,8 @@ class Fish(Apart):
     def behind(self, lines: str) -> str:
         """``lines`` such that folders which they put first on PATH end up behind those that are there."""
         return (
-            f"set -l za__path $PATH\n{lines.rstrip()}\n"
-            "set -gx PATH $za__path (for za_entry in $PATH; contains -- $za_entry $za__path; or echo $za_entry; end)"
+            f"set -l za__path $PATH\n{lines.rstrip()}\nset -gx PATH $za__path (for za_entry in $PATH;"
+            " contains -- $za_entry $za__path; or echo $za_entry; end)"
         )
 
     def script(self, file: str) -> str:
@@ -176,7 +184,9 @@ class Fish(Apart):
         values = ((name, environment.by_default(template)) for name, template in environment.variables)
         exact = dict.fromkeys((*environment.first, environment.launchers, *environment.last))
         ours = "|".join([f"{literal(environment.shelf)}/", *(f"{literal(folder)}$" for folder in exact)])
-        files = (f"test -r {q(f)}; and builtin source {q(f)}\n" for f in environment.completions_of(self.name))
+        files = (
+            f"test -r {q(f)}; and builtin source {q(f)}\n" for f in environment.completions_of(self.name)
+        )
         return posix.HEAD.format(stamp=environment.stamp) + _AT_START.format(
             exports="".join(f"set -gx {name} {q(value)}\n" for name, value in values if value is not None),
             stamp=environment.stamp,
@@ -206,7 +216,9 @@ class Fish(Apart):
         return (lambda text: quote(text)[1:-1], lambda text: quote(literal(text))[1:-1])
 
     def traced(self, start: TraceStart) -> Started:
-        """It writes a profile and a trace of its start (fish(1), --profile-startup, --debug-output; "fish_trace")."""
+        """It writes a profile and a trace of its start (fish(1), --profile-startup, --debug-output;
+        "fish_trace").
+        """
         words = [
             start.program,
             f"--profile-startup={start.room / 'profile'}",

@@ -238,7 +238,8 @@ def on_demand(environment: Environment, file: str) -> str:
         defaults="".join(_version(environment, r, n, r.default and q(r.default), "  ") for r, n in numbered),
         runtimes=" ".join(f"{q(r.name)} {q('~' + r.name)}" for r, _ in numbered) or "''",
         tokens="".join(
-            f"          case {q(r.name)} {q('~' + r.name)}\n" + _version(environment, r, n, "$za_token", "            ")
+            f"          case {q(r.name)} {q('~' + r.name)}\n"
+            + _version(environment, r, n, "$za_token", "            ")
             for r, n in numbered
         ),
         all=" ".join(f"$za_{n}" for _, n in numbered),
@@ -251,7 +252,8 @@ def on_demand(environment: Environment, file: str) -> str:
         any_name=either(environment.names),
         front=words(dict.fromkeys((*environment.first, *environment.default_bins))),
         default_variables="".join(
-            f"  set -e {name}\n" if value is None else f"  set -gx {name} {q(value)}\n" for name, value in plain
+            f"  set -e {name}\n" if value is None else f"  set -gx {name} {q(value)}\n"
+            for name, value in plain
         ),
         kept_variables="".join(
             f"  set -q za__kept_{n}[1]; and set -gx {name} $za__kept_{n}; or set -e {name}\n"
@@ -269,7 +271,9 @@ def on_demand(environment: Environment, file: str) -> str:
 
 
 def _version(environment: Environment, runtime: Switchable, number: int, version: str, indent: str) -> str:
-    """The lines that give a runtime a version: the folders of its commands in za_N, its own in za_folder_N."""
+    """The lines that give a runtime a version: the folders of its commands in za_N, its own in
+    za_folder_N.
+    """
     if not version:
         return f"{indent}set -l za_{number}\n{indent}set -l za_folder_{number}\n"
     local = "" if version == "$za_token" else "-l "

@@ -1,6 +1,7 @@
 """The tree of a fish script, as fish's own parser sees it: ``fish_indent --dump-parse-tree``, fish_indent(1).
 
-That names the nodes in the order of the text, and writes out the words; where they stand is found again from that.
+That names the nodes in the order of the text, and writes out the words; where they stand is found again from
+that.
 """
 
 from __future__ import annotations
@@ -48,15 +49,17 @@ class Node(msgspec.Struct, frozen=True):
 
 
 class FishParser:
-    """fish's own parser, asked once for each script. ``program`` is a fish, beside which fish_indent stands."""
+    """fish's own parser, asked once for each script. ``program`` is a fish, beside which fish_indent
+    stands.
+    """
 
     def __init__(self, program: str) -> None:
         self._parser = str(Path(os.path.realpath(program)).with_name("fish_indent"))
         self._trees: dict[bytes, Node | None] = {}
 
     def tree(self, content: bytes) -> Node | None:
-        """The tree of a script, of which nothing is run. None where fish cannot read it, or writes its tree in a way that
-        is not known here.
+        """The tree of a script, of which nothing is run. None where fish cannot read it, or writes its tree
+        in a way that is not known here.
         """
         if content not in self._trees:
             self._trees[content] = _tree(content, self._parser)
@@ -67,7 +70,8 @@ def _tree(content: bytes, parser: str) -> Node | None:
     try:
         with apart() as (_, environment):
             done = subprocess.run(
-                [parser, "--dump-parse-tree"], input=content.translate(_PLAIN), capture_output=True, timeout=_SECONDS,
+                [parser, "--dump-parse-tree"], input=content.translate(_PLAIN), capture_output=True,
+                timeout=_SECONDS,
                 check=False, env=environment,
             )  # fmt: skip
     except (OSError, subprocess.TimeoutExpired):
@@ -78,7 +82,9 @@ def _tree(content: bytes, parser: str) -> Node | None:
 
 
 def placed(dump: bytes, content: bytes) -> Node | None:
-    """The tree that a dump tells of, with the places of its words in the content; None where the two do not fit. Pure."""
+    """The tree that a dump tells of, with the places of its words in the content; None where the two do not
+    fit. Pure.
+    """
     rows, plain = dump.split(b"\n"), content.translate(_PLAIN)
     # Of each level the node that is being read: its kind, its word with the place of that, and its children.
     open_nodes: list[tuple[str, str, int, int, list[Node]]] = []

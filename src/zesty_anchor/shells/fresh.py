@@ -1,4 +1,6 @@
-"""A fresh shell with a clean environment, and the command lines that it runs. What it answers is read while it works."""
+"""A fresh shell with a clean environment, and the command lines that it runs. What it answers is read while
+it works.
+"""
 
 from __future__ import annotations
 
@@ -41,9 +43,9 @@ _LOOK_SECONDS = 0.1
 class Line(msgspec.Struct, frozen=True):
     """A command line in the language of sh, and how many seconds it may take.
 
-    One that is ``harmless`` changes nothing and ends by itself: the shell runs it itself, any other in a subshell. A ``later`` one
-    is run only if ``decide`` says so. What a ``guarded`` one started is ended before the next begins, and its errors are told
-    apart.
+    One that is ``harmless`` changes nothing and ends by itself: the shell runs it itself, any other in a
+    subshell. A ``later`` one is run only if ``decide`` says so. What a ``guarded`` one started is ended
+    before the next begins, and its errors are told apart.
     """
 
     run: str
@@ -54,8 +56,8 @@ class Line(msgspec.Struct, frozen=True):
 
 
 class Answer(msgspec.Struct, frozen=True):
-    """What one command line printed (its standard output, and its errors, which a guarded one has apart), and its exit status;
-    None: it never ended. ``ended`` says why it was ended: ``time`` or ``output``.
+    """What one command line printed (its standard output, and its errors, which a guarded one has apart), and
+    its exit status; None: it never ended. ``ended`` says why it was ended: ``time`` or ``output``.
     """
 
     output: bytes
@@ -73,8 +75,8 @@ NO_ANSWER = Answer(b"", None)
 
 
 class Answers(msgspec.Struct, frozen=True):
-    """All answers of one shell, in the order of the lines (None: it was not asked). ``startup_ms`` is None if it never began;
-    ``said`` is what it printed until then.
+    """All answers of one shell, in the order of the lines (None: it was not asked). ``startup_ms`` is None if
+    it never began; ``said`` is what it printed until then.
     """
 
     answers: tuple[Answer | None, ...]
@@ -89,12 +91,16 @@ Decide = Callable[[Sequence[Answer | None]], Collection[int]]
 def clean_environment(
     environ: Mapping[str, str], login: Mapping[str, str], home: Path, program: str, user: str, path: str
 ) -> dict[str, str]:
-    """Only what a ``login`` gives: of ``environ``, which we ourselves run in, nothing but the language, and where XDG has
-    things lie.
+    """Only what a ``login`` gives: of ``environ``, which we ourselves run in, nothing but the language, and
+    where XDG has things lie.
     """
     return {
         **login,
-        **{name: value for name, value in environ.items() if name.startswith("XDG_") and name.endswith("_HOME")},
+        **{
+            name: value
+            for name, value in environ.items()
+            if name.startswith("XDG_") and name.endswith("_HOME")
+        },
         "HOME": str(home),
         "USER": user,
         "SHELL": program,
@@ -117,8 +123,8 @@ def ask(
 ) -> Answers:
     """Start a fresh shell and let it run command lines.
 
-    Answers come back through pipes of their own, so that greetings and prompts do not mix with them. One that is not
-    interactive has no terminal, as over ssh.
+    Answers come back through pipes of their own, so that greetings and prompts do not mix with them. One that
+    is not interactive has no terminal, as over ssh.
     """
     with room_for("proof") as room, _Pipes(room, lines) as pipes:
         (room / "questions").write_text(_script(room, lines), "utf-8", "surrogateescape")
@@ -131,7 +137,8 @@ def ask(
         silent = {0: Path(os.devnull), 1: room / "noise", 2: room / "noise"}
         others = processes()
         began = time.perf_counter()
-        # zsh asks a user who has no startup files of its own about them, but not on a screen as narrow as this one.
+        # zsh asks a user who has no startup files of its own about them, but not on a screen as narrow as
+        # this one.
         with under_pty(
             words,
             started,
@@ -150,9 +157,11 @@ def ask(
 
 
 def _script(room: Path, lines: Sequence[Line]) -> str:
-    """The file that the shell runs. Each command line is followed by its number and status, each guarded one waits to go on.
+    """The file that the shell runs. Each command line is followed by its number and status, each guarded one
+    waits to go on.
 
-    A shell starts in the home, and what is asked is asked in the root: a pin in the home decides for the home, and not by default.
+    A shell starts in the home, and what is asked is asked in the root: a pin in the home decides for the
+    home, and not by default.
     """
     told, go = quote(str(room / "told")), quote(str(room / "go"))
     rows = [f'echo "start $$" >{told}', "cd / >/dev/null 2>&1"]
@@ -162,7 +171,10 @@ def _script(room: Path, lines: Sequence[Line]) -> str:
             rows.append(f'echo "first 0" >{told}; read -r za_go <{go}')
         begin, end = "{}" if line.harmless else "()"
         errors = f"2>{quote(str(room / f'{number}.errors'))}" if line.guarded else "2>&1"
-        run = f'{begin} {line.run}\n{end} >{quote(str(room / str(number)))} {errors} </dev/null; echo "{number} $?" >{told}'
+        run = (
+            f'{begin} {line.run}\n{end} >{quote(str(room / str(number)))} {errors} </dev/null; echo "{number}'
+            f' $?" >{told}'
+        )
         if line.guarded:
             run += f"; read -r za_next <{go}"
         rows.append(f"case $za_go in *,{number},*) {run} ;; esac" if line.later else run)
@@ -212,7 +224,9 @@ class _Pipes:
 
     def go(self, numbers: Collection[int] = ()) -> None:
         """Let the shell go on."""
-        os.write(self.open["go"], (f",{','.join(map(str, sorted(numbers)))},\n" if numbers else ",\n").encode())
+        os.write(
+            self.open["go"], (f",{','.join(map(str, sorted(numbers)))},\n" if numbers else ",\n").encode()
+        )
 
 
 def _more(opened: int) -> bytes | None:
@@ -302,7 +316,9 @@ class _Talk:
                 self._start(int(value))
             elif what == "first":
                 chosen = self._decide(self.answers)
-                self._open = [number for number, line in enumerate(self._lines) if line.later and number in chosen]
+                self._open = [
+                    number for number, line in enumerate(self._lines) if line.later and number in chosen
+                ]
                 for number in self._open:
                     self.answers[number] = NO_ANSWER
                 self._pipes.go(self._open)
@@ -314,7 +330,9 @@ class _Talk:
 
     def _start(self, runner: int) -> None:
         self.began = time.perf_counter()
-        self._spared |= {runner, *marked(self._mark, self.session, self._spared)} if self._guards else {runner}
+        self._spared |= (
+            {runner, *marked(self._mark, self.session, self._spared)} if self._guards else {runner}
+        )
         self.said = (self.said + self._pipes.drain("noise"))[:LARGEST]
         while (more := _more(self._child.child_fd)) is not None:
             self.said = (self.said + more)[:LARGEST]

@@ -7,15 +7,18 @@ from zesty_anchor.shells.environment import Environment
 
 
 def quote(text: str) -> str:
-    """A value in double quotes: first backslashes are taken out, then ``$`` is looked at, which ``$$`` stands for."""
+    """A value in double quotes: first backslashes are taken out, then ``$`` is looked at, which ``$$`` stands
+    for.
+    """
     for letter in '\\"`':
         text = text.replace(letter, "\\" + letter)
     return '"' + text.replace("$", "$$") + '"'
 
 
 def environment(environment: Environment, file: str) -> str:
-    """The text of the file. systemd passes over what is empty, and gives the whole file up for a value that is unfit: such are
-    left out."""
+    """The text of the file. systemd passes over what is empty, and gives the whole file up for a value that
+    is unfit: such are left out.
+    """
     values = ((name, environment.by_default(template)) for name, template in environment.variables)
     lines = [f"{name}={quote(value)}\n" for name, value in values if value and not unfit(value)]
     last = "".join(f":{folder}" for folder in environment.last)
@@ -24,8 +27,9 @@ def environment(environment: Environment, file: str) -> str:
 
 
 def unfit(value: str) -> str:
-    """Why systemd would not take a value, and with it nothing of the file; empty where it does (environment.d(5); its source,
-    src/basic/env-util.c, env_value_is_valid, and src/basic/utf8.c, utf8_is_valid). Pure.
+    """Why systemd would not take a value, and with it nothing of the file; empty where it does
+    (environment.d(5); its source, src/basic/env-util.c, env_value_is_valid, and src/basic/utf8.c,
+    utf8_is_valid). Pure.
     """
     if any("\ud800" <= letter <= "\udfff" for letter in value):
         return "it is not UTF-8"

@@ -8,7 +8,8 @@ from zesty_anchor.shells.sh_tree import parsed
 def ends_early(content: bytes) -> int | None:
     """The row (from 0) of the first statement that may end the reading of a file; None where there is none.
 
-    That is a ``return`` or an ``exit`` outside every function; also in the statement that stands last, since our line comes below.
+    That is a ``return`` or an ``exit`` outside every function; also in the statement that stands last, since
+    our line comes below.
     """
     if b"return" not in content and b"exit" not in content:
         return None
@@ -21,8 +22,8 @@ _ENDS = (b"return", b"exit", b"exec", b"logout")
 
 
 def ends_always(content: bytes) -> int | None:
-    """The row (from 0) of the first statement that ends the reading of a file in every shell: a ``return``, an ``exit`` or an
-    ``exec`` of another program that no condition stands before; None where there is none.
+    """The row (from 0) of the first statement that ends the reading of a file in every shell: a ``return``,
+    an ``exit`` or an ``exec`` of another program that no condition stands before; None where there is none.
     """
     if not any(word in content for word in _ENDS):
         return None

@@ -41,20 +41,23 @@ LAUNCH, SESSION, FOLLOW, COMPLETE = "launch", "session", "follow.", "complete."
 
 
 def like_sh() -> tuple[str, ...]:
-    """The shells that read lines in the language of sh, where there are none in their own; without sh itself."""
+    """The shells that read lines in the language of sh, where there are none in their own; without sh
+    itself.
+    """
     return tuple(name for name, shell in SHELLS.items() if shell.like_sh and name != SH)
 
 
 def following() -> tuple[str, ...]:
-    """The shells that follow the current folder: what they need for that is in a second file, and a function of theirs brings them up to
-    date after each command of ours.
+    """The shells that follow the current folder: what they need for that is in a second file, and a function
+    of theirs brings them up to date after each command of ours.
     """
     return tuple(name for name, shell in SHELLS.items() if shell.follows)
 
 
 def generated() -> dict[str, Generate]:
-    """What is generated, given the environment and the file that it will stand in: a file that reads another one after that one,
-    and last those that something reads without a line of ours in a startup file. So a shell that starts in between finds all of it.
+    """What is generated, given the environment and the file that it will stand in: a file that reads another
+    one after that one, and last those that something reads without a line of ours in a startup file. So a
+    shell that starts in between finds all of it.
     """
     found: dict[str, Generate] = {}
     found |= {f"{FOLLOW}{name}": SHELLS[name].on_demand for name in following()}

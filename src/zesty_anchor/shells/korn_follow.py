@@ -12,13 +12,15 @@ from zesty_anchor.shells.posix import quote
 class Dialect(msgspec.Struct, frozen=True):
     """Where the four differ.
 
-    ``itself`` is a word that is empty in every other shell; ``start`` stands first in a function; ``as_sh`` reads a file
-    in the language of sh. ``at_prompt`` has the prompt look at the folder, ``at_cd`` follows ``cd`` itself.
-    ``completes`` registers the completion of our own commands. ``there`` tests the project's file
-    where ``-ot`` does not count one that is gone as older. ``place`` puts the folders on PATH when the shell starts, where
-    that goes better than in the way that all know. ``told_of_cd`` says that the shell tells of every change of the folder, ``says`` prints a line without starting anything. ``quiet`` stands
-    first in a function that sets what lasts, ``globally`` before such an assignment alone: some shells warn of that where asked to. ``exports`` sets the
-    variables where the shell has a quicker way than an ``export`` for each. ``cd_is_alias`` tells whether ``cd`` is one.
+    ``itself`` is a word that is empty in every other shell; ``start`` stands first in a function; ``as_sh``
+    reads a file in the language of sh. ``at_prompt`` has the prompt look at the folder, ``at_cd`` follows
+    ``cd`` itself. ``completes`` registers the completion of our own commands. ``there`` tests the project's
+    file where ``-ot`` does not count one that is gone as older. ``place`` puts the folders on PATH when the
+    shell starts, where that goes better than in the way that all know. ``told_of_cd`` says that the shell
+    tells of every change of the folder, ``says`` prints a line without starting anything. ``quiet`` stands
+    first in a function that sets what lasts, ``globally`` before such an assignment alone: some shells warn
+    of that where asked to. ``exports`` sets the variables where the shell has a quicker way than an
+    ``export`` for each. ``cd_is_alias`` tells whether ``cd`` is one.
     """
 
     name: str
@@ -39,7 +41,8 @@ class Dialect(msgspec.Struct, frozen=True):
 
 
 _FEW = 20
-"""As many names of files are tested without a function of their own, which would take a call at each prompt."""
+"""As many names of files are tested without a function of their own, which would take a call at each prompt.
+"""
 
 _ON_DEMAND = """\
 function za__forget {{
@@ -204,7 +207,9 @@ za__loaded=1
 
 
 def on_demand(environment: Environment, file: str, dialect: Dialect) -> str:
-    """The text of the file that is read when something is to be chosen; ``file`` is the one of the startup files."""
+    """The text of the file that is read when something is to be chosen; ``file`` is the one of the startup
+    files.
+    """
     numbers = {r.name: n for n, r in enumerate(environment.runtimes)}
     switched = [(n, t) for n, t in environment.variables if any(isinstance(p, Of) for p in t)]
     plain = [(name, environment.by_default(template)) for name, template in switched]
@@ -223,11 +228,14 @@ def on_demand(environment: Environment, file: str, dialect: Dialect) -> str:
             for name, value in plain
         ),
         kept_variables="".join(
-            f'    if [[ -n $za__kept_{n} ]]; then \\export {name}="${{za__kept_{n}#x}}"; else \\unset {name}; fi\n'
+            f'    if [[ -n $za__kept_{n} ]]; then \\export {name}="${{za__kept_{n}#x}}"; else \\unset {name};'
+            " fi\n"
             for n, (name, _) in enumerate(switched)
         ),
         no_variables="".join(f" za__kept_{n}=" for n in range(len(switched))),
-        keep_variables="".join(f"    za__kept_{n}=${{{name}+x${name}}}\n" for n, (name, _) in enumerate(switched)),
+        keep_variables="".join(
+            f"    za__kept_{n}=${{{name}+x${name}}}\n" for n, (name, _) in enumerate(switched)
+        ),
         some=" || ".join(posix.tests(environment.names, "$za__folder/")),
         collect="".join(_collect(name, environment) for name in environment.names),
         manifest_name=MANIFEST_NAME,
@@ -251,8 +259,8 @@ def on_demand(environment: Environment, file: str, dialect: Dialect) -> str:
 
 
 def looks(environment: Environment) -> dict[str, str]:
-    """What looks for the project's files when a shell starts, and at a prompt. Few names are tested where they are looked
-    for; many by a function that both call, so that a start reads them once.
+    """What looks for the project's files when a shell starts, and at a prompt. Few names are tested where
+    they are looked for; many by a function that both call, so that a start reads them once.
     """
     names = environment.names
     if len(names) <= _FEW:
@@ -284,7 +292,9 @@ def _collect(name: str, environment: Environment) -> str:
 
 def _token(runtimes: tuple[Switchable, ...], runtime: Switchable) -> str:
     """A token ``NAME=VERSION`` takes its place among the versions in effect; the last one counts."""
-    values = " ".join('"${za_token#*=}"' if r is runtime else f'"${{{n}}}"' for n, r in enumerate(runtimes, 1))
+    values = " ".join(
+        '"${za_token#*=}"' if r is runtime else f'"${{{n}}}"' for n, r in enumerate(runtimes, 1)
+    )
     return f"      {runtime.name}=* | '~{runtime.name}='*) \\set -- {values} ;;\n"
 
 
@@ -295,13 +305,17 @@ def _front(environment: Environment, runtime: Switchable, number: int) -> str:
     return f"  [[ ${{{place}}} == system ]] || za__first=$za__first{bins}\n"
 
 
-def _variable(environment: Environment, name: str, template: tuple[str | Of, ...], numbers: dict[str, int]) -> str:
+def _variable(
+    environment: Environment, name: str, template: tuple[str | Of, ...], numbers: dict[str, int]
+) -> str:
     """A value that speaks of a version which the shelf does not give is taken away."""
     spoken = [f"${{{numbers[part.runtime] + 1}}} != system" for part in template if isinstance(part, Of)]
     value = "".join(
-        f'{quote(f"{environment.shelf}/{p.runtime}/")}"${{{numbers[p.runtime] + 1}}}"'
-        if isinstance(p, Of)
-        else quote(p)
+        (
+            f'{quote(f"{environment.shelf}/{p.runtime}/")}"${{{numbers[p.runtime] + 1}}}"'
+            if isinstance(p, Of)
+            else quote(p)
+        )
         for p in template
     )
     return f"  if [[ {' && '.join(spoken)} ]]; then \\export {name}={value}; else \\unset {name}; fi\n"

@@ -13,8 +13,9 @@ from zesty_anchor.shells.tracing import TracePrompt
 
 # ksh(1), "Discipline Functions": called whenever the prompt is looked up, in the shell itself.
 _AT_PROMPT = "\\typeset -f PS1.get >/dev/null || function PS1.get { za__prompt; }\n"
-# A command substitution of builtins starts nothing in ksh ("Command Substitution"). whence gives the value of an alias, else the name. It is
-# asked rather than alias, which says of a name without one that it has none: for the words of that, ksh looks below each folder on PATH.
+# A command substitution of builtins starts nothing in ksh ("Command Substitution"). whence gives the value of
+# an alias, else the name. It is asked rather than alias, which says of a name without one that it has none:
+# for the words of that, ksh looks below each folder on PATH.
 _AT_CD = (
     korn.CD
     + """\
@@ -45,7 +46,9 @@ class Ksh(korn.Korn):
     endings = ("ksh",)
     lags = True
     prompt = TracePrompt(clock="$SECONDS", file="${.sh.file}", depth="${.sh.subshell}")
-    clock = korn.counting("typeset -F6 SECONDS; function za_mark { typeset za_s=$?; MARK return $za_s; }", "SECONDS")
+    clock = korn.counting(
+        "typeset -F6 SECONDS; function za_mark { typeset za_s=$?; MARK return $za_s; }", "SECONDS"
+    )
     file = ".kshrc"
     manual = 'ksh(1), "Invocation"'
 
@@ -57,7 +60,9 @@ class Ksh(korn.Korn):
         )
 
     def unfit(self, home: Path) -> str:
-        """ENV, whose default is a file in the home, is a text to be expanded (ksh(1), "Parameter Expansion", ENV)."""
+        """ENV, whose default is a file in the home, is a text to be expanded (ksh(1), "Parameter Expansion",
+        ENV).
+        """
         found = next((letter for letter in str(home) if letter in "'\"$`\\"), "")
         return f"it does not find its startup file in a home whose path holds {found}" if found else ""
 

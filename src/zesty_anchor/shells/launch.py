@@ -11,10 +11,11 @@ from zesty_anchor.shells.posix import quote
 MARK = "# zesty-anchor launcher"
 """The second line of each launcher: a file without it is not ours."""
 
-# Builtins only, until exec. See korn.py for the files that it reads; here one runtime counts. PATH is split, and not
-# searched by a pattern with a star in front, which costs the square of its length (8 kB took a third of a second).
-# A shell copies all of a value to add to it, so a long PATH is put together of shorter pieces.
-# A command that bears a version in its name (python3.13) is that version's, where the one in effect has it not.
+# Builtins only, until exec. See korn.py for the files that it reads; here one runtime counts. PATH is split,
+# and not searched by a pattern with a star in front, which costs the square of its length (8 kB took a third
+# of a second). A shell copies all of a value to add to it, so a long PATH is put together of shorter pieces.
+# A command that bears a version in its name (python3.13) is that version's, where the one in effect has it
+# not.
 _LAUNCH = """\
 za_put_first() {{
   za_rest=
@@ -117,7 +118,8 @@ exit 127
 
 
 _LAUNCHER = re.compile(
-    rf"#!/bin/sh\n{re.escape(MARK)}\nza_command=(?P<command>.+?) za_runtime=(?P<runtime>.+)\n\. (?P<common>.+)\n"
+    rf"#!/bin/sh\n{re.escape(MARK)}\nza_command=(?P<command>.+?) za_runtime=(?P<runtime>.+)\n\."
+    r" (?P<common>.+)\n"
 )
 
 
@@ -127,7 +129,9 @@ def launcher(command: str, runtime: str, common: str) -> str:
 
 
 def is_launcher(name: str, text: str) -> bool:
-    """Whether a file of that name is a launcher of ours, and nothing more: every byte of it is what would be written."""
+    """Whether a file of that name is a launcher of ours, and nothing more: every byte of it is what would be
+    written.
+    """
     found = _LAUNCHER.fullmatch(text)
     return found is not None and found["command"] == quote(name)
 
@@ -163,11 +167,13 @@ def _variable(environment: Environment, name: str, template: Template) -> str:
     if not spoken:
         return default
     here = "".join(
-        "$za_folder"
-        if isinstance(p, Of) and p.runtime == spoken[0]
-        else quote(p)
-        if isinstance(p, str)
-        else quote(environment.by_default((p,)) or "")
+        (
+            "$za_folder"
+            if isinstance(p, Of) and p.runtime == spoken[0]
+            else quote(p)
+            if isinstance(p, str)
+            else quote(environment.by_default((p,)) or "")
+        )
         for p in template
     )
     return (

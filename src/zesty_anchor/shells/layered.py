@@ -1,9 +1,10 @@
-"""Runs a command that sees the home under a layer: what it writes there stays in a room, and the home as it is.
+"""Runs a command that sees the home under a layer: what it writes there stays in a room, and the home as it
+is.
 
     python -P -m zesty_anchor.shells.layered ROOM HOME [FREE …] -- COMMAND …
 
-The network is open, all else of the system is read-only but the folders for temporary files and FREE. Ends with the command's status,
-with 125 where the system allows no layer.
+The network is open, all else of the system is read-only but the folders for temporary files and FREE. Ends
+with the command's status, with 125 where the system allows no layer.
 """
 
 from __future__ import annotations

@@ -20,8 +20,9 @@ _OURS = b"zesty-anchor-"
 
 @contextmanager
 def unlittered(leaves: Iterable[Path], state: Path) -> Iterator[None]:
-    """Remove afterwards what the shells made for themselves, if it was not there before; folders only if empty of all
-    but that. While they are at work that is written down in the ``state`` folder, for ``clear_litter``.
+    """Remove afterwards what the shells made for themselves, if it was not there before; folders only if
+    empty of all but that. While they are at work that is written down in the ``state`` folder, for
+    ``clear_litter``.
     """
     absent = [path for path in leaves if not os.path.lexists(path)]
     with _noted(absent, state) if absent and state.is_dir() else nullcontext():
@@ -46,7 +47,9 @@ def _noted(absent: Iterable[Path], state: Path) -> Iterator[None]:
 
 
 def make_folders(folders: Iterable[Path]) -> None:
-    """Make folders of shells before several of those start at once. Where that cannot be done, they say themselves what is wrong."""
+    """Make folders of shells before several of those start at once. Where that cannot be done, they say
+    themselves what is wrong.
+    """
     for folder in folders:
         with suppress(OSError):
             folder.mkdir(mode=0o700, parents=True, exist_ok=True)
@@ -80,7 +83,9 @@ def _remove_litter(path: Path) -> None:
 
 
 def _has_history(path: Path) -> bool:
-    """Whether a shell has written down there what a person typed: a line that is not the start of our questions."""
+    """Whether a shell has written down there what a person typed: a line that is not the start of our
+    questions.
+    """
     for file in (path, path / "fish_history"):
         content = file.read_bytes()[_HISTORY_MARK:] if file.is_file() else b""
         if any(line and _OURS not in line for line in content.replace(b"\0", b"").split(b"\n")):

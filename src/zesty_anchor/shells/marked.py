@@ -9,8 +9,8 @@ _MARK = MARK.encode()
 
 
 def marked_rows(rows: list[bytes]) -> set[int]:
-    """The numbers of the rows (from 0) that are a line of ours, whoever moved or changed it. One in a here-document, a string or a
-    comment is the person's text. Pure.
+    """The numbers of the rows (from 0) that are a line of ours, whoever moved or changed it. One in a
+    here-document, a string or a comment is the person's text. Pure.
     """
     held = (n for n, row in enumerate(rows) if _MARK in row)
     found = {n for n in held if rows[n].rstrip().endswith(_MARK) and not rows[n].lstrip().startswith(b"#")}
@@ -30,10 +30,12 @@ def marked_rows(rows: list[bytes]) -> set[int]:
 
 
 def _in_doubt(rows: list[bytes], found: set[int]) -> bool:
-    """Whether one of them may stand inside something that takes more than a row. tcsh has no tree here; its lines are told by how
-    they begin.
+    """Whether one of them may stand inside something that takes more than a row. tcsh has no tree here; its
+    lines are told by how they begin.
     """
     if all(rows[n].startswith(b"if ( -r ") for n in found):
         return False
     above = [b"".join(rows[:n]) for n in found]
-    return any(b"<<" in each or b"`" in each or each.count(b"'") % 2 or each.count(b'"') % 2 for each in above)
+    return any(
+        b"<<" in each or b"`" in each or each.count(b"'") % 2 or each.count(b'"') % 2 for each in above
+    )

@@ -12,7 +12,8 @@ from zesty_anchor.shells.tracing import TracePrompt
 
 # mksh(1), "Substitution": ${|...} runs in the shell itself, and gives what REPLY holds, here nothing.
 _AT_PROMPT = "case ${PS1-} in *za__prompt*) ;; *) PS1=${PS1-}'${|za__prompt;}' ;; esac\n"
-# An alias that is there already stays, since its text could be had from another process alone: the prompt follows then.
+# An alias that is there already stays, since its text could be had from another process alone: the prompt
+# follows then.
 _AT_CD = (
     korn.CD
     + """\

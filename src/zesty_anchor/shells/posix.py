@@ -137,10 +137,9 @@ def place_scripted(environment: Environment) -> str:
 def behind(lines: str) -> str:
     """A foreign program's lines, after which what they put before PATH stands behind it: ours answers first."""
     return (
-        f"za__path=$PATH\n{lines.rstrip()}\n"
-        'case $PATH in\n  *":$za__path")\n    za__more=${PATH%":$za__path"}\n'
-        '    case ":$za__path:" in *":$za__more:"*) PATH=$za__path ;; *) PATH=$za__path${za__more:+:$za__more} ;; esac\n'
-        "    \\unset za__more ;;\nesac\n\\unset za__path"
+        f'za__path=$PATH\n{lines.rstrip()}\ncase $PATH in\n  *":$za__path")\n   '
+        ' za__more=${PATH%":$za__path"}\n    case ":$za__path:" in *":$za__more:"*) PATH=$za__path ;; *)'
+        " PATH=$za__path${za__more:+:$za__more} ;; esac\n    \\unset za__more ;;\nesac\n\\unset za__path"
     )
 
 

@@ -36,12 +36,12 @@ def under_pty(
     encoding: str | None = None,
     channels: Mapping[int, Path] | None = None,
 ) -> Iterator[Terminal]:
-    """Start a program under a pty (pty(7)) with nothing but this environment (and PWD, which every shell sets), in this folder, as a
-    login would: with its umask, its limits, and no signal ignored. ``channels`` lead elsewhere than to the terminal: 0 is read from that file, the others
-    are written to theirs.
+    """Start a program under a pty (pty(7)) with nothing but this environment (and PWD, which every shell
+    sets), in this folder, as a login would: with its umask, its limits, and no signal ignored. ``channels``
+    lead elsewhere than to the terminal: 0 is read from that file, the others are written to theirs.
 
-    Each wait for what it prints may take ``seconds``. It is ended, with all that it left on its terminal, when the block is
-    left. Raises ``FileNotFoundError`` where there is no such program.
+    Each wait for what it prints may take ``seconds``. It is ended, with all that it left on its terminal,
+    when the block is left. Raises ``FileNotFoundError`` where there is no such program.
     """
     import shutil
 
@@ -77,20 +77,28 @@ def _as_wanted(terminal: int, columns: int) -> None:
 
 
 _TAKE_TERMINAL = ': <"$0"'
-"""The first terminal that the leader of a session opens is its controlling one (tty_ioctl(4), POSIX.1-2017, XBD 11.1.3)."""
+"""The first terminal that the leader of a session opens is its controlling one (tty_ioctl(4), POSIX.1-2017,
+XBD 11.1.3).
+"""
 
 
 def _started(
-    words: Sequence[str], environment: Mapping[str, str], folder: Path, terminal: int, channels: Mapping[int, Path]
+    words: Sequence[str],
+    environment: Mapping[str, str],
+    folder: Path,
+    terminal: int,
+    channels: Mapping[int, Path],
 ) -> subprocess.Popen[bytes]:
-    """Start it by way of a small shell, which takes the terminal and becomes the program. Of us nothing is copied for that
-    (vfork(2)): a copy would take longer than many a shell to start.
+    """Start it by way of a small shell, which takes the terminal and becomes the program. Of us nothing is
+    copied for that (vfork(2)): a copy would take longer than many a shell to start.
     """
     import subprocess
 
     login = at_login()
     names = [os.fspath(file) for file in channels.values()]
-    led = " ".join(f'{number}{"<" if number == 0 else ">"}"${place}"' for place, number in enumerate(channels, 1))
+    led = " ".join(
+        f'{number}{"<" if number == 0 else ">"}"${place}"' for place, number in enumerate(channels, 1)
+    )
     script = f'{_TAKE_TERMINAL}; exec {led}; shift {len(names)}; exec "$@"'
     return subprocess.Popen(
         ["/bin/sh", "-c", script, os.ttyname(terminal), *names, *words],
@@ -100,15 +108,17 @@ def _started(
 
 
 def wait_for(child: Terminal, text: bytes | None, seconds: float, interrupted: Callable[[], bool]) -> bool:
-    """Wait until a program has printed ``text`` (None: until it ends). Returns whether it did, within the time given, and
-    before the run was interrupted.
+    """Wait until a program has printed ``text`` (None: until it ends). Returns whether it did, within the
+    time given, and before the run was interrupted.
     """
     import pexpect
 
     until = time.monotonic() + seconds
     while not interrupted():
         left = until - time.monotonic()
-        wanted: list[Any] = [pexpect.EOF, pexpect.TIMEOUT] if text is None else [text, pexpect.EOF, pexpect.TIMEOUT]
+        wanted: list[Any] = (
+            [pexpect.EOF, pexpect.TIMEOUT] if text is None else [text, pexpect.EOF, pexpect.TIMEOUT]
+        )
         found = child.expect_exact(wanted, timeout=min(max(left, 0.0), _LOOK_SECONDS))
         if wanted[found] is pexpect.EOF and text is not None:
             return text in (child.before or b"") + _unread(child)
@@ -120,7 +130,9 @@ def wait_for(child: Terminal, text: bytes | None, seconds: float, interrupted: C
 
 
 def _unread(child: Terminal) -> bytes:
-    """What a program printed just before it ended: pexpect tells the end first where both came between two looks of its."""
+    """What a program printed just before it ended: pexpect tells the end first where both came between two
+    looks of its.
+    """
     import select
 
     found = b""
@@ -136,7 +148,9 @@ def _unread(child: Terminal) -> bytes:
 
 
 def _end(child: Terminal) -> None:
-    """Close it. One that has ended, or is about to, is only waited for; any other is told to hang up, then killed."""
+    """Close it. One that has ended, or is about to, is only waited for; any other is told to hang up, then
+    killed.
+    """
     import signal
 
     until = time.monotonic() + (_ENDING_SECONDS if child.flag_eof else 0.0)

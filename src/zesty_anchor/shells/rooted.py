@@ -1,8 +1,9 @@
-"""Another system's root that this process lives in for a while: what is written there is gone with it, and nothing below the root changes.
+"""Another system's root that this process lives in for a while: what is written there is gone with it, and
+nothing below the root changes.
 
-The root is a folder as debootstrap(8) makes one, or ``/`` itself, under a layer (the kernel's Documentation/filesystems/overlayfs).
-The home lies in it under a layer too, the program's own Python comes along, and services of packages are not started (Debian's
-policy-rc.d, see invoke-rc.d(8)).
+The root is a folder as debootstrap(8) makes one, or ``/`` itself, under a layer (the kernel's
+Documentation/filesystems/overlayfs). The home lies in it under a layer too, the program's own Python comes
+along, and services of packages are not started (Debian's policy-rc.d, see invoke-rc.d(8)).
 """
 
 from __future__ import annotations
@@ -40,7 +41,9 @@ _NO_SERVICES = b"#!/bin/sh\nexit 101\n"
 
 
 class Root(msgspec.Struct, frozen=True):
-    """A root to be entered: its ``folder``, the ``user`` that it gets with the ``home``, and files and folders of the machine to be seen in it."""
+    """A root to be entered: its ``folder``, the ``user`` that it gets with the ``home``, and files and
+    folders of the machine to be seen in it.
+    """
 
     folder: Path
     user: pwd.struct_passwd
@@ -49,7 +52,8 @@ class Root(msgspec.Struct, frozen=True):
 
 
 def in_root(root: Root, task: Callable[[], _Result]) -> _Result:
-    """Do a task in that root, as root, in a process of its own. Returns its result, which must be one that can be pickled.
+    """Do a task in that root, as root, in a process of its own. Returns its result, which must be one that
+    can be pickled.
 
     Raises ``Closed`` where the system does not allow it, and whatever the task raises.
     """
@@ -60,8 +64,8 @@ def in_root(root: Root, task: Callable[[], _Result]) -> _Result:
 
 
 def _enter(root: Root, room: Path) -> None:
-    """Lay it all out. From the moment that the root is entered, absolute paths are its own, links in it among them, and those of the
-    machine are relative: so no link of a root leads us out of it.
+    """Lay it all out. From the moment that the root is entered, absolute paths are its own, links in it among
+    them, and those of the machine are relative: so no link of a root leads us out of it.
     """
     here, interpreter = os.getcwd(), Path(os.path.realpath(sys.executable)).read_bytes()
     names, own = content_of(Path("/etc/resolv.conf")) or b"", _own_folders()
@@ -106,7 +110,9 @@ def _relative(path: Path) -> str:
 
 
 def _whole(program: Path, content: bytes, user: pwd.struct_passwd) -> None:
-    """Our own Python where what it is a link to is not in this root: a copy, which a package that brings the same file can replace."""
+    """Our own Python where what it is a link to is not in this root: a copy, which a package that brings the
+    same file can replace.
+    """
     if not program.exists():
         owner = user.pw_uid if program.parent.is_dir() and program.parent.stat().st_uid == user.pw_uid else 0
         _written(program, content, 0o755)
@@ -126,7 +132,9 @@ def _brought(folder: Path, layer: str) -> None:
 
 
 def _layered(below: tuple[str, ...], target: str, layer: str) -> None:
-    """Folders, the first on top, at ``target``, and what is written there in ``layer``: on the disk, or in memory where that disk allows none."""
+    """Folders, the first on top, at ``target``, and what is written there in ``layer``: on the disk, or in
+    memory where that disk allows none.
+    """
     os.mkdir(layer)
     try:
         _overlay(below, target, layer)
@@ -164,7 +172,8 @@ def _furnish(root: Root, names: bytes) -> None:
         mount("tmpfs", "/dev/shm", "tmpfs", 0, "mode=1777")
     mount("proc", "/proc", "proc", 0)
     mount("tmpfs", "/run", "tmpfs", 0, "mode=755")
-    # Where others work meanwhile a layer is not sure to hold ("Changes to underlying filesystems", overlayfs).
+    # Where others work meanwhile a layer is not sure to hold ("Changes to underlying filesystems",
+    # overlayfs).
     mount("tmpfs", "/tmp", "tmpfs", 0, "mode=1777")
     _written(Path("/etc/resolv.conf"), names, 0o644)
     _written(Path("/usr/sbin/policy-rc.d"), _NO_SERVICES, 0o755)

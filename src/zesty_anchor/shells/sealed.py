@@ -1,9 +1,10 @@
-"""A copy of the home that shells start in: what they write there is gone with it, and nothing of the real one changes.
+"""A copy of the home that shells start in: what they write there is gone with it, and nothing of the real one
+changes.
 
 On Linux it is the real home under a layer of its own (user_namespaces(7), mount_namespaces(7); the kernel's
-Documentation/filesystems/overlayfs), with no network where that is wanted (network_namespaces(7)), and with the commands
-that do harm written down and not run. Where the system does not allow that, it is a folder with copies of the files that
-matter and links to the rest.
+Documentation/filesystems/overlayfs), with no network where that is wanted (network_namespaces(7)), and with
+the commands that do harm written down and not run. Where the system does not allow that, it is a folder with
+copies of the files that matter and links to the rest.
 """
 
 from __future__ import annotations
@@ -33,11 +34,15 @@ from zesty_anchor.system.package_managers import package_programs
 from zesty_anchor.system.room import room as room_for
 
 _HARMFUL = (
-    "rm", "rmdir", "unlink", "mv", "cp", "ln", "dd", "install", "shred", "truncate", "chmod", "chown", "chgrp", "rsync",
-    "tar", "curl", "wget", "ssh", "scp", "sftp", "git", "sudo", "su", "doas", "kill", "pkill", "killall", "systemctl",
+    "rm", "rmdir", "unlink", "mv", "cp", "ln", "dd", "install", "shred", "truncate", "chmod", "chown",
+    "chgrp", "rsync",
+    "tar", "curl", "wget", "ssh", "scp", "sftp", "git", "sudo", "su", "doas", "kill", "pkill", "killall",
+    "systemctl",
     "pip", "pip3", "npm", "crontab", "mkfs", "mount", "umount",
 )  # fmt: skip
-"""Commands that remove, overwrite, fetch, or reach other machines and processes. Those of package managers come to them."""
+"""Commands that remove, overwrite, fetch, or reach other machines and processes. Those of package managers
+come to them.
+"""
 
 _FOLDERS = ("/usr/local/bin", "/usr/bin", "/bin", "/usr/local/sbin", "/usr/sbin", "/sbin")
 _FREE = ("/tmp", "/var/tmp", "/dev/shm", "/proc")
@@ -47,10 +52,12 @@ _Result = TypeVar("_Result")
 
 
 class World(msgspec.Struct, frozen=True):
-    """A home as it would be: with other content in some of its files (``texts``), and without others (``gone``).
+    """A home as it would be: with other content in some of its files (``texts``), and without others
+    (``gone``).
 
-    ``sealed`` cuts the network off, and has harmful commands written down. ``apart`` makes everything read-only but the copy and the
-    folders for temporary files and those that are ``free``, and keeps what is written on a disk and not in memory.
+    ``sealed`` cuts the network off, and has harmful commands written down. ``apart`` makes everything
+    read-only but the copy and the folders for temporary files and those that are ``free``, and keeps what is
+    written on a disk and not in memory.
     """
 
     home: Path
@@ -64,18 +71,21 @@ class World(msgspec.Struct, frozen=True):
 def in_copy(
     world: World, task: Callable[[Path], _Result], meanwhile: Callable[[], object] | None = None
 ) -> tuple[_Result, tuple[str, ...]]:
-    """Do a task in a copy of the home, whose path it is given, in a process of its own, and ``meanwhile`` in this one.
+    """Do a task in a copy of the home, whose path it is given, in a process of its own, and ``meanwhile`` in
+    this one.
 
-    Returns its result, which must be one that can be pickled, and the harmful commands that were called, each once with
-    its arguments. Raises ``Closed`` where the system does not allow it, and whatever the task raises.
+    Returns its result, which must be one that can be pickled, and the harmful commands that were called, each
+    once with its arguments. Raises ``Closed`` where the system does not allow it, and whatever the task
+    raises.
     """
     with room_for("copy") as room:
         return in_child(lambda: _enter(world, room), lambda: (task(world.home), calls_in(room)), meanwhile)
 
 
 def enter_layer(world: World, room: Path) -> Path:
-    """Have this process, and all that it starts, see the home under a layer in ``room``. Returns the folder that holds what is written
-    there, which stays: the change set (overlayfs, "whiteouts and opaque directories"). Raises ``OSError`` where it is not allowed.
+    """Have this process, and all that it starts, see the home under a layer in ``room``. Returns the folder
+    that holds what is written there, which stays: the change set (overlayfs, "whiteouts and opaque
+    directories"). Raises ``OSError`` where it is not allowed.
     """
     _enter(world, room)
     return upper_in(room)
@@ -87,9 +97,9 @@ def upper_in(room: Path) -> Path:
 
 
 def in_links(world: World, task: Callable[[Path], _Result]) -> tuple[_Result, tuple[str, ...]]:
-    """The same where the system allows no layer: in a folder with copies of the ``texts``, in which the home's path is
-    replaced, and links to the rest. The network stays, and harmful commands are written down as long as PATH is not set
-    anew.
+    """The same where the system allows no layer: in a folder with copies of the ``texts``, in which the
+    home's path is replaced, and links to the rest. The network stays, and harmful commands are written down
+    as long as PATH is not set anew.
     """
     with room_for("copy") as room:
         home = room / "home"
@@ -100,7 +110,11 @@ def in_links(world: World, task: Callable[[Path], _Result]) -> tuple[_Result, tu
 
 def linked(world: World, home: Path) -> None:
     """Make that folder."""
-    inner = {path.relative_to(world.home) for path in (*world.texts, *world.gone) if path.is_relative_to(world.home)}
+    inner = {
+        path.relative_to(world.home)
+        for path in (*world.texts, *world.gone)
+        if path.is_relative_to(world.home)
+    }
     parents = {parent for path in inner for parent in path.parents}
 
     def fill(folder: Path) -> None:
@@ -147,7 +161,9 @@ def _write_recorders(room: Path) -> Path:
 
 
 def _enter(world: World, room: Path) -> None:
-    """Lay the layer over the home, and become ourselves again. Raises ``OSError`` where the system does not allow it."""
+    """Lay the layer over the home, and become ourselves again. Raises ``OSError`` where the system does not
+    allow it.
+    """
     user, group = os.geteuid(), os.getegid()
     layer, home = room / "layer", Path(os.path.realpath(world.home))
     layer.mkdir()
@@ -183,13 +199,17 @@ def _enter(world: World, room: Path) -> None:
 
 
 def _keep_rooms_in(folder: Path) -> None:
-    """Have what is asked of shells from now on written in memory, where only this process and its children see it."""
+    """Have what is asked of shells from now on written in memory, where only this process and its children
+    see it.
+    """
     folder.mkdir()
     tempfile.tempdir = str(folder)
 
 
 def _keep_the_rest(home: Path, more: Iterable[Path]) -> None:
-    """Make everything read-only that is mounted, but the home and what must be written at any time (mount_setattr(2))."""
+    """Make everything read-only that is mounted, but the home and what must be written at any time
+    (mount_setattr(2)).
+    """
     free = [each for each in (*_FREE, tempfile.gettempdir(), *map(str, more)) if os.path.isdir(each)]
     for folder in free:
         mount(folder, folder, "none", BIND | RECURSIVE)
@@ -228,7 +248,9 @@ def _overwrite(path: Path, content: bytes, home: Path, upper: Path) -> None:
 
 
 def _programs() -> Iterable[tuple[str, str]]:
-    """The harmful programs of this system, each file once; one that stands for many commands is not among them."""
+    """The harmful programs of this system, each file once; one that stands for many commands is not among
+    them.
+    """
     seen = set()
     for name in _harmful():
         for folder in _FOLDERS:

@@ -1,5 +1,5 @@
-"""sh(1), as POSIX describes it; Debian's is dash(1). It has no way to follow the current folder without a process, so
-the launchers stand first on PATH and do it.
+"""sh(1), as POSIX describes it; Debian's is dash(1). It has no way to follow the current folder without a
+process, so the launchers stand first on PATH and do it.
 """
 
 from __future__ import annotations
@@ -78,7 +78,9 @@ class Sh(Shell):
 
     def environment(self, environment: Environment, file: str) -> str:
         """The text of the generated file, which will stand at ``file``."""
-        files = {n: posix.quote(f"{environment.shell}/environment.{n}") for n in ("bash", "zsh", "ksh", "mksh")}
+        files = {
+            n: posix.quote(f"{environment.shell}/environment.{n}") for n in ("bash", "zsh", "ksh", "mksh")
+        }
         return "".join(
             [
                 posix.HEAD.format(stamp=environment.stamp),
@@ -99,7 +101,9 @@ class Sh(Shell):
         return posix.reload(generated, home)
 
     def script(self, file: str) -> str:
-        """A command line of its own that runs a file in the language of sh, in the shell itself where it can."""
+        """A command line of its own that runs a file in the language of sh, in the shell itself where it
+        can.
+        """
         return posix.script(file)
 
     def traced(self, start: TraceStart) -> Started:

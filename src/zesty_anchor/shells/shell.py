@@ -18,22 +18,26 @@ HIDING = "ZESTY_ANCHOR_HIDING"
 class Shell(ABC):
     """One shell. A subclass says all that the rest of the program knows of it.
 
-    ``name`` is its word in the manifest, and the name of the language that its generated file is written in. ``programs`` are what its
-    program may be called, the best first. ``contexts`` are the ways of starting it in which it reads something of ours: they are
-    verified. ``check`` is the option with which it reads a file and runs nothing of it.
+    ``name`` is its word in the manifest, and the name of the language that its generated file is written in.
+    ``programs`` are what its program may be called, the best first. ``contexts`` are the ways of starting it
+    in which it reads something of ours: they are verified. ``check`` is the option with which it reads a file
+    and runs nothing of it.
 
-    Of its language: ``like_sh`` tells that it reads lines written for sh where there are none in its own; ``source_word`` is the
-    word that reads a file, ``nothing`` a command that does nothing; ``endings`` are those of names of files in it; ``read_only`` are variables that it lets
-    nobody set, and ``names_error`` that its message for a syntax error names the line of the error and not that where it gave up.
+    Of its language: ``like_sh`` tells that it reads lines written for sh where there are none in its own;
+    ``source_word`` is the word that reads a file, ``nothing`` a command that does nothing; ``endings`` are
+    those of names of files in it; ``read_only`` are variables that it lets nobody set, and ``names_error``
+    that its message for a syntax error names the line of the error and not that where it gave up.
     ``aliases_always`` tells that aliases count in a shell that is not interactive as well.
 
-    Of what we generate: ``follows`` tells that it follows the current folder with builtins alone (then it has ``on_demand``), and
-    ``completes`` that functions can complete a command's words there (then it has ``completion``).
+    Of what we generate: ``follows`` tells that it follows the current folder with builtins alone (then it has
+    ``on_demand``), and ``completes`` that functions can complete a command's words there (then it has
+    ``completion``).
 
-    Of its trace: ``prompt`` is what its PS4 must say; ``channel`` is the descriptor that it is written to. ``profiles`` tells that it writes a
-    profile instead, which has the costs without those of telling, ``traces_at_terminal`` that it shows the trace on its terminal, ``lags`` that
-    the prompt shows what is there after the line, and ``names_lines`` that the line of a command is exact. ``clock`` defines za_mark, which
-    keeps the time of a statement; empty where it has no clock of its own.
+    Of its trace: ``prompt`` is what its PS4 must say; ``channel`` is the descriptor that it is written to.
+    ``profiles`` tells that it writes a profile instead, which has the costs without those of telling,
+    ``traces_at_terminal`` that it shows the trace on its terminal, ``lags`` that the prompt shows what is
+    there after the line, and ``names_lines`` that the line of a command is exact. ``clock`` defines za_mark,
+    which keeps the time of a statement; empty where it has no clock of its own.
     """
 
     name: ClassVar[str]
@@ -85,7 +89,8 @@ class Shell(ABC):
     def script(self, file: str) -> str:
         """A command line of its own that runs a file in the language of sh, in the shell itself where it can.
 
-        Where it cannot, the variable HIDING holds the names of its functions and aliases, which the file cannot see.
+        Where it cannot, the variable HIDING holds the names of its functions and aliases, which the file
+        cannot see.
         """
 
     @abstractmethod
@@ -97,7 +102,9 @@ class Shell(ABC):
         return ()
 
     def folders(self, around: Surroundings) -> tuple[Path, ...]:
-        """Those folders of it over which several that start at once for the first time stumble, and say so."""
+        """Those folders of it over which several that start at once for the first time stumble, and say
+        so.
+        """
         return ()
 
     def unfit(self, home: Path) -> str:
@@ -105,8 +112,8 @@ class Shell(ABC):
         return ""
 
     def own_file(self, config: Path) -> Path | None:
-        """Where its generated file stands if that is a folder of the shell's, which it reads by itself: no startup file gets a line then.
-        ``config`` is what XDG_CONFIG_HOME names. Pure.
+        """Where its generated file stands if that is a folder of the shell's, which it reads by itself: no
+        startup file gets a line then. ``config`` is what XDG_CONFIG_HOME names. Pure.
         """
         return None
 
@@ -123,20 +130,27 @@ class Shell(ABC):
         raise NotImplementedError
 
     def completion(self, environment: Environment, file: str) -> str:
-        """The text of the file that completes our own commands, read when that is first asked for; it will stand at ``file``."""
+        """The text of the file that completes our own commands, read when that is first asked for; it will
+        stand at ``file``.
+        """
         raise NotImplementedError
 
     def path_forms(self) -> tuple[Callable[[str], str], ...]:
-        """The ways in which its generated files write a path: inside the language's quotes, and in its patterns."""
+        """The ways in which its generated files write a path: inside the language's quotes, and in its
+        patterns.
+        """
         return (lambda text: self.quote(text)[1:-1],)
 
     def functions(self, rows: Sequence[str]) -> dict[str, FileLine | None]:
-        """The functions of what the probe ``ready`` lists, with their places where the shell tells them. Pure."""
+        """The functions of what the probe ``ready`` lists, with their places where the shell tells them.
+        Pure.
+        """
         return {row.split("(")[0].split()[-1]: None for row in rows if row.strip()}
 
     def code(self, probe: str) -> str:
-        """The lines in its language that tell what it has: ``ready`` (in five parts with END between them: aliases, functions, builtins,
-        PATH, environment) or ``state`` (into files of ROOM). ENV stands for env(1), NAMES for the functions that are asked about.
+        """The lines in its language that tell what it has: ``ready`` (in five parts with END between them:
+        aliases, functions, builtins, PATH, environment) or ``state`` (into files of ROOM). ENV stands for
+        env(1), NAMES for the functions that are asked about.
         """
         own = _FILES / f"{probe}.{self.name}"
         return (own if own.exists() else _FILES / f"{probe}.sh").read_text("utf-8")

@@ -16,7 +16,8 @@ _SECONDS = 20
 def apart() -> Iterator[tuple[Path, dict[str, str]]]:
     """A folder that does not last, for a program that only reads, and its environment.
 
-    The home in that does not last either: fish makes folders in its home, and tells at length where it cannot.
+    The home in that does not last either: fish makes folders in its home, and tells at length where it
+    cannot.
     """
     with room("check") as folder:
         home = folder / "home"
@@ -34,7 +35,8 @@ def passes(checker: tuple[str, str], content: bytes) -> tuple[bool, str]:
         file = folder / "text"
         file.write_bytes(content)
         answer = subprocess.run(
-            [*checker, str(file)], stdin=subprocess.DEVNULL, capture_output=True, timeout=_SECONDS, check=False,
+            [*checker, str(file)], stdin=subprocess.DEVNULL, capture_output=True, timeout=_SECONDS,
+            check=False,
             env=environment,
         )  # fmt: skip
     said = (answer.stderr or answer.stdout).decode("utf-8", "replace").replace(str(file), "").strip(" ~:\n")

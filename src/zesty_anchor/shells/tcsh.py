@@ -15,10 +15,10 @@ from zesty_anchor.shells.tracing import CHANNEL, Started, TraceStart
 
 _SOURCE = 'tcsh(1), "Startup and shutdown"'
 
-# :q keeps a word whole ("Variable substitution"). It knows no functions that could follow the current folder without
-# a process, so the launchers stand first on PATH. What is on the shelf is replaced by one of ours, and what is there twice
-# goes then ("Builtin commands", set -f): a loop that gathers the rest takes the square of what is on PATH. Where ours stand
-# first already, this file was read before.
+# :q keeps a word whole ("Variable substitution"). It knows no functions that could follow the current folder
+# without a process, so the launchers stand first on PATH. What is on the shelf is replaced by one of ours,
+# and what is there twice goes then ("Builtin commands", set -f): a loop that gathers the rest takes the
+# square of what is on PATH. Where ours stand first already, this file was read before.
 _PLACE = """\
 if ( ! $?PATH ) setenv PATH {default}
 if ( "$PATH" !~ {done} ) then
@@ -89,9 +89,12 @@ class Tcsh(Apart):
         return f"if ( -r {word} ) source {word} {MARK}"
 
     def script(self, file: str) -> str:
-        """A command line of its own that runs a file in the language of sh, in the shell itself where it can."""
+        """A command line of its own that runs a file in the language of sh, in the shell itself where it
+        can.
+        """
         return (
-            f'cd / >& /dev/null; set za__all = (`alias | cut -f1`); setenv {HIDING} "$za__all"; sh {self.quote(file)}'
+            f'cd / >& /dev/null; set za__all = (`alias | cut -f1`); setenv {HIDING} "$za__all"; sh'
+            f" {self.quote(file)}"
         )
 
     def path_forms(self) -> tuple[Callable[[str], str], ...]:
@@ -99,7 +102,9 @@ class Tcsh(Apart):
         return (lambda text: self.quote(text)[1:-1], lambda text: pattern(text)[1:-1])
 
     def traced(self, start: TraceStart) -> Started:
-        """It shows each line that it executes on its terminal (tcsh(1), -V); what it has then, a sh that it starts tells."""
+        """It shows each line that it executes on its terminal (tcsh(1), -V); what it has then, a sh that it
+        starts tells.
+        """
         return [start.program, "-V", *start.options, "-c", f"sh {start.probe} >{start.told}"], {}
 
     def environment(self, environment: Environment, file: str) -> str:
@@ -107,7 +112,9 @@ class Tcsh(Apart):
         q = self.quote
         values = ((name, environment.by_default(template)) for name, template in environment.variables)
         lines = [f"setenv {name} {q(value)}\n" for name, value in values if value is not None]
-        complete = "".join(f"  if ( -r {q(f)} ) source {q(f)}\n" for f in environment.completions_of(self.name))
+        complete = "".join(
+            f"  if ( -r {q(f)} ) source {q(f)}\n" for f in environment.completions_of(self.name)
+        )
         return "".join(
             [
                 posix.HEAD.format(stamp=environment.stamp),

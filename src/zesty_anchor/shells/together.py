@@ -18,11 +18,15 @@ def never() -> bool:
     return False
 
 
-def together(jobs: int, task: Callable[[_Given, Interrupted], _Result], given: Iterable[_Given]) -> list[_Result]:
-    """Do a task for each thing given, ``jobs`` at a time. Returns the results in the same order. Where one raises an error, or we are
-    interrupted, no other is begun; the first error is raised when those under way have ended.
+def together(
+    jobs: int, task: Callable[[_Given, Interrupted], _Result], given: Iterable[_Given]
+) -> list[_Result]:
+    """Do a task for each thing given, ``jobs`` at a time. Returns the results in the same order. Where one
+    raises an error, or we are interrupted, no other is begun; the first error is raised when those under way
+    have ended.
 
-    With threads alone: what the standard library has for it (concurrent.futures) takes as long to be fetched as a shell to start.
+    With threads alone: what the standard library has for it (concurrent.futures) takes as long to be fetched
+    as a shell to start.
     """
     work = _Work(list(given), task)
     try:
@@ -39,8 +43,9 @@ def together(jobs: int, task: Callable[[_Given, Interrupted], _Result], given: I
 
 
 class _Work(Generic[_Given, _Result]):
-    """Things to be done by several threads. It is counted what was taken and what has ended, and the threads are not joined: a
-    join that a signal interrupts takes a thread at work for one that has ended (CPython 3.11, threading.py).
+    """Things to be done by several threads. It is counted what was taken and what has ended, and the threads
+    are not joined: a join that a signal interrupts takes a thread at work for one that has ended (CPython
+    3.11, threading.py).
     """
 
     def __init__(self, things: list[_Given], task: Callable[[_Given, Interrupted], _Result]) -> None:

@@ -21,8 +21,9 @@ Started = tuple[list[str], Mapping[str, str]]
 
 
 class TracePrompt(msgspec.Struct, frozen=True):
-    """What PS4 must say in a shell's language to give the time, the file, the line, whether it is inside of an evaluation, how deep in
-    subshells, and the function with the place of its call; empty for what the shell does not tell.
+    """What PS4 must say in a shell's language to give the time, the file, the line, whether it is inside of
+    an evaluation, how deep in subshells, and the function with the place of its call; empty for what the
+    shell does not tell.
     """
 
     clock: str = ""
@@ -40,9 +41,9 @@ class TracePrompt(msgspec.Struct, frozen=True):
 
 
 class TraceStart(msgspec.Struct, frozen=True):
-    """One start that is traced: the shell's ``program`` and the ``context``, the ``room`` that it writes to (``trace``, ``profile``), the
-    file of the ``probe`` that it reads at the end, whose answer goes to ``told``, the ``variable`` that is asked about, and the files that
-    it would read (``readings``).
+    """One start that is traced: the shell's ``program`` and the ``context``, the ``room`` that it writes to
+    (``trace``, ``profile``), the file of the ``probe`` that it reads at the end, whose answer goes to
+    ``told``, the ``variable`` that is asked about, and the files that it would read (``readings``).
     """
 
     program: str

@@ -21,7 +21,8 @@ from zesty_anchor.shells.shell import Generate
 from zesty_anchor.shells.system_rules import rules
 from zesty_anchor.shells.tracing import FileLine, Started, TracePrompt, TraceStart
 
-# zshmisc(1), "SPECIAL FUNCTIONS": the arrays of functions that are called on entering a folder and before a prompt.
+# zshmisc(1), "SPECIAL FUNCTIONS": the arrays of functions that are called on entering a folder and before a
+# prompt.
 _AT_PROMPT = """\
 case " ${precmd_functions[*]-} " in *' za__prompt '*) ;; *) precmd_functions+=(za__prompt) ;; esac
 """
@@ -54,8 +55,8 @@ _HELD = """\
 _SH_OPTIONS = "  \\emulate -L sh\n"
 """The person's options, KSH_ARRAYS and NO_UNSET among them, count again when the function ends."""
 
-# zshcompsys(1), "Initialization": compdef is there where the completion system was loaded. ($functions would fetch a
-# module first.)
+# zshcompsys(1), "Initialization": compdef is there where the completion system was loaded. ($functions would
+# fetch a module first.)
 _COMPLETES = """\
 if \\typeset -f compdef >/dev/null; then
 function za__complete {{
@@ -69,7 +70,9 @@ fi
 
 
 def _many(environment: Environment) -> list[tuple[str, str]]:
-    """The variables with their values, where there are many. None where one is empty, which an unset one is not told from."""
+    """The variables with their values, where there are many. None where one is empty, which an unset one is
+    not told from.
+    """
     found = [(name, environment.by_default(template)) for name, template in environment.variables]
     there = [(name, value) for name, value in found if value is not None]
     return there if len(there) >= _MANY and all(value for _, value in there) else []
@@ -87,8 +90,9 @@ class Zsh(korn.Korn):
     contexts = (LOGIN, INTERACTIVE, LOGIN_INTERACTIVE, SCRIPT)
     endings = ("zsh",)
     read_only = (
-        "EGID EUID GID PPID UID USERNAME ARGC HISTCMD LINENO TTYIDLE ZSH_EVAL_CONTEXT ZSH_NAME ZSH_VERSION aliases argv commands "
-        "functions galiases history jobstates modules options parameters pipestatus saliases status userdirs"
+        "EGID EUID GID PPID UID USERNAME ARGC HISTCMD LINENO TTYIDLE ZSH_EVAL_CONTEXT ZSH_NAME ZSH_VERSION"
+        " aliases argv commands functions galiases history jobstates modules options parameters pipestatus"
+        " saliases status userdirs"
     )
     aliases_always = True
     completes = True
@@ -107,7 +111,9 @@ class Zsh(korn.Korn):
     )
 
     def reads(self, around: Surroundings) -> tuple[Reading, ...]:
-        """ZDOTDIR, where it is set, stands in for the home; where a file sets it, for all but the first .zshenv."""
+        """ZDOTDIR, where it is set, stands in for the home; where a file sets it, for all but the first
+        .zshenv.
+        """
         folder, source = around.zdotdir or around.home, 'zsh(1), "STARTUP/SHUTDOWN FILES"'
         first = folder if around.zdotdir_given else around.home
         kinds = ((".zprofile", "login"), (".zshrc", "interactive"), (".zlogin", "login"))
@@ -140,23 +146,24 @@ class Zsh(korn.Korn):
         return files
 
     def script(self, file: str) -> str:
-        """Each command in there is looked up in a subshell: without this, every one of them would read all folders on PATH
-        (zshoptions(1), HASH_DIRS).
+        """Each command in there is looked up in a subshell: without this, every one of them would read all
+        folders on PATH (zshoptions(1), HASH_DIRS).
         """
         return f"unsetopt hash_dirs; {posix.script(file)}"
 
     def dialect(self, environment: Environment) -> Dialect:
         """Where this one differs."""
         return Dialect(
-            self.name, "${ZSH_VERSION-}", _AT_PROMPT, _AT_CD, _SH_OPTIONS, "() {{ \\emulate -L sh; \\. {}; }}",
+            self.name, "${ZSH_VERSION-}", _AT_PROMPT, _AT_CD, _SH_OPTIONS,
+            "() {{ \\emulate -L sh; \\. {}; }}",
             _COMPLETES,
             "-e {} && ", self._place(environment), told_of_cd=True,
             quiet=_SH_OPTIONS, globally="\\typeset -g ", exports=self._exports(environment),
         )  # fmt: skip
 
     def _exports(self, environment: Environment) -> str:
-        """Many stand in a file of their own, which is not read again where all are still as it set them: an interactive zsh reads
-        ours twice.
+        """Many stand in a file of their own, which is not read again where all are still as it set them: an
+        interactive zsh reads ours twice.
         """
         if not _many(environment):
             return ""
@@ -178,13 +185,15 @@ class Zsh(korn.Korn):
     def functions(self, rows: Sequence[str]) -> dict[str, FileLine | None]:
         """Name and file, by turns (zshmodules(1), "functions_source")."""
         return {
-            name: (file, 0) if file.startswith("/") else None for name, file in zip(rows[::2], rows[1::2], strict=False)
+            name: (file, 0) if file.startswith("/") else None
+            for name, file in zip(rows[::2], rows[1::2], strict=False)
         }
 
     def values(self, environment: Environment, file: str) -> str:
-        """The text of that file; empty where there is none. An assignment under ALL_EXPORT takes two thirds of the time of an export (zshoptions(1)), and several in
-        a command a tenth less. That nothing has set one anew is told by a few words that name them all, expanded
-        again (zshexpn(1), "PARAMETER EXPANSION", the flag e): a third of the time that it takes to set them.
+        """The text of that file; empty where there is none. An assignment under ALL_EXPORT takes two thirds
+        of the time of an export (zshoptions(1)), and several in a command a tenth less. That nothing has set
+        one anew is told by a few words that name them all, expanded again (zshexpn(1), "PARAMETER EXPANSION",
+        the flag e): a third of the time that it takes to set them.
         """
         found = _many(environment)
         if not found:
@@ -196,15 +205,18 @@ class Zsh(korn.Korn):
         return posix.HEAD.format(stamp=environment.stamp) + text + held
 
     def _place(self, environment: Environment) -> str:
-        """zsh has PATH as an array, too: what is ours and what is there twice is left out by expansion alone (zshexpn(1),
-        "PARAMETER EXPANSION", the flag u and ``:#``), in a tenth of the time that a loop takes.
+        """zsh has PATH as an array, too: what is ours and what is there twice is left out by expansion alone
+        (zshexpn(1), "PARAMETER EXPANSION", the flag u and ``:#``), in a tenth of the time that a loop takes.
         """
         front = dict.fromkeys((*environment.first, *environment.default_bins))
         static = dict.fromkeys((*environment.first, environment.launchers, *environment.last))
         if any("}" in folder for folder in (*static, environment.shelf)):
             return ""  # it would end the expansion, quoted or not
         ours = "|".join([self.quote(environment.shelf + "/") + "*", *map(self.quote, static)])
-        words = [" ".join(map(self.quote, folders)) for folders in (front, (environment.launchers, *environment.last))]
+        words = [
+            " ".join(map(self.quote, folders))
+            for folders in (front, (environment.launchers, *environment.last))
+        ]
         kept = f'"${{(@u)path:#({ours})}}"'
         return f"() {{\n  \\emulate -L zsh\n  path=({words[0]} {kept} {words[1]})\n}}\n\\export PATH\n"
 

@@ -48,7 +48,8 @@ def kept(paint: Paint, things: Sequence[Kept], shown: Callable[[str], str]) -> N
     columns(paint, rows, [10, 8])
     total = sum(each.size for each in things)
     paint.write(
-        f"{amount(total)} in all; what a run took, undo brings back. To throw all of it away: zesty-anchor attic empty"
+        f"{amount(total)} in all; what a run took, undo brings back. To throw all of it away: zesty-anchor"
+        " attic empty"
     )
 
 

@@ -32,7 +32,9 @@ def outcome(paint: Paint, done: Outcome, manifest: str) -> None:
         notices(paint, done.notices)
         if done.proof is not None:
             paint.write("What the proof hangs on has changed since the last one: it was proved anew.")
-        paint.write(paint.good("Nothing to do: ") + f"this machine is as {manifest} says ({done.seconds:.2f} s).")
+        paint.write(
+            paint.good("Nothing to do: ") + f"this machine is as {manifest} says ({done.seconds:.2f} s)."
+        )
         return
     for change in done.changes:
         if change.outcome == "failed":
@@ -42,7 +44,8 @@ def outcome(paint: Paint, done: Outcome, manifest: str) -> None:
         named = [c for c in waiting if KINDS[c.kind].heading is not Heading.OURS]
         more = f"{len(waiting) - len(named)} files of our own" if len(named) < len(waiting) else ""
         paint.write(
-            paint.look("not done: ") + ", ".join([*(f"{c.action} {c.subject}" for c in named), *filter(None, [more])])
+            paint.look("not done: ")
+            + ", ".join([*(f"{c.action} {c.subject}" for c in named), *filter(None, [more])])
         )
         paint.write(f"  why:  {waiting[0].problem or 'all of them or none (see below)'}")
     notices(paint, done.notices)
@@ -77,7 +80,9 @@ def taken_back(paint: Paint, taken: TakenBack, *, whole: bool = False) -> None:
         paint.write(paint.head(f"{count(done, 'change')} taken back."))
         if done < len(taken.changes):
             left = len(taken.changes) - done
-            paint.write(f"{left} could not be taken back yet: mend the cause, then run the same command again.")
+            paint.write(
+                f"{left} could not be taken back yet: mend the cause, then run the same command again."
+            )
     else:
         paint.write("There was no provisioning left to take back.")
 

@@ -19,7 +19,8 @@ def check_chart(file: Path) -> None:
     """Raises ``UsageProblem`` for a file that is neither .png nor .svg."""
     if file.suffix not in _KINDS:
         raise UsageProblem(
-            f"a chart is written as {' or '.join(_KINDS)}, not {file.suffix or 'without an ending'}", where=str(file)
+            f"a chart is written as {' or '.join(_KINDS)}, not {file.suffix or 'without an ending'}",
+            where=str(file),
         )
 
 
@@ -68,7 +69,9 @@ def _starts(axes: Any, cost: ShellCost) -> None:
 def _waterfall(axes: Any, cost: ShellCost, shown: Callable[[str], str]) -> None:
     """The shell itself, then what each of the dearest lines adds, the rest of them, and ours."""
     bare, whole = cost.starts[-1].median, cost.starts[0].median
-    yours = [line for line in cost.lines if shown(line.file).startswith("~")]  # a start without these has the system's
+    yours = [
+        line for line in cost.lines if shown(line.file).startswith("~")
+    ]  # a start without these has the system's
     dear = [line for line in yours if line.milliseconds >= 0.5][:_MOST]
     rest = sum(line.milliseconds for line in yours) - sum(line.milliseconds for line in dear)
     ours = max(0.0, cost.starts[0].median - cost.starts[1].median)

@@ -30,7 +30,9 @@ class Chosen(Protocol):
 def in_effect(paint: Paint, choice: Chosen) -> None:
     """One line: what is in effect, and what decided it."""
     version = paint.good(choice.version) if choice.version else paint.look("none")
-    paint.write(f"{paint.name(choice.runtime)} {version} is in effect here: {choice.scope}, by {choice.decided_by}")
+    paint.write(
+        f"{paint.name(choice.runtime)} {version} is in effect here: {choice.scope}, by {choice.decided_by}"
+    )
 
 
 def switched(paint: Paint, choice: Chosen, written: str) -> None:

@@ -13,20 +13,27 @@ if TYPE_CHECKING:
 
 _GAP = 2
 _LEAST_LAST = 24
-"""Columns of the terminal that the last column of a table must have to be folded: in less it is no easier to read."""
+"""Columns of the terminal that the last column of a table must have to be folded: in less it is no easier to
+read.
+"""
 _ENDLESS = 1_000_000
 
 
 def fetch_columns() -> None:
-    """Fetch what ``columns`` works with, while there is something to wait for: it takes as long as a shell's start."""
+    """Fetch what ``columns`` works with, while there is something to wait for: it takes as long as a shell's
+    start.
+    """
     import rich.ansi
     import rich.console
     import rich.table  # noqa: F401
 
 
-def columns(paint: Paint, rows: Sequence[Sequence[str | Bar]], least: Sequence[int] = (), indent: int = 2) -> None:
-    """Write rows below each other in columns, each at least so wide (in columns of the terminal). On a terminal the last one is folded
-    within its column; the others never are, so that a path can be copied. All rows have as many cells as the first one.
+def columns(
+    paint: Paint, rows: Sequence[Sequence[str | Bar]], least: Sequence[int] = (), indent: int = 2
+) -> None:
+    """Write rows below each other in columns, each at least so wide (in columns of the terminal). On a
+    terminal the last one is folded within its column; the others never are, so that a path can be copied. All
+    rows have as many cells as the first one.
     """
     if not rows:
         return
@@ -35,13 +42,16 @@ def columns(paint: Paint, rows: Sequence[Sequence[str | Bar]], least: Sequence[i
     from rich.table import Table
 
     console = Console(
-        file=io.StringIO(), width=_ENDLESS, force_terminal=paint.on, color_system="standard" if paint.on else None,
+        file=io.StringIO(), width=_ENDLESS, force_terminal=paint.on,
+        color_system="standard" if paint.on else None,
         highlight=False, markup=False, emoji=False, legacy_windows=False, _environ={},
     )  # fmt: skip
     decoder = AnsiDecoder()
-    # What a cell holds is made harmless before it is folded: an address with a password in it is known as such only whole.
+    # What a cell holds is made harmless before it is folded: an address with a password in it is known as
+    # such only whole.
     cells = [
-        [decoder.decode_line(paint.shown(cell)) if isinstance(cell, str) else cell for cell in row] for row in rows
+        [decoder.decode_line(paint.shown(cell)) if isinstance(cell, str) else cell for cell in row]
+        for row in rows
     ]
     wide = [max(console.measure(row[place]).maximum for row in cells) for place in range(len(cells[0]))]
     wide = [max(found, *least[place : place + 1], 0) for place, found in enumerate(wide)]

@@ -29,8 +29,8 @@ from zesty_anchor.system.visible import escaped_in_json
 
 
 def encode(document: Any) -> str:
-    """A document as text, indented by two, without names and passwords in addresses, and with nothing in it that a terminal
-    would obey.
+    """A document as text, indented by two, without names and passwords in addresses, and with nothing in it
+    that a terminal would obey.
     """
     text = msgspec.json.format(msgspec.json.encode(document), indent=2).decode()
     return escaped_in_json(without_credentials(text))

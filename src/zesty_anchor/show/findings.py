@@ -12,8 +12,8 @@ _OURS = "zesty-anchor"
 
 
 def findings(paint: Paint, found: Findings, *, whole: bool = False) -> None:
-    """What is wrong first, the worst of it at the top; then the machine, and what answers on it. ``whole`` names also the startup files that
-    are not there.
+    """What is wrong first, the worst of it at the top; then the machine, and what answers on it. ``whole``
+    names also the startup files that are not there.
     """
     _troubles(paint, found)
     _machine(paint, found, whole=whole)
@@ -36,11 +36,17 @@ def _machine(paint: Paint, found: Findings, *, whole: bool) -> None:
         ["machine", f"{found.system}, {found.platform}; {amount(found.free)} free in the home"],
         [
             "packages",
-            f"{found.packages or 'no package manager that we know'}, privilege by {found.privilege or 'nobody'}",
+            (
+                f"{found.packages or 'no package manager that we know'}, privilege by"
+                f" {found.privilege or 'nobody'}"
+            ),
         ],
         ["shells", shells or "none that we know"],
         ["manifest", found.manifest or "none found here; zesty-anchor draft writes one"],
-        ["on the shelf", "; ".join(f"{name} {', '.join(versions)}" for name, versions in shelf.items()) or "nothing"],
+        [
+            "on the shelf",
+            "; ".join(f"{name} {', '.join(versions)}" for name, versions in shelf.items()) or "nothing",
+        ],
     ]
     columns(paint, [[paint.head(name), what] for name, what in rows], [14], indent=0)
     paint.write()
@@ -88,7 +94,9 @@ def _runtimes(paint: Paint, found: Findings) -> None:
             paint.name(each.name),
             each.version or "?",
             each.path,
-            paint.faint(f"of {short_owner(each.owner)}" + (f", by {each.brought_by}" if each.brought_by else "")),
+            paint.faint(
+                f"of {short_owner(each.owner)}" + (f", by {each.brought_by}" if each.brought_by else "")
+            ),
         ]
         for each in others
     ]
@@ -104,9 +112,13 @@ def _answers(paint: Paint, found: Findings) -> None:
         ours = answer.owner.startswith(_OURS)
         if answer.wins or not ours:
             key = "" if ours else answer.path
-            merged.setdefault((answer.command, key, "" if ours else answer.owner, answer.wins), []).append(answer)
+            merged.setdefault((answer.command, key, "" if ours else answer.owner, answer.wins), []).append(
+                answer
+            )
     rows, order = [], list(dict.fromkeys(answer.command for answer in found.answers))
-    for (command, *_, wins), answers in sorted(merged.items(), key=lambda m: (order.index(m[0][0]), not m[0][3])):
+    for (command, *_, wins), answers in sorted(
+        merged.items(), key=lambda m: (order.index(m[0][0]), not m[0][3])
+    ):
         shells = dict.fromkeys(answer.shell for answer in answers)
         # Of ours the folder of the version and its launcher are one thing, whichever comes first.
         told = max(answers, key=lambda answer: len(answer.owner))
@@ -120,5 +132,7 @@ def _answers(paint: Paint, found: Findings) -> None:
                 paint.faint("in every shell" if len(shells) == len(asked) else f"in {', '.join(shells)}"),
             ]
         )
-    rows += [[paint.name(command), paint.look("nothing answers yet"), "", "", ""] for command in found.unanswered]
+    rows += [
+        [paint.name(command), paint.look("nothing answers yet"), "", "", ""] for command in found.unanswered
+    ]
     columns(paint, rows, [10])

@@ -29,11 +29,20 @@ def runs(paint: Paint, found: Sequence[PastRun], shown: Shown) -> None:
     for each in found:
         state = paint.look("taken back") if each.taken_back else paint.good("stands")
         rows.append(
-            [str(each.run), _when(each.began), lasted(each.ended - each.began), _what(each), each.proved or "-", state]
+            [
+                str(each.run),
+                _when(each.began),
+                lasted(each.ended - each.began),
+                _what(each),
+                each.proved or "-",
+                state,
+            ]
         )
     columns(paint, rows, [3])
     paint.write(
-        paint.faint("  each change of one: zesty-anchor history RUN; to take one back: zesty-anchor undo --run RUN")
+        paint.faint(
+            "  each change of one: zesty-anchor history RUN; to take one back: zesty-anchor undo --run RUN"
+        )
     )
 
 
@@ -61,7 +70,10 @@ def run(paint: Paint, found: PastRun, shown: Shown) -> None:
         for each in found.changes
     ]
     columns(paint, told, [8])
-    for title, texts in (("still in the attic", [shown(was) for was in found.attic]), ("told then", found.notices)):
+    for title, texts in (
+        ("still in the attic", [shown(was) for was in found.attic]),
+        ("told then", found.notices),
+    ):
         if texts:
             paint.write()
             paint.write(paint.head(title))
@@ -70,8 +82,9 @@ def run(paint: Paint, found: PastRun, shown: Shown) -> None:
 
 
 def _what(run: PastRun) -> str:
-    """What it brought to the person by name, then what it did else; of startup files and of ours only how many. What failed is none of
-    it. By name, since versions are installed side by side, and the journal has them as they began.
+    """What it brought to the person by name, then what it did else; of startup files and of ours only how
+    many. What failed is none of it. By name, since versions are installed side by side, and the journal has
+    them as they began.
     """
     done = [each for each in run.changes if each.state == "done" or run.taken_back]
     told = [each for each in done if KINDS[each.kind].heading not in (Heading.OURS, Heading.STARTUP)]

@@ -29,12 +29,14 @@ def runtimes(paint: Paint, listed: list[Listing], others: Sequence[str]) -> None
         )
     columns(paint, rows, [10, 10], indent=0)
     if others:
-        paint.write(paint.faint(f"Other runtimes with a recipe (zesty-anchor list NAME): {', '.join(others)}"))
+        paint.write(
+            paint.faint(f"Other runtimes with a recipe (zesty-anchor list NAME): {', '.join(others)}")
+        )
 
 
 def newer(paint: Paint, found: Sequence[Newer], today: str, *, advise: bool = True) -> None:
-    """A line for each want: what is here, what is newer, and when support ends. ``today`` is YYYY-MM-DD. With ``advise``, also the command
-    that takes it.
+    """A line for each want: what is here, what is newer, and when support ends. ``today`` is YYYY-MM-DD. With
+    ``advise``, also the command that takes it.
     """
     rows = [
         [
@@ -76,7 +78,8 @@ def recipes(paint: Paint, listed: Sequence[RuntimeKnown]) -> None:
     columns(paint, rows, [10, 10], indent=0)
     paint.write()
     paint.write(
-        f"Versions: {paint.name('zesty-anchor list node')}   A manifest for some: {paint.name('zesty-anchor draft node java')}"
+        f"Versions: {paint.name('zesty-anchor list node')}   A manifest for some:"
+        f" {paint.name('zesty-anchor draft node java')}"
     )
 
 
@@ -124,12 +127,17 @@ def runtime(paint: Paint, listed: Listing, only: str, *, each: bool = False) -> 
         paint.write(f"{paint.name(listed.runtime)}  {paint.look('none is in effect')}")
     if listed.here and not only:
         paint.write(
-            paint.head("Installed by others") + paint.faint('; to take one: want = "system", system = "FOLDER"')
+            paint.head("Installed by others")
+            + paint.faint('; to take one: want = "system", system = "FOLDER"')
         )
         installs(paint, listed.here)
         paint.write(paint.head("To be had"))
     shown = [r for r in listed.obtainable if not only or only in r.channels or _begins(r.version, only)]
-    rows = [_row(paint, listed, r) for r in shown] if each or len(shown) <= _MANY else _grouped(paint, listed, shown)
+    rows = (
+        [_row(paint, listed, r) for r in shown]
+        if each or len(shown) <= _MANY
+        else _grouped(paint, listed, shown)
+    )
     columns(paint, rows, [12, 10, 10])
     if not rows:
         paint.write(
@@ -140,7 +148,8 @@ def runtime(paint: Paint, listed: Listing, only: str, *, each: bool = False) -> 
     elif len(rows) < len(shown):
         paint.write(
             paint.faint(
-                f"  {len(shown)} versions; each line's newest is named. All of one line: list {listed.runtime} LINE"
+                f"  {len(shown)} versions; each line's newest is named. All of one line: list"
+                f" {listed.runtime} LINE"
             )
         )
 
@@ -174,7 +183,11 @@ def _grouped(paint: Paint, listed: Listing, releases: list[Obtainable]) -> list[
 def _state(paint: Paint, listed: Listing, releases: list[Obtainable]) -> str:
     versions = [release.version for release in releases]
     effect = listed.in_effect.version if listed.in_effect else ""
-    parts = [paint.good("in effect" if len(versions) == 1 else f"{effect} in effect")] if effect in versions else []
+    parts = (
+        [paint.good("in effect" if len(versions) == 1 else f"{effect} in effect")]
+        if effect in versions
+        else []
+    )
     for version in listed.installed:
         if version in versions and version != effect:
             parts.append(paint.good("installed" if len(versions) == 1 else f"{version} installed"))

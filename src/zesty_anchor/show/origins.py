@@ -105,7 +105,9 @@ _WAYS = {
 
 
 def traced(paint: Paint, found: Traced, shown: Callable[[str], str]) -> None:
-    """First why, then which of them answers where, a letter each, then what the letters stand for and what is shadowed."""
+    """First why, then which of them answers where, a letter each, then what the letters stand for and what is
+    shadowed.
+    """
     if not found.answers:
         paint.write(paint.look(f"nothing answers to {found.name} in a fresh shell"))
         if not found.name.startswith("$") and found.name.isidentifier():
@@ -126,14 +128,20 @@ def traced(paint: Paint, found: Traced, shown: Callable[[str], str]) -> None:
     for told in found.cut_off:
         paint.write(paint.bad("cut off: ") + told)
     if found.here and found.answers and found.here not in [each.path for each in found.answers if each.wins]:
-        paint.write(paint.look("in the shell that you called from, another one answers: ") + shown(found.here))
+        paint.write(
+            paint.look("in the shell that you called from, another one answers: ") + shown(found.here)
+        )
 
 
 def _lettered(paint: Paint, found: Traced, shown: Callable[[str], str]) -> None:
     winning = [each for each in found.answers if each.first_in]
-    letters = {pair: letter for each, letter in zip(winning, ascii_uppercase, strict=False) for pair in each.first_in}
+    letters = {
+        pair: letter for each, letter in zip(winning, ascii_uppercase, strict=False) for pair in each.first_in
+    }
     if len(winning) == 1 and all(pair in letters for pair in found.asked):
-        paint.write(f"resolves in every fresh shell ({', '.join(dict.fromkeys(s for s, _ in found.asked))}) to")
+        paint.write(
+            f"resolves in every fresh shell ({', '.join(dict.fromkeys(s for s, _ in found.asked))}) to"
+        )
     else:
         _grid(paint, found.asked, letters)
     single = len(winning) == 1 and all(pair in letters for pair in found.asked)
@@ -147,14 +155,18 @@ def _lettered(paint: Paint, found: Traced, shown: Callable[[str], str]) -> None:
 
 
 def _grid(paint: Paint, asked: Sequence[tuple[str, str]], letters: Mapping[tuple[str, str], str]) -> None:
-    """A row a shell, a column a way of starting it; a dot where nothing answers, nothing where it is not asked."""
+    """A row a shell, a column a way of starting it; a dot where nothing answers, nothing where it is not
+    asked.
+    """
     cells: dict[str, dict[str, str]] = {}
     for shell, way in asked:
         for column in _WAYS.get(way, ()):
             cells.setdefault(shell, {})[column] = letters.get((shell, way), "·")
     heads = [column for column in _COLUMNS if any(column in row for row in cells.values())]
     rows = [["", *(paint.faint(column) for column in heads)]]
-    rows += [[shell, *(_letter(paint, row.get(column, "")) for column in heads)] for shell, row in cells.items()]
+    rows += [
+        [shell, *(_letter(paint, row.get(column, "")) for column in heads)] for shell, row in cells.items()
+    ]
     columns(paint, rows, [6])
     paint.write()
 

@@ -20,7 +20,9 @@ _STYLE = re.compile(rf"\x1b\[{_OURS};([0-9;]*)m")
 
 
 class Paint:
-    """Styles text for one stream. ``colour`` is auto, always or never; auto honours NO_COLOR and needs a terminal."""
+    """Styles text for one stream. ``colour`` is auto, always or never; auto honours NO_COLOR and needs a
+    terminal.
+    """
 
     def __init__(self, stream: TextIO, colour: str, environ: Mapping[str, str]) -> None:
         self.stream = stream
@@ -67,11 +69,13 @@ class Paint:
         print(self.shown(text), file=self.stream)
 
     def shown(self, text: str) -> str:
-        """A text as it goes to the terminal: with our own styles, everything else that would be obeyed made visible, and
-        without names and passwords in addresses.
+        """A text as it goes to the terminal: with our own styles, everything else that would be obeyed made
+        visible, and without names and passwords in addresses.
         """
         parts = _STYLE.split(without_credentials(text))
-        return "".join(visible(part) if number % 2 == 0 else f"\x1b[{part}m" for number, part in enumerate(parts))
+        return "".join(
+            visible(part) if number % 2 == 0 else f"\x1b[{part}m" for number, part in enumerate(parts)
+        )
 
 
 def out(colour: str, environ: Mapping[str, str]) -> Paint:

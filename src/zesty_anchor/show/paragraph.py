@@ -11,8 +11,8 @@ _WORD = re.compile(r"(?:`[^`]*`|\S)+")
 
 
 def paragraph(paint: Paint, text: str) -> None:
-    """Write a text, on a terminal wrapped at words. What is between backquotes is a name, or to be typed: it stays on one line, in the colour of
-    names.
+    """Write a text, on a terminal wrapped at words. What is between backquotes is a name, or to be typed: it
+    stays on one line, in the colour of names.
     """
     line: list[str] = []
     length = 0

@@ -16,8 +16,8 @@ from zesty_anchor.show.sizes import count, fetching
 
 
 def preview(paint: Paint, seen: Plan, manifest: str, *, whole: bool = False) -> None:
-    """What would change. Of our own files, and of the line of ours in a startup file, only how many there are; ``whole`` shows each
-    of them.
+    """What would change. Of our own files, and of the line of ours in a startup file, only how many there
+    are; ``whole`` shows each of them.
     """
     if not seen.changes:
         paint.write(paint.good("Nothing to do: ") + f"this machine is as {manifest} says.")
@@ -51,15 +51,20 @@ def preview(paint: Paint, seen: Plan, manifest: str, *, whole: bool = False) -> 
             else " With -v: each file, and each line."
         )
         paint.write(
-            f"{paint.head(count(len(seen.changes), 'change'))} pending, {fetching(seen.ahead.size, seen.ahead.unknown)}; nothing is changed yet.{more}"
+            f"{paint.head(count(len(seen.changes), 'change'))} pending,"
+            f" {fetching(seen.ahead.size, seen.ahead.unknown)}; nothing is changed yet.{more}"
         )
-        paint.write(f"To make {'it' if len(seen.changes) == 1 else 'them'}: {paint.name('zesty-anchor provision')}")
+        paint.write(
+            f"To make {'it' if len(seen.changes) == 1 else 'them'}: {paint.name('zesty-anchor provision')}"
+        )
 
 
 def _own(paint: Paint, group: list[ChangeReport], seen: Plan) -> None:
     """What our own files are for."""
     wanted = seen.wanted
-    paint.write(paint.head(Heading.OURS.title) + f"  {count(len(group), 'file')}, for {', '.join(wanted.shells)}")
+    paint.write(
+        paint.head(Heading.OURS.title) + f"  {count(len(group), 'file')}, for {', '.join(wanted.shells)}"
+    )
     commands = sorted({command for version in wanted.defaults for command in version.recipe.commands})
     folders = [*wanted.path_first, *wanted.path_last]
     rows = [
@@ -88,7 +93,10 @@ def _group(paint: Paint, group: list[ChangeReport], *, whole: bool) -> None:
         paint.write(f"  {change.action} {paint.name(change.subject)}")
         for row in rows:
             paint.write("    " + _diff_row(paint, row))
-    words = {"create": "made, with the one line that reads our file", "edit": "one line more, which reads our file"}
+    words = {
+        "create": "made, with the one line that reads our file",
+        "edit": "one line more, which reads our file",
+    }
     for action, subjects in lined.items():
         paint.write(f"  {paint.name(', '.join(subjects))}: {words.get(action, action)}")
 

@@ -37,7 +37,9 @@ class Lines:
         """Begin."""
         return self
 
-    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, at: TracebackType | None) -> None:
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, at: TracebackType | None
+    ) -> None:
         """End."""
         self.over()
 
@@ -97,7 +99,9 @@ class Lines:
 
 
 class Live(Lines):
-    """Lines, with one below them for each change under way that is kept up to date, and one for the whole of the run."""
+    """Lines, with one below them for each change under way that is kept up to date, and one for the whole of
+    the run.
+    """
 
     def __init__(self, paint: Paint, *, quiet: bool = False) -> None:
         super().__init__(paint, quiet=quiet)
@@ -117,7 +121,9 @@ class Live(Lines):
             # What is told holds whatever a build prints: it is no markup, and one line.
             self._live = Progress(
                 TextColumn(
-                    "  {task.fields[head]:7} {task.description}", markup=False, table_column=Column(no_wrap=True)
+                    "  {task.fields[head]:7} {task.description}",
+                    markup=False,
+                    table_column=Column(no_wrap=True),
                 ),
                 TextColumn(
                     "{task.fields[told]}",
@@ -178,7 +184,9 @@ class Live(Lines):
             live.update(self._tasks[key], told=self._paint.shown(text))
 
     def _tell_whole(self) -> None:
-        """The line of the whole run: its bar, how many steps are over, the time so far, and how long fetching will take."""
+        """The line of the whole run: its bar, how many steps are over, the time so far, and how long fetching
+        will take.
+        """
         if self._live is None or self._whole is None:
             return
         seconds = time.monotonic() - self._began

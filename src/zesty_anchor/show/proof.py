@@ -17,8 +17,8 @@ _MOST_ROWS = 6
 
 
 def verified(paint: Paint, seen: Verified, home: str, *, whole: bool = False) -> None:
-    """What ``verify`` found: three lines where all is well, else what failed, and below each cause once. ``whole`` shows the matrix
-    of everything that was asked. Paths in the ``home`` are told from ``~`` on.
+    """What ``verify`` found: three lines where all is well, else what failed, and below each cause once.
+    ``whole`` shows the matrix of everything that was asked. Paths in the ``home`` are told from ``~`` on.
     """
     if whole:
         matrix(paint, seen.proof)
@@ -34,8 +34,8 @@ def verified(paint: Paint, seen: Verified, home: str, *, whole: bool = False) ->
 
 
 def matrix(paint: Paint, proof: Proof, *, failed: bool = False) -> None:
-    """One row a check, one column a shell; a cell counts the ways of starting it, where they do not agree. With ``failed`` only
-    the checks that did.
+    """One row a check, one column a shell; a cell counts the ways of starting it, where they do not agree.
+    With ``failed`` only the checks that did.
     """
     shells = list(dict.fromkeys(result.shell for result in proof.shells))
     marks = proof.marks
@@ -71,7 +71,9 @@ def _cell(paint: Paint, marks: list[bool], failed: bool) -> str:
 
 
 def failures(paint: Paint, proof: Proof, home: str = "") -> None:
-    """Each cause once, with the checks that hang on it; what was expected and observed is that of the first of them."""
+    """Each cause once, with the checks that hang on it; what was expected and observed is that of the first
+    of them.
+    """
     ways: dict[str, int] = {}
     for each in proof.shells:
         ways[each.shell] = ways.get(each.shell, 0) + (each.context != PROGRAMS)
@@ -115,7 +117,9 @@ def earlier(paint: Paint, proof: Proof) -> None:
 
 
 def _quoted(text: str, home: str) -> list[str]:
-    """A text whose blanks at its ends, and line ends, can be seen; a long one in rows, those in the middle counted."""
+    """A text whose blanks at its ends, and line ends, can be seen; a long one in rows, those in the middle
+    counted.
+    """
     text = text.replace(f"{home}/", "~/") if home else text
     rows = text.split("\n")
     if len(rows) == 1 or len(text) <= _ONE_ROW:
@@ -168,7 +172,9 @@ def _verdict(paint: Paint, seen: Verified) -> None:
     if seen.ok:
         apart = len(proof.earlier)
         well = f"{paint.good('All well:')} {count(total - apart, 'check')} in {starts} of {', '.join(shells)}"
-        paint.write(f"{well}; {count(apart, 'check')} failed before provisioning too." if apart else f"{well}.")
+        paint.write(
+            f"{well}; {count(apart, 'check')} failed before provisioning too." if apart else f"{well}."
+        )
         paint.write(f"Proved: {', '.join(seen.versions) or 'no version'}; each file is as it was put there.")
         slowest = max(proof.shells, key=lambda each: each.startup_ms, default=None)
         slow = f"; the slowest start was {slowest.shell}'s, {slowest.startup_ms:.0f} ms" if slowest else ""

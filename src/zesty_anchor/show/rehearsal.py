@@ -20,7 +20,8 @@ def rehearsed(paint: Paint, found: Rehearsed) -> None:
     changes.outcome(paint, msgspec.structs.replace(found.outcome, reload=""), found.manifest)
     if told:
         paint.write(
-            paint.look("Needs privilege, so it was only told: ") + _some([f"{c.action} {c.subject}" for c in told])
+            paint.look("Needs privilege, so it was only told: ")
+            + _some([f"{c.action} {c.subject}" for c in told])
         )
     if found.back:
         paint.write(paint.bad("The way back is not whole: ") + _some(found.back) + " differ after undo.")

@@ -32,7 +32,9 @@ _MOST_STEPS = 24
 
 
 class Bar(msgspec.Struct, frozen=True):
-    """A bar of a figure: its words, where it begins and how long it is in parts of the whole, the value in words, and its kind."""
+    """A bar of a figure: its words, where it begins and how long it is in parts of the whole, the value in
+    words, and its kind.
+    """
 
     words: str
     start: float
@@ -42,7 +44,9 @@ class Bar(msgspec.Struct, frozen=True):
 
 
 class Row(msgspec.Struct, frozen=True):
-    """A row of the proof: a check, and for each shell in how many ways of starting it was well, and in how many it was asked."""
+    """A row of the proof: a check, and for each shell in how many ways of starting it was well, and in how
+    many it was asked.
+    """
 
     name: str
     cells: tuple[tuple[int, int], ...]
@@ -58,7 +62,9 @@ class CauseTold(msgspec.Struct, frozen=True):
 
 
 def page(found: Report, home: Path) -> str:
-    """The whole page. Paths in the ``home`` are told from ``~`` on: its name may be nobody else's business."""
+    """The whole page. Paths in the ``home`` are told from ``~`` on: its name may be nobody else's
+    business.
+    """
     from jinja2 import Environment, PackageLoader, StrictUndefined
 
     def plain(value: Any) -> Any:
@@ -111,7 +117,9 @@ def causes(proof: Proof) -> list[CauseTold]:
             key if isinstance(key, Cause) else None,
             tuple(dict.fromkeys(check.name for _, check in found)),
             tuple(
-                dict.fromkeys(f"{shell.shell}{f' ({shell.context})' if shell.context else ''}" for shell, _ in found)
+                dict.fromkeys(
+                    f"{shell.shell}{f' ({shell.context})' if shell.context else ''}" for shell, _ in found
+                )
             ),
             found[0][1],
         )
@@ -120,9 +128,13 @@ def causes(proof: Proof) -> list[CauseTold]:
 
 
 def timeline(run: PastRun) -> list[Bar]:
-    """What ran when in a run, beside what: the longest of its changes in their order, then the proof at its end. Pure."""
+    """What ran when in a run, beside what: the longest of its changes in their order, then the proof at its
+    end. Pure.
+    """
     whole = max(run.ended - run.began, 0.001)
-    named = [change for change in run.changes if change.began and KINDS[change.kind].heading is not Heading.OURS]
+    named = [
+        change for change in run.changes if change.began and KINDS[change.kind].heading is not Heading.OURS
+    ]
     longest = sorted(named, key=lambda change: -change.seconds)[:_MOST_STEPS]
     over = max((change.began + change.seconds for change in named), default=run.ended) - run.began
     proof = run.ended - run.began - over
@@ -136,7 +148,9 @@ def timeline(run: PastRun) -> list[Bar]:
         )
         for change in sorted(longest, key=lambda change: change.began)
     ]
-    asked = [Bar("ask fresh shells", over / whole, proof / whole, lasted(proof))] if run.proved and bars else []
+    asked = (
+        [Bar("ask fresh shells", over / whole, proof / whole, lasted(proof))] if run.proved and bars else []
+    )
     return [*bars, *asked]
 
 

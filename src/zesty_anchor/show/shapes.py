@@ -1,4 +1,6 @@
-"""The shapes of what ``--json`` prints: a type for each document, from which its schema and docs/json.md are made."""
+"""The shapes of what ``--json`` prints: a type for each document, from which its schema and docs/json.md are
+made.
+"""
 
 from __future__ import annotations
 
@@ -22,7 +24,9 @@ from zesty_anchor.survey.startup.past_costs import Timed
 
 
 class PendingChange(msgspec.Struct, frozen=True):
-    """A change that would be made: its kind, what it is about, what is done to it, and the details, of a file the diff."""
+    """A change that would be made: its kind, what it is about, what is done to it, and the details, of a file
+    the diff.
+    """
 
     kind: str
     subject: str
@@ -49,8 +53,9 @@ class Previewed(msgspec.Struct, frozen=True):
 
 
 class Provisioned(msgspec.Struct, frozen=True):
-    """How many changes were made and how many failed, each of them, what fresh shells answered (null: they were not asked), the line that brings an open
-    shell up to date, and the commands for an administrator where there was no way to privilege.
+    """How many changes were made and how many failed, each of them, what fresh shells answered (null: they
+    were not asked), the line that brings an open shell up to date, and the commands for an administrator
+    where there was no way to privilege.
     """
 
     changed: int
@@ -69,8 +74,9 @@ class Upgraded(Provisioned, frozen=True):
 
 
 class RehearsedAs(Provisioned, frozen=True):
-    """As ``provision``, of the copy of the home; ``back`` are paths that differed there after undo, ``touched`` those of the real home
-    that changed meanwhile, of ``compared``. ``root`` is the root of a system that it was done in, where one was named.
+    """As ``provision``, of the copy of the home; ``back`` are paths that differed there after undo,
+    ``touched`` those of the real home that changed meanwhile, of ``compared``. ``root`` is the root of a
+    system that it was done in, where one was named.
     """
 
     back: tuple[str, ...]
@@ -90,7 +96,9 @@ class TakenBackAs(msgspec.Struct, frozen=True):
 
 
 class DismantledAs(TakenBackAs, frozen=True):
-    """The folders that were removed, and the folder in the home that has what was still in the attic (empty: nothing was)."""
+    """The folders that were removed, and the folder in the home that has what was still in the attic (empty:
+    nothing was).
+    """
 
     removed: tuple[str, ...]
     kept: str

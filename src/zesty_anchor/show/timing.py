@@ -26,8 +26,8 @@ _LONG = 60
 
 
 def timing(paint: Paint, found: Timed, shown: Shown, *, whole: bool = False, since: bool = False) -> None:
-    """For each shell the starts, then the dearest lines, with a bar each, and what can be done about those that are dear. ``whole`` shows
-    every file and line as a tree, ``since`` what has changed.
+    """For each shell the starts, then the dearest lines, with a bar each, and what can be done about those
+    that are dear. ``whole`` shows every file and line as a tree, ``since`` what has changed.
     """
     for number, each in enumerate(found.shells):
         if number:
@@ -58,7 +58,8 @@ def _starts(paint: Paint, cost: ShellCost) -> None:
     wide = (as_it_is.high - as_it_is.low) / 2
     paint.write(
         paint.faint(
-            f"  medians of {as_it_is.starts} starts each, by turns; the first is known to ±{wide:.1f} ms (95 %)"
+            f"  medians of {as_it_is.starts} starts each, by turns; the first is known to ±{wide:.1f} ms"
+            " (95 %)"
         )
     )
 
@@ -68,7 +69,9 @@ def _lines(paint: Paint, cost: ShellCost, shown: Shown) -> None:
     if not dear:
         paint.write(f"No line of yours costs {_WORTH:.0f} ms.")
         return
-    paint.write(paint.head("The dearest lines") + ("" if cost.exact else paint.faint(", as a trace tells them")))
+    paint.write(
+        paint.head("The dearest lines") + ("" if cost.exact else paint.faint(", as a trace tells them"))
+    )
     most = dear[0].milliseconds
     told = dear[:_MOST]
     rows: list[list[str | Bar]] = []
@@ -103,20 +106,30 @@ def _tree(paint: Paint, cost: ShellCost, shown: Shown) -> None:
 
 
 def tree(lines: Sequence[LineCost], shown: Shown) -> list[tuple[int, bool, str, float]]:
-    """Rows of a tree: how deep, whether it is a file (else a line), its words, and milliseconds with all below it. Pure."""
+    """Rows of a tree: how deep, whether it is a file (else a line), its words, and milliseconds with all
+    below it. Pure.
+    """
     files: dict[str, list[LineCost]] = {}
     for each in sorted(lines, key=lambda line: line.line):
         files.setdefault(each.file, []).append(each)
     under = {file: found[0].under for file, found in files.items()}
 
     def whole(file: str, seen: frozenset[str] = frozenset()) -> float:
-        read = (other for other, by in under.items() if by.rpartition(":")[0] == file and other not in {*seen, file})
-        return sum(line.milliseconds for line in files[file]) + sum(whole(other, seen | {file}) for other in read)
+        read = (
+            other
+            for other, by in under.items()
+            if by.rpartition(":")[0] == file and other not in {*seen, file}
+        )
+        return sum(line.milliseconds for line in files[file]) + sum(
+            whole(other, seen | {file}) for other in read
+        )
 
     def rows(file: str, depth: int, seen: frozenset[str]) -> Iterator[tuple[int, bool, str, float]]:
         yield depth, True, shown(file), whole(file)
         for line in files[file]:
-            inner = [other for other, by in under.items() if by == f"{file}:{line.line}" and other not in seen]
+            inner = [
+                other for other, by in under.items() if by == f"{file}:{line.line}" and other not in seen
+            ]
             if line.milliseconds >= _WORTH or inner:
                 yield depth + 1, False, f"{line.line}: {line.text[:_LONG]}", line.milliseconds
                 for part in line.parts:
@@ -139,10 +152,14 @@ def _since(paint: Paint, cost: ShellCost, found: Timed, shown: Shown) -> None:
     was, now = before.starts[0], cost.starts[0]
     apart = now.low > was.high or now.high < was.low
     by = abs(now.median - was.median)
-    word = f"{by:.1f} ms {'slower' if now.median > was.median else 'faster'}" if apart else "no difference that is sure"
+    word = (
+        f"{by:.1f} ms {'slower' if now.median > was.median else 'faster'}"
+        if apart
+        else "no difference that is sure"
+    )
     paint.write(
-        f"{datetime.datetime.fromtimestamp(at):%Y-%m-%d %H:%M}: {was.median:.1f} ms; now {now.median:.1f} ms: "
-        + (paint.bad if apart and now.median > was.median else paint.good)(word)
+        f"{datetime.datetime.fromtimestamp(at):%Y-%m-%d %H:%M}: {was.median:.1f} ms; now {now.median:.1f}"
+        " ms: " + (paint.bad if apart and now.median > was.median else paint.good)(word)
     )
     rows = [
         [
@@ -156,8 +173,9 @@ def _since(paint: Paint, cost: ShellCost, found: Timed, shown: Shown) -> None:
 
 
 def changed(before: Iterable[LineCost], now: Iterable[LineCost]) -> list[tuple[str, int, str, float]]:
-    """The lines that cost more or less than before by what is worth telling, by their texts since their numbers may have moved: file, line now
-    (0: it is gone), text, and by how many milliseconds; the greatest change first. Pure.
+    """The lines that cost more or less than before by what is worth telling, by their texts since their
+    numbers may have moved: file, line now (0: it is gone), text, and by how many milliseconds; the greatest
+    change first. Pure.
     """
     old: dict[tuple[str, str], float] = {}
     for each in before:

@@ -1,4 +1,6 @@
-"""What disks of other systems cost: folders on PATH that every command that is not found is looked for in, and a home there."""
+"""What disks of other systems cost: folders on PATH that every command that is not found is looked for in,
+and a home there.
+"""
 
 from __future__ import annotations
 
@@ -20,11 +22,16 @@ _MOST = 2.0
 
 
 def disk_troubles(machine: Machine, path: str, among: list[Mount] | None = None) -> Iterator[Trouble]:
-    """What stands on PATH in the shell that called us, measured: how long it takes to see that a command is in none of it."""
+    """What stands on PATH in the shell that called us, measured: how long it takes to see that a command is
+    in none of it.
+    """
     among = mounts() if among is None else among
     home = mount_of(os.path.realpath(machine.locations.home), among)
     if home is not None and home.of_others:
-        what = f"the home lies on {home.point} ({home.kind}), a disk of another system: slow, and it may keep no permissions"
+        what = (
+            f"the home lies on {home.point} ({home.kind}), a disk of another system: slow, and it may keep no"
+            " permissions"
+        )
         yield Trouble(str(machine.locations.home), 0, what, (), advice_on_permissions(), weight=60)
     folders = [each for each in dict.fromkeys(path.split(":")) if each.startswith("/")]
     foreign = [m for each in folders if (m := mount_of(each, among)) is not None and m.of_others]
@@ -38,11 +45,15 @@ def disk_troubles(machine: Machine, path: str, among: list[Mount] | None = None)
         points = ", ".join(sorted({m.point for m in foreign}))
         parts.append(f"{len(foreign)} of them on a disk of another system ({points})")
     what = (
-        f"{', '.join(parts)}: to see that a command is in none takes {took * 1000:.1f} ms, at each one that is mistyped"
+        f"{', '.join(parts)}: to see that a command is in none takes {took * 1000:.1f} ms, at each one that"
+        " is mistyped"
     )
     mend = "take out those that you need no command of"
     if foreign and beside_windows():
-        mend = "in /etc/wsl.conf, under [interop]: appendWindowsPath = false; then name the folders that you need in [path] last"
+        mend = (
+            "in /etc/wsl.conf, under [interop]: appendWindowsPath = false; then name the folders that you"
+            " need in [path] last"
+        )
     yield Trouble("PATH", 0, what, (), mend, weight=40 if took > 10 * _LONG else 8)
 
 

@@ -35,7 +35,8 @@ def draft(found: Findings) -> str:
         if variable.computed:
             variables.add(
                 tomlkit.comment(
-                    f"{variable.name} is worked out at each start by {variable.file}:{variable.line}, and stays there"
+                    f"{variable.name} is worked out at each start by {variable.file}:{variable.line}, and"
+                    " stays there"
                 )
             )
         elif "\0" not in variable.value:
@@ -44,7 +45,9 @@ def draft(found: Findings) -> str:
             for other in variable.others:
                 variables.add(
                     tomlkit.comment(
-                        f"{variable.name} is {other}; this manifest gives every shell one value".replace("\n", " ")
+                        f"{variable.name} is {other}; this manifest gives every shell one value".replace(
+                            "\n", " "
+                        )
                     )
                 )
     if found.variables:
@@ -65,7 +68,9 @@ def draft(found: Findings) -> str:
 
 
 def _runtime(found: list[RuntimeFound]) -> tomlkit.items.Table:
-    """What answers now stays: so the first provisioning changes nothing of it, and brings nothing beside it."""
+    """What answers now stays: so the first provisioning changes nothing of it, and brings nothing beside
+    it.
+    """
     table = tomlkit.table()
     table.add("want", "system")
     lines = ", ".join(dict.fromkeys(f'"{_line(runtime.version)}"' for runtime in found))

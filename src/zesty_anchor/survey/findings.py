@@ -42,8 +42,9 @@ class Standing(msgspec.Struct, frozen=True):
 
 
 class Trouble(msgspec.Struct, frozen=True):
-    """Something wrong in a startup file, or in what it does: where, in words, in which shells it shows, and what mends it: a line
-    of the manifest, a command, or what to do. ``weight`` is the greater the worse it is.
+    """Something wrong in a startup file, or in what it does: where, in words, in which shells it shows, and
+    what mends it: a line of the manifest, a command, or what to do. ``weight`` is the greater the worse it
+    is.
     """
 
     file: str
@@ -55,7 +56,9 @@ class Trouble(msgspec.Struct, frozen=True):
 
 
 class RuntimeFound(msgspec.Struct, frozen=True):
-    """A runtime that answers in a fresh shell, of the manifest or not. ``version`` is empty where it does not tell."""
+    """A runtime that answers in a fresh shell, of the manifest or not. ``version`` is empty where it does not
+    tell.
+    """
 
     name: str
     version: str
@@ -65,8 +68,8 @@ class RuntimeFound(msgspec.Struct, frozen=True):
 
 
 class VariableFound(msgspec.Struct, frozen=True):
-    """A variable that a startup file of the person's sets, and the line. ``others`` are the values that it has elsewhere, each
-    with where. It is ``computed`` where the line works its value out anew at each start.
+    """A variable that a startup file of the person's sets, and the line. ``others`` are the values that it
+    has elsewhere, each with where. It is ``computed`` where the line works its value out anew at each start.
     """
 
     name: str
@@ -78,8 +81,8 @@ class VariableFound(msgspec.Struct, frozen=True):
 
 
 class EntryFound(msgspec.Struct, frozen=True):
-    """A folder that a startup file of the person's puts on PATH, and the line. It is ``behind`` where it stands after the
-    system's folders; ``remark`` says what is wrong with it.
+    """A folder that a startup file of the person's puts on PATH, and the line. It is ``behind`` where it
+    stands after the system's folders; ``remark`` says what is wrong with it.
     """
 
     folder: str
@@ -90,8 +93,9 @@ class EntryFound(msgspec.Struct, frozen=True):
 
 
 class Findings(msgspec.Struct, frozen=True):
-    """The whole survey. ``unanswered`` are commands of the manifest that nothing answers to yet. ``packages`` is the
-    package manager, ``privilege`` the way to it (both empty: none), ``free`` the bytes that are free in the home.
+    """The whole survey. ``unanswered`` are commands of the manifest that nothing answers to yet. ``packages``
+    is the package manager, ``privilege`` the way to it (both empty: none), ``free`` the bytes that are free
+    in the home.
     """
 
     system: str

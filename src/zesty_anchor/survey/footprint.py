@@ -17,8 +17,8 @@ SKELETON = Path("/etc/skel")
 
 
 def used_shells(machine: Machine) -> tuple[str, ...]:
-    """The login shell, the one that this program was called from in a terminal, those that have startup files of the person's own, and those
-    that are set up already; of the shells that are installed.
+    """The login shell, the one that this program was called from in a terminal, those that have startup files
+    of the person's own, and those that are set up already; of the shells that are installed.
     """
     calling = calling_shell(machine.environ) if os.isatty(0) else ""
     read_by = Counter(r.file for each in machine.shells for r in SHELLS[each.name].reads(machine.around))
@@ -36,7 +36,9 @@ def used_shells(machine: Machine) -> tuple[str, ...]:
 
 
 def _is_own(path: Path, machine: Machine) -> bool:
-    """Whether a startup file says something that neither the skeleton, nor the shell itself, nor we have put there."""
+    """Whether a startup file says something that neither the skeleton, nor the shell itself, nor we have put
+    there.
+    """
     content = machine.startup[path].content
     if content is None:
         return False
@@ -48,7 +50,9 @@ def _is_own(path: Path, machine: Machine) -> bool:
 
 
 def _said(text: bytes) -> bytes:
-    """A startup file without comments, blank rows, and the empty condition that fish writes into a new one (fish(1), config.fish)."""
+    """A startup file without comments, blank rows, and the empty condition that fish writes into a new one
+    (fish(1), config.fish).
+    """
     rows = [row.strip() for row in text.splitlines() if row.strip() and not row.strip().startswith(b"#")]
     return re.sub(rb"\Aif status is-interactive\nend\Z", b"", b"\n".join(rows))
 

@@ -25,8 +25,8 @@ _CHATTER = (b"history", b".lesshst", b".viminfo", b".Xauthority", b".ICEauthorit
 
 
 class Seen(msgspec.Struct, frozen=True):
-    """What stood there, by path: every entry, where those lead that are links, and the content and mode of each small
-    file of settings.
+    """What stood there, by path: every entry, where those lead that are links, and the content and mode of
+    each small file of settings.
     """
 
     entries: frozenset[bytes]
@@ -35,8 +35,8 @@ class Seen(msgspec.Struct, frozen=True):
 
 
 class Difference(msgspec.Struct, frozen=True):
-    """Entries that came, and files whose content changed, or that were links and are no more: with what they hold now
-    (None: the file is gone).
+    """Entries that came, and files whose content changed, or that were links and are no more: with what they
+    hold now (None: the file is gone).
     """
 
     came: tuple[bytes, ...]

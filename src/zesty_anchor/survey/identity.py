@@ -17,7 +17,8 @@ NAMES = {"name": "user.name", "email": "user.email"}
 
 
 class IdentityFacts(msgspec.Struct, frozen=True):
-    """git's file and what it says already; whether the key is there; the known hosts, and what unknown ones offer.
+    """git's file and what it says already; whether the key is there; the known hosts, and what unknown ones
+    offer.
 
     ``waits_for`` is a program that is missing, whose package is coming: of what it does nothing is known yet.
     """
@@ -40,7 +41,8 @@ def identity_facts(
 ) -> IdentityFacts:
     """Look at the home; a host is asked for its keys only where the home does not know the right one.
 
-    ``coming`` are packages that are still to be installed. Raises ``Problem`` where git or OpenSSH is missing, or a host does not answer.
+    ``coming`` are packages that are still to be installed. Raises ``Problem`` where git or OpenSSH is
+    missing, or a host does not answer.
     """
     git_file = read_text_file(git_config.user_file(locations.home, locations.others))
     known_hosts = read_text_file(locations.home / ".ssh/known_hosts")

@@ -13,13 +13,17 @@ from zesty_anchor.shells.environment import MANIFEST_NAME
 
 _HISTORIES = frozenset((".git", ".hg", ".svn", ".bzr", "CVS", ".jj", "_darcs", ".fslckout"))
 _LAYOUT = frozenset(
-    ("bin", "sbin", "lib", "lib32", "lib64", "libexec", "share", "include", "man", "doc", "docs", "etc", "conf", "legal",
-     "jmods", "src", "pkg", "api", "test", "misc", "licenses", "examples", "samples", "demo", "plugins", "modules", "ext",
+    ("bin", "sbin", "lib", "lib32", "lib64", "libexec", "share", "include", "man", "doc", "docs", "etc",
+    "conf", "legal",
+     "jmods", "src", "pkg", "api", "test", "misc", "licenses", "examples", "samples", "demo", "plugins",
+     "modules", "ext",
      "extensions", "libs", "tools", "completions", "hooks", "cache", "var", "tmp")
 )  # fmt: skip
 """Names of the folders that programs are made of (hier(7), and what archives of runtimes hold)."""
-_PAPERS = ("readme", "license", "licence", "copying", "copyright", "changelog", "changes", "news", "authors", "notice", "install",
-           "contributing", "version", "release", "patents", "security", "manifest", "thirdparty", "third-party")  # fmt: skip
+_PAPERS = ("readme", "license", "licence", "copying", "copyright", "changelog", "changes", "news", "authors",
+"notice", "install",
+           "contributing", "version", "release", "patents", "security", "manifest", "thirdparty",
+           "third-party")  # fmt: skip
 _OF_PROGRAMS = frozenset(
     ("lib", "lib32", "lib64", "libexec", "share", "include", "bin", "sbin", "cache", "var", "tmp", "src")
 )
@@ -30,8 +34,8 @@ _COMMANDS = ("bin", "sbin", ".")
 
 
 class Held(msgspec.Struct, frozen=True):
-    """What is in a folder: how many files of how many bytes, what stands at its top beside the commands, and why it is more
-    than an install (``more``; empty: it is one).
+    """What is in a folder: how many files of how many bytes, what stands at its top beside the commands, and
+    why it is more than an install (``more``; empty: it is one).
     """
 
     files: int
@@ -43,12 +47,15 @@ class Held(msgspec.Struct, frozen=True):
         """For a person, in a few words."""
         some = ", ".join(self.beside[:4]) + (", …" if len(self.beside) > 4 else "")
         amount = f"{self.size / 1e6:.1f} MB" if self.size >= 1e5 else f"{self.size / 1e3:.1f} kB"
-        return f"{self.files} {'file' if self.files == 1 else 'files'}, {amount}" + (f": {some}" if some else "")
+        return f"{self.files} {'file' if self.files == 1 else 'files'}, {amount}" + (
+            f": {some}" if some else ""
+        )
 
 
 def held(folder: Path, commands: Collection[str], names: Iterable[str], kept: Collection[Path]) -> Held:
-    """Look at a folder that holds some of the ``commands`` of a runtime. ``names`` are words that its name would show,
-    ``kept`` are files that lie elsewhere, or stand for something else: startup files, link targets, the manifest.
+    """Look at a folder that holds some of the ``commands`` of a runtime. ``names`` are words that its name
+    would show, ``kept`` are files that lie elsewhere, or stand for something else: startup files, link
+    targets, the manifest.
     """
     top = sorted(os.listdir(folder))
     beside = tuple(name for name in top if name not in ("bin", "sbin") and name not in commands)
@@ -60,7 +67,12 @@ def held(folder: Path, commands: Collection[str], names: Iterable[str], kept: Co
         inner = path.relative_to(folder).parts
         if path.name == MANIFEST_NAME and not more:
             more = f"it holds a manifest, {'/'.join(inner)}"
-        if not more and not latest and inner[0] not in _OF_PROGRAMS and state.st_mtime > began + _LATER_SECONDS:
+        if (
+            not more
+            and not latest
+            and inner[0] not in _OF_PROGRAMS
+            and state.st_mtime > began + _LATER_SECONDS
+        ):
             latest = "/".join(inner)
         if files > _MOST:
             break
@@ -120,7 +132,8 @@ def _no_install(
     if len(parts) >= 2:
         return ""
     return (
-        f"nothing shows that it is one program's: {('bin/' + others[0]) if others else 'its name says nothing of it'}"
+        "nothing shows that it is one program's:"
+        f" {('bin/' + others[0]) if others else 'its name says nothing of it'}"
     )
 
 

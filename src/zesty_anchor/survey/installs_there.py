@@ -21,7 +21,9 @@ if TYPE_CHECKING:
 
 _OURS = "zesty-anchor"
 _USUAL = (Path("/opt"), Path("/usr/local"), Path("/usr/lib"), Path("/usr/lib/jvm"))
-"""Where installs with a folder of their own stand (FHS 3.0, 3.13 and 4.9; Debian's Java policy, 2.1), beside the home."""
+"""Where installs with a folder of their own stand (FHS 3.0, 3.13 and 4.9; Debian's Java policy, 2.1), beside
+the home.
+"""
 _MOST_ENTRIES = 2000
 """Of a folder that holds more, the rest is not looked at."""
 _VERSION = r"(?<![0-9A-Za-z.])v?(\d+(?:\.\d+)*)"
@@ -29,8 +31,8 @@ _RELEASE = r'(?m)^[A-Z_]*VERSION="?(\d+(?:\.\d+)*)"?'
 
 
 class InstallThere(msgspec.Struct, frozen=True):
-    """One install: its folder, or the command's file where the folder is the system's; whose it is; and its version, as its package,
-    a file in it or its name tells that (empty: none does).
+    """One install: its folder, or the command's file where the folder is the system's; whose it is; and its
+    version, as its package, a file in it or its name tells that (empty: none does).
     """
 
     path: str
@@ -46,8 +48,9 @@ class InstallThere(msgspec.Struct, frozen=True):
 def installs_there(
     recipes: Mapping[str, Recipe], machine: Machine, owners: Owners, path: str
 ) -> dict[str, tuple[InstallThere, ...]]:
-    """By the name of each runtime: its versions on the shelf, then what answers to its first command on a PATH, what the alternatives
-    system could lead that to, and what stands in a folder beside those, or where installs of their own usually do.
+    """By the name of each runtime: its versions on the shelf, then what answers to its first command on a
+    PATH, what the alternatives system could lead that to, and what stands in a folder beside those, or where
+    installs of their own usually do.
     """
     found = _found(recipes, machine, path)
     files = [real for each in found.values() for real in each]
@@ -62,7 +65,9 @@ def installs_there(
             if runtime == name
         ]
         others = [
-            InstallThere(shown(_place(real, file, machine)), owners.of(real), versions.get(real) or _told(real))
+            InstallThere(
+                shown(_place(real, file, machine)), owners.of(real), versions.get(real) or _told(real)
+            )
             for real, file in each.items()
         ]
         listed[name] = (*ours, *others)
@@ -70,7 +75,9 @@ def installs_there(
 
 
 def package_versions(files: Iterable[str], machine: Machine, owners: Owners) -> dict[str, str]:
-    """The versions of files that came in packages of the system: what is not run needs no time, and does nothing."""
+    """The versions of files that came in packages of the system: what is not run needs no time, and does
+    nothing.
+    """
     packages = {file: package for file in files if (package := owners.package(file))}
     if machine.manager is None or not packages:
         return {}
@@ -79,8 +86,8 @@ def package_versions(files: Iterable[str], machine: Machine, owners: Owners) -> 
 
 
 def upstream_version(version: str) -> str:
-    """The version that a package's program bears, out of EPOCH:UPSTREAM-REVISION (deb-version(7)); empty where it cannot be
-    told for sure, as with what comes before a release. Pure.
+    """The version that a package's program bears, out of EPOCH:UPSTREAM-REVISION (deb-version(7)); empty
+    where it cannot be told for sure, as with what comes before a release. Pure.
     """
     upstream = version.partition(":")[2] if ":" in version else version
     upstream = upstream.rpartition("-")[0] or upstream
@@ -89,7 +96,9 @@ def upstream_version(version: str) -> str:
 
 
 def told_version(folder: Path) -> str:
-    """The version that an install says it is: in its file ``release``, as Java's has one, else in the folder's name. Empty where neither does."""
+    """The version that an install says it is: in its file ``release``, as Java's has one, else in the
+    folder's name. Empty where neither does.
+    """
     try:
         found = re.search(_RELEASE, (folder / "release").read_text("utf-8", "replace"))
     except OSError:
@@ -99,7 +108,9 @@ def told_version(folder: Path) -> str:
 
 
 def _found(recipes: Mapping[str, Recipe], machine: Machine, path: str) -> dict[str, dict[str, str]]:
-    """By the name of each runtime the files of others that are its first command, by where they really are."""
+    """By the name of each runtime the files of others that are its first command, by where they really
+    are.
+    """
     firsts = {recipe.commands[0] for recipe in recipes.values()}
     offered = firsts & alternatives.names().keys() if len(firsts) > 1 else firsts
     data = machine.locations.data
@@ -111,7 +122,9 @@ def _found(recipes: Mapping[str, Recipe], machine: Machine, path: str) -> dict[s
         command = recipes[name].commands[0]
         for file in (folder / "bin" / command for folder, names in standing if command in names):
             each.setdefault(os.path.realpath(file), str(file))
-        found[name] = {real: file for real, file in each.items() if _runs(real) and not Path(real).is_relative_to(data)}
+        found[name] = {
+            real: file for real, file in each.items() if _runs(real) and not Path(real).is_relative_to(data)
+        }
     return found
 
 

@@ -47,8 +47,8 @@ def look(
 ) -> Findings:
     """Everything found. Fresh shells of every kind are started and asked; nothing is written.
 
-    ``recipes`` are those of the manifest, ``known`` those of runtimes that are looked for as well, ``privilege`` is the
-    way to the superuser's rights, ``meanwhile`` what can be done as long as they start.
+    ``recipes`` are those of the manifest, ``known`` those of runtimes that are looked for as well,
+    ``privilege`` is the way to the superuser's rights, ``meanwhile`` what can be done as long as they start.
     """
     wanted = tuple(dict.fromkeys(command for recipe in recipes.values() for command in recipe.commands))
     asked = (command for recipe in (*known.values(), *recipes.values()) for command in recipe.commands)
@@ -56,7 +56,8 @@ def look(
     owners = Owners(machine)
 
     def as_they_start() -> None:
-        # Most of what answers in fresh shells answers at a login as well, and the package manager takes its time.
+        # Most of what answers in fresh shells answers at a login as well, and the package manager takes its
+        # time.
         paths = f"{machine.login_path}:{machine.path}"
         firsts = dict.fromkeys(recipe.commands[0] for recipe in (*known.values(), *recipes.values()))
         owners.ask(file for command in (*firsts, *wanted) for file in answering(command, paths))
@@ -121,13 +122,17 @@ def _all_troubles(
     recipes: Mapping[str, Recipe],
     wanted: Mapping[str, Recipe],
 ) -> tuple[Trouble, ...]:
-    """Each once, the worst first. ``written`` are those that the files alone show, ``wanted`` are the recipes of the manifest."""
+    """Each once, the worst first. ``written`` are those that the files alone show, ``wanted`` are the recipes
+    of the manifest.
+    """
     found = [
         *written,
         *unready(machine, started),
         *path_troubles(path, started, machine),
         *start_troubles(started, machine),
-        *hiding_aliases(started, (command for recipe in wanted.values() for command in recipe.commands), machine),
+        *hiding_aliases(
+            started, (command for recipe in wanted.values() for command in recipe.commands), machine
+        ),
         *unused_installs(recipes, path, machine),
         *disk_troubles(machine, machine.environ.get("PATH", "")),
     ]
@@ -142,7 +147,9 @@ def _widest(started: Iterable[StartupTrace]) -> list[StartupTrace]:
 
 
 def _variables(started: Iterable[StartupTrace], machine: Machine) -> Iterable[VariableFound]:
-    """What the person's own startup files set: each variable once, as the first shell has it that a person types in."""
+    """What the person's own startup files set: each variable once, as the first shell has it that a person
+    types in.
+    """
     found: dict[str, dict[str, tuple[Place, str]]] = {}
     for trace in sorted(started, key=lambda each: "interactive" not in each.context):
         for name, value in trace.variables.items():
@@ -176,7 +183,9 @@ def _of_the_skeleton(place: Place, machine: Machine) -> bool:
     file = Path(place.file)
     if not file.is_relative_to(machine.locations.home):
         return False
-    given = (content_of(_SKELETON / file.relative_to(machine.locations.home)) or b"").decode("utf-8", "replace")
+    given = (content_of(_SKELETON / file.relative_to(machine.locations.home)) or b"").decode(
+        "utf-8", "replace"
+    )
     return _row(place) != "" and _row(place) in given.splitlines()
 
 
@@ -192,11 +201,15 @@ def _entries(path: Iterable[Origin], started: list[StartupTrace], machine: Machi
             place = there.index(entry.path) if entry.path in there else 0
             behind = bool(there) and any(each in system for each in there[:place])
             shown = machine.locations.shown
-            yield EntryFound(shown(entry.path), shown(entry.startup_file), entry.line or 0, behind, entry.remark)
+            yield EntryFound(
+                shown(entry.path), shown(entry.startup_file), entry.line or 0, behind, entry.remark
+            )
 
 
 def _own(file: str, machine: Machine) -> bool:
-    return Path(file).is_relative_to(machine.locations.home) and not Path(file).is_relative_to(machine.locations.data)
+    return Path(file).is_relative_to(machine.locations.home) and not Path(file).is_relative_to(
+        machine.locations.data
+    )
 
 
 def _startup_files(machine: Machine) -> Iterable[StartupFileFound]:
@@ -208,7 +221,9 @@ def _startup_files(machine: Machine) -> Iterable[StartupFileFound]:
             continue
         for reading in shell.reads(around):
             path, file = reading.file, machine.startup[reading.file]
-            if (not reading.runs and file.content is None) or (reading.when == "hidden" and file.content is not None):
+            if (not reading.runs and file.content is None) or (
+                reading.when == "hidden" and file.content is not None
+            ):
                 continue
             yield StartupFileFound(
                 file=shown(path),

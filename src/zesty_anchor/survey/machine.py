@@ -63,11 +63,12 @@ _FOLLOWS = {
 
 
 class Machine:
-    """The state of this machine, as far as a manifest can speak of it. Each fact is read when it is first asked for.
+    """The state of this machine, as far as a manifest can speak of it. Each fact is read when it is first
+    asked for.
 
-    ``packages`` are the names of packages to ask about, ``settings`` files of programs to read, ``identity`` what the
-    manifest says of the person. ``program`` are the words that start this program. Raises ``Problem`` where a file that
-    is asked for cannot be read.
+    ``packages`` are the names of packages to ask about, ``settings`` files of programs to read, ``identity``
+    what the manifest says of the person. ``program`` are the words that start this program. Raises
+    ``Problem`` where a file that is asked for cannot be read.
     """
 
     def __init__(
@@ -85,10 +86,14 @@ class Machine:
         self.program = program
         self._asked = (tuple(packages), tuple(settings), identity)
         self.remembered: dict[object, Any] = {}
-        """What was asked of fresh shells, by all that their answer hangs on: it holds for the machine again, too."""
+        """What was asked of fresh shells, by all that their answer hangs on: it holds for the machine again,
+        too.
+        """
 
     def again(self, touched: Iterable[str]) -> Machine:
-        """The machine after these facts have changed: they are read anew when they are asked for, the others are kept."""
+        """The machine after these facts have changed: they are read anew when they are asked for, the others
+        are kept.
+        """
         fresh = copy.copy(self)
         for fact in touched:
             for follows in _FOLLOWS.get(fact, (fact,)):
@@ -125,7 +130,9 @@ class Machine:
 
     @cached_property
     def packages(self) -> PackageFacts | None:
-        """What is known of the packages that were asked about; None where there are none, or no manager that we know."""
+        """What is known of the packages that were asked about; None where there are none, or no manager that
+        we know.
+        """
         names = self._asked[0]
         return self.manager.facts(names) if names and self.manager else None
 
@@ -166,7 +173,9 @@ class Machine:
     @cached_property
     def _dropins(self) -> tuple[Path, ...]:
         own = [file for shell in SHELLS.values() if (file := shell.own_file(self.locations.others))]
-        return tuple(sorted(path for file in own for path in file.parent.glob(f"*{file.suffix}") if path not in own))
+        return tuple(
+            sorted(path for file in own for path in file.parent.glob(f"*{file.suffix}") if path not in own)
+        )
 
     @cached_property
     def places(self) -> Surroundings:
@@ -237,7 +246,9 @@ class Machine:
 
     @cached_property
     def identity(self) -> IdentityFacts | None:
-        """Who the person is to git and to hosts; None where the manifest says nothing of it. Hosts may be asked."""
+        """Who the person is to git and to hosts; None where the manifest says nothing of it. Hosts may be
+        asked.
+        """
         identity = self._asked[2]
         if identity is None:
             return None
@@ -249,7 +260,9 @@ class Machine:
     def read_alone(self) -> tuple[TextFile, ...]:
         """The generated files that a shell reads by itself, without a line of ours in a startup file."""
         return tuple(
-            self.generated[name] for name, shell in SHELLS.items() if shell.own_file(self.locations.others) is not None
+            self.generated[name]
+            for name, shell in SHELLS.items()
+            if shell.own_file(self.locations.others) is not None
         )
 
     def shell(self, name: str) -> InstalledShell | None:
@@ -280,7 +293,9 @@ def known_blocks(locations: Locations) -> frozenset[bytes]:
 
 
 def installed_shells(environ: Mapping[str, str]) -> tuple[InstalledShell, ...]:
-    """The shells that we know and that are here. Which one is the login shell comes from passwd(5), else SHELL."""
+    """The shells that we know and that are here. Which one is the login shell comes from passwd(5), else
+    SHELL.
+    """
     login = login_shell() or environ.get("SHELL", "")
     found = []
     for name, shell in SHELLS.items():
@@ -297,8 +312,8 @@ def shells_to_use(
 ) -> tuple[str, ...]:
     """The names of the shells that ``[shells] use`` asks for, as far as they are here.
 
-    One whose package is ``coming`` may still be missing. Raises ``UsageProblem`` for a shell that is not installed, or cannot be set up;
-    ``place`` tells the file and line that ask for it.
+    One whose package is ``coming`` may still be missing. Raises ``UsageProblem`` for a shell that is not
+    installed, or cannot be set up; ``place`` tells the file and line that ask for it.
     """
     here = [shell.name for shell in machine.shells]
     unfit = left_out(machine)
@@ -323,7 +338,8 @@ def shells_to_use(
         chosen = [name for name in here if name in use]
     if not chosen:
         raise UsageProblem(
-            "no shell to set up: " + ("none that we know is installed" if not here else "the login shell is another"),
+            "no shell to set up: "
+            + ("none that we know is installed" if not here else "the login shell is another"),
             where=place(),
             advice=f'write [shells] use = ["{here[0] if here else "bash"}"] in the manifest',
         )
@@ -342,7 +358,9 @@ def _env_file(locations: Locations, environ: Mapping[str, str]) -> Path | None:
     return Path(value) if value.startswith(f"{locations.home}/") and Path(value).is_file() else None
 
 
-def _zdotdir(locations: Locations, environ: Mapping[str, str], shells: tuple[InstalledShell, ...]) -> Path | None:
+def _zdotdir(
+    locations: Locations, environ: Mapping[str, str], shells: tuple[InstalledShell, ...]
+) -> Path | None:
     """The ZDOTDIR that a fresh zsh will have. zsh is asked only if a file of its start mentions the name."""
     zsh = next((shell for shell in shells if shell.name == "zsh"), None)
     if zsh is None:

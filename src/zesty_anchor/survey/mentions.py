@@ -1,4 +1,6 @@
-"""What else speaks of an old install, and is no startup file: settings, timers, units, scripts, links. Named, never cut."""
+"""What else speaks of an old install, and is no startup file: settings, timers, units, scripts, links. Named,
+never cut.
+"""
 
 from __future__ import annotations
 
@@ -19,10 +21,15 @@ _MOST_FILES = 5000
 _DEPTH = 4
 _SECONDS = 5.0
 _TREES = (
-    ".config", "bin", ".local/bin", ".local/share/applications", ".local/share/systemd/user", ".ssh", ".emacs.d", ".vim",
+    ".config", "bin", ".local/bin", ".local/share/applications", ".local/share/systemd/user", ".ssh",
+    ".emacs.d", ".vim",
 )  # fmt: skip
-"""Folders of a home whose text files are looked through; of the home itself those whose names begin with a dot."""
-_PASSED = re.compile(r"history|\.log$|\.lock$|\.sqlite|^Cache|^\.?cache$|recently-used|^cookies", re.IGNORECASE)
+"""Folders of a home whose text files are looked through; of the home itself those whose names begin with a
+dot.
+"""
+_PASSED = re.compile(
+    r"history|\.log$|\.lock$|\.sqlite|^Cache|^\.?cache$|recently-used|^cookies", re.IGNORECASE
+)
 """Names of what no person writes by hand."""
 
 
@@ -35,8 +42,8 @@ class Mention(msgspec.Struct, frozen=True):
 
 
 def mentions(folders: Iterable[Path], machine: Machine, judged: Collection[Path]) -> list[Mention]:
-    """Every line that speaks of folders or files that are to go, but for those in files that were ``judged`` already, and in
-    what goes itself. The person's table of cron(8) counts as a file.
+    """Every line that speaks of folders or files that are to go, but for those in files that were ``judged``
+    already, and in what goes itself. The person's table of cron(8) counts as a file.
     """
     home = machine.locations.home
     folders = tuple(folders)
@@ -44,7 +51,12 @@ def mentions(folders: Iterable[Path], machine: Machine, judged: Collection[Path]
         return []
     pattern = _pattern([*folders, *other_spellings(folders, home)], home)
     passed = {str(path) for path in (*judged, *folders)}
-    ours = (machine.locations.data, machine.locations.state, machine.locations.cache, machine.locations.config)
+    ours = (
+        machine.locations.data,
+        machine.locations.state,
+        machine.locations.cache,
+        machine.locations.config,
+    )
     passed |= {str(path) for path in ours}
     found: list[Mention] = []
     for number, path in enumerate(_files(home, passed)):
@@ -58,7 +70,9 @@ def mentions(folders: Iterable[Path], machine: Machine, judged: Collection[Path]
 
 
 def _pattern(paths: Iterable[Path], home: Path) -> re.Pattern[bytes]:
-    """A path as written out, or by one of the names that a home has: ``~``, ``$HOME``, systemd.unit(5)'s ``%h``."""
+    """A path as written out, or by one of the names that a home has: ``~``, ``$HOME``, systemd.unit(5)'s
+    ``%h``.
+    """
     written = []
     for path in paths:
         whole = re.escape(os.fsencode(path))
@@ -71,9 +85,11 @@ def _pattern(paths: Iterable[Path], home: Path) -> re.Pattern[bytes]:
 
 def _files(home: Path, passed: Collection[str]) -> Iterator[Path]:
     for entry in _listed(home):
-        if (entry.name.startswith(".") and entry.path not in passed and not entry.is_dir(follow_symlinks=False)) or (
-            entry.is_symlink() and entry.path not in passed
-        ):
+        if (
+            entry.name.startswith(".")
+            and entry.path not in passed
+            and not entry.is_dir(follow_symlinks=False)
+        ) or (entry.is_symlink() and entry.path not in passed):
             yield Path(entry.path)
     for tree in _TREES:
         yield from _below(home / tree, passed, _DEPTH)
@@ -97,7 +113,9 @@ def _listed(folder: Path) -> list[os.DirEntry[str]]:
         return []
 
 
-def _in_file(path: Path, pattern: re.Pattern[bytes], folders: Collection[Path], machine: Machine) -> Iterator[Mention]:
+def _in_file(
+    path: Path, pattern: re.Pattern[bytes], folders: Collection[Path], machine: Machine
+) -> Iterator[Mention]:
     shown = machine.locations.shown(path)
     try:
         state = path.lstat()

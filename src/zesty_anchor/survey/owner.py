@@ -1,4 +1,6 @@
-"""Who owns a file: this program, a package of the system, the alternatives system, or a folder in the home."""
+"""Who owns a file: this program, a package of the system, the alternatives system, or a folder in the
+home.
+"""
 
 from __future__ import annotations
 
@@ -36,9 +38,13 @@ class Owners:
         return self._named(file) or "unknown"
 
     def package(self, file: str) -> str:
-        """The package that a file belongs to, also through the alternatives system; empty for none, as of all that is in the home."""
+        """The package that a file belongs to, also through the alternatives system; empty for none, as of all
+        that is in the home.
+        """
         real = os.path.realpath(file)
-        return next((found for each in (real, file) if not self._own(each) and (found := self._package(each))), "")
+        return next(
+            (found for each in (real, file) if not self._own(each) and (found := self._package(each))), ""
+        )
 
     def _package(self, file: str) -> str:
         if file not in self._packages:

@@ -1,4 +1,6 @@
-"""What is wrong with PATH: entries that anybody may fill, that lead nowhere, that hide the system's commands."""
+"""What is wrong with PATH: entries that anybody may fill, that lead nowhere, that hide the system's
+commands.
+"""
 
 from __future__ import annotations
 
@@ -19,22 +21,35 @@ _MOST_NAMES = 5
 _INSTALLS = (".", "opt", ".local/opt", "tools", "apps", ".local/share")
 
 
-def path_troubles(entries: Iterable[Origin], started: Iterable[StartupTrace], machine: Machine) -> Iterator[Trouble]:
+def path_troubles(
+    entries: Iterable[Origin], started: Iterable[StartupTrace], machine: Machine
+) -> Iterator[Trouble]:
     """What stands on PATH in fresh shells and should not, each with the line that put it there."""
     shown = machine.locations.shown
     for entry in entries:
         place = (shown(entry.startup_file), entry.line or 0) if entry.startup_file else ("PATH", 0)
         shells = (*entry.wins_in, *entry.hidden_in)
         if entry.path in (_CURRENT, ".") or not entry.path.startswith("/"):
-            what = f"{entry.path if entry.path != _CURRENT else 'an empty entry'} is on PATH, so commands in the current folder are run"
+            what = (
+                f"{entry.path if entry.path != _CURRENT else 'an empty entry'} is on PATH, so commands in the"
+                " current folder are run"
+            )
             yield Trouble(
-                *place, what, shells, "take it out of that line; [path] first holds your own folders", weight=100
+                *place,
+                what,
+                shells,
+                "take it out of that line; [path] first holds your own folders",
+                weight=100,
             )
             continue
         why = _writable_by_others(Path(entry.path))
         if why:
             yield Trouble(
-                *place, f"{shown(entry.path)} is on PATH, and {why}", shells, f"chmod go-w {entry.path}", weight=95
+                *place,
+                f"{shown(entry.path)} is on PATH, and {why}",
+                shells,
+                f"chmod go-w {entry.path}",
+                weight=95,
             )
         if not entry.startup_file:
             continue
@@ -43,7 +58,9 @@ def path_troubles(entries: Iterable[Origin], started: Iterable[StartupTrace], ma
             yield Trouble(*place, f"{shown(entry.path)} is on PATH twice", shells, mend, weight=10)
         elif entry.remark:
             what = f"{shown(entry.path)} is on PATH, and does not exist"
-            yield Trouble(*place, what, shells, f'[[conflicts.remove]] path = "{shown(entry.path)}"', weight=30)
+            yield Trouble(
+                *place, what, shells, f'[[conflicts.remove]] path = "{shown(entry.path)}"', weight=30
+            )
         else:
             yield from _hiding(entry, place, shells, started, machine)
 
@@ -61,7 +78,11 @@ def _writable_by_others(folder: Path) -> str:
 
 
 def _hiding(
-    entry: Origin, place: tuple[str, int], shells: tuple[str, ...], started: Iterable[StartupTrace], machine: Machine
+    entry: Origin,
+    place: tuple[str, int],
+    shells: tuple[str, ...],
+    started: Iterable[StartupTrace],
+    machine: Machine,
 ) -> Iterator[Trouble]:
     """Commands of the person's that stand before the system's of the same name."""
     folder = Path(entry.path)
@@ -69,7 +90,9 @@ def _hiding(
         return
     system = [each for each in machine.login_path.split(":") if each.startswith("/")]
     paths = [trace.path.split(":") for trace in started if entry.path in trace.path.split(":")]
-    before = [each for each in system if any(each in p and p.index(entry.path) < p.index(each) for p in paths)]
+    before = [
+        each for each in system if any(each in p and p.index(entry.path) < p.index(each) for p in paths)
+    ]
     try:
         mine = {name for name in os.listdir(folder) if os.access(folder / name, os.X_OK)}
     except OSError:
@@ -81,7 +104,9 @@ def _hiding(
         yield Trouble(*place, what, shells, f"zesty-anchor trace {hidden[0]}", weight=20)
 
 
-def unused_installs(recipes: Mapping[str, Recipe], entries: Iterable[Origin], machine: Machine) -> Iterator[Trouble]:
+def unused_installs(
+    recipes: Mapping[str, Recipe], entries: Iterable[Origin], machine: Machine
+) -> Iterator[Trouble]:
     """Installs of known runtimes in the home that stand on no PATH and that no startup file speaks of."""
     home = machine.locations.home
     on_path = {os.path.realpath(entry.path) for entry in entries}
@@ -91,7 +116,10 @@ def unused_installs(recipes: Mapping[str, Recipe], entries: Iterable[Origin], ma
             continue
         for runtime, recipe in recipes.items():
             command = recipe.commands[0]
-            if not os.access(folder / "bin" / command, os.X_OK) or os.path.realpath(folder / "bin") in on_path:
+            if (
+                not os.access(folder / "bin" / command, os.X_OK)
+                or os.path.realpath(folder / "bin") in on_path
+            ):
                 continue
             found = held(folder, recipe.commands, (runtime, *recipe.commands), ())
             if not found.more:

@@ -1,4 +1,6 @@
-"""What command names resolve to in a new shell that reads our files, and which of them resolve to something else after a run."""
+"""What command names resolve to in a new shell that reads our files, and which of them resolve to something
+else after a run.
+"""
 
 from __future__ import annotations
 
@@ -18,8 +20,8 @@ _MOST = 5
 
 
 def resolved(locations: Locations) -> dict[str, str]:
-    """Return what each name in our folders on PATH, and of the system's in turn, resolves to: the first file of that name. The
-    launchers do not count, since each runs one of these.
+    """Return what each name in our folders on PATH, and of the system's in turn, resolves to: the first file
+    of that name. The launchers do not count, since each runs one of these.
     """
     found: dict[str, str] = {}
     folders = [folder for folder in _front(locations) if folder != str(locations.launchers)]
@@ -41,9 +43,11 @@ def _front(locations: Locations) -> list[str]:
     return shlex.split(front[1])[0].split(":") if front else []
 
 
-def describe_changes(before: Mapping[str, str], now: Mapping[str, str], locations: Locations) -> Iterator[str]:
-    """Return in words which names resolve to something else than before; new names are left out. Those that went from one
-    folder to another are reported together.
+def describe_changes(
+    before: Mapping[str, str], now: Mapping[str, str], locations: Locations
+) -> Iterator[str]:
+    """Return in words which names resolve to something else than before; new names are left out. Those that
+    went from one folder to another are reported together.
     """
     moves: dict[tuple[str, str], list[str]] = {}
     for name in sorted(before):
@@ -52,4 +56,7 @@ def describe_changes(before: Mapping[str, str], now: Mapping[str, str], location
     for (old, new), names in moves.items():
         more = f" and {len(names) - _MOST} more" if len(names) > _MOST else ""
         verb = "resolves" if len(names) == 1 else "resolve"
-        yield f"{', '.join(names[:_MOST])}{more} now {verb} to {locations.shown(Path(new))} (before: {locations.shown(Path(old))})"
+        yield (
+            f"{', '.join(names[:_MOST])}{more} now {verb} to {locations.shown(Path(new))} (before:"
+            f" {locations.shown(Path(old))})"
+        )

@@ -21,9 +21,9 @@ _SHARED = ("bin", "sbin")
 class Conflict(msgspec.Struct, frozen=True):
     """Something that answers to a command of the manifest and is not of it.
 
-    ``kind`` is ``folder`` or ``file`` (``target`` is what would go), ``package`` (its name), ``line`` (an alias or a
-    function; where it stands), or ``unknown``. ``origin`` says whose it is. ``around`` tells of a folder around a file why it
-    does not go, and what it holds.
+    ``kind`` is ``folder`` or ``file`` (``target`` is what would go), ``package`` (its name), ``line`` (an
+    alias or a function; where it stands), or ``unknown``. ``origin`` says whose it is. ``around`` tells of a
+    folder around a file why it does not go, and what it holds.
     """
 
     command: str
@@ -58,7 +58,11 @@ def _conflict(
     if origin.ours or origin.kind in ("builtin", "launcher") or origin.owner.startswith("zesty-anchor"):
         return None
     managed = [receipt.home for receipt in machine.shelf.values() if receipt.home]
-    if any(Path(file or "/").is_relative_to(home) for file in (origin.path, origin.startup_file) for home in managed):
+    if any(
+        Path(file or "/").is_relative_to(home)
+        for file in (origin.path, origin.startup_file)
+        for home in managed
+    ):
         return None
     if origin.kind in ("alias", "function"):
         place = f"{origin.startup_file}:{origin.line}" if origin.startup_file else "unknown"
@@ -73,8 +77,8 @@ def _conflict(
 
 
 def _in_home(command: str, file: Path, of: tuple[str, Recipe], origin: Origin, machine: Machine) -> Conflict:
-    """The install that a file belongs to; the file alone where its folder is one for all kinds of commands, or more than that
-    install.
+    """The install that a file belongs to; the file alone where its folder is one for all kinds of commands,
+    or more than that install.
     """
     home = machine.locations.home
     folder = file.parent
@@ -86,11 +90,15 @@ def _in_home(command: str, file: Path, of: tuple[str, Recipe], origin: Origin, m
     if not inside.more:
         return Conflict(command, "folder", str(install), origin)
     shown = machine.locations.shown(install)
-    return Conflict(command, "file", str(file), origin, f"{shown} stays, since {inside.more} (it has {inside.told()})")
+    return Conflict(
+        command, "file", str(file), origin, f"{shown} stays, since {inside.more} (it has {inside.told()})"
+    )
 
 
 def _elsewhere(machine: Machine) -> list[Path]:
-    """Files that stand for something else than an install, wherever they lead: startup files, and links in the home."""
+    """Files that stand for something else than an install, wherever they lead: startup files, and links in
+    the home.
+    """
     locations = machine.locations
     links = [
         Path(entry.path)

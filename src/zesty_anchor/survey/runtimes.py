@@ -23,7 +23,9 @@ _SECONDS = 10.0
 def runtimes(
     recipes: Mapping[str, Recipe], started: Iterable[StartupTrace], machine: Machine, owners: Owners
 ) -> list[RuntimeFound]:
-    """Each file that answers to a recipe's first command in some fresh shell, with its version: that of its package, else what it says."""
+    """Each file that answers to a recipe's first command in some fresh shell, with its version: that of its
+    package, else what it says.
+    """
     firsts = dict.fromkeys(recipe.commands[0] for recipe in recipes.values())
     answering = origins_of(firsts, list(started), machine, owners)
     found = [
@@ -34,7 +36,9 @@ def runtimes(
     ]
     packaged = package_versions([origin.path for _, _, origin in found], machine, owners)
     versions = together(
-        8, lambda each, _: packaged.get(each[2].path) or _version(each[1], each[2].path, machine.environ), found
+        8,
+        lambda each, _: packaged.get(each[2].path) or _version(each[1], each[2].path, machine.environ),
+        found,
     )
     shown = machine.locations.shown
     return [
@@ -47,8 +51,8 @@ def runtimes(
 
 
 def fitting(path: str, recipes: Mapping[str, Recipe]) -> str:
-    """Which of the recipes that give a command of this name a file belongs to: the one that has the most commands, all of
-    them beside the file; else the one that has the fewest.
+    """Which of the recipes that give a command of this name a file belongs to: the one that has the most
+    commands, all of them beside the file; else the one that has the fewest.
     """
     folder = Path(path).parent
     named = [name for name, recipe in recipes.items() if recipe.commands[0] == Path(path).name]
@@ -65,7 +69,8 @@ def _version(recipe: Recipe, path: str, environ: Mapping[str, str]) -> str:
         with apart() as (_, private):  # what it writes into its home is of no use to anybody
             own = {name: value for name, value in environ.items() if not name.startswith("XDG_")}
             answer = subprocess.run(
-                ["/bin/sh", "-c", recipe.version.run], stdin=subprocess.DEVNULL, capture_output=True, text=True,
+                ["/bin/sh", "-c", recipe.version.run], stdin=subprocess.DEVNULL, capture_output=True,
+                text=True,
                 errors="replace", timeout=_SECONDS, check=False,
                 env={**own, "PATH": f"{Path(path).parent}:/usr/bin:/bin", "HOME": private["HOME"]},
             )  # fmt: skip

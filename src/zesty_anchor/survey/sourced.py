@@ -26,18 +26,24 @@ _MOST = 200
 
 
 def sourced_files(startup: Mapping[Path, TextFile], home: Path) -> dict[Path, TextFile]:
-    """Files in the home that are read by name, by pattern or in a loop, directly or by one another, and are no startup files
-    themselves; those too that fish reads when a function is called by their name (fish(1), "Autoloading functions").
+    """Files in the home that are read by name, by pattern or in a loop, directly or by one another, and are
+    no startup files themselves; those too that fish reads when a function is called by their name (fish(1),
+    "Autoloading functions").
 
-    A name may hold variables that a line of these files sets to a plain text. One that depends on more is passed over: only a
-    trace could tell it.
+    A name may hold variables that a line of these files sets to a plain text. One that depends on more is
+    passed over: only a trace could tell it.
     """
     found: dict[Path, TextFile] = {}
     waiting = [file for file in startup.values() if file.content is not None]
     values: dict[str, str] = {}
     for file in waiting:
         values |= _values(file, home, values)
-    called = [path for file in startup if file.name == "config.fish" for path in file.parent.glob("functions/*.fish")]
+    called = [
+        path
+        for file in startup
+        if file.name == "config.fish"
+        for path in file.parent.glob("functions/*.fish")
+    ]
     while (waiting or called) and len(found) < _MOST:
         named = list(_named(waiting.pop(), home, values)) if waiting else [called.pop()]
         for path in named:
@@ -106,8 +112,8 @@ def unquoted(word: str) -> str:
 
 
 def resolved(name: str, home: Path, values: Mapping[str, str] = {}, *, patterns: bool = False) -> str | None:
-    """A file's name as written in a shell, with the home and these variables written out; None where it depends on more, or
-    is a pattern and may be none. Pure.
+    """A file's name as written in a shell, with the home and these variables written out; None where it
+    depends on more, or is a pattern and may be none. Pure.
     """
 
     def value(found: re.Match[str]) -> str:

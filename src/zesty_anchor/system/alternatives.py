@@ -1,4 +1,6 @@
-"""The alternatives system of Debian and SUSE: one name for each of several programs that do the same (update-alternatives(1))."""
+"""The alternatives system of Debian and SUSE: one name for each of several programs that do the same
+(update-alternatives(1)).
+"""
 
 from __future__ import annotations
 
@@ -13,7 +15,9 @@ _SECONDS = 20
 
 
 class Group(msgspec.Struct, frozen=True):
-    """One name: where it leads now (empty: nowhere), whether a person chose that, all that it could lead to; and what was said of it."""
+    """One name: where it leads now (empty: nowhere), whether a person chose that, all that it could lead to;
+    and what was said of it.
+    """
 
     name: str
     value: str
@@ -44,11 +48,15 @@ def group(said: str) -> Group:
     facts = _facts(head)
     value = facts.get("Value", "")
     offers = tuple(_facts(block).get("Alternative", "") for block in blocks)
-    return Group(facts.get("Name", ""), "" if value == "none" else value, facts.get("Status") == "manual", offers, said)
+    return Group(
+        facts.get("Name", ""), "" if value == "none" else value, facts.get("Status") == "manual", offers, said
+    )
 
 
 def chosen_again(before: Group, now: Group) -> Command:
-    """The command by which a name leads where it led, or where the system itself would have it, should that be gone. Pure."""
+    """The command by which a name leads where it led, or where the system itself would have it, should that
+    be gone. Pure.
+    """
     if before.chosen and before.value in now.offers:
         return (PROGRAM, "--set", now.name, before.value)
     return (PROGRAM, "--auto", now.name)
@@ -63,7 +71,10 @@ def restored(said: str) -> list[Command]:
     for block in blocks:
         own = _facts(block)
         followers = [
-            word for name, path in _pairs(block) if name in links for word in ("--slave", links[name], name, path)
+            word
+            for name, path in _pairs(block)
+            if name in links
+            for word in ("--slave", links[name], name, path)
         ]
         install = (PROGRAM, "--install", facts["Link"], facts["Name"], own["Alternative"], own["Priority"])
         commands.append((*install, *followers))
@@ -79,7 +90,9 @@ def _facts(block: str) -> dict[str, str]:
 def _pairs(text: str) -> list[tuple[str, str]]:
     """The indented lines below ``Slaves:``: a name and a path each."""
     return [
-        (words[0], words[1]) for line in text.splitlines() if line.startswith(" ") and len(words := line.split()) == 2
+        (words[0], words[1])
+        for line in text.splitlines()
+        if line.startswith(" ") and len(words := line.split()) == 2
     ]
 
 
@@ -87,7 +100,9 @@ def _asked(*words: str) -> str:
     import subprocess  # most commands ask nobody
 
     try:
-        answer = subprocess.run((PROGRAM, *words), capture_output=True, text=True, check=False, timeout=_SECONDS)
+        answer = subprocess.run(
+            (PROGRAM, *words), capture_output=True, text=True, check=False, timeout=_SECONDS
+        )
     except (OSError, subprocess.TimeoutExpired):
         return ""
     return answer.stdout if answer.returncode == 0 else ""

@@ -1,7 +1,7 @@
 """apt: the package manager of Debian and its family.
 
-What is installed is read from dpkg's status; what can be had is asked of apt-cache(8); apt-get(8) does the work and
-tells of it through APT's status descriptor (APT's README.progress-reporting).
+What is installed is read from dpkg's status; what can be had is asked of apt-cache(8); apt-get(8) does the
+work and tells of it through APT's status descriptor (APT's README.progress-reporting).
 """
 
 from __future__ import annotations
@@ -29,8 +29,8 @@ LISTS_OLD_SECONDS = 24 * 3600
 LOCK_SECONDS = 300
 """How long another process may hold the lock before we give up."""
 
-# sudo closes every descriptor above 2, so the status goes to standard output, where its lines are told by their
-# beginning. Configuration files that a person changed are kept (dpkg(1), --force-things).
+# sudo closes every descriptor above 2, so the status goes to standard output, where its lines are told by
+# their beginning. Configuration files that a person changed are kept (dpkg(1), --force-things).
 _ENVIRONMENT = ("env", "DEBIAN_FRONTEND=noninteractive", "LC_ALL=C")
 _OPTIONS = (
     "-y", "-q", "-o", "APT::Status-Fd=1", "-o", "DPkg::Lock::Timeout=0",
@@ -62,7 +62,9 @@ class Apt:
         trouble = ""
         if unfinished:
             trouble = f"dpkg was interrupted: {', '.join(sorted(unfinished)[:5])} is not finished"
-        return PackageFacts(self.family, self.name, here, held, trouble, "dpkg --configure -a" if trouble else "")
+        return PackageFacts(
+            self.family, self.name, here, held, trouble, "dpkg --configure -a" if trouble else ""
+        )
 
     def all_installed(self) -> frozenset[str]:
         """The names of everything that is installed."""
@@ -79,7 +81,9 @@ class Apt:
         if answer.returncode != 0:
             return None
         sizes = [
-            line.split()[2] for line in answer.stdout.splitlines() if line.startswith("'") and len(line.split()) >= 3
+            line.split()[2]
+            for line in answer.stdout.splitlines()
+            if line.startswith("'") and len(line.split()) >= 3
         ]
         return sum(int(size) for size in sizes if size.isdigit())
 
@@ -109,7 +113,9 @@ class Apt:
         return going, holding
 
     def goes_with(self, names: Sequence[str]) -> tuple[str, ...] | None:
-        """What else a removal would take; None where apt refuses it, or a package that the system needs would go."""
+        """What else a removal would take; None where apt refuses it, or a package that the system needs would
+        go.
+        """
         answer = self._ask_once("apt-get", "-s", "purge", *names)
         going = _going(answer.stdout)
         if answer.returncode != 0 or dpkg_status.essential(STATUS.read_bytes(), {*going, *names}):
@@ -163,13 +169,16 @@ class Apt:
             with suppress(OSError, subprocess.TimeoutExpired):
                 answer = subprocess.run(
                     ["dpkg-query", "-S", *patterns], stdin=subprocess.DEVNULL, capture_output=True, text=True,
-                    timeout=OWNER_SECONDS, check=False, errors="surrogateescape", env={"LC_ALL": "C", "PATH": self._path},
+                    timeout=OWNER_SECONDS, check=False, errors="surrogateescape", env={"LC_ALL": "C",
+                    "PATH": self._path},
                 )  # fmt: skip
                 for line in answer.stdout.splitlines():
                     packages, _, path = line.partition(": ")
                     if path and not packages.startswith("diversion by "):
                         owned.setdefault(path, packages.split(",")[0].split(":")[0])
-        return {file: next((owned[name] for name in names if name in owned), "") for file, names in named.items()}
+        return {
+            file: next((owned[name] for name in names if name in owned), "") for file, names in named.items()
+        }
 
     def source_form(self, source: PackageSource) -> SourceForm:
         """A file of sources.list(5), "Deb822-style format", and the key in a file of its own."""
@@ -177,16 +186,32 @@ class Apt:
             raise Problem(
                 f"the source {source.name} names no suite",
                 where=f"[prerequisites.sources.{source.name}]",
-                advice='write the name of the folder below dists/: suite = "stable"; for a flat archive its path, with a slash: suite = "./"',
+                advice=(
+                    'write the name of the folder below dists/: suite = "stable"; for a flat archive its'
+                    ' path, with a slash: suite = "./"'
+                ),
             )
-        key_file, file = f"/etc/apt/keyrings/{source.own}.asc", f"/etc/apt/sources.list.d/{source.own}.sources"
+        key_file, file = (
+            f"/etc/apt/keyrings/{source.own}.asc",
+            f"/etc/apt/sources.list.d/{source.own}.sources",
+        )
         rows = [f"Types: deb\nURIs: {source.url}\nSuites: {source.suite}\n"]
         rows += [f"Components: {' '.join(source.components)}\n"] if source.components else []
         text = f"{source.head}{''.join(rows)}Signed-By: {key_file}\n"
-        # This one alone; the lists of the others stay as they are (apt.conf(5), Dir::Etc, APT::Get::List-Cleanup).
-        only = ("-o", f"Dir::Etc::SourceList={file}", "-o", "Dir::Etc::SourceParts=-", "-o", "APT::Get::List-Cleanup=0")
+        # This one alone; the lists of the others stay as they are (apt.conf(5), Dir::Etc,
+        # APT::Get::List-Cleanup).
+        only = (
+            "-o",
+            f"Dir::Etc::SourceList={file}",
+            "-o",
+            "Dir::Etc::SourceParts=-",
+            "-o",
+            "APT::Get::List-Cleanup=0",
+        )
         refresh: Command = ("apt-get", "update", "-q", *only, "-o", "APT::Update::Error-Mode=any")
-        return SourceForm(((key_file, source.key), (file, text)), refresh, (forget_lists(source.url, source.suite),))
+        return SourceForm(
+            ((key_file, source.key), (file, text)), refresh, (forget_lists(source.url, source.suite),)
+        )
 
     def _would_go(self, names: Sequence[str]) -> set[str]:
         """What a removal would take, by simulation. Where apt refuses even that, the rest of the system."""
@@ -200,7 +225,8 @@ class Apt:
             return False
         try:
             newest = max(
-                (f.stat().st_mtime for f in LISTS.iterdir() if f.is_file() and "_dists_" in f.name), default=0.0
+                (f.stat().st_mtime for f in LISTS.iterdir() if f.is_file() and "_dists_" in f.name),
+                default=0.0,
             )
         except OSError:
             newest = 0.0
@@ -208,8 +234,8 @@ class Apt:
         return time.time() - checked > LISTS_OLD_SECONDS or bool(self._unknown(names))
 
     def _unknown(self, names: Sequence[str]) -> list[str]:
-        """The names that no list holds, or only as a name that nothing provides any more; ``NAME=VERSION`` is a name too,
-        and so is a package's own file, which needs no list.
+        """The names that no list holds, or only as a name that nothing provides any more; ``NAME=VERSION`` is
+        a name too, and so is a package's own file, which needs no list.
         """
         names = [name.partition("=")[0] for name in names if not name.startswith("/")]
         answer = self._ask_once("apt-cache", "policy", *names)
@@ -257,7 +283,8 @@ class Apt:
             errors.clear()
             if run(command, hear) == 0:
                 return
-            # DPkg::Lock::Timeout would wait too, but not for the lists' lock, and without a line that could be read.
+            # DPkg::Lock::Timeout would wait too, but not for the lists' lock, and without a line that could
+            # be read.
             if not any(_WAITING.search(e) for e in errors) or time.monotonic() - began > LOCK_SECONDS:
                 raise apt_problem(errors, log)
             time.sleep(2)
@@ -266,15 +293,18 @@ class Apt:
         """A question to apt that needs no privilege and changes nothing."""
         try:
             return subprocess.run(
-                words, stdin=subprocess.DEVNULL, capture_output=True, text=True, errors="replace", check=False,
+                words, stdin=subprocess.DEVNULL, capture_output=True, text=True, errors="replace",
+                check=False,
                 env={"LC_ALL": "C", "PATH": self._path}, timeout=120,
             )  # fmt: skip
         except (OSError, subprocess.TimeoutExpired) as error:
-            raise Problem(f"{words[0]} cannot be asked: {error}", advice="is apt well on this machine?") from None
+            raise Problem(
+                f"{words[0]} cannot be asked: {error}", advice="is apt well on this machine?"
+            ) from None
 
     def _ask_once(self, *words: str) -> subprocess.CompletedProcess[str]:
-        """The same, and not again while neither what is installed nor what can be had has changed: a simulation takes
-        seconds.
+        """The same, and not again while neither what is installed nor what can be had has changed: a
+        simulation takes seconds.
         """
         question = (words, *(path.stat().st_mtime_ns for path in (STATUS, LISTS) if path.exists()))
         if question not in self._answered:
@@ -283,9 +313,13 @@ class Apt:
 
 
 def forget_lists(url: str, suite: str) -> Command:
-    """The command that removes what apt keeps of a source: it is named by the address, with underscores for slashes. Pure."""
+    """The command that removes what apt keeps of a source: it is named by the address, with underscores for
+    slashes. Pure.
+    """
     parts = urlsplit(url)
-    where = f"{parts.hostname or ''}{f':{parts.port}' if parts.port else ''}{parts.path}".strip("/").replace("/", "_")
+    where = f"{parts.hostname or ''}{f':{parts.port}' if parts.port else ''}{parts.path}".strip("/").replace(
+        "/", "_"
+    )
     start = quote(f"{where}_dists_{suite}_" if not suite.endswith("/") else f"{where}_", safe="._-+:~%")
     script = '# remove the lists of $1\ncd /var/lib/apt/lists && rm -f -- "$1"* partial/"$1"*'
     return ("sh", "-c", script, "sh", start)
@@ -315,7 +349,9 @@ def apt_problem(errors: Sequence[str], log: Path) -> Problem:
             advice="wait for it to end, then run the same command again",
         )
     if "dpkg was interrupted" in text:
-        return Problem("dpkg was interrupted earlier", where=where, advice="mend it first: sudo dpkg --configure -a")
+        return Problem(
+            "dpkg was interrupted earlier", where=where, advice="mend it first: sudo dpkg --configure -a"
+        )
     if "Held packages were changed" in text or "held broken packages" in text:
         return Problem(
             "a package is on hold and stands in the way",
@@ -323,11 +359,15 @@ def apt_problem(errors: Sequence[str], log: Path) -> Problem:
             advice="apt-mark showhold lists them; release one with: sudo apt-mark unhold NAME",
         )
     if "don't have enough free space" in text or "No space left" in text:
-        return Problem("the disk is full", where=where, advice="make room (apt-get clean helps), then try again")
+        return Problem(
+            "the disk is full", where=where, advice="make room (apt-get clean helps), then try again"
+        )
     if "Failed to fetch" in text or "Unable to fetch" in text:
         return Problem(
             f"apt could not fetch everything: {errors[0]}",
             where=where,
             advice="check the network; then: sudo apt-get update, and run the same command again",
         )
-    return Problem(f"apt failed: {errors[0] if errors else 'it says no more'}", where=where, advice="see its output")
+    return Problem(
+        f"apt failed: {errors[0] if errors else 'it says no more'}", where=where, advice="see its output"
+    )

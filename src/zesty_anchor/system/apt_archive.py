@@ -1,4 +1,6 @@
-"""Which archive apt is set to, what this machine trusts it by, and how it is reached (sources.list(5), apt.conf(5))."""
+"""Which archive apt is set to, what this machine trusts it by, and how it is reached (sources.list(5),
+apt.conf(5)).
+"""
 
 from __future__ import annotations
 
@@ -12,15 +14,21 @@ import msgspec
 from zesty_anchor.system.host import find_program
 from zesty_anchor.system.problem import UsageProblem
 
-_TARGETS = ("apt-get", "indextargets", "--format", "$(REPO_URI) $(RELEASE) $(COMPONENT)", "Created-By: Packages")
+_TARGETS = (
+    "apt-get",
+    "indextargets",
+    "--format",
+    "$(REPO_URI) $(RELEASE) $(COMPONENT)",
+    "Created-By: Packages",
+)
 _OS_RELEASE = Path("/etc/os-release")
 _KEYRINGS = Path("/usr/share/keyrings")
 _TRUSTED = Path("/etc/apt/trusted.gpg.d")
 
 
 class Suite(msgspec.Struct, frozen=True):
-    """One suite of an archive at ``url``, which ends in a slash, and the components of it to look in. One that is ``named`` must
-    be there and be signed well.
+    """One suite of an archive at ``url``, which ends in a slash, and the components of it to look in. One
+    that is ``named`` must be there and be signed well.
     """
 
     url: str
@@ -47,7 +55,10 @@ def suites_here(environ: Mapping[str, str], more: tuple[str, ...]) -> list[Suite
         raise UsageProblem(
             "no archive of Debian's form is known on this machine",
             where="asked: apt-get indextargets" if apt else "there is no apt-get here",
-            advice='name one in the manifest: [feeds.debian] kind = "debian", url = "http://…/debian/", suites = ["…"]',
+            advice=(
+                'name one in the manifest: [feeds.debian] kind = "debian", url = "http://…/debian/", suites ='
+                ' ["…"]'
+            ),
         )
     first = listed[0]
     others = (Suite(first.url, name, components=first.components) for name in more if name != code)
@@ -55,16 +66,22 @@ def suites_here(environ: Mapping[str, str], more: tuple[str, ...]) -> list[Suite
 
 
 def keyrings() -> list[Path]:
-    """The keyrings of the system's own archive: what apt trusts for all, and that of the distribution's package."""
+    """The keyrings of the system's own archive: what apt trusts for all, and that of the distribution's
+    package.
+    """
     release = os_release()
     names = [release.get("ID", ""), *release.get("ID_LIKE", "").split()]
-    files = [_KEYRINGS / f"{name}-archive-keyring.{ending}" for name in names if name for ending in ("gpg", "pgp")]
+    files = [
+        _KEYRINGS / f"{name}-archive-keyring.{ending}" for name in names if name for ending in ("gpg", "pgp")
+    ]
     trusted = sorted(_TRUSTED.glob("*.gpg")) + sorted(_TRUSTED.glob("*.asc")) if _TRUSTED.is_dir() else []
     return [file for file in (*files, *trusted) if os.access(file, os.R_OK)]
 
 
 def proxy(url: str, environ: Mapping[str, str]) -> str:
-    """The proxy that apt goes through to an address; empty where it goes directly (apt.conf(5), Acquire::http::Proxy)."""
+    """The proxy that apt goes through to an address; empty where it goes directly (apt.conf(5),
+    Acquire::http::Proxy).
+    """
     scheme, _, rest = url.partition("://")
     host = rest.partition("/")[0].partition(":")[0]
     config = find_program("apt-config", environ)

@@ -1,4 +1,6 @@
-"""What the package managers have in common that are asked by running them, and do not have their records read."""
+"""What the package managers have in common that are asked by running them, and do not have their records
+read.
+"""
 
 from __future__ import annotations
 
@@ -57,7 +59,9 @@ class AskedManager:
     def facts(self, names: Collection[str]) -> PackageFacts:
         """What an installed package provides counts as installed."""
         here = self.all_installed()
-        return PackageFacts(self.family, self.name, frozenset(n for n in names if n in here or self.is_provided(n)))
+        return PackageFacts(
+            self.family, self.name, frozenset(n for n in names if n in here or self.is_provided(n))
+        )
 
     def is_provided(self, name: str) -> bool:
         """Whether an installed package of another name provides this one."""
@@ -98,7 +102,8 @@ class AskedManager:
         if unknown:
             known = self.ask(self.list_known).stdout.split()
             near = [
-                f"for {name}: {', '.join(difflib.get_close_matches(name, known, 3, 0.7)) or 'nothing comes near'}"
+                f"for {name}:"
+                f" {', '.join(difflib.get_close_matches(name, known, 3, 0.7)) or 'nothing comes near'}"
                 for name in unknown
             ]
             return Problem(
@@ -113,7 +118,9 @@ class AskedManager:
                 where=locked[0].strip(),
                 advice="wait for it to end, then run the same command again",
             )
-        errors = [line for line in lines if re.match(r"(?i)\s*(error|fatal|problem)", line)] or list(lines[-1:])
+        errors = [line for line in lines if re.match(r"(?i)\s*(error|fatal|problem)", line)] or list(
+            lines[-1:]
+        )
         return Problem(
             f"{self.name} failed: {errors[0].strip() if errors else 'it says no more'}",
             where=f"its whole output: {log}",
@@ -161,7 +168,11 @@ class AskedManager:
         """The files of configuration that belong to packages."""
         if not self.list_settings:
             return []
-        return [line for line in self.ask((*self.list_settings, *names)).stdout.splitlines() if line.startswith("/")]
+        return [
+            line
+            for line in self.ask((*self.list_settings, *names)).stdout.splitlines()
+            if line.startswith("/")
+        ]
 
     def unasked(self, names: Sequence[str]) -> list[str]:
         """See ``list_unasked``."""
@@ -189,11 +200,17 @@ class AskedManager:
                 lines = self.ask((*self.list_owners, *map(self.inside, every)), OWNER_SECONDS).stdout
                 told = {line["file"]: line["package"] for line in self.owned.finditer(lines)}
                 found = {name: told[self.inside(name)] for name in every if self.inside(name) in told}
-        return {file: next((found[name] for name in names if name in found), "") for file, names in named.items()}
+        return {
+            file: next((found[name] for name in names if name in found), "") for file, names in named.items()
+        }
 
     def recorded(self, files: Sequence[str]) -> dict[str, list[str]]:
-        """The paths under which each file may be recorded, those of them that exist on the system at ``root``."""
-        return {file: [name for name in names_of(file) if os.path.lexists(self.inside(name))] for file in files}
+        """The paths under which each file may be recorded, those of them that exist on the system at
+        ``root``.
+        """
+        return {
+            file: [name for name in names_of(file) if os.path.lexists(self.inside(name))] for file in files
+        }
 
     def inside(self, file: str) -> str:
         """The path of a file of the system at ``root``."""
@@ -208,8 +225,11 @@ class AskedManager:
         words = self.at_root(command)
         try:
             return subprocess.run(
-                words, stdin=subprocess.DEVNULL, capture_output=True, text=True, errors="replace", check=False,
+                words, stdin=subprocess.DEVNULL, capture_output=True, text=True, errors="replace",
+                check=False,
                 timeout=seconds, env={**self._environ, "PATH": program_path(self._environ), "LC_ALL": "C"},
             )  # fmt: skip
         except (OSError, subprocess.TimeoutExpired) as error:
-            raise Problem(f"{words[0]} cannot be asked: {error}", advice="is it well on this machine?") from None
+            raise Problem(
+                f"{words[0]} cannot be asked: {error}", advice="is it well on this machine?"
+            ) from None

@@ -1,4 +1,6 @@
-"""What a login gives a process beside its environment: umask, limits, and signals that nobody has had ignored."""
+"""What a login gives a process beside its environment: umask, limits, and signals that nobody has had
+ignored.
+"""
 
 from __future__ import annotations
 
@@ -12,9 +14,12 @@ import msgspec
 
 _UMASK = 0o022
 _OF_PYTHON = (signal.SIGPIPE, signal.SIGXFSZ)
-"""Signals that Python lets go by, and ``subprocess`` does not (Python's manual, subprocess, "restore_signals")."""
+"""Signals that Python lets go by, and ``subprocess`` does not (Python's manual, subprocess,
+"restore_signals").
+"""
 _LIMITS = {
-    "Max cpu time": resource.RLIMIT_CPU, "Max file size": resource.RLIMIT_FSIZE, "Max data size": resource.RLIMIT_DATA,
+    "Max cpu time": resource.RLIMIT_CPU, "Max file size": resource.RLIMIT_FSIZE,
+    "Max data size": resource.RLIMIT_DATA,
     "Max stack size": resource.RLIMIT_STACK, "Max core file size": resource.RLIMIT_CORE,
     "Max open files": resource.RLIMIT_NOFILE,
 }  # fmt: skip
@@ -31,7 +36,9 @@ def login_umask(file: Path = Path("/etc/login.defs")) -> int:
 
 
 def limits_of_init(file: Path = Path("/proc/1/limits")) -> dict[int, int]:
-    """The limits that every login comes from, by their numbers (proc(5), /proc/pid/limits); none where they are not told."""
+    """The limits that every login comes from, by their numbers (proc(5), /proc/pid/limits); none where they
+    are not told.
+    """
     try:
         text = file.read_text("utf-8", "replace")
     except OSError:
@@ -45,7 +52,9 @@ def limits_of_init(file: Path = Path("/proc/1/limits")) -> dict[int, int]:
 
 
 class AtLogin(msgspec.Struct, frozen=True):
-    """The umask of a login, and what a new process calls to have its limits and signals; None where we ourselves have them."""
+    """The umask of a login, and what a new process calls to have its limits and signals; None where we
+    ourselves have them.
+    """
 
     umask: int
     reset: Callable[[], None] | None
@@ -59,7 +68,9 @@ def at_login() -> AtLogin:
         held = most != resource.RLIM_INFINITY and (wanted == resource.RLIM_INFINITY or wanted > most)
         if soft != (most if held else wanted):
             limits.append((number, (most if held else wanted, most)))
-    ignored = [each for each in signal.Signals if signal.getsignal(each) is signal.SIG_IGN and each not in _OF_PYTHON]
+    ignored = [
+        each for each in signal.Signals if signal.getsignal(each) is signal.SIG_IGN and each not in _OF_PYTHON
+    ]
 
     def reset() -> None:
         for number, both in limits:

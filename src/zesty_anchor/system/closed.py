@@ -1,7 +1,8 @@
 """Waiting until a program that was just written can be run.
 
-As long as anybody has a file open for writing it cannot be run ("Text file busy", execve(2), ETXTBSY). A program that another
-of our threads starts has for a moment all that we have open: between its making and its beginning (fork(2), execve(2)).
+As long as anybody has a file open for writing it cannot be run ("Text file busy", execve(2), ETXTBSY). A
+program that another of our threads starts has for a moment all that we have open: between its making and its
+beginning (fork(2), execve(2)).
 """
 
 from __future__ import annotations
@@ -19,8 +20,8 @@ _LOOK_SECONDS = 0.005
 
 
 def wait_until_closed(files: Iterable[Path]) -> None:
-    """Wait until nobody has one of them open for writing, for a few seconds at most. What is not there, or cannot be asked about, is
-    not waited for.
+    """Wait until nobody has one of them open for writing, for a few seconds at most. What is not there, or
+    cannot be asked about, is not waited for.
     """
     until = time.monotonic() + _SECONDS
     for file in files:
@@ -36,7 +37,9 @@ def wait_until_closed(files: Iterable[Path]) -> None:
 
 
 def _is_written(opened: int) -> bool:
-    """A lease for reading is given where nobody writes (fcntl(2), "Leases"). Linux has such, and only for an owner's file."""
+    """A lease for reading is given where nobody writes (fcntl(2), "Leases"). Linux has such, and only for an
+    owner's file.
+    """
     if not hasattr(fcntl, "F_SETLEASE"):
         return False
     try:

@@ -1,7 +1,8 @@
-"""A Debian package's file, made again from what is installed: for one that came as a file, and that no archive holds.
+"""A Debian package's file, made again from what is installed: for one that came as a file, and that no
+archive holds.
 
-dpkg keeps all that a package consists of: its files (dpkg-query(1), ``-L``), its paragraph (``-s``) and its scripts
-(``--control-path``); dpkg-deb(1) puts a package together.
+dpkg keeps all that a package consists of: its files (dpkg-query(1), ``-L``), its paragraph (``-s``) and its
+scripts (``--control-path``); dpkg-deb(1) puts a package together.
 """
 
 from __future__ import annotations
@@ -21,11 +22,13 @@ _NOT_CONTROL = re.compile(r"^(Status|Config-Version|Conffiles):.*\n(?: .*\n)*", 
 
 
 def deb_file(name: str, folder: Path, path: str) -> Path:
-    """Make the file ``NAME.deb`` in a folder, from which ``apt-get install`` brings the package back as it is.
+    """Make the file ``NAME.deb`` in a folder, from which ``apt-get install`` brings the package back as it
+    is.
 
     ``path`` is the PATH on which dpkg's tools are found.
 
-    Raises ``Problem`` where a part of it cannot be read or does not belong to root, since the copy would not be the same.
+    Raises ``Problem`` where a part of it cannot be read or does not belong to root, since the copy would not
+    be the same.
     """
     folder.mkdir(parents=True, exist_ok=True)
     target = folder / f"{name}.deb"
@@ -39,7 +42,8 @@ def deb_file(name: str, folder: Path, path: str) -> Path:
                 _NOT_CONTROL.sub("", _asked(path, "dpkg-query", "-s", name)).strip() + "\n"
             )
             settings = [
-                row.split() for row in _asked(path, "dpkg-query", "-W", "-f", "${Conffiles}\\n", name).splitlines()
+                row.split()
+                for row in _asked(path, "dpkg-query", "-W", "-f", "${Conffiles}\\n", name).splitlines()
             ]
             listed = [f"{row[0]}\n" for row in settings if row and "obsolete" not in row]
             if listed:
@@ -75,7 +79,8 @@ def _fill(tree: Path, paths: Iterable[str]) -> None:
 
 def _asked(path: str, *words: str) -> str:
     done = subprocess.run(
-        words, stdin=subprocess.DEVNULL, capture_output=True, text=True, errors="surrogateescape", check=False,
+        words, stdin=subprocess.DEVNULL, capture_output=True, text=True, errors="surrogateescape",
+        check=False,
         env={"LC_ALL": "C", "PATH": path}, timeout=120,
     )  # fmt: skip
     if done.returncode != 0:
@@ -86,6 +91,8 @@ def _asked(path: str, *words: str) -> str:
 def _no_copy(name: str, why: str) -> Problem:
     return Problem(
         f"no archive holds this version of {name}, and no copy of it can be made: {why}",
-        advice="it stays, and the manifest's version stands before it; to remove it all the same: "
-        f"sudo apt-get purge {name}",
+        advice=(
+            "it stays, and the manifest's version stands before it; to remove it all the same: "
+            f"sudo apt-get purge {name}"
+        ),
     )

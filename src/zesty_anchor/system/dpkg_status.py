@@ -13,12 +13,16 @@ _PROVIDES = re.compile(rb"^Provides: (.*)$", re.MULTILINE)
 
 _ESSENTIAL = re.compile(rb"^(?:Essential|Protected): yes$", re.MULTILINE)
 
-UNFINISHED = frozenset({b"half-installed", b"unpacked", b"half-configured", b"triggers-awaited", b"triggers-pending"})
+UNFINISHED = frozenset(
+    {b"half-installed", b"unpacked", b"half-configured", b"triggers-awaited", b"triggers-pending"}
+)
 """The states in which an interrupted dpkg leaves a package."""
 
 
 def stanzas(status: bytes) -> list[tuple[str, bytes, bytes, bytes]]:
-    """Each package as its name, what is wanted of it (``install``, ``hold``…), its state, and its whole text."""
+    """Each package as its name, what is wanted of it (``install``, ``hold``…), its state, and its whole
+    text.
+    """
     found = []
     for stanza in status.split(b"\n\n"):
         name, state = _NAME.search(stanza), _STATUS.search(stanza)
@@ -28,8 +32,8 @@ def stanzas(status: bytes) -> list[tuple[str, bytes, bytes, bytes]]:
 
 
 def essential(status: bytes, names: Collection[str]) -> set[str]:
-    """Those of ``names`` that are installed and that the system cannot do without (deb-control(5), "Essential" and
-    "Protected").
+    """Those of ``names`` that are installed and that the system cannot do without (deb-control(5),
+    "Essential" and "Protected").
     """
     return {
         name for name, _, state, stanza in stanzas(status)
@@ -51,8 +55,8 @@ def versions(status: bytes, names: Collection[str]) -> dict[str, str]:
 
 
 def standing(status: bytes, names: Collection[str]) -> tuple[frozenset[str], frozenset[str], list[str]]:
-    """Of ``names``: those installed, by themselves or as what an installed package provides, and those on hold
-    without being installed. Then the names of all packages that an interrupted dpkg left unfinished.
+    """Of ``names``: those installed, by themselves or as what an installed package provides, and those on
+    hold without being installed. Then the names of all packages that an interrupted dpkg left unfinished.
     """
     wanted = {name.partition(":")[0] for name in names}
     here: set[str] = set()
@@ -73,7 +77,9 @@ def standing(status: bytes, names: Collection[str]) -> tuple[frozenset[str], fro
 
 
 def needed_by(status: bytes, names: Collection[str]) -> set[str]:
-    """The installed packages that some others need, directly or through others, with every alternative that is here."""
+    """The installed packages that some others need, directly or through others, with every alternative that
+    is here.
+    """
     installed = {name: stanza for name, _, state, stanza in stanzas(status) if state == b"installed"}
     providers: dict[str, set[str]] = {name: {name} for name in installed}
     for name, stanza in installed.items():
@@ -92,5 +98,11 @@ def needed_by(status: bytes, names: Collection[str]) -> set[str]:
 
 
 def _names(field: bytes) -> set[str]:
-    """The names in a list of packages (deb-control(5), Depends), without versions, architectures and alternatives' bars."""
-    return {part.split()[0].partition(":")[0] for part in field.decode().replace("|", ",").split(",") if part.strip()}
+    """The names in a list of packages (deb-control(5), Depends), without versions, architectures and
+    alternatives' bars.
+    """
+    return {
+        part.split()[0].partition(":")[0]
+        for part in field.decode().replace("|", ",").split(",")
+        if part.strip()
+    }

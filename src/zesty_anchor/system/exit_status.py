@@ -8,7 +8,10 @@ EXIT_STATUS = {
     2: "The command line or the manifest has a mistake. Nothing was changed.",
     3: "`preview --check`: changes are pending.",
     4: "`verify`: a check failed.",
-    5: "A question has no answer, and there is no terminal to ask on. The error names the key or option that answers it.",
+    5: (
+        "A question has no answer, and there is no terminal to ask on. The error names the key or option that"
+        " answers it."
+    ),
     6: "`verify`: all checks passed, but something that was installed has been changed since.",
     130: "Interrupted by Ctrl-C. What was under way is undone.",
 }

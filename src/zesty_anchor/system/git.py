@@ -1,4 +1,6 @@
-"""git, started in one way: from nowhere, by no configuration, and with the one protocol that an address names."""
+"""git, started in one way: from nowhere, by no configuration, and with the one protocol that an address
+names.
+"""
 
 from __future__ import annotations
 
@@ -11,13 +13,17 @@ from zesty_anchor.system.problem import Problem, UsageProblem
 
 _NEUTRAL = {
     "GIT_CONFIG_NOSYSTEM": "1", "GIT_CONFIG_SYSTEM": "/dev/null", "GIT_CONFIG_GLOBAL": "/dev/null",
-    "GIT_TERMINAL_PROMPT": "0", "GIT_ASKPASS": "true", "GIT_SSH_COMMAND": "ssh -oBatchMode=yes", "GIT_CEILING_DIRECTORIES": "/",
+    "GIT_TERMINAL_PROMPT": "0", "GIT_ASKPASS": "true", "GIT_SSH_COMMAND": "ssh -oBatchMode=yes",
+    "GIT_CEILING_DIRECTORIES": "/",
     "LC_ALL": "C",
 }  # fmt: skip
-"""No configuration but what is given in words (git(1), "Environment Variables"): such may name programs to run."""
+"""No configuration but what is given in words (git(1), "Environment Variables"): such may name programs to
+run.
+"""
 _OPTIONS = (
     "-c", "core.hooksPath=/dev/null", "-c", "core.fsmonitor=false", "-c", "submodule.recurse=false",
-    "-c", "fetch.recurseSubmodules=false", "-c", "advice.detachedHead=false", "-c", "protocol.ext.allow=never",
+    "-c", "fetch.recurseSubmodules=false", "-c", "advice.detachedHead=false", "-c",
+    "protocol.ext.allow=never",
 )  # fmt: skip
 _SCHEME = re.compile(r"\A(https?|ssh|git|file)://[^\s-]")
 _OVER_SSH = re.compile(r"\A(?:[\w.+-]+@)?\w[\w.-]*:(?!:)[^\s-]")
@@ -25,7 +31,9 @@ _OVER_SSH = re.compile(r"\A(?:[\w.+-]+@)?\w[\w.-]*:(?!:)[^\s-]")
 
 
 def protocol_of(address: str, where: str = "") -> str:
-    """The protocol that an address of a repository names. Raises ``UsageProblem`` where it is not one that may be used."""
+    """The protocol that an address of a repository names. Raises ``UsageProblem`` where it is not one that
+    may be used.
+    """
     scheme = _SCHEME.match(address)
     if scheme:
         return scheme[1]
@@ -45,16 +53,18 @@ def run_git(
 ) -> subprocess.CompletedProcess[str]:
     """Run git with these words after its name, and return what it said. It can ask nobody.
 
-    ``environ`` is the environment to start it in, without what it holds for git itself; ``where`` what an error is about (an
-    address or a file), ``seconds`` the time that it may take, ``protocol`` the one that it may speak. Raises ``Problem`` where
-    git is not installed, or does not end in time.
+    ``environ`` is the environment to start it in, without what it holds for git itself; ``where`` what an
+    error is about (an address or a file), ``seconds`` the time that it may take, ``protocol`` the one that it
+    may speak. Raises ``Problem`` where git is not installed, or does not end in time.
     """
     own = {name: value for name, value in environ.items() if not name.startswith("GIT_")}
     command = next((word for word in words if not word.startswith(("-", "/")) and "=" not in word), "")
     try:
         return subprocess.run(
-            ["git", *_OPTIONS, *words], stdin=subprocess.DEVNULL, capture_output=True, text=True, errors="replace", check=False,
-            timeout=seconds, env={**own, "PATH": program_path(environ), **_NEUTRAL, "GIT_ALLOW_PROTOCOL": protocol or "none"}, cwd="/",
+            ["git", *_OPTIONS, *words], stdin=subprocess.DEVNULL, capture_output=True, text=True,
+            errors="replace", check=False,
+            timeout=seconds, env={**own, "PATH": program_path(environ), **_NEUTRAL,
+            "GIT_ALLOW_PROTOCOL": protocol or "none"}, cwd="/",
         )  # fmt: skip
     except FileNotFoundError:
         raise Problem(

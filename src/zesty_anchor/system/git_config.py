@@ -21,19 +21,25 @@ def user_file(home: Path, config: Path) -> Path:
 
 
 def value(content: bytes | None, name: str, environ: Mapping[str, str]) -> str | None:
-    """A value in such a file; None where it is not set. Raises ``Problem`` where git is missing or cannot read it."""
+    """A value in such a file; None where it is not set. Raises ``Problem`` where git is missing or cannot
+    read it.
+    """
     with _written(content) as file:
         answer = _git(file, environ, "--get", name)
     return answer.stdout.removesuffix("\n") if answer.returncode == 0 else None
 
 
 def with_values(content: bytes | None, values: Mapping[str, str], environ: Mapping[str, str]) -> bytes:
-    """The file's content with these values set; all else in it stays. Raises ``Problem`` as ``value`` does."""
+    """The file's content with these values set; all else in it stays. Raises ``Problem`` as ``value``
+    does.
+    """
     with _written(content) as file:
         for name, text in values.items():
             answer = _git(file, environ, "--replace-all", name, text)
             if answer.returncode != 0:
-                raise Problem(f"git cannot set {name}: {answer.stderr.strip()}", advice="mend its configuration file")
+                raise Problem(
+                    f"git cannot set {name}: {answer.stderr.strip()}", advice="mend its configuration file"
+                )
         return file.read_bytes()
 
 
@@ -46,7 +52,9 @@ def _written(content: bytes | None) -> Iterator[Path]:
 
 
 def _git(file: Path, environ: Mapping[str, str], *words: str) -> subprocess.CompletedProcess[str]:
-    answer = run_git(["config", "--file", str(file), *words], environ, where="git's configuration", seconds=_SECONDS)
+    answer = run_git(
+        ["config", "--file", str(file), *words], environ, where="git's configuration", seconds=_SECONDS
+    )
     if answer.returncode not in (0, 1):
         raise Problem(
             f"git cannot read its configuration: {answer.stderr.strip().replace(str(file), 'the file')}",

@@ -1,7 +1,7 @@
 """Whether whoever made a file or a folder is still at work with it.
 
-That is told by a lock on it, which ends with its maker (flock(2)). A process's number tells less: in a container the same
-number is another process, and a number comes again.
+That is told by a lock on it, which ends with its maker (flock(2)). A process's number tells less: in a
+container the same number is another process, and a number comes again.
 """
 
 from __future__ import annotations
@@ -19,16 +19,18 @@ _NEW_SECONDS = 60.0
 
 
 def hold(handle: int) -> None:
-    """Hold an open file or folder until ``handle`` is closed. On a file system that has no locks nothing is held."""
+    """Hold an open file or folder until ``handle`` is closed. On a file system that has no locks nothing is
+    held.
+    """
     with suppress(OSError):
         fcntl.flock(handle, fcntl.LOCK_EX)
 
 
 @contextmanager
 def left(path: Path, process: int) -> Iterator[bool]:
-    """Whether nobody holds it any more; then it is ours alone until the end of the block. What was made within the last minute
-    also counts as held while a process of its maker's number lives, which may be about to hold it; and where locks cannot
-    tell, that alone counts.
+    """Whether nobody holds it any more; then it is ours alone until the end of the block. What was made
+    within the last minute also counts as held while a process of its maker's number lives, which may be about
+    to hold it; and where locks cannot tell, that alone counts.
     """
     try:
         handle = os.open(path, os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC)

@@ -18,7 +18,8 @@ _SYSTEMS = {"Linux": "linux", "Darwin": "macos"}
 class Host(msgspec.Struct, frozen=True):
     """The machine: ``system`` is linux or macos, ``machine`` x86_64 or aarch64, ``title`` for a person.
 
-    ``families`` are the distribution and those that it descends from, the nearest first (os-release(5), ID, ID_LIKE).
+    ``families`` are the distribution and those that it descends from, the nearest first (os-release(5), ID,
+    ID_LIKE).
     """
 
     system: str
@@ -87,8 +88,9 @@ def login_shell() -> str:
 
 
 def login_path(superuser: bool | None = None) -> str:
-    """The PATH that the system gives at login: /etc/environment (pam_env(8)), else ENV_PATH or ENV_SUPATH
-    of login.defs(5), else the entries of /etc/paths (path_helper(8)), else what the C library names as its default.
+    """The PATH that the system gives at login: /etc/environment (pam_env(8)), else ENV_PATH or ENV_SUPATH of
+    login.defs(5), else the entries of /etc/paths (path_helper(8)), else what the C library names as its
+    default.
     """
     root = os.geteuid() == 0 if superuser is None else superuser
     for file, pattern in (
@@ -109,7 +111,9 @@ def login_path(superuser: bool | None = None) -> str:
 
 
 def listed_paths(etc: Path) -> list[str]:
-    """The entries of ``paths`` and of each file in ``paths.d``, one a line, in that order, each once (path_helper(8), of macOS)."""
+    """The entries of ``paths`` and of each file in ``paths.d``, one a line, in that order, each once
+    (path_helper(8), of macOS).
+    """
     found: dict[str, None] = {}
     try:
         files = [etc / "paths", *sorted((etc / "paths.d").iterdir())] if (etc / "paths").is_file() else []
@@ -125,7 +129,9 @@ def listed_paths(etc: Path) -> list[str]:
 
 
 def answering(command: str, path: str) -> list[str]:
-    """The files that answer to a command, in the order of a PATH; what is reached by two names of a folder, once."""
+    """The files that answer to a command, in the order of a PATH; what is reached by two names of a folder,
+    once.
+    """
     found: dict[str, str] = {}
     for folder in path.split(":"):
         file = os.path.join(folder, command)
@@ -135,8 +141,9 @@ def answering(command: str, path: str) -> list[str]:
 
 
 def program_path(environ: Mapping[str, str]) -> str:
-    """The PATH on which this program finds what it starts itself: what the system gives at login, then what ``environ`` has beside
-    it; never what is relative, nor what is on the shelf, where a version may bring any name.
+    """The PATH on which this program finds what it starts itself: what the system gives at login, then what
+    ``environ`` has beside it; never what is relative, nor what is on the shelf, where a version may bring any
+    name.
     """
     data = environ.get("XDG_DATA_HOME", "")
     own = f"{data if data.startswith('/') else environ.get('HOME', '') + '/.local/share'}/zesty-anchor"
@@ -146,7 +153,9 @@ def program_path(environ: Mapping[str, str]) -> str:
 
 
 def env_program() -> str:
-    """Where env(1) is: a shell's variables are printed by the system's program, whatever is first on PATH there."""
+    """Where env(1) is: a shell's variables are printed by the system's program, whatever is first on PATH
+    there.
+    """
     return next(iter(answering("env", f"/usr/bin:/bin:{login_path()}")), "env")
 
 
@@ -170,10 +179,13 @@ def calling_shell(environ: Mapping[str, str]) -> str:
 
 
 def plain_environment(environ: Mapping[str, str], home: Path, bins: tuple[Path, ...] = ()) -> dict[str, str]:
-    """A small environment for a program that works in the person's home: the system's PATH, and how it reaches the web.
+    """A small environment for a program that works in the person's home: the system's PATH, and how it
+    reaches the web.
 
     Of ``environ`` only proxies and certificates are taken. ``bins`` stand first on PATH.
     """
-    kept = {k: v for k, v in environ.items() if k.lower().endswith("_proxy") or "CA_BUNDLE" in k or "CERT" in k}
+    kept = {
+        k: v for k, v in environ.items() if k.lower().endswith("_proxy") or "CA_BUNDLE" in k or "CERT" in k
+    }
     path = ":".join([*map(str, bins), login_path(superuser=False)])
     return {**kept, "PATH": path, "HOME": str(home), "LANG": "C.UTF-8", "TERM": "dumb"}

@@ -89,8 +89,8 @@ class Locations(msgspec.Struct, frozen=True):
 
 
 def locate(environ: Mapping[str, str]) -> Locations:
-    """The locations that an environment gives. A relative XDG path is ignored, as the specification says. Raises ``UsageProblem``
-    where one of them is no UTF-8: what is recorded could not name it.
+    """The locations that an environment gives. A relative XDG path is ignored, as the specification says.
+    Raises ``UsageProblem`` where one of them is no UTF-8: what is recorded could not name it.
     """
     home = Path(environ.get("HOME") or os.path.expanduser("~"))
 
@@ -110,13 +110,17 @@ def locate(environ: Mapping[str, str]) -> Locations:
             str(path).encode("utf-8")
         except UnicodeEncodeError:
             raise UsageProblem(
-                f"the name of {os.fsencode(path)!a} is not in UTF-8, so what is done there could not be recorded",
+                f"the name of {os.fsencode(path)!a} is not in UTF-8, so what is done there could not be"
+                " recorded",
                 advice="give that folder a name in UTF-8; nothing was changed",
             ) from None
     for path in (found.home, found.data):
         if ":" in str(path):
             raise UsageProblem(
                 f"{path} contains a colon, which separates PATH entries: no shell could find commands in it",
-                advice="rename that folder, or set HOME or XDG_DATA_HOME to one without a colon; nothing was changed",
+                advice=(
+                    "rename that folder, or set HOME or XDG_DATA_HOME to one without a colon; nothing was"
+                    " changed"
+                ),
             )
     return found

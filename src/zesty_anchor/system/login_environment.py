@@ -1,4 +1,6 @@
-"""The variables that steer which files a shell reads, as a login here gives them: never as whoever called us has them."""
+"""The variables that steer which files a shell reads, as a login here gives them: never as whoever called us
+has them.
+"""
 
 from __future__ import annotations
 
@@ -8,8 +10,8 @@ from collections.abc import Iterator
 from pathlib import Path
 
 NAMES = ("ENV", "ZDOTDIR")
-"""What the shells of the Korn family, and zsh, look at before they read anything (ksh(1), "Invocation"; zsh(1),
-"STARTUP/SHUTDOWN FILES").
+"""What the shells of the Korn family, and zsh, look at before they read anything (ksh(1), "Invocation";
+zsh(1), "STARTUP/SHUTDOWN FILES").
 """
 _PAM = Path("/etc/environment")
 _FOLDERS = (Path("/etc/environment.d"), Path("/usr/lib/environment.d"))
@@ -17,8 +19,9 @@ _ROW = r"(?m)^\s*(?:export\s+)?([A-Za-z_]\w*)=(.*?)\s*$"
 
 
 def login_environment(home: Path, config: Path) -> dict[str, str]:
-    """Those of the ``NAMES`` that pam_env(8) or environment.d(5) set, or that the session had from its beginning: the process that
-    we were called from was given them (proc(5), /proc/pid/environ), and did not set them itself. Each is a whole path.
+    """Those of the ``NAMES`` that pam_env(8) or environment.d(5) set, or that the session had from its
+    beginning: the process that we were called from was given them (proc(5), /proc/pid/environ), and did not
+    set them itself. Each is a whole path.
     """
     found: dict[str, str] = {}
     for name, value in [*_of_the_session(), *_of_files(config)]:

@@ -12,10 +12,13 @@ from zesty_anchor.system.problem import UsageProblem
 
 _MOUNTS = Path("/proc/self/mounts")
 _OF_OTHERS = {
-    "9p", "drvfs", "virtiofs", "vboxsf", "prl_fs", "vfat", "msdos", "exfat", "ntfs", "ntfs3", "fuse", "fuseblk", "cifs", "smb3",
+    "9p", "drvfs", "virtiofs", "vboxsf", "prl_fs", "vfat", "msdos", "exfat", "ntfs", "ntfs3", "fuse",
+    "fuseblk", "cifs", "smb3",
     "smbfs", "nfs", "nfs4", "afs",
 }  # fmt: skip
-"""Kinds of file system that another system, or another machine, stands behind: each look at a file takes its time there."""
+"""Kinds of file system that another system, or another machine, stands behind: each look at a file takes its
+time there.
+"""
 
 
 class Mount(msgspec.Struct, frozen=True):
@@ -31,7 +34,9 @@ class Mount(msgspec.Struct, frozen=True):
 
 
 def mounts(text: str | None = None) -> list[Mount]:
-    """What is mounted, the innermost first; nothing where the system does not tell. Blanks in names are octal there."""
+    """What is mounted, the innermost first; nothing where the system does not tell. Blanks in names are octal
+    there.
+    """
     if text is None:
         try:
             text = _MOUNTS.read_text("utf-8", "surrogateescape")
@@ -39,7 +44,9 @@ def mounts(text: str | None = None) -> list[Mount]:
             return []
     rows = [row.split(" ") for row in text.splitlines()]
     found = [
-        Mount(re.sub(r"\\([0-7]{3})", lambda m: chr(int(m[1], 8)), row[1]), row[2]) for row in rows if len(row) > 2
+        Mount(re.sub(r"\\([0-7]{3})", lambda m: chr(int(m[1], 8)), row[1]), row[2])
+        for row in rows
+        if len(row) > 2
     ]
     return sorted(found, key=lambda mount: -len(mount.point))
 
@@ -50,7 +57,9 @@ def mount_of(path: str, among: list[Mount]) -> Mount | None:
 
 
 def mounted_at(path: str) -> Mount | None:
-    """The mount of which a path is the very point: a file there can be written, and not replaced (rename(2), EBUSY)."""
+    """The mount of which a path is the very point: a file there can be written, and not replaced (rename(2),
+    EBUSY).
+    """
     return next((mount for mount in mounts() if mount.point == path), None)
 
 
@@ -61,15 +70,20 @@ def beside_windows() -> bool:
 
 def advice_on_permissions() -> str:
     """What to do about a disk that keeps no permissions."""
-    other = "or name folders on a disk of this system: XDG_DATA_HOME, XDG_STATE_HOME, XDG_CACHE_HOME, XDG_CONFIG_HOME"
+    other = (
+        "or name folders on a disk of this system: XDG_DATA_HOME, XDG_STATE_HOME, XDG_CACHE_HOME,"
+        " XDG_CONFIG_HOME"
+    )
     if beside_windows():
-        return f'have it keep them: options = "metadata,umask=022" under [automount] in /etc/wsl.conf; {other}'
+        return (
+            f'have it keep them: options = "metadata,umask=022" under [automount] in /etc/wsl.conf; {other}'
+        )
     return f"mount it such that it keeps them; {other}"
 
 
 def advice_where_open(path: Path) -> str:
-    """What to do about a path that others may write, where that comes from its disk: there modes are as the mount says (mount(8),
-    umask=), and chmod(1) does nothing. Empty where the disk is one of this system.
+    """What to do about a path that others may write, where that comes from its disk: there modes are as the
+    mount says (mount(8), umask=), and chmod(1) does nothing. Empty where the disk is one of this system.
     """
     mount = mount_of(os.path.realpath(path), mounts())
     if mount is None or not mount.of_others:
@@ -78,8 +92,9 @@ def advice_where_open(path: Path) -> str:
 
 
 def check_kept(folder: Path) -> None:
-    """Raises ``UsageProblem`` where a folder of ours would stand on a disk that keeps no permissions: whatever is written there
-    anybody may change, so it would not be believed again. A folder that is there already is not looked at.
+    """Raises ``UsageProblem`` where a folder of ours would stand on a disk that keeps no permissions:
+    whatever is written there anybody may change, so it would not be believed again. A folder that is there
+    already is not looked at.
     """
     if folder.exists():
         return
@@ -98,7 +113,8 @@ def check_kept(folder: Path) -> None:
         mount = mount_of(os.path.realpath(above), mounts())
         where = f" on {mount.point} ({mount.kind})" if mount else ""
         raise UsageProblem(
-            f"the disk that {above} lies on keeps no permissions{where}: whoever uses this machine could change what runs for you",
+            f"the disk that {above} lies on keeps no permissions{where}: whoever uses this machine could"
+            " change what runs for you",
             where=str(folder),
             advice=advice_on_permissions(),
         )

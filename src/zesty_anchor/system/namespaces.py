@@ -1,4 +1,6 @@
-"""Linux's namespaces: a child that sees mounts of its own (unshare(2), mount(2), mount_setattr(2), user_namespaces(7))."""
+"""Linux's namespaces: a child that sees mounts of its own (unshare(2), mount(2), mount_setattr(2),
+user_namespaces(7)).
+"""
 
 from __future__ import annotations
 
@@ -28,8 +30,8 @@ class Closed(Exception):
 def in_child(
     enter: Callable[[], None], task: Callable[[], _Result], meanwhile: Callable[[], object] | None = None
 ) -> _Result:
-    """Do both in a child, which ends with us, and ``meanwhile`` here. Returns what the task returns, which must be one that can be
-    pickled.
+    """Do both in a child, which ends with us, and ``meanwhile`` here. Returns what the task returns, which
+    must be one that can be pickled.
 
     Raises ``Closed`` where entering raises ``OSError``, and whatever the task raises.
     """
@@ -50,7 +52,9 @@ def in_child(
     finally:
         os.waitpid(child, 0)
     if not content:
-        raise Problem("a copy of the home for shells to start in ended before they had answered", advice="try it again")
+        raise Problem(
+            "a copy of the home for shells to start in ended before they had answered", advice="try it again"
+        )
     kind, value = pickle.loads(content)
     if kind == "closed":
         raise Closed(value)
@@ -90,8 +94,8 @@ def enter_mounts() -> None:
 
 
 def enter_processes() -> None:
-    """Go on in a child that sees no process of anybody else, and that ends with us; all that it starts ends with it
-    (pid_namespaces(7)). The caller waits, and ends as it does. Raises ``OSError``.
+    """Go on in a child that sees no process of anybody else, and that ends with us; all that it starts ends
+    with it (pid_namespaces(7)). The caller waits, and ends as it does. Raises ``OSError``.
     """
     call("unshare", ctypes.c_int(NEW_PROCESSES))
     child = os.fork()
@@ -101,7 +105,9 @@ def enter_processes() -> None:
 
 
 def die_with_parent() -> None:
-    """Be killed when the parent ends (prctl(2), PR_SET_PDEATHSIG). To be said again where the user was changed."""
+    """Be killed when the parent ends (prctl(2), PR_SET_PDEATHSIG). To be said again where the user was
+    changed.
+    """
     _libc().prctl(_DIE_WITH_PARENT, signal.SIGKILL)
 
 
@@ -110,7 +116,9 @@ def _libc() -> Any:
 
 
 def call(name: str, *arguments: object) -> None:
-    """A system call that must succeed. Raises ``OSError``, or ``AttributeError`` where the system has none of that name."""
+    """A system call that must succeed. Raises ``OSError``, or ``AttributeError`` where the system has none of
+    that name.
+    """
     if getattr(_libc(), name)(*arguments) != 0:
         number = ctypes.get_errno()
         raise OSError(number, f"{name}: {os.strerror(number)}")
@@ -118,7 +126,14 @@ def call(name: str, *arguments: object) -> None:
 
 def mount(source: str, target: str, kind: str, flags: int, data: str = "") -> None:
     """See mount(2). Raises ``OSError``."""
-    call("mount", os.fsencode(source), os.fsencode(target), kind.encode(), ctypes.c_ulong(flags), os.fsencode(data))
+    call(
+        "mount",
+        os.fsencode(source),
+        os.fsencode(target),
+        kind.encode(),
+        ctypes.c_ulong(flags),
+        os.fsencode(data),
+    )
 
 
 def become(user: int, group: int, *, inside: tuple[int, int], flags: int = 0) -> None:
@@ -134,5 +149,6 @@ def set_read_only(path: str, *, recursive: bool, wanted: bool) -> None:
     attributes = (ctypes.c_uint64 * 4)(_READ_ONLY if wanted else 0, 0 if wanted else _READ_ONLY, 0, 0)
     call(
         "syscall", ctypes.c_long(_MOUNT_SETATTR), ctypes.c_int(_HERE), os.fsencode(path),
-        ctypes.c_uint(_AT_RECURSIVE if recursive else 0), attributes, ctypes.c_size_t(ctypes.sizeof(attributes)),
+        ctypes.c_uint(_AT_RECURSIVE if recursive else 0), attributes,
+        ctypes.c_size_t(ctypes.sizeof(attributes)),
     )  # fmt: skip

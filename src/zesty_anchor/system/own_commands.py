@@ -1,6 +1,7 @@
 """Our own commands, for the help and for completion: what each is for, what it takes, which options it has.
 
-Completion is answered by the shell from this table, without starting us; a test holds it against the commands themselves.
+Completion is answered by the shell from this table, without starting us; a test holds it against the commands
+themselves.
 """
 
 from __future__ import annotations
@@ -9,9 +10,9 @@ from typing import NamedTuple
 
 
 class Own(NamedTuple):
-    """One command, in the ``group`` of the help. ``arguments`` are kinds of word, in order: ``runtime``, ``version`` (one that is installed, of the runtime
-    before), ``pairs`` (NAME=VERSION, as many as there are, then a command line), ``word`` (nothing to be offered), or the
-    choices with ``|`` between them.
+    """One command, in the ``group`` of the help. ``arguments`` are kinds of word, in order: ``runtime``,
+    ``version`` (one that is installed, of the runtime before), ``pairs`` (NAME=VERSION, as many as there are,
+    then a command line), ``word`` (nothing to be offered), or the choices with ``|`` between them.
     """
 
     group: str
@@ -39,7 +40,10 @@ COMMANDS = {
         ("--all", "--newer", "--licence", *_MANIFEST),
     ),
     "trace": Own(
-        "Look", "Show where a command, a variable or a PATH entry comes from: file and line.", ("runtime",), _MANIFEST
+        "Look",
+        "Show where a command, a variable or a PATH entry comes from: file and line.",
+        ("runtime",),
+        _MANIFEST,
     ),
     "explain": Own(
         "Look",
@@ -55,7 +59,10 @@ COMMANDS = {
     ),
     "history": Own("Look", "Show what each run did, when, and how long it took.", ("word",), _ALL),
     "report": Own(
-        "Look", "Write one HTML page with everything, for a ticket or for later.", ("file",), ("--anew", *_WORK)
+        "Look",
+        "Write one HTML page with everything, for a ticket or for later.",
+        ("file",),
+        ("--anew", *_WORK),
     ),
     "draft": Own("Make", "Write a starter workstation.toml from what is on this machine.", ("file",), _ALL),
     "preview": Own(
@@ -64,7 +71,9 @@ COMMANDS = {
         (),
         ("--check", "--script", *_MANIFEST),
     ),
-    "rehearse": Own("Make", "Do the whole run in a throwaway copy of your home.", (), ("--report", "--root", *_WORK)),
+    "rehearse": Own(
+        "Make", "Do the whole run in a throwaway copy of your home.", (), ("--report", "--root", *_WORK)
+    ),
     "provision": Own("Make", "Make this machine match the manifest, and verify it.", (), ("--deep", *_WORK)),
     "verify": Own(
         "Make",
@@ -78,7 +87,9 @@ COMMANDS = {
         (),
         ("--platform", "--upgrade", *_MANIFEST),
     ),
-    "upgrade": Own("Make", "Move to newer versions within the wants, as one run.", ("runtime",), ("--list", *_WORK)),
+    "upgrade": Own(
+        "Make", "Move to newer versions within the wants, as one run.", ("runtime",), ("--list", *_WORK)
+    ),
     "switch": Own(
         "Use",
         "Choose a version: for this session, this project or by default.",
@@ -92,7 +103,9 @@ COMMANDS = {
     "identity": Own("Use", "Print the public half of your key.", (), _MANIFEST),
     "undo": Own("Undo", "Undo the last run, or an earlier one.", (), ("--run", "--list", *_ASKS)),
     "remove": Own("Undo", "Uninstall one version.", ("runtime", "version"), _MANIFEST),
-    "attic": Own("Undo", 'Show what was removed and is still kept; "attic empty" deletes it.', ("empty",), _ASKS),
+    "attic": Own(
+        "Undo", 'Show what was removed and is still kept; "attic empty" deletes it.', ("empty",), _ASKS
+    ),
     "dismantle": Own("Undo", "Undo everything and leave no trace.", (), _ASKS),
     "demo": Own(
         "Learn",
@@ -101,7 +114,10 @@ COMMANDS = {
         ("--keep", "--steps", "--system", *_ALL),
     ),
     "schema": Own(
-        "Learn", "Print the JSON Schema of the manifest, or of what --json prints.", ("word",), ("-h", "--help")
+        "Learn",
+        "Print the JSON Schema of the manifest, or of what --json prints.",
+        ("word",),
+        ("-h", "--help"),
     ),
 }
 
@@ -125,17 +141,25 @@ VALUES = {
     "--script": "runtime",
     "--upgrade": "runtime",
 }
-"""The options that take a value, each the same in every command, and its kind (as of an argument; ``file`` is any path, ``shell`` the name of a
-shell)."""
+"""The options that take a value, each the same in every command, and its kind (as of an argument; ``file`` is
+any path, ``shell`` the name of a shell).
+"""
 
-_PROVISION = "zesty-anchor provision makes this machine as the manifest says; zesty-anchor preview shows it first"
+_PROVISION = (
+    "zesty-anchor provision makes this machine as the manifest says; zesty-anchor preview shows it first"
+)
 _DRAFT = "zesty-anchor draft NAME writes a manifest for a runtime; then zesty-anchor provision installs it"
 _SWITCH = "zesty-anchor switch NAME VERSION chooses a version: --session, --project or --default"
 _PREVIEW = "zesty-anchor preview shows what would change"
-_VERIFY = "zesty-anchor verify checks what the manifest promises; zesty-anchor survey shows what is on this machine"
+_VERIFY = (
+    "zesty-anchor verify checks what the manifest promises; zesty-anchor survey shows what is on this machine"
+)
 _NEWER = "zesty-anchor upgrade NAME moves to a newer version; zesty-anchor upgrade --list shows what is newer"
 _REMOVE = "zesty-anchor remove NAME VERSION uninstalls one version; zesty-anchor dismantle removes everything"
-_WHERE = "zesty-anchor trace NAME shows where a command comes from; zesty-anchor locate NAME prints the folder of the version"
+_WHERE = (
+    "zesty-anchor trace NAME shows where a command comes from; zesty-anchor locate NAME prints the folder of"
+    " the version"
+)
 _UNDO = "zesty-anchor undo reverses the last run; zesty-anchor undo --list shows the others"
 
 OTHER_WORDS = {
@@ -153,7 +177,9 @@ OTHER_WORDS = {
         ("ls", "versions", "search", "available"),
         "zesty-anchor list shows what is installed; zesty-anchor list NAME what is available",
     ),
-    **dict.fromkeys(("exec", "x"), "zesty-anchor with NAME=VERSION -- COMMAND runs a command with chosen versions"),
+    **dict.fromkeys(
+        ("exec", "x"), "zesty-anchor with NAME=VERSION -- COMMAND runs a command with chosen versions"
+    ),
     "help": "zesty-anchor --help lists the commands; zesty-anchor COMMAND --help explains one",
     "version": "zesty-anchor --version prints it; zesty-anchor list shows the versions of runtimes",
 }

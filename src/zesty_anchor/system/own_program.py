@@ -14,8 +14,8 @@ _NAMES = ("zesty-anchor", "za")
 def own_words(called: str, environ: Mapping[str, str]) -> tuple[str, ...]:
     """The words that start this program from anywhere: its script, or else the interpreter and the package.
 
-    ``called`` is what it was started as. Where that is no script, the one that pip put beside the interpreter counts, so
-    that the words are the same however the program was started (``python -m zesty_anchor``).
+    ``called`` is what it was started as. Where that is no script, the one that pip put beside the interpreter
+    counts, so that the words are the same however the program was started (``python -m zesty_anchor``).
     """
     on_path = [] if "/" in called else answering(called, environ.get("PATH", ""))
     found = Path(*on_path[:1] or [called]).absolute()

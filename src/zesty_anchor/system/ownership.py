@@ -13,8 +13,8 @@ from zesty_anchor.system.problem import UsageProblem
 def in_other_hands(file: Path) -> str:
     """Why somebody else than the person and root may decide what a file says; empty where nobody may.
 
-    Looked at are the file, where it really is, and each folder above it: who may write into a folder may put another file
-    there, unless it is one where only owners remove (sticky, chmod(1)).
+    Looked at are the file, where it really is, and each folder above it: who may write into a folder may put
+    another file there, unless it is one where only owners remove (sticky, chmod(1)).
     """
     real = Path(os.path.realpath(file))
     trusted = (0, os.geteuid())
@@ -39,8 +39,9 @@ _UNMAPPED = 65534
 
 
 def check_own(folder: Path, home: Path) -> None:
-    """Raises ``UsageProblem`` where a folder of ours, which may be missing, is another user's or is reached by another user's link,
-    where others may write into it, or where they may put another one in its place. Of what is above the ``home`` nothing is asked.
+    """Raises ``UsageProblem`` where a folder of ours, which may be missing, is another user's or is reached
+    by another user's link, where others may write into it, or where they may put another one in its place. Of
+    what is above the ``home`` nothing is asked.
     """
     for path in (folder, *folder.parents):
         if path == home or path in home.parents:
@@ -54,7 +55,8 @@ def check_own(folder: Path, home: Path) -> None:
             _check_itself(folder, state)
         elif state.st_uid not in (0, os.geteuid(), _UNMAPPED):
             raise UsageProblem(
-                f"{path} belongs to {owner_name(state.st_uid)}, who could put another folder in place of {folder.name}",
+                f"{path} belongs to {owner_name(state.st_uid)}, who could put another folder in place of"
+                f" {folder.name}",
                 where=str(folder),
                 advice=_ELSEWHERE,
             )

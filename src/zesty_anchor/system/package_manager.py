@@ -17,7 +17,9 @@ OWNER_SECONDS = 5.0
 
 
 def names_of(file: str) -> list[str]:
-    """The paths under which a file may be recorded: its own, that without /usr where the folders were merged, and where it leads."""
+    """The paths under which a file may be recorded: its own, that without /usr where the folders were merged,
+    and where it leads.
+    """
     merged = [file[len("/usr") :]] if file.startswith("/usr/") else []
     return list(dict.fromkeys((file, *merged, os.path.realpath(file))))
 
@@ -25,7 +27,8 @@ def names_of(file: str) -> list[str]:
 class PackageFacts(msgspec.Struct, frozen=True):
     """What is known of the packages that were asked about.
 
-    ``trouble`` is empty, or says why the package manager cannot work now, with ``way_out``, the command that mends it.
+    ``trouble`` is empty, or says why the package manager cannot work now, with ``way_out``, the command that
+    mends it.
     """
 
     family: str
@@ -37,16 +40,17 @@ class PackageFacts(msgspec.Struct, frozen=True):
 
 
 Run = Callable[[Command, Callable[[str], None]], int]
-"""Runs a command with privilege, gives each line that it prints to the listener, and returns its exit status."""
+"""Runs a command with privilege, gives each line that it prints to the listener, and returns its exit status.
+"""
 
 Told = Callable[[str, int, int], None]
 """Hears of progress: what is going on, and how much of how much is done."""
 
 
 class PackageManager(Protocol):
-    """One package manager. ``name`` is its command (``apt``), ``family`` the family of systems that it belongs to, which is the key
-    for names by system in the manifest. ``package`` is what a person calls what it installs ("Debian package"), and ``programs``
-    are the commands that change what is installed.
+    """One package manager. ``name`` is its command (``apt``), ``family`` the family of systems that it
+    belongs to, which is the key for names by system in the manifest. ``package`` is what a person calls what
+    it installs ("Debian package"), and ``programs`` are the commands that change what is installed.
     """
 
     name: ClassVar[str]
@@ -58,13 +62,13 @@ class PackageManager(Protocol):
         """``environ`` is the environment that it is started in."""
 
     def owners_of(self, files: Sequence[str]) -> dict[str, str]:
-        """The package that owns each of some files, also where a folder of it is a link (/bin to /usr/bin); empty for none. Only reads;
-        what does not answer in time owns nothing.
+        """The package that owns each of some files, also where a folder of it is a link (/bin to /usr/bin);
+        empty for none. Only reads; what does not answer in time owns nothing.
         """
 
     def source_form(self, source: PackageSource) -> SourceForm | None:
-        """The files and commands of a further source of packages; None where we know no form for it. Raises ``Problem`` where
-        it lacks what this manager needs. Pure.
+        """The files and commands of a further source of packages; None where we know no form for it. Raises
+        ``Problem`` where it lacks what this manager needs. Pure.
         """
 
     def facts(self, names: Collection[str]) -> PackageFacts:
@@ -110,10 +114,14 @@ class PackageManager(Protocol):
         """The files of configuration that belong to packages."""
 
     def unasked(self, names: Sequence[str]) -> list[str]:
-        """Those of installed packages that came because others need them, and may go when nothing does any more."""
+        """Those of installed packages that came because others need them, and may go when nothing does any
+        more.
+        """
 
     def mark_unasked(self, names: Sequence[str]) -> Command | None:
-        """The command that says so of packages; None where this manager keeps no such marks, or they cannot be set."""
+        """The command that says so of packages; None where this manager keeps no such marks, or they cannot
+        be set.
+        """
 
     def removal(self, names: Sequence[str]) -> Command:
         """The command that removes packages with all that belongs to them, and asks nothing."""

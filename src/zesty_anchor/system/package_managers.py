@@ -23,7 +23,8 @@ PACKAGE_MANAGERS: Registry[type[PackageManager]] = Registry(
 
 
 def package_manager(families: Sequence[str], environ: Mapping[str, str]) -> PackageManager | None:
-    """The package manager of this machine, by the families that os-release(5) names, the nearest one first; None where we know none.
+    """The package manager of this machine, by the families that os-release(5) names, the nearest one first;
+    None where we know none.
 
     ``environ`` is the environment that it is started in.
     """

@@ -1,4 +1,6 @@
-"""A source of packages in the form of a package manager: which files, with what in them, and how it is asked anew."""
+"""A source of packages in the form of a package manager: which files, with what in them, and how it is asked
+anew.
+"""
 
 from __future__ import annotations
 
@@ -8,7 +10,9 @@ from zesty_anchor.system.command import Command
 
 
 class PackageSource(msgspec.Struct, frozen=True):
-    """``[prerequisites.sources.NAME]`` of a manifest. ``key`` is the armoured key that its lists, or packages, are signed with."""
+    """``[prerequisites.sources.NAME]`` of a manifest. ``key`` is the armoured key that its lists, or
+    packages, are signed with.
+    """
 
     name: str
     url: str
@@ -28,8 +32,8 @@ class PackageSource(msgspec.Struct, frozen=True):
 
 
 class SourceForm(msgspec.Struct, frozen=True):
-    """``files`` are paths with their texts, in the order in which they are written; ``refresh`` reads its lists, ``forget`` removes
-    what that left.
+    """``files`` are paths with their texts, in the order in which they are written; ``refresh`` reads its
+    lists, ``forget`` removes what that left.
     """
 
     files: tuple[tuple[str, str], ...]

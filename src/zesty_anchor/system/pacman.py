@@ -39,4 +39,11 @@ class Pacman(AskedManager):
         """The command for the system at ``root``."""
         if str(self.root) == "/":
             return command
-        return (command[0], "--root", str(self.root), "--config", f"{self.root}/etc/pacman.conf", *command[1:])
+        return (
+            command[0],
+            "--root",
+            str(self.root),
+            "--config",
+            f"{self.root}/etc/pacman.conf",
+            *command[1:],
+        )

@@ -14,7 +14,8 @@ _LINE = rb"^\s*(?:export\s+)?([A-Za-z_][A-Za-z0-9_]*)="
 def unfit(value: str) -> str:
     """Why a value cannot be carried there; empty where it can.
 
-    pam_env reads a line, takes off white space at the end and one pair of quotes around, and knows no escapes.
+    pam_env reads a line, takes off white space at the end and one pair of quotes around, and knows no
+    escapes.
     """
     if "\n" in value or "\r" in value or "\0" in value:
         return "it holds a line end"
@@ -30,7 +31,9 @@ def unfit(value: str) -> str:
 
 
 def with_variables(content: bytes, variables: Mapping[str, str]) -> bytes:
-    """The file's content with these names set. A line that sets one is replaced, the last such counts; else added."""
+    """The file's content with these names set. A line that sets one is replaced, the last such counts; else
+    added.
+    """
     rows = content.splitlines(keepends=True)
     left = dict(variables)
     for place in range(len(rows) - 1, -1, -1):
@@ -47,7 +50,9 @@ def with_variables(content: bytes, variables: Mapping[str, str]) -> bytes:
 def by_hand(content: bytes, variables: Mapping[str, str]) -> tuple[tuple[str, ...], ...]:
     """The commands that set these names, for an administrator: old lines out with sed(1), new ones added."""
     there = {found[1].decode() for row in content.splitlines() if (found := re.match(_LINE, row))}
-    commands = [("sed", "-i", rf"/^\s*\(export\s\+\)\?{name}=/d", str(FILE)) for name in variables if name in there]
+    commands = [
+        ("sed", "-i", rf"/^\s*\(export\s\+\)\?{name}=/d", str(FILE)) for name in variables if name in there
+    ]
     import shlex
 
     lines = " ".join(shlex.quote(_line(name, value).decode()) for name, value in variables.items())

@@ -27,8 +27,8 @@ _KEEP_ALIVE_SECONDS = 45.0
 class Access(msgspec.Struct, frozen=True):
     """How this process may get privilege. ``way`` is root (it has it), sudo, doas, or empty: not at all.
 
-    ``password`` tells whether one has to be typed first. ``hand`` is what stayed behind as root where this process
-    stepped down.
+    ``password`` tells whether one has to be typed first. ``hand`` is what stayed behind as root where this
+    process stepped down.
     """
 
     way: str
@@ -91,7 +91,9 @@ def authenticate(given: Access, user: str, environ: Mapping[str, str]) -> Access
     else:
         command = [given.program, "true"]
     sys.stderr.flush()
-    answer = subprocess.run(command, stderr=subprocess.PIPE, text=True, check=False, env=trusted_environment(environ))
+    answer = subprocess.run(
+        command, stderr=subprocess.PIPE, text=True, check=False, env=trusted_environment(environ)
+    )
     if answer.returncode == 0:
         return msgspec.structs.replace(given, password=False)
     said = answer.stderr.strip()
@@ -112,7 +114,9 @@ class Hands:
         self._told = ""
 
     def run(self, command: tuple[str, ...], hear: Callable[[str], None]) -> int:
-        """Run a command; each line that it prints, to either stream, goes to ``hear``. Returns its exit status."""
+        """Run a command; each line that it prints, to either stream, goes to ``hear``. Returns its exit
+        status.
+        """
         told = f"with privilege: {self.access.shown(command)}"
         if told != self._told:  # what is kept for undo takes several commands of one kind
             self._tell(told)
@@ -129,7 +133,9 @@ class Hands:
 
     @contextmanager
     def kept_alive(self) -> Iterator[None]:
-        """Keep sudo from forgetting the password while the work goes on (sudo(8), -v: the cached time is renewed)."""
+        """Keep sudo from forgetting the password while the work goes on (sudo(8), -v: the cached time is
+        renewed).
+        """
         if self.access.way != "sudo":
             yield
             return
@@ -140,7 +146,8 @@ class Hands:
         def renew() -> None:
             while not over.wait(_KEEP_ALIVE_SECONDS):
                 subprocess.run(
-                    [self.access.program, "-n", "-v"], stdin=subprocess.DEVNULL, capture_output=True, check=False,
+                    [self.access.program, "-n", "-v"], stdin=subprocess.DEVNULL, capture_output=True,
+                    check=False,
                     env=trusted_environment(os.environ),
                 )  # fmt: skip
 
@@ -154,8 +161,8 @@ class Hands:
 
 
 def caller(environ: Mapping[str, str]) -> pwd.struct_passwd | None:
-    """The user who started this process as root: named by SUDO_UID and SUDO_GID (sudo(8), "ENVIRONMENT"), or DOAS_USER
-    (doas(1)). None where this is not root, or root itself called.
+    """The user who started this process as root: named by SUDO_UID and SUDO_GID (sudo(8), "ENVIRONMENT"), or
+    DOAS_USER (doas(1)). None where this is not root, or root itself called.
     """
     import pwd
 
@@ -176,8 +183,8 @@ def caller(environ: Mapping[str, str]) -> pwd.struct_passwd | None:
 def step_down(environ: Mapping[str, str]) -> tuple[dict[str, str], RootHand] | None:
     """Where this process was started as root through sudo or doas, become the user who called, for good.
 
-    Returns the changed environment, and what stays behind as root for what needs privilege; None where nothing had to
-    be done.
+    Returns the changed environment, and what stays behind as root for what needs privilege; None where
+    nothing had to be done.
     """
     called = caller(environ)
     if called is None:
@@ -189,7 +196,12 @@ def step_down(environ: Mapping[str, str]) -> tuple[dict[str, str], RootHand] | N
     os.setresgid(called.pw_gid, called.pw_gid, called.pw_gid)
     os.setresuid(called.pw_uid, called.pw_uid, called.pw_uid)
     changed = {k: v for k, v in environ.items() if not k.startswith(("SUDO_", "DOAS_", "XDG_"))}
-    changed |= {"HOME": called.pw_dir, "USER": called.pw_name, "LOGNAME": called.pw_name, "SHELL": called.pw_shell}
+    changed |= {
+        "HOME": called.pw_dir,
+        "USER": called.pw_name,
+        "LOGNAME": called.pw_name,
+        "SHELL": called.pw_shell,
+    }
     return changed, hand
 
 

@@ -26,7 +26,9 @@ class Problem(Exception):
 
 
 def of_system(error: OSError, where: str = "", *, taken_back: bool = False) -> Problem:
-    """What the operating system refused, with what to do about it (errno(3)). ``where`` is told where it names no file."""
+    """What the operating system refused, with what to do about it (errno(3)). ``where`` is told where it
+    names no file.
+    """
     place = os.fsdecode(error.filename) if isinstance(error.filename, (str, bytes)) else where
     what, advice = _REFUSED.get(error.errno or 0, (error.strerror or str(error), "mend the cause"))
     again = "; what was written for it is removed again" if taken_back else ""

@@ -28,8 +28,9 @@ def processes() -> frozenset[int]:
 
 
 def end_marked(mark: bytes, session: int, spared: Collection[int]) -> None:
-    """Kill the processes of this user whose environment holds ``mark``, and those of a session, but for those ``spared``: again
-    until none is left, since they may start others meanwhile. Where there is no /proc (proc(5)), nothing is done.
+    """Kill the processes of this user whose environment holds ``mark``, and those of a session, but for those
+    ``spared``: again until none is left, since they may start others meanwhile. Where there is no /proc
+    (proc(5)), nothing is done.
     """
     for _ in range(_ROUNDS):
         found = marked(mark, session, spared)
@@ -56,6 +57,8 @@ def _belongs(process: int, user: int, mark: bytes, session: int) -> bool:
         if folder.stat().st_uid != user:
             return False
         state, _, _, of_session = (folder / "stat").read_bytes().rpartition(b")")[2].split()[:4]
-        return state not in (b"Z", b"X") and (int(of_session) == session or mark in (folder / "environ").read_bytes())
+        return state not in (b"Z", b"X") and (
+            int(of_session) == session or mark in (folder / "environ").read_bytes()
+        )
     except (OSError, ValueError):
         return False

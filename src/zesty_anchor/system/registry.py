@@ -1,5 +1,5 @@
-"""A registry: the classes of one noun by name. The shipped ones are imported when they are first used; other packages add
-theirs as entry points (packaging.python.org, "Entry points specification").
+"""A registry: the classes of one noun by name. The shipped ones are imported when they are first used; other
+packages add theirs as entry points (packaging.python.org, "Entry points specification").
 """
 
 from __future__ import annotations
@@ -18,7 +18,9 @@ T = TypeVar("T")
 
 @cache
 def _others_add() -> bool:
-    """Whether any installed package has an entry point of one of our groups. To read these files takes 2 ms, importlib.metadata 30."""
+    """Whether any installed package has an entry point of one of our groups. To read these files takes 2 ms,
+    importlib.metadata 30.
+    """
     for folder in sys.path:
         for file in glob.iglob(os.path.join(glob.escape(folder), "*-info", "entry_points.txt")):
             with suppress(OSError), open(file, "rb") as opened:
@@ -36,8 +38,8 @@ class UnknownName(LookupError):
 
 
 class Registry(Generic[T]):
-    """Finds a class by its name. ``shipped`` gives ``module:Name`` for each name, in the order in which they are listed; ``group``
-    is the entry points' group.
+    """Finds a class by its name. ``shipped`` gives ``module:Name`` for each name, in the order in which they
+    are listed; ``group`` is the entry points' group.
     """
 
     def __init__(self, noun: str, shipped: Mapping[str, str], group: str) -> None:

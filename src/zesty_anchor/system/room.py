@@ -1,4 +1,6 @@
-"""Rooms in the folder for temporary files: ours alone, gone when the work is done, and found again where we were killed."""
+"""Rooms in the folder for temporary files: ours alone, gone when the work is done, and found again where we
+were killed.
+"""
 
 from __future__ import annotations
 
@@ -22,7 +24,9 @@ _ON_DISK = Path("/var/tmp")
 
 @contextmanager
 def room(what: str, *, on_disk: bool = False) -> Iterator[Path]:
-    """An empty folder that only its owner may read; ``what`` is a word for its use. ``on_disk`` is for what may be large."""
+    """An empty folder that only its owner may read; ``what`` is a word for its use. ``on_disk`` is for what
+    may be large.
+    """
     prefix = f"zesty-anchor-{what}-{os.getpid()}-"
     top = str(_ON_DISK) if on_disk and os.access(_ON_DISK, os.W_OK) else None
     while True:
@@ -35,7 +39,9 @@ def room(what: str, *, on_disk: bool = False) -> Iterator[Path]:
 
 @contextmanager
 def _held(name: str) -> Iterator[bool]:
-    """Whether a room is there and held. Another run, which has other numbers, may have cleared it before it was."""
+    """Whether a room is there and held. Another run, which has other numbers, may have cleared it before it
+    was.
+    """
     try:
         handle = os.open(name, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
     except FileNotFoundError:

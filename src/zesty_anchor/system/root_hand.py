@@ -1,7 +1,8 @@
 """A process that keeps the superuser's rights while the program itself gives them up.
 
-sudo ties a typed password to its terminal, and runs a command on a terminal of its own (sudoers(5), use_pty): a
-program that was started through sudo and becomes its caller could not ask sudo again without a second password.
+sudo ties a typed password to its terminal, and runs a command on a terminal of its own (sudoers(5), use_pty):
+a program that was started through sudo and becomes its caller could not ask sudo again without a second
+password.
 """
 
 from __future__ import annotations
@@ -47,13 +48,15 @@ class RootHand:
 def _serve(channel: socket.socket) -> None:
     words, answers = channel.makefile("r", encoding="utf-8"), channel.makefile("w", encoding="utf-8")
     for line in words:
-        status = run_here(tuple(json.loads(line)), lambda text: print(json.dumps(text), file=answers, flush=True))
+        status = run_here(
+            tuple(json.loads(line)), lambda text: print(json.dumps(text), file=answers, flush=True)
+        )
         print(json.dumps(status), file=answers, flush=True)
 
 
 def run_here(words: tuple[str, ...], hear: Callable[[str], None]) -> int:
-    """Run a command with the rights of this process, in an environment that nobody else chose; each line that it prints, to either
-    stream, goes to ``hear``.
+    """Run a command with the rights of this process, in an environment that nobody else chose; each line that
+    it prints, to either stream, goes to ``hear``.
     """
     try:
         running = subprocess.Popen(

@@ -1,8 +1,8 @@
 """What privileged steps believe: copies and notes in a folder that only root can change.
 
-A journal and an attic belong to the person, and any program of theirs may write there. So what is taken back with privilege
-is taken from here, and from nowhere else: /var/lib/zesty-anchor/USER/RUN/NAME (hier(7): the state of programs), where each
-folder and file belongs to root, is no link, and nobody else may write it.
+A journal and an attic belong to the person, and any program of theirs may write there. So what is taken back
+with privilege is taken from here, and from nowhere else: /var/lib/zesty-anchor/USER/RUN/NAME (hier(7): the
+state of programs), where each folder and file belongs to root, is no link, and nobody else may write it.
 """
 
 from __future__ import annotations
@@ -34,8 +34,8 @@ _NOTE = _OWN + 'printf %s "$3" >"$1/.new"; mv -T -- "$1/.new" "$1/$2"'
 _COPY = _OWN + 'cp -p -- "$3" "$1/.new"; chown 0:0 "$1/.new"; chmod 600 "$1/.new"; mv -T -- "$1/.new" "$1/$2"'
 _TAKE = (
     _OWN
-    + 'cp -- "$3" "$1/.new"; [ "$(sha256sum <"$1/.new")" = "$4  -" ] || { rm -f -- "$1/.new"; echo "it was changed meanwhile"; exit 9; }\n'
-    + 'chmod 644 "$1/.new"; mv -T -- "$1/.new" "$1/$2"'
+    + 'cp -- "$3" "$1/.new"; [ "$(sha256sum <"$1/.new")" = "$4  -" ] || { rm -f -- "$1/.new"; echo "it was'
+    ' changed meanwhile"; exit 9; }\n' + 'chmod 644 "$1/.new"; mv -T -- "$1/.new" "$1/$2"'
 )
 _GIVE = """# put back $2
 set -eu
@@ -69,7 +69,10 @@ def folder(run: str) -> Path:
 def note(run: str, name: str, text: str) -> list[Command]:
     """The commands that write a text there, in as many pieces as it takes."""
     pieces = [text[at : at + _PIECE] for at in range(0, len(text), _PIECE)] or [""]
-    return [("sh", "-c", _NOTE, "sh", str(folder(run)), _named(f"{name}.{n}"), piece) for n, piece in enumerate(pieces)]
+    return [
+        ("sh", "-c", _NOTE, "sh", str(folder(run)), _named(f"{name}.{n}"), piece)
+        for n, piece in enumerate(pieces)
+    ]
 
 
 def noted(run: str, name: str) -> str | None:
@@ -96,26 +99,36 @@ def give(run: str, name: str, target: str) -> Command:
 
 
 def write(target: str, content: str, beside: str) -> Command:
-    """The command that gives a file of the system's a content, which no other file is read for. Its mode stays."""
+    """The command that gives a file of the system's a content, which no other file is read for. Its mode
+    stays.
+    """
     return ("sh", "-c", _WRITE, "sh", target, content, beside)
 
 
 def clear(run: str, *names: str) -> Command:
-    """The command that removes what bears these names, where ``*`` stands for any letters, and the run's folder with the last."""
+    """The command that removes what bears these names, where ``*`` stands for any letters, and the run's
+    folder with the last.
+    """
     if any(not re.match(_NAME, name.replace("*", "")) for name in names):
         raise ValueError(f"{names!r} are no names of copies")
     return ("sh", "-c", _CLEAR, "sh", str(folder(run)), *names)
 
 
 def believed(run: str, name: str) -> bytes | None:
-    """What a file there holds; None where it, or a folder above it, is not root's alone, or cannot be read."""
+    """What a file there holds; None where it, or a folder above it, is not root's alone, or cannot be
+    read.
+    """
     if not re.match(_NAME, name):
         return None
     file = folder(run) / name
     try:
         for path in (STORE, file.parent.parent, file.parent, file):
             state = path.lstat()
-            if state.st_uid != 0 or stat.S_ISLNK(state.st_mode) or state.st_mode & (stat.S_IWGRP | stat.S_IWOTH):
+            if (
+                state.st_uid != 0
+                or stat.S_ISLNK(state.st_mode)
+                or state.st_mode & (stat.S_IWGRP | stat.S_IWOTH)
+            ):
                 return None
         return file.read_bytes()
     except OSError:
@@ -131,7 +144,9 @@ def stands(run: str, name: str) -> Path | None:
         states = [path.lstat() for path in (STORE, file.parent.parent, file.parent, file)]
     except OSError:
         return None
-    return None if any(s.st_uid != 0 or stat.S_ISLNK(s.st_mode) or s.st_mode & 0o022 for s in states) else file
+    return (
+        None if any(s.st_uid != 0 or stat.S_ISLNK(s.st_mode) or s.st_mode & 0o022 for s in states) else file
+    )
 
 
 def shown(command: Command) -> str:

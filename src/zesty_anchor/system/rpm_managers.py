@@ -32,12 +32,16 @@ class _OnRpm(AskedManager):
         return self.ask(("rpm", "-q", "--whatprovides", name)).returncode == 0
 
     def owners_of(self, files: Sequence[str]) -> dict[str, str]:
-        """An answer does not name the file that it is about, so each is asked for alone, several at a time."""
+        """An answer does not name the file that it is about, so each is asked for alone, several at a
+        time.
+        """
         named = self.recorded(files)
         every = list(dict.fromkeys(name for names in named.values() for name in names))
         with ThreadPoolExecutor(_AT_ONCE) as pool:
             found = dict(zip(every, pool.map(self._owner, every), strict=True))
-        return {file: next((found[name] for name in names if found[name]), "") for file, names in named.items()}
+        return {
+            file: next((found[name] for name in names if found[name]), "") for file, names in named.items()
+        }
 
     def _owner(self, file: str) -> str:
         try:
@@ -47,7 +51,9 @@ class _OnRpm(AskedManager):
         return answer.stdout.split("\n")[0] if answer.returncode == 0 else ""
 
     def source_form(self, source: PackageSource) -> SourceForm:
-        """A repository's file, in the folder that this manager reads (dnf.conf(5), "Repo options"; zypper(8))."""
+        """A repository's file, in the folder that this manager reads (dnf.conf(5), "Repo options";
+        zypper(8)).
+        """
         key_file, file = f"/etc/pki/rpm-gpg/{source.own}.asc", f"{self.sources}/{source.own}.repo"
         rows = f"[{source.own}]\nname={source.name}\nbaseurl={source.url}\nenabled=1\ngpgcheck=1\ngpgkey=file://{key_file}\n"
         files = ((key_file, source.key), (file, source.head + rows + self.source_rows))
@@ -103,7 +109,9 @@ class Zypper(_OnRpm):
     install_words: ClassVar[Command] = ("zypper", "--non-interactive", "install", "--no-recommends")
     remove_words = ("rpm", "-e")
     list_known = ("zypper", "--non-interactive", "--no-refresh", "--terse", "search", "-t", "package")
-    unknown = re.compile(r"^(?:No provider of |')'?([^' ]+)'? (?:found|not found in package names)", re.MULTILINE)
+    unknown = re.compile(
+        r"^(?:No provider of |')'?([^' ]+)'? (?:found|not found in package names)", re.MULTILINE
+    )
     locked = re.compile(r"System management is locked by .*")
     progress = re.compile(r"\((\d+)/(\d+)\)")
 

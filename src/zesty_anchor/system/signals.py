@@ -13,8 +13,9 @@ _LOOK_SECONDS = 0.05
 
 
 def end_on_signals() -> list[int]:
-    """Have a hangup and a termination end the program as Ctrl-C does: children ended, what was under way taken back, the
-    journal closed. Returns the list that gets the signal's number. While that goes on further ones are let go by.
+    """Have a hangup and a termination end the program as Ctrl-C does: children ended, what was under way
+    taken back, the journal closed. Returns the list that gets the signal's number. While that goes on further
+    ones are let go by.
 
     To be called in the main thread, once.
     """
@@ -34,12 +35,13 @@ def end_on_signals() -> list[int]:
 
 
 def _see_that_it_is_handled(came: list[int]) -> None:
-    """Python handles a signal in its main thread, between two of its own instructions. Where another thread got the signal, or
-    the main one was just about to wait, nothing wakes it (Python's manual, signal, "Execution of Python signal handlers").
-    So a thread hears of each signal by a pipe (``signal.set_wakeup_fd``), and sends it again to the main one until it is handled.
+    """Python handles a signal in its main thread, between two of its own instructions. Where another thread
+    got the signal, or the main one was just about to wait, nothing wakes it (Python's manual, signal,
+    "Execution of Python signal handlers"). So a thread hears of each signal by a pipe
+    (``signal.set_wakeup_fd``), and sends it again to the main one until it is handled.
 
-    Where the main thread was just clearing an object away, what the handler raises goes no further (the manual, object.__del__);
-    then the signal is heard of anew.
+    Where the main thread was just clearing an object away, what the handler raises goes no further (the
+    manual, object.__del__); then the signal is heard of anew.
     """
     receiver, sender = os.pipe()
     os.set_blocking(sender, False)

@@ -17,8 +17,11 @@ class SignatureRefused(Problem):
     """A signature that does not hold, or a key that may not be used."""
 
 
-def check(signature: bytes, key_file: Path, subject: str, *, file: Path | None = None, content: bytes = b"") -> None:
-    """Check that ``file``, or ``content``, was signed with a key in ``key_file``. ``subject`` names it in errors.
+def check(
+    signature: bytes, key_file: Path, subject: str, *, file: Path | None = None, content: bytes = b""
+) -> None:
+    """Check that ``file``, or ``content``, was signed with a key in ``key_file``. ``subject`` names it in
+    errors.
 
     Raises ``SignatureRefused``, each reason with its own message.
     """
@@ -45,7 +48,10 @@ def check(signature: bytes, key_file: Path, subject: str, *, file: Path | None =
         raise SignatureRefused(
             f"{subject} is signed with another key: {by}",
             where=f"the manifest names {fingerprint}, {key_file}",
-            advice="if the publisher has a new key, get it from a place that you trust, and name its file instead",
+            advice=(
+                "if the publisher has a new key, get it from a place that you trust, and name its file"
+                " instead"
+            ),
         )
     try:
         data = {"file": str(file)} if file is not None else {"bytes": content}
@@ -92,7 +98,9 @@ def _keys(file: Path) -> list[Any]:
 
 
 class PublicKey(msgspec.Struct, frozen=True):
-    """One OpenPGP key: its fingerprint in capitals, whose it says that it is, and itself in ASCII armour (RFC 9580, 6.2)."""
+    """One OpenPGP key: its fingerprint in capitals, whose it says that it is, and itself in ASCII armour (RFC
+    9580, 6.2).
+    """
 
     fingerprint: str
     owner: str
@@ -100,7 +108,9 @@ class PublicKey(msgspec.Struct, frozen=True):
 
 
 def public_key(file: Path) -> PublicKey:
-    """The one key that a file holds. Raises ``SignatureRefused`` where it holds none, or several, or one that is no good any more."""
+    """The one key that a file holds. Raises ``SignatureRefused`` where it holds none, or several, or one that
+    is no good any more.
+    """
     keys = _keys(file)
     if len(keys) != 1:
         raise SignatureRefused(
@@ -146,8 +156,8 @@ def _fingerprints(key: Any) -> set[str]:
 
 
 def signed_text(signed: bytes, keyrings: Sequence[Path], who: str) -> bytes:
-    """The text of a message that is signed inline (RFC 9580, section 7: Cleartext Signature Framework) with one of the keys in
-    the keyrings. One good signature is enough, as apt-secure(8) has it.
+    """The text of a message that is signed inline (RFC 9580, section 7: Cleartext Signature Framework) with
+    one of the keys in the keyrings. One good signature is enough, as apt-secure(8) has it.
 
     Raises ``SignatureRefused`` where none of the signatures holds, or no keyring can be read.
     """
@@ -163,16 +173,26 @@ def signed_text(signed: bytes, keyrings: Sequence[Path], who: str) -> bytes:
         raise SignatureRefused(
             f"there is no key to check {who} with",
             where=", ".join(map(str, keyrings)) or "no keyring",
-            advice="install the archive's keyring (Debian: the package debian-archive-keyring), or name its file as the feed's key",
+            advice=(
+                "install the archive's keyring (Debian: the package debian-archive-keyring), or name its file"
+                " as the feed's key"
+            ),
         )
     now = datetime.datetime.now(datetime.UTC)
-    usable = [key for key in keys if not key.is_revoked and not (key.expiration is not None and key.expiration < now)]
+    usable = [
+        key
+        for key in keys
+        if not key.is_revoked and not (key.expiration is not None and key.expiration < now)
+    ]
     try:
         found = pysequoia.verify(bytes=signed, store=lambda ids: usable)
     except RuntimeError as error:
         raise SignatureRefused(
             f"{who} is not signed with a key that this machine trusts for it",
             where=f"{str(error).splitlines()[0]}; asked: {', '.join(map(str, keyrings))}",
-            advice="nothing of it was used. If the archive has a new key, get its keyring from a place that you trust",
+            advice=(
+                "nothing of it was used. If the archive has a new key, get its keyring from a place that you"
+                " trust"
+            ),
         ) from None
     return bytes(found.bytes or b"")

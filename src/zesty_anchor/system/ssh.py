@@ -12,7 +12,9 @@ from zesty_anchor.system.host import find_program
 from zesty_anchor.system.problem import Problem
 from zesty_anchor.system.room import room
 
-MISSING = Problem("OpenSSH's client is not installed", advice='add it: [prerequisites] packages = ["openssh-client"]')
+MISSING = Problem(
+    "OpenSSH's client is not installed", advice='add it: [prerequisites] packages = ["openssh-client"]'
+)
 
 
 def tool(name: str, environ: Mapping[str, str]) -> str:
@@ -36,14 +38,20 @@ def scan(host: str, port: int) -> list[str]:
         raise MISSING from None
     lines = [line for line in answer.stdout.splitlines() if line and not line.startswith("#")]
     if not lines:
-        raise Problem(f"{host}, port {port}, offers no key", advice="check the name and the network, then try again")
+        raise Problem(
+            f"{host}, port {port}, offers no key", advice="check the name and the network, then try again"
+        )
     return lines
 
 
 def fingerprint(line: str) -> str:
     """The fingerprint (``SHA256:…``) of a line of known_hosts."""
     answer = subprocess.run(
-        [tool("ssh-keygen", os.environ), "-lf", "-"], input=line + "\n", capture_output=True, text=True, check=False
+        [tool("ssh-keygen", os.environ), "-lf", "-"],
+        input=line + "\n",
+        capture_output=True,
+        text=True,
+        check=False,
     )
     found = re.search(r"SHA256:\S+", answer.stdout)
     return found[0] if found else ""

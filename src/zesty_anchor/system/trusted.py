@@ -32,8 +32,8 @@ def is_roots(path: str) -> bool:
 
 
 def trusted_program(name: str) -> str | None:
-    """The program of a name that may run with privilege: found on the PATH that the system gives root at login, and changed by root
-    alone. None where there is none.
+    """The program of a name that may run with privilege: found on the PATH that the system gives root at
+    login, and changed by root alone. None where there is none.
     """
     if name.startswith("/"):
         return name if is_roots(name) else None
@@ -42,7 +42,9 @@ def trusted_program(name: str) -> str | None:
 
 
 def trusted_words(command: tuple[str, ...]) -> tuple[str, ...] | None:
-    """A command with its program by the whole path, also behind env(1); None where it is not one that may run with privilege."""
+    """A command with its program by the whole path, also behind env(1); None where it is not one that may run
+    with privilege.
+    """
     program = trusted_program(command[0])
     if program is None:
         return None
@@ -59,10 +61,13 @@ def trusted_words(command: tuple[str, ...]) -> tuple[str, ...] | None:
 
 
 def trusted_environment(environ: Mapping[str, str]) -> dict[str, str]:
-    """The environment of what runs with privilege: of ``environ`` only proxies, the terminal and the language. So no option of a
-    loader, an interpreter or a library (LD_*, PYTHON*, SSL_*) reaches it (ld.so(8), python(1)).
+    """The environment of what runs with privilege: of ``environ`` only proxies, the terminal and the
+    language. So no option of a loader, an interpreter or a library (LD_*, PYTHON*, SSL_*) reaches it
+    (ld.so(8), python(1)).
     """
-    kept = {name: value for name, value in environ.items() if name in _KEPT or name.lower().endswith("_proxy")}
+    kept = {
+        name: value for name, value in environ.items() if name in _KEPT or name.lower().endswith("_proxy")
+    }
     folders = [each for each in f"{login_path(superuser=True)}:{_FOLDERS}".split(":") if each.startswith("/")]
     path = ":".join(dict.fromkeys(folder for folder in folders if is_roots(folder)))
     return {**kept, "PATH": path or _FOLDERS, "HOME": _home(), "LC_ALL": "C"}

@@ -88,11 +88,14 @@ class Alternatives(BaseKind):
         query = root_store.noted(bench.run, f"alternative-{record.name}")
         if query is None:
             told = (
-                f"the alternative {record.name} stays away: what it was is not noted in {root_store.folder(bench.run)}"
+                f"the alternative {record.name} stays away: what it was is not noted in"
+                f" {root_store.folder(bench.run)}"
             )
             return Reverted((told,))
         failed = bench.as_root(alternatives.restored(query))
         if failed:
-            return Reverted((f"the alternative {record.name} could not be brought back: {failed}",), whole=False)
+            return Reverted(
+                (f"the alternative {record.name} could not be brought back: {failed}",), whole=False
+            )
         bench.as_root([root_store.clear(bench.run, f"alternative-{record.name}.*")])
         return WHOLE

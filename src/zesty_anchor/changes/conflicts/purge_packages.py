@@ -26,8 +26,9 @@ from zesty_anchor.system.problem import Problem
 
 
 class RemovalRecord(Record, kw_only=True, tag="package-removal"):
-    """The families of this system, the packages with their versions, where their files of configuration are kept, the
-    copies of those that no archive holds, and those that were ``unasked``: there because others need them.
+    """The families of this system, the packages with their versions, where their files of configuration are
+    kept, the copies of those that no archive holds, and those that were ``unasked``: there because others
+    need them.
     """
 
     families: list[str]
@@ -38,12 +39,15 @@ class RemovalRecord(Record, kw_only=True, tag="package-removal"):
 
     def attic_copies(self) -> dict[str, str]:
         """Files of configuration as they were, and copies of packages."""
-        return {**{copy: file for file, copy in self.settings.items()}, **dict.fromkeys(self.copies.values(), "")}
+        return {
+            **{copy: file for file, copy in self.settings.items()},
+            **dict.fromkeys(self.copies.values(), ""),
+        }
 
 
 class Removal(msgspec.Struct, frozen=True):
-    """What a removal would take: of the packages to go those that are installed (``names``), what goes with them
-    (``more``; None: the system itself), and those of all that are nowhere to be had again (``alone``).
+    """What a removal would take: of the packages to go those that are installed (``names``), what goes with
+    them (``more``; None: the system itself), and those of all that are nowhere to be had again (``alone``).
     """
 
     manager: PackageManager
@@ -54,8 +58,8 @@ class Removal(msgspec.Struct, frozen=True):
 
 
 class PurgePackages(BaseChange, frozen=True):
-    """Remove packages with all that belongs to them. ``more`` are those that go with them, ``alone`` those of all that are
-    nowhere to be had again.
+    """Remove packages with all that belongs to them. ``more`` are those that go with them, ``alone`` those of
+    all that are nowhere to be had again.
     """
 
     names: tuple[str, ...]
@@ -118,8 +122,8 @@ class PurgePackages(BaseChange, frozen=True):
         )
 
     def carry_out(self, bench: Bench, record: RemovalRecord) -> None:
-        """Remove them, after what brings them back is kept where root alone may change it. Raises ``Problem`` where that fails, or
-        one is still there.
+        """Remove them, after what brings them back is kept where root alone may change it. Raises ``Problem``
+        where that fails, or one is still there.
         """
         lines: list[str] = []
         names = tuple(record.versions)
@@ -167,22 +171,33 @@ class PackageRemovals(BaseKind):
             raise Problem(
                 f"{', '.join(facts.names)} cannot be removed: the system needs it",
                 where="[[conflicts.remove]]",
-                advice="take it out of there: the manifest's version stands before it on PATH, and verify proves that",
+                advice=(
+                    "take it out of there: the manifest's version stands before it on PATH, and verify proves"
+                    " that"
+                ),
             )
         yield PurgePackages(facts.names, facts.more, facts.alone, facts.families, facts.manager)
 
     def take_back(self, record: RemovalRecord, bench: Bench) -> Reverted:
-        """They come from apt's cache, from where it fetches packages, or from the copies kept: as root has noted it."""
+        """They come from apt's cache, from where it fetches packages, or from the copies kept: as root has
+        noted it.
+        """
         manager = package_manager(record.families, bench.environ)
         if manager is None:
             return WHOLE
         noted = _noted(bench.run)
         if noted is None:
             names = ", ".join(name for name in record.versions if name not in manager.all_installed())
-            told = f"the packages {names} stay away: {root_store.folder(bench.run)} does not say what they were"
+            told = (
+                f"the packages {names} stay away: {root_store.folder(bench.run)} does not say what they were"
+            )
             return Reverted((told,) if names else ())
         record = msgspec.structs.replace(
-            record, versions=noted.versions, unasked=noted.unasked, settings=noted.settings, copies=noted.copies
+            record,
+            versions=noted.versions,
+            unasked=noted.unasked,
+            settings=noted.settings,
+            copies=noted.copies,
         )
         here = manager.all_installed()
         missing = [name for name in record.versions if name not in here]
@@ -219,8 +234,8 @@ class PackageRemovals(BaseKind):
 
 
 class Noted(msgspec.Struct, frozen=True):
-    """What brings packages back: their versions, those that were there because others need them, and by what name each file of
-    configuration, and each package that no archive holds, is kept.
+    """What brings packages back: their versions, those that were there because others need them, and by what
+    name each file of configuration, and each package that no archive holds, is kept.
     """
 
     versions: dict[str, str]

@@ -67,7 +67,9 @@ class RetireFolder(BaseChange, frozen=True):
 
     def prepare(self, bench: Bench) -> FolderRecord:
         """Make room for it in the attic."""
-        return FolderRecord(folder=str(self.folder), kept=str(bench.attic.place(self.folder.name)), name=self.name)
+        return FolderRecord(
+            folder=str(self.folder), kept=str(bench.attic.place(self.folder.name)), name=self.name
+        )
 
     def carry_out(self, bench: Bench, record: FolderRecord) -> None:
         """Move it there."""
@@ -80,7 +82,9 @@ class BaseRetireFolders(BaseKind):
     record = FolderRecord
 
     def take_back(self, record: FolderRecord, bench: Bench) -> Reverted:
-        """Move it back. Where something stands in its place, that stays, and so does the old one in the attic."""
+        """Move it back. Where something stands in its place, that stays, and so does the old one in the
+        attic.
+        """
         folder, kept = Path(record.folder), Path(record.kept)
         finish_move(folder, kept)
         finish_move(kept, folder)
@@ -119,7 +123,8 @@ class RetireFolders(BaseRetireFolders):
         locations = machine.locations
         there = (folder for folder in wanted.removals if os.path.lexists(folder))
         return {
-            folder: Removable(locations.shown(folder), _hindrance(folder, wanted.folder, locations)) for folder in there
+            folder: Removable(locations.shown(folder), _hindrance(folder, wanted.folder, locations))
+            for folder in there
         }
 
     def plan(self, wanted: Wanted, facts: Mapping[Path, Removable]) -> Iterable[RetireFolder]:
@@ -160,6 +165,8 @@ def _hindrance(folder: Path, manifest: Path, locations: Locations) -> Problem | 
         return Problem(
             f"{folder} cannot be removed: the folder around it is not yours to write",
             where=str(folder.parent),
-            advice="take the entry out of [[conflicts.remove]]: the new version is put before it on PATH anyway",
+            advice=(
+                "take the entry out of [[conflicts.remove]]: the new version is put before it on PATH anyway"
+            ),
         )
     return None

@@ -23,7 +23,9 @@ from zesty_anchor.survey.startup.statement import without
 
 
 class RetireLines(FileChange, frozen=True):
-    """Cut the statements that exist for an old install alone. ``checker`` is the shell that must be able to read the rest."""
+    """Cut the statements that exist for an old install alone. ``checker`` is the shell that must be able to
+    read the rest.
+    """
 
     checker: tuple[str, str] | None
     kind: ClassVar[str] = "conflict-lines"
@@ -33,7 +35,9 @@ class RetireLines(FileChange, frozen=True):
     on_trial: ClassVar[bool] = True
 
     def prepare(self, bench: Bench) -> FileRecord:
-        """Check the file that is to come with the shell's own ``-n``, then copy the present one to the attic."""
+        """Check the file that is to come with the shell's own ``-n``, then copy the present one to the
+        attic.
+        """
         if self.checker and self.edit.after is not None:
             check_syntax(self.checker, self.edit.file, self.edit.after)
         return FileChange.prepare(self, bench)
@@ -54,8 +58,8 @@ class RetireStatements(FileTakeBack):
     of_subject = "lines of {}"
 
     def look(self, wanted: Wanted, machine: Machine) -> Traces:
-        """Have the statements of every startup file found that speak of what is to go, and judged by fresh shells. What else
-        speaks of it is looked for as long as that is there.
+        """Have the statements of every startup file found that speak of what is to go, and judged by fresh
+        shells. What else speaks of it is looked for as long as that is there.
         """
         if not wanted.removals and not wanted.stale_variables:
             return Traces()
@@ -77,7 +81,9 @@ class RetireStatements(FileTakeBack):
                 yield RetireLines(edit, spoken.name, spoken.checker)
 
     def notices(self, wanted: Wanted, facts: Traces) -> list[str]:
-        """The statements that speak of an old install and stay, for a person to decide on; then what else speaks of it."""
+        """The statements that speak of an old install and stay, for a person to decide on; then what else
+        speaks of it.
+        """
         stays = list(
             dict.fromkeys(
                 f"{spoken.name}:{statement.line} mentions what is removed, and stays, since "

@@ -1,4 +1,6 @@
-"""The change that writes a choice of version into a file of the person's: the manifest, or a project's pin."""
+"""The change that writes a choice of version into a file of the person's: the manifest, or a project's
+pin.
+"""
 
 from __future__ import annotations
 
@@ -39,8 +41,8 @@ class Choices(FileTakeBack):
 
 
 def with_default(text: str, runtime: str, want: str) -> str:
-    """The text of a manifest with another want of a runtime. What was wanted before is kept beside it, so that the next machine has it
-    too. Pure.
+    """The text of a manifest with another want of a runtime. What was wanted before is kept beside it, so
+    that the next machine has it too. Pure.
     """
     import tomlkit
 
@@ -58,7 +60,9 @@ def with_default(text: str, runtime: str, want: str) -> str:
 
 
 def with_want(text: str, runtime: str, want: str) -> str:
-    """The text of a manifest, or of a project's file, with another want of a runtime; its layout and comments stay. Pure."""
+    """The text of a manifest, or of a project's file, with another want of a runtime; its layout and comments
+    stay. Pure.
+    """
     import tomlkit
 
     document = tomlkit.parse(text)
@@ -67,8 +71,8 @@ def with_want(text: str, runtime: str, want: str) -> str:
 
 
 def pin(file: Path, runtime: str, want: str, line: int) -> Edit:
-    """The edit that pins a version in a file; whatever else is in it stays. ``line`` is where it is pinned already, 0 for a
-    new file.
+    """The edit that pins a version in a file; whatever else is in it stays. ``line`` is where it is pinned
+    already, 0 for a new file.
     """
     before = read_text_file(file)
     if not line or before.content is None:

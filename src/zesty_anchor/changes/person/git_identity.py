@@ -47,7 +47,9 @@ class IdentityLater(BaseChange, frozen=True):
 
     def prepare(self, bench: Bench) -> Record:
         """It is never begun: it is planned anew first."""
-        raise Problem(f"{self.waits_for} is not installed", advice="add its package to [prerequisites] packages")
+        raise Problem(
+            f"{self.waits_for} is not installed", advice="add its package to [prerequisites] packages"
+        )
 
     def carry_out(self, bench: Bench, record: Record) -> None:
         """It is never begun."""
@@ -55,7 +57,9 @@ class IdentityLater(BaseChange, frozen=True):
 
 
 class IdentityEdits(msgspec.Struct, frozen=True):
-    """The edits that are needed, each with the name of its file, and the program that must be there first (empty: none)."""
+    """The edits that are needed, each with the name of its file, and the program that must be there first
+    (empty: none).
+    """
 
     edits: tuple[tuple[Edit, str], ...] = ()
     waits_for: str = ""
@@ -85,12 +89,16 @@ class Identities(FileTakeBack):
         }
         edits = []
         if needed:
-            edits.append(Edit(facts.git_file, git_config.with_values(facts.git_file.content, needed, machine.environ)))
+            edits.append(
+                Edit(facts.git_file, git_config.with_values(facts.git_file.content, needed, machine.environ))
+            )
         lines = list(_lines(identity, facts))
         if lines:
             content = facts.known_hosts.content or b""
             gap = b"" if not content or content.endswith(b"\n") else b"\n"
-            edits.append(Edit(facts.known_hosts, content + gap + "".join(f"{line}\n" for line in lines).encode()))
+            edits.append(
+                Edit(facts.known_hosts, content + gap + "".join(f"{line}\n" for line in lines).encode())
+            )
         return IdentityEdits(tuple((edit, machine.locations.shown(edit.file.path)) for edit in edits))
 
     def plan(self, wanted: Wanted, facts: IdentityEdits) -> Iterable[SetIdentity | IdentityLater]:
@@ -112,7 +120,9 @@ def _lines(identity: Identity, facts: IdentityFacts) -> Iterator[str]:
             raise Problem(
                 f"{host.label} is known with another key than the manifest pins",
                 where=f"{facts.known_hosts.path}: {', '.join(known)}; the manifest: {host.fingerprint}",
-                advice="find out which one is right before anything else; then mend the manifest, or that file",
+                advice=(
+                    "find out which one is right before anything else; then mend the manifest, or that file"
+                ),
             )
         offered = {ssh.fingerprint(line): line for line in facts.offered[host.label]}
         if host.fingerprint not in offered:

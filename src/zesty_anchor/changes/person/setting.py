@@ -33,7 +33,9 @@ class Settings(FileKind):
     when_changed = "a key in it was changed"
 
     def plan(self, wanted: Wanted, machine: Machine) -> Iterable[SetKeys]:
-        """One edit for each file. Raises ``Problem`` where a file is not what its name says, or is read-only."""
+        """One edit for each file. Raises ``Problem`` where a file is not what its name says, or is
+        read-only.
+        """
         places = {v.runtime: str(v.folder) for v in wanted.defaults}
         files: dict[Path, list[Setting]] = {}
         for setting in wanted.settings:
@@ -62,7 +64,8 @@ def _with(content: bytes | None, path: Path, setting: Setting, places: dict[str,
         return with_key(content, form, key, _referred(setting.value, places))
     except (ValueError, UnicodeDecodeError) as error:
         raise Problem(
-            f"{path} cannot be given the key {'.'.join(key)}: {error}", advice="mend that file; nothing was changed"
+            f"{path} cannot be given the key {'.'.join(key)}: {error}",
+            advice="mend that file; nothing was changed",
         ) from None
 
 

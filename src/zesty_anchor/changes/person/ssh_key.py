@@ -28,8 +28,8 @@ _SECONDS = 60
 
 
 class KeyRecord(Record, kw_only=True, tag="ssh-key"):
-    """The file of the private half, and the digests of both halves: written down before they are put in place (None: they
-    were not made yet).
+    """The file of the private half, and the digests of both halves: written down before they are put in place
+    (None: they were not made yet).
     """
 
     file: str
@@ -41,7 +41,9 @@ class KeyRecord(Record, kw_only=True, tag="ssh-key"):
 
 
 class MakeKey(BaseChange, frozen=True):
-    """Make a key of OpenSSH. It is there before any installer is at work, which would be taken for its maker."""
+    """Make a key of OpenSSH. It is there before any installer is at work, which would be taken for its
+    maker.
+    """
 
     file: Path
     name: str
@@ -79,16 +81,22 @@ class MakeKey(BaseChange, frozen=True):
     def questions(self) -> tuple[Question, ...]:
         """The passphrase, unless the manifest wants none."""
         text = f"a passphrase for the new key {self.name}"
-        return (Question(PASSPHRASE, text, 'passphrase = "none" in [identity]', secret=True),) if self.asked else ()
+        return (
+            (Question(PASSPHRASE, text, 'passphrase = "none" in [identity]', secret=True),)
+            if self.asked
+            else ()
+        )
 
     def prepare(self, bench: Bench) -> KeyRecord:
         """Write down where it will stand."""
         needed = (self.file.parent, bench.locations.staging)
-        return KeyRecord(file=str(self.file), made=[made for folder in needed for made in folders.missing(folder)])
+        return KeyRecord(
+            file=str(self.file), made=[made for folder in needed for made in folders.missing(folder)]
+        )
 
     def carry_out(self, bench: Bench, record: KeyRecord) -> None:
-        """Make it in a room of our own, write down what it is, and put it in place where nothing has come meanwhile. The folder
-        and the private half are for the person alone (ssh(1), "FILES").
+        """Make it in a room of our own, write down what it is, and put it in place where nothing has come
+        meanwhile. The folder and the private half are for the person alone (ssh(1), "FILES").
         """
         folders.make(bench.locations.staging)
         room = stage(bench.locations.staging, "key")
@@ -107,7 +115,9 @@ class MakeKey(BaseChange, frozen=True):
             for half, content, mode in zip(_halves(self.file), contents, (0o600, 0o644), strict=True):
                 replace(half, content, mode, instead_of=None)
         except Changed:
-            raise Problem(f"{half} is there already", advice="it was not touched; run the command again") from None
+            raise Problem(
+                f"{half} is there already", advice="it was not touched; run the command again"
+            ) from None
 
 
 class Keys(PlainKind):
@@ -129,7 +139,9 @@ class Keys(PlainKind):
         )  # fmt: skip
 
     def take_back(self, record: KeyRecord, bench: Bench) -> Reverted:
-        """Remove those halves that are as they were made. One that is not (a new passphrase, or another key) is the person's."""
+        """Remove those halves that are as they were made. One that is not (a new passphrase, or another key)
+        is the person's.
+        """
         if record.digests is None:
             return WHOLE
         told = []

@@ -19,14 +19,17 @@ from zesty_anchor.survey.startup.caught import Edited
 
 
 class AppliedLayer:
-    """The layer of a program's ``work``, in the folder ``upper``. ``before`` is what the home held before the program began.
+    """The layer of a program's ``work``, in the folder ``upper``. ``before`` is what the home held before the
+    program began.
 
     What will be done is recorded before it is done, so that a run that is cut off in between can be undone.
     """
 
     def __init__(self, work: Work, upper: Path, before: Seen) -> None:
         self._work = work
-        self._languages = {os.path.realpath(path): each for path, each in work.languages.items()} | dict(work.languages)
+        self._languages = {os.path.realpath(path): each for path, each in work.languages.items()} | dict(
+            work.languages
+        )
         self._upper = upper
         self._home = work.bench.locations.home
         self._before = before
@@ -46,7 +49,8 @@ class AppliedLayer:
         record.made_own = self._made(new)
         edits = {path: edit for path, edit in merged.items() if edit is not None}
         record.touched = [
-            touched(str(path), now, after, path.stat().st_mode & 0o7777, bench) for path, (now, after) in edits.items()
+            touched(str(path), now, after, path.stat().st_mode & 0o7777, bench)
+            for path, (now, after) in edits.items()
         ]
         record.seen = None
         bench.noted()
@@ -62,7 +66,8 @@ class AppliedLayer:
                 discard_any(path)
             elif str(path) not in self._languages:
                 bench.remark(
-                    f"{self._work.name} tried to remove {bench.locations.shown(path)}, which is not its own: kept"
+                    f"{self._work.name} tried to remove {bench.locations.shown(path)}, which is not its own:"
+                    " kept"
                 )
         discard(seen.parent)
         return edited
@@ -81,7 +86,10 @@ class AppliedLayer:
             if any(each.is_relative_to(folder) for folder in apart) and os.path.lexists(inner):
                 found.append(written(inner, each) if each.is_dir() else Written((each,), (), ()))
         return Written(
-            *(tuple(path for one in found for path in getattr(one, which)) for which in ("new", "changed", "removed"))
+            *(
+                tuple(path for one in found for path in getattr(one, which))
+                for which in ("new", "changed", "removed")
+            )
         )
 
     def _is_own(self, path: Path) -> bool:
@@ -96,7 +104,9 @@ class AppliedLayer:
         return {name: item for name, item in made.items() if item.kind != "other"}
 
     def _put(self, path: Path) -> None:
-        """Move a new entry to its place. Where something was made there meanwhile, that stays, and the new entry goes to the attic."""
+        """Move a new entry to its place. Where something was made there meanwhile, that stays, and the new
+        entry goes to the attic.
+        """
         bench = self._work.bench
         if not os.path.lexists(path):
             take(self._upper, self._home, path)
@@ -105,26 +115,32 @@ class AppliedLayer:
         take(self._upper, self._home, path, kept)
         bench.attic.noted(str(path), str(kept))
         bench.remark(
-            f"{bench.locations.shown(path)} was created meanwhile: what {self._work.name} wrote is kept in {kept}"
+            f"{bench.locations.shown(path)} was created meanwhile: what {self._work.name} wrote is kept in"
+            f" {kept}"
         )
 
     def _merged(self, path: Path) -> tuple[bytes, bytes] | None:
-        """Return what a file of the person's holds now and what it gets: the program's edit, merged with what others wrote meanwhile. None
-        where the file is left as it is, which is reported.
+        """Return what a file of the person's holds now and what it gets: the program's edit, merged with what
+        others wrote meanwhile. None where the file is left as it is, which is reported.
         """
         shown, layer = self._work.bench.locations.shown(path), place(self._upper, self._home, path)
         now, after = content_at(path), content_at(layer)
         was = self._before.contents.get(os.fsencode(path), (now, 0))[0]
         if path.is_symlink() or layer.is_symlink() or now is None or after is None or was is None:
-            self._work.bench.remark(f"{shown} cannot be merged with what {self._work.name} wrote: left as it is")
+            self._work.bench.remark(
+                f"{shown} cannot be merged with what {self._work.name} wrote: left as it is"
+            )
             return None
         if now == was:
             return now, after
-        rows = taken_out(*(lines_of(each) for each in (after, was, now)))  # its edit, reversed and then removed
+        rows = taken_out(
+            *(lines_of(each) for each in (after, was, now))
+        )  # its edit, reversed and then removed
         if rows is None:
             kept = self._work.bench.attic.copy(path, after)
             self._work.bench.remark(
-                f"{shown} was changed in the same lines meanwhile, and is left as it is: what {self._work.name} wrote is kept in {kept}"
+                f"{shown} was changed in the same lines meanwhile, and is left as it is: what"
+                f" {self._work.name} wrote is kept in {kept}"
             )
             return None
         return now, b"".join(rows)

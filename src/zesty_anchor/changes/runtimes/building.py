@@ -56,14 +56,18 @@ class Building:
                 "earlier": version.earlier.version if version.earlier else "",
                 "on": version.on,
                 "system": [here.title, here.machine],
-                "packages": manager.versions(version.packages) if manager is not None and version.packages else {},
+                "packages": (
+                    manager.versions(version.packages) if manager is not None and version.packages else {}
+                ),
                 # What cannot be moved serves again only where it stood.
                 "prefix": "" if self._recipe.moves else str(version.folder),
             }
         )
 
     def again(self, out: Path) -> bool:
-        """Put the build that was kept of the same into ``out``; False where there is none, or it does not work here."""
+        """Put the build that was kept of the same into ``out``; False where there is none, or it does not
+        work here.
+        """
         prefix = self._kept.restore(self._name, out)
         if prefix is None:
             return False
@@ -120,17 +124,22 @@ class Building:
         return f"{self._version.runtime} {self._version.version}"
 
     def _move(self, prefix: Path, out: Path) -> None:
-        """Have what was built for the folder ``prefix`` work where this version will stand. Raises ``BuildFailed``."""
+        """Have what was built for the folder ``prefix`` work where this version will stand. Raises
+        ``BuildFailed``.
+        """
         runtime, version = self._version.runtime, self._version.version
         room = place.stage(self._bench.locations.staging, f"{runtime}-{version}")
         environment = {
-            "PATH": ":".join([*map(str, self._version.below), login_path(superuser=False)]), "HOME": str(room), "TMPDIR": str(room),
+            "PATH": ":".join([*map(str, self._version.below), login_path(superuser=False)]),
+            "HOME": str(room), "TMPDIR": str(room),
             "LANG": "C.UTF-8", "OLD": str(prefix), "PREFIX": str(self._version.folder),
         }  # fmt: skip
         try:
             build(
-                (self._recipe.moves,), (), out, environment, self._bench.log / f"moves-{runtime}-{version}.log",
-                lambda text: None, lambda line: "", what="the move of it", interrupted=self._bench.interrupted,
+                (self._recipe.moves,), (), out, environment,
+                self._bench.log / f"moves-{runtime}-{version}.log",
+                lambda text: None, lambda line: "", what="the move of it",
+                interrupted=self._bench.interrupted,
             )  # fmt: skip
         finally:
             discard(room)

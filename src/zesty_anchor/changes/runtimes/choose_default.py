@@ -26,8 +26,9 @@ from zesty_anchor.system.problem import Problem
 
 
 class ChoiceRecord(Record, kw_only=True, tag="manager-default"):
-    """What is needed to speak to the manager again, the version that was the default ``before`` (empty: none), and the
-    notes of the manager's that were ``there`` before, and ``came``; ``notes`` are those with what they hold.
+    """What is needed to speak to the manager again, the version that was the default ``before`` (empty:
+    none), and the notes of the manager's that were ``there`` before, and ``came``; ``notes`` are those with
+    what they hold.
     """
 
     runtime: str
@@ -65,7 +66,9 @@ class ChooseDefault(BaseChange, frozen=True):
 
     @property
     def pending(self) -> bool:
-        """Whether it cannot be known exactly yet: it waits for a manager or a program, and is planned anew then."""
+        """Whether it cannot be known exactly yet: it waits for a manager or a program, and is planned anew
+        then.
+        """
         return self.wanted.pending
 
     @property
@@ -136,7 +139,9 @@ class ManagerDefaults(BaseKind):
         if not folder.is_dir():
             return WHOLE
         choices = choices_in(folder)
-        note_choices(folder, {**{k: v for k, v in choices.items() if k != name}, **({name: before} if before else {})})
+        note_choices(
+            folder, {**{k: v for k, v in choices.items() if k != name}, **({name: before} if before else {})}
+        )
         if not before:
             remove_same(Path(record.home), record.notes)
         if not before or choices.get(name) == before:

@@ -21,7 +21,9 @@ from zesty_anchor.system.signature import check
 
 
 class Download:
-    """What is fetched for one version: its archive and its further files, counted together. Their folders are ``rooms``."""
+    """What is fetched for one version: its archive and its further files, counted together. Their folders are
+    ``rooms``.
+    """
 
     def __init__(self, key: str, version: WantedVersion, bench: Bench, rooms: list[Path]) -> None:
         self._key = key
@@ -29,7 +31,9 @@ class Download:
         self._bench = bench
         self._rooms = rooms
         self._done = 0
-        sizes = [part.artefact.size for part in version.parts] + [version.artefact.size if version.artefact else None]
+        sizes = [part.artefact.size for part in version.parts] + [
+            version.artefact.size if version.artefact else None
+        ]
         self._total = None if None in sizes else sum(size or 0 for size in sizes)
 
     def room(self) -> Path:
@@ -39,7 +43,9 @@ class Download:
         return room
 
     def archive(self, artefact: Artefact | None) -> tuple[Path, str]:
-        """Fetch, check and unpack one file. Returns its folder, and the digest of what came. Raises ``Problem``."""
+        """Fetch, check and unpack one file. Returns its folder, and the digest of what came. Raises
+        ``Problem``.
+        """
         assert artefact is not None
         room, bench, version = self.room(), self._bench, self._version
         if artefact.digest.startswith("commit:"):
@@ -68,7 +74,10 @@ class Download:
             )
         except NotThere as problem:
             shown = f"zesty-anchor list {version.runtime}"
-            problem.advice = f"the feed lists it, and does not hold it: name another version ({shown} shows them), or wait until it does"
+            problem.advice = (
+                f"the feed lists it, and does not hold it: name another version ({shown} shows them), or wait"
+                " until it does"
+            )
             raise
         if artefact.key is not None:
             try:

@@ -1,4 +1,6 @@
-"""The change that puts a command-line package into an installed version, by the runtime's own package tool."""
+"""The change that puts a command-line package into an installed version, by the runtime's own package
+tool.
+"""
 
 from __future__ import annotations
 
@@ -30,8 +32,8 @@ _LONG = 16
 
 
 class ExtraRecord(Record, kw_only=True, tag="extra"):
-    """The version's folder, the package, the ``cache`` that was made for it (empty: it was there), its files ``before`` (until it is done), and those that it ``brought`` (None: it was
-    cut off).
+    """The version's folder, the package, the ``cache`` that was made for it (empty: it was there), its files
+    ``before`` (until it is done), and those that it ``brought`` (None: it was cut off).
     """
 
     folder: str
@@ -82,7 +84,9 @@ class AddExtra(BaseChange, frozen=True):
 
     @property
     def pending(self) -> bool:
-        """Whether it cannot be known exactly yet: it waits for a manager or a program, and is planned anew then."""
+        """Whether it cannot be known exactly yet: it waits for a manager or a program, and is planned anew
+        then.
+        """
         return self.wanted.pending
 
     @property
@@ -99,11 +103,17 @@ class AddExtra(BaseChange, frozen=True):
             cache="" if os.path.lexists(cache) else str(cache),
             before=_files(self.wanted.folder),
             # Ours in any case: the package that made it may have failed since.
-            made=[*folders.missing(cache.parent.parent), str(cache.parent), *folders.missing(bench.locations.staging)],
+            made=[
+                *folders.missing(cache.parent.parent),
+                str(cache.parent),
+                *folders.missing(bench.locations.staging),
+            ],
         )
 
     def carry_out(self, bench: Bench, record: ExtraRecord) -> None:
-        """Run the runtime's package tool. The tool gets a home of its own, so that it leaves nothing in the person's."""
+        """Run the runtime's package tool. The tool gets a home of its own, so that it leaves nothing in the
+        person's.
+        """
         tool, folder = self.wanted.recipe.extras, self.wanted.folder
         assert tool is not None
         cache = _cache(bench, self.wanted.runtime)
@@ -111,9 +121,12 @@ class AddExtra(BaseChange, frozen=True):
         room = place.stage(bench.locations.staging, "extra")
         before = take(folder, digests=False)
         environment = {
-            **plain_environment(bench.environ, room, (*self.wanted.bins, *self.wanted.below)), **dict(self.wanted.variables),
-            "TMPDIR": str(room), "NAME": self.extra.name, "VERSION": self.extra.version, "FOLDER": str(folder),
-            "CACHE": str(cache), "PERSON": str(bench.locations.home), "AUTHORITIES": authorities(bench.environ),
+            **plain_environment(bench.environ, room, (*self.wanted.bins, *self.wanted.below)),
+            **dict(self.wanted.variables),
+            "TMPDIR": str(room), "NAME": self.extra.name, "VERSION": self.extra.version,
+            "FOLDER": str(folder),
+            "CACHE": str(cache), "PERSON": str(bench.locations.home),
+            "AUTHORITIES": authorities(bench.environ),
             "OFFLINE": "yes" if bench.offline else "",
         }  # fmt: skip
         try:
@@ -127,7 +140,9 @@ class AddExtra(BaseChange, frozen=True):
             discard(room)
             # Also where it failed, or was interrupted: what came while it was at work is its own.
             record.brought = sorted(set(_files(folder)) - set(record.before))
-            record.files = {name: item for name, item in take(folder, without=SLIPS).items() if name not in before}
+            record.files = {
+                name: item for name, item in take(folder, without=SLIPS).items() if name not in before
+            }
         listed = files_in(folder)
         if listed is not None:
             note_files(folder, listed, record.files)
@@ -135,7 +150,9 @@ class AddExtra(BaseChange, frozen=True):
         commands = sorted(Path(f).name for f in record.brought if (os.path.dirname(f) or ".") in bins)
         there = {Path(name).name for name in record.before if (os.path.dirname(name) or ".") in bins}
         check_names(self.wanted, [folder / part for part in self.wanted.recipe.bin], there)
-        note_extras(folder, {**extras_in(folder), self.extra.asked: Extra(self.extra.version, tuple(commands))})
+        note_extras(
+            folder, {**extras_in(folder), self.extra.asked: Extra(self.extra.version, tuple(commands))}
+        )
         record.before = []
 
 
@@ -147,8 +164,8 @@ class Extras(BaseKind):
     record = ExtraRecord
 
     def look(self, wanted: Wanted, machine: Machine) -> Mapping[Path, Mapping[str, Extra]]:
-        """The packages that each version has already. One that gives way to the same version from elsewhere takes its
-        packages along.
+        """The packages that each version has already. One that gives way to the same version from elsewhere
+        takes its packages along.
         """
         found = {}
         for version in wanted.versions:
@@ -188,7 +205,9 @@ class Extras(BaseKind):
                 {(folder / n).parent for n in (*came, *(record.brought or ()))}, key=_depth, reverse=True
             ):
                 _remove_empty(inner, folder)
-        note_extras(folder, {asked: extra for asked, extra in extras_in(folder).items() if asked != record.extra})
+        note_extras(
+            folder, {asked: extra for asked, extra in extras_in(folder).items() if asked != record.extra}
+        )
         listed = files_in(folder)
         if listed is not None and record.files:
             note_files(folder, {name: item for name, item in listed.items() if name not in record.files})
@@ -204,7 +223,11 @@ def _cache(bench: Bench, runtime: str) -> Path:
 
 
 def _files(folder: Path) -> list[str]:
-    return [os.path.relpath(os.path.join(root, name), folder) for root, _, names in os.walk(folder) for name in names]
+    return [
+        os.path.relpath(os.path.join(root, name), folder)
+        for root, _, names in os.walk(folder)
+        for name in names
+    ]
 
 
 def _remove_empty(inner: Path, folder: Path) -> None:

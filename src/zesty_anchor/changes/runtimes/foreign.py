@@ -36,8 +36,8 @@ _MOST = 5
 
 
 class Traces(msgspec.Struct):
-    """The edits of startup files that a program made, none of which is left in the home. ``within`` are the words in front of a command
-    that run it in a layer over the home (empty: it works in the home itself).
+    """The edits of startup files that a program made, none of which is left in the home. ``within`` are the
+    words in front of a command that run it in a layer over the home (empty: it works in the home itself).
     """
 
     edited: list[Edited]
@@ -58,12 +58,14 @@ def startup_files(machine: Machine) -> tuple[Startup, ...]:
 def watched(
     record: ForeignRecord, startup: Iterable[Startup], bench: Bench, own: Iterable[Path], name: str
 ) -> Iterator[Traces]:
-    """Let a foreign program work in the home. Afterwards none of its edits of startup files is left there; the rest of what it did is, and
-    is recorded for ``take_back``. ``own`` are the places that are its own, ``name`` is its name; the record holds what ``begin`` returned.
+    """Let a foreign program work in the home. Afterwards none of its edits of startup files is left there;
+    the rest of what it did is, and is recorded for ``take_back``. ``own`` are the places that are its own,
+    ``name`` is its name; the record holds what ``begin`` returned.
 
-    It works in a layer over the home, started with the words ``within``, and what it wrote is applied once it has ended without an error.
-    So what it did is known exactly, whoever else writes into the home meanwhile, and a program that fails or is killed leaves the home as
-    it was. Where the system allows no layer, the home is watched.
+    It works in a layer over the home, started with the words ``within``, and what it wrote is applied once it
+    has ended without an error. So what it did is known exactly, whoever else writes into the home meanwhile,
+    and a program that fails or is killed leaves the home as it was. Where the system allows no layer, the
+    home is watched.
     """
     work = Work(record, {each.path: each.language for each in startup}, bench, tuple(own), name)
     home = os.path.realpath(bench.locations.home)
@@ -89,8 +91,9 @@ def _layered(work: Work, space: Path, free: Iterable[Path]) -> Iterator[Traces]:
 
 @contextmanager
 def _watched(work: Work) -> Iterator[Traces]:
-    """Where no layer is possible: the home is looked at before and after, and while the program works, so that what is written after it
-    was killed does not count as its work. Nobody can know then who wrote what: in doubt it is the person's.
+    """Where no layer is possible: the home is looked at before and after, and while the program works, so
+    that what is written after it was killed does not count as its work. Nobody can know then who wrote what:
+    in doubt it is the person's.
     """
     traces = Traces([])
     record, bench = work.record, work.bench
@@ -116,9 +119,14 @@ def _watched(work: Work) -> Iterator[Traces]:
                 _restore(path, before, now)
                 continue
             rows = taken_out(*(lines_of(each) for each in (was, theirs, now or b"")))
-            replace(Path(os.path.realpath(os.fsdecode(path))), b"".join(rows or lines_of(now or b"")), instead_of=now)
+            replace(
+                Path(os.path.realpath(os.fsdecode(path))),
+                b"".join(rows or lines_of(now or b"")),
+                instead_of=now,
+            )
             bench.remark(
-                f"{bench.locations.shown(os.fsdecode(path))} got lines while {work.name} was running that may be yours: left in place"
+                f"{bench.locations.shown(os.fsdecode(path))} got lines while {work.name} was running that may"
+                " be yours: left in place"
             )
         outside = [str(place) for place in work.own]
         record.came = [quote_from_bytes(p) for p in came if p not in languages and not _within(p, outside)]
@@ -140,9 +148,9 @@ _CLOSERS = (b"fi", b"done", b"esac", b"}", b"end", b"endif", b";;")
 
 
 def _without_others(was: bytes, now: bytes, marks: Iterable[str]) -> bytes:
-    """Return what a startup file would hold if only the program had written into it. Of each block of added lines that is all from the
-    first to the last line with one of the ``marks`` (its name, its places), and the ends of statements right after it. The rest may be the
-    person's.
+    """Return what a startup file would hold if only the program had written into it. Of each block of added
+    lines that is all from the first to the last line with one of the ``marks`` (its name, its places), and
+    the ends of statements right after it. The rest may be the person's.
     """
     import difflib
 
@@ -164,7 +172,9 @@ def _without_others(was: bytes, now: bytes, marks: Iterable[str]) -> bytes:
                 last += 1
             while first > 0 and not added[first - 1].strip():
                 first -= 1
-            same_start = kind == "replace" and added and rows[a1:a2] and added[0].rstrip() == rows[a1].rstrip()
+            same_start = (
+                kind == "replace" and added and rows[a1:a2] and added[0].rstrip() == rows[a1].rstrip()
+            )
             result += added[:1] if same_start and first > 0 else []
             result += added[first:last]
     return b"".join(result)
@@ -172,7 +182,9 @@ def _without_others(was: bytes, now: bytes, marks: Iterable[str]) -> bytes:
 
 @contextmanager
 def _looking(places: Places) -> Iterator[None]:
-    """Write down what is seen, again and again and once more at the end, by ourselves or, should we be killed, by another."""
+    """Write down what is seen, again and again and once more at the end, by ourselves or, should we be
+    killed, by another.
+    """
     ended = threading.Event()
     last = b""
 
@@ -205,7 +217,9 @@ def _made(places: Iterable[Path], there: Inventory) -> Inventory:
 
 
 def ours_in(place: Path) -> Inventory:
-    """What is in a folder that we made ourselves in a place of the program's, and the folder: for ``made_own``."""
+    """What is in a folder that we made ourselves in a place of the program's, and the folder: for
+    ``made_own``.
+    """
     return own_in([place], digests=True)
 
 
@@ -218,7 +232,8 @@ def begin(bench: Bench) -> tuple[str, str]:
 def take_back(record: ForeignRecord, bench: Bench, name: str) -> Reverted:
     """Undo what a program did outside its own places, and return what a person should know.
 
-    ``name`` is the program's. An entry that is new, and not known to be its work, may be the person's own: it is left and reported.
+    ``name`` is the program's. An entry that is new, and not known to be its work, may be the person's own: it
+    is left and reported.
     """
     if record.seen is not None:
         return Reverted(tuple(_cut_off(record, bench, name)))
@@ -238,8 +253,8 @@ def own_of(record: ForeignRecord, place: Path) -> Inventory:
 
 
 def _cut_off(record: ForeignRecord, bench: Bench, name: str) -> list[str]:
-    """The program was still at work, or nobody looked afterwards. What it did until it was seen last is taken back; what is
-    otherwise since is somebody else's, and stays.
+    """The program was still at work, or nobody looked afterwards. What it did until it was seen last is taken
+    back; what is otherwise since is somebody else's, and stays.
     """
     seen = Path(record.seen or "")
     if not seen.is_file():
@@ -250,7 +265,9 @@ def _cut_off(record: ForeignRecord, bench: Bench, name: str) -> list[str]:
     found = difference(before, during)
     told: list[str] = []
     languages = {os.fsencode(path) for path in record.startup}
-    edited = [path for path in (*found.changed, *found.came) if path in before.contents or path in during.contents]
+    edited = [
+        path for path in (*found.changed, *found.came) if path in before.contents or path in during.contents
+    ]
     for path in edited:
         told += _undo_edit(path, before, during, bench, name)
     ours = (path for path in found.came if path not in languages and path not in during.contents)
@@ -276,16 +293,23 @@ def _undo_edit(path: bytes, before: Seen, during: Seen, bench: Bench, name: str)
         return []
     rows = taken_out(*(lines_of(content) for content in ((was or (b"",))[0], theirs, now)))
     if rows is None:
-        kept = f"; what it held before is kept in {bench.attic.copy(Path(os.fsdecode(path)), was[0])}" if was else ""
+        kept = (
+            f"; what it held before is kept in {bench.attic.copy(Path(os.fsdecode(path)), was[0])}"
+            if was
+            else ""
+        )
         return [
-            f"{shown} was changed by {name}, which was cut off, and in the same lines since: it is left as it is{kept}"
+            f"{shown} was changed by {name}, which was cut off, and in the same lines since: it is left as it"
+            f" is{kept}"
         ]
     replace(Path(os.path.realpath(os.fsdecode(path))), b"".join(rows), instead_of=now)
     return [f"{shown} was changed since {name} was cut off: only what {name} did was taken out"]
 
 
 def _away(paths: Iterable[bytes], made: Inventory, bench: Bench, name: str) -> list[str]:
-    """Remove what is as the program ``made`` it. What was changed since goes to the attic. The rest may be the person's own, and stays."""
+    """Remove what is as the program ``made`` it. What was changed since goes to the attic. The rest may be
+    the person's own, and stays.
+    """
     told: list[str] = []
     for path in map(Path, map(os.fsdecode, paths)):
         item = made.get(str(path))
@@ -295,11 +319,13 @@ def _away(paths: Iterable[bytes], made: Inventory, bench: Bench, name: str) -> l
             remove(path)
         elif item is not None and os.path.lexists(path):
             told.append(
-                f"{bench.locations.shown(path)} was changed since {name} made it; it is kept in {bench.attic.away(path)}"
+                f"{bench.locations.shown(path)} was changed since {name} made it; it is kept in"
+                f" {bench.attic.away(path)}"
             )
         elif os.path.lexists(path):
             told.append(
-                f"{bench.locations.shown(path)} appeared while {name} was running, and may be yours: left in place"
+                f"{bench.locations.shown(path)} appeared while {name} was running, and may be yours: left in"
+                " place"
             )
     return told
 
@@ -321,7 +347,9 @@ def _restore(path: bytes, before: Seen, now: bytes | None) -> None:
 
 def _places_of(work: Work) -> Places:
     """Where to look while a program works."""
-    return _places(work.bench.locations, map(os.fsencode, work.languages), work.own, work.name, work.record.during)
+    return _places(
+        work.bench.locations, map(os.fsencode, work.languages), work.own, work.name, work.record.during
+    )
 
 
 def _places(
@@ -329,7 +357,12 @@ def _places(
 ) -> Places:
     apart = (locations.data, locations.state, locations.cache, locations.config)
     return Places(
-        str(locations.home), tuple(map(os.fsdecode, files)), tuple(map(str, apart)), tuple(map(str, own)), name, during
+        str(locations.home),
+        tuple(map(os.fsdecode, files)),
+        tuple(map(str, apart)),
+        tuple(map(str, own)),
+        name,
+        during,
     )
 
 

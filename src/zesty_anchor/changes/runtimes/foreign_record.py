@@ -22,12 +22,12 @@ class Startup(msgspec.Struct, frozen=True):
 
 
 class ForeignRecord(Record, kw_only=True, tag="foreign"):
-    """What a program did in the home outside its own places. ``seen`` is the file with what was there before, as long as
-    it was at work (None: it ended), ``during`` the one with what was seen last while it worked; ``startup`` are the startup
-    files.
+    """What a program did in the home outside its own places. ``seen`` is the file with what was there before,
+    as long as it was at work (None: it ended), ``during`` the one with what was seen last while it worked;
+    ``startup`` are the startup files.
 
-    ``came`` are entries of the home that it made, percent-encoded since a name need not be UTF-8; ``touched`` are files of
-    settings that it changed. ``made_own`` is what it put into its own places, by whole path.
+    ``came`` are entries of the home that it made, percent-encoded since a name need not be UTF-8; ``touched``
+    are files of settings that it changed. ``made_own`` is what it put into its own places, by whole path.
     """
 
     seen: str | None = None
@@ -44,7 +44,9 @@ class ForeignRecord(Record, kw_only=True, tag="foreign"):
 
 
 class Work(msgspec.Struct, frozen=True):
-    """One program at work: its ``record``, the ``languages`` of the startup files by path, its ``own`` places, and its ``name``."""
+    """One program at work: its ``record``, the ``languages`` of the startup files by path, its ``own``
+    places, and its ``name``.
+    """
 
     record: ForeignRecord
     languages: Mapping[str, str]
@@ -63,7 +65,9 @@ def content_at(path: bytes | Path) -> bytes | None:
 
 
 def touched(path: str, before: bytes, after: bytes | None, mode: int, bench: Bench) -> Copies:
-    """Keep the content of a settings file before and after a program changed it, and return where the copies are."""
+    """Keep the content of a settings file before and after a program changed it, and return where the copies
+    are.
+    """
     return Copies(
         path=path,
         name=bench.locations.shown(path),

@@ -1,7 +1,8 @@
 """What a foreign program wrote in a layer over the home: read as a change set, and applied to the home by us.
 
-The layer is an overlay (the kernel's Documentation/filesystems/overlayfs): a removed entry is a character device
-0:0, a folder that replaced another one has the attribute ``opaque``, and everything else is what was written.
+The layer is an overlay (the kernel's Documentation/filesystems/overlayfs): a removed entry is a character
+device 0:0, a folder that replaced another one has the attribute ``opaque``, and everything else is what was
+written.
 """
 
 from __future__ import annotations
@@ -22,8 +23,8 @@ _OPAQUE = ("user.overlay.opaque", "trusted.overlay.opaque")
 
 
 class Written(msgspec.Struct, frozen=True):
-    """What was written, by whole paths in the home. ``new`` are entries that were not there, the outermost of each; ``changed`` are
-    files and links that hold something else; ``removed`` are entries that were there.
+    """What was written, by whole paths in the home. ``new`` are entries that were not there, the outermost of
+    each; ``changed`` are files and links that hold something else; ``removed`` are entries that were there.
     """
 
     new: tuple[Path, ...]
@@ -32,8 +33,8 @@ class Written(msgspec.Struct, frozen=True):
 
 
 def written(upper: Path, home: Path, apart: Collection[Path] = (), split: Collection[Path] = ()) -> Written:
-    """Read the change set. What is in a folder of ``apart`` is passed over; a new folder on the way to a path of ``split`` is not named
-    itself, but what is in it.
+    """Read the change set. What is in a folder of ``apart`` is passed over; a new folder on the way to a path
+    of ``split`` is not named itself, but what is in it.
     """
     new: list[Path] = []
     changed: list[Path] = []
@@ -72,7 +73,9 @@ def place(upper: Path, home: Path, path: Path) -> Path:
 
 
 def take(upper: Path, home: Path, path: Path, target: Path | None = None) -> None:
-    """Move one entry from the layer to its place in the home, or to another ``target``, where nothing may be. Raises ``OSError``."""
+    """Move one entry from the layer to its place in the home, or to another ``target``, where nothing may be.
+    Raises ``OSError``.
+    """
     source, target = place(upper, home, path), target or path
     for each in (source, *(_below(source) if source.is_dir() and not source.is_symlink() else ())):
         if _is_removed(each.lstat()):

@@ -49,7 +49,9 @@ def licence_question(wanted: WantedVersion) -> list[Question]:
 
 
 def check_names(wanted: WantedVersion, bins: Iterable[Path], more: Iterable[str] = ()) -> None:
-    """Raises ``Problem`` where a version contains a critical command (``ruling``) that nobody declared and that the system has."""
+    """Raises ``Problem`` where a version contains a critical command (``ruling``) that nobody declared and
+    that the system has.
+    """
     named = {
         *wanted.recipe.commands,
         *wanted.links,
@@ -60,9 +62,13 @@ def check_names(wanted: WantedVersion, bins: Iterable[Path], more: Iterable[str]
     found = shadowing(bins, named)
     if found:
         raise Problem(
-            f"{wanted.runtime} {wanted.version} contains {', '.join(found)}, which would shadow the system's own, and its recipe does not list that",
+            f"{wanted.runtime} {wanted.version} contains {', '.join(found)}, which would shadow the system's"
+            " own, and its recipe does not list that",
             where=wanted.recipe_place,
-            advice=f"to allow it, write: [runtimes.{wanted.runtime}] replaces = {msgspec.json.encode(found).decode()}",
+            advice=(
+                f"to allow it, write: [runtimes.{wanted.runtime}] replaces ="
+                f" {msgspec.json.encode(found).decode()}"
+            ),
         )
 
 
@@ -76,8 +82,9 @@ def _table(wanted: WantedVersion) -> str:
 
 
 class InstallRecord(Record, kw_only=True, tag="version"):
-    """Where the version goes, what it ``replaced`` (see ``replacement``), whether that was the same one, damaged (``mends``), the home of a manager that came with it (empty:
-    none), where it is unpacked, and the downloads that are kept for it.
+    """Where the version goes, what it ``replaced`` (see ``replacement``), whether that was the same one,
+    damaged (``mends``), the home of a manager that came with it (empty: none), where it is unpacked, and the
+    downloads that are kept for it.
     """
 
     folder: str
@@ -97,8 +104,8 @@ class InstallRecord(Record, kw_only=True, tag="version"):
 
 
 class Install(BaseChange, frozen=True):
-    """Fetch, check and unpack one version. It ``replaces`` the same version where that came through a manager, or is damaged.
-    Without an ``artefact`` it is only told.
+    """Fetch, check and unpack one version. It ``replaces`` the same version where that came through a
+    manager, or is damaged. Without an ``artefact`` it is only told.
     """
 
     wanted: WantedVersion
@@ -141,7 +148,9 @@ class Install(BaseChange, frozen=True):
 
     @property
     def needs(self) -> frozenset[str]:
-        """The packages that its recipe needs come first, and the version of another runtime that it runs on."""
+        """The packages that its recipe needs come first, and the version of another runtime that it runs
+        on.
+        """
         first = {ALL_PACKAGES} if self.wanted.packages else set()
         return frozenset(first | ({version_key(*self.wanted.on.split())} if self.wanted.on else set()))
 
@@ -154,7 +163,8 @@ class Install(BaseChange, frozen=True):
             asked.append(
                 Question(
                     "digest",
-                    f"nothing pins {name}: its feed gives no digest that could be checked. Take whatever arrives?",
+                    f"nothing pins {name}: its feed gives no digest that could be checked. Take whatever"
+                    " arrives?",
                     f'[{table}] unpinned = "accepted"',
                 )
             )
@@ -174,11 +184,14 @@ class Install(BaseChange, frozen=True):
         gives_way = self.replaces or (taken and bench.placed(str(self.wanted.folder)))
         if taken and not gives_way:
             raise Problem(
-                f"the place of {self.subject} on the shelf is taken by something that this program did not put there",
+                f"the place of {self.subject} on the shelf is taken by something that this program did not"
+                " put there",
                 where=str(self.wanted.folder),
                 advice="move it away, then run the command again",
             )
-        fetched = [v.artefact for v in (self.wanted, self.wanted.earlier) if v is not None and v.artefact is not None]
+        fetched = [
+            v.artefact for v in (self.wanted, self.wanted.earlier) if v is not None and v.artefact is not None
+        ]
         fetched += [part.artefact for part in self.wanted.parts]
         kept = [kept_file(locations.downloads, each.digest, each.url) for each in fetched]
         home = self.wanted.home
@@ -191,7 +204,12 @@ class Install(BaseChange, frozen=True):
             kept=[str(file) for file in kept if not file.exists()],
             made=[
                 made
-                for folder in (self.wanted.folder.parent, locations.staging, locations.downloads, *_around(home))
+                for folder in (
+                    self.wanted.folder.parent,
+                    locations.staging,
+                    locations.downloads,
+                    *_around(home),
+                )
                 for made in folders.missing(folder)
             ],
         )
@@ -210,7 +228,9 @@ class Install(BaseChange, frozen=True):
             flush_tree(ready)
             if bench.interrupted():
                 raise KeyboardInterrupt
-            wait_until_closed(ready / part / c for part in self.wanted.recipe.bin for c in self.wanted.recipe.commands)
+            wait_until_closed(
+                ready / part / c for part in self.wanted.recipe.bin for c in self.wanted.recipe.commands
+            )
             set_aside(record.replaced)
             place.put(ready, self.wanted.folder)
         except Problem as problem:
@@ -223,9 +243,11 @@ class Install(BaseChange, frozen=True):
             for room in rooms:
                 discard(room)
 
-    def _ready(self, version: WantedVersion, bench: Bench, rooms: list[Path]) -> tuple[Path, str, list[PartReceipt]]:
-        """A version's files, obtained and built, in a folder beside the shelf; the digest of what was fetched, and what
-        was added to it.
+    def _ready(
+        self, version: WantedVersion, bench: Bench, rooms: list[Path]
+    ) -> tuple[Path, str, list[PartReceipt]]:
+        """A version's files, obtained and built, in a folder beside the shelf; the digest of what was
+        fetched, and what was added to it.
         """
         download = Download(self.key, version, bench, rooms)
         source = version.artefact if version.source and not version.parts else None
@@ -245,7 +267,9 @@ class Install(BaseChange, frozen=True):
         clear_slips(folder)
         added = [
             PartReceipt(part.name, part.version, found)
-            for part, (_, found) in zip((p for p in version.parts if p.artefact.package), packages, strict=True)
+            for part, (_, found) in zip(
+                (p for p in version.parts if p.artefact.package), packages, strict=True
+            )
         ]
         place.link_commands(folder, version.recipe.bin[0], version.links)
         for part in version.parts:
@@ -274,16 +298,20 @@ class Install(BaseChange, frozen=True):
         try:
             build(
                 [version.finish], (), folder,
-                {**plain_environment(bench.environ, room), "TMPDIR": str(room), "AUTHORITIES": authorities(bench.environ)},
+                {**plain_environment(bench.environ, room), "TMPDIR": str(room),
+                "AUTHORITIES": authorities(bench.environ)},
                 bench.log / f"finish-{version.runtime}-{version.version}.log",
-                Unhurried(lambda text: bench.told(self.key, f"finish {version.runtime} {version.version}, {text}")),
+                Unhurried(lambda text: bench.told(self.key,
+                f"finish {version.runtime} {version.version}, {text}")),
                 lambda line: "", what="its last step", interrupted=bench.interrupted,
             )  # fmt: skip
         finally:
             discard(room)
 
     def _finish(self, folder: Path, digest: str, added: list[PartReceipt], bench: Bench) -> None:
-        """Check what was obtained, and put into it what belongs there. Raises ``Problem`` where a command is lacking."""
+        """Check what was obtained, and put into it what belongs there. Raises ``Problem`` where a command is
+        lacking.
+        """
         tool = self.wanted.recipe.manager
         if tool is not None and tool.function is not None:
             if not (folder / tool.function).is_file():
@@ -334,7 +362,11 @@ class Installs(PlainKind):
         for runtime, version in stock(locations.shelf):
             folder = locations.shelf / runtime / version
             if not folder.is_symlink():
-                yield f"{runtime} {version}", "install", InstallRecord(folder=str(folder), made=[str(folder.parent)])
+                yield (
+                    f"{runtime} {version}",
+                    "install",
+                    InstallRecord(folder=str(folder), made=[str(folder.parent)]),
+                )
 
     def plan(self, wanted: Wanted, machine: Machine) -> Iterable[Install]:
         """One for each version that comes from a feed and does not stand there, or is damaged."""
@@ -343,8 +375,8 @@ class Installs(PlainKind):
                 yield Install(version, version.artefact, (version.runtime, version.version) in machine.shelf)
 
     def take_back(self, record: InstallRecord, bench: Bench) -> Reverted:
-        """Take it off the shelf in one rename, with all that it left beside it; what it replaced comes back. What somebody else
-        put into it, or changed, goes to the attic.
+        """Take it off the shelf in one rename, with all that it left beside it; what it replaced comes back.
+        What somebody else put into it, or changed, goes to the attic.
         """
         told: tuple[str, ...] = ()
         folder = Path(record.folder)

@@ -1,4 +1,6 @@
-"""The change that has a manager install a version, and puts it on the shelf: a link to where the manager keeps it."""
+"""The change that has a manager install a version, and puts it on the shelf: a link to where the manager
+keeps it.
+"""
 
 from __future__ import annotations
 
@@ -33,8 +35,9 @@ _DEPTH = 4
 
 
 class ManagedRecord(ForeignRecord, kw_only=True, tag="managed-version"):
-    """The manager and its ``home``, the version's place on the shelf, where the manager had it already (``there``) or put
-    it (``located``), the folders ``before``, whether the receipt is ours, and what it ``replaced``.
+    """The manager and its ``home``, the version's place on the shelf, where the manager had it already
+    (``there``) or put it (``located``), the folders ``before``, whether the receipt is ours, and what it
+    ``replaced``.
     """
 
     manager: str
@@ -83,7 +86,9 @@ class InstallThrough(BaseChange, frozen=True):
 
     @property
     def pending(self) -> bool:
-        """Whether it cannot be known exactly yet: it waits for a manager or a program, and is planned anew then."""
+        """Whether it cannot be known exactly yet: it waits for a manager or a program, and is planned anew
+        then.
+        """
         return self.wanted.pending
 
     @property
@@ -95,14 +100,21 @@ class InstallThrough(BaseChange, frozen=True):
     def detail(self) -> str:
         """The want."""
         role = "the default" if self.wanted.default else "kept beside it"
-        late = f"; which version that is, {self.manager.runtime} tells once it is there" if self.wanted.pending else ""
+        late = (
+            f"; which version that is, {self.manager.runtime} tells once it is there"
+            if self.wanted.pending
+            else ""
+        )
         return f'want "{self.wanted.want}", {role}{late}'
 
     def prepare(self, bench: Bench) -> ManagedRecord:
-        """Ask the manager whether it has it already. Raises ``Problem`` where its place on the shelf is taken."""
+        """Ask the manager whether it has it already. Raises ``Problem`` where its place on the shelf is
+        taken.
+        """
         if os.path.lexists(self.wanted.folder) and not self.replaces and self.wanted.folder.exists():
             raise Problem(
-                f"the place of {self.subject} on the shelf is taken by something that this program did not put there",
+                f"the place of {self.subject} on the shelf is taken by something that this program did not"
+                " put there",
                 where=str(self.wanted.folder),
                 advice="move it away, then run the command again",
             )
@@ -129,7 +141,9 @@ class InstallThrough(BaseChange, frozen=True):
         program = manager_program(self.manager, bench.environ, bench.locations.home)
         log = bench.log / f"{self.manager.runtime}-{name}-{version}.log"
         if not record.there:
-            with foreign.watched(record, self.startup, bench, _own(self.manager), self.manager.runtime) as traces:
+            with foreign.watched(
+                record, self.startup, bench, _own(self.manager), self.manager.runtime
+            ) as traces:
                 pace = Unhurried(lambda text: bench.told(self.key, f"{self.subject}, {text}"))
                 program.install(name, version, log, pace, bench.interrupted, traces.within)
         located = program.locate(name, version)
@@ -150,7 +164,9 @@ class InstallThrough(BaseChange, frozen=True):
         record.receipt = not (located / FILE_NAME).exists()
         set_aside(record.replaced)
         channels = self.wanted.channels
-        write(located, Receipt(name, version, self.wanted.feed, "", "", channels, through=self.manager.runtime))
+        write(
+            located, Receipt(name, version, self.wanted.feed, "", "", channels, through=self.manager.runtime)
+        )
         if not record.there:
             note_files(located)
         if self.wanted.folder.is_symlink():
@@ -179,7 +195,8 @@ class ManagedVersions(PlainKind):
             yield change
 
     def take_back(self, record: ManagedRecord, bench: Bench) -> Reverted:
-        """Remove the version, unless the manager had it before, and all that it did elsewhere; what it replaced comes back.
+        """Remove the version, unless the manager had it before, and all that it did elsewhere; what it
+        replaced comes back.
 
         What is not as the manager left it goes to the attic.
         """
@@ -199,7 +216,9 @@ class ManagedVersions(PlainKind):
                 told += empty(folder, foreign.own_of(record, folder), bench)
         if not record.there:
             own = foreign.own_of(record, home)
-            left = {name: item for name, item in own.items() if not (home / name).is_relative_to(located or "/")}
+            left = {
+                name: item for name, item in own.items() if not (home / name).is_relative_to(located or "/")
+            }
             remove_same(home, left)
         bring_back(record.replaced)
         reverted = foreign.take_back(record, bench, record.manager)

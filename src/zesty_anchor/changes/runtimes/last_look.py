@@ -2,9 +2,9 @@
 
     python -m zesty_anchor.changes.runtimes.last_look FILE
 
-It waits at a pipe that nobody but the program holds. Where that ends without a word, what the foreign program did until then is
-written down beside FILE, which tells what to look at; the foreign program is ended by then. What is otherwise later is not its
-doing.
+It waits at a pipe that nobody but the program holds. Where that ends without a word, what the foreign program
+did until then is written down beside FILE, which tells what to look at; the foreign program is ended by then.
+What is otherwise later is not its doing.
 """
 
 from __future__ import annotations
@@ -29,15 +29,17 @@ _WAIT_SECONDS = 5.0
 
 
 class During(msgspec.Struct, frozen=True):
-    """What was seen while a program worked: of the home, and in the program's own places (files by size and time alone)."""
+    """What was seen while a program worked: of the home, and in the program's own places (files by size and
+    time alone).
+    """
 
     seen: Seen
     own: Inventory
 
 
 class Places(msgspec.Struct, frozen=True):
-    """What to look at: see ``HomeWatch``, the program's own places, and its ``name``: entries that bear it are looked at with all
-    in them. ``during`` is the file that gets what is seen.
+    """What to look at: see ``HomeWatch``, the program's own places, and its ``name``: entries that bear it
+    are looked at with all in them. ``during`` is the file that gets what is seen.
     """
 
     home: str

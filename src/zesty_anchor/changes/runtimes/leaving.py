@@ -17,8 +17,9 @@ from zesty_anchor.shelf.receipt import files_in, is_made, read
 def leave_shelf(folder: Path, bench: Bench) -> tuple[str, ...]:
     """Take a version off the shelf in one rename. Returns what a person should know.
 
-    Without our receipt it is not ours, and stays. What is not in its list of files, or holds something else by now, goes to the
-    attic first; without a list that can be read, all of it. Raises ``OSError`` where it cannot be read.
+    Without our receipt it is not ours, and stays. What is not in its list of files, or holds something else
+    by now, goes to the attic first; without a list that can be read, all of it. Raises ``OSError`` where it
+    cannot be read.
     """
     if folder.is_dir() and not folder.is_symlink():
         os.listdir(folder)  # one that is closed is no other one
@@ -27,7 +28,9 @@ def leave_shelf(folder: Path, bench: Bench) -> tuple[str, ...]:
     files = files_in(folder)
     if files is None:
         kept = bench.locations.shown(bench.attic.away(folder))
-        return (f"{bench.locations.shown(folder)} has no list of what was put there; all of it is kept in {kept}",)
+        return (
+            f"{bench.locations.shown(folder)} has no list of what was put there; all of it is kept in {kept}",
+        )
     told = away(strangers(folder, files, ours=is_made), folder, bench)
     folders.make(bench.locations.staging)
     gone = place.take_off(folder, bench.locations.staging)
@@ -37,8 +40,8 @@ def leave_shelf(folder: Path, bench: Bench) -> tuple[str, ...]:
 
 
 def empty(folder: Path, files: Inventory, bench: Bench) -> tuple[str, ...]:
-    """Remove a folder of a program's, after what is not in its list of files went to the attic. A file or a link in its place is
-    not the program's.
+    """Remove a folder of a program's, after what is not in its list of files went to the attic. A file or a
+    link in its place is not the program's.
     """
     if not os.path.lexists(folder):
         return ()
@@ -58,5 +61,8 @@ def away(paths: Sequence[Path], folder: Path, bench: Bench) -> tuple[str, ...]:
     more = f" and {len(paths) - 1} more" if len(paths) > 1 else ""
     shown = bench.locations.shown
     return (
-        f"{shown(folder)} held what was not put there: {first}{more}; it is kept in {shown(kept[0].parent.parent)}",
+        (
+            f"{shown(folder)} held what was not put there: {first}{more}; it is kept in"
+            f" {shown(kept[0].parent.parent)}"
+        ),
     )

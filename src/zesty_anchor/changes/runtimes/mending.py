@@ -22,9 +22,15 @@ def told_damage(damage: Sequence[Difference]) -> str:
 
 
 def carried_over(old: Path, new: Path, subject: str, kept: Mapping[str, str], bench: Bench) -> str:
-    """Copy into the new folder what a person had put into the old one; returns a sentence of what was done."""
+    """Copy into the new folder what a person had put into the old one; returns a sentence of what was
+    done.
+    """
     files = files_in(old)
-    came = [path for path in strangers(old, files, ours=is_made) if _name(path, old) not in files] if files else []
+    came = (
+        [path for path in strangers(old, files, ours=is_made) if _name(path, old) not in files]
+        if files
+        else []
+    )
     for path in came:
         target = new / path.relative_to(old)
         if os.path.lexists(target) or not target.parent.is_dir():
@@ -34,7 +40,10 @@ def carried_over(old: Path, new: Path, subject: str, kept: Mapping[str, str], be
         else:
             shutil.copy2(path, target, follow_symlinks=False)
     stays = f", with the {len(came)} files and folders that were put into it" if came else ""
-    return f"{subject} is as it was put there again{stays}; what stood there is kept in {bench.locations.shown(kept[str(old)])}"
+    return (
+        f"{subject} is as it was put there again{stays}; what stood there is kept in"
+        f" {bench.locations.shown(kept[str(old)])}"
+    )
 
 
 def _name(path: Path, folder: Path) -> str:

@@ -1,4 +1,6 @@
-"""The change that takes a manager into the attic, which the manifest no longer has, with what it installed."""
+"""The change that takes a manager into the attic, which the manifest no longer has, with what it
+installed.
+"""
 
 from __future__ import annotations
 
@@ -29,7 +31,10 @@ class RetireManager(RetireFolder, frozen=True):
         """Once for all of its folders."""
         if not self.whole:
             return ()
-        text = f"the manifest no longer has the manager {self.manager}: shall it go to the attic, with all that it installed?"
+        text = (
+            f"the manifest no longer has the manager {self.manager}: shall it go to the attic, with all that"
+            " it installed?"
+        )
         return (Question("manager", text, f"--yes, or keep [managers.{self.manager}]", safe=True),)
 
 
@@ -57,7 +62,9 @@ class RetiredManagers(BaseRetireFolders):
         return ManagerPlaces(found, machine.locations)
 
     def plan(self, wanted: Wanted, facts: ManagerPlaces) -> Iterable[RetireManager]:
-        """All places of a manager that the manifest no longer has; of one that stays, versions that gave way to a newer one."""
+        """All places of a manager that the manifest no longer has; of one that stays, versions that gave way
+        to a newer one.
+        """
         for (name, folder), places in facts.places.items():
             standing = wanted.managers.get(name)
             # Where its own installer brings it, an upgrade takes the older one's place itself.
@@ -73,7 +80,9 @@ class RetiredManagers(BaseRetireFolders):
 
 
 def _places(name: str, folder: Path, home: str, machine: Machine) -> Iterator[Path]:
-    """What goes: the links of the versions that it installed, its own folder, and its home; none inside another."""
+    """What goes: the links of the versions that it installed, its own folder, and its home; none inside
+    another.
+    """
     shelf = machine.locations.shelf
     for (runtime, version), receipt in machine.shelf.items():
         if receipt.through == name:

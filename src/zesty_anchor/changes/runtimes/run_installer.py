@@ -44,8 +44,9 @@ SILENCE = 600.0
 
 
 class InstallerRecord(ForeignRecord, kw_only=True, tag="installer-script"):
-    """The manager, its folder and its place on the shelf; where its older version was put ``aside`` (empty: there was
-    none), the parts that this ``keeps``, the ``older`` places on the shelf, and the home that came with it.
+    """The manager, its folder and its place on the shelf; where its older version was put ``aside`` (empty:
+    there was none), the parts that this ``keeps``, the ``older`` places on the shelf, and the home that came
+    with it.
     """
 
     manager: str
@@ -66,10 +67,11 @@ class InstallerRecord(ForeignRecord, kw_only=True, tag="installer-script"):
 
 
 class RunInstaller(BaseChange, frozen=True):
-    """Run one installer; take what it wrote into startup files out of them, and keep the lines for our own files.
+    """Run one installer; take what it wrote into startup files out of them, and keep the lines for our own
+    files.
 
-    ``older`` are the places on the shelf of the version that stands in its folder now. ``shells`` are the programs of
-    the shells in use, ``place`` is the folder for a person to read.
+    ``older`` are the places on the shelf of the version that stands in its folder now. ``shells`` are the
+    programs of the shells in use, ``place`` is the folder for a person to read.
     """
 
     wanted: WantedVersion
@@ -118,8 +120,9 @@ class RunInstaller(BaseChange, frozen=True):
             asked.append(
                 Question(
                     "script",
-                    f"the {self.subject} is a script that nobody has reviewed ({len(self.wanted.script):,} bytes from "
-                    f"{self.artefact.url}; to read it: zesty-anchor preview --script {name}): run it?",
+                    f"the {self.subject} is a script that nobody has reviewed ({len(self.wanted.script):,}"
+                    f" bytes from {self.artefact.url}; to read it: zesty-anchor preview --script {name}):"
+                    " run it?",
                     f'[managers.{name}] reviewed = "{self.artefact.digest}"',
                     to_read=self.wanted.script.decode("utf-8", "replace"),
                 )
@@ -137,7 +140,9 @@ class RunInstaller(BaseChange, frozen=True):
         return (self._folder,) if home is None or home.is_relative_to(self._folder) else (self._folder, home)
 
     def prepare(self, bench: Bench) -> InstallerRecord:
-        """Write down what is there. Raises ``Problem`` where another install of it stands there that is not ours."""
+        """Write down what is there. Raises ``Problem`` where another install of it stands there that is not
+        ours.
+        """
         gives_way = bool(self.older) or bench.placed(str(self._folder))
         for taken in (self.wanted.folder, self._folder):
             ours = taken in self.older if taken == self.wanted.folder else gives_way
@@ -145,8 +150,10 @@ class RunInstaller(BaseChange, frozen=True):
                 raise Problem(
                     f"the {self.subject} would find another {self.wanted.runtime} there already",
                     where=str(taken),
-                    advice="it is not touched. Move it away, or name it in [[conflicts.remove]] without [managers."
-                    f"{self.wanted.runtime}] first; then run the command again",
+                    advice=(
+                        "it is not touched. Move it away, or name it in [[conflicts.remove]] without"
+                        f" [managers.{self.wanted.runtime}] first; then run the command again"
+                    ),
                 )
         home = self.wanted.home
         around = (home.parent,) if home is not None else ()
@@ -164,7 +171,12 @@ class RunInstaller(BaseChange, frozen=True):
             home=str(home) if home is not None and not os.path.lexists(home) else "",
             made=[
                 made
-                for folder in (self.wanted.folder.parent, self._folder.parent, bench.locations.staging, *around)
+                for folder in (
+                    self.wanted.folder.parent,
+                    self._folder.parent,
+                    bench.locations.staging,
+                    *around,
+                )
                 for made in folders.missing(folder)
             ],
         )
@@ -183,8 +195,10 @@ class RunInstaller(BaseChange, frozen=True):
         write(
             self._folder,
             Receipt(
-                runtime=self.wanted.runtime, version=self.wanted.version, feed=self.wanted.feed, url=without_credentials(self.artefact.url),
-                digest=self.artefact.digest, adopted=self._adopted(traces.edited, bench), home=str(self.wanted.home),
+                runtime=self.wanted.runtime, version=self.wanted.version, feed=self.wanted.feed,
+                url=without_credentials(self.artefact.url),
+                digest=self.artefact.digest, adopted=self._adopted(traces.edited, bench),
+                home=str(self.wanted.home),
             ),
         )  # fmt: skip
         record.made_own |= foreign.ours_in(self._folder / CALLED)
@@ -194,7 +208,8 @@ class RunInstaller(BaseChange, frozen=True):
 
     def _environment(self, bench: Bench) -> dict[str, str]:
         variables = {
-            key: value.replace(str(self.wanted.folder), str(self._folder)) for key, value in self.wanted.variables
+            key: value.replace(str(self.wanted.folder), str(self._folder))
+            for key, value in self.wanted.variables
         }
         bins = tuple(self._folder / part for part in self.wanted.recipe.bin)
         return {
@@ -234,7 +249,9 @@ class RunInstaller(BaseChange, frozen=True):
             lacking = [c for c in recipe.commands if not any((folder / c).is_file() for folder in places)]
         if lacking:
             said = log.read_text("utf-8", "replace").splitlines()[1:]
-            missing = next((line for line in reversed(said) if "not found" in line), said[-1] if said else "nothing")
+            missing = next(
+                (line for line in reversed(said) if "not found" in line), said[-1] if said else "nothing"
+            )
             raise Problem(
                 f"the {self.subject} ended well, and left no {lacking[0]!r} in {self.place}",
                 where=f"the whole log: {log}",
@@ -247,7 +264,8 @@ class RunInstaller(BaseChange, frozen=True):
             return
         answer = subprocess.run(
             ["/bin/sh", "-c", recipe.version.run], cwd=bench.locations.home, env=self._environment(bench),
-            stdin=subprocess.DEVNULL, capture_output=True, text=True, errors="replace", timeout=60, check=False,
+            stdin=subprocess.DEVNULL, capture_output=True, text=True, errors="replace", timeout=60,
+            check=False,
         )  # fmt: skip
         expected = recipe.version.expected(self.wanted.version)
         if not fnmatch.fnmatchcase(answer.stdout.strip(), expected):
@@ -255,12 +273,14 @@ class RunInstaller(BaseChange, frozen=True):
                 f"the {self.subject} left something else: {recipe.version.run!r} prints "
                 f"{(answer.stdout or answer.stderr).strip()!r}, not {expected!r}",
                 where=f"the whole log: {log}",
-                advice=f"write the version that the script brings as want in [managers.{self.wanted.runtime}]",
+                advice=(
+                    f"write the version that the script brings as want in [managers.{self.wanted.runtime}]"
+                ),
             )
 
     def _adopted(self, edited: Sequence[Edited], bench: Bench) -> dict[str, str]:
-        """The lines for each shell in use that has none of its own: what the installer wrote for one serves another
-        where that can read it, and knows the manager's command afterwards.
+        """The lines for each shell in use that has none of its own: what the installer wrote for one serves
+        another where that can read it, and knows the manager's command afterwards.
         """
         recipe = self.wanted.recipe
         lines = caught(edited, [name for name, _ in self.wanted.variables])
@@ -305,7 +325,9 @@ class InstallerScripts(PlainKind):
                 continue
             shelf = machine.locations.shelf / version.runtime
             older = sorted(shelf.iterdir()) if shelf.is_dir() else []
-            standing = tuple(link for link in older if link.is_symlink() and os.readlink(link) == installer.folder)
+            standing = tuple(
+                link for link in older if link.is_symlink() and os.readlink(link) == installer.folder
+            )
             yield RunInstaller(
                 version,
                 version.artefact,
@@ -317,8 +339,8 @@ class InstallerScripts(PlainKind):
             )
 
     def take_back(self, record: InstallerRecord, bench: Bench) -> Reverted:
-        """Remove what it brought, and all that it did elsewhere in the home; the older version comes back. What came into its
-        folders since, or is not as it left it, goes to the attic.
+        """Remove what it brought, and all that it did elsewhere in the home; the older version comes back.
+        What came into its folders since, or is not as it left it, goes to the attic.
         """
         folder, shelf = Path(record.folder), Path(record.shelf)
         aside = Path(record.aside) if record.aside else None
@@ -345,7 +367,9 @@ class InstallerScripts(PlainKind):
 
 
 def _carry_over(source: Path, target: Path, upgraded: bool) -> None:
-    """Move what an older version kept into its place in the newer one, unless that has something there itself."""
+    """Move what an older version kept into its place in the newer one, unless that has something there
+    itself.
+    """
     if not upgraded or not os.path.lexists(source):
         return
     if os.path.lexists(target) and not _is_empty(target):

@@ -54,7 +54,9 @@ def _template(value: Value) -> Template:
 
 
 def _hooks(wanted: Wanted, machine: Machine) -> Iterator[tuple[str, str]]:
-    """The lines for each shell, those of the runtimes before the person's own. A folder in them is one quoted word."""
+    """The lines for each shell, those of the runtimes before the person's own. A folder in them is one quoted
+    word.
+    """
     for name, shell in SHELLS.items():
         lines = []
         for version in wanted.defaults:

@@ -1,4 +1,6 @@
-"""The change that writes a generated file: variables, PATH and the following of folders, in one shell's language."""
+"""The change that writes a generated file: variables, PATH and the following of folders, in one shell's
+language.
+"""
 
 from __future__ import annotations
 
@@ -46,33 +48,44 @@ class WriteGenerated(FileChange, frozen=True):
         if self.edit.after is None:
             return "nothing reads it any more"
         names = ", ".join(name for name, _ in self.environment.variables)
-        folders = len(self.environment.first) + len(self.environment.default_bins) + len(self.environment.last)
-        parts = [f"{folders} folder{'' if folders == 1 else 's'} on PATH"] + ([f"variables {names}"] if names else [])
+        folders = (
+            len(self.environment.first) + len(self.environment.default_bins) + len(self.environment.last)
+        )
+        parts = [f"{folders} folder{'' if folders == 1 else 's'} on PATH"] + (
+            [f"variables {names}"] if names else []
+        )
         return "; ".join(parts)
 
     def prepare(self, bench: Bench) -> FileRecord:
-        """Lines of the manifest or of a recipe stand in it, so the shell reads it before it is put in place."""
+        """Lines of the manifest or of a recipe stand in it, so the shell reads it before it is put in
+        place.
+        """
         if self.checker and self.edit.after is not None:
             from zesty_anchor.shells.syntax import passes
 
             well, said = passes(self.checker, self.edit.after)
             if not well:
                 raise Problem(
-                    f"the lines that a hook adds for {Path(self.checker[0]).name} do not pass its {self.checker[1]}: {said}",
+                    f"the lines that a hook adds for {Path(self.checker[0]).name} do not pass its"
+                    f" {self.checker[1]}: {said}",
                     where=self.name,
-                    advice="mend [shells.hooks] in the manifest, or the hooks of the recipe; nothing was changed",
+                    advice=(
+                        "mend [shells.hooks] in the manifest, or the hooks of the recipe; nothing was changed"
+                    ),
                 )
         place = self.edit.file.path
         if place.is_dir():
             bench.remark(
-                f"a folder stood in place of {self.name}: it is kept in {bench.locations.shown(bench.attic.away(place))}"
+                f"a folder stood in place of {self.name}: it is kept in"
+                f" {bench.locations.shown(bench.attic.away(place))}"
             )
         record = FileChange.prepare(self, bench)
         earlier, content = bench.wrote(record.path), self.edit.file.content
         if content is not None and earlier and record.before_digest not in earlier:
             kept = bench.locations.shown(bench.attic.copy(self.edit.file.path, content))
             bench.remark(
-                f"{self.name} was changed by somebody: what it held is kept in {kept}. Such a change belongs in workstation.toml"
+                f"{self.name} was changed by somebody: what it held is kept in {kept}. Such a change belongs"
+                " in workstation.toml"
             )
         return record
 
@@ -99,12 +112,16 @@ class GeneratedFiles(FileKind):
                 )
 
     def follow(self, record: FileRecord, move: HomeMove) -> FileRecord | None:
-        """Our own text contains the path of the home: the copies of before and after are rewritten, with their digests."""
+        """Our own text contains the path of the home: the copies of before and after are rewritten, with
+        their digests.
+        """
         digests = {}
         for which in ("before", "after"):
             copy = getattr(record, which)
             content = content_of(Path(copy)) if copy else None
-            if content is None or digest_of(content) != (getattr(record, f"{which}_digest") or digest_of(content)):
+            if content is None or digest_of(content) != (
+                getattr(record, f"{which}_digest") or digest_of(content)
+            ):
                 continue
             moved = move.content(content, *path_forms(_name_of(Path(record.path))))
             if moved != content:
@@ -120,8 +137,14 @@ class GeneratedFiles(FileKind):
     def without(self, earlier: FileRecord, later: FileRecord, keep: Keep) -> FileRecord | None:
         """The later one, without what the earlier one added."""
         was, got = earlier.kept.content_before(), earlier.kept.content_after()
-        before, after = (_apart(was, got, each) for each in (later.kept.content_before(), later.kept.content_after()))
-        return None if before is None or after is None else edited_from(later, before or None, after or None, keep)
+        before, after = (
+            _apart(was, got, each) for each in (later.kept.content_before(), later.kept.content_after())
+        )
+        return (
+            None
+            if before is None or after is None
+            else edited_from(later, before or None, after or None, keep)
+        )
 
     def notices(self, wanted: Wanted, machine: Machine) -> Sequence[str]:
         """The variables that a graphical session does not get."""
@@ -133,7 +156,11 @@ class GeneratedFiles(FileKind):
     def take_back(self, record: FileRecord, bench: Bench) -> Reverted:
         """Put the file back; of what a later run wrote over it, only what this one added goes."""
         now = content_of(Path(record.path))
-        if now is not None and not record.untouched and not (record.kept.is_before(now) or record.kept.is_after(now)):
+        if (
+            now is not None
+            and not record.untouched
+            and not (record.kept.is_before(now) or record.kept.is_after(now))
+        ):
             left = _apart(record.kept.content_before(), record.kept.content_after(), now)
             if left is not None:
                 replace(Path(record.path), left, instead_of=now)
@@ -153,7 +180,9 @@ class GeneratedFiles(FileKind):
                 edit = Edit(file, after)
                 edit.check_writable()
                 shell = machine.shell(name)
-                checker = (shell.program, SHELLS[name].check) if shell and environment.hooks_of(name) else None
+                checker = (
+                    (shell.program, SHELLS[name].check) if shell and environment.hooks_of(name) else None
+                )
                 yield WriteGenerated(edit, machine.locations.shown(file.path), environment, checker)
 
 
@@ -186,8 +215,8 @@ def follow_generated(locations: Locations, move: HomeMove) -> int:
 
 
 def _apart(was: bytes | None, got: bytes | None, now: bytes | None) -> bytes | None:
-    """What a generated file holds without what one run added to it; None where that cannot be told. The stamp is made anew, so
-    that open shells read the file again.
+    """What a generated file holds without what one run added to it; None where that cannot be told. The stamp
+    is made anew, so that open shells read the file again.
     """
     if now == got:
         return was or b""

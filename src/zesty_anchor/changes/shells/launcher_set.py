@@ -28,8 +28,8 @@ from zesty_anchor.system.locations import Locations
 
 
 class LaunchersRecord(Record, kw_only=True, tag="launchers"):
-    """The launchers that were there before, by name, with their text, and what was not ours in the place of one: where it stood,
-    and where it is kept.
+    """The launchers that were there before, by name, with their text, and what was not ours in the place of
+    one: where it stood, and where it is kept.
     """
 
     folder: str
@@ -46,7 +46,9 @@ class LaunchersRecord(Record, kw_only=True, tag="launchers"):
 
 
 class WriteLaunchers(BaseChange, frozen=True):
-    """Bring the launchers in step with the shelf. ``planned`` are those that are known before anything is fetched."""
+    """Bring the launchers in step with the shelf. ``planned`` are those that are known before anything is
+    fetched.
+    """
 
     folder: Path
     name: str
@@ -73,7 +75,9 @@ class WriteLaunchers(BaseChange, frozen=True):
         return f"{', '.join(self.planned)}: for editors, cron and make, which read no startup file"
 
     def prepare(self, bench: Bench) -> LaunchersRecord:
-        """Write down the launchers that are there, and where goes what has the place of one and is not ours."""
+        """Write down the launchers that are there, and where goes what has the place of one and is not
+        ours.
+        """
         there = dict(sorted(standing(self.folder).items()))
         wanted = texts(bench.locations, self.runtimes)
         taken = [name for name in wanted if os.path.lexists(self.folder / name) and not _is_ours(name, there)]
@@ -95,7 +99,9 @@ def _is_ours(name: str, there: Mapping[str, str]) -> bool:
 
 
 class LauncherFacts(msgspec.Struct, frozen=True):
-    """The launchers that are there, those that the shelf gives now (both by name, with their text), and the folder."""
+    """The launchers that are there, those that the shelf gives now (both by name, with their text), and the
+    folder.
+    """
 
     standing: Mapping[str, str]
     given: Mapping[str, str]
@@ -131,10 +137,14 @@ class Launchers(BaseKind):
         """Go through the commands on the shelf."""
         locations = machine.locations
         given = texts(locations, runtimes_of(wanted))
-        return LauncherFacts(machine.launchers, given, locations.launchers, locations.shown(locations.launchers))
+        return LauncherFacts(
+            machine.launchers, given, locations.launchers, locations.shown(locations.launchers)
+        )
 
     def plan(self, wanted: Wanted, facts: LauncherFacts) -> Iterable[WriteLaunchers]:
-        """One change for all of them. A command that an extra brings gets its launcher by ``keep_in_step`` later."""
+        """One change for all of them. A command that an extra brings gets its launcher by ``keep_in_step``
+        later.
+        """
         coming = {name: v.runtime for v in wanted.versions for name in v.recipe.commands}
         there, standing = facts.given, facts.standing
         missing = [name for name in coming if name not in there and name not in standing]

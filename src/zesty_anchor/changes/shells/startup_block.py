@@ -28,7 +28,9 @@ _EARLY = b"case $- in "
 
 
 class WriteBlock(FileChange, frozen=True):
-    """Edit one startup file so that it holds the right block, once, or none. ``known`` are the blocks that we write."""
+    """Edit one startup file so that it holds the right block, once, or none. ``known`` are the blocks that we
+    write.
+    """
 
     checker: tuple[str, str] | None
     known: frozenset[bytes] = frozenset()
@@ -37,7 +39,9 @@ class WriteBlock(FileChange, frozen=True):
     touches: ClassVar[frozenset[str]] = frozenset({"startup"})
 
     def prepare(self, bench: Bench) -> FileRecord:
-        """Check the file that is to come with the shell's own ``-n``, then copy the present one to the attic."""
+        """Check the file that is to come with the shell's own ``-n``, then copy the present one to the
+        attic.
+        """
         if self.checker and self.edit.after is not None:
             from zesty_anchor.changes.shells.readable import check_syntax
 
@@ -46,10 +50,12 @@ class WriteBlock(FileChange, frozen=True):
         rows = lines_of(self.edit.file.content or b"")
         for number in sorted(marked_rows(rows)):
             if rows[number].strip() not in self.known:
-                kept = bench.locations.shown(bench.attic.copy(self.edit.file.path, self.edit.file.content or b""))
+                kept = bench.locations.shown(
+                    bench.attic.copy(self.edit.file.path, self.edit.file.content or b"")
+                )
                 bench.remark(
-                    f"our line in {self.name}:{number + 1} was changed by somebody, and is as it should be again;"
-                    f" what the file held is kept in {kept}"
+                    f"our line in {self.name}:{number + 1} was changed by somebody, and is as it should be"
+                    f" again; what the file held is kept in {kept}"
                 )
         return record
 
@@ -69,7 +75,8 @@ class Blocks(FileKind):
         placed = one_a_file(sites(wanted.shells, machine), machine)
         done: set[Path] = set()
         last, first = (
-            {machine.startup[path].target for path in paths} for paths in (wanted.lines_last, wanted.lines_first)
+            {machine.startup[path].target for path in paths}
+            for paths in (wanted.lines_last, wanted.lines_first)
         )
         for path, file in machine.startup.items():
             if file.target in done:
@@ -80,22 +87,33 @@ class Blocks(FileKind):
             if site:
                 shell, generated = SHELLS[site.language], generated_file(locations, site.language)
                 late = os.fsencode(shell.block(generated, locations.home))
-                early = os.fsencode(shell.block(generated, locations.home, early=True)) if site.early else None
-            after = with_block(file.content, late, early, last=file.target in last, first=file.target in first)
+                early = (
+                    os.fsencode(shell.block(generated, locations.home, early=True)) if site.early else None
+                )
+            after = with_block(
+                file.content, late, early, last=file.target in last, first=file.target in first
+            )
             if after != file.content:
                 edit = Edit(file, after)
                 edit.check_writable()
                 yield WriteBlock(edit, locations.shown(path), self._checker(path, site, machine), known)
 
     def take_back(self, record: FileRecord, bench: Bench) -> Reverted:
-        """Put the file back. Where a person moved our line, or doubled it, every line of ours goes, unless one was there before."""
+        """Put the file back. Where a person moved our line, or doubled it, every line of ours goes, unless
+        one was there before.
+        """
         if record.untouched or bench.is_elsewhere(record.path):
             return FileKind.take_back(self, record, bench)
         before = record.kept.content_before()
         if before is not None and marked_rows(lines_of(before)):
             return FileKind.take_back(self, record, bench)
         now = content_of(Path(record.path))
-        if now is None or record.kept.is_before(now) or record.kept.is_after(now) or not marked_rows(lines_of(now)):
+        if (
+            now is None
+            or record.kept.is_before(now)
+            or record.kept.is_after(now)
+            or not marked_rows(lines_of(now))
+        ):
             return FileKind.take_back(self, record, bench)
         for beside in ours_beside(record):
             beside.unlink()
@@ -115,14 +133,16 @@ class Blocks(FileKind):
 
 
 def _goes_on(rows: list[bytes]) -> bool:
-    """Whether the last line ends in a backslash, so that what follows would be a part of it (POSIX.1-2017, XCU 2.2.1)."""
+    """Whether the last line ends in a backslash, so that what follows would be a part of it (POSIX.1-2017,
+    XCU 2.2.1).
+    """
     last = b"".join(rows[-2:]).removesuffix(b"\n").rpartition(b"\n")[2] if rows else b""
     return (len(last) - len(last.rstrip(b"\\"))) % 2 == 1
 
 
 def one_a_file(found: Iterable[Site], machine: Machine) -> dict[Path, Site]:
-    """The site of each file, by what its links lead to. One that several shells read gets a line that serves all of them: the
-    file of sh reads the one of the shell that it is in. Pure.
+    """The site of each file, by what its links lead to. One that several shells read gets a line that serves
+    all of them: the file of sh reads the one of the shell that it is in. Pure.
     """
     placed: dict[Path, Site] = {}
     for site in found:
@@ -135,14 +155,20 @@ def one_a_file(found: Iterable[Site], machine: Machine) -> dict[Path, Site]:
 
 
 def with_block(
-    content: bytes | None, line: bytes | None, early: bytes | None = None, *, last: bool = False, first: bool = False
+    content: bytes | None,
+    line: bytes | None,
+    early: bytes | None = None,
+    *,
+    last: bool = False,
+    first: bool = False,
 ) -> bytes | None:
     """A startup file's content with exactly the one block ``line`` (None: without a block).
 
-    A right block stays where it is, unless it is to be ``last``, or ``first``, above what may end the reading. A wrong one is replaced in its place; a new one goes to the end,
-    after the file's own lines, or above the statement at which every reading of it ends. With ``early`` there is a second one, above the statement that may end the reading. A block
-    always ends in a line feed alone, also in a file with CRLF: a shell would take the CR for a part of the command.
-    Pure.
+    A right block stays where it is, unless it is to be ``last``, or ``first``, above what may end the
+    reading. A wrong one is replaced in its place; a new one goes to the end, after the file's own lines, or
+    above the statement at which every reading of it ends. With ``early`` there is a second one, above the
+    statement that may end the reading. A block always ends in a line feed alone, also in a file with CRLF: a
+    shell would take the CR for a part of the command. Pure.
     """
     if content is None:
         return None if line is None else line + b"\n"

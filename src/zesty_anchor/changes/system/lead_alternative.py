@@ -1,4 +1,6 @@
-"""The change that has the alternatives system lead to the install which the manifest names (update-alternatives(1))."""
+"""The change that has the alternatives system lead to the install which the manifest names
+(update-alternatives(1)).
+"""
 
 from __future__ import annotations
 
@@ -66,7 +68,9 @@ class LeadAlternative(BaseChange, frozen=True):
 
     def carry_out(self, bench: Bench, record: LedRecord) -> None:
         """Set it, after root has noted where it led. Raises ``Problem`` where that fails."""
-        said = alternatives.query(record.name) or self.group.said  # somebody may have set it since it was planned
+        said = (
+            alternatives.query(record.name) or self.group.said
+        )  # somebody may have set it since it was planned
         notes = root_store.note(bench.run, _note(record.name), said)
         failed = bench.as_root([*notes, self.commands[0]])
         if failed:
@@ -81,7 +85,9 @@ class LedAlternatives(BaseKind):
     record = LedRecord
 
     def look(self, wanted: Wanted, machine: Machine) -> Sequence[tuple[Group, str]]:
-        """Each name that a command of a named install bears, leads elsewhere, and could lead to that command: with its offer."""
+        """Each name that a command of a named install bears, leads elsewhere, and could lead to that command:
+        with its offer.
+        """
         names = alternatives.names() if wanted.led else {}
         found = {}
         for folder in wanted.led:
@@ -105,10 +111,14 @@ class LedAlternatives(BaseKind):
         if now.chosen and now.value == record.value:
             if before is None:
                 where = root_store.folder(bench.run)
-                return Reverted((f"the alternative {record.name} stays: where it led is not noted in {where}",))
+                return Reverted(
+                    (f"the alternative {record.name} stays: where it led is not noted in {where}",)
+                )
             failed = bench.as_root([alternatives.chosen_again(before, now)])
             if failed:
-                return Reverted((f"the alternative {record.name} could not be set back: {failed}",), whole=False)
+                return Reverted(
+                    (f"the alternative {record.name} could not be set back: {failed}",), whole=False
+                )
         if before is not None:
             bench.as_root([root_store.clear(bench.run, f"{_note(record.name)}.*")])
         if before is None or now.value in (record.value, before.value, ""):

@@ -24,8 +24,8 @@ from zesty_anchor.system.problem import Problem
 
 
 class PackagesRecord(Record, kw_only=True, tag="package"):
-    """The families of this system, the packages that were ``asked`` for, those installed ``before`` (until it is done), and
-    those that it ``brought`` (None: it was cut off).
+    """The families of this system, the packages that were ``asked`` for, those installed ``before`` (until it
+    is done), and those that it ``brought`` (None: it was cut off).
     """
 
     families: list[str]
@@ -119,7 +119,9 @@ class InstallPackages(BaseChange, frozen=True):
         manager = self.errand.manager
         failed = bench.as_root(root_store.note(bench.run, "packages-before", "\n".join(record.before)))
         if failed:
-            bench.remark(f"undo will leave the packages: what is installed could not be noted, since {failed}")
+            bench.remark(
+                f"undo will leave the packages: what is installed could not be noted, since {failed}"
+            )
         try:
             manager.install(self.names, bench.run_privileged, told, bench.log / "packages.log")
         finally:
@@ -136,7 +138,9 @@ class Packages(PlainKind):
     record = PackagesRecord
 
     def plan(self, wanted: Wanted, machine: Machine) -> Iterable[InstallPackages]:
-        """One change for all that are missing. Raises ``Problem`` for a package that someone has put on hold."""
+        """One change for all that are missing. Raises ``Problem`` for a package that someone has put on
+        hold.
+        """
         facts, manager = machine.packages, machine.manager
         if facts is None or manager is None:
             return
@@ -151,7 +155,9 @@ class Packages(PlainKind):
         if missing:
             sources = frozenset(source_key(source.name) for source in wanted.sources)
             errand = Errand(manager, tuple(package.name for package in missing))
-            yield InstallPackages(missing, machine.host.families, facts.trouble, facts.way_out, errand, sources)
+            yield InstallPackages(
+                missing, machine.host.families, facts.trouble, facts.way_out, errand, sources
+            )
 
     def take_back(self, record: PackagesRecord, bench: Bench) -> Reverted:
         """Only what this change put in goes, and of that only what nothing else needs."""
@@ -161,7 +167,10 @@ class Packages(PlainKind):
         came = _came(manager, bench.run)
         if came is None:
             here = [name for name in record.asked if name in manager.all_installed()]
-            stay = f"the packages {', '.join(here)} stay: {root_store.folder(bench.run)} does not say that they came with this run"
+            stay = (
+                f"the packages {', '.join(here)} stay: {root_store.folder(bench.run)} does not say that they"
+                " came with this run"
+            )
             return Reverted((stay,) if here else ())
         going, holding = manager.removable(came)
         told = [
@@ -186,8 +195,8 @@ class Packages(PlainKind):
 
 
 def _came(manager: PackageManager, run: str) -> list[str] | None:
-    """What came with a run, as root has noted it: of one that was cut off, what was not there before. None where nothing that
-    can be believed tells it.
+    """What came with a run, as root has noted it: of one that was cut off, what was not there before. None
+    where nothing that can be believed tells it.
     """
     brought, before = root_store.noted(run, "packages-brought"), root_store.noted(run, "packages-before")
     if brought is not None:

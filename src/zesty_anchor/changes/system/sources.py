@@ -1,4 +1,6 @@
-"""The change that adds a source of packages of the operating system, with the key that its lists are signed with."""
+"""The change that adds a source of packages of the operating system, with the key that its lists are signed
+with.
+"""
 
 from __future__ import annotations
 
@@ -58,7 +60,10 @@ class AddSource(BaseChange, frozen=True):
     @property
     def detail(self) -> str:
         """Whose signature counts, and where it is written."""
-        return f"signed by {self.public.fingerprint} ({self.public.owner or 'no name'}); {self.form.files[-1][0]}"
+        return (
+            f"signed by {self.public.fingerprint} ({self.public.owner or 'no name'});"
+            f" {self.form.files[-1][0]}"
+        )
 
     @property
     def questions(self) -> tuple[Question, ...]:
@@ -66,8 +71,9 @@ class AddSource(BaseChange, frozen=True):
         if self.source.fingerprint:
             return ()
         text = (
-            f"what comes from the source {self.source.name} ({self.source.url}) runs with the rights of the system. It is signed "
-            f"by the key {self.public.fingerprint} of {self.public.owner or 'nobody who is named'}: do you trust that key?"
+            f"what comes from the source {self.source.name} ({self.source.url}) runs with the rights of the"
+            f" system. It is signed by the key {self.public.fingerprint} of"
+            f" {self.public.owner or 'nobody who is named'}: do you trust that key?"
         )
         answer = f'[prerequisites.sources.{self.source.name}] fingerprint = "{self.public.fingerprint}"'
         return (Question("package-source", text, answer),)
@@ -87,24 +93,36 @@ class AddSource(BaseChange, frozen=True):
         )
 
     def carry_out(self, bench: Bench, record: SourceRecord) -> None:
-        """Write them, after root has noted what was there. Raises ``Problem`` where the source cannot be read, or is not signed so."""
+        """Write them, after root has noted what was there. Raises ``Problem`` where the source cannot be
+        read, or is not signed so.
+        """
         states = [(file, _text(file), text) for file, text in self.form.files]
         noted = msgspec.json.encode(states).decode()
-        failed = bench.as_root([*root_store.note(bench.run, f"source-{record.name}", noted), *self._writing()])
+        failed = bench.as_root(
+            [*root_store.note(bench.run, f"source-{record.name}", noted), *self._writing()]
+        )
         if failed:
             raise Problem(f"the source {record.name} could not be written: {failed}", where=record.files[-1])
         lines: list[str] = []
         if bench.run_privileged(("env", "LC_ALL=C", *self.form.refresh), lines.append) != 0:
-            told = [line for line in lines if line.startswith(("E:", "W:", "Err", "Error", "Curl"))] or lines[-1:]
+            told = [line for line in lines if line.startswith(("E:", "W:", "Err", "Error", "Curl"))] or lines[
+                -1:
+            ]
             raise Problem(
-                f"the source {record.name} cannot be used: {told[0].strip() if told else 'no reason is given'}",
+                f"the source {record.name} cannot be used:"
+                f" {told[0].strip() if told else 'no reason is given'}",
                 where=self.source.url,
-                advice="check url, suite and components, and that its lists are signed with this key; nothing of it stays",
+                advice=(
+                    "check url, suite and components, and that its lists are signed with this key; nothing of"
+                    " it stays"
+                ),
             )
 
     def _writing(self) -> list[Command]:
         folders = sorted({str(Path(file).parent) for file, _ in self.form.files})
-        beside = [(file, text, f"{Path(file).parent}/.{Path(file).name}.new") for file, text in self.form.files]
+        beside = [
+            (file, text, f"{Path(file).parent}/.{Path(file).name}.new") for file, text in self.form.files
+        ]
         return [("mkdir", "-p", "-m", "755", "--", *folders), *(root_store.write(*each) for each in beside)]
 
 
@@ -116,7 +134,9 @@ class Sources(BaseKind):
     record = SourceRecord
 
     def look(self, wanted: Wanted, machine: Machine) -> Mapping[str, tuple[PublicKey, SourceForm]]:
-        """The key of each source, checked, and its form here; nothing where this system's package manager has none."""
+        """The key of each source, checked, and its form here; nothing where this system's package manager has
+        none.
+        """
         found = {}
         for source in wanted.sources:
             public = _checked(source)
@@ -137,18 +157,23 @@ class Sources(BaseKind):
     def notices(self, wanted: Wanted, facts: Mapping[str, tuple[PublicKey, SourceForm]]) -> tuple[str, ...]:
         """The sources that are passed over."""
         return tuple(
-            f"[prerequisites.sources.{source.name}] is passed over: it can be written for apt, dnf and zypper, and none of them is here"
+            f"[prerequisites.sources.{source.name}] is passed over: it can be written for apt, dnf and"
+            " zypper, and none of them is here"
             for source in wanted.sources
             if source.name not in facts
         )
 
     def take_back(self, record: SourceRecord, bench: Bench) -> Reverted:
-        """Put back what was there before, by what root noted of it; a file that somebody changed since stays."""
+        """Put back what was there before, by what root noted of it; a file that somebody changed since
+        stays.
+        """
         noted = root_store.noted(bench.run, f"source-{record.name}")
         if noted is None:
             here = [file for file in record.files if content_of(Path(file)) is not None]
             folder = root_store.folder(bench.run)
-            return Reverted(tuple(f"{file} stays: {folder} does not say that this run wrote it" for file in here))
+            return Reverted(
+                tuple(f"{file} stays: {folder} does not say that this run wrote it" for file in here)
+            )
         told: list[str] = []
         commands: list[Command] = []
         for file, before, after in msgspec.json.decode(noted, type=list[tuple[str, str | None, str]]):
@@ -164,16 +189,25 @@ class Sources(BaseKind):
         commands += [tuple(command) for command in record.forget if not told and _is_forgetting(command)]
         failed = bench.as_root(commands)
         if failed:
-            return Reverted((*told, f"the source {record.name} could not be taken back: {failed}"), whole=False)
+            return Reverted(
+                (*told, f"the source {record.name} could not be taken back: {failed}"), whole=False
+            )
         bench.as_root([root_store.clear(bench.run, f"source-{record.name}.*")])
         return Reverted(tuple(told)) if told else WHOLE
 
 
 def _is_forgetting(command: list[str]) -> bool:
-    """The journal is the person's, and any program of theirs may write there: only a command of our own form is run."""
+    """The journal is the person's, and any program of theirs may write there: only a command of our own form
+    is run.
+    """
     ours = forget_lists("http://x/", "x")
     prefix = command[-1] if command else ""
-    return tuple(command[:-1]) == ours[:-1] and "_dists_" in prefix and "/" not in prefix and not prefix.startswith(".")
+    return (
+        tuple(command[:-1]) == ours[:-1]
+        and "_dists_" in prefix
+        and "/" not in prefix
+        and not prefix.startswith(".")
+    )
 
 
 def _text(file: str) -> str | None:
@@ -182,7 +216,9 @@ def _text(file: str) -> str | None:
 
 
 def _checked(source: WantedSource) -> PublicKey:
-    """The key of a source. Raises ``Problem`` where it is not one alone, or not the one that the manifest names."""
+    """The key of a source. Raises ``Problem`` where it is not one alone, or not the one that the manifest
+    names.
+    """
     public = public_key(source.key)
     asked = source.fingerprint.replace(" ", "").upper()
     if asked and asked != public.fingerprint:

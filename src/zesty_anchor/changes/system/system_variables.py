@@ -42,7 +42,9 @@ class SetSystemVariables(FileChange, frozen=True):
         return record
 
     def carry_out(self, bench: Bench, record: FileRecord) -> None:
-        """Have the superuser put the new one in place, and keep both where the superuser alone may change them."""
+        """Have the superuser put the new one in place, and keep both where the superuser alone may change
+        them.
+        """
         before, after = self.edit.file.content or b"", self.edit.after or b""
         notes = [
             *root_store.note(bench.run, "environment.before", before.decode("utf-8", "surrogateescape")),
@@ -68,8 +70,8 @@ class SystemVariables(PlainKind):
             yield SetSystemVariables(Edit(file, after), str(file.path), wanted.system_variables)
 
     def take_back(self, record: FileRecord, bench: Bench) -> Reverted:
-        """Have the superuser put the old one back; what someone else changed since then stays. What it held before and after is
-        taken from where the superuser alone could have written it.
+        """Have the superuser put the old one back; what someone else changed since then stays. What it held
+        before and after is taken from where the superuser alone could have written it.
         """
         run = bench.run
         before, after = (root_store.noted(run, f"environment.{which}") for which in ("before", "after"))
@@ -81,7 +83,9 @@ class SystemVariables(PlainKind):
             try:
                 _put(bench, found.content or b"")
             except Problem as problem:
-                return Reverted((*found.told, f"{record.name} could not be put back: {problem.what}"), whole=False)
+                return Reverted(
+                    (*found.told, f"{record.name} could not be put back: {problem.what}"), whole=False
+                )
         bench.as_root([root_store.clear(run, "environment.*")])
         return Reverted(found.told, needed=found.needs)
 
@@ -90,7 +94,9 @@ def _copies(run: str, record: FileRecord) -> Copies:
     """The copies of a run that can be believed. They are short enough for one piece each."""
     folder = root_store.folder(run)
     before, after = (str(folder / f"environment.{which}.0") for which in ("before", "after"))
-    return Copies(path=str(pam_environment.FILE), name=record.name, mode=record.mode, before=before, after=after)
+    return Copies(
+        path=str(pam_environment.FILE), name=record.name, mode=record.mode, before=before, after=after
+    )
 
 
 def _put(bench: Bench, content: bytes, notes: Iterable[Command] = ()) -> None:
@@ -98,4 +104,6 @@ def _put(bench: Bench, content: bytes, notes: Iterable[Command] = ()) -> None:
     text = content.decode("utf-8", "surrogateescape")
     failed = bench.as_root([*notes, root_store.write(str(pam_environment.FILE), text, _BESIDE)])
     if failed:
-        raise Problem(f"{pam_environment.FILE} could not be written: {failed}", advice="is the file system read-only?")
+        raise Problem(
+            f"{pam_environment.FILE} could not be written: {failed}", advice="is the file system read-only?"
+        )

@@ -1,4 +1,6 @@
-"""The lines that an installer wrote into startup files: found by comparing, and thinned of what we do ourselves."""
+"""The lines that an installer wrote into startup files: found by comparing, and thinned of what we do
+ourselves.
+"""
 
 from __future__ import annotations
 
@@ -17,8 +19,8 @@ Edited = tuple[str, bytes, bytes]
 def caught(edited: Iterable[Edited], known: Collection[str]) -> dict[str, str]:
     """The lines that were added, by language, each once.
 
-    Statements are left out that only put folders on PATH (the shelf's are there already), or set a variable whose name
-    is ``known``. Pure.
+    Statements are left out that only put folders on PATH (the shelf's are there already), or set a variable
+    whose name is ``known``. Pure.
     """
     found: dict[str, str] = {}
     for language, before, after in edited:

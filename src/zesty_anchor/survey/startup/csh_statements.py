@@ -1,4 +1,6 @@
-"""Which lines of a startup file of tcsh exist for an old install alone (csh(1), tcsh(1): a command ends with its line)."""
+"""Which lines of a startup file of tcsh exist for an old install alone (csh(1), tcsh(1): a command ends with
+its line).
+"""
 
 from __future__ import annotations
 
@@ -46,7 +48,9 @@ class _Reader:
         self._parts: list[str] = []
 
     def found(self) -> Iterator[Statement]:
-        """The lines about what is to go; those inside a block are shown, unless all of the block is about it."""
+        """The lines about what is to go; those inside a block are shown, unless all of the block is about
+        it.
+        """
         lines = list(self._lines())
         at = 0
         while at < len(lines):
@@ -93,7 +97,9 @@ class _Reader:
             and self._test(lines[0].text)
         ):
             text = os.fsdecode(self._content[lines[0].start : lines[-1].end]).rstrip()
-            yield Statement(lines[0].start, lines[-1].end, lines[0].number, text, True, frozenset(self._names))
+            yield Statement(
+                lines[0].start, lines[-1].end, lines[0].number, text, True, frozenset(self._names)
+            )
             return
         for line in spoken:
             yield Statement(line.start, line.end, line.number, line.text, serves=False)
@@ -117,7 +123,8 @@ class _Reader:
 
     def _speaks(self, text: str) -> bool:
         if any(
-            re.search(rf"\b(?:set|setenv|unset|unsetenv)\s+{re.escape(name)}\b", text) for name in self._places.names
+            re.search(rf"\b(?:set|setenv|unset|unsetenv)\s+{re.escape(name)}\b", text)
+            for name in self._places.names
         ):
             return True
         return self._places.speaks(self._places.plain(text, self._known))
@@ -142,7 +149,9 @@ class _Reader:
             return self._of_assignment(name, (found[2] or "").split() if found[1] else [found[4] or found[6]])
         words = text.split()
         if words[0] in ("unset", "unsetenv"):
-            return Use.FOLDER if len(words) > 1 and all(word in self._known for word in words[1:]) else Use.MORE
+            return (
+                Use.FOLDER if len(words) > 1 and all(word in self._known for word in words[1:]) else Use.MORE
+            )
         if words[0] == "source" and len(words) == 2:
             return Use.FOLDER if self._own(words[1]) else Use.MORE
         if words[0] == "alias" and len(words) > 2:
@@ -170,7 +179,9 @@ class _Reader:
                 self._known.pop(name, None)
             return Use.MORE
         rest = [
-            word for word in words if word not in own and word.strip('"') not in (f"${name}", f"${{{name}}}", "$path")
+            word
+            for word in words
+            if word not in own and word.strip('"') not in (f"${name}", f"${{{name}}}", "$path")
         ]
         if rest:
             self._parts += own

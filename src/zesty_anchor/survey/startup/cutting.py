@@ -29,8 +29,8 @@ _OF_CSH = (".tcshrc", ".cshrc", ".login", ".logout")
 
 
 class Spoken(msgspec.Struct, frozen=True):
-    """What a startup file holds of old installs: the statements found; those that serve can be cut. ``name`` is the file as a
-    person reads it, ``checker`` the shell that reads it, with its option that only reads.
+    """What a startup file holds of old installs: the statements found; those that serve can be cut. ``name``
+    is the file as a person reads it, ``checker`` the shell that reads it, with its option that only reads.
     """
 
     file: TextFile
@@ -40,8 +40,8 @@ class Spoken(msgspec.Struct, frozen=True):
 
 
 def spoken_of(folders: Iterable[Path], names: Iterable[str], machine: Machine) -> list[Spoken]:
-    """The statements of every startup file that speak of folders, files or variables that are to go, judged by fresh shells
-    in a copy of the home. Those are asked once for the same files.
+    """The statements of every startup file that speak of folders, files or variables that are to go, judged
+    by fresh shells in a copy of the home. Those are asked once for the same files.
     """
     folders, names = tuple(folders), tuple(names)
     files = judged_files(folders, machine)
@@ -54,7 +54,11 @@ def spoken_of(folders: Iterable[Path], names: Iterable[str], machine: Machine) -
 
 
 def _spoken(
-    folders: tuple[Path, ...], names: tuple[str, ...], files: list[TextFile], texts: dict[Path, bytes], machine: Machine
+    folders: tuple[Path, ...],
+    names: tuple[str, ...],
+    files: list[TextFile],
+    texts: dict[Path, bytes],
+    machine: Machine,
 ) -> list[Spoken]:
     home = machine.locations.home
     places = Places(home, folders, names, other_spellings(folders, home))
@@ -62,21 +66,29 @@ def _spoken(
 
     def find() -> Found:
         known = _known(files, places, machine, parse)
-        about = {file.path: _about(file, places, dict(known), machine, parse) for file in files if file.content}
+        about = {
+            file.path: _about(file, places, dict(known), machine, parse) for file in files if file.content
+        }
         parse.cache_clear()  # a hundred times the text: not to be held as long as shells start
         return {path: statements for path, statements in about.items() if statements}
 
-    speaking = [path for path, content in texts.items() if places.may_speak(os.fsdecode(content), places.known)]
+    speaking = [
+        path for path, content in texts.items() if places.may_speak(os.fsdecode(content), places.known)
+    ]
     long = sum(len(texts[path]) for path in speaking) > _LONG
     found = judged(find, texts, places, folders, machine, speaking if long else ())
     by_path = {file.path: file for file in files}
     return [
-        Spoken(by_path[path], machine.locations.shown(path), tuple(statements), _checker(by_path[path], machine))
+        Spoken(
+            by_path[path], machine.locations.shown(path), tuple(statements), _checker(by_path[path], machine)
+        )
         for path, statements in found.items()
     ]
 
 
-def _known(files: Iterable[TextFile], places: Places, machine: Machine, parse: Callable[[bytes], Any]) -> Known:
+def _known(
+    files: Iterable[TextFile], places: Places, machine: Machine, parse: Callable[[bytes], Any]
+) -> Known:
     """The variables that lead there wherever they are set: each file may read what another one has set."""
     texts = {file.path: (file, os.fsdecode(file.content)) for file in files if file.content}
     known = dict(places.known)
@@ -90,7 +102,9 @@ def _known(files: Iterable[TextFile], places: Places, machine: Machine, parse: C
             known |= {name: value for name, value in mine.items() if name not in known}
         # What a file sets, it finds itself.
         waiting = {
-            path for path, (_, text) in texts.items() if any(name in text and path != by for name, by in fresh.items())
+            path
+            for path, (_, text) in texts.items()
+            if any(name in text and path != by for name, by in fresh.items())
         }
     return known
 
@@ -109,7 +123,9 @@ def judged_files(folders: Sequence[Path], machine: Machine) -> list[TextFile]:
 def _readers(file: TextFile, machine: Machine) -> list[str]:
     """The shells that read a file. One that is read by another is judged by its name."""
     readers = [
-        name for name, shell in SHELLS.items() if file.path in [reading.file for reading in shell.reads(machine.around)]
+        name
+        for name, shell in SHELLS.items()
+        if file.path in [reading.file for reading in shell.reads(machine.around)]
     ]
     ending = file.path.suffix.lstrip(".")
     return readers or [next((name for name, shell in SHELLS.items() if ending in shell.endings), "bash")]

@@ -1,4 +1,6 @@
-"""Which statements of a fish startup file exist for one folder, or for one variable: found with fish's own parser."""
+"""Which statements of a fish startup file exist for one folder, or for one variable: found with fish's own
+parser.
+"""
 
 from __future__ import annotations
 
@@ -23,7 +25,8 @@ _WORDS = ("string", "argument")
 def fish_statements_about(
     content: bytes, places: Places, known: Known | None = None, *, parser: FishParser
 ) -> list[Statement]:
-    """The statements that mention what is to go, in order; see ``statements_about``. ``parser`` is fish's own.
+    """The statements that mention what is to go, in order; see ``statements_about``. ``parser`` is fish's
+    own.
 
     Where it cannot read the file, each line that mentions it is shown, and none is cut.
     """
@@ -38,7 +41,9 @@ def fish_statements_about(
     for number, row in enumerate(content.splitlines(keepends=True), 1):
         if reader.speaks(os.fsdecode(row)) and not row.lstrip().startswith(b"#"):
             why = "fish cannot read the file"
-            found.append(Statement(at, at + len(row), number, os.fsdecode(row.strip()), serves=False, why=why))
+            found.append(
+                Statement(at, at + len(row), number, os.fsdecode(row.strip()), serves=False, why=why)
+            )
         at += len(row)
     return found
 
@@ -69,10 +74,17 @@ class _Reader:
                 continue
             if use is Use.PART and len(group) == 1:
                 for span in parts:
-                    yield _statement(content, group[0].start, group[-1].end, with_blank(content, *span), names)
+                    yield _statement(
+                        content, group[0].start, group[-1].end, with_blank(content, *span), names
+                    )
                 continue
             for node in mentioned:
-                inner = [each for body in _bodies(node) for each in self.found(body.children, content) if each.serves]
+                inner = [
+                    each
+                    for body in _bodies(node)
+                    for each in self.found(body.children, content)
+                    if each.serves
+                ]
                 yield from inner
                 if self.speaks(_without(content, node, inner)):
                     yield _statement(content, node.start, node.end)
@@ -92,7 +104,9 @@ class _Reader:
     def _mentions(self, node: Node, content: bytes) -> bool:
         commands = (_words(each) for each in node.walk() if each.kind == "decorated_statement")
         return self.speaks(os.fsdecode(content[node.start : node.end])) or any(
-            words[0] == "set" and any(word in self._known for word in words[1:]) for words in commands if words
+            words[0] == "set" and any(word in self._known for word in words[1:])
+            for words in commands
+            if words
         )
 
     def speaks(self, text: str) -> bool:
@@ -150,7 +164,8 @@ class _Reader:
         name, arguments = words[0], words[1:]
         plain = [self._plain(word) for word in arguments]
         judges: dict[str, Callable[[list[str], list[tuple[int, int]]], Use]] = {
-            "set": self._of_set, "fish_add_path": self._of_add, "alias": self._of_alias, "abbr": self._of_alias,
+            "set": self._of_set, "fish_add_path": self._of_add, "alias": self._of_alias,
+            "abbr": self._of_alias,
         }  # fmt: skip
         if name in judges:
             return judges[name](plain, spans)
@@ -236,8 +251,14 @@ def _spans(command: Node) -> list[tuple[int, int]]:
 
 def _of_redirections(node: Node) -> Use:
     """What is written to no file, or to where another goes, changes nothing."""
-    targets = [word.text for each in node.children if each.kind == "argument_or_redirection_list"
-               for inner in each.walk() if inner.kind == "redirection" for word in inner.inside("string")]  # fmt: skip
+    targets = [
+        word.text
+        for each in node.children
+        if each.kind == "argument_or_redirection_list"
+        for inner in each.walk()
+        if inner.kind == "redirection"
+        for word in inner.inside("string")
+    ]
     return Use.NOTHING if all(re.fullmatch(r"/dev/null|\d|-", target) for target in targets) else Use.MORE
 
 
@@ -260,7 +281,11 @@ def _without(content: bytes, node: Node, cut: list[Statement]) -> str:
 
 
 def _statement(
-    content: bytes, start: int, end: int, cut: tuple[int, int] | None = None, names: frozenset[str] = frozenset()
+    content: bytes,
+    start: int,
+    end: int,
+    cut: tuple[int, int] | None = None,
+    names: frozenset[str] = frozenset(),
 ) -> Statement:
     text, line = os.fsdecode(content[start:end]), content.count(b"\n", 0, start) + 1
     return Statement(*(cut or (start, end)), line, text, cut is not None, names)

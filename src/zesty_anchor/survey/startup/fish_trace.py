@@ -1,8 +1,8 @@
 """What a fresh fish executed, line by line: its startup profile and its trace, put together.
 
-The profile (fish(1), ``--profile-startup``) has each command as written, with its time and its depth; the trace
-("fish_trace", in "Debugging") has it as executed, with all variables written out. Neither tells a line: where a command
-stands follows from the file that is being read, and from its place in that file.
+The profile (fish(1), ``--profile-startup``) has each command as written, with its time and its depth; the
+trace ("fish_trace", in "Debugging") has it as executed, with all variables written out. Neither tells a line:
+where a command stands follows from the file that is being read, and from its place in that file.
 """
 
 from __future__ import annotations
@@ -68,7 +68,9 @@ class _Span:
         self._stop = stop
 
     def find(self, text: str) -> int | None:
-        """Where a command stands: the next place from here, else the first one, since a loop comes round again."""
+        """Where a command stands: the next place from here, else the first one, since a loop comes round
+        again.
+        """
         for written in dict.fromkeys((text, text.removesuffix("..."))):
             key = os.fsencode(written)
             for start in (self._at, self._start):
@@ -94,7 +96,9 @@ class _Span:
 
 
 class _Frame(msgspec.Struct, frozen=True):
-    """What is being executed at a depth: its lines, and the place that speaks for it where they are not a person's."""
+    """What is being executed at a depth: its lines, and the place that speaks for it where they are not a
+    person's.
+    """
 
     depth: int
     span: _Span | None
@@ -105,8 +109,8 @@ class _Frame(msgspec.Struct, frozen=True):
 
 
 def fish_steps(profile: str, traced: str, read: Reader, home: str, path: str) -> list[Step]:
-    """The steps of a start. What a function of fish's own did stands at the line that called it. ``path`` is PATH at
-    the start. Pure but for ``read``.
+    """The steps of a start. What a function of fish's own did stands at the line that called it. ``path`` is
+    PATH at the start. Pure but for ``read``.
     """
     rows = list(_rows(profile))
     _match(rows, [found[1] for row in traced.split("\n") if (found := _TRACED.fullmatch(row))])
@@ -155,7 +159,9 @@ class _Walk:
         if not file or file.startswith(f"{self._own}/"):
             return None
         content, tree = self._read(file)
-        blocks = {each.start: each.end for each in tree.walk() if each.kind.endswith("_statement")} if tree else {}
+        blocks = (
+            {each.start: each.end for each in tree.walk() if each.kind.endswith("_statement")} if tree else {}
+        )
         return _Span(file, content, blocks, 0, len(content))
 
 
@@ -190,8 +196,8 @@ def _sourced(row: _Row, home: str) -> str:
 
 
 def _match(rows: list[_Row], executed: list[str]) -> None:
-    """Give each row what was executed for it. Both come in the order of execution, but a command stands in the
-    trace after those that it substitutes, and some stand in one of the two alone.
+    """Give each row what was executed for it. Both come in the order of execution, but a command stands in
+    the trace after those that it substitutes, and some stand in one of the two alone.
     """
     last = 0
     named: dict[str, list[int]] = {}
@@ -228,7 +234,12 @@ def _path_after(executed: str, path: str) -> str:
     rest = [word for word in words if not word.startswith("-")]
     if rest and rest[0] == "fish_user_paths" and len(rest) > 1:  # a handler of fish's own puts them first
         return ":".join([*rest[1:], *(part for part in path.split(":") if part not in rest[1:])])
-    if not rest or rest[0] != "PATH" or set(options) & set("qleSn") or {"--query", "--local", "--erase"} & set(long):
+    if (
+        not rest
+        or rest[0] != "PATH"
+        or set(options) & set("qleSn")
+        or {"--query", "--local", "--erase"} & set(long)
+    ):
         return path
     parts = [part for word in rest[1:] for part in word.split(":")]
     if "a" in options or "--append" in long:

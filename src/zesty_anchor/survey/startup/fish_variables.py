@@ -1,7 +1,8 @@
-"""fish's universal variables: what a person once set for all its shells, ``fish_add_path`` at a prompt above all.
+"""fish's universal variables: what a person once set for all its shells, ``fish_add_path`` at a prompt above
+all.
 
-They stand in the file fish_variables (fish(1), "Universal variables"), a variable a line: ``SETUVAR NAME:VALUE``, where
-``\\\\x1e`` parts the entries of a list and what is no letter is written as its code.
+They stand in the file fish_variables (fish(1), "Universal variables"), a variable a line: ``SETUVAR
+NAME:VALUE``, where ``\\\\x1e`` parts the entries of a list and what is no letter is written as its code.
 """
 
 from __future__ import annotations
@@ -46,7 +47,9 @@ def universal_variables(content: bytes) -> Iterator[Universal]:
 
 
 def universal_statements_about(content: bytes, places: Places, known: Known | None = None) -> list[Statement]:
-    """The variables, or the entries of lists of folders, that stand for what is to go; see ``statements_about``. Pure."""
+    """The variables, or the entries of lists of folders, that stand for what is to go; see
+    ``statements_about``. Pure.
+    """
     known = dict(places.known) if known is None else known
     found = []
     for each in universal_variables(content):

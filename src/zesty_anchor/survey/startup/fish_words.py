@@ -1,4 +1,6 @@
-"""Words as fish writes them, in a trace of its own or in its file of universal variables (fish(1), "Quotes", "Escapes")."""
+"""Words as fish writes them, in a trace of its own or in its file of universal variables (fish(1), "Quotes",
+"Escapes").
+"""
 
 from __future__ import annotations
 

@@ -30,8 +30,9 @@ class Part(msgspec.Struct, frozen=True):
 
 
 class LineCost(msgspec.Struct, frozen=True):
-    """A line of a startup file: what it costs at each start, in milliseconds, with the functions that it calls, whose lines are the ``parts``; and
-    its text as it is written. ``under`` is the line that read its file, as ``FILE:LINE`` (empty: the shell itself).
+    """A line of a startup file: what it costs at each start, in milliseconds, with the functions that it
+    calls, whose lines are the ``parts``; and its text as it is written. ``under`` is the line that read its
+    file, as ``FILE:LINE`` (empty: the shell itself).
     """
 
     file: str
@@ -47,7 +48,9 @@ Place = tuple[str, int]
 
 
 class _Share(msgspec.Struct, frozen=True):
-    """What a line was executed for: the statement with a mark (None: none), the line that is not in a function, and the line itself."""
+    """What a line was executed for: the statement with a mark (None: none), the line that is not in a
+    function, and the line itself.
+    """
 
     statement: Statement | None
     top: Place
@@ -55,8 +58,8 @@ class _Share(msgspec.Struct, frozen=True):
 
 
 class Told(msgspec.Struct, frozen=True):
-    """What traces tell: what each line took in seconds, the text of each, what read each file, and the cost of all that stands in files of
-    ours, in milliseconds.
+    """What traces tell: what each line took in seconds, the text of each, what read each file, and the cost
+    of all that stands in files of ours, in milliseconds.
     """
 
     costs: Mapping[_Share, float]
@@ -68,7 +71,8 @@ class Told(msgspec.Struct, frozen=True):
 def told_by(traces: Iterable[StartupTrace], data: Path, statements: Iterable[Statement] = ()) -> Told:
     """Add up what each line took in each trace, and take the medians.
 
-    What telling a line takes is in each step: the lower quartile of all steps of a trace, which are mostly trivial, is taken out. Pure.
+    What telling a line takes is in each step: the lower quartile of all steps of a trace, which are mostly
+    trivial, is taken out. Pure.
     """
     found: dict[_Share, list[float]] = {}
     texts: dict[Place, str] = {}
@@ -93,7 +97,9 @@ def _without_telling(trace: StartupTrace) -> list[float]:
     steps = trace.steps
     ends = [*(step.at for step in steps[1:]), max(trace.ended, steps[-1].at)]
     took = [end - step.at for step, end in zip(steps, ends, strict=True)]
-    telling = statistics.quantiles(took, n=4)[0] if len(took) > 1 and not SHELLS[trace.shell].profiles else 0.0
+    telling = (
+        statistics.quantiles(took, n=4)[0] if len(took) > 1 and not SHELLS[trace.shell].profiles else 0.0
+    )
     return [max(0.0, each - telling) for each in took]
 
 
@@ -139,8 +145,9 @@ class _Walk:
 
 
 def line_costs(told: Told, measured: Mapping[Place, float] | None = None) -> tuple[LineCost, ...]:
-    """The cost of each line, the dearest first. What a statement took by its marks is shared out among its lines as the traces have it; a line
-    of no statement with a mark costs what the traces say. Pure but for reading the lines' texts.
+    """The cost of each line, the dearest first. What a statement took by its marks is shared out among its
+    lines as the traces have it; a line of no statement with a mark costs what the traces say. Pure but for
+    reading the lines' texts.
     """
     left = dict(measured or {})
     shares: dict[Statement | None, dict[_Share, float]] = {}
@@ -183,5 +190,7 @@ def written_text(file: str, line: int, told: str = "") -> str:
 def mend_for(text: str) -> str:
     """What can be done about a line that takes long. Pure."""
     if "$(" in text or "`" in text or "eval" in text:
-        return "keep what the command prints in a file, and source that; make it anew when the program changes"
+        return (
+            "keep what the command prints in a file, and source that; make it anew when the program changes"
+        )
     return "put it off until it is needed (in a function of that name), or drop it"

@@ -1,8 +1,9 @@
-"""Startup files that tell when each of their statements begins, for the shells that have a clock of their own.
+"""Startup files that tell when each of their statements begins, for the shells that have a clock of their
+own.
 
-A trace (``-x``) tells each command, and telling takes longer than most commands. So the cost of a statement is measured in copies
-of the files in which one mark stands before each statement of the top level, on its line: bash(1) and mksh(1), "EPOCHREALTIME";
-zshmodules(1), "The zsh/datetime Module"; ksh(1), "SECONDS".
+A trace (``-x``) tells each command, and telling takes longer than most commands. So the cost of a statement
+is measured in copies of the files in which one mark stands before each statement of the top level, on its
+line: bash(1) and mksh(1), "EPOCHREALTIME"; zshmodules(1), "The zsh/datetime Module"; ksh(1), "SECONDS".
 """
 
 from __future__ import annotations
@@ -27,7 +28,9 @@ _TRIES = 20
 
 
 class Statement(msgspec.Struct, frozen=True, order=True):
-    """A statement of the top level: its file, its first line and its last, and whether it only defines a function."""
+    """A statement of the top level: its file, its first line and its last, and whether it only defines a
+    function.
+    """
 
     file: str
     line: int
@@ -36,7 +39,9 @@ class Statement(msgspec.Struct, frozen=True, order=True):
 
 
 class Marked(msgspec.Struct, frozen=True):
-    """Files with marks: their texts, the statements that have one, and the command that writes the marks to a file."""
+    """Files with marks: their texts, the statements that have one, and the command that writes the marks to a
+    file.
+    """
 
     texts: Mapping[Path, bytes]
     statements: tuple[Statement, ...]
@@ -53,8 +58,9 @@ Whole = Callable[[bytes], bool]
 
 
 def marked(clock: str, contents: Mapping[Path, bytes], whole: Whole) -> Marked | None:
-    """Files with a mark before each statement that begins a line; one that the shell would not take for a ``whole`` script then is left as it
-    is. ``clock`` defines za_mark; None where the shell has none (empty). Pure but for ``whole``.
+    """Files with a mark before each statement that begins a line; one that the shell would not take for a
+    ``whole`` script then is left as it is. ``clock`` defines za_mark; None where the shell has none (empty).
+    Pure but for ``whole``.
     """
     if not clock:
         return None
@@ -106,8 +112,8 @@ def _by_line(content: bytes, whole: Whole) -> Iterator[tuple[int, Statement]]:
 
 
 def measured(text: str, files: Sequence[str]) -> dict[tuple[str, int], float]:
-    """What each statement took in one start, in seconds, by its file and line: without those of files that it read, and without what the
-    mark took. Pure.
+    """What each statement took in one start, in seconds, by its file and line: without those of files that it
+    read, and without what the mark took. Pure.
     """
     rows = [row.split() for row in text.splitlines() if re.fullmatch(r"\d+ \d+ [\d.,]+", row)]
     marks = [(int(file), int(line), float(clock.replace(",", "."))) for file, line, clock in rows]
@@ -122,7 +128,9 @@ def measured(text: str, files: Sequence[str]) -> dict[tuple[str, int], float]:
 
 
 def undisturbed(starts: Iterable[Mapping[tuple[str, int], float]]) -> dict[tuple[str, int], float]:
-    """The lower quartile of each statement's cost: what else runs on the machine only ever makes one longer. Pure."""
+    """The lower quartile of each statement's cost: what else runs on the machine only ever makes one longer.
+    Pure.
+    """
     found: dict[tuple[str, int], list[float]] = {}
     for each in starts:
         for place, cost in each.items():

@@ -24,7 +24,9 @@ class PastCost(msgspec.Struct, frozen=True):
 
 
 class Timed(msgspec.Struct, frozen=True):
-    """What was measured now, and of each shell, by its name, what was measured last before: when (seconds since 1970), and what it found."""
+    """What was measured now, and of each shell, by its name, what was measured last before: when (seconds
+    since 1970), and what it found.
+    """
 
     shells: tuple[ShellCost, ...]
     before: dict[str, tuple[float, ShellCost]] = {}

@@ -7,8 +7,8 @@ from collections.abc import Iterator
 
 
 def path_parts(value: str) -> list[tuple[int, int, str]]:
-    """The parts of a value at its colons, those inside ``${…}``, ``$(…)`` and backquotes apart: where each begins and ends, in
-    bytes, and its text. Quotes around the whole belong to no part.
+    """The parts of a value at its colons, those inside ``${…}``, ``$(…)`` and backquotes apart: where each
+    begins and ends, in bytes, and its text. Quotes around the whole belong to no part.
     """
     raw = os.fsencode(value)
     start, stop = 0, len(raw)
@@ -27,7 +27,9 @@ def path_parts(value: str) -> list[tuple[int, int, str]]:
 
 
 def spans_of(parts: list[tuple[int, int, str]], own: list[tuple[int, int, str]]) -> Iterator[tuple[int, int]]:
-    """The bytes of some of the parts, each with the colon that follows; the last ones with the colon before."""
+    """The bytes of some of the parts, each with the colon that follows; the last ones with the colon
+    before.
+    """
     kept = [number for number, part in enumerate(parts) if part not in own]
     for number, part in enumerate(parts):
         if part in own:

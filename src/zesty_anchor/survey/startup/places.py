@@ -21,7 +21,11 @@ class Places:
     """
 
     def __init__(
-        self, home: Path, folders: Iterable[Path] = (), names: Iterable[str] = (), spelled: Iterable[Path] = ()
+        self,
+        home: Path,
+        folders: Iterable[Path] = (),
+        names: Iterable[str] = (),
+        spelled: Iterable[Path] = (),
     ) -> None:
         self.home = str(home)
         self.names = tuple(names)
@@ -57,11 +61,14 @@ class Places:
         return path in self._within or path.startswith(self._prefixes)
 
     def plain(self, text: str, known: Known) -> str:
-        """Shell text with the home and known variables written out and quotes dropped: good for looking, not for running."""
+        """Shell text with the home and known variables written out and quotes dropped: good for looking, not
+        for running.
+        """
         if "$" in text:
             for name, value in {"HOME": self.home, **known}.items():
                 if name in text:
-                    pattern = rf"""(["']?)\{{?\$(?:{re.escape(name)}\b|\{{{re.escape(name)}(?::?-[^}}]*)?\}})\}}?\1"""
+                    word = re.escape(name)
+                    pattern = rf"""(["']?)\{{?\$(?:{word}\b|\{{{word}(?::?-[^}}]*)?\}})\}}?\1"""
                     text = re.sub(pattern, lambda _, v=value: v, text)  # type: ignore[misc]
         if "~" in text:
             text = re.sub(r"(?<![\w/.~-])~(?=/|$|:|\s|\)|\"|')", lambda _: self.home, text)
@@ -69,7 +76,9 @@ class Places:
 
 
 def _tidy(text: str) -> str:
-    """A text whose paths are spelled in the plainest way: no doubled slash, no ``.``, no ``..`` after a name."""
+    """A text whose paths are spelled in the plainest way: no doubled slash, no ``.``, no ``..`` after a
+    name.
+    """
     if "//" not in text and "/." not in text:
         return text.rstrip("/") if text.count("/") > 1 else text
     text = re.sub(r"/(?:\.?/)+", "/", text)

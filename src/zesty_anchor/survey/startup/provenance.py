@@ -1,4 +1,6 @@
-"""Where a command, a variable or an entry of PATH comes from: asked of fresh shells, with the line that brought it."""
+"""Where a command, a variable or an entry of PATH comes from: asked of fresh shells, with the line that
+brought it.
+"""
 
 from __future__ import annotations
 
@@ -24,12 +26,14 @@ from zesty_anchor.system.namespaces import Closed
 
 
 class Origin(msgspec.Struct, frozen=True):
-    """One thing that answers to a name: ``kind`` is alias, function, builtin, file, launcher, variable or entry.
+    """One thing that answers to a name: ``kind`` is alias, function, builtin, file, launcher, variable or
+    entry.
 
-    ``path`` is the file, else its definition or value. ``owner`` is who put it there, ``startup_file`` and ``line`` the
-    line that brought it, where one did. ``wins`` tells whether it is the first in some shell, ``wins_in`` in which, and
-    ``hidden_in`` where it stands behind another; ``first_in`` is the former as pairs of a shell and a way of starting it. ``remark`` says what is wrong with it. ``ours`` tells that
-    our generated files brought it, as the manifest says.
+    ``path`` is the file, else its definition or value. ``owner`` is who put it there, ``startup_file`` and
+    ``line`` the line that brought it, where one did. ``wins`` tells whether it is the first in some shell,
+    ``wins_in`` in which, and ``hidden_in`` where it stands behind another; ``first_in`` is the former as
+    pairs of a shell and a way of starting it. ``remark`` says what is wrong with it. ``ours`` tells that our
+    generated files brought it, as the manifest says.
     """
 
     path: str
@@ -46,7 +50,9 @@ class Origin(msgspec.Struct, frozen=True):
 
 
 class Found(msgspec.Struct, frozen=True):
-    """One thing that answers in one start: see ``Origin``. ``ours`` tells that one of our generated files brought it: which line of that, nobody needs to know."""
+    """One thing that answers in one start: see ``Origin``. ``ours`` tells that one of our generated files
+    brought it: which line of that, nobody needs to know.
+    """
 
     path: str
     kind: str
@@ -61,8 +67,9 @@ def traces(
     asked: Iterable[str] | None = None,
     meanwhile: Callable[[], object] | None = None,
 ) -> list[StartupTrace]:
-    """The start of every shell here, or of those named, in each way of starting it, eight at a time. ``asked`` are the commands
-    that are asked about (None: any); ``meanwhile`` is what can be done as long as they start.
+    """The start of every shell here, or of those named, in each way of starting it, eight at a time.
+    ``asked`` are the commands that are asked about (None: any); ``meanwhile`` is what can be done as long as
+    they start.
     """
     commands = None if asked is None else tuple(asked)
     names = None if shells is None else set(shells)
@@ -72,7 +79,9 @@ def traces(
     def task(home: Path) -> list[StartupTrace]:
         make_folders(path for shell in used for path in SHELLS[shell.name].folders(machine.places))
         return together(
-            8, lambda each, stop: trace_startup(each[0], each[1], machine, names=commands, interrupted=stop), rounds
+            8,
+            lambda each, stop: trace_startup(each[0], each[1], machine, names=commands, interrupted=stop),
+            rounds,
         )
 
     try:
@@ -110,7 +119,8 @@ def origins_of(
 
 
 _Merged = dict[Found, tuple[list[str], list[str]]]
-"""What answers, with the starts in which it wins and those in which it is hidden: ``SHELL\\0CONTEXT`` each."""
+"""What answers, with the starts in which it wins and those in which it is hidden: ``SHELL\\0CONTEXT`` each.
+"""
 
 
 def _merged(name: str, started: Iterable[StartupTrace], machine: Machine) -> _Merged:
@@ -122,7 +132,9 @@ def _merged(name: str, started: Iterable[StartupTrace], machine: Machine) -> _Me
     return merged
 
 
-def _listed(name: str, merged: _Merged, asked: dict[str, list[str]], machine: Machine, owners: Owners) -> list[Origin]:
+def _listed(
+    name: str, merged: _Merged, asked: dict[str, list[str]], machine: Machine, owners: Owners
+) -> list[Origin]:
     listed = [
         Origin(
             path=found.path,
@@ -159,7 +171,9 @@ def _without_ours(found: Found, machine: Machine) -> Found:
     generated = [each.path for each in machine.generated.values()]
     if file is None or found.place is None:
         return found
-    if not (file.is_relative_to(machine.locations.data) or file in generated or _is_our_line(found.place, machine)):
+    if not (
+        file.is_relative_to(machine.locations.data) or file in generated or _is_our_line(found.place, machine)
+    ):
         return found
     return msgspec.structs.replace(found, place=None, ours=True)
 
@@ -241,7 +255,9 @@ def _silent(trace: StartupTrace) -> bool:
 
 
 def _written(what: str, trace: StartupTrace, machine: Machine) -> Place | None:
-    """The first line of a file that this shell reads which speaks of something; for shells that do not tell more."""
+    """The first line of a file that this shell reads which speaks of something; for shells that do not tell
+    more.
+    """
     home = str(machine.locations.home)
     read = {step.file for step in trace.steps if step.file}
     readings = [reading.file for reading in SHELLS[trace.shell].reads(machine.around)]
@@ -251,7 +267,9 @@ def _written(what: str, trace: StartupTrace, machine: Machine) -> Place | None:
         content = file.content if isinstance(file, TextFile) else content_of(path)
         for number, row in enumerate((content or b"").decode("utf-8", "replace").splitlines(), 1):
             plain = re.sub(r"~(?=/)|\$HOME|\$\{HOME\}", lambda _: home, row)
-            if not row.lstrip().startswith("#") and re.search(rf"(?<![\w/]){re.escape(what)}(?![\w/])", plain):
+            if not row.lstrip().startswith("#") and re.search(
+                rf"(?<![\w/]){re.escape(what)}(?![\w/])", plain
+            ):
                 return Place(str(path), number)
     return None
 

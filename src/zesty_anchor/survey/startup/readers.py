@@ -16,13 +16,15 @@ class Reads(NamedTuple):
 
 
 def reads_of(name: str, texts: Mapping[Path, bytes]) -> Reads | None:
-    """The first line, of all these files, that reads a variable or names it otherwise than by setting it. Comments that take a
-    whole line do not count. Pure.
+    """The first line, of all these files, that reads a variable or names it otherwise than by setting it.
+    Comments that take a whole line do not count. Pure.
     """
     word = re.escape(name.encode())
     uses = re.compile(
         rb"\$[{#!=~^+]*" + word + rb"(?![\w])"  # its value
-        rb"|(?<![\w$/.-])" + word + rb"(?![\w=+/.-])"  # its name: in arithmetic, for a command that looks it up
+        rb"|(?<![\w$/.-])"
+        + word
+        + rb"(?![\w=+/.-])"  # its name: in arithmetic, for a command that looks it up
     )
     sets = re.compile(rb"(?:setenv|set(?:\s+-\w+)*|unset|unsetenv)\s+" + word + rb"(?!\w)")
     for file, content in texts.items():

@@ -1,4 +1,6 @@
-"""The steps in what a shell that is like sh writes of itself (``-x``), each brought to the line where its command begins."""
+"""The steps in what a shell that is like sh writes of itself (``-x``), each brought to the line where its
+command begins.
+"""
 
 from __future__ import annotations
 
@@ -42,7 +44,9 @@ def traced_steps(text: str, own: str = "\0") -> list[Step]:
 
 
 def ended_at(text: str, own: str = "\0") -> float:
-    """When the last of all records was written, in seconds after the first that is a step: that is when the last step was over. Pure."""
+    """When the last of all records was written, in seconds after the first that is a step: that is when the
+    last step was over. Pure.
+    """
     told = [head.split(FIELD, 2) for head, _ in _records(text)]
     first = next((_seconds(each[0]) for each in told if len(each) > 1 and not each[1].startswith(own)), 0.0)
     last = next((_seconds(each[0]) for each in reversed(told) if _seconds(each[0])), 0.0)
@@ -50,8 +54,8 @@ def ended_at(text: str, own: str = "\0") -> float:
 
 
 def _records(text: str) -> Iterator[tuple[str, str]]:
-    """What is told before each command, and the command. A shell writes the first letter of PS4 as often as it is deep in what is
-    substituted (bash(1), "PS4").
+    """What is told before each command, and the command. A shell writes the first letter of PS4 as often as
+    it is deep in what is substituted (bash(1), "PS4").
     """
     for record in text.split(_BEGINS)[1:]:
         head, _, command = record.partition(RECORD)
@@ -73,8 +77,8 @@ class _Files:
         self._read = list(readings)
 
     def settled(self, step: Step) -> Step:
-        """A step at the line where its command begins. mksh and sh tell no file, and ksh counts on over nested ones:
-        there the line must speak of what was executed, or another one near it.
+        """A step at the line where its command begins. mksh and sh tell no file, and ksh counts on over
+        nested ones: there the line must speak of what was executed, or another one near it.
         """
         sourced = re.match(r"(?:\.|source) '?(/[^' ]+)'?", step.text)
         if sourced and sourced[1] not in self._read:
@@ -95,7 +99,11 @@ class _Files:
     def first(self, file: str, line: int) -> int:
         """The first line of a command that is continued over several."""
         rows = self.rows(file)
-        while 1 < line <= len(rows) and rows[line - 2].endswith("\\") and not rows[line - 2].lstrip().startswith("#"):
+        while (
+            1 < line <= len(rows)
+            and rows[line - 2].endswith("\\")
+            and not rows[line - 2].lstrip().startswith("#")
+        ):
             line -= 1
         return line
 
@@ -121,8 +129,8 @@ def _key(text: str) -> str:
 
 
 def settled(steps: list[Step], readings: Iterable[str], *, exact: bool) -> list[Step]:
-    """The steps, each in its file and at the line where its command begins. ``readings`` are the files that the shell reads, and ``exact``
-    tells that it names file and line of each command.
+    """The steps, each in its file and at the line where its command begins. ``readings`` are the files that
+    the shell reads, and ``exact`` tells that it names file and line of each command.
     """
     files = _Files(readings)
     if exact:

@@ -16,7 +16,9 @@ RUNS = re.compile(r"(?:\$\(|<\(|`)\s*([^()|;&`\n]+?)(?:\s+\d*>\s*/dev/null|\s+2>
 
 
 class ShWords:
-    """The text of one file, and what its words stand for. ``known`` are the variables that lead to what is to go."""
+    """The text of one file, and what its words stand for. ``known`` are the variables that lead to what is to
+    go.
+    """
 
     def __init__(self, content: bytes, places: Places, known: Known) -> None:
         self._content = content
@@ -32,7 +34,9 @@ class ShWords:
         return os.fsdecode(text + self._content[at : node.end_byte])
 
     def _pieces(self, nodes: Iterable[Any]) -> list[tuple[Any, int, int]]:
-        """Nodes that touch one another are one word: the grammar parts ``a=$b:$c/d`` at the second dollar sign."""
+        """Nodes that touch one another are one word: the grammar parts ``a=$b:$c/d`` at the second dollar
+        sign.
+        """
         pieces: list[tuple[Any, int, int]] = []
         for node in nodes:
             if pieces and pieces[-1][2] == node.start_byte:

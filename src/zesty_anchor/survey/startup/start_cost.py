@@ -1,4 +1,6 @@
-"""What a shell's start costs: whole starts measured against one another, and the lines of the person's startup files."""
+"""What a shell's start costs: whole starts measured against one another, and the lines of the person's
+startup files.
+"""
 
 from __future__ import annotations
 
@@ -51,7 +53,8 @@ class Starts(msgspec.Struct, frozen=True):
 
 
 class ShellCost(msgspec.Struct, frozen=True):
-    """One shell: its starts in each home, its dearest lines first, and what the lines of ours cost together, in milliseconds.
+    """One shell: its starts in each home, its dearest lines first, and what the lines of ours cost together,
+    in milliseconds.
 
     ``exact`` tells that statements were measured by marks; else what lines cost is what a trace tells.
     """
@@ -64,7 +67,9 @@ class ShellCost(msgspec.Struct, frozen=True):
 
 
 def start_cost(shell: InstalledShell, machine: Machine, seconds: float) -> ShellCost:
-    """Measure one shell for at most so many seconds. Raises ``Problem`` where the system allows no copy of the home."""
+    """Measure one shell for at most so many seconds. Raises ``Problem`` where the system allows no copy of
+    the home.
+    """
     context = _context(shell.name)
     try:
         starts = _starts(shell, context, machine, seconds)
@@ -90,7 +95,9 @@ def start_cost(shell: InstalledShell, machine: Machine, seconds: float) -> Shell
 def _by_marks(
     shell: InstalledShell, context: Context, machine: Machine, traces: Sequence[StartupTrace]
 ) -> tuple[Marked | None, dict[tuple[str, int], float]]:
-    """What each statement of the files in the home costs, by starts of copies with marks in them; none where the shell, or the parser, cannot."""
+    """What each statement of the files in the home costs, by starts of copies with marks in them; none where
+    the shell, or the parser, cannot.
+    """
     home, data = machine.locations.home, machine.locations.data
     files = dict.fromkeys(Path(step.file) for trace in traces for step in trace.steps if step.file)
     mine = [file for file in files if file.is_relative_to(home) and not file.is_relative_to(data)]
@@ -115,20 +122,29 @@ def _by_marks(
 
 
 def _takes(shell: InstalledShell, text: bytes) -> bool:
-    """Whether a shell takes a text for a script, and says nothing to it: ``-n`` (POSIX.1-2017, XCU 2.14, "set")."""
+    """Whether a shell takes a text for a script, and says nothing to it: ``-n`` (POSIX.1-2017, XCU 2.14,
+    "set").
+    """
     answer = subprocess.run([shell.program, "-n", "/dev/stdin"], input=text, capture_output=True, check=False)
     return answer.returncode == 0 and not answer.stderr
 
 
 def _environment(shell: InstalledShell, machine: Machine) -> dict[str, str]:
     return clean_environment(
-        machine.environ, machine.login_environ, machine.locations.home, shell.program, user_name(), machine.login_path
+        machine.environ,
+        machine.login_environ,
+        machine.locations.home,
+        shell.program,
+        user_name(),
+        machine.login_path,
     )
 
 
 def _context(name: str) -> Context:
     contexts = SHELLS[name].contexts
-    return next((c for c in contexts if c.name == "interactive"), next(c for c in contexts if "interactive" in c.name))
+    return next(
+        (c for c in contexts if c.name == "interactive"), next(c for c in contexts if "interactive" in c.name)
+    )
 
 
 def _worlds(machine: Machine) -> dict[str, World]:
@@ -149,22 +165,31 @@ def _starts(shell: InstalledShell, context: Context, machine: Machine, seconds: 
     began = time.monotonic()
     while True:
         for way, world in worlds.items():
-            taken[way] += in_copy(world, lambda home: [_start(words, environment) for _ in range(_AT_ONCE)])[0]
+            taken[way] += in_copy(world, lambda home: [_start(words, environment) for _ in range(_AT_ONCE)])[
+                0
+            ]
         told = tuple(spread(way, found) for way, found in taken.items())
         near = all(each.high - each.low <= 2 * _NEAR * each.median for each in told)
-        if (near and told[0].starts >= _FEWEST) or told[0].starts >= _MOST_STARTS or time.monotonic() - began > seconds:
+        if (
+            (near and told[0].starts >= _FEWEST)
+            or told[0].starts >= _MOST_STARTS
+            or time.monotonic() - began > seconds
+        ):
             return told
 
 
 def _start(words: Sequence[str], environment: dict[str, str]) -> float:
     began = time.perf_counter()
-    subprocess.run(words, env=environment, cwd=environment["HOME"], stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL,
+    subprocess.run(words, env=environment, cwd=environment["HOME"], stdin=subprocess.DEVNULL,
+    stdout=subprocess.DEVNULL,
                    stderr=subprocess.DEVNULL, check=False, start_new_session=True)  # fmt: skip
     return (time.perf_counter() - began) * 1000
 
 
 def spread(way: str, found: Sequence[float]) -> Starts:
-    """The median with its 95 % interval by order statistics (Conover, "Practical Nonparametric Statistics", 3.2). Pure."""
+    """The median with its 95 % interval by order statistics (Conover, "Practical Nonparametric Statistics",
+    3.2). Pure.
+    """
     listed = sorted(found)
     half = 0.98 * math.sqrt(len(listed))
     low, high = math.floor(len(listed) / 2 - half), math.ceil(len(listed) / 2 + half)

@@ -1,4 +1,6 @@
-"""What a fresh shell has when it is ready: variables, aliases, functions, options and more, to be compared with another start."""
+"""What a fresh shell has when it is ready: variables, aliases, functions, options and more, to be compared
+with another start.
+"""
 
 from __future__ import annotations
 
@@ -27,23 +29,26 @@ Facts = Mapping[str, str]
 """What a shell has, each under its kind and name: ``variable EDITOR``, ``alias ls``, ``option -o vi``."""
 
 _NAMES = """
-_ BASHPID RANDOM SRANDOM SECONDS EPOCHREALTIME EPOCHSECONDS LINENO PPID HISTCMD BASH_ARGC BASH_ARGV BASH_LINENO
-BASH_SOURCE BASH_SUBSHELL BASH_MONOSECONDS BASH_EXECUTION_STRING FUNCNAME PIPESTATUS COLUMNS LINES status pipestatus
-CMD_DURATION fish_pid history histcmd HISTFILE TTY TTYIDLE TIMEFMT EPOCHTIME PWD OLDPWD dirstack argv fish_kill_signal
-parameters functions functions_source aliases commands options builtins reswords modules nameddirs userdirs jobtexts
-jobstates jobdirs galiases saliases dis_aliases dis_functions dis_builtins dis_reswords dis_galiases dis_saliases
-dis_patchars patchars usergroups funcstack funcfiletrace funcsourcetrace functrace historywords zsh_eval_context
-ZSH_EVAL_CONTEXT ZSH_SUBSHELL ZSH_EXECUTION_STRING errnos sysparams .sh.command .sh.file .sh.fun .sh.lineno .sh.level
-.sh.stats .sh.pid .sh.ppid .sh.name .sh.subscript .sh.value .sh.match KSH_VERSION fish_killring tty gid uid cwd dirs 0
-? $ ! - # * @ 1 path_ fpath cdpath manpath module_path mailpath psvar watch fignore zsh_scheduled_events fish_history
-command term _fish_commandline BASH_ALIASES BASH_CMDS DIRSTACK PGRP
+_ BASHPID RANDOM SRANDOM SECONDS EPOCHREALTIME EPOCHSECONDS LINENO PPID HISTCMD BASH_ARGC BASH_ARGV
+BASH_LINENO BASH_SOURCE BASH_SUBSHELL BASH_MONOSECONDS BASH_EXECUTION_STRING FUNCNAME PIPESTATUS COLUMNS
+LINES status pipestatus CMD_DURATION fish_pid history histcmd HISTFILE TTY TTYIDLE TIMEFMT EPOCHTIME PWD
+OLDPWD dirstack argv fish_kill_signal parameters functions functions_source aliases commands options
+builtins reswords modules nameddirs userdirs jobtexts jobstates jobdirs galiases saliases dis_aliases
+dis_functions dis_builtins dis_reswords dis_galiases dis_saliases dis_patchars patchars usergroups funcstack
+funcfiletrace funcsourcetrace functrace historywords zsh_eval_context ZSH_EVAL_CONTEXT ZSH_SUBSHELL
+ZSH_EXECUTION_STRING errnos sysparams .sh.command .sh.file .sh.fun .sh.lineno .sh.level .sh.stats .sh.pid
+.sh.ppid .sh.name .sh.subscript .sh.value .sh.match KSH_VERSION fish_killring tty gid uid cwd dirs 0 ? $ ! -
+# * @ 1 path_ fpath cdpath manpath module_path mailpath psvar watch fignore zsh_scheduled_events
+fish_history command term _fish_commandline BASH_ALIASES BASH_CMDS DIRSTACK PGRP
 """
 _PASSING = frozenset(_NAMES.split())
 """Variables that say something else at each start, or say twice what another says."""
 
 
 class StartState(msgspec.Struct, frozen=True):
-    """One start: what the shell had (``facts``), and the lines that it printed. ``cut_off`` tells that it was never ready."""
+    """One start: what the shell had (``facts``), and the lines that it printed. ``cut_off`` tells that it was
+    never ready.
+    """
 
     shell: str
     context: str
@@ -61,12 +66,15 @@ def start_state(
     *,
     interrupted: Interrupted = never,
 ) -> StartState:
-    """Start a shell once, under a pty, with nothing but what a login gives, in ``home``, and ask what it has then.
+    """Start a shell once, under a pty, with nothing but what a login gives, in ``home``, and ask what it has
+    then.
 
     ``recorders`` is a folder that comes first on PATH.
     """
     path = f"{recorders}:{machine.login_path}" if recorders else machine.login_path
-    environment = clean_environment(machine.environ, machine.login_environ, home, shell.program, user_name(), path)
+    environment = clean_environment(
+        machine.environ, machine.login_environ, home, shell.program, user_name(), path
+    )
     kind = SHELLS[shell.name]
     with room_for("state") as room:
         probe = room / "probe"
@@ -123,7 +131,8 @@ def _facts(room: Path, recorders: str) -> Iterator[tuple[str, str]]:
     for kind in ("option", "completion", "key", "trap", "limit"):
         for line in written(kind).splitlines():
             yield f"{kind} {line}", line
-    # bash(1), "alias": -p prints each in a form that can be read again; a value is one word in single quotes, over several lines maybe.
+    # bash(1), "alias": -p prints each in a form that can be read again; a value is one word in single quotes,
+    # over several lines maybe.
     for found in _QUOTED_ALIAS.finditer(written("alias-quoted")):
         yield f"alias {found[1]}", found[0]
     for kind, pattern in (("variable", r"([\w.]+)[=\t ]?(.*)"), ("alias", r"(?:alias )?(\S+?)[=\t ](.*)")):

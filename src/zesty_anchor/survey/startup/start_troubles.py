@@ -1,4 +1,6 @@
-"""What fresh shells did at their start that they should not: print, take long, read one thing twice, disagree."""
+"""What fresh shells did at their start that they should not: print, take long, read one thing twice,
+disagree.
+"""
 
 from __future__ import annotations
 
@@ -14,7 +16,9 @@ from zesty_anchor.survey.startup.line_cost import DEAR_SECONDS, mend_for, writte
 from zesty_anchor.survey.startup.startup_trace import StartupTrace
 from zesty_anchor.survey.startup.step import Place, Step
 
-_PRINTS = re.compile(r"(?:builtin |command )?(?:echo|printf|print|cat|uname|date|fortune|figlet|uptime|w|who)\b")
+_PRINTS = re.compile(
+    r"(?:builtin |command )?(?:echo|printf|print|cat|uname|date|fortune|figlet|uptime|w|who)\b"
+)
 _READS = re.compile(r"(?:\.|source|eval)\s+(.*)", re.DOTALL)
 _PASSED = frozenset(
     [
@@ -52,8 +56,12 @@ def start_troubles(started: list[StartupTrace], machine: Machine) -> Iterator[Tr
     yield from _login_shell(machine)
 
 
-def hiding_aliases(started: Iterable[StartupTrace], commands: Iterable[str], machine: Machine) -> Iterator[Trouble]:
-    """Aliases that answer to commands of the manifest in place of its versions; one that only adds options hides nothing."""
+def hiding_aliases(
+    started: Iterable[StartupTrace], commands: Iterable[str], machine: Machine
+) -> Iterator[Trouble]:
+    """Aliases that answer to commands of the manifest in place of its versions; one that only adds options
+    hides nothing.
+    """
     asked = set(commands)
     found: dict[tuple[str, str, Place | None], dict[str, None]] = {}
     for trace in started:
@@ -64,7 +72,10 @@ def hiding_aliases(started: Iterable[StartupTrace], commands: Iterable[str], mac
     for (name, value, place), shells in found.items():
         where = (machine.locations.shown(place.file), place.line) if place else ("", 0)
         mend = f"delete {where[0]}:{where[1]}" if place else f"unalias {name}"
-        what = f"the alias {name}={machine.locations.shown(value)[:60]} answers to {name}, and no version of the manifest does"
+        what = (
+            f"the alias {name}={machine.locations.shown(value)[:60]} answers to {name}, and no version of the"
+            " manifest does"
+        )
         yield Trouble(*where, what, tuple(shells), mend, weight=60)
 
 
@@ -73,7 +84,9 @@ def _where(trace: StartupTrace) -> tuple[str, ...]:
 
 
 def _mine(step: Step, machine: Machine) -> bool:
-    """Whether a line is the person's own. A start has thousands of steps, and paths are slow to be taken apart."""
+    """Whether a line is the person's own. A start has thousands of steps, and paths are slow to be taken
+    apart.
+    """
     home, data = machine.locations.home, machine.locations.data
     return step.file.startswith(f"{home}/") and not step.file.startswith(f"{data}/")
 
@@ -115,7 +128,9 @@ def _slow(started: Iterable[StartupTrace], machine: Machine) -> Iterator[Trouble
             continue
         text = written_text(place.file, place.line, texts[shell, place])
         what = f"this line takes {min(seconds) * 1000:.0f} ms of each start: {text[:50]}"
-        yield Trouble(machine.locations.shown(place.file), place.line, what, (shell,), mend_for(text), weight=25)
+        yield Trouble(
+            machine.locations.shown(place.file), place.line, what, (shell,), mend_for(text), weight=25
+        )
 
 
 def _twice(trace: StartupTrace, machine: Machine) -> Iterator[Trouble]:
@@ -132,7 +147,9 @@ def _twice(trace: StartupTrace, machine: Machine) -> Iterator[Trouble]:
         if first is not None and first != place:
             shown = machine.locations.shown
             what = f"does again what {shown(first.file)}:{first.line} did: {step.text.splitlines()[0][:50]}"
-            yield Trouble(shown(step.file), step.line, what, (trace.shell,), "take one of the two lines out", weight=15)
+            yield Trouble(
+                shown(step.file), step.line, what, (trace.shell,), "take one of the two lines out", weight=15
+            )
 
 
 def _disagreeing(started: Iterable[StartupTrace], machine: Machine) -> Iterator[Trouble]:
@@ -148,17 +165,25 @@ def _disagreeing(started: Iterable[StartupTrace], machine: Machine) -> Iterator[
         if len({place for place, _ in found.values()}) < 2:
             continue
         each = [
-            f"{value[:30]} in {shell} ({shown(place.file)}:{place.line})" for value, (place, shell) in found.items()
+            f"{value[:30]} in {shell} ({shown(place.file)}:{place.line})"
+            for value, (place, shell) in found.items()
         ]
         first = next(iter(found.values()))[0]
         what = f"{name} has {len(found)} values: {'; '.join(each[:3])}"
         yield Trouble(
-            shown(first.file), first.line, what, (), f'[variables] {name} = "…" sets it in every shell', weight=35
+            shown(first.file),
+            first.line,
+            what,
+            (),
+            f'[variables] {name} = "…" sets it in every shell',
+            weight=35,
         )
 
 
 def _never_read(started: list[StartupTrace], machine: Machine) -> Iterator[Trouble]:
-    """A startup file that another one of the same shell hides (bash(1), "INVOCATION"; tcsh(1), "Startup and shutdown")."""
+    """A startup file that another one of the same shell hides (bash(1), "INVOCATION"; tcsh(1), "Startup and
+    shutdown").
+    """
     named = {step.file for trace in started for step in trace.steps if step.file}
     read = {os.path.realpath(file) for file in named}
     around, shown = machine.around, machine.locations.shown
@@ -167,8 +192,13 @@ def _never_read(started: list[StartupTrace], machine: Machine) -> Iterator[Troub
         for reading in readings:
             if reading.when != "hidden" or not machine.startup[reading.file].content:
                 continue
-            others = [s.name for s in machine.shells if s.name != shell.name
-                      for r in SHELLS[s.name].reads(around) if r.file == reading.file and r.when != "hidden"]  # fmt: skip
+            others = [
+                s.name
+                for s in machine.shells
+                if s.name != shell.name
+                for r in SHELLS[s.name].reads(around)
+                if r.file == reading.file and r.when != "hidden"
+            ]
             if os.path.realpath(reading.file) in read:
                 continue
             before = next(
@@ -208,5 +238,10 @@ def _login_shell(machine: Machine) -> Iterator[Trouble]:
     if os.path.realpath(shell.program) not in names:
         what = f"the login shell {shell.program} is not in it"
         yield Trouble(
-            str(_SHELLS_FILE), 0, what, (shell.name,), f"as root: echo {shell.program} >>{_SHELLS_FILE}", weight=55
+            str(_SHELLS_FILE),
+            0,
+            what,
+            (shell.name,),
+            f"as root: echo {shell.program} >>{_SHELLS_FILE}",
+            weight=55,
         )

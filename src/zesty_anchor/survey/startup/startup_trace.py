@@ -1,8 +1,9 @@
-"""What a fresh shell does when it starts: every line that it executes, with its file, its time, and what it changed.
+"""What a fresh shell does when it starts: every line that it executes, with its file, its time, and what it
+changed.
 
-bash, zsh, ksh and mksh are asked to trace themselves (``-x``), with a PS4 that carries time, file, line and PATH: bash(1)
-and zshparam(1), "PS4". fish writes a profile and a trace of its start. A person's files are read, and nothing is written
-into them.
+bash, zsh, ksh and mksh are asked to trace themselves (``-x``), with a PS4 that carries time, file, line and
+PATH: bash(1) and zshparam(1), "PS4". fish writes a profile and a trace of its start. A person's files are
+read, and nothing is written into them.
 """
 
 from __future__ import annotations
@@ -38,7 +39,9 @@ SECONDS = 5.0
 
 
 class StartupTrace(msgspec.Struct, frozen=True):
-    """The start of one shell: its steps, and what it had when it was ready. ``cut_off`` says why it never was."""
+    """The start of one shell: its steps, and what it had when it was ready. ``cut_off`` says why it never
+    was.
+    """
 
     shell: str
     context: str
@@ -57,21 +60,28 @@ class StartupTrace(msgspec.Struct, frozen=True):
     """When its last step was over, in seconds after the first; 0 where that is not told."""
 
     def of_path_entry(self, entry: str, times: int = 1) -> Place | None:
-        """The line that put a folder on PATH, or did so for the second time: the last one, where it was taken out and put back.
-        None where the shell came with it. Pure.
+        """The line that put a folder on PATH, or did so for the second time: the last one, where it was taken
+        out and put back. None where the shell came with it. Pure.
         """
         added = [s for s in self.steps if s.text.startswith("fish_add_path ") and entry in fish_words(s.text)]
         if added:  # what is universal is there before, and would come again
             return self._place(added[-1])
         steps = [step for step in self.steps if not step.depth]
-        there = [path.split(":").count(entry) >= times for path in (*(step.path for step in steps), self.path)]
+        there = [
+            path.split(":").count(entry) >= times for path in (*(step.path for step in steps), self.path)
+        ]
         came = [number for number, step in enumerate(steps) if there[number + 1] and not there[number]]
         if not came:
             return None
         step = steps[came[-1]]
         following = steps[came[-1] + 1] if came[-1] + 1 < len(steps) else None
         # ksh shows PATH as it is after the line.
-        late = SHELLS[self.shell].lags and following is not None and entry in following.text and entry not in step.text
+        late = (
+            SHELLS[self.shell].lags
+            and following is not None
+            and entry in following.text
+            and entry not in step.text
+        )
         return self._place(following if late and following is not None else step)
 
     def of_variable(self, name: str) -> Place | None:
@@ -88,8 +98,8 @@ class StartupTrace(msgspec.Struct, frozen=True):
         return self._place(found[-1]) if found else None
 
     def _of_value(self, name: str) -> Place | None:
-        """The same, by what the variable held before each line. A function that ends gives back what was there before: the line
-        that had set that.
+        """The same, by what the variable held before each line. A function that ends gives back what was
+        there before: the line that had set that.
         """
         word = re.compile(rf"\b{re.escape(name)}\b|^(?:\.|source|eval|read|printf|:)\s")
         last = self.variables.get(name, "")
@@ -102,7 +112,8 @@ class StartupTrace(msgspec.Struct, frozen=True):
         for number, step in enumerate(steps):
             before, after = values[number], values[number + 1]
             sets = re.match(
-                rf"(?:export |typeset (?:-\S+ )*|declare (?:-\S+ )*|readonly )?'?{re.escape(name)}\+?=", step.text
+                rf"(?:export |typeset (?:-\S+ )*|declare (?:-\S+ )*|readonly )?'?{re.escape(name)}\+?=",
+                step.text,
             )
             if before == after and not (sets and after in step.text and not _PASSES.match(step.text)):
                 continue
@@ -131,8 +142,8 @@ class StartupTrace(msgspec.Struct, frozen=True):
 
 
 def _without_prefixes(steps: list[Step], name: str, last: str) -> list[Step]:
-    """The steps without assignments that hold for one command alone, and those commands. Both are told at one line, and what is
-    assigned is gone with the next.
+    """The steps without assignments that hold for one command alone, and those commands. Both are told at one
+    line, and what is assigned is gone with the next.
     """
     sets = re.compile(rf"{re.escape(name)}=")
     passing: set[int] = set()
@@ -140,7 +151,9 @@ def _without_prefixes(steps: list[Step], name: str, last: str) -> list[Step]:
         if not sets.match(step.text):
             continue
         beside = [n for n in (number - 1, number + 1) if 0 <= n < len(steps) and steps[n].line == step.line]
-        commands = [n for n in beside if not re.match(r"(?:export|typeset|declare|readonly) |\w+=", steps[n].text)]
+        commands = [
+            n for n in beside if not re.match(r"(?:export|typeset|declare|readonly) |\w+=", steps[n].text)
+        ]
         after = next((s.value for s in steps[number + 2 :]), last)
         if commands and after not in step.text:
             passing |= {number, *commands}
@@ -162,18 +175,25 @@ def trace_startup(
 ) -> StartupTrace:
     """Start a shell once, under a pty, with nothing but what a login gives, and see what it does.
 
-    fish is asked for the functions of these ``names`` alone (None: for all), since it has to read the file of each.
+    fish is asked for the functions of these ``names`` alone (None: for all), since it has to read the file of
+    each.
     """
     kind = SHELLS[shell.name]
     environment = clean_environment(
-        machine.environ, machine.login_environ, machine.locations.home, shell.program, user_name(), machine.login_path
+        machine.environ,
+        machine.login_environ,
+        machine.locations.home,
+        shell.program,
+        user_name(),
+        machine.login_path,
     )
     with room_for("trace") as room:
         (room / "probe").write_text(_probe(kind, room, names), "utf-8")
         start = TraceStart(shell.program, context, room, _variable(names), kind.reads(machine.around))
         words, more = kind.traced(start)
         started = {**environment, **dict(context.variables), **more}
-        # zsh asks a user who has no startup files of its own about them, but not on a screen as narrow as this one.
+        # zsh asks a user who has no startup files of its own about them, but not on a screen as narrow as
+        # this one.
         with under_pty(
             words,
             started,
@@ -188,7 +208,11 @@ def trace_startup(
         told = os.fsdecode(content_of(room / "told")).split(_end(room))
         if len(told) != _SECTIONS:
             where = f", at {steps[-1].file}:{steps[-1].line}" if steps and steps[-1].file else ""
-            why = "ended it before the first command" if gone else f"did not come to an end within {seconds:.0f} s"
+            why = (
+                "ended it before the first command"
+                if gone
+                else f"did not come to an end within {seconds:.0f} s"
+            )
             return StartupTrace(shell.name, context.name, steps, cut_off=f"a startup file {why}{where}")
         ended = 0.0
         if kind.profiles:
@@ -251,7 +275,9 @@ def _steps(shell: InstalledShell, room: Path, machine: Machine, path: str) -> li
     listed = fish_variables.universal_variables(universal)
     first = [value for each in listed if each.name == "fish_user_paths" for _, value in each.entries]
     profile = os.fsdecode(content_of(room / "profile"))
-    return fish_steps(profile, os.fsdecode(trace), read, str(machine.locations.home), ":".join([*first, path]))
+    return fish_steps(
+        profile, os.fsdecode(trace), read, str(machine.locations.home), ":".join([*first, path])
+    )
 
 
 def aliases(text: str) -> dict[str, str]:

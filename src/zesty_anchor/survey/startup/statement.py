@@ -9,11 +9,12 @@ import msgspec
 
 
 class Statement(msgspec.Struct, frozen=True):
-    """A statement that speaks of what is to go: the bytes ``start`` to ``end`` that would be cut, and its first line, from 1.
+    """A statement that speaks of what is to go: the bytes ``start`` to ``end`` that would be cut, and its
+    first line, from 1.
 
-    ``serves`` tells whether these bytes exist for the old install alone, so that cutting them loses nothing else; where
-    it is false, ``why`` may say the reason. ``names`` are the variables that it sets or exports, those apart that hold
-    lists of folders.
+    ``serves`` tells whether these bytes exist for the old install alone, so that cutting them loses nothing
+    else; where it is false, ``why`` may say the reason. ``names`` are the variables that it sets or exports,
+    those apart that hold lists of folders.
     """
 
     start: int

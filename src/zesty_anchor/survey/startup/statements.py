@@ -1,7 +1,7 @@
 """Which statements of a startup file exist for an old install alone: found with a parser, not by pattern.
 
-For the shells whose language tree-sitter-bash reads: sh, bash, zsh, ksh, mksh. What is found here is a proposal: fresh
-shells judge it (``trial``).
+For the shells whose language tree-sitter-bash reads: sh, bash, zsh, ksh, mksh. What is found here is a
+proposal: fresh shells judge it (``trial``).
 """
 
 from __future__ import annotations
@@ -29,10 +29,12 @@ def statements_about(
     whole: Whole | None = None,
     parse: Callable[[bytes], Any] = parsed,
 ) -> list[Statement]:
-    """The statements that mention what is to go, in order; of one that does more, the parts inside that serve it.
+    """The statements that mention what is to go, in order; of one that does more, the parts inside that serve
+    it.
 
-    ``known`` are variables that hold a path there; those of this file are added. Where the grammar fails, each line is
-    taken by itself that ``whole`` takes for one; without it none is cut. ``parse`` gives the tree of a text. Pure but for ``whole``.
+    ``known`` are variables that hold a path there; those of this file are added. Where the grammar fails,
+    each line is taken by itself that ``whole`` takes for one; without it none is cut. ``parse`` gives the
+    tree of a text. Pure but for ``whole``.
     """
     known = dict(places.known) if known is None else known
     if not places.may_speak(os.fsdecode(content), known):
@@ -61,14 +63,17 @@ def _by_line(content: bytes, places: Places, known: Known, whole: Whole | None) 
                 yield Statement(start, at, number, text, serves=False)
             continue
         for each in found:
-            end = start + each.end + (len(row) - len(line) if each.end == len(line) and each.start == 0 else 0)
+            end = (
+                start + each.end + (len(row) - len(line) if each.end == len(line) and each.start == 0 else 0)
+            )
             yield Statement(
                 start + each.start, end, number, each.text, each.serves and alone, each.names,
                 "" if alone else "it stands inside something that only the shell itself can read",
             )  # fmt: skip
 
 
-_BODIES = ("if_statement", "elif_clause", "else_clause", "do_group", "compound_statement", "case_item", "case_statement",
+_BODIES = ("if_statement", "elif_clause", "else_clause", "do_group", "compound_statement", "case_item",
+"case_statement",
            "for_statement", "while_statement", "function_definition", "subshell")  # fmt: skip
 """What holds statements."""
 _NO_STATEMENT = ("condition", "value", "variable", "name")
@@ -117,8 +122,9 @@ class _Reader(ShWords):
                     yield self._statement(node, node.start_byte, node.end_byte, node.end_byte, None)
 
     def _near(self, nodes: list[Any]) -> Iterator[list[Any]]:
-        """Runs of nodes, each up to the end of a line, without those whose whole text names neither a place nor a variable that leads
-        there: of a long file most are of that kind, and a look at each takes its time.
+        """Runs of nodes, each up to the end of a line, without those whose whole text names neither a place
+        nor a variable that leads there: of a long file most are of that kind, and a look at each takes its
+        time.
         """
         begin = 0
         while begin < len(nodes):
@@ -126,16 +132,22 @@ class _Reader(ShWords):
             while end < len(nodes) and nodes[end].start_point[0] <= nodes[end - 1].end_point[0]:
                 end += 1
             run = nodes[begin:end]
-            if self._places.may_speak(os.fsdecode(self._content[run[0].start_byte : run[-1].end_byte]), self._known):
+            if self._places.may_speak(
+                os.fsdecode(self._content[run[0].start_byte : run[-1].end_byte]), self._known
+            ):
                 yield run
             begin = end
 
     def _sets_anew(self, group: list[Any]) -> bool:
-        """Whether a variable that leads there may be set to something else: most statements set none that is known."""
+        """Whether a variable that leads there may be set to something else: most statements set none that is
+        known.
+        """
         text = self._content[group[0].start_byte : group[-1].end_byte]
         return any(f"{name}=".encode() in text or f"{name}+=".encode() in text for name in self._known)
 
-    def _statement(self, node: Any, start: int, end: int, text_end: int, names: frozenset[str] | None) -> Statement:
+    def _statement(
+        self, node: Any, start: int, end: int, text_end: int, names: frozenset[str] | None
+    ) -> Statement:
         """Without ``names`` it does not serve."""
         text = os.fsdecode(self._content[node.start_byte : text_end])
         return Statement(start, end, node.start_point[0] + 1, text, names is not None, names or frozenset())
@@ -154,7 +166,9 @@ class _Reader(ShWords):
             yield group
 
     def _inside(self, node: Any) -> Iterator[Statement]:
-        """What serves the old install inside a compound statement that does more, where something else stays in each body."""
+        """What serves the old install inside a compound statement that does more, where something else stays
+        in each body.
+        """
         for child in node.children:
             if child.type in _BODIES:
                 yield from self._inside(child)
@@ -163,7 +177,9 @@ class _Reader(ShWords):
         statements = [
             child
             for place, child in enumerate(node.children)
-            if child.is_named and child.type != "comment" and node.field_name_for_child(place) not in _NO_STATEMENT
+            if child.is_named
+            and child.type != "comment"
+            and node.field_name_for_child(place) not in _NO_STATEMENT
         ]
         if node.type == "if_statement":
             statements = [child for child in statements if child.type not in ("elif_clause", "else_clause")]
@@ -202,7 +218,9 @@ class _Reader(ShWords):
 
     def _use_of_case_item(self, node: Any) -> Use:
         return self._of_all(
-            c for place, c in enumerate(node.children) if c.is_named and node.field_name_for_child(place) != "value"
+            c
+            for place, c in enumerate(node.children)
+            if c.is_named and node.field_name_for_child(place) != "value"
         )
 
     def _use_of_for_statement(self, node: Any) -> Use:
@@ -320,7 +338,9 @@ class _Reader(ShWords):
     def _emptied(self, node: Any, parts: int) -> Use:
         """A declaration with options, of which only what it assigns is of the old install."""
         arrays = [
-            c for c in node.named_children if c.type == "variable_assignment" and c.named_children[-1].type == "array"
+            c
+            for c in node.named_children
+            if c.type == "variable_assignment" and c.named_children[-1].type == "array"
         ]
         entries = [entry for array in arrays for entry in array.named_children[-1].named_children]
         own = [entry for entry in entries if self._is_within(self._text(entry))]
@@ -349,12 +369,15 @@ class _Reader(ShWords):
         if name == "eval" and len(arguments) == 1:
             return (
                 Use.FOLDER
-                if RUNS.fullmatch(self._plain(self._text(arguments[0]))) and self._is_own(self._text(arguments[0]))
+                if RUNS.fullmatch(self._plain(self._text(arguments[0])))
+                and self._is_own(self._text(arguments[0]))
                 else Use.MORE
             )
         if name == "alias" and arguments:
             return self._use_of_alias(arguments)
-        if name in _HARMLESS or (name == "command" and arguments and self._text(arguments[0]) in ("-v", "-V")):
+        if name in _HARMLESS or (
+            name == "command" and arguments and self._text(arguments[0]) in ("-v", "-V")
+        ):
             return Use.NOTHING
         return Use.MORE
 

@@ -15,11 +15,11 @@ class Place(msgspec.Struct, frozen=True):
 
 
 class Step(msgspec.Struct, frozen=True):
-    """One executed line: where it stands (``file`` is empty where the shell does not tell), when it began, in seconds
-    since the shell was started, its text after expansion, and PATH at that moment.
+    """One executed line: where it stands (``file`` is empty where the shell does not tell), when it began, in
+    seconds since the shell was started, its text after expansion, and PATH at that moment.
 
-    ``depth`` is that of subshells around it; ``call`` names what called the function that it stands in, as the shell does;
-    ``value`` is what the variable held that was asked about.
+    ``depth`` is that of subshells around it; ``call`` names what called the function that it stands in, as
+    the shell does; ``value`` is what the variable held that was asked about.
     """
 
     file: str

@@ -1,8 +1,10 @@
-"""Whether lines can go, shown by the shells themselves: fresh ones with and without them, in a copy of the home.
+"""Whether lines can go, shown by the shells themselves: fresh ones with and without them, in a copy of the
+home.
 
-Every way of starting is asked as it is, and without the old install and its lines. What a shell has then must be what it had
-before, but for the old install's own paths. Where it is not, it is asked once more as it is (what differs there, differs by
-itself), and without the old install but with its lines (what is missing there, does not hang on them).
+Every way of starting is asked as it is, and without the old install and its lines. What a shell has then must
+be what it had before, but for the old install's own paths. Where it is not, it is asked once more as it is
+(what differs there, differs by itself), and without the old install but with its lines (what is missing
+there, does not hang on them).
 """
 
 from __future__ import annotations
@@ -40,7 +42,9 @@ _MOST_TRIALS = 24
 
 
 class Difference(msgspec.Struct, frozen=True):
-    """What a fresh shell has otherwise without the lines: ``was`` and ``is_now`` are None where it has it not."""
+    """What a fresh shell has otherwise without the lines: ``was`` and ``is_now`` are None where it has it
+    not.
+    """
 
     shell: str
     context: str
@@ -88,13 +92,15 @@ def judged(
 ) -> Found:
     """The statements that ``find`` finds, with those that must stay not serving any more, and why.
 
-    ``texts`` are all files that shells read at their start, ``gone`` what will not be there. The shells that read ``likely`` files
-    are started before those have been looked through, which goes on beside it. Raises ``Problem`` where the shells cannot be
-    asked.
+    ``texts`` are all files that shells read at their start, ``gone`` what will not be there. The shells that
+    read ``likely`` files are started before those have been looked through, which goes on beside it. Raises
+    ``Problem`` where the shells cannot be asked.
     """
     early, looked = list(_rounds(machine, set(likely))) if likely else [], list[Found]()
     before = (
-        _started(early, texts, World(machine.locations.home), machine, lambda: looked.append(find())) if early else None
+        _started(early, texts, World(machine.locations.home), machine, lambda: looked.append(find()))
+        if early
+        else None
     )
     found = _read_elsewhere(looked[0] if looked else find(), texts, machine)
     if not any(each.serves for statements in found.values() for each in statements):
@@ -180,7 +186,9 @@ class _Trial:
         """What would be otherwise without the statements that serve."""
         self.count += 1
         changed = {
-            path: without(self._texts[path], each) for path, each in found.items() if any(s.serves for s in each)
+            path: without(self._texts[path], each)
+            for path, each in found.items()
+            if any(s.serves for s in each)
         }
         first = self._before[0]
         if not first:
@@ -204,9 +212,13 @@ class _Trial:
         ]
 
     def _start(self, changed: Mapping[Path, bytes], gone: tuple[Path, ...]) -> Started:
-        return _started(self._rounds, self._texts, World(self._machine.locations.home, changed, gone), self._machine)
+        return _started(
+            self._rounds, self._texts, World(self._machine.locations.home, changed, gone), self._machine
+        )
 
-    def _between(self, a: StartState, twice: StartState, c: StartState, b: StartState) -> Iterator[Difference]:
+    def _between(
+        self, a: StartState, twice: StartState, c: StartState, b: StartState
+    ) -> Iterator[Difference]:
         if a.cut_off:
             return
         if b.cut_off:
@@ -225,7 +237,9 @@ class _Trial:
                 yield Difference(a.shell, a.context, "said", None, line)
 
     def _is_own(self, key: str, was: str | None, missing: str | None, now: str | None) -> bool:
-        """Whether a difference is that of the old install: its paths are missing, or what was there for it alone is."""
+        """Whether a difference is that of the old install: its paths are missing, or what was there for it
+        alone is.
+        """
         if now is not None:
             return any(each is not None and self._rest(each) == self._rest(now) for each in (was, missing))
         if was is None:
@@ -239,8 +253,9 @@ class _Trial:
         return bool(words) and self._places.within(words[0])
 
     def _rest(self, value: str) -> tuple[str, ...]:
-        """The words of a value that are no path of the old install. Where our own folders stand on PATH hangs on how it was
-        changed before, and does not matter: what is wanted comes first in any case, and verify proves that.
+        """The words of a value that are no path of the old install. Where our own folders stand on PATH hangs
+        on how it was changed before, and does not matter: what is wanted comes first in any case, and verify
+        proves that.
         """
         ours = f"{self._machine.locations.data}/"
         return tuple(w for w in self._words(value) if not self._places.within(w) and not w.startswith(ours))
@@ -257,7 +272,9 @@ def _started(
     machine: Machine,
     meanwhile: Callable[[], object] | None = None,
 ) -> Started:
-    """Start shells in a copy of the home that is as ``world`` says, without network, and with the commands that do harm written down."""
+    """Start shells in a copy of the home that is as ``world`` says, without network, and with the commands
+    that do harm written down.
+    """
 
     def task(home: Path) -> list[StartState]:
         recorders = "" if home == machine.locations.home else str(home.parent / "recorders")
@@ -278,7 +295,9 @@ def _started(
 
 
 def _rounds(machine: Machine, changed: set[Path]) -> Iterator[Round]:
-    """Every way of starting the shells that read one of these files; all shells where some other file reads one of them."""
+    """Every way of starting the shells that read one of these files; all shells where some other file reads
+    one of them.
+    """
     read = {
         name: {reading.file for reading in SHELLS[name].reads(machine.around)}
         for name in (s.name for s in machine.shells)

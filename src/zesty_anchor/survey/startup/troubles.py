@@ -24,7 +24,9 @@ _UNGUARDED = re.compile(r"""^\s*(?:\.|source)\s+(["']?)([^\s;"'&|<()]+)\1\s*(?:#
 
 
 def in_files(machine: Machine) -> list[Trouble]:
-    """Broken syntax, and files that are sourced and do not exist. No shell is started for that, but those that only read."""
+    """Broken syntax, and files that are sourced and do not exist. No shell is started for that, but those
+    that only read.
+    """
     return [*broken(machine), *_missing(machine)]
 
 
@@ -37,13 +39,15 @@ def unready(machine: Machine, started: Iterable[StartupTrace]) -> list[Trouble]:
             last = next((step for step in reversed(trace.steps) if step.file), None)
             place = (shown(last.file), last.line) if last else ("", 0)
             what, why = trace.cut_off.split(", at ")[0], (f"{trace.shell} ({trace.context})",)
-            found.append(Trouble(*place, what, why, "take that line out, or guard it: [ -t 0 ] || …", weight=90))
+            found.append(
+                Trouble(*place, what, why, "take that line out, or guard it: [ -t 0 ] || …", weight=90)
+            )
     return found
 
 
 def guarded(above: Sequence[str], target: str) -> bool:
-    """Whether a condition around the row that follows asks first whether ``target`` is there. In the languages of all shells: a
-    block begins and ends with a row of its own. Pure.
+    """Whether a condition around the row that follows asks first whether ``target`` is there. In the
+    languages of all shells: a block begins and ends with a row of its own. Pure.
     """
     tests = re.compile(rf"\s-[efrs]\s+[\"']?{re.escape(target)}[\"']?(?=[\s\]);]|$)")
     depth = 0
@@ -102,7 +106,11 @@ def _missing(machine: Machine) -> Iterator[Trouble]:
             if sourced is None:
                 continue
             target = resolved(sourced[2], machine.locations.home)
-            if target is not None and not os.path.exists(target) and not guarded(rows[: number - 1], sourced[2]):
+            if (
+                target is not None
+                and not os.path.exists(target)
+                and not guarded(rows[: number - 1], sourced[2])
+            ):
                 shown = machine.locations.shown
                 mend = f"take the line out, or guard it: [ -r {sourced[2]} ] && …"
                 yield Trouble(
