@@ -16,7 +16,7 @@ from __future__ import annotations
 
 import os
 import sys
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -34,7 +34,7 @@ if TYPE_CHECKING:
 
 __all__ = [
     "AnswersNeeded", "Person", "Problem", "UsageProblem", "Workstation",
-    "load", "preview", "provision", "runs", "undo", "verify", "without_manifest",
+    "load", "preview", "provision", "repair", "runs", "undo", "verify", "without_manifest",
 ]  # fmt: skip
 
 
@@ -110,7 +110,30 @@ def verify(
     from zesty_anchor.operations import verify as operation
     from zesty_anchor.proof.prove import Asking
 
-    return operation.verify(workstation, person or Person(), Asking(tuple(only), tuple(shells)), deep=deep)
+    asking = Asking(tuple(only), tuple(shells))
+    return operation.verify(workstation, person or Person(), asking, deep=deep)[0]
+
+
+def repair(
+    workstation: Workstation,
+    person: Person,
+    *,
+    only: Sequence[str] = (),
+    shells: Sequence[str] = (),
+    deep: bool = False,
+    show: Callable[[Verified], object] = lambda seen: None,
+) -> tuple[Verified, Outcome | None]:
+    """Verify, ``show`` what was found, ask the person about each fix, and carry out those that they take as
+    one run, which ``undo`` reverses.
+
+    Returns what is found in the end, and what the run did (None: nothing was taken). Raises ``AnswersNeeded``
+    where nobody can be asked.
+    """
+    from zesty_anchor.operations import repair as operation
+    from zesty_anchor.proof.prove import Asking
+
+    asking = Asking(tuple(only), tuple(shells))
+    return operation.repair(workstation, person, asking, deep=deep, show=show)
 
 
 def undo(workstation: Workstation, person: Person | None = None, run: int | None = None) -> TakenBack:

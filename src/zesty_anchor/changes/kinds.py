@@ -82,6 +82,7 @@ _TABLE: dict[str, tuple[str, _When]] = {
     "retired-manager": ("runtimes.retire_manager:RetiredManagers", _has_manager),
     "removed-version": ("runtimes.remove_version:RemovedVersions", _never),
     "choice": ("person.choice:Choices", _never),
+    "repair": ("person.repair:Repairs", _never),
 }
 """By its name: the file and the class of a kind, and when it could have something to do. That condition is
 here so that the kind's module is imported only when it is needed. Another package adds one as an entry point

@@ -9,8 +9,9 @@ import click
 from zesty_anchor import api
 from zesty_anchor.commands import WithExamples
 from zesty_anchor.commands.options import Setting, with_setting
+from zesty_anchor.proof.verified import Verified
 from zesty_anchor.shells.known import SHELLS
-from zesty_anchor.show import proof
+from zesty_anchor.show import changes, proof
 
 
 @click.command(cls=WithExamples)
@@ -33,9 +34,15 @@ from zesty_anchor.show import proof
     metavar="FILE",
     help="Also write a JUnit XML report to FILE.",
 )
+@click.option("--fix", is_flag=True, help="Offer each fix with its diff, and apply those that you take.")
 @with_setting(jobs=True, yes=True, trust=True, verbose="Show every check in every shell.")
 def command(
-    setting: Setting, deep: bool, only: tuple[str, ...], shells: tuple[str, ...], junit: Path | None
+    setting: Setting,
+    deep: bool,
+    only: tuple[str, ...],
+    shells: tuple[str, ...],
+    junit: Path | None,
+    fix: bool,
 ) -> None:
     """Compare what is installed with the manifest, then open new shells of every kind with a clean
     environment and check what the manifest promises.
@@ -43,16 +50,28 @@ def command(
     Exit status: 0 all passed; 3 the manifest asks for more than was provisioned; 4 a check failed; 6
     something was changed since installation.
     """
+    name, home = "", ""
+
+    def show(seen: Verified) -> None:
+        if not setting.as_json and not seen.ok:
+            proof.verified(setting.err, seen, home, whole=setting.verbose)
+
+    outcome = None
     with setting.opened() as (workstation, person):
-        home = str(workstation.locations.home)
-        verified = api.verify(workstation, person, only=only, shells=shells, deep=deep)
+        home, name = str(workstation.locations.home), workstation.locations.shown(workstation.file)
+        if fix:
+            seen, outcome = api.repair(workstation, person, only=only, shells=shells, deep=deep, show=show)
+        else:
+            seen = api.verify(workstation, person, only=only, shells=shells, deep=deep)
+    if outcome is not None and not setting.as_json:
+        changes.outcome(setting.err, outcome, name)
     if junit is not None:
         from zesty_anchor.show.junit import write_junit
 
-        write_junit(junit, verified)
+        write_junit(junit, seen)
     if setting.as_json:
-        setting.print_json(verified)
-    elif not (setting.quiet and verified.ok):
-        proof.verified(setting.out, verified, home, whole=setting.verbose)
-    if not verified.ok:
-        raise click.exceptions.Exit(verified.exit)
+        setting.print_json(seen)
+    elif not (setting.quiet and seen.ok):
+        proof.verified(setting.out, seen, home, whole=setting.verbose)
+    if not seen.ok:
+        raise click.exceptions.Exit(seen.exit)

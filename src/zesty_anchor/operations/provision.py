@@ -38,15 +38,17 @@ def provision(
     is_agreed: bool = False,
     about: frozenset[str] | None = None,
     targets: Known | None = None,
+    keep: bool = False,
 ) -> Outcome:
     """Make the machine as the manifest says, and prove it.
 
-    ``more`` are wants beside the manifest's; None means what the project in this folder wants. ``first`` are
-    changes of the manifest itself, which belong to the same run: where it does not end well, all of the run
-    is taken back. ``deep`` has each file of each version read, to tell whether it is as it was put there.
-    ``is_agreed`` means that the person was asked about the manifest already. ``about`` are the commands that
-    it is done for (None: all): see ``Outcome``. ``targets`` are versions that wants are to mean from now on,
-    in place of what they meant before: then all of the run is taken back as well, where it does not end well.
+    ``more`` are wants beside the manifest's; None means what the project in this folder wants. ``first``
+    are changes that come before all others, such as one of the manifest itself, and belong to the same
+    run: where it does not end well, all of the run is taken back, but with ``keep``. ``deep`` has each
+    file of each version read, to tell whether it is as it was put there. ``is_agreed`` means that the
+    person was asked about the manifest already. ``about`` are the commands that it is done for (None:
+    all): see ``Outcome``. ``targets`` are versions that wants are to mean from now on, in place of what
+    they meant before: then all of the run is taken back as well, where it does not end well.
     Raises ``Problem`` where nothing could be begun; what fails later is told in the outcome.
     """
     began = time.monotonic()
@@ -91,7 +93,7 @@ def provision(
             planning,
             prove=unproved,
             about=about,
-            whole=bool(targets),
+            whole=bool(targets or first) and not keep,
         ).carry_out(plan, machine)
         bring_in_step(workstation, look_at(workstation))
     else:

@@ -36,7 +36,9 @@ def report(workstation: Workstation, person: Person, *, anew: bool = False) -> R
 
     Raises what ``verify`` raises.
     """
-    verified = (None if anew else still_proved(workstation, person)) or verify(workstation, person, Asking())
+    verified = (None if anew else still_proved(workstation, person)) or verify(workstation, person, Asking())[
+        0
+    ]
     machine = look_at(workstation)
     path, troubles = path_and_troubles(workstation, machine)
     costs = past_costs(workstation.locations.state)

@@ -19,6 +19,7 @@ from zesty_anchor.proof import proved
 from zesty_anchor.proof.baseline import kept, notices_of, with_baseline
 from zesty_anchor.proof.causes import explained, lines_outdone
 from zesty_anchor.proof.conditions import conditions_proved
+from zesty_anchor.proof.fixes import with_fixes
 from zesty_anchor.proof.prove import Asking, prove
 from zesty_anchor.proof.result import Proof
 from zesty_anchor.survey.machine import Machine
@@ -71,6 +72,8 @@ class Stages:
             if proof.ok and all(change.key in self._marked for change in plan.changes):
                 self._before(machine).write(conditions=conditions_proved(plan.wanted, machine))
                 proved.keep_proof(machine.locations.state, proved.LastProof(time.time(), proof.shells))
+            if not proof.ok:
+                proof, _ = with_fixes(proof, plan.wanted, machine, self._person.jobs)
             self._before(machine).write(baseline=kept(proof, self._before(machine).baseline))
             self._runner.notices.extend(notices_of(proof))
             self._give_up(plan, _FAILED)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from zesty_anchor.changes.kinds import KINDS
 from zesty_anchor.engine.home_identity import moved_from
 from zesty_anchor.engine.questions import settle
+from zesty_anchor.files.edit import Edit
 from zesty_anchor.operations.agreed import agreed
 from zesty_anchor.operations.drift import drift_of
 from zesty_anchor.operations.person import Person
@@ -16,11 +17,12 @@ from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.proof.baseline import compared
 from zesty_anchor.proof.causes import explained
 from zesty_anchor.proof.conditions import still_hold
+from zesty_anchor.proof.fixes import Fix, with_fixes
 from zesty_anchor.proof.prove import Asking, prove
 from zesty_anchor.proof.proved import last_proof, read
 from zesty_anchor.proof.reasons import NOT_YET
 from zesty_anchor.proof.result import Proof
-from zesty_anchor.proof.verified import EXITS, Drift, State, Verified
+from zesty_anchor.proof.verified import EXITS, Drift, Offer, State, Verified
 from zesty_anchor.system.privilege import NO_ACCESS
 from zesty_anchor.system.problem import UsageProblem
 
@@ -48,9 +50,11 @@ def still_proved(workstation: Workstation, person: Person) -> Verified | None:
     return Verified(True, "well", EXITS["well"], versions, (), last.shells, took, last.at)
 
 
-def verify(workstation: Workstation, person: Person, asking: Asking, *, deep: bool = False) -> Verified:
-    """Compare what stands with what was put there (``deep``: each file of each version is read), then ask
-    fresh shells.
+def verify(
+    workstation: Workstation, person: Person, asking: Asking, *, deep: bool = False
+) -> tuple[Verified, tuple[Fix, ...]]:
+    """Compare what is installed with what was put there (``deep``: each file of each version is read), then
+    ask new shells. Returns what was found, and the edits of the person's files that were tried and help.
     """
     import time
 
@@ -76,6 +80,7 @@ def verify(workstation: Workstation, person: Person, asking: Asking, *, deep: bo
         )
     proof = compared(proof, read(workstation.locations.state).baseline)
     proof = explained(proof, plan.wanted, machine, workstation.place, drift)
+    proof, fixes = with_fixes(proof, plan.wanted, machine, person.jobs)
     state = _state(drift, proof)
     versions = tuple(f"{each.runtime} {each.version}" for each in plan.wanted.versions)
     return Verified(
@@ -86,7 +91,13 @@ def verify(workstation: Workstation, person: Person, asking: Asking, *, deep: bo
         drift,
         proof.shells,
         round(time.monotonic() - began, 2),
-    )
+        fixes=tuple(_offered(fix, workstation) for fix in fixes),
+    ), fixes
+
+
+def _offered(fix: Fix, workstation: Workstation) -> Offer:
+    shown = workstation.locations.shown(fix.file.path)
+    return Offer(fix.cause.place, fix.text, Edit(fix.file, fix.after).diff(shown))
 
 
 def _state(drift: tuple[Drift, ...], proof: Proof) -> State:

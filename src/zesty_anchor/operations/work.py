@@ -32,11 +32,10 @@ from zesty_anchor.system.privilege import NO_ACCESS
 
 
 class Work:
-    """One provisioning that has something to do. ``first`` are changes of the manifest itself: see
+    """One provisioning that has something to do. ``first`` are changes that come before all others: see
     ``provision``. ``planning`` gives a planner for a workstation whose manifest is another one than was
     thought. With ``prove`` there may be nothing to do but to ask fresh shells. ``about`` are the commands
-    that it is done for: see ``Outcome``. With ``whole``, as with ``first``, a run that does not end well is
-    taken back.
+    that it is done for: see ``Outcome``. With ``whole`` a run that does not end well is taken back.
     """
 
     def __init__(
@@ -52,7 +51,7 @@ class Work:
         about: frozenset[str] | None = None,
         whole: bool = False,
     ) -> None:
-        self._whole = whole or bool(first)
+        self._whole = whole
         self._about = about
         self._planning = planning
         self._prove = prove
@@ -107,6 +106,9 @@ class Work:
             done = tuple(runner.stage(self._first))
             if not all(each.well for each in done):
                 return Outcome(done, notices=tuple(runner.notices))
+            if touched := {fact for change in self._first for fact in change.touches}:
+                machine = machine.again(touched)
+                plan = self._planner.plan(machine, journal.resolutions(), self._answers)
             stages = Stages(self._planner, runner, journal, self._person, self._answers)
             try:
                 outcome = msgspec.structs.replace(stages.carry_out(plan, machine), about=self._about)
@@ -116,6 +118,8 @@ class Work:
                 if self._whole:
                     self._take_back(runner, journal, granted)
                 raise
+            if not self._whole:
+                outcome = msgspec.structs.replace(outcome, changes=(*done, *outcome.changes))
             undone: tuple[ChangeReport, ...] = ()
             if self._whole and not outcome.well:
                 taken = self._take_back(runner, journal, granted)

@@ -35,11 +35,20 @@ it should; somebody changed what we wrote.
 """
 
 
+class Offer(msgspec.Struct, frozen=True):
+    """A fix that ``verify --fix`` offers: the ``place`` of the cause, what it does, and the diff."""
+
+    place: str
+    text: str
+    diff: str
+
+
 class Verified(msgspec.Struct, frozen=True):
     """What came of it. ``versions`` are those that were looked at, ``drift`` is what stands otherwise than
     the manifest says, ``shells`` what fresh shells answered; ``state`` is the worst of both, ``exit`` its
     exit status. ``seconds`` is how long it took. ``proved_at`` is when the shells answered (seconds since
     1970), where they were not asked anew since nothing has changed that the answers hang on (0: just now).
+    ``fixes`` are edits of the person's files that were tried in a copy of the home, and help.
     """
 
     ok: bool
@@ -50,6 +59,7 @@ class Verified(msgspec.Struct, frozen=True):
     shells: tuple[ShellResult, ...]
     seconds: float = 0.0
     proved_at: float = 0.0
+    fixes: tuple[Offer, ...] = ()
 
     @property
     def proof(self) -> Proof:

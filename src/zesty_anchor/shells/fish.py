@@ -118,6 +118,7 @@ class Fish(Apart):
     contexts = (LOGIN, INTERACTIVE, LOGIN_INTERACTIVE, SCRIPT)
     check = "--no-execute"
     nothing = "true"
+    at_terminal = "isatty stdout; and "
     endings = ("fish",)
     read_only = "FISH_VERSION fish_pid hostname pipestatus status version history umask argv"
     follows = True

@@ -24,7 +24,8 @@ class Shell(ABC):
     and runs nothing of it.
 
     Of its language: ``like_sh`` tells that it reads lines written for sh where there are none in its own;
-    ``source_word`` is the word that reads a file, ``nothing`` a command that does nothing; ``endings`` are
+    ``source_word`` is the word that reads a file, ``nothing`` a command that does nothing; ``at_terminal``
+    are the words before a command that let it run only where its output goes to a terminal; ``endings`` are
     those of names of files in it; ``read_only`` are variables that it lets nobody set, and ``names_error``
     that its message for a syntax error names the line of the error and not that where it gave up.
     ``aliases_always`` tells that aliases count in a shell that is not interactive as well.
@@ -47,6 +48,7 @@ class Shell(ABC):
     like_sh: ClassVar[bool] = False
     source_word: ClassVar[str] = "."
     nothing: ClassVar[str] = ":"
+    at_terminal: ClassVar[str] = "[ -t 1 ] && "
     endings: ClassVar[tuple[str, ...]] = ()
     read_only: ClassVar[str] = ""
     names_error: ClassVar[bool] = False

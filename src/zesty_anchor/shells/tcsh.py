@@ -50,6 +50,7 @@ class Tcsh(Apart):
     programs = ("tcsh",)
     contexts = (Context("login", (), login_name=True), INTERACTIVE, SCRIPT)
     endings = ("tcsh", "csh")
+    at_terminal = "if ( -t 1 ) "
     read_only = "argv cwd home path prompt shell status term tty uid user gid group"
     aliases_always = True
     channel = CHANNEL

@@ -79,7 +79,7 @@ COMMANDS = {
         "Make",
         "Open new shells and check what the manifest promises.",
         (),
-        ("--deep", "--only", "--shell", "--junit", *_WORK),
+        ("--deep", "--fix", "--only", "--shell", "--junit", *_WORK),
     ),
     "lock": Own(
         "Make",

@@ -27,14 +27,54 @@ def csh_statements_about(content: bytes, places: Places, known: Known | None = N
     return list(_Reader(content, places, known).found())
 
 
+def block_rows(content: bytes, line: int) -> tuple[int, int]:
+    """The bytes of the command in a line, with its continuation, or of the block that begins there, without
+    the end of the last line. Pure.
+    """
+    lines = list(_lines(content))
+    at = next((n for n, each in enumerate(lines) if each.number <= line < each.number + each.rows), None)
+    if at is None:
+        return 0, 0
+    last = lines[_block(lines, at) - 1]
+    first = lines[at]
+    blanks = len(content[first.start : first.end]) - len(content[first.start : first.end].lstrip())
+    return first.start + blanks, last.start + len(content[last.start : last.end].rstrip())
+
+
 class _Line:
     """A command over one or more rows."""
 
     def __init__(self, start: int, end: int, number: int, raw: bytes) -> None:
         self.start, self.end, self.number = start, end, number
+        self.rows = max(1, raw.count(b"\n"))
         self.raw = os.fsdecode(raw).replace("\\\n", "  ").rstrip("\r\n")
         bare = _without_comment(self.raw)
         self.text = bare.strip().rstrip(";").strip()
+
+
+def _lines(content: bytes) -> Iterator[_Line]:
+    """The commands of a file, each with the rows that a backslash joins to it."""
+    start = number = 0
+    rows = content.splitlines(keepends=True)
+    while number < len(rows):
+        first = number
+        while rows[number].rstrip(b"\r\n").endswith(b"\\") and number + 1 < len(rows):
+            number += 1
+        raw = b"".join(rows[first : number + 1])
+        yield _Line(start, start + len(raw), first + 1, raw)
+        start, number = start + len(raw), number + 1
+
+
+def _block(lines: list[_Line], at: int) -> int:
+    """Where the block ends that begins here; the next line where none does."""
+    if not _OPENS.match(lines[at].text):
+        return at + 1
+    depth = 0
+    for number in range(at, len(lines)):
+        depth += bool(_OPENS.match(lines[number].text)) - bool(_CLOSES.match(lines[number].text))
+        if depth == 0:
+            return number + 1
+    return len(lines)
 
 
 class _Reader:
@@ -51,34 +91,12 @@ class _Reader:
         """The lines about what is to go; those inside a block are shown, unless all of the block is about
         it.
         """
-        lines = list(self._lines())
+        lines = list(_lines(self._content))
         at = 0
         while at < len(lines):
-            end = self._block(lines, at)
+            end = _block(lines, at)
             yield from self._of_block(lines[at:end]) if end > at + 1 else self._of_line(lines[at])
             at = end
-
-    def _lines(self) -> Iterator[_Line]:
-        start = number = 0
-        rows = self._content.splitlines(keepends=True)
-        while number < len(rows):
-            first = number
-            while rows[number].rstrip(b"\r\n").endswith(b"\\") and number + 1 < len(rows):
-                number += 1
-            raw = b"".join(rows[first : number + 1])
-            yield _Line(start, start + len(raw), first + 1, raw)
-            start, number = start + len(raw), number + 1
-
-    def _block(self, lines: list[_Line], at: int) -> int:
-        """Where the block ends that begins here; the next line where none does."""
-        if not _OPENS.match(lines[at].text):
-            return at + 1
-        depth = 0
-        for number in range(at, len(lines)):
-            depth += bool(_OPENS.match(lines[number].text)) - bool(_CLOSES.match(lines[number].text))
-            if depth == 0:
-                return number + 1
-        return len(lines)
 
     def _of_block(self, lines: list[_Line]) -> Iterator[Statement]:
         spoken = [line for line in lines if self._speaks(line.text)]
