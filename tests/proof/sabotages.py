@@ -3,8 +3,8 @@
 ``do`` is a script of sh, run in the home with ``$SHELF``, ``$DATA`` (ours) and ``$RC`` (a row at the end of a
 startup file: ``$RC FILE TEXT``). ``check`` is the check that must fail, in these ``shells`` (empty:
 whichever); without a check only the comparison tells it; ``cause`` the end of the place that is named. Where
-``mends`` is so, provision puts it right; else the mend that is told is followed to the letter. ``kept`` is
-what must still be there of the person's then.
+``mends`` is so, provision repairs it; else ``verify --fix`` does, with a yes to each fix. ``kept`` is what must
+still be there of the person's then.
 """
 
 from __future__ import annotations
