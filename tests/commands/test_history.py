@@ -101,3 +101,43 @@ def test_a_journal_of_an_earlier_program_gets_the_new_columns(desk: Desk) -> Non
 @pytest.mark.parametrize("words", [("history", "x"), ("history", "1", "2")])
 def test_a_number_is_asked_for(desk: Desk, words: tuple[str, ...]) -> None:
     assert desk.run(*words).code == 2
+
+
+def test_what_a_run_changed_is_told_by_name_old_and_new(desk: Desk) -> None:
+    both = '[runtimes.kelp]\nwant = "4.2"\nalso = ["3.6"]\n'
+    desk.wants('[variables]\nGAUGE = "north"\nTIDE = "low"\n[path]\nfirst = ["~/bin"]\n', both)
+    assert "Changes against the last run" not in desk.well("preview").out
+    desk.well("provision")
+    desk.wants('[variables]\nGAUGE = "south"\n[path]\nfirst = ["~/bin", "~/more"]\n',
+               '[runtimes.kelp]\nwant = "4.1"\nalso = ["3.6"]\n')  # fmt: skip
+    lines = ["kelp 4.2.1 → 4.1.0", 'GAUGE: "north" → "south"', "TIDE goes", "PATH gains ~/more"]
+    previewed = desk.well("preview").out
+    assert previewed.startswith("Changes against the last run\n" + "".join(f"  {line}\n" for line in lines))
+    assert desk.well("preview", "--json").json["differences"] == lines
+    desk.well("provision")
+    assert desk.well("history", "--json").json["runs"][0]["differences"] == lines
+    assert "kelp 4.2.1 → 4.1.0" in desk.well("history").out
+    listed = desk.well("undo", "--list").out
+    assert listed.index("kelp 4.2.1 → 4.1.0") < listed.index("kelp 4.2.1 is new")
+    desk.well("undo")
+    assert desk.well("preview", "--json").json["differences"] == lines, "the run before counts again"
+
+
+def test_another_manifest_that_takes_things_away_is_asked_about(desk: Desk) -> None:
+    desk.wants('[variables]\nGAUGE = "north"\n')
+    desk.well("provision")
+    other = desk.write(
+        desk.manifest.read_text().replace("GAUGE", "TIDE"), ".config/zesty-anchor/workstation.toml"
+    )
+    answer = desk.run("provision", "-m", str(other))
+    assert answer.code == 5
+    assert (
+        "this home was provisioned from ~/workstation.toml; with ~/.config/zesty-anchor/workstation.toml"
+        in answer.err
+    )
+    assert "GAUGE would go" in answer.err
+    assert "north" in desk.shell("bash", "echo $GAUGE", "-l")
+    desk.well("provision", "-m", str(other), "--yes")
+    assert "north" in desk.shell("bash", "echo $TIDE", "-l")
+    desk.write(other.read_text() + '[path]\nlast = ["~/late"]\n', ".config/zesty-anchor/workstation.toml")
+    desk.well("provision", "-m", str(other))

@@ -88,7 +88,7 @@ def test_a_journal_of_each_older_program_is_brought_along(here: Locations, versi
     assert record["path"] == f"{here.home}/.bashrc" and record["name"] == "~/.bashrc"
     assert known is not None and known.home == (home or str(here.home)) and known.plain_runs == 1
     with sqlite3.connect(here.journal) as base:
-        assert base.execute("PRAGMA user_version").fetchone() == (5,)
+        assert base.execute("PRAGMA user_version").fetchone() == (6,)
 
 
 def test_a_journal_of_version_4_gets_the_table_that_it_lacks(here: Locations) -> None:

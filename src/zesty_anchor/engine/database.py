@@ -57,13 +57,14 @@ _TABLES = (
     )""",
     "CREATE TABLE IF NOT EXISTS home (one INTEGER PRIMARY KEY CHECK (one = 1), identity TEXT NOT NULL)",
 )
-_VERSION = 5
+_VERSION = 6
 """1: the first; 2: when a run was proved; 3: when each change began and ended; 4: whose home it is, and paths
-relative to it; 5: what a want meant before a run.
+relative to it; 5: what a want meant before a run; 6: what each run promised.
 """
 _ADDED = (
     ("runs", "digest", "TEXT NOT NULL DEFAULT ''"),
     ("runs", "proved", "TEXT NOT NULL DEFAULT ''"),
+    ("runs", "promised", "TEXT NOT NULL DEFAULT ''"),
     ("changes", "began", "REAL NOT NULL DEFAULT 0"),
     ("changes", "ended", "REAL NOT NULL DEFAULT 0"),
 )

@@ -45,7 +45,7 @@ class Thing(msgspec.Struct, frozen=True):
 class Past(msgspec.Struct, frozen=True):
     """What the journal tells before anything is done: the version that each (runtime, want, feed) was
     resolved to, the manifest of the latest run that was not undone, whether a run was cut off, the home that
-    it belongs to, and the number of the last run.
+    it belongs to, the number of the last run, and what the latest one that stands promised.
     """
 
     resolutions: Mapping[tuple[str, str, str], str] = {}
@@ -53,6 +53,7 @@ class Past(msgspec.Struct, frozen=True):
     cut_off: bool = False
     home: HomeIdentity | None = None
     last_run: int = 0
+    promised: str = ""
 
 
 class Journal:
@@ -206,6 +207,24 @@ class Journal:
         """Write down what the proof of a run came to, in a few words."""
         with self._lock:
             self._base.write("UPDATE runs SET proved = ? WHERE run = ?", (words, run))
+
+    def promised(self, run: int, words: str) -> None:
+        """Write down what a run promises: JSON that whoever plans understands."""
+        with self._lock:
+            self._base.write("UPDATE runs SET promised = ? WHERE run = ?", (words, run))
+            self._add(twin.Event(run, promised=words))
+
+    def last_promised(self) -> str:
+        """What the latest run that stands promised; empty where none did."""
+        rows = self._base.rows(
+            "SELECT promised FROM runs WHERE taken_back = 0 AND promised <> '' ORDER BY run DESC LIMIT 1"
+        )
+        return str(rows[0][0]) if rows else ""
+
+    def promises(self) -> dict[int, str]:
+        """What each run promised, by its number, the first one first."""
+        rows = self._base.rows("SELECT run, promised FROM runs WHERE promised <> '' ORDER BY run")
+        return {int(run): str(words) for run, words in rows}
 
     def past_runs(self) -> list[PastRun]:
         """All runs that are known, the latest first."""
@@ -363,6 +382,10 @@ class Journal:
                         "DELETE FROM resolutions WHERE runtime = ? AND want = ?", event.resolved[:2]
                     )
                     self._base.write("INSERT OR REPLACE INTO resolutions VALUES (?, ?, ?, ?)", event.resolved)
+                elif event.promised:
+                    self._base.write(
+                        "UPDATE runs SET promised = ? WHERE run = ?", (event.promised, event.run)
+                    )
                 elif not event.change:
                     row: tuple[object, ...] = (event.run, event.began, event.began, event.manifest)
                     self._base.write(

@@ -41,6 +41,7 @@ def past(locations: Locations, kinds: Callable[[], Kinds]) -> Past:
             bool(journal.unfinished()),
             journal.home(),
             journal.last_run(),
+            journal.last_promised(),
         )
 
 

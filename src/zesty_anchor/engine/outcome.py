@@ -77,13 +77,14 @@ class Outcome(msgspec.Struct, frozen=True):
 
 
 class RunDone(msgspec.Struct, frozen=True):
-    """One run that stands: when it began (seconds since 1970), and its changes in their order, a few words
-    each.
+    """One run that stands: when it began (seconds since 1970), its changes in their order, a few words
+    each, and what was new, other or gone after it.
     """
 
     run: int
     began: float
     changes: list[str]
+    differences: tuple[str, ...] = ()
 
 
 class TakenBack(msgspec.Struct, frozen=True):

@@ -39,6 +39,8 @@ class PastRun(msgspec.Struct, frozen=True):
     taken_back: bool
     log: str = ""
     """The folder of its log, where it is still there."""
+    differences: tuple[str, ...] = ()
+    """What was new, other or gone after it, a line each."""
 
 
 def past_runs(base: Database, home: str) -> list[PastRun]:

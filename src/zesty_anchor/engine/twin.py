@@ -23,7 +23,7 @@ _RUN = re.compile(r"\Arun-([0-9]{5,})\Z")
 class Event(msgspec.Struct, frozen=True, omit_defaults=True):
     """What became of one change of a run, or (without a change) the beginning of the run. ``record`` is JSON.
     ``resolved`` is a runtime, its want and feed, and the version that was taken for it. ``home`` is that of
-    the journal, as it was then.
+    the journal, as it was then. ``promised`` is what the run promised, at its end.
 
     From format 2 on, paths in ``record`` and ``manifest`` are relative to the home (``home_paths``).
     """
@@ -39,6 +39,7 @@ class Event(msgspec.Struct, frozen=True, omit_defaults=True):
     manifest: str = ""
     resolved: tuple[str, ...] = ()
     home: HomeIdentity | None = None
+    promised: str = ""
     format: int = 1
 
 

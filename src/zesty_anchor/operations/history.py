@@ -8,6 +8,7 @@ from zesty_anchor.changes.kinds import KINDS
 from zesty_anchor.engine.opening import read_journal
 from zesty_anchor.engine.past_runs import PastRun
 from zesty_anchor.engine.twin import run_folder
+from zesty_anchor.planning.promised import by_run
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.system.problem import UsageProblem
 
@@ -16,11 +17,13 @@ def history(workstation: Workstation) -> list[PastRun]:
     """All runs that are known, the latest first."""
     logs = workstation.locations.state / "logs"
     with read_journal(workstation.locations, KINDS) as journal:
-        found = journal.past_runs()
+        found, told = journal.past_runs(), by_run(journal.promises())
     return [
-        msgspec.structs.replace(each, log=str(folder))
-        if (folder := run_folder(logs, each.run)).is_dir()
-        else each
+        msgspec.structs.replace(
+            each,
+            log=str(folder) if (folder := run_folder(logs, each.run)).is_dir() else "",
+            differences=told.get(each.run, ()),
+        )
         for each in found
     ]
 

@@ -6,12 +6,14 @@ from __future__ import annotations
 
 import time
 from collections.abc import Mapping, Sequence
+from pathlib import Path
 
 from zesty_anchor.changes.change import Change, Stage
 from zesty_anchor.engine.journal import Journal
 from zesty_anchor.engine.outcome import ChangeReport, Outcome, waits
 from zesty_anchor.engine.questions import estimate
 from zesty_anchor.engine.run import Runner
+from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.operations.person import Person
 from zesty_anchor.planning.plan import Plan
 from zesty_anchor.planning.planner import Planner
@@ -49,6 +51,8 @@ class Stages:
         self._told: list[ChangeReport] = []
         self._proved: proved.Proved | None = None
         self._errands: dict[str, None] = {}
+        self.wanted = Wanted((), (), (), (), (), (), (), Path())
+        """What was wanted in the end, without what could not be had."""
         self.shells_changed = False
         """Whether what shells read when they start has changed."""
 
@@ -79,6 +83,7 @@ class Stages:
             self._give_up(plan, _FAILED)
         else:
             self._give_up(plan, _FAILED)
+        self.wanted = plan.wanted
         return Outcome(
             tuple(self._told), proof, notices=tuple(self._runner.notices), errands=tuple(self._errands)
         )

@@ -23,6 +23,7 @@ from zesty_anchor.operations.attic import bring_home
 from zesty_anchor.operations.left_behind import remove_rest
 from zesty_anchor.operations.person import Person
 from zesty_anchor.operations.running import ask_to_take_back, bench_of, journal_alone, recovered
+from zesty_anchor.planning.promised import by_run
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.shelf.kept_builds import KeptBuilds
 from zesty_anchor.survey.machine import Machine
@@ -84,9 +85,13 @@ def undo(workstation: Workstation, person: Person, run: int | None = None) -> Ta
 def runs(workstation: Workstation) -> list[RunDone]:
     """The runs that can be taken back, the latest first."""
     with read_journal(workstation.locations, KINDS) as journal:
+        told = by_run(journal.promises())
         return [
             RunDone(
-                run, journal.began(run), [f"{e.action} {e.subject}" for e in reversed(journal.entries(run))]
+                run,
+                journal.began(run),
+                [f"{e.action} {e.subject}" for e in reversed(journal.entries(run))],
+                told.get(run, ()),
             )
             for run in journal.standing_runs()[:MOST]
         ]

@@ -25,6 +25,7 @@ from zesty_anchor.planning.look import look_at
 from zesty_anchor.planning.offers import Offers
 from zesty_anchor.planning.plan import Plan
 from zesty_anchor.planning.planner import Planner
+from zesty_anchor.planning.promised import promised
 from zesty_anchor.planning.workstation import Workstation, with_manifest
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.survey.resolved import describe_changes, resolved
@@ -114,6 +115,8 @@ class Work:
                 outcome = msgspec.structs.replace(stages.carry_out(plan, machine), about=self._about)
                 if outcome.proof is not None:
                     journal.proved(runner.run, outcome.proof.told)
+                    words = promised(self._workstation.manifest, stages.wanted)
+                    journal.promised(runner.run, msgspec.json.encode(words).decode())
             except BaseException:
                 if self._whole:
                     self._take_back(runner, journal, granted)

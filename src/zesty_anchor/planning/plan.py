@@ -20,7 +20,8 @@ class Plan(msgspec.Struct, frozen=True):
     ``changes`` are in the order in which they can be carried out; those whose keys are in ``beyond`` need
     privilege, and there is no way to it here: ``errands`` are their commands, for an administrator.
     ``commands`` are all that would run with privilege. ``failed`` is what cannot be had at all, ``missing``
-    what was not looked for, since nobody was to be asked. No change of a stage after ``last`` may be begun.
+    what was not looked for, since nobody was to be asked. ``differences`` are what would be new, other or
+    gone against the last run. No change of a stage after ``last`` may be begun.
     """
 
     wanted: Wanted
@@ -32,6 +33,7 @@ class Plan(msgspec.Struct, frozen=True):
     commands: tuple[str, ...] = ()
     failed: tuple[ChangeReport, ...] = ()
     missing: tuple[Missing, ...] = ()
+    differences: tuple[str, ...] = ()
     last: Stage = Stage.CLEAR
 
     @property

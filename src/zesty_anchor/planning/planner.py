@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Collection, Iterable, Mapping
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
 from pathlib import Path
 
 import msgspec
@@ -18,12 +18,16 @@ from zesty_anchor.planning.hooks import check_hooks
 from zesty_anchor.planning.look import wanted_of
 from zesty_anchor.planning.offers import Offers
 from zesty_anchor.planning.plan import Plan, in_order
+from zesty_anchor.planning.promised import Promised, differences, gone, promised, read
 from zesty_anchor.planning.resolve import Asked, Missing, Resolver
 from zesty_anchor.planning.standing import Known, with_targets
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.survey.machine import Machine, left_out
 from zesty_anchor.system.privilege import NO_ACCESS, Access
 from zesty_anchor.system.problem import Problem
+
+_MOST = 5
+"""How many names are told."""
 
 
 class Planner:
@@ -112,6 +116,7 @@ class Planner:
         facts = {kind.name: kind.look(wanted, machine) for kind in kinds}
         changes = in_order(change for kind in kinds for change in kind.plan(wanted, facts[kind.name]))
         notices = [text for kind in kinds for text in kind.notices(wanted, facts[kind.name])]
+        before, now = read(self._workstation.past.promised), promised(self._workstation.manifest, wanted)
         given = self._access(changes)
         beyond = {change.key for change in changes if change.privileged and not given.way}
         return Plan(
@@ -120,6 +125,7 @@ class Planner:
             beyond=frozenset(beyond),
             questions=(
                 *as_root(self._workstation, changes),
+                *(self._other_manifest(before, now) if changes else ()),
                 *(self._conflicts.questions(found, machine, answers or {}) if changes else ()),
                 *gather(changes, given),
             ),
@@ -134,8 +140,24 @@ class Planner:
             commands=tuple(given.shown(word) for change in changes for word in change.commands),
             failed=tuple(self._failed(name, problem) for name, problem in (problems or {}).items()),
             missing=tuple(missing or ()),
+            differences=differences(before, now) if before else (),
             last=last,
         )
+
+    def _other_manifest(self, before: Promised, now: Promised) -> Iterator[Question]:
+        """Whether this manifest is to take the place of the one that this home was provisioned from, where
+        something of that would go.
+        """
+        workstation = self._workstation
+        other, lost = workstation.past.manifest, gone(before, now)
+        if other is not None and lost and other != workstation.file and other.is_file():
+            shown = workstation.locations.shown
+            named = ", ".join(lost[:_MOST]) + (f" and {len(lost) - _MOST} more" if len(lost) > _MOST else "")
+            text = (
+                f"this home was provisioned from {shown(other)}; with {shown(workstation.file)} in its place,"
+                f" {named} would go: go on?"
+            )
+            yield Question("other-manifest", text, "--yes", safe=True)
 
     def _access(self, changes: Iterable[Change]) -> Access:
         if self.access is None and any(change.privileged for change in changes):

@@ -95,10 +95,11 @@ def runs(paint: Paint, standing: Sequence[RunDone]) -> None:
     for each in standing:
         when = f"{datetime.datetime.fromtimestamp(each.began):%Y-%m-%d %H:%M}"
         paint.write(f"{paint.head(f'run {each.run}')}  {when}  {count(len(each.changes), 'change')}")
-        for words in each.changes[:_MOST_NAMED]:
+        told = each.differences or each.changes
+        for words in told[:_MOST_NAMED]:
             paint.write(f"  {words}")
-        if len(each.changes) > _MOST_NAMED:
-            paint.write(paint.faint(f"  and {len(each.changes) - _MOST_NAMED} more"))
+        if len(told) > _MOST_NAMED:
+            paint.write(paint.faint(f"  and {len(told) - _MOST_NAMED} more"))
     paint.write(f"To take one back: {paint.name('zesty-anchor undo --run N')}")
 
 

@@ -50,6 +50,7 @@ def preview(seen: Plan) -> Previewed:
         notices=tuple(seen.notices),
         questions=tuple(OpenQuestion(q.kind, q.text, q.key) for q in seen.questions),
         privileged=tuple(seen.commands),
+        differences=seen.differences,
     )
 
 

@@ -17,7 +17,7 @@ Shown = Callable[[str], str]
 """Tells a path from ``~`` on."""
 _LONG = 0.05
 """Seconds that are worth telling."""
-_MOST = 4
+_MOST = 3
 
 
 def runs(paint: Paint, found: Sequence[PastRun], shown: Shown) -> None:
@@ -60,6 +60,11 @@ def run(paint: Paint, found: PastRun, shown: Shown) -> None:
     paint.write(paint.head(f"run {found.run}"))
     columns(paint, [[paint.faint(head), what] for head, what in rows], [10])
     paint.write()
+    if found.differences:
+        paint.write(paint.head("changes against the run before"))
+        for line in found.differences:
+            paint.write(f"  {line}")
+        paint.write()
     told = [
         [
             each.action,
@@ -91,6 +96,9 @@ def _what(run: PastRun) -> str:
     named = sorted(each.subject for each in told if each.action == "install")
     named += [f"{each.action} {each.subject}" for each in told if each.action != "install"]
     files = Counter(KINDS[each.kind].heading for each in done)
+    if run.run > 1 and run.differences:
+        named = list(run.differences)
+        files.clear()
     parts = [*named[:_MOST], *([f"{len(named) - _MOST} more"] if len(named) > _MOST else [])]
     if files[Heading.STARTUP]:
         parts.append(count(files[Heading.STARTUP], "startup file"))

@@ -21,6 +21,11 @@ def preview(paint: Paint, seen: Plan, manifest: str, *, whole: bool = False) -> 
     """
     if not seen.changes:
         paint.write(paint.good("Nothing to do: ") + f"this machine is as {manifest} says.")
+    if seen.differences:
+        paint.write(paint.head("Changes against the last run"))
+        for line in seen.differences:
+            paint.write(f"  {line}")
+        paint.write()
     reports = seen.reports
     for heading in Heading:
         changes = [change for change in reports if KINDS[change.kind].heading is heading]

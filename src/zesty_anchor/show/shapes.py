@@ -43,13 +43,16 @@ class OpenQuestion(msgspec.Struct, frozen=True):
 
 
 class Previewed(msgspec.Struct, frozen=True):
-    """``pending`` is how many changes there are; ``privileged`` are the commands that need privilege."""
+    """``pending`` is how many changes there are, ``differences`` what would be new, other or gone;
+    ``privileged`` are the commands that need privilege.
+    """
 
     pending: int
     changes: tuple[PendingChange, ...]
     notices: tuple[str, ...]
     questions: tuple[OpenQuestion, ...]
     privileged: tuple[str, ...]
+    differences: tuple[str, ...] = ()
 
 
 class Provisioned(msgspec.Struct, frozen=True):
