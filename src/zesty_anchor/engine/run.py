@@ -18,6 +18,8 @@ from zesty_anchor.engine.reporter import Reporter
 from zesty_anchor.engine.undo import take_back_entry, tidy
 from zesty_anchor.system.problem import Problem, of_system
 
+_QUIET_SECONDS = 0.5
+"""How long nothing ends before what is done is put into use."""
 _STUCK_SECONDS = 1.0
 """How long a change may take to end, once the run was interrupted."""
 
@@ -70,8 +72,13 @@ class Runner:
             raise KeyboardInterrupt
         self.reporter.moved(key, done, total)
 
-    def stage(self, changes: Sequence[Change]) -> list[ChangeReport]:
+    def stage(
+        self, changes: Sequence[Change], meanwhile: Callable[[frozenset[str]], object] | None = None
+    ) -> list[ChangeReport]:
         """Carry out the changes of one stage.
+
+        ``meanwhile`` is called, in the stage OBTAIN, with the keys of those that are not over yet, whenever
+        some are done and none of the others has ended for a while.
 
         Those of the stage OBTAIN run side by side, those of PREPARE one after the other, and one that fails
         keeps only those back that need it. Those of other stages run in order, all or none: when one fails
@@ -81,7 +88,8 @@ class Runner:
             return []
         try:
             if changes[0].stage in (Stage.PREPARE, Stage.OBTAIN):
-                return self._side_by_side(changes, 1 if changes[0].stage is Stage.PREPARE else self._jobs)
+                jobs = 1 if changes[0].stage is Stage.PREPARE else self._jobs
+                return self._side_by_side(changes, jobs, meanwhile)
             return self._all_or_none(changes, [])
         finally:
             while self._untidy:
@@ -103,13 +111,19 @@ class Runner:
                 tidy(self._untidy.pop())
         return reports
 
-    def _side_by_side(self, changes: Sequence[Change], jobs: int) -> list[ChangeReport]:
+    def _side_by_side(
+        self,
+        changes: Sequence[Change],
+        jobs: int,
+        meanwhile: Callable[[frozenset[str]], object] | None,
+    ) -> list[ChangeReport]:
         results = self._results
         waiting = list(changes)
         running: dict[Future[None], Change] = {}
         counted = threading.Event()
         keys = {change.key for change in changes}
         pool = ThreadPoolExecutor(jobs)
+        new = False  # whether some are done that ``meanwhile`` was not called for
         try:
             while waiting or running:
                 first = {c.key: c.needs | c.follows for c in waiting}
@@ -124,10 +138,15 @@ class Runner:
                         counted = threading.Event()
                         running[pool.submit(self._one, change, counted)] = change
                         counted.set()
-                done, _ = wait(running, return_when=FIRST_COMPLETED)
+                waited = _QUIET_SECONDS if new and meanwhile is not None else None
+                done, _ = wait(running, timeout=waited, return_when=FIRST_COMPLETED)
+                if not done and meanwhile is not None:
+                    new = False
+                    meanwhile(frozenset(keys - results.keys()))
                 for future in done:
                     change = running.pop(future)
                     problem = _problem_of(future)
+                    new = new or problem is None
                     results[change.key] = report(
                         change, "failed" if problem else self._ended(change), problem
                     )

@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Mapping, Sequence
+from functools import partial
 from pathlib import Path
 
 from zesty_anchor.changes.change import Change, Stage
@@ -35,11 +36,19 @@ class Stages:
     """Carries out one provisioning. A change is begun once at most; what failed is marked, and so is what
     hangs on it.
 
-    ``answers`` are what the person said about conflicts.
+    ``answers`` are what the person said about conflicts. With ``lands`` a version is put into use as soon as
+    it is there, while others are still fetched or built.
     """
 
     def __init__(
-        self, planner: Planner, runner: Runner, journal: Journal, person: Person, answers: Mapping[str, str]
+        self,
+        planner: Planner,
+        runner: Runner,
+        journal: Journal,
+        person: Person,
+        answers: Mapping[str, str],
+        *,
+        lands: bool = False,
     ) -> None:
         self._planner = planner
         self._runner = runner
@@ -51,6 +60,9 @@ class Stages:
         self._told: list[ChangeReport] = []
         self._proved: proved.Proved | None = None
         self._errands: dict[str, None] = {}
+        self._lands = lands
+        self._landed: list[tuple[Change, ChangeReport]] = []
+        """What was put into use early. Where a later change has the same key, that one is told."""
         self.wanted = Wanted((), (), (), (), (), (), (), Path())
         """What was wanted in the end, without what could not be had."""
         self.shells_changed = False
@@ -84,8 +96,9 @@ class Stages:
         else:
             self._give_up(plan, _FAILED)
         self.wanted = plan.wanted
+        told = [report for change, report in self._landed if change.key not in self._marked]
         return Outcome(
-            tuple(self._told), proof, notices=tuple(self._runner.notices), errands=tuple(self._errands)
+            (*self._told, *told), proof, notices=tuple(self._runner.notices), errands=tuple(self._errands)
         )
 
     def _until(self, last: Stage, plan: Plan, machine: Machine) -> tuple[Plan, Machine, bool]:
@@ -99,8 +112,10 @@ class Stages:
             stage = ready[0].stage
             left = estimate(change for change in plan.changes if change.key not in self._marked)
             self._runner.reporter.ahead(left.steps, left.size)
-            done = self._runner.stage([change for change in ready if change.stage is stage])
-            touched: set[str] = set()
+            begun = [change for change in ready if change.stage is stage]
+            land = partial(self._land, machine, begun) if stage is Stage.OBTAIN and self._lands else None
+            done = self._runner.stage(begun, land)
+            touched = {fact for change, _ in self._landed for fact in change.touches}
             for change, report in zip(ready, done, strict=False):
                 self._mark(change, report)
                 touched |= change.touches
@@ -115,6 +130,27 @@ class Stages:
             if change.pending and change.key not in self._marked:
                 self._mark(change, waits(change, _NOT_THERE))
         return plan, machine, plan.last >= Stage.SHELL
+
+    def _land(self, machine: Machine, begun: Sequence[Change], waiting: frozenset[str]) -> None:
+        """Put what is there into use while the others are still fetched or built, and verify it. What takes a
+        version from shells that use one already waits for all.
+        """
+        machine = machine.again({fact for change in begun for fact in change.touches})
+        plan = self._planner.plan(
+            machine, self._journal.resolutions(), self._answers, self._given_up | waiting
+        )
+        lines = [change for change in plan.changes if change.stage is Stage.SHELL and not change.pending]
+        if plan.last < Stage.SHELL or not lines or not plan.wanted.defaults:
+            return
+        reports = self._runner.stage(lines)
+        if not all(report.well for report in reports):
+            return
+        self._landed += zip(lines, reports, strict=True)
+        self.shells_changed = True
+        machine = machine.again({fact for change in lines for fact in change.touches})
+        proof = self._prove(plan, machine)
+        names = ", ".join(f"{v.runtime} {v.version}" for v in plan.wanted.defaults)
+        self._runner.reporter.said(f"ready in new shells: {names} ({proof.told})")
 
     def _open(self, plan: Plan, last: Stage) -> Sequence[Change]:
         """The changes up to a stage that can be begun."""

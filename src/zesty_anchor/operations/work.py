@@ -110,7 +110,9 @@ class Work:
             if touched := {fact for change in self._first for fact in change.touches}:
                 machine = machine.again(touched)
                 plan = self._planner.plan(machine, journal.resolutions(), self._answers)
-            stages = Stages(self._planner, runner, journal, self._person, self._answers)
+            stages = Stages(
+                self._planner, runner, journal, self._person, self._answers, lands=not self._whole
+            )
             try:
                 outcome = msgspec.structs.replace(stages.carry_out(plan, machine), about=self._about)
                 if outcome.proof is not None:
