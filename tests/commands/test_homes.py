@@ -113,6 +113,35 @@ def test_the_system_is_asked_for_what_is_left_to_it(desk: Desk) -> None:
     assert desk.run("preview").code == 2
 
 
+def test_what_is_left_to_the_system_is_not_answered_from_the_home(desk: Desk) -> None:
+    recipe = '[recipes.cat]\ncommands = ["cat"]\n'
+    desk.write("#!/bin/sh\n", "old/bin/cat").chmod(0o755)
+    desk.wants(recipe + '[path]\nfirst = ["~/old/bin"]\n', '[runtimes.cat]\nwant = "system"\n')
+    desk.run("provision")
+    line = desk.manifest.read_text().splitlines().index('first = ["~/old/bin"]') + 1
+    (cause,) = {
+        (c["cause"]["file"], c["cause"]["line"])
+        for s in desk.run("verify", "--json").json["shells"]
+        for c in s["checks"]
+        if not c["ok"] and c["name"] == "the system's cat answers"
+    }
+    assert cause == ("~/workstation.toml", line)
+    desk.wants(recipe, '[runtimes.cat]\nwant = "system"\n')
+    desk.well("provision")
+    desk.well("verify")
+    assert "cat is the system's own" in desk.well("explain", "cat").out
+
+
+def test_a_line_that_hides_the_systems_own_is_offered_as_a_fix(desk: Desk) -> None:
+    desk.write("#!/bin/sh\n", "old/bin/cat").chmod(0o755)
+    desk.wants('[recipes.cat]\ncommands = ["cat"]\n', '[runtimes.cat]\nwant = "system"\n')
+    desk.well("provision")
+    bashrc = desk.home / ".bashrc"
+    bashrc.write_text(bashrc.read_text() + "PATH=~/old/bin:$PATH\n")
+    offered = desk.run("verify", "--json").json["fixes"]
+    assert [each["text"] for each in offered] == [f"delete ~/.bashrc:{len(bashrc.read_text().splitlines())}"]
+
+
 @pytest.fixture
 def two(desk: Desk, make_feed: Callable[..., str], tmp_path: Path) -> Desk:
     """A feed with kelp and limpet, of which limpet can be spoiled."""

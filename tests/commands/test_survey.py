@@ -102,6 +102,25 @@ def test_a_draft_loads_and_its_preview_is_small(crowded: Desk) -> None:
     assert {change["kind"] for change in seen["changes"]} <= {"generated-file", "startup-file", "launchers"}
 
 
+def test_a_draft_is_one_that_verify_accepts(desk: Desk) -> None:
+    """No variable that leads nowhere; and a runtime that answers from the home is not left to the system."""
+    desk.write("#!/bin/sh\necho v20.1.0\n", "old/bin/node").chmod(0o755)
+    desk.write("export PATH=~/old/bin:$PATH\nexport TIDE_HOME=~/gone\nexport DESK_HOME=~/old\n", ".bashrc")
+    desk.well("draft", "node-and-more.toml")
+    text = (desk.home / "node-and-more.toml").read_text()
+    raw = tomllib.loads(text)
+    assert raw["variables"] == {"DESK_HOME": str(desk.home / "old")}
+    assert f"# TIDE_HOME = {desk.home}/gone, by ~/.bashrc:2: no such folder" in text
+    assert "node" not in raw.get("runtimes", {})
+    assert (
+        '# node 20.1.0 in ~/old/bin/node stays; to have it from a feed: [runtimes.node] want = "20"' in text
+    )
+    own = 'as-root = "allowed"\n' + text
+    desk.write(own)
+    desk.well("provision")
+    desk.well("verify")
+
+
 LIVED_IN = """export EDITOR=vi
 export PATH="$PATH:.:$HOME/open"
 export PATH="$HOME/bin:$PATH"

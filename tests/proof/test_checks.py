@@ -26,6 +26,8 @@ CASES = {
     "the system's": ("outside", "/home/d/shelf", Answer(b"/usr/bin/kelp\n", 0), True),
     "ours, where it should be the system's": ("outside", "/home/d/shelf",
     Answer(b"/home/d/shelf/kelp/4/kelp\n", 0), False),
+    "an old manager's, where it should be the system's": ("outside", "/home/d/shelf\0/home/d",
+    Answer(b"/home/d/old/kelp\n", 0), False),
     "once": ("once", "/a:/b", Answer(b"PATH=/a:/x:/b\0", 0), True),
     "twice": ("once", "/a:/b", Answer(b"PATH=/a:/b:/a\0", 0), False),
     "missing": ("once", "/a:/b", Answer(b"PATH=/a\0", 0), False),

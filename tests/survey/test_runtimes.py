@@ -39,6 +39,8 @@ def test_the_recipe_whose_commands_are_all_beside_it(tmp_path: Path) -> None:
         ("20.20.2-1local1", "20.20.2"),
         ("3.13.0~rc2-1", ""),
         ("2025-06-1", ""),
+        ("3.1.7+really3.1.2-1", "3.1.2"),
+        ("1:4.0+really3.2.1+dfsg-2", "3.2.1"),
         ("", ""),
     ],
 )

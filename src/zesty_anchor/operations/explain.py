@@ -86,7 +86,7 @@ def _status(name: str) -> Explained:
 def _command(workstation: Workstation, name: str, traced: Traced) -> Explained:
     sentences: list[str] = []
     if traced.decided is not None:
-        sentences += _version(workstation, name, traced.decided)
+        sentences += _version(workstation, name, traced.decided, traced)
     winning = [each for each in traced.answers if each.first_in]
     ours = [each for each in winning if each.ours and traced.decided is not None]
     if ours:
@@ -100,7 +100,7 @@ def _command(workstation: Workstation, name: str, traced: Traced) -> Explained:
     return Explained(name, "command", (" ".join(sentences),), f"zesty-anchor trace {name}")
 
 
-def _version(workstation: Workstation, name: str, choice: Choice) -> Iterator[str]:
+def _version(workstation: Workstation, name: str, choice: Choice, traced: Traced) -> Iterator[str]:
     """Which version is active here, why, where it is, and which one it would be otherwise."""
     runtime, machine = choice.runtime, look_at(workstation)
     subject = f"`{name}`" if name == runtime else f"`{name}` is a command of {runtime}, which"
@@ -112,7 +112,8 @@ def _version(workstation: Workstation, name: str, choice: Choice) -> Iterator[st
         "project": f"{choice.decided_by} pins it",
         "default": f"{choice.decided_by} makes it the default",
     }[choice.scope]
-    version = "the system's own" if choice.version == SYSTEM else choice.version
+    own = next((each.version for each in traced.installs if not each.path.startswith("~/")), "")
+    version = f"the system's own {own}".rstrip() if choice.version == SYSTEM else choice.version
     yield f"{subject} is {version} here because {why}."
     if choice.version != SYSTEM:
         yield (

@@ -36,7 +36,8 @@ def questions(wanted: Wanted, locations: Locations) -> list[Question]:
         asked += _which(version)
     for command in wanted.of_system:
         name = f"the system's {command} answers"
-        asked.append(Question(name, f"command -v {command}", str(wanted.shelf), "outside", command))
+        not_in = f"{wanted.shelf}\0{locations.home}"
+        asked.append(Question(name, f"command -v {command}", not_in, "outside", command))
     for name, value in wanted.by_default:
         asked.append(Question(f"${name}", ENVIRONMENT, value, "variable", f"${name}"))
     for host in wanted.identity.hosts if wanted.identity else ():

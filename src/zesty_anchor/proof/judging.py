@@ -63,7 +63,8 @@ def _compared(question: Question, answer: Answer, given: Mapping[bytes, bytes]) 
         wrong = _relative(os.fsdecode(given.get(b"PATH", b"/")).split(":"))
         return well and not wrong, wrong or "all absolute"
     if question.how == "outside":
-        return well and text.startswith("/") and not text.startswith(question.expected + "/"), text[:_LONGEST]
+        elsewhere = not any(text.startswith(f"{folder}/") for folder in question.expected.split("\0"))
+        return well and text.startswith("/") and elsewhere, text[:_LONGEST]
     if question.how == "place":
         text = _unquoted(text)
         ok = well and text in question.expected.split("\0")
@@ -125,7 +126,7 @@ def _expected(question: Question) -> str:
     if question.how == "absolute":
         return "only absolute entries"
     if question.how == "outside":
-        return f"a file outside {question.expected}"
+        return "a file of the system, outside your home"
     return question.expected or ("empty" if question.how == "variable" else "(nothing)")
 
 

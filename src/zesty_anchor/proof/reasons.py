@@ -16,7 +16,7 @@ from zesty_anchor.proof.verified import Drift
 from zesty_anchor.proof.written import PROVISION, Written
 from zesty_anchor.shells.known import FOLLOW, SH
 from zesty_anchor.survey.machine import Machine
-from zesty_anchor.survey.startup.provenance import found_in
+from zesty_anchor.survey.startup.provenance import Found, found_in
 from zesty_anchor.survey.startup.start_troubles import printing
 from zesty_anchor.survey.startup.startup_trace import StartupTrace
 from zesty_anchor.survey.startup.step import Place
@@ -189,6 +189,8 @@ class Reasons:
             if found.path.startswith("/")
             else found.ours
         )
+        if question.how == "outside" and found.kind == "file":
+            return self._not_of_the_system(name, found, trace)
         if ours:
             if found.kind == "launcher" and self._written.launcher(name) is not None:
                 return self._written.launcher(name)
@@ -208,6 +210,23 @@ class Reasons:
             return cause, self._written.mend(found.place, trace)
         lost = self._written.lost(os.path.dirname(question.expected.split("\0")[0]), trace)
         return lost or (Cause(where, self._shown(found.path)), f"zesty-anchor trace {name}")
+
+    def _not_of_the_system(self, name: str, found: Found, trace: StartupTrace) -> tuple[Cause, str]:
+        """What answers in the home to a command that is left to the system."""
+        what = f"{name} resolves to {self._shown(found.path)}, which is not the system's"
+        folder = self._shown(os.path.dirname(found.path))
+        for key in ("first", "last"):
+            for number, entry in enumerate(getattr(self._wanted, f"path_{key}")):
+                if entry == os.path.dirname(found.path):
+                    file, _, line = self._place_of("path", key, number).rpartition(":")
+                    cause = Cause(
+                        f"{what}: [path] puts its folder there", self._shown(file), int(line), folder
+                    )
+                    return cause, f'take {folder} out of [path], or ask for a version: want = "latest"'
+        if found.place is not None:
+            cause = self._written.cause(f"{what}: its folder stands first on PATH", found.place)
+            return cause, f"delete {cause.place}"
+        return Cause(what, self._shown(found.path)), f"zesty-anchor trace {name}"
 
     def _nobody(self, name: str, trace: StartupTrace) -> tuple[Cause, str]:
         """Nothing answers: our folders are not on PATH, or what was in them is gone."""

@@ -122,7 +122,14 @@ def runtime(paint: Paint, listed: Listing, only: str, *, each: bool = False) -> 
     effect = listed.in_effect
     if effect:
         decided = f"{effect.scope}, by {effect.decided_by}"
-        paint.write(f"{paint.name(listed.runtime)}  {paint.good(effect.version)} is in effect: {decided}")
+        own = next((each for each in listed.here if not each.path.startswith("~/")), None)
+        more = (
+            f" ({own.version or 'version not known'}, {own.path})"
+            if effect.version == "system" and own
+            else ""
+        )
+        version = f"{paint.good(effect.version)}{more}"
+        paint.write(f"{paint.name(listed.runtime)}  {version} is in effect: {decided}")
     else:
         paint.write(f"{paint.name(listed.runtime)}  {paint.look('none is in effect')}")
     if listed.here and not only:

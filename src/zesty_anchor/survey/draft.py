@@ -26,8 +26,15 @@ def draft(found: Findings) -> str:
     runtimes = tomlkit.table(is_super_table=True)
     for name in dict.fromkeys(runtime.name for runtime in found.runtimes):
         versions = [runtime for runtime in found.runtimes if runtime.name == name and _exact(runtime)]
-        if versions:
+        own = [each for each in versions if each.path.startswith("~/")]
+        if versions and not own:
             runtimes.add(name, _runtime(versions))
+        for each in own:
+            # The system's own would have to answer, and it does not.
+            line = f'[runtimes.{name}] want = "{_line(each.version)}"'
+            document.add(
+                tomlkit.comment(f"{name} {each.version} in {each.path} stays; to have it from a feed: {line}")
+            )
     if len(runtimes):
         document.add("runtimes", runtimes)
     variables = tomlkit.table()
@@ -37,6 +44,12 @@ def draft(found: Findings) -> str:
                 tomlkit.comment(
                     f"{variable.name} is worked out at each start by {variable.file}:{variable.line}, and"
                     " stays there"
+                )
+            )
+        elif variable.leads_nowhere:
+            variables.add(
+                tomlkit.comment(
+                    f"{variable.name} = {variable.value}, by {variable.file}:{variable.line}: no such folder"
                 )
             )
         elif "\0" not in variable.value:

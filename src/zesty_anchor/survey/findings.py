@@ -69,7 +69,8 @@ class RuntimeFound(msgspec.Struct, frozen=True):
 
 class VariableFound(msgspec.Struct, frozen=True):
     """A variable that a startup file of the person's sets, and the line. ``others`` are the values that it
-    has elsewhere, each with where. It is ``computed`` where the line works its value out anew at each start.
+    has elsewhere, each with where. It is ``computed`` where the line works its value out anew at each start,
+    and ``leads_nowhere`` where it is a path at which nothing is.
     """
 
     name: str
@@ -78,6 +79,7 @@ class VariableFound(msgspec.Struct, frozen=True):
     line: int
     others: tuple[str, ...] = ()
     computed: bool = False
+    leads_nowhere: bool = False
 
 
 class EntryFound(msgspec.Struct, frozen=True):

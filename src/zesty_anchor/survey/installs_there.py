@@ -91,6 +91,7 @@ def upstream_version(version: str) -> str:
     """
     upstream = version.partition(":")[2] if ":" in version else version
     upstream = upstream.rpartition("-")[0] or upstream
+    upstream = upstream.rpartition("+really")[2]  # Debian Developer's Reference 5.6.3: what it really is
     found = re.match(r"\d+(?:\.\d+)+(?![\d~])(?!\.\d)", upstream)
     return found[0] if found and "~" not in upstream else ""
 

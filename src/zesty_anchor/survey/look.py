@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import re
 import shutil
 from collections.abc import Callable, Iterable, Mapping
@@ -161,7 +162,8 @@ def _variables(started: Iterable[StartupTrace], machine: Machine) -> Iterable[Va
         (value, (place, _)), *others = values.items()
         others_told = tuple(f"{v} in {shell} ({shown(p.file)}:{p.line})" for v, (p, shell) in others)
         computed = any(sign in _row(place) for sign in ("$(", "`", "$RANDOM", "| read"))
-        yield VariableFound(name, value, shown(place.file), place.line, others_told, computed)
+        lost = value.startswith("/") and ":" not in value and not os.path.lexists(value)
+        yield VariableFound(name, value, shown(place.file), place.line, others_told, computed, lost)
 
 
 _PASSING = re.compile(
