@@ -10,6 +10,7 @@ import re
 import sys
 import types
 import typing
+from collections import Counter
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -17,6 +18,10 @@ from typing import Any
 import click
 import msgspec
 from click_man.core import generate_man_page
+
+sys.path.insert(0, str(Path(__file__).parents[1]))
+
+from tests.mutants.lines import MUTANTS
 
 from zesty_anchor import __version__
 from zesty_anchor.commands import main
@@ -171,11 +176,25 @@ def agreement_table() -> str:
     return "\n".join(rows)
 
 
+def mutants_table() -> str:
+    """The lines that scripts/mutants breaks: a row for each statement, with how many lines of which file."""
+    rows = ["| what holds | lines that are broken, one at a time |", "|---|---|"]
+    for holds in dict.fromkeys(each.holds for each in MUTANTS):
+        files = Counter(each.file for each in MUTANTS if each.holds == holds)
+        rows.append(f"| {holds} | {', '.join(f'`{file}` {number}' for file, number in files.items())} |")
+    return "\n".join(rows)
+
+
 def security_page(text: str) -> str:
-    """SECURITY.md with that table in it."""
-    begin, end = "<!-- agreement: made by docs/generate.py -->\n", "<!-- end of agreement -->"
+    """SECURITY.md with its two tables."""
+    text = _between(text, "agreement", agreement_table())
+    return _between(text, "mutants", mutants_table())
+
+
+def _between(text: str, name: str, table: str) -> str:
+    begin, end = f"<!-- {name}: made by docs/generate.py -->\n", f"<!-- end of {name} -->"
     before, _, rest = text.partition(begin)
-    return f"{before}{begin}{agreement_table()}\n{end}{rest.partition(end)[2]}"
+    return f"{before}{begin}{table}\n{end}{rest.partition(end)[2]}"
 
 
 def man_pages(folder: Path) -> None:

@@ -225,3 +225,30 @@ def test_a_version_of_a_program_that_kept_no_list_is_as_it_was_put_there(
     assert receipt.damage_in(tmp_path, receipt.Receipt("kelp", "4.2.1", "harbour", "", "")) == []
     (tmp_path / receipt.FILE_NAME).write_bytes(RECEIPT[:-1] + b',"format":1}')
     assert receipt.files_in(tmp_path) is None, "one of this program has lost its list"
+
+
+def test_a_journal_of_a_newer_program_is_left_alone(here: Locations) -> None:
+    with Journal(here) as journal:
+        journal.begin_run(here.home / "workstation.toml")
+    with sqlite3.connect(here.journal) as base:
+        base.execute("PRAGMA user_version = 99")
+    before = here.journal.read_bytes()
+    with pytest.raises(Problem, match="by a newer zesty-anchor"):
+        Journal(here)
+    assert here.journal.read_bytes() == before
+
+
+def test_each_entry_is_on_disk_when_it_is_written(here: Locations) -> None:
+    with Journal(here) as journal:
+        assert journal._base.rows("PRAGMA synchronous") == [(2,)], 'FULL (SQLite, "PRAGMA synchronous")'
+
+
+def test_what_a_run_promised_comes_back_from_the_twin(here: Locations) -> None:
+    with Journal(here) as journal:
+        run = journal.begin_run(here.home / "workstation.toml")
+        journal.promised(run, '{"version": {"kelp": "4.2.1"}}')
+        kept = twin.events(here)
+    here.journal.unlink()
+    with Journal(here) as journal:
+        journal.add_from(kept)
+        assert journal.promises() == {run: '{"version": {"kelp": "4.2.1"}}'}

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import os
 import shutil
 import tempfile
@@ -137,3 +138,29 @@ def test_a_copy_that_was_cut_off_goes_with_the_next_try(tmp_path: Path, elsewher
         again()
         assert not half.exists() and of_another.is_dir()
     assert (elsewhere / "old/bin/kelp").is_file()
+
+
+def test_only_another_file_system_is_copied_to(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """What the system refuses for another reason is refused; nothing is copied around it."""
+    (tmp_path / "a").write_bytes(b"mine\n")
+
+    def refused(source: Path, target: Path) -> Path:
+        if source.name == "a":
+            raise OSError(errno.EACCES, "not allowed")
+        os.rename(source, target)
+        return target
+
+    monkeypatch.setattr(Path, "rename", refused)
+    with pytest.raises(OSError, match="not allowed"):
+        move(tmp_path / "a", tmp_path / "b")
+    assert [path.name for path in tmp_path.iterdir()] == ["a"]
+
+
+def test_what_is_left_of_a_source_stays_while_no_whole_copy_is_there(tmp_path: Path) -> None:
+    going = tmp_path / ".a.zesty-anchor-going"
+    going.write_bytes(b"mine\n")
+    finish_move(tmp_path / "a", tmp_path / "b")
+    assert going.read_bytes() == b"mine\n"
+    (tmp_path / "b").write_bytes(b"mine\n")
+    finish_move(tmp_path / "a", tmp_path / "b")
+    assert not going.exists()

@@ -7,7 +7,7 @@ from pathlib import Path
 import msgspec
 import pytest
 
-from zesty_anchor.manifest.pin import is_project, names, read_pins
+from zesty_anchor.manifest.pin import Pin, is_project, names, read_pins
 from zesty_anchor.manifest.recipe import Recipe
 from zesty_anchor.operations.answers import renew_answers, write_answers
 from zesty_anchor.planning.choices import Chooser
@@ -96,6 +96,13 @@ def test_which_installed_version_a_pin_means(name: str, text: str, version: str 
     (pin,) = read_pins(name, text.encode(), RECIPES)
     here = [receipt for (runtime, _), receipt in SHELF.items() if runtime == pin.runtime]
     assert pin.choose(here, "3.6.2" if pin.runtime == "kelp" else "10.1") == version
+
+
+def test_a_pin_with_something_wrong_admits_nothing() -> None:
+    wrong = Pin("kelp", "4", 1, wrong="is not a version")
+    assert not wrong.admits("4.2.1", ("lts",))
+    assert wrong.choose(list(SHELF.values()), "4.2.1") is None
+    assert Pin("kelp", "4", 1).admits("4.2.1", ("lts",))
 
 
 def test_a_project_says_nothing_of_the_machine() -> None:

@@ -71,3 +71,23 @@ def test_the_nearest_versions_come_first() -> None:
     versions = [o.version for o in OFFERS]
     assert nearest("4.2.7", versions)[0] == "4.2.1"
     assert nearest("9", versions)[0] in ("5.0.0", "5.1.0-rc.1")
+
+
+class Offer:
+    def __init__(self, version: str, *channels: str) -> None:
+        self.version, self.channels = version, channels
+
+
+@pytest.mark.parametrize("want", ["lts", "latest", "4", ">=4 <6"])
+def test_a_pre_release_is_never_taken_unless_it_is_named(want: str) -> None:
+    """Whatever channel its feed puts it in."""
+    offered = [Offer("4.1.0", "lts"), Offer("4.2.0-rc.1", "lts", "latest"), Offer("5.0.0-beta", "lts")]
+    chosen = Want(want).choose(offered)
+    assert chosen is not None and chosen.version == "4.1.0"
+    assert Want(want).choose(offered[1:]) is None
+
+
+@pytest.mark.parametrize("want", ["4.2.0-rc.1", "4.2.0-rc", ">=4.2.0-rc.0 <5"])
+def test_one_that_is_named_is(want: str) -> None:
+    chosen = Want(want).choose([Offer("4.1.0", "lts"), Offer("4.2.0-rc.1")])
+    assert chosen is not None and chosen.version == "4.2.0-rc.1"

@@ -13,7 +13,7 @@ import msgspec
 import pytest
 
 from zesty_anchor.manifest.lock import Locked, LockedFile
-from zesty_anchor.manifest.model import Manifest
+from zesty_anchor.manifest.model import Manifest, Runtime
 from zesty_anchor.planning.agreement import FREE, agree, differences, question, to_agree
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.system.locations import locate
@@ -140,3 +140,48 @@ def test_what_a_program_before_0_2_noted_is_not_enough(tmp_path: Path) -> None:
     there.locations.state.mkdir(parents=True)
     (there.locations.state / "agreed.json").write_text(f'{{"{there.file}": {{"variables": {{}}}}}}')
     assert question(there) is not None
+
+
+def test_one_of_your_own_needs_no_question_and_a_link_to_one_elsewhere_does(tmp_path: Path) -> None:
+    manifest = Manifest(variables={"GAUGE": "north"})
+    own = msgspec.structs.replace(station(manifest, tmp_path), file=tmp_path / "workstation.toml")
+    (tmp_path / "workstation.toml").write_text("")
+    assert question(own) is None
+    (tmp_path / "workstation.toml").unlink()
+    (tmp_path / "checkout").mkdir()
+    (tmp_path / "checkout/workstation.toml").write_text("")
+    (tmp_path / "workstation.toml").symlink_to("checkout/workstation.toml")
+    assert question(own) is not None
+    (tmp_path / "other.toml").write_text("")
+    (tmp_path / "workstation.toml").unlink()
+    (tmp_path / "workstation.toml").symlink_to("other.toml")
+    assert question(own) is not None, "who may change where the link leads decides what is read"
+
+
+def test_only_the_manifest_that_is_named_is_trusted(tmp_path: Path) -> None:
+    here = station(Manifest(variables={"GAUGE": "north"}), tmp_path)
+    here.file.parent.mkdir()
+    here.file.write_text("")
+    assert question(here, tmp_path / "another.toml") is not None
+    assert question(here) is not None
+    assert question(here, here.file) is None
+    assert question(here) is None, "and that is kept"
+
+
+def test_an_install_of_the_system_is_asked_about_with_its_want(tmp_path: Path) -> None:
+    """Where bytes come from is the folder then, and no shipped recipe's feed."""
+    linked = Manifest(runtimes={"lua": Runtime(want="5.4", system="/opt/lua")})
+    parts = to_agree(station(linked, tmp_path))
+    assert parts["runtimes"]["lua"] == {"want": "5.4", "system": "/opt/lua"}
+    assert "want" not in str(to_agree(station(Manifest(runtimes={"lua": Runtime(want="5.4")}), tmp_path)))
+
+
+def test_a_note_in_an_older_form_counts_for_nothing(tmp_path: Path) -> None:
+    here = station(Manifest(variables={"GAUGE": "north"}), tmp_path)
+    here.file.parent.mkdir()
+    here.file.write_text("")
+    agree(here)
+    assert question(here) is None
+    noted = here.locations.state / "agreed.json"
+    noted.write_bytes(noted.read_bytes().replace(b'"format":2', b'"format":1'))
+    assert question(here) is not None
