@@ -36,7 +36,7 @@ def test_a_block_goes_in_once_and_comes_out_whole(content: bytes) -> None:
     assert out in (content, content + b"\n", *([content + b"\n\n"] if goes_on else []))
 
 
-def test_a_wrong_block_is_mended_in_its_place() -> None:
+def test_a_wrong_block_is_repaired_in_its_place() -> None:
     old = b"a\r\nsource /old " + MARK.encode() + b"\r\nb\nagain " + MARK.encode() + b"\nno end"
     assert with_block(old, LINE) == b"a\r\n" + LINE + b"\nb\nno end"
     assert with_block(None, LINE) == LINE + b"\n"

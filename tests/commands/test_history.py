@@ -26,7 +26,7 @@ def test_runs_with_what_they_brought_and_proved(desk: Desk) -> None:
     assert (first["run"], second["run"]) == (1, 2)
     assert before <= first["began"] <= first["ended"] <= second["began"] <= time.time()
     assert second["digest"] == digest != first["digest"]
-    assert "checks well" in second["proved"]
+    assert "checks well" in second["verified"]
     assert [c["subject"] for c in second["changes"] if c["kind"] == "version"] == ["kelp 3.6.2"]
     took = sum(change["seconds"] for change in first["changes"])
     assert 0 < took <= first["ended"] - first["began"] + 0.1
@@ -39,7 +39,7 @@ def test_runs_with_what_they_brought_and_proved(desk: Desk) -> None:
 
     desk.well("undo")
     assert "taken back" in desk.well("history").out.splitlines()[1]
-    assert desk.well("history", "2", "--json").json["taken_back"] is True
+    assert desk.well("history", "2", "--json").json["undone"] is True
 
 
 def test_a_log_in_words_and_one_in_json_of_the_newest_runs(desk: Desk) -> None:

@@ -51,7 +51,7 @@ def test_the_one_that_is_named_answers_with_its_home(desk: Desk) -> None:
         assert shown == ["kelp", "3.1.4", str(desk.shelf / "kelp/3.1.4")]
     assert (desk.shelf / "kelp/3.1.4/bin").resolve() == one / "bin"
     assert desk.well("locate", "kelp").out.strip() == str(desk.shelf / "kelp/3.1.4")
-    assert desk.well("list", "--json").json["runtimes"][0]["in_effect"]["version"] == "3.1.4"
+    assert desk.well("list", "--json").json["runtimes"][0]["active"]["version"] == "3.1.4"
     assert "Nothing to do" in desk.well("provision").out
     assert desk.run("verify").code == 0
 

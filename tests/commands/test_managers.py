@@ -102,8 +102,8 @@ def test_what_comes_through_a_manager_is_like_any_other(quay: Desk) -> None:
     wants(quay, KELP + 'also = ["3.1.4"]\n')
     quay.well("provision")
     listed = quay.well("list", "kelp", "--json").json
-    assert len(listed["obtainable"]) == 120
-    assert listed["in_effect"]["version"] == "4.2.9"
+    assert len(listed["available"]) == 120
+    assert listed["active"]["version"] == "4.2.9"
     assert "through bollard" in quay.well("list").out
     assert quay.well("locate", "kelp", "3.1").out.strip() == str(quay.shelf / "kelp/3.1.4")
     assert quay.shell("bash", "za switch kelp 3.1.4; kelp --version", "-i").splitlines()[-1] == "kelp 3.1.4"
@@ -652,8 +652,8 @@ def test_what_a_manager_lost_is_found_and_comes_back(quay: Desk, lost: str) -> N
     told = quay.run("verify", "--json")
     assert told.code in (4, 6), told.out
     failed = [c for s in told.json["shells"] for c in s["checks"] if not c["ok"]]
-    assert all(check["cause"] and check["mend"] for check in failed)
+    assert all(check["cause"] and check["fix"] for check in failed)
     assert failed or told.json["drift"]
     quay.well("provision")
-    assert quay.well("verify", "--json").json["state"] == "well"
+    assert quay.well("verify", "--json").json["state"] == "ok"
     assert quay.shell("bash", "bollard version; kelp --version", "-i") == "bollard 0.9.4\nkelp 4.2.9\n"

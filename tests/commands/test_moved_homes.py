@@ -123,7 +123,7 @@ def test_a_home_that_was_renamed_is_followed(desk: Desk, tmp_path: Path, name: s
     text = (new.home / DATA / "shell/environment.bash").read_text()
     assert str(tmp_path / "home/ann") not in text
     assert new.shell("bash", "command -v kelp", "-i").startswith(str(new.shelf))
-    assert new.well("verify", "--json").json["state"] == "well"
+    assert new.well("verify", "--json").json["state"] == "ok"
     new.well("dismantle", "--yes")
     assert likeness(new.home, (STATE, ".cache")) == before
 
@@ -179,7 +179,7 @@ def test_a_folder_of_ours_may_be_a_link_to_a_bigger_disk(desk: Desk, tmp_path: P
     shutil.move(desk.home / which, tmp_path / "big/theirs")
     (desk.home / which).symlink_to(tmp_path / "big/theirs")
     (tmp_path / "big/theirs/mine.txt").write_text("mine\n")
-    assert desk.well("verify", "--json").json["state"] == "well"
+    assert desk.well("verify", "--json").json["state"] == "ok"
     answer = desk.well("dismantle", "--yes")
     assert likeness(desk.home, ()) == before
     assert [path.name for path in (tmp_path / "big/theirs").iterdir()] == ["mine.txt"]

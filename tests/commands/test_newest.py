@@ -68,7 +68,7 @@ def test_a_want_takes_the_newest_of_all_feeds(
     assert desk.shell("bash", "kelp", "-i").split() == ["kelp", version]
     listed = desk.well("list", "kelp", "--json").json
     assert listed["installed"] == [version]
-    assert [e["feed"] for e in listed["obtainable"] if e["version"] == version] == [feed]
+    assert [e["feed"] for e in listed["available"] if e["version"] == version] == [feed]
     (row,) = desk.well("list", "--newer", "--json").json["newer"]
     assert (row["version"], row["newer"]) == (version, "")
     desk.well("lock")

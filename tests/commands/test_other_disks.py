@@ -43,14 +43,14 @@ def test_folders_on_such_a_disk_are_counted_and_measured(
     (found,) = disk_troubles(machine, path, among)
     assert "2002 folders are on PATH, 2000 of them on a disk of another system (/mnt/c)" in found.what
     assert " ms" in found.what and found.file == "PATH"
-    assert "[path]" not in found.mend
+    assert "[path]" not in found.fix
     monkeypatch.setattr(mounts.os, "uname", lambda: SimpleNamespace(release="6.6.87.2-microsoft-standard"))
     (found,) = disk_troubles(machine, path, among)
-    assert "appendWindowsPath = false" in found.mend and "[path] last" in found.mend
+    assert "appendWindowsPath = false" in found.fix and "[path] last" in found.fix
     assert list(disk_troubles(machine, "/usr/bin:/bin", among)) == []
     home = SimpleNamespace(locations=SimpleNamespace(home=Path("/mnt/c/Users/ines")))
     (found,) = disk_troubles(home, "/usr/bin", among)  # type: ignore[arg-type]
-    assert "the home lies on /mnt/c (9p)" in found.what and "metadata" in found.mend
+    assert "the home lies on /mnt/c (9p)" in found.what and "metadata" in found.fix
 
 
 @pytest.mark.needs("ntfs-3g", "mkfs.ntfs")

@@ -112,15 +112,15 @@ def test_the_shapes_of_json(desk: Desk) -> None:
     ]
     assert set(proof["shells"][0]) == {"shell", "context", "ok", "startup_ms", "checks"}
     assert set(proof["shells"][0]["checks"][0]) == {
-        "name", "ok", "expected", "observed", "cause", "mend", "about", "before",
+        "name", "ok", "expected", "observed", "cause", "fix", "about", "before",
     }  # fmt: skip
     listed = desk.well("list", "kelp", "--json").json
-    assert listed["in_effect"] == {
+    assert listed["active"] == {
         "version": "4.2.1",
         "scope": "default",
         "decided_by": "~/workstation.toml:11 (want lts)",
     }
-    assert [r["version"] for r in listed["obtainable"]][:3] == ["5.1.0-rc.1", "5.0.0", "4.2.1"]
+    assert [r["version"] for r in listed["available"]][:3] == ["5.1.0-rc.1", "5.0.0", "4.2.1"]
     assert listed["installed"] == ["4.2.1"]
     found = desk.well("survey", "--json").json
     first = {(a["command"], a["shell"], a["owner"].split(" ")[0]) for a in found["answers"] if a["wins"]}

@@ -61,7 +61,7 @@ def test_it_comes_to_the_same_and_the_home_is_as_it_was(desk: Desk) -> None:
     rehearsed = desk.well("rehearse", "--json").json
     assert (
         looked(desk.home) == before
-        and rehearsed["well"]
+        and rehearsed["ok"]
         and not rehearsed["back"]
         and not rehearsed["touched"]
     )

@@ -43,7 +43,7 @@ def test_packages_come_for_real_and_all_of_it_is_gone(desk: Desk, quay: Quay) ->
     answer = desk.well("rehearse", "--root", "/", "--json", "--report", str(page))
     assert ("tide-table", "done") in {(each["subject"], each["outcome"]) for each in answer.json["changes"]}
     assert (
-        answer.json["well"]
+        answer.json["ok"]
         and answer.json["root"] == "/"
         and not answer.json["back"]
         and not answer.json["touched"]
@@ -57,7 +57,7 @@ def test_packages_come_for_real_and_all_of_it_is_gone(desk: Desk, quay: Quay) ->
 
 @pytest.mark.system
 @root_on_debian
-def test_what_a_person_is_to_mend_comes_out_of_it(desk: Desk, quay: Quay) -> None:
+def test_what_a_person_is_to_fix_comes_out_of_it(desk: Desk, quay: Quay) -> None:
     quay.wants(desk)  # whose key is asked about, and nobody can be asked
     answer = desk.run("rehearse", "--root", "/")
     assert answer.code == 5 and "fingerprint" in answer.out + answer.err

@@ -90,7 +90,7 @@ def test_it_says_what_stands_and_what_to_do_next(told: Desk) -> None:
         assert words in text, words
     assert "nobody-else-s-business" not in text and "<b>" not in text and str(told.home) not in text
     found = told.well("report", "--json").json
-    assert found["verified"]["state"] == "failing" and found["next"][0]["mend"] == "delete ~/.bashrc:3"
+    assert found["verified"]["state"] == "failing" and found["next"][0]["fix"] == "delete ~/.bashrc:3"
     (newest,) = [each for each in found["stands"] if each["wants"] == ["lts"]]
     assert newest["version"] == "4.2.1" and newest["digest"].startswith("sha256:") and newest["decided_by"]
     assert [each["was"].endswith("old-kelp") for each in found["kept"]] == [True]

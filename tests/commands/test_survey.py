@@ -167,7 +167,7 @@ def test_the_survey_sees_what_an_experienced_colleague_sees(desk: Desk) -> None:
             troubles,
         )
     assert any("~/open is on PATH, and everybody may write into it" in t["what"] for t in troubles)
-    assert all(t["mend"] for t in troubles)
+    assert all(t["fix"] for t in troubles)
     assert [t["weight"] for t in troubles] == sorted((t["weight"] for t in troubles), reverse=True)
     assert "commands in the current folder" in troubles[0]["what"]
     drafted = desk.well("draft", "-").out
@@ -208,7 +208,7 @@ def test_an_alias_that_hides_a_version_is_told_with_its_line(desk: Desk) -> None
     desk.wants()
     desk.write("alias kelp=/opt/kelp/bin/kelp\nalias kelp-pack='kelp-pack -v'\n", ".bashrc")
     (told,) = [t for t in desk.well("survey", "--json").json["troubles"] if "alias" in t["what"]]
-    assert (told["file"], told["line"], told["mend"]) == ("~/.bashrc", 1, "delete ~/.bashrc:1")
+    assert (told["file"], told["line"], told["fix"]) == ("~/.bashrc", 1, "delete ~/.bashrc:1")
     assert "kelp=/opt/kelp/bin/kelp" in told["what"] and told["shells"] == ["bash"]
 
 

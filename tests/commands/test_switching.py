@@ -140,7 +140,7 @@ def test_a_project_is_pinned_where_it_is_pinned_already(settled: Desk) -> None:
     assert within(settled, "other/sub", "switch", "kelp", "4.2", "--project").code == 0
     assert (folder / "workstation.toml").read_text() == '# ours\n[runtimes]\nkelp = { want = "4.2" } # x\n'
     listed = within(settled, "other/sub", "list", "--json").json["runtimes"][0]
-    assert listed["in_effect"] == {
+    assert listed["active"] == {
         "version": "4.2.1",
         "scope": "project",
         "decided_by": "~/other/sub/workstation.toml:3",
@@ -458,7 +458,7 @@ def test_a_default_that_does_not_answer_is_taken_back_whole(desk: Desk) -> None:
     assert desk.manifest.read_bytes() == manifest
     assert desk.likeness() == before
     assert desk.shell("bash", "kelp --version", "-i").strip() == "kelp 4.2.1"
-    effect = desk.well("list", "--json").json["runtimes"][0]["in_effect"]
+    effect = desk.well("list", "--json").json["runtimes"][0]["active"]
     assert (effect["version"], effect["scope"]) == ("4.2.1", "default")
     assert desk.well("verify").code == 0
 

@@ -151,7 +151,7 @@ FILES = {"bash": ".bashrc", "zsh": ".zshrc", "ksh": ".kshrc", "fish": ".config/f
 
 
 @pytest.mark.parametrize("shell", [pytest.param(name, marks=pytest.mark.needs(name)) for name in BURN])
-def test_the_dearest_lines_come_first_each_with_its_mend(desk: Desk, shell: str) -> None:
+def test_the_dearest_lines_come_first_each_with_its_fix(desk: Desk, shell: str) -> None:
     """Loops, of which a trace would tell each turn, in a function, in a block and in a file that is read; and
     what a last line takes.
     """

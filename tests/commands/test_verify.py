@@ -63,7 +63,7 @@ def test_a_check_says_yes_and_no(provisioned: Desk, case: str) -> None:
     found = checked(provisioned, f'name = "well"\n{run}\n{well}', f'name = "wrong"\n{run}\n{wrong}')
     assert all(each["ok"] for each in found["well"]), found["well"]
     assert not any(each["ok"] for each in found["wrong"])
-    assert all(each["mend"] and each["cause"] for each in found["wrong"])
+    assert all(each["fix"] and each["cause"] for each in found["wrong"])
 
 
 def test_a_check_that_is_not_there_or_not_reached(provisioned: Desk) -> None:
@@ -161,7 +161,7 @@ def test_three_words_for_three_things(desk: Desk) -> None:
     first = desk.run("verify", "--json").json
     assert (first["state"], first["exit"]) == ("pending", 3)
     desk.well("provision")
-    assert desk.well("verify", "--json").json["state"] == "well"
+    assert desk.well("verify", "--json").json["state"] == "ok"
     desk.wants(TWO, BOTH)
     more = desk.run("verify", "--json")
     assert (more.code, more.json["state"]) == (3, "pending")
@@ -172,7 +172,7 @@ def test_three_words_for_three_things(desk: Desk) -> None:
     desk.wants(TWO)
     (desk.home / ".local/share/zesty-anchor/bin/kelp").unlink()
     altered = desk.run("verify", "--json")
-    assert (altered.code, altered.json["state"]) == (6, "altered")
+    assert (altered.code, altered.json["state"]) == (6, "changed")
     assert "not as they were written" in desk.run("verify").out
     (desk.home / ".bashrc").write_text("")
     assert (desk.run("verify").code, desk.run("verify", "--json").json["state"]) == (4, "failing")
@@ -212,7 +212,7 @@ def test_junit(provisioned: Desk) -> None:
     failed = [case for suite in read for case in suite if case.result]
     assert read.failures == len(failed) > 0 and read.tests == sum(suite.tests for suite in read)
     text = failed[0].result[0].text
-    assert "cause: ~/.bashrc:1" in text and "mend: delete ~/.bashrc:1" in text
+    assert "cause: ~/.bashrc:1" in text and "fix: delete ~/.bashrc:1" in text
     assert ElementTree.parse(file).getroot().tag == "testsuites"
 
 

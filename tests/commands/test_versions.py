@@ -335,7 +335,7 @@ def test_other_options_are_told_and_it_is_built_anew(tide: Desk) -> None:
     assert answer.code == 6 and "was built with -DFIRST, and is wanted with -DFIRST -DSECOND" in answer.out
     changes = tide.well("provision", "--json").json["changes"]
     assert [(c["subject"], c["action"]) for c in changes if c["kind"] == "version"] == [
-        ("brine 1.7.2", "mend")
+        ("brine 1.7.2", "fix")
     ]
     assert binary.stat().st_ino != number and "All well" in tide.well("verify").out
     assert tide.well("provision", "--json").json["changes"] == []

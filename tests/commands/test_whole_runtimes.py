@@ -146,7 +146,7 @@ def test_the_first_feed_that_has_the_version_counts(desk: Desk, registries: Regi
     registries.packs(v1_0_0=">=4 <6", v2_0_0=">=6")
     desk.write(RECIPE + '[runtimes.kelp]\nwant = "5"\nalso = ["4"]\n')
     answers(desk, "5.0.0", "1.0.0")
-    told = desk.well("list", "kelp", "--json").json["obtainable"]
+    told = desk.well("list", "kelp", "--json").json["available"]
     assert [(each["version"], each["feed"]) for each in told] == [("5.0.0", "npm"), ("4.2.1", "pypi")]
     assert (desk.shelf / "kelp/4.2.1/kelp_whole").exists() is False
     missing = desk.run("with", "--install", "kelp=6", "--", "kelp")

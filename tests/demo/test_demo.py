@@ -37,9 +37,9 @@ def test_the_demo_goes_through_and_leaves_the_system_alone(desk: Desk) -> None:
     assert "tide-kelp" not in answer.out and not system_copy.PROGRAM.exists()
 
 
-def test_three_things_are_broken_found_and_mended(desk: Desk) -> None:
+def test_three_things_are_broken_found_and_fixed(desk: Desk) -> None:
     answer = desk.well("demo", "broken")
-    found, mended = answer.out.split("2. A bad day.")[1].split("4. Mend it.")
+    found, repaired = answer.out.split("2. A bad day.")[1].split("4. Fix it.")
     for words in (
         "Not well",
         "shelf/kelp/4.2.1/bin/kelp",
@@ -48,7 +48,7 @@ def test_three_things_are_broken_found_and_mended(desk: Desk) -> None:
         "zesty-anchor provision",
     ):
         assert words in found, words
-    assert "All well" in mended and "byte for byte as it was before, our journal included" in mended
+    assert "All well" in repaired and "byte for byte as it was before, our journal included" in repaired
 
 
 @pytest.mark.system

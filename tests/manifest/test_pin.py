@@ -132,7 +132,7 @@ def test_the_nearest_pin_counts_and_a_requirement_only_where_there_is_no_pin(tmp
     (deep / "go.mod").write_text("go 9\n")
 
     def effect(folder: Path, session: str = "") -> list[tuple[str, str, str]]:
-        found = chooser(tmp_path).in_effect(folder, session, {"kelp": "a", "coral": "b"})
+        found = chooser(tmp_path).active(folder, session, {"kelp": "a", "coral": "b"})
         return [(c.version, c.scope, c.decided_by) for c in found]
 
     assert effect(tmp_path)[0] == ("4.2.1", "default", "a"), "the machine's own manifest is no project's"

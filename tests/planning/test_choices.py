@@ -33,7 +33,7 @@ def home(tmp_path: Path) -> Path:
 def chosen(home: Path, folder: str = "", session: str = "") -> tuple[str, str, str]:
     locations = locate({"HOME": str(home)})
     chooser = Chooser(RECIPES, SHELF, {"kelp": "4.1.0"}, locations, home / "workstation.toml")
-    (found,) = chooser.in_effect(home / folder, session, {"kelp": "the manifest"})
+    (found,) = chooser.active(home / folder, session, {"kelp": "the manifest"})
     return found.version, found.scope, found.decided_by
 
 

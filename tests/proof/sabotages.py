@@ -3,7 +3,7 @@
 ``do`` is a script of sh, run in the home with ``$SHELF``, ``$DATA`` (ours) and ``$RC`` (a row at the end of a
 startup file: ``$RC FILE TEXT``). ``check`` is the check that must fail, in these ``shells`` (empty:
 whichever); without a check only the comparison tells it; ``cause`` the end of the place that is named. Where
-``mends`` is so, provision repairs it; else ``verify --fix`` does, with a yes to each fix. ``kept`` is what must
+``fixes`` is so, provision repairs it; else ``verify --fix`` does, with a yes to each fix. ``kept`` is what must
 still be there of the person's then.
 """
 
@@ -21,7 +21,7 @@ class Sabotage(NamedTuple):
     check: str
     shells: tuple[str, ...]
     cause: str
-    mends: bool = True
+    fixes: bool = True
     kept: str = ""
     options: tuple[str, ...] = ()
 
@@ -115,7 +115,7 @@ SABOTAGES = {
     "a return in an if above our line": Sabotage("sed -i '1iif true; then return; fi' .bashrc", FOUND,
     ("bash",), ".bashrc:1", kept="if true; then return; fi"),
     "an exit above our line": Sabotage("sed -i 1iexit .zshrc", "it starts", ("zsh",), ".zshrc:1",
-    mends=False),
+    fixes=False),
     "an old one first on PATH, below our line": Sabotage("$RC .bashrc 'PATH=~/old:$PATH'", FOUND, ("bash",),
     ".bashrc:3", kept="PATH=~/old:$PATH"),
     "an old one first on PATH, in a later file": Sabotage("$RC .zlogin 'path=(~/old $path)'", FOUND, ("zsh",),
@@ -132,15 +132,15 @@ SABOTAGES = {
     "a variable is set again in tcsh": Sabotage("$RC .tcshrc 'setenv GAUGE south'", "$GAUGE", ("tcsh",),
     ".tcshrc:2", kept="GAUGE south"),
     "a variable is set again in fish": Sabotage("$RC .config/fish/config.fish 'set -gx GAUGE south'",
-    "$GAUGE", ("fish",), "config.fish:1", mends=False),
+    "$GAUGE", ("fish",), "config.fish:1", fixes=False),
     "a variable is taken away": Sabotage("$RC .bashrc 'unset GAUGE'", "$GAUGE", ("bash",), ".bashrc:3",
     kept="unset GAUGE"),
     "a variable that should be empty is taken away": Sabotage("$RC .bashrc 'unset CALM'", "$CALM", ("bash",),
     ".bashrc:3", kept="unset CALM"),
-    "an alias": Sabotage("$RC .bashrc 'alias kelp=true'", FOUND, ("bash",), ".bashrc:3", mends=False),
-    "a function": Sabotage("$RC .zshrc 'kelp() { true; }'", FOUND, ("zsh",), ".zshrc:2", mends=False),
+    "an alias": Sabotage("$RC .bashrc 'alias kelp=true'", FOUND, ("bash",), ".bashrc:3", fixes=False),
+    "a function": Sabotage("$RC .zshrc 'kelp() { true; }'", FOUND, ("zsh",), ".zshrc:2", fixes=False),
     "a function in fish": Sabotage("$RC .config/fish/config.fish 'function kelp; true; end'", FOUND, ("fish",
-    ), "config.fish:1", mends=False),
+    ), "config.fish:1", fixes=False),
     "the folder is not followed any more": Sabotage("$RC .zshrc 'chpwd_functions=()'", FOLLOWS, ("zsh",),
     ".zshrc:2", kept="chpwd_functions=()"),
     "our folder twice on PATH": Sabotage("$RC .bashrc 'PATH=$PATH:$HOME/bin'", "PATH holds our folders once",
@@ -150,23 +150,23 @@ SABOTAGES = {
     "another folder for zsh": Sabotage("mkdir z; sed -i '1iZDOTDIR=~/z' .zshenv", "", (), "z/.zshrc",
     kept="ZDOTDIR=~/z"),
     "the startup file is a link that leads nowhere": Sabotage("mv .bashrc away; ln -s nowhere .bashrc; rm away", FOUND, ("bash",), ".bashrc"),
-    "a syntax error": Sabotage("sed -i '1iif true; then' .bashrc", FOUND, ("bash",), ".bashrc", mends=False),
+    "a syntax error": Sabotage("sed -i '1iif true; then' .bashrc", FOUND, ("bash",), ".bashrc", fixes=False),
     "it prints where there is no terminal": Sabotage("$RC .zshenv 'echo hello'", "it prints nothing", ("zsh",
-    ), ".zshenv:2", mends=False),
+    ), ".zshenv:2", fixes=False),
     "a command that is not there": Sabotage("$RC .zshrc no-such-command", "no error message", ("zsh",),
-    ".zshrc:2", mends=False),
+    ".zshrc:2", fixes=False),
     "it waits for an answer": Sabotage("$RC .zshrc 'read answer'", "it starts", ("zsh",), ".zshrc:2",
-    mends=False),
+    fixes=False),
     "it becomes another program": Sabotage("sed -i '1iexec true' .kshrc", "it starts", ("ksh",), ".kshrc:1",
-    mends=False),
+    fixes=False),
     "a slow line": Sabotage("$RC .zshrc 'sleep 2.5'", "it starts within 2000 ms", ("zsh",), ".zshrc:2",
-    mends=False),
+    fixes=False),
     # What else the manifest says.
     "the name that git knows is gone": Sabotage("sed -i /name/d .gitconfig", "", (), ".gitconfig"),
     "a setting was changed": Sabotage("sed -i 's/calm/rough/' .config/tide/desk.ini", "", (),
     "tide/desk.ini"),
     "what a check looks at is gone": Sabotage("rm gauge", "the gauge is there", ("this machine",), "",
-    mends=False),
+    fixes=False),
     "what a check runs answers otherwise": Sabotage("echo low >readings", "the water is high", EVERY,
-    "workstation.toml:", mends=False),
+    "workstation.toml:", fixes=False),
 }  # fmt: skip

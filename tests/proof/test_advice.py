@@ -28,9 +28,9 @@ def test_what_is_missing_is_named() -> None:
         "kelp: error while loading shared libraries: libatomic.so.1: cannot open shared object file: No such"
         " file"
     )
-    cause, mend = advice(said)
+    cause, fix = advice(said)
     assert cause is not None and (cause.file, cause.package) == ("libatomic.so.1", "libatomic1")
-    assert mend == "install the package that has it (Debian: libatomic1), in [prerequisites] packages"
+    assert fix == "install the package that has it (Debian: libatomic1), in [prerequisites] packages"
     newer, _ = advice("/lib/libc.so.6: version `GLIBC_2.38' not found (required by kelp)")
     assert newer is not None and "made for a newer system (GLIBC_2.38)" in newer.what
     assert advice("kelp 4.1") == advice("(nothing)") == (None, "")

@@ -85,7 +85,7 @@ def broken(tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[Desk, Pat
         desk = Desk(home, serving.url)
         desk.write(f'as-root = "allowed"\n[feeds.harbour]\nkind = "index"\nurl = "{serving.url}"\n{MANIFEST}')
         desk.well("provision")
-        assert desk.well("verify", "--deep", "--json").json["state"] == "well"
+        assert desk.well("verify", "--deep", "--json").json["state"] == "ok"
         copy = room / "copy"
         subprocess.run(["cp", "-a", home, copy], check=True)
         yield desk, copy
@@ -127,11 +127,11 @@ def test_what_is_broken_is_found_with_its_cause_and_put_right(broken: tuple[Desk
     else:
         assert (seen["ok"], seen["exit"]) == (False, told.code)
         looked_at(seen, done)
-        if not done.mends:
+        if not done.fixes:
             fixed(seen, desk)
     again = desk.run("provision", "--yes", *done.options)
     after = desk.run("verify", "--json", *done.options)
-    assert after.json.get("state") == "well", f"{again.out}{again.err}\n{brief(after.json)}"
+    assert after.json.get("state") == "ok", f"{again.out}{again.err}\n{brief(after.json)}"
     if done.kept:
         state = desk.home / ".local/state/zesty-anchor/attic"
         assert any(
@@ -171,11 +171,11 @@ def looked_at(seen: Any, done: Sabotage) -> None:
     """Check that it was found where it must be, with its cause."""
     failed = [(s["shell"], c) for s in seen["shells"] for c in s["checks"] if not c["ok"]]
     for shell, check in failed:
-        assert check["cause"] is not None and check["mend"], (
+        assert check["cause"] is not None and check["fix"], (
             f"{check['name']} in {shell}: no cause, or no way out: {check}"
         )
     if not done.check:
-        assert not failed and seen["state"] in ("altered", "pending"), brief(seen)
+        assert not failed and seen["state"] in ("changed", "pending"), brief(seen)
         assert any(each["place"].endswith(done.cause) for each in seen["drift"]), seen["drift"]
         return
     of_check = [check for _, check in failed if check["name"] == done.check]
@@ -204,4 +204,4 @@ def fixed(seen: Any, desk: Desk) -> None:
         child.sendline("y")
     child.close()
     assert child.exitstatus == 0, child.before
-    assert desk.run("verify", "--json").json["state"] == "well"
+    assert desk.run("verify", "--json").json["state"] == "ok"

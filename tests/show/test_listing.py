@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import io
 
-from zesty_anchor.planning.listing import InEffect, Listing
+from zesty_anchor.planning.listing import Active, Listing
 from zesty_anchor.show import listing
 from zesty_anchor.show.paint import Paint
 from zesty_anchor.survey.installs_there import InstallThere
@@ -12,7 +12,7 @@ from zesty_anchor.survey.installs_there import InstallThere
 
 def test_of_the_systems_own_the_version_and_place_are_shown() -> None:
     out = io.StringIO()
-    effect = InEffect("system", "default", "~/workstation.toml:3")
+    effect = Active("system", "default", "~/workstation.toml:3")
     here = (
         InstallThere("~/old/kelp", "you", "2.0"),
         InstallThere("/usr/bin/kelp", "Debian package kelp", "3.1.2"),

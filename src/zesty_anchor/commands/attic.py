@@ -22,7 +22,7 @@ def command(setting: Setting, deed: str | None) -> None:
         things = empty_attic(workstation, person) if deed else kept(workstation)
         shown = workstation.locations.shown
     if setting.as_json:
-        setting.print_json({"thrown_away" if deed else "kept": things})
+        setting.print_json({"deleted" if deed else "kept": things})
     elif deed:
         attic.thrown_away(setting.out, things, shown)
     else:

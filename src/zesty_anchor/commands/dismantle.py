@@ -30,7 +30,7 @@ def command(setting: Setting) -> None:
             setting.out.write(f"What was still in the attic is now yours alone, in {done.kept}")
         if not done.taken.whole:
             setting.out.write(
-                "Our folders stay: what could not be taken back needs them. Run it again once that is mended."
+                "Our folders stay, since what could not be undone needs them. Fix the cause, then run it again."
             )
     if not done.taken.whole:
         raise click.exceptions.Exit(FAILED)

@@ -47,16 +47,16 @@ def command(setting: Setting, runtime: str | None, line: str, each: bool, newer:
             _tell(setting, workstation, person, runtime, line, each=each, licence=licence)
     except NoManifest:
         # Nearly every start has a manifest.
-        from zesty_anchor.operations.recipes import obtainable
+        from zesty_anchor.operations.recipes import available
 
         with setting.bare() as (bare, person):
             if runtime:
                 workstation = with_runtimes(bare, [runtime])
                 _tell(setting, workstation, person, runtime, line, each=each, licence=licence)
             elif setting.as_json:
-                setting.print_json({"recipes": obtainable(bare)})
+                setting.print_json({"recipes": available(bare)})
             else:
-                listing.recipes(setting.out, obtainable(bare))
+                listing.recipes(setting.out, available(bare))
 
 
 def _newer(setting: Setting, runtime: str | None) -> None:

@@ -59,7 +59,7 @@ def command(
             if setting.as_json:
                 setting.print_json(found)
             else:
-                choices.in_effect(setting.out, found)
+                choices.active(setting.out, found)
             return
         scope = scope or ("session" if workstation.environ.get("ZESTY_ANCHOR_SHELL") else None)
         if scope is None:
@@ -106,7 +106,7 @@ def _tell_default(
     setting: Setting, manifest: str, runtime: str, want: str, outcome: Outcome, *, changed: bool
 ) -> None:
     if setting.as_json:
-        setting.print_json({"runtime": runtime, "want": want, "manifest": manifest, "well": outcome.well})
+        setting.print_json({"runtime": runtime, "want": want, "manifest": manifest, "ok": outcome.well})
     else:
         if changed:
             choices.manifest_changed(setting.out, manifest, runtime, want, kept=outcome.well)

@@ -92,9 +92,9 @@ BROKEN = (
         "a command of kelp is gone, our line in ~/.bashrc too, and coral may not be run any more",
     ),
     Step(
-        ("verify",), "What is wrong?", "each cause once, with the file, what it breaks, and what mends it", 4
+        ("verify",), "What is wrong?", "each cause once, with the file, what it breaks, and what fixes it", 4
     ),
-    Step(("provision",), "Mend it.", "only what is broken is made anew; then it is proved"),
+    Step(("provision",), "Fix it.", "only what is broken is made anew; then it is proved"),
     Step(("verify",), "Is it well?", "three lines, when all is well"),
 )
 SCENARIOS = {"tour": TOUR, "broken": BROKEN}

@@ -32,11 +32,11 @@ class PastRun(msgspec.Struct, frozen=True):
     ended: float
     manifest: str
     digest: str
-    proved: str
+    verified: str
     changes: tuple[PastChange, ...]
     attic: tuple[str, ...]
     notices: tuple[str, ...]
-    taken_back: bool
+    undone: bool
     log: str = ""
     """The folder of its log, where it is still there."""
     differences: tuple[str, ...] = ()

@@ -62,7 +62,7 @@ class JsonFeed(Feed):
             raise Problem(
                 f"{self.who}: map.releases finds no list",
                 where=f"{url}, {self.supply.map['releases']}",
-                advice="mend the expression; jmespath.org describes the language",
+                advice="fix the expression; jmespath.org describes the language",
             )
         found = (_release(entry, expressions, url) for entry in entries)
         return [

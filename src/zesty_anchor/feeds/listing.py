@@ -105,7 +105,7 @@ class ListingFeed(Feed):
             f"{self.who} lists nothing that fits {self.supply.file!r}",
             where=self.address,
             advice=(
-                "mend file = … of the feed; {name}, {version}, {platform}, {system} and {machine} have a"
+                "fix file = … of the feed; {name}, {version}, {platform}, {system} and {machine} have a"
                 " meaning"
             ),
         )

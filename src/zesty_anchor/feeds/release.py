@@ -28,7 +28,7 @@ class Release(msgspec.Struct, frozen=True):
     that address. ``source`` tells that it must be built first. ``parts`` are its further files. ``requires``
     are the versions of others that it says it needs, by name (``engines.node``). ``lacking`` says why this
     machine cannot have it (empty: it can). ``feed`` is the name of the feed that offers it. ``ends`` is the
-    day (YYYY-MM-DD) after which nobody mends it any more, empty where the feed does not tell.
+    day (YYYY-MM-DD) after which nobody fixes it any more, empty where the feed does not tell.
     """
 
     version: str

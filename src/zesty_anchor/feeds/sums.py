@@ -36,7 +36,7 @@ def pinned_by(sums: str, release: Release, address: str, web: Web, who: str, *, 
     name = unquote(release.url).rpartition("/")[2]
     digest = digests_in(web.text(url, who=who)).get(name, "")
     if not digest:
-        raise Problem(f"{who} names no digest of {name}", where=url, advice="mend sums = … of the feed")
+        raise Problem(f"{who} names no digest of {name}", where=url, advice="fix sums = … of the feed")
     if not signed:
         return msgspec.structs.replace(release, digest=digest)
     for ending in _SIGNATURES:

@@ -41,7 +41,7 @@ def read_text_file(path: Path) -> TextFile:
     except OSError as error:
         reason = "its links lead round in a circle" if error.errno == errno.ELOOP else error.strerror
         raise Problem(
-            f"{path} cannot be read: {reason}", advice="mend its permissions or its link, then try again"
+            f"{path} cannot be read: {reason}", advice="fix its permissions or its link, then try again"
         ) from None
     state = os.fstat(handle)
     if not stat.S_ISREG(state.st_mode):

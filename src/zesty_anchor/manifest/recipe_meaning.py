@@ -122,7 +122,7 @@ def _inside(
     if not text and whole:
         return
     what = "root in the recipe" if path[-1] == "root" else "the recipe"
-    advice = f"mend {what}: a path below that folder, without .. and colons"
+    advice = f"fix {what}: a path below that folder, without .. and colons"
     if text.startswith(("/", "~")) or ".." in text.split("/"):
         yield Wrong(path, f"{dotted(path)} is {text[:60]!r}, which leads out of the {of}", advice)
     elif not text or text.startswith("-") or ":" in text or not text.isprintable():

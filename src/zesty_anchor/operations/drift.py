@@ -41,7 +41,7 @@ def drift_of(workstation: Workstation, plan: Plan, *, deep: bool = False) -> tup
         found += [_drift(change, plan, journal, workstation) for change in plan.changes]
     if deep:
         found = [
-            msgspec.structs.replace(each, mend=f"{each.mend} --deep") if each.kind == "version" else each
+            msgspec.structs.replace(each, fix=f"{each.fix} --deep") if each.kind == "version" else each
             for each in found
         ]
     return tuple(found)
@@ -77,4 +77,4 @@ def _drift(change: Change, plan: Plan, journal: Journal, workstation: Workstatio
     elif altered:
         what = f"was there, and is not any more: {change.subject}"
     shown = workstation.locations.shown(Path(place)) if place.startswith("/") else place
-    return Drift(change.kind, change.subject, change.action, "altered" if altered else "pending", what, shown)
+    return Drift(change.kind, change.subject, change.action, "changed" if altered else "pending", what, shown)

@@ -11,9 +11,9 @@ from zesty_anchor.manifest.version import Version
 from zesty_anchor.manifest.want import Want
 from zesty_anchor.operations.in_step import keep_launchers
 from zesty_anchor.operations.person import Person
-from zesty_anchor.planning.choices import Choice, in_effect
+from zesty_anchor.planning.choices import Choice, active_versions
 from zesty_anchor.planning.coupling import may_run
-from zesty_anchor.planning.listing import InEffect, Listing, Newer, Obtainable
+from zesty_anchor.planning.listing import Active, Available, Listing, Newer
 from zesty_anchor.planning.look import look_at
 from zesty_anchor.planning.offers import Offers
 from zesty_anchor.planning.standing import standing
@@ -26,7 +26,7 @@ def listings(workstation: Workstation) -> list[Listing]:
     """Each runtime of the manifest, and what is on the shelf. No feed is asked."""
     keep_launchers(workstation)
     machine = look_at(workstation)
-    choices = in_effect(workstation, machine)
+    choices = active_versions(workstation, machine)
     return [_listing(workstation, name, machine, choices, ()) for name in workstation.manifest.tools]
 
 
@@ -47,7 +47,7 @@ def listing(workstation: Workstation, person: Person, runtime: str) -> Listing:
     there = installs_there(
         {runtime: workstation.recipes[runtime]}, machine, Owners(machine), workstation.environ.get("PATH", "")
     )
-    listed = _listing(workstation, runtime, machine, in_effect(workstation, machine), newest_first)
+    listed = _listing(workstation, runtime, machine, active_versions(workstation, machine), newest_first)
     return msgspec.structs.replace(listed, here=tuple(each for each in there[runtime] if not each.ours))
 
 
@@ -118,14 +118,12 @@ def _listing(
     offered: Sequence[Release],
 ) -> Listing:
     choice = next(choice for choice in choices if choice.runtime == name)
-    effect = InEffect(choice.version, choice.scope, choice.decided_by)
+    effect = Active(choice.version, choice.scope, choice.decided_by)
     return Listing(
         runtime=name,
-        in_effect=effect if choice.version else None,
+        active=effect if choice.version else None,
         installed=tuple(version for runtime, version in machine.shelf if runtime == name),
-        obtainable=tuple(
-            Obtainable(r.version, r.channels, r.date, r.feed, r.lacking, r.ends) for r in offered
-        ),
+        available=tuple(Available(r.version, r.channels, r.date, r.feed, r.lacking, r.ends) for r in offered),
         through=workstation.manifest.tools[name].through or "",
         manager=name in workstation.manifest.managers,
     )

@@ -14,7 +14,7 @@ from zesty_anchor.survey.owner import Owners
 from zesty_anchor.system.problem import UsageProblem
 
 
-def obtainable(bare: Workstation) -> list[RuntimeKnown]:
+def available(bare: Workstation) -> list[RuntimeKnown]:
     """Every runtime that a manifest can name here. No feed is asked."""
     machine = look_at(bare)
     known = {

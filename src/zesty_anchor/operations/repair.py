@@ -80,7 +80,7 @@ def _question(fix: Fix, workstation: Workstation) -> Question:
 def _ours(seen: Verified) -> Question | None:
     """Whether to run ``provision``, where that repairs something."""
     places = [each.place for each in seen.drift]
-    places += [c.cause.place for _, c in seen.proof.failures if c.mend.startswith(PROVISION) and c.cause]
+    places += [c.cause.place for _, c in seen.proof.failures if c.fix.startswith(PROVISION) and c.cause]
     if not places:
         return None
     named = list(dict.fromkeys(filter(None, places)))

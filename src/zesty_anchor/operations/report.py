@@ -13,7 +13,7 @@ from zesty_anchor.operations.history import history
 from zesty_anchor.operations.person import Person
 from zesty_anchor.operations.survey import path_and_troubles
 from zesty_anchor.operations.verify import still_proved, verify
-from zesty_anchor.planning.choices import in_effect
+from zesty_anchor.planning.choices import active_versions
 from zesty_anchor.planning.look import look_at
 from zesty_anchor.planning.reported import Asked, Report, Stands, ToDo
 from zesty_anchor.planning.standing import standing
@@ -90,7 +90,7 @@ def _asked(manifest: Manifest) -> Iterator[Asked]:
 
 
 def _stands(workstation: Workstation, machine: Machine) -> Iterator[Stands]:
-    effect = {choice.runtime: choice for choice in in_effect(workstation, machine)}
+    effect = {choice.runtime: choice for choice in active_versions(workstation, machine)}
     wants: dict[tuple[str, str], list[str]] = {}
     for name, tool in workstation.manifest.tools.items():
         for want in (tool.want, *tool.also):
@@ -116,10 +116,10 @@ def _stands(workstation: Workstation, machine: Machine) -> Iterator[Stands]:
 
 
 def _next(verified: Verified, troubles: tuple[Trouble, ...]) -> list[ToDo]:
-    """What mends each thing, what mends several things once."""
+    """What fixes each thing, what fixes several things once."""
     found: dict[str, dict[str, None]] = {}
     for _, check in verified.proof.failures:
-        if check.mend:
+        if check.fix:
             cause = check.cause
             why = (
                 f"{cause.place}: {cause.what}"
@@ -128,13 +128,13 @@ def _next(verified: Verified, troubles: tuple[Trouble, ...]) -> list[ToDo]:
                 if cause
                 else check.name
             )
-            found.setdefault(check.mend, {})[why] = None
+            found.setdefault(check.fix, {})[why] = None
     for drift in verified.drift:
-        found.setdefault(drift.mend, {})[
+        found.setdefault(drift.fix, {})[
             drift.what if drift.place in drift.what else f"{drift.place}: {drift.what}"
         ] = None
     for trouble in troubles[:_TROUBLES]:
-        if trouble.mend:
+        if trouble.fix:
             where = (
                 f"{trouble.file}:{trouble.line}: "
                 if trouble.line
@@ -142,5 +142,5 @@ def _next(verified: Verified, troubles: tuple[Trouble, ...]) -> list[ToDo]:
                 if trouble.file
                 else ""
             )
-            found.setdefault(trouble.mend, {})[where + trouble.what] = None
-    return [ToDo(mend, tuple(why)) for mend, why in found.items()]
+            found.setdefault(trouble.fix, {})[where + trouble.what] = None
+    return [ToDo(fix, tuple(why)) for fix, why in found.items()]

@@ -47,7 +47,7 @@ def still_proved(workstation: Workstation, person: Person) -> Verified | None:
         return None
     versions = tuple(f"{each.runtime} {each.version}" for each in plan.wanted.versions)
     took = round(time.monotonic() - began, 2)
-    return Verified(True, "well", EXITS["well"], versions, (), last.shells, took, last.at)
+    return Verified(True, "ok", EXITS["ok"], versions, (), last.shells, took, last.at)
 
 
 def verify(
@@ -84,7 +84,7 @@ def verify(
     state = _state(drift, proof)
     versions = tuple(f"{each.runtime} {each.version}" for each in plan.wanted.versions)
     return Verified(
-        state == "well",
+        state == "ok",
         state,
         EXITS[state],
         versions,
@@ -103,6 +103,6 @@ def _offered(fix: Fix, workstation: Workstation) -> Offer:
 def _state(drift: tuple[Drift, ...], proof: Proof) -> State:
     if any(check.cause is None or check.cause.what != NOT_YET for _, check in proof.failures):
         return "failing"
-    if any(each.state == "altered" for each in drift):
-        return "altered"
-    return "pending" if drift else "well"
+    if any(each.state == "changed" for each in drift):
+        return "changed"
+    return "pending" if drift else "ok"

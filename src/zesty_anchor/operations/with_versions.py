@@ -9,7 +9,7 @@ from zesty_anchor.manifest.wanted import Reference, Wanted
 from zesty_anchor.operations.in_step import keep_launchers
 from zesty_anchor.operations.obtain import installed
 from zesty_anchor.operations.person import Person
-from zesty_anchor.planning.choices import SESSION, in_effect
+from zesty_anchor.planning.choices import SESSION, active_versions
 from zesty_anchor.planning.look import look_at, wanted_of
 from zesty_anchor.planning.offers import Offers
 from zesty_anchor.planning.resolve import Resolver
@@ -32,7 +32,7 @@ def environment(
         machine, workstation.past.resolutions, missing=[]
     )
     wanted = wanted_of(workstation, versions, machine)
-    for choice in in_effect(workstation, machine):
+    for choice in active_versions(workstation, machine):
         chosen.setdefault(choice.runtime, choice.version)
     named = {name for name, _ in pairs}
     session = [w for w in workstation.environ.get(SESSION, "").split() if w.partition("=")[0] not in named]

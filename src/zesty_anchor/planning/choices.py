@@ -80,7 +80,7 @@ class Chooser:
         self._locations = locations
         self._manifest = manifest
 
-    def in_effect(self, folder: Path, session: str, default_line: Mapping[str, str]) -> list[Choice]:
+    def active(self, folder: Path, session: str, default_line: Mapping[str, str]) -> list[Choice]:
         """What is in effect in a folder for every runtime. ``default_line`` says where each default is
         decided.
         """
@@ -183,18 +183,16 @@ def pinned_at_home(workstation: Workstation, machine: Machine) -> list[str]:
     return found
 
 
-def in_effect(workstation: Workstation, machine: Machine) -> list[Choice]:
+def active_versions(workstation: Workstation, machine: Machine) -> list[Choice]:
     """What is in effect in the current folder, for every runtime."""
     session = workstation.environ.get(SESSION, "")
-    return chooser(workstation, machine).in_effect(
-        workstation.folder, session, workstation.decided_by_default()
-    )
+    return chooser(workstation, machine).active(workstation.folder, session, workstation.decided_by_default())
 
 
 def choice_of(workstation: Workstation, machine: Machine, runtime: str) -> Choice:
     """What is in effect for one runtime. Raises ``UsageProblem`` where the manifest does not have it."""
     workstation.check_runtime(runtime)
-    return next(choice for choice in in_effect(workstation, machine) if choice.runtime == runtime)
+    return next(choice for choice in active_versions(workstation, machine) if choice.runtime == runtime)
 
 
 def default_version(workstation: Workstation, name: str, machine: Machine) -> str | None:

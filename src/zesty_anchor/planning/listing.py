@@ -8,7 +8,7 @@ from zesty_anchor.planning.choices import Choice
 from zesty_anchor.survey.installs_there import InstallThere
 
 
-class InEffect(msgspec.Struct, frozen=True):
+class Active(msgspec.Struct, frozen=True):
     """The version in effect, its scope (session, project, default), and what decided it: a variable, or a
     file with its line.
     """
@@ -18,7 +18,7 @@ class InEffect(msgspec.Struct, frozen=True):
     decided_by: str
 
 
-class Obtainable(msgspec.Struct, frozen=True):
+class Available(msgspec.Struct, frozen=True):
     """A version that a feed offers. ``date`` is when it came, and ``ends`` when its support ends (YYYY-MM-DD,
     empty: the feed does not tell); ``lacking`` says why this machine cannot have it (empty: it can).
     """
@@ -44,15 +44,15 @@ class RuntimeKnown(msgspec.Struct, frozen=True):
 
 
 class Listing(msgspec.Struct, frozen=True):
-    """One runtime's versions. ``in_effect`` is the default version, and what decided it. ``through`` is the
+    """One runtime's versions. ``active`` is the default version, and what decided it. ``through`` is the
     manager that installs it, ``manager`` tells that it is one. ``here`` are the installs that others made,
     where they were asked for.
     """
 
     runtime: str
-    in_effect: InEffect | None
+    active: Active | None
     installed: tuple[str, ...]
-    obtainable: tuple[Obtainable, ...]
+    available: tuple[Available, ...]
     through: str = ""
     manager: bool = False
     here: tuple[InstallThere, ...] = ()

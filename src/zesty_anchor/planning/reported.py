@@ -41,9 +41,9 @@ class Stands(msgspec.Struct, frozen=True):
 
 
 class ToDo(msgspec.Struct, frozen=True):
-    """What there is to do: a command or an edit, and what it mends."""
+    """What there is to do: a command or an edit, and what it fixes."""
 
-    mend: str
+    fix: str
     why: tuple[str, ...]
 
 

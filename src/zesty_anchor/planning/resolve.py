@@ -133,7 +133,7 @@ class Resolver:
         return wanted_extras(self._workstation, self._offers, name, want, there)
 
     def _version(
-        self, asked: Asked, machine: Machine, known: Known, obtainable: bool, found: Found
+        self, asked: Asked, machine: Machine, known: Known, available: bool, found: Found
     ) -> WantedVersion:
         name, want = asked.runtime, asked.want
         workstation = self._workstation
@@ -150,7 +150,7 @@ class Resolver:
         if here is not None:
             base = self._with_damage(base, here, machine, list(below))
             there = installed_extras(workstation, name, folder / here)
-            if not obtainable:
+            if not available:
                 return placed(msgspec.structs.replace(base, extras=known_extras(workstation, name, there)))
             if not base.damage:
                 return placed(
@@ -158,7 +158,7 @@ class Resolver:
                         base, extras=wanted_extras(workstation, self._offers, name, want, there)
                     )
                 )
-        if not obtainable:
+        if not available:
             return _absent(workstation, base, locked.version if locked else "", known)
         before = moved(name, want, machine, known)
         if runtime.through is not None and not any(n == runtime.through for n, _ in machine.shelf):
@@ -187,7 +187,7 @@ class Resolver:
                 # It came with a run that did not end well: nobody noted yet what the want means.
                 noted = {**known, (name, want, release.feed): release.version}
                 if standing(workstation, name, want, machine, noted) is not None:
-                    return self._version(asked, machine, noted, obtainable, found)
+                    return self._version(asked, machine, noted, available, found)
         return self._to_obtain(base, release, machine, list(below), kept)
 
     def _locked_release(self, locked: Locked, machine: Machine) -> Release:
@@ -349,7 +349,7 @@ class Resolver:
                 f"{name} {release.version} is built with an earlier {name}, want {earlier.want!r}; there is"
                 " none",
                 where=f"[build.earlier] of the recipe of {name!r}",
-                advice="choose a version that has a binary, or mend the recipe",
+                advice="choose a version that has a binary, or fix the recipe",
             )
         return self._offers.pinned(name, chosen, machine)
 

@@ -13,7 +13,7 @@ _LIBC = re.compile(r"version `(GLIBC_[\d.]+)' not found")
 
 
 def advice(observed: str) -> tuple[Cause | None, str]:
-    """The cause, and what mends it; nothing where the answer does not tell."""
+    """The cause, and what fixes it; nothing where the answer does not tell."""
     library = _LIBRARY.search(observed)
     if library is not None:
         package = debian_package(library["name"], library["number"] or "")

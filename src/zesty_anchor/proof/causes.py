@@ -21,7 +21,7 @@ from zesty_anchor.survey.startup.provenance import traces
 def explained(
     proof: Proof, wanted: Wanted, machine: Machine, place_of: PlaceOf, drift: Iterable[Drift] = ()
 ) -> Proof:
-    """The same proof, with the cause of each check that failed and what mends it. The shells concerned are
+    """The same proof, with the cause of each check that failed and what fixes it. The shells concerned are
     started once more, and watched. ``drift`` is what stands otherwise than the manifest says.
     """
     if not proof.failures and not proof.earlier:
@@ -42,8 +42,8 @@ def explained(
         trace = by_start.get((result.shell, result.context))
         if result.context == PROGRAMS:
             trace = next((t for t in started if t.shell == result.shell), None)
-        cause, mend = reasons.of(check, asked.get(check.name), trace)
-        return msgspec.structs.replace(check, cause=cause, mend=check.mend or mend)
+        cause, fix = reasons.of(check, asked.get(check.name), trace)
+        return msgspec.structs.replace(check, cause=cause, fix=check.fix or fix)
 
     shells = tuple(
         msgspec.structs.replace(result, checks=tuple(of(result, check) for check in result.checks))
@@ -60,7 +60,7 @@ def lines_outdone(proof: Proof, machine: Machine) -> tuple[frozenset[Path], froz
     first: set[Path] = set()
     for result, check in proof.failures:
         cause = check.cause
-        if cause is None or not cause.line or check.mend != PROVISION or result.shell not in SHELLS:
+        if cause is None or not cause.line or check.fix != PROVISION or result.shell not in SHELLS:
             continue
         files = {site.file for site in SHELLS[result.shell].sites(machine.around)}
         ended = {

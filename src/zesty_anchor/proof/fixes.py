@@ -46,7 +46,7 @@ def with_fixes(proof: Proof, wanted: Wanted, machine: Machine, jobs: int) -> tup
     found: dict[Cause, Fix | None] = {}
     left = _MOST
     for cause, failed in proof.by_cause.items():
-        if not isinstance(cause, Cause) or not cause.line or failed[0][1].mend == PROVISION:
+        if not isinstance(cause, Cause) or not cause.line or failed[0][1].fix == PROVISION:
             continue
         file = _own_file(cause, machine)
         if file is None:
@@ -68,7 +68,7 @@ def _told(proof: Proof, found: dict[Cause, Fix | None]) -> Proof:
             return check
         fix = found[check.cause]
         text = fix.text if fix is not None else f"look at {check.cause.place}: {_IN_VAIN}"
-        return msgspec.structs.replace(check, mend=text)
+        return msgspec.structs.replace(check, fix=text)
 
     shells = tuple(
         msgspec.structs.replace(result, checks=tuple(map(of, result.checks))) for result in proof.shells

@@ -45,8 +45,8 @@ def judge(question: Question, answer: Answer, started: bool, given: Mapping[byte
     ok, observed = _compared(question, answer, given)
     if not ok and answer.status != 0:
         observed = f"{observed} (exit status {answer.status})".strip()
-    cause, mend = (None, "") if ok else advice(answer.text)
-    return CheckResult(question.name, ok, _expected(question), observed or "(nothing)", cause, mend)
+    cause, fix = (None, "") if ok else advice(answer.text)
+    return CheckResult(question.name, ok, _expected(question), observed or "(nothing)", cause, fix)
 
 
 def _compared(question: Question, answer: Answer, given: Mapping[bytes, bytes]) -> tuple[bool, str]:
@@ -92,10 +92,10 @@ def of_check(check: Check, answer: Answer) -> CheckResult:
     elif not exited and errors:
         parts.append((True, "", f"as errors: {errors[:_LONGEST]}"))
     ok = all(fits for fits, _, _ in parts)
-    cause, mend = (None, "") if ok else advice(errors or output)
+    cause, fix = (None, "") if ok else advice(errors or output)
     expected = "; ".join(part for _, part, _ in parts if part) or "exit status 0"
     observed = "; ".join(part for _, _, part in parts if part) or output[:_LONGEST] or "(nothing)"
-    return CheckResult(check.name, ok, expected, observed, cause, mend)
+    return CheckResult(check.name, ok, expected, observed, cause, fix)
 
 
 def says(check: Check, text: str) -> bool:

@@ -1,4 +1,4 @@
-"""The reason why one check failed in one start of a shell, and what mends it."""
+"""The reason why one check failed in one start of a shell, and what fixes it."""
 
 from __future__ import annotations
 
@@ -45,7 +45,7 @@ class Reasons:
     def of(
         self, check: CheckResult, question: Question | None, trace: StartupTrace | None
     ) -> tuple[Cause, str]:
-        """The cause, and what mends it."""
+        """The cause, and what fixes it."""
         if trace is not None and trace.cut_off:
             return self._cut_off(trace)
         if question is None:
@@ -157,7 +157,7 @@ class Reasons:
             cause = self._written.cause(
                 "it sets what the shell does at a new folder", Place(step.file, step.line)
             )
-            return cause, self._written.mend(Place(step.file, step.line), trace)
+            return cause, self._written.fix(Place(step.file, step.line), trace)
         return self._written.unread(trace)
 
     def _damage(self, question: Question, observed: str) -> tuple[Cause, str] | None:
@@ -207,7 +207,7 @@ class Reasons:
         where = f"{name} resolves to {self._shown(found.path)}"
         if found.place is not None:
             cause = self._written.cause(f"{where}: its folder stands first on PATH", found.place)
-            return cause, self._written.mend(found.place, trace)
+            return cause, self._written.fix(found.place, trace)
         lost = self._written.lost(os.path.dirname(question.expected.split("\0")[0]), trace)
         return lost or (Cause(where, self._shown(found.path)), f"zesty-anchor trace {name}")
 
@@ -246,7 +246,7 @@ class Reasons:
         found = next(iter(found_in(f"${name}", trace, self._machine)), None)
         if found is not None and found.place is not None:
             cause = self._written.cause(f"it sets {name} last", found.place)
-            return cause, self._written.mend(found.place, trace)
+            return cause, self._written.fix(found.place, trace)
         if found is not None and found.ours:
             return self._written.changed(trace.shell, SH)
         for step in reversed(trace.steps):
@@ -254,7 +254,7 @@ class Reasons:
             if unset and re.search(rf"\b{re.escape(name)}\b", step.text[unset.end() - 1 :]) and step.file:
                 place = Place(step.file, step.line)
                 cause = self._written.cause(f"it takes {name} away", place)
-                return cause, self._written.mend(place, trace)
+                return cause, self._written.fix(place, trace)
         return self._written.unread(trace)
 
     def _path(self, trace: StartupTrace) -> tuple[Cause, str] | None:
@@ -263,7 +263,7 @@ class Reasons:
                 cause = self._written.cause(
                     f"it puts {self._shown(found.path)} on PATH once more", found.place
                 )
-                return cause, self._written.mend(found.place, trace)
+                return cause, self._written.fix(found.place, trace)
         for folder in (*self._wanted.path_first, *self._wanted.default_bins, *self._wanted.path_last):
             lost = self._written.lost(folder, trace)
             if lost is not None:

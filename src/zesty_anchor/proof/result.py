@@ -32,7 +32,7 @@ class Cause(msgspec.Struct, frozen=True):
 
 
 class CheckResult(msgspec.Struct, frozen=True):
-    """One check in one shell. Of one that failed the ``cause``, where it is known, and what ``mend`` it: a
+    """One check in one shell. Of one that failed the ``cause``, where it is known, and what ``fix`` it: a
     command, or the line to edit. ``about`` is the command, the ``$VARIABLE`` or ``PATH`` that it is about;
     empty for the start of the shell itself. ``before`` tells that it failed before anything was changed here
     as well: such a failure is reported, and decides nothing.
@@ -43,7 +43,7 @@ class CheckResult(msgspec.Struct, frozen=True):
     expected: str
     observed: str
     cause: Cause | None = None
-    mend: str = ""
+    fix: str = ""
     about: str = ""
     before: bool = False
 

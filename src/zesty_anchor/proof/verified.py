@@ -10,26 +10,26 @@ import msgspec
 
 from zesty_anchor.proof.result import Proof, ShellResult
 
-_MEND = "zesty-anchor provision"
+_FIX = "zesty-anchor provision"
 
 
 class Drift(msgspec.Struct, frozen=True):
     """One difference. ``state`` is ``pending`` where the manifest asks for more than was provisioned,
-    ``altered`` where somebody changed what was written; ``what`` says it in words, ``place`` is the file, or
+    ``changed`` where somebody changed what was written; ``what`` says it in words, ``place`` is the file, or
     the line of the manifest.
     """
 
     kind: str
     subject: str
     action: str
-    state: Literal["pending", "altered"]
+    state: Literal["pending", "changed"]
     what: str
     place: str
-    mend: str = _MEND
+    fix: str = _FIX
 
 
-State = Literal["well", "pending", "altered", "failing"]
-EXITS: dict[State, int] = {"well": 0, "pending": 3, "failing": 4, "altered": 6}
+State = Literal["ok", "pending", "changed", "failing"]
+EXITS: dict[State, int] = {"ok": 0, "pending": 3, "failing": 4, "changed": 6}
 """The exit status of each state: the manifest asks for more than was provisioned; a shell does not answer as
 it should; somebody changed what we wrote.
 """
@@ -46,7 +46,7 @@ class Offer(msgspec.Struct, frozen=True):
 class Verified(msgspec.Struct, frozen=True):
     """What came of it. ``versions`` are those that were looked at, ``drift`` is what stands otherwise than
     the manifest says, ``shells`` what fresh shells answered; ``state`` is the worst of both, ``exit`` its
-    exit status. ``seconds`` is how long it took. ``proved_at`` is when the shells answered (seconds since
+    exit status. ``seconds`` is how long it took. ``verified_at`` is when the shells answered (seconds since
     1970), where they were not asked anew since nothing has changed that the answers hang on (0: just now).
     ``fixes`` are edits of the person's files that were tried in a copy of the home, and help.
     """
@@ -58,7 +58,7 @@ class Verified(msgspec.Struct, frozen=True):
     drift: tuple[Drift, ...]
     shells: tuple[ShellResult, ...]
     seconds: float = 0.0
-    proved_at: float = 0.0
+    verified_at: float = 0.0
     fixes: tuple[Offer, ...] = ()
 
     @property

@@ -26,7 +26,7 @@ class Written:
     """What stands of it, and what became of it in one start of a shell."""
 
     def __init__(self, wanted: Wanted, machine: Machine, drift: Iterable[Drift]) -> None:
-        self._altered = {each.place: each for each in drift if each.state == "altered"}
+        self._altered = {each.place: each for each in drift if each.state == "changed"}
         self._pending = {each.place: each for each in drift if each.state == "pending"}
         self._wanted = wanted
         self._machine = machine
@@ -53,7 +53,7 @@ class Written:
         if gone and trace.steps[gone[-1]].file:
             step = trace.steps[gone[-1]]
             cause = self.cause("it takes our folders off PATH", Place(step.file, step.line))
-            return cause, self.mend(Place(step.file, step.line), trace)
+            return cause, self.fix(Place(step.file, step.line), trace)
         return self.unread(trace)
 
     def unread(self, trace: StartupTrace) -> tuple[Cause, str]:
@@ -109,7 +109,7 @@ class Written:
         rows = [n for n, row in enumerate(content.split(b"\n"), 1) if row.strip() in self._blocks]
         return rows[-1] if rows else None
 
-    def mend(self, place: Place, trace: StartupTrace) -> str:
+    def fix(self, place: Place, trace: StartupTrace) -> str:
         """What puts a line right that stands where ours should: our line goes below it. A shell that reads
         our file by itself has none: the person's files are read after ours.
         """

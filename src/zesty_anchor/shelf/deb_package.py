@@ -125,14 +125,14 @@ def merge(trees: Sequence[Path], root: str, folder: Path) -> None:
 
 def _root_in(trees: Sequence[Path], pattern: str) -> str:
     if ".." in pattern.split("/") or pattern.startswith("/"):
-        raise Problem(f"{pattern!r} leads out of the package", advice="mend root in the recipe")
+        raise Problem(f"{pattern!r} leads out of the package", advice="fix root in the recipe")
     found = {
         str(p.relative_to(tree)) for tree in trees for p in tree.glob(pattern or "*") if not p.is_symlink()
     }
     if len(found) != 1:
         seen = f"there are {', '.join(sorted(found))}" if found else "there is none"
         raise Problem(
-            f"the packages hold no single folder {pattern!r}: {seen}", advice="mend root in the recipe"
+            f"the packages hold no single folder {pattern!r}: {seen}", advice="fix root in the recipe"
         )
     return found.pop()
 

@@ -47,7 +47,7 @@ class ManagerProgram(msgspec.Struct, frozen=True):
             raise Problem(
                 f"{self.name} lists no version of {runtime}",
                 where=" ".join(self.words(self.tool.list, runtime, "")),
-                advice=f"see what it prints; if it does list some, mend line in the recipe of {self.name}",
+                advice=f"see what it prints; if it does list some, fix line in the recipe of {self.name}",
             )
         return [(match["version"], _channels(match)) for match in found]
 
@@ -117,7 +117,7 @@ class ManagerProgram(msgspec.Struct, frozen=True):
             raise Problem(
                 f"{self.name} has no command {words[0]!r}",
                 where=", ".join(map(str, self.bins)),
-                advice=f"mend the recipe of {self.name}",
+                advice=f"fix the recipe of {self.name}",
             ) from None
         except subprocess.TimeoutExpired:
             raise Problem(

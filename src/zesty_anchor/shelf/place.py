@@ -42,10 +42,10 @@ def root_in(folder: Path, pattern: str) -> Path:
     name, or it would lead out of the archive.
     """
     if ".." in pattern.split("/") or pattern.startswith("/"):
-        raise Problem(f"{pattern!r} leads out of the archive", advice="mend root in the recipe")
+        raise Problem(f"{pattern!r} leads out of the archive", advice="fix root in the recipe")
     found = [each for each in folder.glob(pattern) if each.is_dir() and not each.is_symlink()]
     if len(found) != 1:
-        raise Problem(f"the archive holds no single folder {pattern!r}", advice="mend root in the recipe")
+        raise Problem(f"the archive holds no single folder {pattern!r}", advice="fix root in the recipe")
     return found[0]
 
 
@@ -73,7 +73,7 @@ def link_commands(folder: Path, bin: str, links: Mapping[str, str], inner: str =
         real = _inner(folder, f"{inner}/{file}" if inner else file)
         if not real.is_file():
             raise Problem(
-                f"there is no {file!r} for the command {command!r}", advice="mend links in the recipe"
+                f"there is no {file!r} for the command {command!r}", advice="fix links in the recipe"
             )
         link = folder / bin / command
         link.parent.mkdir(parents=True, exist_ok=True)
@@ -86,7 +86,7 @@ def _inner(folder: Path, inner: str) -> Path:
     """A path of a version. Raises ``Problem`` where it, or a link on the way, leads out of it."""
     path = folder / inner
     if not os.path.realpath(path).startswith(os.path.realpath(folder) + os.sep):
-        raise Problem(f"{inner!r} leads out of the version's folder", advice="mend the recipe")
+        raise Problem(f"{inner!r} leads out of the version's folder", advice="fix the recipe")
     return path
 
 

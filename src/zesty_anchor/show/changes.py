@@ -81,7 +81,7 @@ def taken_back(paint: Paint, taken: TakenBack, *, whole: bool = False) -> None:
         if done < len(taken.changes):
             left = len(taken.changes) - done
             paint.write(
-                f"{left} could not be taken back yet: mend the cause, then run the same command again."
+                f"{left} could not be taken back yet: fix the cause, then run the same command again."
             )
     else:
         paint.write("There was no provisioning left to take back.")

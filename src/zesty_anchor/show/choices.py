@@ -27,7 +27,7 @@ class Chosen(Protocol):
         """The file and line, or the variable."""
 
 
-def in_effect(paint: Paint, choice: Chosen) -> None:
+def active(paint: Paint, choice: Chosen) -> None:
     """One line: what is in effect, and what decided it."""
     version = paint.good(choice.version) if choice.version else paint.look("none")
     paint.write(
@@ -37,7 +37,7 @@ def in_effect(paint: Paint, choice: Chosen) -> None:
 
 def switched(paint: Paint, choice: Chosen, written: str) -> None:
     """The outcome of a switch."""
-    in_effect(paint, choice)
+    active(paint, choice)
     if written:
         paint.write(paint.faint(f"  written: {written}"))
 

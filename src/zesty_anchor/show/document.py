@@ -72,7 +72,7 @@ def rehearsed(found: Rehearsed) -> RehearsedAs:
         back=found.back,
         touched=found.touched,
         compared=found.compared,
-        well=found.well,
+        ok=found.well,
         seconds=found.seconds,
         root=found.root,
     )
@@ -102,4 +102,4 @@ def dismantled(taken: TakenBack, removed: tuple[str, ...], kept: str) -> Dismant
 
 def _taken_back(taken: TakenBack) -> dict[str, Any]:
     number = sum(change.outcome == "taken back" for change in taken.changes)
-    return {"taken_back": number, "changes": taken.changes, "notices": taken.notices}
+    return {"undone": number, "changes": taken.changes, "notices": taken.notices}

@@ -78,8 +78,8 @@ def _troubles(paint: Paint, found: Findings) -> None:
         where = f"{each.file}:{each.line}" if each.line else each.file
         shells = paint.faint(f"  ({', '.join(each.shells)})") if each.shells else ""
         paint.write(f"  {paint.look(where) + '  ' if where else ''}{each.what}{shells}")
-        if each.mend:
-            paint.write(f"      {paint.faint('mend:')} {each.mend}")
+        if each.fix:
+            paint.write(f"      {paint.faint('fix:')} {each.fix}")
     paint.write()
 
 

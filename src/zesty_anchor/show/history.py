@@ -27,14 +27,14 @@ def runs(paint: Paint, found: Sequence[PastRun], shown: Shown) -> None:
         return
     rows = [[paint.faint(head) for head in ("run", "when", "took", "what", "proved", "")]]
     for each in found:
-        state = paint.look("taken back") if each.taken_back else paint.good("stands")
+        state = paint.look("taken back") if each.undone else paint.good("stands")
         rows.append(
             [
                 str(each.run),
                 _when(each.began),
                 lasted(each.ended - each.began),
                 _what(each),
-                each.proved or "-",
+                each.verified or "-",
                 state,
             ]
         )
@@ -53,8 +53,8 @@ def run(paint: Paint, found: PastRun, shown: Shown) -> None:
         ["began", _when(found.began)],
         ["took", lasted(found.ended - found.began)],
         ["manifest", shown(found.manifest) + digest],
-        ["proved", found.proved or "not asked"],
-        ["now", "taken back" if found.taken_back else "stands"],
+        ["proved", found.verified or "not asked"],
+        ["now", "taken back" if found.undone else "stands"],
         ["log", shown(found.log) if found.log else "gone: only the newest are kept"],
     ]
     paint.write(paint.head(f"run {found.run}"))
@@ -70,7 +70,7 @@ def run(paint: Paint, found: PastRun, shown: Shown) -> None:
             each.action,
             paint.name(each.subject),
             lasted(each.seconds) if each.seconds >= _LONG else "",
-            "" if each.state == "done" or found.taken_back else each.state,
+            "" if each.state == "done" or found.undone else each.state,
         ]
         for each in found.changes
     ]
@@ -91,7 +91,7 @@ def _what(run: PastRun) -> str:
     many. What failed is none of it. By name, since versions are installed side by side, and the journal has
     them as they began.
     """
-    done = [each for each in run.changes if each.state == "done" or run.taken_back]
+    done = [each for each in run.changes if each.state == "done" or run.undone]
     told = [each for each in done if KINDS[each.kind].heading not in (Heading.OURS, Heading.STARTUP)]
     named = sorted(each.subject for each in told if each.action == "install")
     named += [f"{each.action} {each.subject}" for each in told if each.action != "install"]

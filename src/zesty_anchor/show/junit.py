@@ -52,7 +52,7 @@ def write_junit(file: Path, seen: Verified) -> None:
                 rows += (
                     [f"cause: {why}"]
                     + ([f"  {cause.text}"] if cause and cause.text else [])
-                    + [f"mend: {check.mend}"]
+                    + [f"fix: {check.fix}"]
                 )
                 _failure(case, why, rows)
     if seen.drift:
@@ -62,7 +62,7 @@ def write_junit(file: Path, seen: Verified) -> None:
             case = ElementTree.SubElement(
                 suite, "testcase", classname="what stands", name=_text(name), time="0"
             )
-            _failure(case, f"{each.place}: {each.what}", [each.state, f"mend: {each.mend}"])
+            _failure(case, f"{each.place}: {each.what}", [each.state, f"fix: {each.fix}"])
     ElementTree.indent(top)
     replace(file.absolute(), ElementTree.tostring(top, encoding="utf-8", xml_declaration=True) + b"\n", 0o644)
 

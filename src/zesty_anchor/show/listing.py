@@ -9,7 +9,7 @@ from zesty_anchor.show.columns import columns
 from zesty_anchor.show.paint import Paint
 
 if TYPE_CHECKING:
-    from zesty_anchor.planning.listing import Listing, Newer, Obtainable, RuntimeKnown
+    from zesty_anchor.planning.listing import Available, Listing, Newer, RuntimeKnown
     from zesty_anchor.survey.installs_there import InstallThere
 
 
@@ -17,7 +17,7 @@ def runtimes(paint: Paint, listed: list[Listing], others: Sequence[str]) -> None
     """All runtimes, a line each, and the names of ``others`` that have a recipe."""
     rows = []
     for each in listed:
-        effect = each.in_effect
+        effect = each.active
         beside = [v for v in each.installed if effect is None or v != effect.version]
         rows.append(
             [
@@ -118,8 +118,8 @@ _MANY = 40
 
 
 def runtime(paint: Paint, listed: Listing, only: str, *, each: bool = False) -> None:
-    """One runtime: what is obtainable, installed, and in effect."""
-    effect = listed.in_effect
+    """One runtime: what is available, installed, and in effect."""
+    effect = listed.active
     if effect:
         decided = f"{effect.scope}, by {effect.decided_by}"
         own = next((each for each in listed.here if not each.path.startswith("~/")), None)
@@ -139,7 +139,7 @@ def runtime(paint: Paint, listed: Listing, only: str, *, each: bool = False) -> 
         )
         installs(paint, listed.here)
         paint.write(paint.head("To be had"))
-    shown = [r for r in listed.obtainable if not only or only in r.channels or _begins(r.version, only)]
+    shown = [r for r in listed.available if not only or only in r.channels or _begins(r.version, only)]
     rows = (
         [_row(paint, listed, r) for r in shown]
         if each or len(shown) <= _MANY
@@ -161,7 +161,7 @@ def runtime(paint: Paint, listed: Listing, only: str, *, each: bool = False) -> 
         )
 
 
-def _row(paint: Paint, listed: Listing, release: Obtainable) -> list[str]:
+def _row(paint: Paint, listed: Listing, release: Available) -> list[str]:
     return [
         release.version,
         paint.faint(release.date),
@@ -170,10 +170,10 @@ def _row(paint: Paint, listed: Listing, release: Obtainable) -> list[str]:
     ]
 
 
-def _grouped(paint: Paint, listed: Listing, releases: list[Obtainable]) -> list[list[str]]:
+def _grouped(paint: Paint, listed: Listing, releases: list[Available]) -> list[list[str]]:
     """A row for each line of versions: by the first number, or by the first two where those are few."""
     for width in (2, 1):
-        groups: dict[str, list[Obtainable]] = {}
+        groups: dict[str, list[Available]] = {}
         for release in releases:
             groups.setdefault(".".join(release.version.split("-")[0].split(".")[:width]), []).append(release)
         if len(groups) <= _MANY:
@@ -187,9 +187,9 @@ def _grouped(paint: Paint, listed: Listing, releases: list[Obtainable]) -> list[
     return rows
 
 
-def _state(paint: Paint, listed: Listing, releases: list[Obtainable]) -> str:
+def _state(paint: Paint, listed: Listing, releases: list[Available]) -> str:
     versions = [release.version for release in releases]
-    effect = listed.in_effect.version if listed.in_effect else ""
+    effect = listed.active.version if listed.active else ""
     parts = (
         [paint.good("in effect" if len(versions) == 1 else f"{effect} in effect")]
         if effect in versions
@@ -200,7 +200,7 @@ def _state(paint: Paint, listed: Listing, releases: list[Obtainable]) -> str:
             parts.append(paint.good("installed" if len(versions) == 1 else f"{version} installed"))
     if len(releases) == 1 and releases[0].lacking:
         parts.append(paint.look(releases[0].lacking))
-    if len({release.feed for release in listed.obtainable}) > 1:
+    if len({release.feed for release in listed.available}) > 1:
         parts.append(paint.faint(f"from {' and '.join(dict.fromkeys(release.feed for release in releases))}"))
     return ", ".join(parts)
 

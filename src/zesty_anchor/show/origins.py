@@ -6,7 +6,7 @@ from collections.abc import Callable, Collection, Mapping, Sequence
 from string import ascii_uppercase
 from typing import Protocol
 
-from zesty_anchor.show.choices import Chosen, in_effect
+from zesty_anchor.show.choices import Chosen, active
 from zesty_anchor.show.columns import columns
 from zesty_anchor.show.listing import installs
 from zesty_anchor.show.paint import Paint
@@ -114,7 +114,7 @@ def traced(paint: Paint, found: Traced, shown: Callable[[str], str]) -> None:
             command = f"zesty-anchor trace '${found.name}'"
             paint.write(f"for a variable of that name: {paint.name(command)}")
     if found.decided is not None:
-        in_effect(paint, found.decided)
+        active(paint, found.decided)
         paint.write()
     if found.name == "PATH":
         shells = {shell for shell, _ in found.asked}

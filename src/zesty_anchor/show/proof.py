@@ -95,8 +95,8 @@ def failures(paint: Paint, proof: Proof, home: str = "") -> None:
             paint.write(f"  {word}   {first}")
             for row in rest:
                 paint.write(f"             {row}")
-        if check.mend:
-            paint.write(f"  mend       {paint.good(check.mend)}")
+        if check.fix:
+            paint.write(f"  fix       {paint.good(check.fix)}")
         paint.write()
 
 
@@ -111,8 +111,8 @@ def earlier(paint: Paint, proof: Proof) -> None:
         why = check.cause.what if check.cause else check.observed.splitlines()[0]
         paint.write(f"  {check.name!r} fails in {starts_of(results)}")
         paint.write(f"    cause      {paint.name(place)}{why}")
-        if check.mend:
-            paint.write(f"    mend       {paint.good(check.mend)}")
+        if check.fix:
+            paint.write(f"    fix       {paint.good(check.fix)}")
     paint.write()
 
 
@@ -147,7 +147,7 @@ def _where(found: Iterable[ShellResult], ways: dict[str, int]) -> str:
     return ", ".join(told)
 
 
-_TITLES = {"altered": "not as it was written", "pending": "asked for, and not provisioned yet"}
+_TITLES = {"changed": "not as it was written", "pending": "asked for, and not provisioned yet"}
 
 
 def _drift(paint: Paint, drift: Sequence[Drift]) -> None:
@@ -160,7 +160,7 @@ def _drift(paint: Paint, drift: Sequence[Drift]) -> None:
             paint.write(f"  {paint.name(each.place)}: {each.what}")
         if len(found) > _MOST_NAMED:
             paint.write(f"  and {len(found) - _MOST_NAMED} more")
-        paint.write(f"  mend       {paint.good(found[0].mend)}")
+        paint.write(f"  fix       {paint.good(found[0].fix)}")
         paint.write()
 
 
@@ -184,7 +184,7 @@ def _verdict(paint: Paint, seen: Verified) -> None:
     failed = len(proof.failures)
     if failed:
         parts.append(f"{count(failed, 'check')} of {total} failed, for {count(len(proof.by_cause), 'cause')}")
-    for state, word in (("altered", "altered since"), ("pending", "not provisioned yet")):
+    for state, word in (("changed", "changed since installation"), ("pending", "not provisioned yet")):
         number = sum(each.state == state for each in seen.drift)
         if number:
             parts.append(f"{count(number, 'thing')} {word}")

@@ -22,9 +22,9 @@ from zesty_anchor.system.visible import visible
 GENERATOR = b'<meta name="generator" content="zesty-anchor'
 """By this a page of ours is known."""
 _VERDICTS = {
-    "well": "All well",
+    "ok": "All well",
     "pending": "The manifest asks for more than was provisioned",
-    "altered": "Something is not as it was put there",
+    "changed": "Something is not as it was put there",
     "failing": "Fresh shells do not all answer as the manifest says",
 }
 _MOST_LINES = 10
@@ -81,7 +81,7 @@ def page(found: Report, home: Path) -> str:
     )
     environment.filters |= {"plain": plain, "when": _when, "amount": amount, "lasted": lasted, "count": count}
     proof = found.verified.proof
-    last = next((run for run in found.runs if not run.taken_back), None)
+    last = next((run for run in found.runs if not run.undone), None)
     return environment.get_template("report.html.j2").render(
         found=found,
         verdict=_VERDICTS[found.verified.state],
@@ -149,7 +149,7 @@ def timeline(run: PastRun) -> list[Bar]:
         for change in sorted(longest, key=lambda change: change.began)
     ]
     asked = (
-        [Bar("ask fresh shells", over / whole, proof / whole, lasted(proof))] if run.proved and bars else []
+        [Bar("ask fresh shells", over / whole, proof / whole, lasted(proof))] if run.verified and bars else []
     )
     return [*bars, *asked]
 

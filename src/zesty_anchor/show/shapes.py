@@ -85,7 +85,7 @@ class RehearsedAs(Provisioned, frozen=True):
     back: tuple[str, ...]
     touched: tuple[str, ...]
     compared: int
-    well: bool
+    ok: bool
     seconds: float
     root: str = ""
 
@@ -93,7 +93,7 @@ class RehearsedAs(Provisioned, frozen=True):
 class TakenBackAs(msgspec.Struct, frozen=True):
     """How many changes were taken back, each with what became of it, and what a person should know."""
 
-    taken_back: int
+    undone: int
     changes: tuple[ChangeReport, ...]
     notices: tuple[str, ...]
 
@@ -128,7 +128,7 @@ class InAttic(msgspec.Struct, frozen=True):
 class ThrownAway(msgspec.Struct, frozen=True):
     """What was thrown away."""
 
-    thrown_away: tuple[Kept, ...]
+    deleted: tuple[Kept, ...]
 
 
 class Listings(msgspec.Struct, frozen=True):
@@ -155,7 +155,7 @@ class DefaultChosen(msgspec.Struct, frozen=True):
     runtime: str
     want: str
     manifest: str
-    well: bool
+    ok: bool
 
 
 class Located(msgspec.Struct, frozen=True):

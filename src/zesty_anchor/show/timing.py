@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from zesty_anchor.show.columns import columns
 from zesty_anchor.show.paint import Paint
-from zesty_anchor.survey.startup.line_cost import DEAR_SECONDS, LineCost, mend_for
+from zesty_anchor.survey.startup.line_cost import DEAR_SECONDS, LineCost, fix_for
 from zesty_anchor.survey.startup.past_costs import Timed
 from zesty_anchor.survey.startup.start_cost import ShellCost
 
@@ -79,7 +79,7 @@ def _lines(paint: Paint, cost: ShellCost, shown: Shown) -> None:
         where, cost_of = paint.name(f"{shown(each.file)}:{each.line}"), f"{each.milliseconds:.1f} ms"
         rows.append([where, cost_of, _bar(each.milliseconds, most), paint.faint(each.text[:_LONG])])
         if each.milliseconds >= DEAR_SECONDS * 1000:
-            rows.append(["", "", "", f"{paint.faint('mend:')} {mend_for(each.text)}"])
+            rows.append(["", "", "", f"{paint.faint('fix:')} {fix_for(each.text)}"])
     columns(paint, rows, [16, 9, _BAR])
     if len(dear) > len(told):
         paint.write(paint.faint(f"  and {len(dear) - len(told)} more, with -v"))

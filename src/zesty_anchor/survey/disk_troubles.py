@@ -48,13 +48,13 @@ def disk_troubles(machine: Machine, path: str, among: list[Mount] | None = None)
         f"{', '.join(parts)}: to see that a command is in none takes {took * 1000:.1f} ms, at each one that"
         " is mistyped"
     )
-    mend = "take out those that you need no command of"
+    fix = "take out those that you need no command of"
     if foreign and beside_windows():
-        mend = (
+        fix = (
             "in /etc/wsl.conf, under [interop]: appendWindowsPath = false; then name the folders that you"
             " need in [path] last"
         )
-    yield Trouble("PATH", 0, what, (), mend, weight=40 if took > 10 * _LONG else 8)
+    yield Trouble("PATH", 0, what, (), fix, weight=40 if took > 10 * _LONG else 8)
 
 
 def _seconds(folders: list[str]) -> float:

@@ -43,7 +43,7 @@ class Standing(msgspec.Struct, frozen=True):
 
 class Trouble(msgspec.Struct, frozen=True):
     """Something wrong in a startup file, or in what it does: where, in words, in which shells it shows, and
-    what mends it: a line of the manifest, a command, or what to do. ``weight`` is the greater the worse it
+    what fixes it: a line of the manifest, a command, or what to do. ``weight`` is the greater the worse it
     is.
     """
 
@@ -51,7 +51,7 @@ class Trouble(msgspec.Struct, frozen=True):
     line: int
     what: str
     shells: tuple[str, ...] = ()
-    mend: str = ""
+    fix: str = ""
     weight: int = 0
 
 

@@ -54,8 +54,8 @@ def path_troubles(
         if not entry.startup_file:
             continue
         if entry.remark == "twice":
-            mend = "take the entry out of this line: an earlier one has put it there"
-            yield Trouble(*place, f"{shown(entry.path)} is on PATH twice", shells, mend, weight=10)
+            fix = "take the entry out of this line: an earlier one has put it there"
+            yield Trouble(*place, f"{shown(entry.path)} is on PATH twice", shells, fix, weight=10)
         elif entry.remark:
             what = f"{shown(entry.path)} is on PATH, and does not exist"
             yield Trouble(

@@ -350,7 +350,7 @@ def apt_problem(errors: Sequence[str], log: Path) -> Problem:
         )
     if "dpkg was interrupted" in text:
         return Problem(
-            "dpkg was interrupted earlier", where=where, advice="mend it first: sudo dpkg --configure -a"
+            "dpkg was interrupted earlier", where=where, advice="fix it first: sudo dpkg --configure -a"
         )
     if "Held packages were changed" in text or "held broken packages" in text:
         return Problem(

@@ -38,7 +38,7 @@ def with_values(content: bytes | None, values: Mapping[str, str], environ: Mappi
             answer = _git(file, environ, "--replace-all", name, text)
             if answer.returncode != 0:
                 raise Problem(
-                    f"git cannot set {name}: {answer.stderr.strip()}", advice="mend its configuration file"
+                    f"git cannot set {name}: {answer.stderr.strip()}", advice="fix its configuration file"
                 )
         return file.read_bytes()
 
@@ -58,6 +58,6 @@ def _git(file: Path, environ: Mapping[str, str], *words: str) -> subprocess.Comp
     if answer.returncode not in (0, 1):
         raise Problem(
             f"git cannot read its configuration: {answer.stderr.strip().replace(str(file), 'the file')}",
-            advice="mend that line; nothing was changed",
+            advice="fix that line; nothing was changed",
         )
     return answer

@@ -28,7 +28,7 @@ class PackageFacts(msgspec.Struct, frozen=True):
     """What is known of the packages that were asked about.
 
     ``trouble`` is empty, or says why the package manager cannot work now, with ``way_out``, the command that
-    mends it.
+    fixes it.
     """
 
     family: str

@@ -30,7 +30,7 @@ def of_system(error: OSError, where: str = "", *, taken_back: bool = False) -> P
     names no file.
     """
     place = os.fsdecode(error.filename) if isinstance(error.filename, (str, bytes)) else where
-    what, advice = _REFUSED.get(error.errno or 0, (error.strerror or str(error), "mend the cause"))
+    what, advice = _REFUSED.get(error.errno or 0, (error.strerror or str(error), "fix the cause"))
     again = "; what was written for it is removed again" if taken_back else ""
     return Problem(
         what,
@@ -50,7 +50,7 @@ _REFUSED = {
         "see whose it is, and whether it is locked (ls -ld {place}; lsattr -d {place})",
     ),
     errno.EIO: ("the disk, or the terminal, gives an error", "look at the disk (dmesg)"),
-    errno.ELOOP: ("its links lead round in a circle", "mend the link (ls -l {place})"),
+    errno.ELOOP: ("its links lead round in a circle", "fix the link (ls -l {place})"),
     errno.ENAMETOOLONG: ("its name is too long", "choose a shorter one"),
     errno.EMFILE: ("too many files are open", "allow more (ulimit -n)"),
     errno.ESTALE: ("the file server has forgotten it", "mount that file system anew"),

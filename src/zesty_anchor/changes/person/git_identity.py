@@ -121,7 +121,7 @@ def _lines(identity: Identity, facts: IdentityFacts) -> Iterator[str]:
                 f"{host.label} is known with another key than the manifest pins",
                 where=f"{facts.known_hosts.path}: {', '.join(known)}; the manifest: {host.fingerprint}",
                 advice=(
-                    "find out which one is right before anything else; then mend the manifest, or that file"
+                    "find out which one is right before anything else; then fix the manifest, or that file"
                 ),
             )
         offered = {ssh.fingerprint(line): line for line in facts.offered[host.label]}

@@ -65,7 +65,7 @@ def _with(content: bytes | None, path: Path, setting: Setting, places: dict[str,
     except (ValueError, UnicodeDecodeError) as error:
         raise Problem(
             f"{path} cannot be given the key {'.'.join(key)}: {error}",
-            advice="mend that file; nothing was changed",
+            advice="fix that file; nothing was changed",
         ) from None
 
 

@@ -19,7 +19,7 @@ from zesty_anchor.changes.replacement import bring_back, replacement, set_aside,
 from zesty_anchor.changes.runtimes.building import Building
 from zesty_anchor.changes.runtimes.download import Download
 from zesty_anchor.changes.runtimes.leaving import empty, leave_shelf
-from zesty_anchor.changes.runtimes.mending import carried_over, told_damage
+from zesty_anchor.changes.runtimes.repairing import carried_over, told_damage
 from zesty_anchor.files import folders
 from zesty_anchor.files.move import flush_tree
 from zesty_anchor.files.removal import discard
@@ -83,13 +83,13 @@ def _table(wanted: WantedVersion) -> str:
 
 class InstallRecord(Record, kw_only=True, tag="version"):
     """Where the version goes, what it ``replaced`` (see ``replacement``), whether that was the same one,
-    damaged (``mends``), the home of a manager that came with it (empty: none), where it is unpacked, and the
+    damaged (``fixes``), the home of a manager that came with it (empty: none), where it is unpacked, and the
     downloads that are kept for it.
     """
 
     folder: str
     replaced: dict[str, str] = msgspec.field(default_factory=dict)
-    mends: bool = False
+    fixes: bool = False
     home: str = ""
     staged: str = ""
     kept: list[str] = msgspec.field(default_factory=list)
@@ -129,7 +129,7 @@ class Install(BaseChange, frozen=True):
     @property
     def action(self) -> str:
         """What is done: one that is damaged is put right."""
-        return "mend" if self.wanted.damage and self.replaces else "install"
+        return "fix" if self.wanted.damage and self.replaces else "install"
 
     @property
     def _room(self) -> str:
@@ -198,7 +198,7 @@ class Install(BaseChange, frozen=True):
         return InstallRecord(
             folder=str(self.wanted.folder),
             replaced=replacement(self.wanted.folder, bench.attic) if taken else {},
-            mends=taken and bool(self.wanted.damage or not self.replaces),
+            fixes=taken and bool(self.wanted.damage or not self.replaces),
             home=str(home) if home is not None and not os.path.lexists(home) else "",
             staged=str(locations.staging / self._room),
             kept=[str(file) for file in kept if not file.exists()],
@@ -223,7 +223,7 @@ class Install(BaseChange, frozen=True):
             ready, digest, added = self._ready(self.wanted, bench, rooms)
             self._finish(ready, digest, added, bench)
             note_files(ready)
-            if record.mends:
+            if record.fixes:
                 bench.remark(carried_over(self.wanted.folder, ready, self.subject, record.replaced, bench))
             flush_tree(ready)
             if bench.interrupted():
@@ -317,7 +317,7 @@ class Install(BaseChange, frozen=True):
             if not (folder / tool.function).is_file():
                 raise Problem(
                     f"the archive holds no {tool.function!r}",
-                    advice=f"mend function in the recipe of {self.wanted.runtime!r}",
+                    advice=f"fix function in the recipe of {self.wanted.runtime!r}",
                 )
             shell = find_program(tool.shell, {"PATH": login_path(superuser=False)}) or "/bin/sh"
             write_call(folder, self.wanted.folder, self.wanted.recipe.commands, tool, shell)
@@ -326,7 +326,7 @@ class Install(BaseChange, frozen=True):
             raise Problem(
                 f"the {'build' if self.wanted.source else 'archive'} holds no command {absent[0]!r}",
                 where=f"looked in: {', '.join(self.wanted.recipe.bin)}",
-                advice=f"mend bin or commands in the recipe of {self.wanted.runtime!r}",
+                advice=f"fix bin or commands in the recipe of {self.wanted.runtime!r}",
             )
         check_names(self.wanted, [folder / part for part in self.wanted.recipe.bin])
         write(

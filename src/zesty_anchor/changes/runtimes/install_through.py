@@ -151,14 +151,14 @@ class InstallThrough(BaseChange, frozen=True):
             raise Problem(
                 f"{self.manager.runtime} says that it installed {name} {version}, and does not know where",
                 where=" ".join(program.words(program.tool.locate, name, version)),
-                advice=f"it must print the folder; mend locate in the recipe of {self.manager.runtime!r}",
+                advice=f"it must print the folder; fix locate in the recipe of {self.manager.runtime!r}",
             )
         absent = [c for c in self.wanted.recipe.commands if not _holds(located, self.wanted.recipe.bin, c)]
         if absent:
             raise Problem(
                 f"what {self.manager.runtime} installed holds no command {absent[0]!r}",
                 where=str(located),
-                advice=f"mend bin or commands in the recipe of {name!r}",
+                advice=f"fix bin or commands in the recipe of {name!r}",
             )
         record.located = str(located)
         record.receipt = not (located / FILE_NAME).exists()

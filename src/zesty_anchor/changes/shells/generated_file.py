@@ -70,7 +70,7 @@ class WriteGenerated(FileChange, frozen=True):
                     f" {self.checker[1]}: {said}",
                     where=self.name,
                     advice=(
-                        "mend [shells.hooks] in the manifest, or the hooks of the recipe; nothing was changed"
+                        "fix [shells.hooks] in the manifest, or the hooks of the recipe; nothing was changed"
                     ),
                 )
         place = self.edit.file.path

@@ -28,5 +28,5 @@ def check_syntax(checker: tuple[str, str], file: TextFile, after: bytes) -> None
     raise Problem(
         f"{file.path} holds a syntax error: {said}",
         where=f"found by {name}",
-        advice="mend that line: the shell stops reading there, so nothing below it would ever run",
+        advice="fix that line: the shell stops reading there, so nothing below it would ever run",
     )

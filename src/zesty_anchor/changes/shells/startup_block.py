@@ -1,4 +1,4 @@
-"""The change that puts the block into a startup file, mends it, or takes it out."""
+"""The change that puts the block into a startup file, fixes it, or takes it out."""
 
 from __future__ import annotations
 

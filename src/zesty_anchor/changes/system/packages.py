@@ -102,7 +102,7 @@ class InstallPackages(BaseChange, frozen=True):
     def prepare(self, bench: Bench) -> PackagesRecord:
         """Write down what is installed. Raises ``Problem`` where the package manager is in trouble."""
         if self.trouble:
-            raise Problem(self.trouble, advice=f"mend it first: sudo {self.way_out}")
+            raise Problem(self.trouble, advice=f"fix it first: sudo {self.way_out}")
         return PackagesRecord(
             privileged=True,
             families=list(self.families),

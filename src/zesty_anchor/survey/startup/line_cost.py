@@ -187,7 +187,7 @@ def written_text(file: str, line: int, told: str = "") -> str:
     return rows[line - 1].strip() if 0 < line <= len(rows) else os.fsdecode(os.fsencode(told))
 
 
-def mend_for(text: str) -> str:
+def fix_for(text: str) -> str:
     """What can be done about a line that takes long. Pure."""
     if "$(" in text or "`" in text or "eval" in text:
         return (

@@ -12,7 +12,7 @@ from pathlib import Path
 from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.survey.findings import Trouble
 from zesty_anchor.survey.machine import Machine
-from zesty_anchor.survey.startup.line_cost import DEAR_SECONDS, mend_for, written_text
+from zesty_anchor.survey.startup.line_cost import DEAR_SECONDS, fix_for, written_text
 from zesty_anchor.survey.startup.startup_trace import StartupTrace
 from zesty_anchor.survey.startup.step import Place, Step
 
@@ -71,12 +71,12 @@ def hiding_aliases(
                 found.setdefault((name, value, trace.of_alias(name)), {})[trace.shell] = None
     for (name, value, place), shells in found.items():
         where = (machine.locations.shown(place.file), place.line) if place else ("", 0)
-        mend = f"delete {where[0]}:{where[1]}" if place else f"unalias {name}"
+        fix = f"delete {where[0]}:{where[1]}" if place else f"unalias {name}"
         what = (
             f"the alias {name}={machine.locations.shown(value)[:60]} answers to {name}, and no version of the"
             " manifest does"
         )
-        yield Trouble(*where, what, tuple(shells), mend, weight=60)
+        yield Trouble(*where, what, tuple(shells), fix, weight=60)
 
 
 def _where(trace: StartupTrace) -> tuple[str, ...]:
@@ -129,7 +129,7 @@ def _slow(started: Iterable[StartupTrace], machine: Machine) -> Iterator[Trouble
         text = written_text(place.file, place.line, texts[shell, place])
         what = f"this line takes {min(seconds) * 1000:.0f} ms of each start: {text[:50]}"
         yield Trouble(
-            machine.locations.shown(place.file), place.line, what, (shell,), mend_for(text), weight=25
+            machine.locations.shown(place.file), place.line, what, (shell,), fix_for(text), weight=25
         )
 
 
@@ -213,8 +213,8 @@ def _never_read(started: list[StartupTrace], machine: Machine) -> Iterator[Troub
                 continue
             whose = f"; {', '.join(others)} does" if others else ""
             what = f"{shell.name} never reads it, since {shown(before)} is there{whose}"
-            mend = f"add to {shown(before)}: {SHELLS[shell.name].source_word} {shown(reading.file)}"
-            yield Trouble(shown(reading.file), 0, what, (shell.name,), mend, weight=45 if not others else 12)
+            fix = f"add to {shown(before)}: {SHELLS[shell.name].source_word} {shown(reading.file)}"
+            yield Trouble(shown(reading.file), 0, what, (shell.name,), fix, weight=45 if not others else 12)
 
 
 def _dangling(machine: Machine) -> Iterator[Trouble]:

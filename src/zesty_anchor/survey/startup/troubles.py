@@ -86,8 +86,8 @@ def broken(machine: Machine) -> Iterator[Trouble]:
                 if number > file.content.count(b"\n") and not shell.names_error:
                     number = first_error(file.content) or number  # it tells where it gave up: at the end
                 what = f"a syntax error: {said.removeprefix(f'(line {number}): ')}"
-                mend = f"put that line right; {name} reads nothing below it"
-                yield Trouble(machine.locations.shown(reading.file), number, what, (name,), mend, weight=80)
+                fix = f"put that line right; {name} reads nothing below it"
+                yield Trouble(machine.locations.shown(reading.file), number, what, (name,), fix, weight=80)
 
 
 def _said(checker: tuple[str, str], content: bytes) -> tuple[bool, str]:
@@ -112,7 +112,7 @@ def _missing(machine: Machine) -> Iterator[Trouble]:
                 and not guarded(rows[: number - 1], sourced[2])
             ):
                 shown = machine.locations.shown
-                mend = f"take the line out, or guard it: [ -r {sourced[2]} ] && …"
+                fix = f"take the line out, or guard it: [ -r {sourced[2]} ] && …"
                 yield Trouble(
-                    shown(path), number, f"sources {shown(target)}, which does not exist", (), mend, weight=40
+                    shown(path), number, f"sources {shown(target)}, which does not exist", (), fix, weight=40
                 )

@@ -32,11 +32,11 @@ def test_a_damaged_version_is_put_right_from_what_is_kept(damaged: Desk) -> None
     assert "kelp 4.2.1" in seen and "bin/kelp is missing" in seen
     before = likeness(damaged.home, STATE)
     told = damaged.well("provision", "--json").json
-    assert [(each["kind"], each["action"]) for each in told["changes"]] == [("version", "mend")]
+    assert [(each["kind"], each["action"]) for each in told["changes"]] == [("version", "fix")]
     assert any("is kept in" in notice for notice in told["notices"])
     assert damaged.shell("bash", "kelp --version", "-l") == "kelp 4.2.1\n"
     assert (damaged.shelf / "kelp/4.2.1/lib/mine").read_text() == "mine\n", "what a person added stays"
-    assert damaged.well("verify", "--deep", "--json").json["state"] == "well"
+    assert damaged.well("verify", "--deep", "--json").json["state"] == "ok"
     assert damaged.well("provision", "--json").json["changes"] == []
     damaged.well("undo")
     assert likeness(damaged.home, STATE) == before
@@ -51,7 +51,7 @@ def test_what_is_changed_by_hand_and_named_stays(desk: Desk) -> None:
     file.write_text(file.read_text() + "# mine\n")
     assert desk.run("verify").code == 6
     desk.wants('[shells]\nuse = ["bash"]\n', '[runtimes.kelp]\nwant = "lts"\nkeep = ["bin/*"]\n')
-    assert desk.well("verify", "--json").json["state"] == "well"
+    assert desk.well("verify", "--json").json["state"] == "ok"
     assert desk.well("provision", "--json").json["changes"] == []
     assert file.read_text().endswith("# mine\n")
 
@@ -67,7 +67,7 @@ def test_a_version_that_was_deleted_comes_back_the_same(desk: Desk) -> None:
     causes = {c["cause"]["file"] for s in told["shells"] for c in s["checks"] if not c["ok"]}
     assert causes == {"~/.local/share/zesty-anchor/shelf/kelp/4.1.0"}
     desk.well("provision")
-    assert desk.well("verify", "--json").json["state"] == "well"
+    assert desk.well("verify", "--json").json["state"] == "ok"
 
 
 @pytest.mark.needs("fish")
