@@ -229,7 +229,7 @@ class Desk:
         return answer
 
     def shell(self, name: str, script: str, *options: str) -> str:
-        """What a fresh shell prints."""
+        """What a new shell prints."""
         done = subprocess.run(
             [SHELLS[name], *options, "-c", script],
             cwd=self.home,

@@ -229,7 +229,7 @@ def test_a_person_is_asked_about_each(crowded: Desk) -> None:
     for _ in range(2):
         asked = child.expect([r"old-kelp away, once[^:]*\? \[y/N\]", r"bin/kelp away, once[^:]*\? \[y/N\]"])
         child.sendline("y" if asked == 0 else "n")
-    child.expect_exact("every fresh shell answers")
+    child.expect_exact("verified in")
     child.expect(pexpect.EOF)
     child.close()
     assert child.exitstatus == 0
@@ -251,7 +251,7 @@ def test_the_attic_is_emptied_after_a_yes(crowded: Desk) -> None:
     crowded.well("provision")
     assert "~/old-kelp" in crowded.well("attic").out
     assert crowded.run("attic", "empty").code == 5
-    assert "thrown away" in crowded.well("attic", "empty", "--yes").out
+    assert "deleted" in crowded.well("attic", "empty", "--yes").out
     assert crowded.well("attic").out == "The attic is empty.\n"
     taken = crowded.well("undo")
     assert "~/old-kelp does not come back: it was thrown away from the attic" in taken.out

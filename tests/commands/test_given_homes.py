@@ -106,7 +106,7 @@ def test_a_first_provisioning_ends_well(desk: Desk, name: str) -> None:
     assert told in answer.out and ("already so before" in answer.out) == bool(told), answer.out
     seen = desk.run("verify")
     assert seen.code == 0, seen.out
-    assert ("already so before provisioning" in seen.out) == bool(told)
+    assert ("Failed before provisioning as well" in seen.out) == bool(told)
     desk.well("undo")
     assert likeness(desk.home, STATE) == before
 

@@ -15,7 +15,7 @@ BOTH = '[shells]\nuse = ["bash"]\n'
 
 
 def test_runs_with_what_they_brought_and_proved(desk: Desk) -> None:
-    assert "Nothing was done" in desk.well("history").out
+    assert "There are no runs yet" in desk.well("history").out
     desk.wants(BOTH)
     before = time.time()
     desk.well("provision")
@@ -26,19 +26,19 @@ def test_runs_with_what_they_brought_and_proved(desk: Desk) -> None:
     assert (first["run"], second["run"]) == (1, 2)
     assert before <= first["began"] <= first["ended"] <= second["began"] <= time.time()
     assert second["digest"] == digest != first["digest"]
-    assert "checks well" in second["verified"]
+    assert "checks passed" in second["verified"]
     assert [c["subject"] for c in second["changes"] if c["kind"] == "version"] == ["kelp 3.6.2"]
     took = sum(change["seconds"] for change in first["changes"])
     assert 0 < took <= first["ended"] - first["began"] + 0.1
 
     shown = desk.well("history").out.splitlines()
-    assert "kelp 4.2.1, 2 startup files" in shown[2] and "stands" in shown[2]
+    assert "kelp 4.2.1, 2 startup files" in shown[2] and "undone" not in shown[2]
     assert "kelp 3.6.2" in shown[1] and max(map(len, shown)) <= 110
     one = desk.well("history", "1").out
-    assert "install   kelp 4.2.1" in one and "~/.bashrc" in one and "checks well" in one
+    assert "install   kelp 4.2.1" in one and "~/.bashrc" in one and "checks passed" in one
 
     desk.well("undo")
-    assert "taken back" in desk.well("history").out.splitlines()[1]
+    assert "undone" in desk.well("history").out.splitlines()[1]
     assert desk.well("history", "2", "--json").json["undone"] is True
 
 
@@ -58,7 +58,7 @@ def test_a_log_in_words_and_one_in_json_of_the_newest_runs(desk: Desk) -> None:
     assert done["version:kelp:4.2.1"]["size"] > 500
     words = (logs / run["log"] / "log").read_text().splitlines()
     assert len(words) == len(events) and any("done    install kelp 4.2.1" in line for line in words)
-    assert "asking fresh shells" in words[-1]
+    assert "verifying in new shells" in words[-1]
     desk.well("dismantle", "--yes")
     assert not logs.exists()
 

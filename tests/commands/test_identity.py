@@ -94,7 +94,7 @@ def test_a_passphrase_is_asked_first_and_guards_the_key(desk: Desk) -> None:
     for text in ("passphrase for the new key", "Repeat"):
         run.expect(text)
         run.sendline("spring tide")
-    run.expect("every fresh shell answers")
+    run.expect("verified in")
     run.expect(pexpect.EOF)
     key = str(desk.home / ".ssh/id_ed25519")
     for phrase, code in (("spring tide", 0), ("", 255)):

@@ -16,7 +16,7 @@ from zesty_anchor.demo.host import Host
 from zesty_anchor.demo.wares import pack, write_index, write_runtime
 from zesty_anchor.system.host import login_path
 
-pytestmark = pytest.mark.needs("bash")
+pytestmark = [pytest.mark.needs("bash"), pytest.mark.sees_system]
 RECIPES = """
 [recipes.kelp]
 commands = ["kelp"]

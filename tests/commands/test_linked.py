@@ -82,7 +82,7 @@ def test_all_that_are_there_are_shown_with_version_and_owner(desk: Desk) -> None
     assert {each["owner"] for each in traced} == {f"the folder {path}" for path, _ in expected}
     assert traced[0]["path"] == "~/unnamed", "what answers comes first"
     told = desk.well("list", "kelp").out
-    assert "4.2.0" in told and "~/tides" in told and "Installed by others" in told
+    assert "4.2.0" in told and "~/tides" in told and "Other installations" in told
     assert not (desk.home / "it-ran").exists()
 
 

@@ -136,7 +136,7 @@ def test_an_installer_is_reviewed_first(quay: Desk) -> None:
     read = quay.well("preview", "--script", "bollard")
     assert read.out.encode() == script
     assert digest(script) in read.err
-    assert "Asked before anything begins" in quay.well("preview").out
+    assert "Questions before the first change" in quay.well("preview").out
     quay.write(text.replace(digest(script), digest(b"another")))
     refused = quay.run("provision")
     assert refused.code == 2
@@ -175,7 +175,7 @@ def test_a_person_at_the_terminal_reads_it_and_says_yes(quay: Desk) -> None:
     child.expect_exact("It only knows one startup file")
     child.expect_exact("run it? (y, n, read)")
     child.sendline("y")
-    child.expect_exact("every fresh shell answers")
+    child.expect_exact("verified in")
     child.expect(pexpect.EOF)
     child.close()
     assert child.exitstatus == 0

@@ -268,7 +268,7 @@ def test_a_run_that_is_cut_off_leaves_nothing_half_done(
         assert desk.likeness() == before
     else:
         assert running.returncode == -signal.SIGKILL
-        assert "cut off: took back install kelp 4.2.1" in desk.well("provision").err
+        assert "interrupted: undid install kelp 4.2.1" in desk.well("provision").err
         assert not any(staging.iterdir())
         desk.well("undo")
         assert desk.likeness() == before
@@ -314,7 +314,7 @@ def test_a_journal_that_is_lost_is_made_anew(desk: Desk, damage: str) -> None:
     assert desk.run("verify").code == 0, "what only reads goes on"
     answer = desk.well("undo")
     assert "the journal" in answer.err
-    assert "can be taken back" in answer.err
+    assert "can be undone" in answer.err
     assert journal.with_name("journal.db.unreadable-1").exists() is (damage == "garbage")
     desk.well("undo")
     desk.wants(MORE)

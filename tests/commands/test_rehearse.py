@@ -55,15 +55,12 @@ def test_it_comes_to_the_same_and_the_home_is_as_it_was(desk: Desk) -> None:
     page = desk.home.parent / "page.html"
     shown = desk.well("rehearse", "--report", str(page)).out
     assert looked(desk.home) == before
-    assert "undo left the copy byte for byte as it was" in shown and "Your home is as it was" in shown
-    assert "every fresh shell answers" in shown and "run:   ." not in shown
-    assert "All well" in page.read_text() and "shelf/kelp/4.2.1/bin" in page.read_text()
+    assert "restored the copy byte for byte" in shown and "Your home is unchanged" in shown
+    assert "verified in" in shown and "run:   ." not in shown
+    assert "checks passed" in page.read_text() and "shelf/kelp/4.2.1/bin" in page.read_text()
     rehearsed = desk.well("rehearse", "--json").json
     assert (
-        looked(desk.home) == before
-        and rehearsed["ok"]
-        and not rehearsed["back"]
-        and not rehearsed["touched"]
+        looked(desk.home) == before and rehearsed["ok"] and not rehearsed["back"] and not rehearsed["touched"]
     )
     assert done(desk.well("provision", "--json").json) == done(rehearsed)
     before = looked(desk.home)
@@ -72,7 +69,7 @@ def test_it_comes_to_the_same_and_the_home_is_as_it_was(desk: Desk) -> None:
     desk.wants(OLD, '[runtimes.kelp]\nwant = "3.6"\n')
     assert "kelp 3.6.2" in desk.well("rehearse").out
     desk.wants(OLD)
-    assert "All well" in desk.well("verify").out
+    assert "checks passed" in desk.well("verify").out
 
 
 @pytest.mark.needs("setpriv")
@@ -102,7 +99,7 @@ def test_an_ordinary_user_rehearses_too(open_room: Path, harbour: str) -> None:
         words, cwd=home, env=environment, capture_output=True, text=True, timeout=60, check=False
     )
     told = done.stdout + done.stderr
-    assert "Your home is as it was" in done.stdout and "ebb 5.1" in done.stdout, told
+    assert "Your home is unchanged" in done.stdout and "ebb 5.1" in done.stdout, told
     assert "never agreed to" not in told
     # Where the tests' own Python is in a folder of root's, nobody else can start it anew, as an installation
     # through a manager does.
@@ -120,7 +117,7 @@ def test_what_goes_wrong_is_told_as_provision_tells_it(desk: Desk) -> None:
     desk.wants('[[checks]]\nname = "kelp is new"\nrun = "kelp --version"\nexpect = "kelp 9.*"\n')
     before = looked(desk.home)
     answer = desk.run("rehearse")
-    assert answer.code == 1 and "kelp is new" in answer.out and "Your home is as it was" in answer.out
+    assert answer.code == 1 and "kelp is new" in answer.out and "Your home is unchanged" in answer.out
     desk.wants("", '[runtimes.kelp]\nwant = "9"\n')
     answer = desk.run("rehearse")
     assert answer.code == 2 and "workstation.toml" in answer.err and "zesty-anchor list kelp" in answer.err
@@ -155,7 +152,7 @@ def test_what_needs_privilege_is_only_told_and_nothing_outside_can_be_written(de
     try:
         before = looked(desk.home)
         shown = desk.well("rehearse").out
-        assert "Needs privilege, so it was only told" in shown and PACKAGE in shown
+        assert "Needs privilege, so it was only shown" in shown and PACKAGE in shown
         assert PROGRAM.exists() and looked(desk.home) == before and not Path("/opt/tide-desk").exists()
     finally:
         take_out()

@@ -48,7 +48,7 @@ def test_packages_come_for_real_and_all_of_it_is_gone(desk: Desk, quay: Quay) ->
         and not answer.json["back"]
         and not answer.json["touched"]
     )
-    assert "All well" in page.read_text()
+    assert "checks passed" in page.read_text()
     assert looked(desk.home) == home and held() == before and shutil.which("tide-table") is None
     shown = desk.well("rehearse", "--root", "/").out
     assert "a copy of / with a copy of the home, which is gone" in shown and "only told" not in shown

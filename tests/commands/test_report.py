@@ -75,7 +75,7 @@ def told(tmp_path_factory: pytest.TempPathFactory, kelp_feed: str) -> Desk:
 def test_it_says_what_stands_and_what_to_do_next(told: Desk) -> None:
     text = (told.home / "page.html").read_text()
     for words in (
-        "Fresh shells do not all answer as the manifest says",
+        "New shells do not all answer as the manifest says",
         "delete ~/.bashrc:3",
         "kelp is an alias of the shell",
         "Tide &lt;desk&gt; &amp; quay",
@@ -179,13 +179,13 @@ def test_what_is_no_report_is_not_overwritten(desk: Desk) -> None:
     desk.well("provision")
     desk.well("report", "page.html")
     text = (desk.home / "page.html").read_text()
-    assert "All well" in text and "Nothing: what the manifest asks for stands" in text
+    assert "checks passed" in text and "Nothing: what the manifest asks for stands" in text
     assert "nothing that it hangs on has changed since" in text
     desk.well("report", "page.html", "--anew")
     assert "has changed since" not in (desk.home / "page.html").read_text()
     desk.write((desk.home / ".bashrc").read_text() + "alias kelp=/nowhere\n", ".bashrc")
     desk.well("report", "page.html")
-    assert "Fresh shells do not all answer" in (desk.home / "page.html").read_text()
+    assert "New shells do not all answer" in (desk.home / "page.html").read_text()
 
 
 def test_figures_and_tables_of_facts() -> None:
@@ -209,10 +209,10 @@ def test_figures_and_tables_of_facts() -> None:
         PastChange("generated-file", "create", "x", "done", 1.0, 104.0),
         PastChange("version", "install", "coral 1", "failed", 2.0, 102.0),
     )
-    run = PastRun(1, 100.0, 110.0, "m", "", "3 checks well", changes, (), (), False)
+    run = PastRun(1, 100.0, 110.0, "m", "", "3 checks passed", changes, (), (), False)
     bars = [(bar.words, round(bar.start, 2), round(bar.length, 2), bar.kind) for bar in timeline(run)]
     assert bars == [
-        ("install kelp 4", 0.0, 0.4, ""), ("install coral 1", 0.2, 0.2, "bad"), ("ask fresh shells", 0.4, 0.6,
+        ("install kelp 4", 0.0, 0.4, ""), ("install coral 1", 0.2, 0.2, "bad"), ("ask new shells", 0.4, 0.6,
         ""),
     ]  # fmt: skip
     assert json.dumps(bars)

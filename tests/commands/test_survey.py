@@ -43,7 +43,7 @@ def test_the_survey_sees_what_is_wrong(crowded: Desk) -> None:
     found = crowded.well("survey", "--json").json
     troubles = {(each["file"], each["line"], each["what"]) for each in found["troubles"]}
     assert ("~/.bashrc", 3, "sources ~/gone/env.sh, which does not exist") in troubles
-    assert ("~/.bashrc", 6, "~/nowhere is on PATH, and does not exist") in troubles
+    assert ("~/.bashrc", 6, "~/nowhere is on PATH but does not exist") in troubles
     assert ("~/.bashrc", 7, "~/nowhere is on PATH twice") in troubles or (
         "~/.bashrc",
         6,
@@ -55,7 +55,7 @@ def test_the_survey_sees_what_is_wrong(crowded: Desk) -> None:
     assert found["free"] > 0
     assert crowded.likeness() == before
     shown = crowded.well("survey").out
-    assert "Look at these" in shown
+    assert "Problems" in shown
     assert "free in the home" in shown
 
 
@@ -195,7 +195,7 @@ def test_the_grid_says_which_answers_where(crowded: Desk) -> None:
     }
     alias = next(key for key, row in letter.items() if "alias: ~/old-kelp" in row)
     assert alias in rows["bash"] and alias not in rows["zsh"]
-    assert "shadowed everywhere" in shown and shown.splitlines()[0].startswith("kelp 4.2.1 is in effect here")
+    assert "shadowed everywhere" in shown and shown.splitlines()[0].startswith("kelp 4.2.1 is active here")
     variable = crowded.well("trace", "$GAUGE").out
     assert "by the manifest" in variable and ".zshrc" not in variable
     nothing = crowded.run("trace", "GAUGE")
@@ -213,7 +213,7 @@ def test_an_alias_that_hides_a_version_is_told_with_its_line(desk: Desk) -> None
 
 
 def test_a_manifest_without_a_runtime_is_one(desk: Desk) -> None:
-    assert "none found here" in desk.well("survey").out
+    assert "none here" in desk.well("survey").out
     desk.write('[variables]\nGAUGE = "north"\n')
     told = desk.well("survey").out
     assert "manifest        ~/workstation.toml" in told and "the manifest's commands" not in told

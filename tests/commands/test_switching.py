@@ -108,7 +108,7 @@ def test_a_session_lasts_until_it_is_forgotten(settled: Desk, shell: str) -> Non
     )
     shown = interactive(settled, shell, lines, {})
     assert versions(shown) == ["4.1.0", "4.1.0", "3.6.2"]
-    assert "kelp 3.6.2 is in effect here: project, by ~/project/.kelp-version:1" in shown
+    assert "kelp 3.6.2 is active here: project, by ~/project/.kelp-version:1" in shown
     assert "kelp 5.0.0" not in interactive(settled, shell, "za switch kelp 5\nkelp --version", {})
 
 
@@ -206,7 +206,7 @@ def test_a_project_brings_its_versions_by_a_provisioning(desk: Desk) -> None:
     desk.write('title = "Soundings"\n[runtimes.kelp]\nwant = "5"\n', "project/workstation.toml")
     assert "kelp 5.0.0" in within(desk, "project", "preview").out
     assert "1 change done" in within(desk, "project", "provision").out
-    assert "in effect here: project" in within(desk, "project", "switch", "kelp").out
+    assert "active here: project" in within(desk, "project", "switch", "kelp").out
     assert within(desk, "project", "provision", "--json").json["changed"] == 0
     assert versions(interactive(desk, "bash", "cd project\nkelp --version", {})) == ["5.0.0"]
     refused = within(desk, "project", "remove", "kelp", "4.2.1")

@@ -184,7 +184,7 @@ def test_a_table_a_tree_and_a_chart(desk: Desk) -> None:
     whole = desk.well(
         "timing", "--shell", "bash", "--seconds", "1", "-v", "--chart", str(desk.home / "chart.png")
     ).out
-    assert "  1: /bin/sleep 0.12" in whole and "files of ours" in whole
+    assert "  1: /bin/sleep 0.12" in whole and "own files" in whole
     assert (desk.home / "chart.png").read_bytes().startswith(b"\x89PNG")
     assert not (desk.home / ".cache").exists() and not (desk.home / ".config").exists(), (
         "what draws leaves nothing of its own"

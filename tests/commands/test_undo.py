@@ -54,7 +54,7 @@ def test_what_a_later_run_needs_is_refused_and_named(desk: Desk) -> None:
     settled = desk.likeness()
     first, second = desk.run("undo", "--run", "1"), desk.run("undo", "--run", "2")
     assert (first.code, second.code) == (1, 1)
-    assert "run 1 cannot be taken back alone" in first.err
+    assert "run 1 cannot be undone alone" in first.err
     assert "kelp 3.6.2 came with it" in second.err
     assert "undo --run 3" in second.err
     assert desk.run("undo", "--run", "9").code == 2

@@ -337,7 +337,7 @@ def test_other_options_are_told_and_it_is_built_anew(tide: Desk) -> None:
     assert [(c["subject"], c["action"]) for c in changes if c["kind"] == "version"] == [
         ("brine 1.7.2", "fix")
     ]
-    assert binary.stat().st_ino != number and "All well" in tide.well("verify").out
+    assert binary.stat().st_ino != number and "checks passed" in tide.well("verify").out
     assert tide.well("provision", "--json").json["changes"] == []
     tide.well("undo")
     tide.wants("", runtimes.format('"-DFIRST"'))

@@ -41,14 +41,14 @@ def test_three_things_are_broken_found_and_fixed(desk: Desk) -> None:
     answer = desk.well("demo", "broken")
     found, repaired = answer.out.split("2. A bad day.")[1].split("4. Fix it.")
     for words in (
-        "Not well",
+        "failed",
         "shelf/kelp/4.2.1/bin/kelp",
         "~/.bashrc",
         "shelf/coral/11.0.4/bin/coral",
         "zesty-anchor provision",
     ):
         assert words in found, words
-    assert "All well" in repaired and "byte for byte as it was before, our journal included" in repaired
+    assert "checks passed" in repaired and "byte for byte as it was before, our journal included" in repaired
 
 
 @pytest.mark.system
@@ -58,7 +58,7 @@ def test_with_the_system_a_package_comes_and_goes_and_the_home_can_be_entered(
     answer = desk.well("demo", "--system", "--keep", str(tmp_path / "kept"))
     if is_root() and shutil.which("apt-get"):
         assert "of Debian package tide-kelp" in answer.out
-        assert "brought back:   tide-kelp" in answer.out
+        assert "restored:       tide-kelp" in answer.out
         assert not system_copy.PROGRAM.exists(), "the package is taken out at the end"
     else:
         assert "the kelp of a Debian package is left out" in answer.out
@@ -84,7 +84,7 @@ def test_a_step_waits_for_the_person(desk: Desk, tmp_path: Path) -> None:
         "TMPDIR": str(tmp_path / "rooms")},
         timeout=100,
     )  # fmt: skip
-    child.expect("1. Make it so")
+    child.expect("1. Provision")
     child.expect("Enter goes on")
     assert "2. A bad day" not in child.before
     child.sendline("")

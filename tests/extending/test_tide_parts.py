@@ -81,7 +81,7 @@ def test_one_file_and_a_line_are_enough(desk: Desk, tmp_path: Path) -> None:
     assert '"table"' in schema and '"tidesh"' in schema
     seen = run(desk, packages, "preview")
     assert seen.code == 0, seen.err
-    assert "Set keys in files of other programs" in seen.out and "~/.tide-mark" in seen.out
+    assert "Settings of other programs" in seen.out and "~/.tide-mark" in seen.out
     done = run(desk, packages, "provision", "--yes", "--trust", "workstation.toml")
     assert done.code == 0, done.out + done.err
     assert (desk.home / ".tide-mark").read_text() == "high\n"

@@ -109,7 +109,7 @@ def ends(running: subprocess.Popen[str], how: signal.Signals, thread: int | None
     _, said = running.communicate(timeout=60)
     took = time.monotonic() - began
     assert running.returncode == 128 + how
-    assert "interrupted: what was under way is taken back" in said
+    assert "interrupted: what was under way is undone" in said
     assert took < SECONDS, f"{took:.1f} s"
     return said
 

@@ -117,6 +117,7 @@ def test_a_copy_that_is_not_what_was_put_there_is_refused(tmp_path: Path, spoil:
         ("a\n", "a\nOURS\n", "a\nchanged\n", None),
         ("a\nb\nc\n", "a\nX\nY\nc\n", "a\nX\nmine\nY\nc\n", None),
         ("a\nb\nc\nd\n", "X\nb\nY\nd\n", "X\nb\nY\nd\nmine\n", "a\nb\nc\nd\nmine\n"),
+        ("a\na2\nb\nc\nd\n", "X\nb\nd\n", "X\nb\nd\nmine\n", "a\na2\nb\nc\nd\nmine\n"),
         ("", "OURS\n", "mine\nOURS\n", "mine\n"),
     ],
 )

@@ -182,7 +182,7 @@ def test_a_manifest_that_was_never_agreed_to_runs_nothing(desk: Desk) -> None:
     for command in ("verify", "provision"):
         refused = desk.run(command, "-m", str(there))
         assert refused.code == 5, refused.out + refused.err
-        assert "was never used on this machine. It sets as-root, [shells] use, [feeds] harbour" in refused.err
+        assert "is new on this machine. It sets as-root, [shells] use, [feeds] harbour" in refused.err
         assert f"--trust {there}" in refused.err
     assert not (desk.home / "it-ran").exists()
     assert desk.run("preview", "-m", str(there)).code == 0

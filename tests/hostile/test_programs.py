@@ -151,7 +151,7 @@ def test_verify_tells_an_empty_entry_of_the_persons_own(desk: Desk) -> None:
     desk.write('alias t=ls\nPATH=":$PATH"\n', ".bashrc")
     assert desk.run("provision").code == 0, "it was so before, and no run is taken back for it"
     answer = desk.run("verify")
-    assert answer.code == 0 and "already so before provisioning" in answer.out
+    assert answer.code == 0 and "Failed before provisioning as well" in answer.out
     assert "every PATH entry is absolute" in answer.out and "~/.bashrc:2" in answer.out
     desk.write('alias t=ls\nPATH="$PATH:tools"\n', ".bashrc")
     desk.run("provision")

@@ -1,4 +1,4 @@
-"""What is made of a fresh shell's answers: each way of judging, where it says yes and where it must say
+"""What is made of a new shell's answers: each way of judging, where it says yes and where it must say
 no.
 """
 

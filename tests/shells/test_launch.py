@@ -108,7 +108,7 @@ def test_a_command_that_the_version_does_not_have(shelf: Path, tmp_path: Path) -
     assert run(bin / "kelp-root")[1].startswith("kelp-root 4.2|")
     code, _, err = run(bin / "kelp-old")
     assert code == 127
-    assert "kelp 4.2, which is in effect here, has no such command" in err
+    assert "kelp 4.2, which is active here, has no such command" in err
     assert "zesty-anchor with kelp=3.6 -- kelp-old" in err
 
 

@@ -8,7 +8,7 @@ from zesty_anchor.show.paint import Paint
 
 
 def _told(*changes: PastChange) -> str:
-    run = PastRun(1, 1.0, 2.0, "/m", "", "3 checks well", changes, (), (), taken_back=False)
+    run = PastRun(1, 1.0, 2.0, "/m", "", "3 checks passed", changes, (), (), undone=False)
     stream = io.StringIO()
     history.runs(Paint(stream, "never", {}), [run], str)
     return stream.getvalue().splitlines()[1]

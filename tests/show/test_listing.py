@@ -18,4 +18,4 @@ def test_of_the_systems_own_the_version_and_place_are_shown() -> None:
         InstallThere("/usr/bin/kelp", "Debian package kelp", "3.1.2"),
     )
     listing.runtime(Paint(out, "never", {}), Listing("kelp", effect, (), (), here=here), "")
-    assert out.getvalue().startswith("kelp  system (3.1.2, /usr/bin/kelp) is in effect: default")
+    assert out.getvalue().startswith("kelp  system (3.1.2, /usr/bin/kelp) is active: default")

@@ -40,7 +40,7 @@ def test_plain_lines_are_few(monkeypatch: pytest.MonkeyPatch) -> None:
         "install kelp 4: 10.0 MB of 12.0 MB",
         "unpack 10",
         "done    install kelp 4, 11.0 MB",
-        "unattended from here: 3 steps, 5.0 kB and 1 download of unknown size to fetch",
+        "no more questions: 3 steps, 5.0 kB and 1 download of unknown size to fetch",
     ]
 
 

@@ -208,8 +208,8 @@ def edited_from(record: FileRecord, before: bytes | None, after: bytes | None, k
 
 
 def ours_beside(record: FileRecord) -> list[Path]:
-    """What a run that was cut off had written of the file beside it: no more than the beginning of what it
-    was to get, or of what it held.
+    """What a run that was cut off had written of the file also installed: no more than the beginning of what
+    it was to get, or of what it held.
     """
     target = Path(record.path)
     found = [path for path, name in left_beside(target.parent) if name == target.name and path.is_file()]

@@ -49,7 +49,7 @@ class Stage(IntEnum):
     SHELL = 2
     """Startup files and what they source: all of them, or none."""
     CLEAR = 3
-    """Remove what conflicts, only after fresh shells have proved the new."""
+    """Remove what conflicts, only after new shells have proved the new."""
 
 
 class Change(Protocol):

@@ -10,15 +10,15 @@ class Heading(Enum):
     summary.
     """
 
-    SYSTEM = ("For the whole system, with privilege", "system")
-    INSTALLER = ("Run an installer; its lines in startup files are moved into our own", "new")
-    VERSIONS = ("What you get", "new")
-    OURS = ("Files of our own", "")
-    STARTUP = ("What changes in your startup files", "files")
-    SETTINGS = ("Set keys in files of other programs", "files")
-    IDENTITY = ("Make you known", "files")
-    ALTERNATIVES = ("What the alternatives of the system lead to, once fresh shells have proved it", "system")
-    REMOVAL = ("Take away, once fresh shells have proved the new versions", "removed")
+    SYSTEM = ("For the whole system (needs privilege)", "system")
+    INSTALLER = ("Run an installer (its lines move into the generated files)", "new")
+    VERSIONS = ("To install", "new")
+    OURS = ("Generated files", "")
+    STARTUP = ("Startup files that change", "files")
+    SETTINGS = ("Settings of other programs", "files")
+    IDENTITY = ("Your identity", "files")
+    ALTERNATIVES = ("Alternatives of the system, after the new versions are verified", "system")
+    REMOVAL = ("Remove after the new versions are verified", "removed")
 
     @property
     def title(self) -> str:

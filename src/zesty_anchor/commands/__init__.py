@@ -129,7 +129,7 @@ def exit_code() -> int:
     except (click.Abort, KeyboardInterrupt):
         # The terminal may be gone.
         with contextlib.suppress(OSError):
-            print("interrupted: what was under way is taken back", file=sys.stderr)
+            print("interrupted: what was under way is undone", file=sys.stderr)
         return 128 + (ended[0] if ended else signal.SIGINT)
     except click.ClickException as error:
         if isinstance(error, click.NoSuchOption) and error.option_name in OTHER_OPTIONS:

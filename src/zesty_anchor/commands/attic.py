@@ -24,6 +24,6 @@ def command(setting: Setting, deed: str | None) -> None:
     if setting.as_json:
         setting.print_json({"deleted" if deed else "kept": things})
     elif deed:
-        attic.thrown_away(setting.out, things, shown)
+        attic.deleted(setting.out, things, shown)
     else:
         attic.kept(setting.out, things, shown)

@@ -25,12 +25,12 @@ def command(setting: Setting) -> None:
         setting.print_json(document.dismantled(done.taken, done.removed, done.kept))
     else:
         changes.taken_back(setting.out, done.taken, whole=setting.verbose)
-        setting.out.write(f"Removed: {', '.join(done.removed) or 'nothing, there were no folders of ours'}")
+        setting.out.write(f"Removed: {', '.join(done.removed) or 'nothing was left to remove'}")
         if done.kept:
-            setting.out.write(f"What was still in the attic is now yours alone, in {done.kept}")
+            setting.out.write(f"What was still in the attic is now in {done.kept}")
         if not done.taken.whole:
             setting.out.write(
-                "Our folders stay, since what could not be undone needs them. Fix the cause, then run it again."
+                "Our folders stay: what could not be undone needs them. Fix the cause, then run it again."
             )
     if not done.taken.whole:
         raise click.exceptions.Exit(FAILED)

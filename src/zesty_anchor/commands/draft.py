@@ -24,7 +24,7 @@ def command(setting: Setting, words: tuple[str, ...]) -> None:
     files = [word for word in words if word == "-" or "/" in word or word.endswith(".toml")]
     names = [word for word in words if word not in files]
     if len(files) > 1:
-        raise click.UsageError(f"one file is enough: {files[0]} or {files[1]}")
+        raise click.UsageError(f"name one file only: {files[0]} or {files[1]}")
     file = Path(files[0] if files else FILE_NAME)
     with setting.bare() as (workstation, person):
         printed = str(file) == "-"

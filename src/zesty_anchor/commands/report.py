@@ -10,6 +10,7 @@ from zesty_anchor.commands import WithExamples
 from zesty_anchor.commands.options import Setting, with_setting
 from zesty_anchor.files.replace import replace
 from zesty_anchor.operations.report import report
+from zesty_anchor.show.sizes import count
 from zesty_anchor.system.problem import UsageProblem
 
 _BEGINNING = 4096
@@ -44,8 +45,9 @@ def command(setting: Setting, file: Path | None, anew: bool) -> None:
         setting.print_json(found)
     elif file is not None:
         paint = setting.out
-        state = paint.good("all well") if found.verified.ok else paint.bad("not well")
-        paint.write(f"{locations.shown(file.absolute())}: {state}; {len(found.next)} to do next")
+        state = paint.good("all checks passed") if found.verified.ok else paint.bad("checks failed")
+        steps = count(len(found.next), "step")
+        paint.write(f"{locations.shown(file.absolute())}: {state}; {steps} to take next")
 
 
 def check_file(file: Path) -> None:
@@ -58,6 +60,6 @@ def check_file(file: Path) -> None:
         )
     if file.exists() and GENERATOR not in file.read_bytes()[:_BEGINNING]:
         raise UsageProblem(
-            f"{file} exists, and is no report",
+            f"{file} exists and is not a report",
             advice="name another file: what is not ours is not overwritten",
         )

@@ -63,9 +63,7 @@ def command(
             return
         scope = scope or ("session" if workstation.environ.get("ZESTY_ANCHOR_SHELL") else None)
         if scope is None:
-            raise UsageProblem(
-                "for which scope?", advice=f"add --{', --'.join(SCOPES[:-1])} or --{SCOPES[-1]}"
-            )
+            raise UsageProblem("Choose a scope", advice=f"add --{', --'.join(SCOPES[:-1])} or --{SCOPES[-1]}")
         if scope == "default":
             if want is None:
                 advice = "name the version that it should be"

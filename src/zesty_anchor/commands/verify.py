@@ -53,7 +53,7 @@ def command(
     name, home = "", ""
 
     def show(seen: Verified) -> None:
-        if not setting.as_json and not seen.ok:
+        if not setting.as_json and (seen.fixes or not seen.ok):
             proof.verified(setting.err, seen, home, whole=setting.verbose)
 
     outcome = None

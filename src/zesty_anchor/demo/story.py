@@ -51,37 +51,37 @@ class Step(NamedTuple):
 
 _PROVISION = Step(
     ("provision", "--trust", "workstation.toml"),
-    "Make it so: it is our own, and may run what it names.",
-    "the end: what is new, what fresh shells of each kind answered, and the one line to type",
+    "Provision: the manifest is our own, so trust it.",
+    "the summary: what is new, the checks in new shells, and the line that updates this shell",
 )
-_UNDO = Step(("undo",), "Take it back.", "the old kelp is where it was, and so is every line")
+_UNDO = Step(("undo",), "Undo it.", "the old kelp and every line are back")
 
 TOUR = (
     Step(
         ("survey",),
-        "What is here?",
-        "an old kelp answers, in bash and in zsh; a folder on PATH does not exist",
+        "What is on this machine?",
+        "an old kelp is active in bash and zsh; a folder on PATH does not exist",
     ),
-    Step(("trace", "kelp"), "Why does that one answer?", "the line of each startup file that put it there"),
+    Step(("trace", "kelp"), "Why that one?", "the line of each startup file that decides it"),
     Step(
         ("preview",),
         "What would change?",
-        "your own files by the line; the old kelp goes only after the proof",
+        "your startup files line by line; the old kelp is removed only after the new one is verified",
     ),
     _PROVISION,
-    Step(("provision",), "Once more.", "nothing changes, and it takes no time"),
-    Step(("list",), "Which version is in effect, and what decided it?", "the file and the line"),
+    Step(("provision",), "Again.", "nothing to do"),
+    Step(("list",), "Which version is active, and why?", "the file and the line that decide it"),
     Step(
         ("with", "kelp=3.6", "--", "kelp", "--version"),
         "Run one command with another version.",
-        "3.6, just this once",
+        "3.6, for this command only",
     ),
     Step(
         FOLDERS,
-        "Walk about, in every shell.",
-        "the project ~/soundings pins 3.6: it answers there, and only there",
+        "Enter a project, in every shell.",
+        "~/soundings pins 3.6: it is active there, and only there",
     ),
-    Step(("history",), "What was done?", "the run, what it brought, and what it proved"),
+    Step(("history",), "What was done?", "the run, what it installed, and how many checks passed"),
     _UNDO,
 )
 BROKEN = (
@@ -92,10 +92,10 @@ BROKEN = (
         "a command of kelp is gone, our line in ~/.bashrc too, and coral may not be run any more",
     ),
     Step(
-        ("verify",), "What is wrong?", "each cause once, with the file, what it breaks, and what fixes it", 4
+        ("verify",), "What is wrong?", "each cause once, with its file, the checks that fail, and the fix", 4
     ),
-    Step(("provision",), "Fix it.", "only what is broken is made anew; then it is proved"),
-    Step(("verify",), "Is it well?", "three lines, when all is well"),
+    Step(("provision",), "Fix it.", "only what is broken is repaired, then verified"),
+    Step(("verify",), "Is everything fine again?", "all checks passed"),
 )
 SCENARIOS = {"tour": TOUR, "broken": BROKEN}
 
@@ -216,7 +216,7 @@ def _break(say: Say, home: Path) -> None:
 
 
 def _walk(say: Say, environment: dict[str, str], home: Path) -> None:
-    """Enter the project in a fresh shell of each kind, and leave it again. Raises ``Problem`` where one goes
+    """Enter the project in a new shell of each kind, and leave it again. Raises ``Problem`` where one goes
     wrong.
     """
     for name, shell in SHELLS.items():

@@ -1,4 +1,4 @@
-"""What later runs need of an earlier one, so that it cannot be taken back alone."""
+"""What later runs need of an earlier one, so that it cannot be undone alone."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from zesty_anchor.engine.undo import record_of, successors
 
 
 class Need(msgspec.Struct, frozen=True):
-    """Why one run cannot be taken back alone: the later ``run`` and its change ``subject`` that needs it, and
+    """Why one run cannot be undone alone: the later ``run`` and its change ``subject`` that needs it, and
     ``what`` it needs.
     """
 

@@ -77,7 +77,7 @@ def open_journal(locations: Locations, kinds: Kinds) -> Journal:
     changes = len({(event.run, event.change) for event in events if event.change})
     why = f"could not be read: it is kept in {locations.shown(aside)}" if aside else "was gone"
     journal.remade = (
-        f"the journal {why}; {changes} changes are known from the attic and the shelf, and can be taken back"
+        f"the journal {why}; {changes} changes are known from the attic and the shelf, and can be undone"
     )
     return journal
 

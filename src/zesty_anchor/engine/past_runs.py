@@ -23,7 +23,7 @@ class PastChange(msgspec.Struct, frozen=True):
 
 class PastRun(msgspec.Struct, frozen=True):
     """One run: when it began and ended (seconds since 1970), its manifest with its digest (SHA-256, empty:
-    not known), what fresh shells said at its end, its changes in their order, what of it is in the attic and
+    not known), what new shells said at its end, its changes in their order, what of it is in the attic and
     stays there, and whether it was taken back.
     """
 

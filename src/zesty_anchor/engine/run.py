@@ -18,7 +18,7 @@ from zesty_anchor.engine.reporter import Reporter
 from zesty_anchor.engine.undo import take_back_entry, tidy
 from zesty_anchor.system.problem import Problem, of_system
 
-_QUIET_SECONDS = 0.5
+_QUIET_SECONDS = 1.2
 """How long nothing ends before what is done is put into use."""
 _STUCK_SECONDS = 1.0
 """How long a change may take to end, once the run was interrupted."""

@@ -50,7 +50,7 @@ def take_back_entry(kinds: Kinds, journal: Journal, entry: Entry, bench: Bench) 
         reverted = kinds[entry.kind].take_back(record, bench)
     except (Problem, OSError) as error:
         problem = error if isinstance(error, Problem) else of_system(error, entry.subject)
-        told = f"{entry.action} {entry.subject} could not be taken back: {problem}; {problem.advice}"
+        told = f"{entry.action} {entry.subject} could not be undone: {problem}; {problem.advice}"
         reverted = Reverted((told,), whole=False)
     if not reverted.whole:
         if entry.state == "done":
@@ -96,7 +96,7 @@ def take_back_run(
 ) -> TakenBack:
     """Take back everything that a run did. What is told of it includes what earlier tries had to tell. What
     it has in the attic goes too, but for what stays of use to the person. ``later`` are the runs after it
-    that stand: what they did stays, and their records are made such that they can be taken back as if this
+    that stand: what they did stays, and their records are made such that they can be undone as if this
     run had never been.
     """
     earlier = journal.notices(run)

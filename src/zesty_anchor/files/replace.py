@@ -121,8 +121,8 @@ def beside_name(target: Path) -> Path:
 
 
 def _fitting(name: str) -> str:
-    """A name cut so that ours fits beside it: file systems take 255 bytes (limits.h(7), NAME_MAX). What is
-    beside a file of a longer name goes by its age alone.
+    """A name cut so that ours fits also installed: file systems take 255 bytes (limits.h(7), NAME_MAX). What
+    is beside a file of a longer name goes by its age alone.
     """
     return (
         name

@@ -12,7 +12,7 @@ Status = Annotated[int, msgspec.Meta(ge=0, le=999)]
 
 
 class Check(Part, frozen=True):
-    """One of them: a command line that fresh shells ``run``, a ``file`` that is there, a ``port`` of this
+    """One of them: a command line that new shells ``run``, a ``file`` that is there, a ``port`` of this
     machine that somebody listens at, or a ``url`` that answers.
 
     What is printed, or stands in the file or the answer, is held against ``expect`` (a pattern of glob(7)) or

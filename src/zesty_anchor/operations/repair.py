@@ -21,8 +21,7 @@ from zesty_anchor.operations.verify import verify
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.proof.fixes import Fix
 from zesty_anchor.proof.prove import Asking
-from zesty_anchor.proof.verified import Verified
-from zesty_anchor.proof.written import PROVISION
+from zesty_anchor.proof.verified import PROVISION, Verified
 
 _KEY = "zesty-anchor verify --fix, at a terminal"
 
@@ -41,9 +40,9 @@ def repair(
 
     Raises ``AnswersNeeded`` where there is something to ask and nobody to ask it.
     """
-    seen, fixes = verify(workstation, person, asking, deep=deep)
+    seen, fixes = verify(workstation, person, asking, deep=deep, earlier=True)
     show(seen)
-    outcome = None if seen.ok else _repair(workstation, person, seen, fixes, deep=deep)
+    outcome = None if seen.ok and not fixes else _repair(workstation, person, seen, fixes, deep=deep)
     if outcome is None:
         return seen, None
     fresh = msgspec.structs.replace(workstation, past=past(workstation.locations, lambda: KINDS))

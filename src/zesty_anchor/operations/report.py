@@ -31,7 +31,7 @@ _TROUBLES = 5
 
 
 def report(workstation: Workstation, person: Person, *, anew: bool = False) -> Report:
-    """Look whether the last proof holds yet, and ask fresh shells where it does not, or ``anew``; look where
+    """Look whether the last proof holds yet, and ask new shells where it does not, or ``anew``; look where
     PATH comes from and what is wrong; and put it together with what earlier runs did. Nothing is changed.
 
     Raises what ``verify`` raises.

@@ -174,8 +174,8 @@ def recovered(journal: Journal, person: Person, workstation: Workstation, grante
         lambda run: bench_of(run, journal, person, workstation, granted),
     )
     for change in taken.changes:
-        did = "took back" if change.outcome == "taken back" else "could not take back"
-        person.reporter.said(f"an earlier run was cut off: {did} {change.action} {change.subject}")
+        did = "undid" if change.outcome == "taken back" else "could not undo"
+        person.reporter.said(f"an earlier run was interrupted: {did} {change.action} {change.subject}")
     return msgspec.structs.replace(taken, notices=(*journal.to_report, *taken.notices))
 
 

@@ -150,7 +150,8 @@ class Stages:
         machine = machine.again({fact for change in lines for fact in change.touches})
         proof = self._prove(plan, machine)
         names = ", ".join(f"{v.runtime} {v.version}" for v in plan.wanted.defaults)
-        self._runner.reporter.said(f"ready in new shells: {names} ({proof.told})")
+        told = proof.told if proof.ok else "other checks wait for the rest of this run"
+        self._runner.reporter.said(f"ready in new shells: {names} ({told})")
 
     def _open(self, plan: Plan, last: Stage) -> Sequence[Change]:
         """The changes up to a stage that can be begun."""
@@ -206,13 +207,13 @@ class Stages:
                 self._mark(change, waits(change, reason))
 
     def _prove(self, plan: Plan, machine: Machine) -> Proof:
-        """Ask fresh shells, after writing down which versions were taken for which wants."""
+        """Ask new shells, after writing down which versions were taken for which wants."""
         for version in plan.wanted.versions:
             if not version.pending:
                 self._journal.resolve(
                     self._runner.run, version.runtime, version.want, version.feed, version.version
                 )
-        self._runner.reporter.said("asking fresh shells")
+        self._runner.reporter.said("verifying in new shells")
         proof = prove(plan.wanted, machine, self._person.jobs, Asking(before=self._before(machine)))
         return proof if proof.ok else with_baseline(proof, machine)
 

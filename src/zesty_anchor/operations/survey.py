@@ -34,7 +34,7 @@ def survey(
 def path_and_troubles(
     workstation: Workstation, machine: Machine
 ) -> tuple[tuple[Origin, ...], tuple[Trouble, ...]]:
-    """Where the entries of PATH come from in fresh shells, and what is wrong, the worst first."""
+    """Where the entries of PATH come from in new shells, and what is wrong, the worst first."""
     from zesty_anchor.survey.look import path_and_troubles
 
     path, troubles = path_and_troubles(machine, _recipes(workstation), shipped())

@@ -38,7 +38,7 @@ class NothingLeft(Problem):
     """Nothing is left that could be taken back."""
 
     def __init__(self, advice: str) -> None:
-        super().__init__("there is no provisioning to take back", advice=advice)
+        super().__init__("there is nothing to undo", advice=advice)
 
 
 class Dismantled(msgspec.Struct, frozen=True):
@@ -57,13 +57,13 @@ def undo(workstation: Workstation, person: Person, run: int | None = None) -> Ta
     """
     with read_journal(workstation.locations, KINDS) as journal:
         if not journal.standing_runs() and not journal.unfinished():
-            raise NothingLeft("all that was done in this home was taken back already, or nothing was done")
+            raise NothingLeft("every run in this home was undone already, or there was none")
     with journal_alone(person, workstation) as journal:
         standing = journal.standing_runs()
         if run is not None and run not in standing[:MOST]:
             numbers = ", ".join(map(str, standing[:MOST])) or "none"
             raise UsageProblem(
-                f"there is no run {run} to take back",
+                f"there is no run {run} to undo",
                 advice=f"zesty-anchor undo --list; there are: {numbers}",
             )
         runs = standing[:1] if run is None else [run]
@@ -83,7 +83,7 @@ def undo(workstation: Workstation, person: Person, run: int | None = None) -> Ta
 
 
 def runs(workstation: Workstation) -> list[RunDone]:
-    """The runs that can be taken back, the latest first."""
+    """The runs that can be undone, the latest first."""
     with read_journal(workstation.locations, KINDS) as journal:
         told = by_run(journal.promises())
         return [
@@ -101,9 +101,9 @@ def _refuse_needed(journal: Journal, run: int, later: list[int]) -> None:
     """Raises ``Problem`` where a later run needs what this one did."""
     for need in needed_by(KINDS, journal, run, later):
         raise Problem(
-            f"run {run} cannot be taken back alone: {need.what}",
+            f"run {run} cannot be undone alone: {need.what}",
             where=f"run {need.run}: {need.subject}",
-            advice=f"take that back first: zesty-anchor undo --run {need.run}",
+            advice=f"undo that first: zesty-anchor undo --run {need.run}",
         )
 
 

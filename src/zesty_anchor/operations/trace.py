@@ -19,7 +19,7 @@ from zesty_anchor.system.host import answering
 
 
 def trace(workstation: Workstation, name: str, meanwhile: Callable[[], object]) -> Traced:
-    """Ask fresh shells of every kind. ``name`` is a command, ``$NAME`` for a variable, or ``PATH``.
+    """Ask new shells of every kind. ``name`` is a command, ``$NAME`` for a variable, or ``PATH``.
     ``meanwhile`` is what can be done as long as they start.
     """
     machine = look_at(workstation)
@@ -69,7 +69,7 @@ class _Named:
         return {runtime: recipes[runtime]} if runtime is not None and not self.no_command else {}
 
     def installs(self, paths: list[str], owners: Owners) -> tuple[InstallThere, ...]:
-        """Every install of the runtime that is here. ``paths`` are those of fresh shells."""
+        """Every install of the runtime that is here. ``paths`` are those of new shells."""
         together = ":".join(dict.fromkeys(folder for path in paths for folder in path.split(":")))
         found = installs_there(self.recipes, self._machine, owners, together) if self.recipes else {}
         return tuple(each for some in found.values() for each in some)

@@ -1,4 +1,4 @@
-"""Asking whether the machine is as the manifest says: what was put there first, then fresh shells."""
+"""Asking whether the machine is as the manifest says: what was put there first, then new shells."""
 
 from __future__ import annotations
 
@@ -51,10 +51,11 @@ def still_proved(workstation: Workstation, person: Person) -> Verified | None:
 
 
 def verify(
-    workstation: Workstation, person: Person, asking: Asking, *, deep: bool = False
+    workstation: Workstation, person: Person, asking: Asking, *, deep: bool = False, earlier: bool = False
 ) -> tuple[Verified, tuple[Fix, ...]]:
     """Compare what is installed with what was put there (``deep``: each file of each version is read), then
-    ask new shells. Returns what was found, and the edits of the person's files that were tried and help.
+    ask new shells. Returns what was found, and the edits of the person's files that were tried and help; with
+    ``earlier`` also for what failed before provisioning.
     """
     import time
 
@@ -80,7 +81,7 @@ def verify(
         )
     proof = compared(proof, read(workstation.locations.state).baseline)
     proof = explained(proof, plan.wanted, machine, workstation.place, drift)
-    proof, fixes = with_fixes(proof, plan.wanted, machine, person.jobs)
+    proof, fixes = with_fixes(proof, plan.wanted, machine, person.jobs, earlier=earlier)
     state = _state(drift, proof)
     versions = tuple(f"{each.runtime} {each.version}" for each in plan.wanted.versions)
     return Verified(

@@ -35,7 +35,7 @@ from zesty_anchor.system.privilege import NO_ACCESS
 class Work:
     """One provisioning that has something to do. ``first`` are changes that come before all others: see
     ``provision``. ``planning`` gives a planner for a workstation whose manifest is another one than was
-    thought. With ``prove`` there may be nothing to do but to ask fresh shells. ``about`` are the commands
+    thought. With ``prove`` there may be nothing to do but to ask new shells. ``about`` are the commands
     that it is done for: see ``Outcome``. With ``whole`` a run that does not end well is taken back.
     """
 

@@ -182,7 +182,7 @@ def question(workstation: Workstation, trusted: Path | None = None) -> Question 
         return None
     shown = workstation.locations.shown(file)
     if not known:
-        text = f"{shown} was never used on this machine. It sets {', '.join(_tables(parts))}: trust it?"
+        text = f"{shown} is new on this machine. It sets {', '.join(_tables(parts))}: trust it?"
     else:
         told = list(differences(known[-1], parts))
         more = f"; and {len(told) - _MOST} more" if len(told) > _MOST else ""

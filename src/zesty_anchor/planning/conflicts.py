@@ -26,7 +26,7 @@ Answers = Mapping[str, str]
 
 
 class Conflicts:
-    """The conflicts of one command's plans. Fresh shells are asked once, and not where all is outranked."""
+    """The conflicts of one command's plans. New shells are asked once, and not where all is outranked."""
 
     def __init__(self, manifest: Manifest) -> None:
         self._manifest = manifest

@@ -60,7 +60,7 @@ class Planner:
         """The way to privilege, once it was asked for. Whoever gets a password from the person puts it here.
         """
         self.lines: tuple[frozenset[Path], frozenset[Path]] = (frozenset(), frozenset())
-        """The startup files in which our line is to stand below all others, since fresh shells showed that
+        """The startup files in which our line is to stand below all others, since new shells showed that
         one of those wins; and those where it is to stand above what ends their reading.
         """
         self.place_of = workstation.place
@@ -175,7 +175,7 @@ class Planner:
         notices = []
         if self._workstation.manifest.prerequisites.packages and machine.manager is None:
             title = machine.host.title
-            notices.append(f"[prerequisites] is passed over: no package manager that we know is on {title}")
+            notices.append(f"[prerequisites] is passed over: no known package manager is on {title}")
         manifest = self._workstation.manifest
         if manifest.shells.use == "all":
             notices += [f"{name} is left out: {reason}" for name, reason in left_out(machine).items()]

@@ -49,7 +49,7 @@ class ToDo(msgspec.Struct, frozen=True):
 
 class Report(msgspec.Struct, frozen=True):
     """The whole. ``at`` is when it was made (seconds since 1970), ``digest`` that of the manifest (SHA-256),
-    ``path`` the entries of PATH in fresh shells, ``costs`` the starts of shells as they were measured last,
+    ``path`` the entries of PATH in new shells, ``costs`` the starts of shells as they were measured last,
     and ``next`` what there is to do, the most pressing first.
     """
 

@@ -10,7 +10,7 @@ from zesty_anchor.survey.startup.provenance import Origin
 
 
 class Traced(msgspec.Struct, frozen=True):
-    """All that answers to one name in fresh shells, and what decided the version where it is one of the
+    """All that answers to one name in new shells, and what decided the version where it is one of the
     manifest's.
 
     ``here`` is what answers in the environment that we were called from (empty: nothing, or it is not a

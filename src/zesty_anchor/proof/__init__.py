@@ -1,1 +1,1 @@
-"""Fresh shells, and what they answer."""
+"""New shells, and what they answer."""

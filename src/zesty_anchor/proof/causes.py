@@ -11,8 +11,8 @@ from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.proof.checks import ABSOLUTE, FOLLOWS, follows, personal, programs, questions
 from zesty_anchor.proof.reasons import PlaceOf, Reasons
 from zesty_anchor.proof.result import HERE, PROGRAMS, CheckResult, Proof, ShellResult
-from zesty_anchor.proof.verified import Drift
-from zesty_anchor.proof.written import ENDS, PROVISION
+from zesty_anchor.proof.verified import PROVISION, Drift
+from zesty_anchor.proof.written import ENDS
 from zesty_anchor.shells.known import SH, SHELLS
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.survey.startup.provenance import traces

@@ -1,4 +1,4 @@
-"""What is checked in each fresh shell: from what is wanted to questions. Pure."""
+"""What is checked in each new shell: from what is wanted to questions. Pure."""
 
 from __future__ import annotations
 
@@ -25,7 +25,7 @@ LOOKUPS = frozenset({"place", "outside", "once", "variable", "absolute"})
 
 
 def questions(wanted: Wanted, locations: Locations) -> list[Question]:
-    """Everything that a fresh shell must answer. Where nothing follows the folder, a command may be its
+    """Everything that a new shell must answer. Where nothing follows the folder, a command may be its
     launcher.
     """
     asked: list[Question] = []

@@ -11,9 +11,9 @@ import msgspec
 from zesty_anchor.files.text_file import TextFile, read_text_file
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.proof.prove import Asking, prove
-from zesty_anchor.proof.result import HERE, STARTS, Cause, CheckResult, Proof, ShellResult
+from zesty_anchor.proof.result import HERE, STARTS, Cause, CheckResult, Proof, ShellResult, by_cause
 from zesty_anchor.proof.starts import NO_ERROR, SILENT
-from zesty_anchor.proof.written import PROVISION
+from zesty_anchor.proof.verified import PROVISION
 from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.shells.sealed import World, in_copy
 from zesty_anchor.shells.syntax import passes
@@ -37,15 +37,19 @@ class Fix(msgspec.Struct, frozen=True):
     after: bytes
 
 
-def with_fixes(proof: Proof, wanted: Wanted, machine: Machine, jobs: int) -> tuple[Proof, tuple[Fix, ...]]:
+def with_fixes(
+    proof: Proof, wanted: Wanted, machine: Machine, jobs: int, *, earlier: bool = False
+) -> tuple[Proof, tuple[Fix, ...]]:
     """The edits that were tried and help, one for each cause that is a line of the person's; and the proof
     with what each cause's fix is by now. Of a cause for which none helps, it says what was tried.
 
-    Where the system allows no copy of the home, nothing is tried, and the proof stays as it is.
+    With ``earlier`` they are looked for as well for what failed before provisioning. Where the system allows
+    no copy of the home, nothing is tried, and the proof stays as it is.
     """
     found: dict[Cause, Fix | None] = {}
     left = _MOST
-    for cause, failed in proof.by_cause.items():
+    listed = [*proof.failures, *(proof.earlier if earlier else ())]
+    for cause, failed in by_cause(listed).items():
         if not isinstance(cause, Cause) or not cause.line or failed[0][1].fix == PROVISION:
             continue
         file = _own_file(cause, machine)
@@ -145,7 +149,7 @@ def _helps(fix: Fix, proof: Proof, wanted: Wanted, machine: Machine, jobs: int) 
 
 def _concerned(fix: Fix, proof: Proof, machine: Machine) -> tuple[str, ...]:
     """The shells in which a check with this cause fails, and those that read the file."""
-    failing = {r.shell for r, c in proof.failures if c.cause == fix.cause}
+    failing = {r.shell for r, c in (*proof.failures, *proof.earlier) if c.cause == fix.cause}
     reading = {
         each.name
         for each in machine.shells

@@ -1,4 +1,4 @@
-"""What is made of a fresh shell's answers. Pure."""
+"""What is made of a new shell's answers. Pure."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Opening fresh shells of every kind and checking what the manifest promises."""
+"""Opening new shells of every kind and checking what the manifest promises."""
 
 from __future__ import annotations
 

@@ -95,7 +95,7 @@ def forget(state: Path) -> None:
 
 
 class LastProof(msgspec.Struct, frozen=True):
-    """The proof that the conditions were noted with: when (seconds since 1970), and what fresh shells
+    """The proof that the conditions were noted with: when (seconds since 1970), and what new shells
     answered.
     """
 

@@ -1,4 +1,4 @@
-"""A question that a fresh shell is asked."""
+"""A question that a new shell is asked."""
 
 from __future__ import annotations
 

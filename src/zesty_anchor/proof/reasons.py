@@ -12,8 +12,8 @@ from zesty_anchor.proof.checks import FOLLOWS
 from zesty_anchor.proof.question import Question
 from zesty_anchor.proof.result import STARTS, Cause, CheckResult
 from zesty_anchor.proof.starts import NO_ERROR, SILENT
-from zesty_anchor.proof.verified import Drift
-from zesty_anchor.proof.written import PROVISION, Written
+from zesty_anchor.proof.verified import PROVISION, Drift
+from zesty_anchor.proof.written import Written
 from zesty_anchor.shells.known import FOLLOW, SH
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.survey.startup.provenance import Found, found_in
@@ -21,7 +21,7 @@ from zesty_anchor.survey.startup.start_troubles import printing
 from zesty_anchor.survey.startup.startup_trace import StartupTrace
 from zesty_anchor.survey.startup.step import Place
 
-NOT_YET = "asked for, and not provisioned yet"
+NOT_YET = "not provisioned yet"
 _OURS = ("place", "once", "variable", "follows")
 _LEAVES = re.compile(r"(?:return|exit|exec|logout|bye)\b(?!\s+\d*[<>])")
 _UNSETS = re.compile(r"(?:unset|unsetenv|set (?:-\w+ )*(?:-\w*e\w*|--erase))\s(?:.*\s)?")

@@ -1,4 +1,4 @@
-"""What fresh shells answered."""
+"""What new shells answered."""
 
 from __future__ import annotations
 
@@ -73,7 +73,7 @@ class Proof(msgspec.Struct, frozen=True):
     def told(self) -> str:
         """What it came to, in a few words."""
         checks = sum(len(shell.checks) for shell in self.shells)
-        return f"{checks} checks well" if self.ok else f"{len(self.failures)} of {checks} checks failed"
+        return f"{checks} checks passed" if self.ok else f"{len(self.failures)} of {checks} checks failed"
 
     @property
     def marks(self) -> dict[str, dict[str, list[bool]]]:
@@ -86,11 +86,8 @@ class Proof(msgspec.Struct, frozen=True):
 
     @property
     def by_cause(self) -> dict[Cause | tuple[str, str], list[tuple[ShellResult, CheckResult]]]:
-        """What failed, by its cause; where that is not known by the check and what was observed."""
-        found: dict[Cause | tuple[str, str], list[tuple[ShellResult, CheckResult]]] = {}
-        for shell, check in self.failures:
-            found.setdefault(check.cause or (check.name, check.observed), []).append((shell, check))
-        return found
+        """What failed and counts, by its cause."""
+        return by_cause(self.failures)
 
     @property
     def failures(self) -> list[tuple[ShellResult, CheckResult]]:
@@ -107,6 +104,16 @@ class Proof(msgspec.Struct, frozen=True):
     def failing(self, about: Collection[str]) -> list[tuple[ShellResult, CheckResult]]:
         """The failures that are about some commands, ``$VARIABLES`` or ``PATH``."""
         return [(shell, check) for shell, check in self.failures if check.about in about]
+
+
+def by_cause(
+    listed: Iterable[tuple[ShellResult, CheckResult]],
+) -> dict[Cause | tuple[str, str], list[tuple[ShellResult, CheckResult]]]:
+    """Failures by their cause; where that is not known by the check and what was observed. Pure."""
+    found: dict[Cause | tuple[str, str], list[tuple[ShellResult, CheckResult]]] = {}
+    for shell, check in listed:
+        found.setdefault(check.cause or (check.name, check.observed), []).append((shell, check))
+    return found
 
 
 def in_short(found: Iterable[tuple[ShellResult, CheckResult]]) -> dict[CheckResult, list[ShellResult]]:

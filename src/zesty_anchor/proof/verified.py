@@ -1,4 +1,4 @@
-"""What a verification came to: what stands otherwise than the manifest says, and what fresh shells
+"""What a verification came to: what stands otherwise than the manifest says, and what new shells
 answered.
 """
 
@@ -10,7 +10,8 @@ import msgspec
 
 from zesty_anchor.proof.result import Proof, ShellResult
 
-_FIX = "zesty-anchor provision"
+PROVISION = "zesty-anchor provision"
+"""The command that repairs what we wrote."""
 
 
 class Drift(msgspec.Struct, frozen=True):
@@ -25,7 +26,7 @@ class Drift(msgspec.Struct, frozen=True):
     state: Literal["pending", "changed"]
     what: str
     place: str
-    fix: str = _FIX
+    fix: str = PROVISION
 
 
 State = Literal["ok", "pending", "changed", "failing"]
@@ -45,7 +46,7 @@ class Offer(msgspec.Struct, frozen=True):
 
 class Verified(msgspec.Struct, frozen=True):
     """What came of it. ``versions`` are those that were looked at, ``drift`` is what stands otherwise than
-    the manifest says, ``shells`` what fresh shells answered; ``state`` is the worst of both, ``exit`` its
+    the manifest says, ``shells`` what new shells answered; ``state`` is the worst of both, ``exit`` its
     exit status. ``seconds`` is how long it took. ``verified_at`` is when the shells answered (seconds since
     1970), where they were not asked anew since nothing has changed that the answers hang on (0: just now).
     ``fixes`` are edits of the person's files that were tried in a copy of the home, and help.
@@ -63,5 +64,5 @@ class Verified(msgspec.Struct, frozen=True):
 
     @property
     def proof(self) -> Proof:
-        """What fresh shells answered."""
+        """What new shells answered."""
         return Proof(all(each.ok for each in self.shells), self.shells)

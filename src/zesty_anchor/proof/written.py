@@ -9,7 +9,7 @@ from zesty_anchor.files.edit import lines_of
 from zesty_anchor.files.text_file import content_of
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.proof.result import Cause
-from zesty_anchor.proof.verified import Drift
+from zesty_anchor.proof.verified import PROVISION, Drift
 from zesty_anchor.shells.known import LAUNCH, SH, SHELLS
 from zesty_anchor.shells.marked import marked_rows
 from zesty_anchor.shells.reading import MARK
@@ -18,7 +18,6 @@ from zesty_anchor.survey.startup.startup_trace import StartupTrace
 from zesty_anchor.survey.startup.step import Place
 from zesty_anchor.survey.startup.troubles import broken
 
-PROVISION = "zesty-anchor provision"
 ENDS = "it ends the reading of"
 
 

@@ -1,4 +1,4 @@
-"""A fresh shell with a clean environment, and the command lines that it runs. What it answers is read while
+"""A new shell with a clean environment, and the command lines that it runs. What it answers is read while
 it works.
 """
 
@@ -32,7 +32,7 @@ LARGEST = 1_000_000
 """As many bytes of what a command line prints are read; one that prints more is ended."""
 
 MARK = "ZESTY_ANCHOR_PROOF"
-"""The variable by which the processes of a fresh shell are known."""
+"""The variable by which the processes of a new shell are known."""
 _CHUNK = 1 << 16
 _ENDING_SECONDS = 5.0
 """How long a shell may take to go on, once what it waited for was ended."""
@@ -121,7 +121,7 @@ def ask(
     start_seconds: float = START_SECONDS,
     interrupted: Interrupted = never,
 ) -> Answers:
-    """Start a fresh shell and let it run command lines.
+    """Start a new shell and let it run command lines.
 
     Answers come back through pipes of their own, so that greetings and prompts do not mix with them. One that
     is not interactive has no terminal, as over ssh.

@@ -48,15 +48,15 @@ def kept(paint: Paint, things: Sequence[Kept], shown: Callable[[str], str]) -> N
     columns(paint, rows, [10, 8])
     total = sum(each.size for each in things)
     paint.write(
-        f"{amount(total)} in all; what a run took, undo brings back. To throw all of it away: zesty-anchor"
+        f"{amount(total)} in total; `undo` restores what a run removed. To delete all of it: zesty-anchor"
         " attic empty"
     )
 
 
-def thrown_away(paint: Paint, things: Sequence[Kept], shown: Callable[[str], str]) -> None:
+def deleted(paint: Paint, things: Sequence[Kept], shown: Callable[[str], str]) -> None:
     """What is gone for good."""
     if not things:
         paint.write("The attic is empty.")
         return
     for each in things:
-        paint.write(f"  thrown away  {shown(each.was)}, {amount(each.size)}")
+        paint.write(f"  deleted  {shown(each.was)}, {amount(each.size)}")

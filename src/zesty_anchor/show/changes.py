@@ -8,8 +8,9 @@ from collections.abc import Iterable, Sequence
 from zesty_anchor.changes.heading import Heading
 from zesty_anchor.changes.kinds import KINDS
 from zesty_anchor.engine.outcome import ChangeReport, Outcome, RunDone, TakenBack
+from zesty_anchor.proof.result import Proof
 from zesty_anchor.show.paint import Paint
-from zesty_anchor.show.proof import failures, matrix
+from zesty_anchor.show.proof import failures
 from zesty_anchor.show.sizes import count
 
 _MOST_NAMED = 6
@@ -17,80 +18,83 @@ _MOST_NAMED = 6
 
 
 def outcome(paint: Paint, done: Outcome, manifest: str) -> None:
-    """The summary at the end of a provisioning."""
-    if not done.changes and done.proof is not None and not done.proof.ok:
-        notices(paint, done.notices)
-        matrix(paint, done.proof, failed=True)
-        paint.write()
-        failures(paint, done.proof)
-        paint.write(
-            paint.bad("Not well: ")
-            + f"nothing is left to provision, but fresh shells do not all answer as {manifest} says."
-        )
-        return
-    if not done.changes:
-        notices(paint, done.notices)
-        if done.proof is not None:
-            paint.write("What the proof hangs on has changed since the last one: it was proved anew.")
-        paint.write(
-            paint.good("Nothing to do: ") + f"this machine is as {manifest} says ({done.seconds:.2f} s)."
-        )
-        return
+    """The summary at the end of a provisioning: what it came to, what is new, what went wrong, and what to
+    type next.
+    """
+    _headline(paint, done, manifest)
+    brought(paint, done.changes)
     for change in done.changes:
         if change.outcome == "failed":
             _failure(paint, change)
     waiting = [change for change in done.changes if change.outcome in ("waited", "taken back")]
     if waiting:
         named = [c for c in waiting if KINDS[c.kind].heading is not Heading.OURS]
-        more = f"{len(waiting) - len(named)} files of our own" if len(named) < len(waiting) else ""
+        more = f"{len(waiting) - len(named)} generated files" if len(named) < len(waiting) else ""
         paint.write(
-            paint.look("not done: ")
+            paint.look("skipped: ")
             + ", ".join([*(f"{c.action} {c.subject}" for c in named), *filter(None, [more])])
         )
-        paint.write(f"  why:  {waiting[0].problem or 'all of them or none (see below)'}")
+        paint.write(f"  why:  {waiting[0].problem or 'all of them or none (see above)'}")
     notices(paint, done.notices)
     if done.proof is not None and not done.proof.ok:
         paint.write()
-        matrix(paint, done.proof, failed=True)
-        paint.write()
         failures(paint, done.proof)
-    paint.write()
-    brought(paint, done.changes)
-    paint.write(f"{paint.head(_summary(done.changes))} in {done.seconds:.1f} s; {_standing(paint, done)}")
+        paint.write(f"To repair: {paint.name('zesty-anchor verify --fix')}")
     if done.errands:
         paint.write(paint.look("An administrator must still run:"))
         for errand in done.errands:
             paint.write(f"  {errand}")
     if done.reload:
-        paint.write(f"For this shell, which was open before, run:   {paint.name(done.reload)}")
-        paint.write(paint.faint("A new window needs nothing."))
+        paint.write(
+            f"To update this shell:   {paint.name(done.reload)}   {paint.faint('(new shells are ready)')}"
+        )
+
+
+def _headline(paint: Paint, done: Outcome, manifest: str) -> None:
+    """What it came to, in one line."""
+    proof = done.proof
+    if done.changes:
+        paint.write()
+        paint.write(f"{paint.head(_summary(done.changes))} in {done.seconds:.1f} s; {_standing(paint, done)}")
+        return
+    if proof is not None and not proof.ok:
+        paint.write(f"{paint.bad(f'{_failed(proof)}')}; nothing is left to provision.")
+        return
+    if proof is not None:
+        paint.write("Something relevant has changed since the last verification: it was verified again.")
+    paint.write(f"{paint.good('Nothing to do')}: this machine matches {manifest} ({done.seconds:.2f} s).")
+
+
+def _failed(proof: Proof) -> str:
+    total = sum(len(shell.checks) for shell in proof.shells)
+    causes = count(len(proof.by_cause), "cause")
+    return f"{causes}: {len(proof.failures)} of {count(total, 'check')} failed"
 
 
 def taken_back(paint: Paint, taken: TakenBack, *, whole: bool = False) -> None:
-    """What ``undo`` or ``dismantle`` took back; with ``whole`` each file of ours, too."""
+    """What ``undo`` or ``dismantle`` undid; with ``whole`` each generated file, too."""
+    if not taken.changes:
+        notices(paint, taken.notices)
+        paint.write("Nothing left to undo.")
+        return
+    done = sum(change.outcome == "taken back" for change in taken.changes)
+    paint.write(paint.head(f"{count(done, 'change')} undone."))
     if not whole:
         brought(paint, taken.changes, "taken back")
     for change in taken.changes:
         if whole or change.outcome != "taken back":
-            look = paint.good if change.outcome == "taken back" else paint.bad
-            paint.write(f"  {look(change.outcome)}  {change.action} {change.subject}")
+            word = paint.good("undone") if change.outcome == "taken back" else paint.bad("not undone")
+            paint.write(f"  {word}  {change.action} {change.subject}")
     notices(paint, taken.notices)
-    done = sum(change.outcome == "taken back" for change in taken.changes)
-    if taken.changes:
-        paint.write(paint.head(f"{count(done, 'change')} taken back."))
-        if done < len(taken.changes):
-            left = len(taken.changes) - done
-            paint.write(
-                f"{left} could not be taken back yet: fix the cause, then run the same command again."
-            )
-    else:
-        paint.write("There was no provisioning left to take back.")
+    if done < len(taken.changes):
+        left = count(len(taken.changes) - done, "change")
+        paint.write(f"{left} could not be undone yet: fix the cause, then run the same command again.")
 
 
 def runs(paint: Paint, standing: Sequence[RunDone]) -> None:
-    """The runs that can be taken back, the latest first, with what each did."""
+    """The runs that can be undone, the latest first, with what each did."""
     if not standing:
-        paint.write("There is no run to take back.")
+        paint.write("There is no run to undo.")
         return
     for each in standing:
         when = f"{datetime.datetime.fromtimestamp(each.began):%Y-%m-%d %H:%M}"
@@ -100,7 +104,7 @@ def runs(paint: Paint, standing: Sequence[RunDone]) -> None:
             paint.write(f"  {words}")
         if len(told) > _MOST_NAMED:
             paint.write(paint.faint(f"  and {len(told) - _MOST_NAMED} more"))
-    paint.write(f"To take one back: {paint.name('zesty-anchor undo --run N')}")
+    paint.write(f"To undo one: {paint.name('zesty-anchor undo --run N')}")
 
 
 def _summary(changes: Iterable[ChangeReport]) -> str:
@@ -109,10 +113,10 @@ def _summary(changes: Iterable[ChangeReport]) -> str:
         tally[change.outcome] = tally.get(change.outcome, 0) + 1
     words = {
         "done": "done",
-        "simulated": "only told",
+        "simulated": "only shown",
         "failed": "failed",
-        "waited": "not begun",
-        "taken back": "taken back",
+        "waited": "skipped",
+        "taken back": "undone",
     }
     return ", ".join(
         f"{count(tally[key], 'change')} {word}" if key == "done" else f"{tally[key]} {word}"
@@ -122,12 +126,12 @@ def _summary(changes: Iterable[ChangeReport]) -> str:
 
 
 _HEADS = {
-    "done": {"new": "new", "system": "for the system", "files": "your files", "removed": "taken away"},
+    "done": {"new": "new", "system": "for the system", "files": "your files", "removed": "removed"},
     "taken back": {
-        "new": "off the shelf",
+        "new": "uninstalled",
         "system": "for the system",
         "files": "your files",
-        "removed": "brought back",
+        "removed": "restored",
     },
 }
 """The lines of a summary, by what the groups of kinds are counted under; files of our own are in none."""
@@ -149,18 +153,16 @@ def brought(paint: Paint, changes: Iterable[ChangeReport], outcome: str = "done"
 
 def _standing(paint: Paint, done: Outcome) -> str:
     if done.proof is None:
-        return paint.bad("not proved, since not all was done.")
-    if done.proof.ok and done.failed:
-        return paint.bad("what was done is verified, and not all was done (above).")
-    if done.proof.ok:
-        apart = len(done.proof.earlier)
-        checks = sum(len(shell.checks) for shell in done.proof.shells) - apart
-        shells = count(len({shell.shell for shell in done.proof.shells}), "shell")
-        starts = count(len(done.proof.shells), "fresh start")
-        answers = "checked in new shells" if apart else "every fresh shell answers as the manifest says"
-        more = f"; {count(apart, 'check')} failed before this run too" if apart else ""
-        return paint.good(answers) + f" ({count(checks, 'check')} in {starts} of {shells}{more})."
-    return paint.bad("but fresh shells do not all answer as the manifest says (above).")
+        return paint.bad("verification skipped because some changes failed.")
+    if not done.proof.ok:
+        return paint.bad(f"{_failed(done.proof)}.")
+    if done.failed:
+        return paint.bad("what was done is verified, but some changes failed.")
+    apart = len(done.proof.earlier)
+    checks = sum(len(shell.checks) for shell in done.proof.shells) - apart
+    more = f"; {count(apart, 'check')} failed before this run too" if apart else ""
+    shells = count(len(done.proof.shells), "new shell")
+    return paint.good(f"verified in {shells}") + f" ({count(checks, 'check')} passed{more})."
 
 
 def _failure(paint: Paint, change: ChangeReport) -> None:
@@ -174,4 +176,4 @@ def _failure(paint: Paint, change: ChangeReport) -> None:
 def notices(paint: Paint, notices: Iterable[str]) -> None:
     """What a person should decide on, or know."""
     for notice in notices:
-        paint.write(paint.look("look: ") + notice)
+        paint.write(paint.look("note: ") + notice)

@@ -28,21 +28,22 @@ class Chosen(Protocol):
 
 
 def active(paint: Paint, choice: Chosen) -> None:
-    """One line: what is in effect, and what decided it."""
-    version = paint.good(choice.version) if choice.version else paint.look("none")
-    paint.write(
-        f"{paint.name(choice.runtime)} {version} is in effect here: {choice.scope}, by {choice.decided_by}"
-    )
+    """One line: which version is active, and what decided it."""
+    name, decided = paint.name(choice.runtime), f"{choice.scope}, by {choice.decided_by}"
+    if choice.version:
+        paint.write(f"{name} {paint.good(choice.version)} is active here: {decided}")
+    else:
+        paint.write(f"{name}: {paint.look('no active version')} ({decided})")
 
 
 def switched(paint: Paint, choice: Chosen, written: str) -> None:
     """The outcome of a switch."""
     active(paint, choice)
     if written:
-        paint.write(paint.faint(f"  written: {written}"))
+        paint.write(paint.faint(f"  written to {written}"))
 
 
 def manifest_changed(paint: Paint, file: str, runtime: str, want: str, *, kept: bool) -> None:
     """That the manifest was changed, or put back."""
     line = f'[runtimes.{runtime}] want = "{want}"'
-    paint.write(f"{paint.name(file)}: {line}" + ("" if kept else paint.bad(" was put back as it was")))
+    paint.write(f"{paint.name(file)}: {line}" + ("" if kept else paint.bad(" was restored")))

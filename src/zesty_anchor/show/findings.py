@@ -36,15 +36,12 @@ def _machine(paint: Paint, found: Findings, *, whole: bool) -> None:
         ["machine", f"{found.system}, {found.platform}; {amount(found.free)} free in the home"],
         [
             "packages",
-            (
-                f"{found.packages or 'no package manager that we know'}, privilege by"
-                f" {found.privilege or 'nobody'}"
-            ),
+            (f"{found.packages or 'no known package manager'}, privilege by {found.privilege or 'nobody'}"),
         ],
-        ["shells", shells or "none that we know"],
-        ["manifest", found.manifest or "none found here; zesty-anchor draft writes one"],
+        ["shells", shells or "none"],
+        ["manifest", found.manifest or "none here (zesty-anchor draft writes one)"],
         [
-            "on the shelf",
+            "installed",
             "; ".join(f"{name} {', '.join(versions)}" for name, versions in shelf.items()) or "nothing",
         ],
     ]
@@ -55,25 +52,22 @@ def _machine(paint: Paint, found: Findings, *, whole: bool) -> None:
     for file in {file.file: file for file in found.startup_files if file.exists}.values():
         notes = [f"leads to {file.links_to}"] if file.links_to else []
         notes += [] if file.writable else ["read-only"]
-        notes += ["holds our line"] if file.block else []
+        notes += ["managed by zesty-anchor"] if file.block else []
         told.append([paint.name(file.file), f"read by {', '.join(readers[file.file])}", ", ".join(notes)])
     columns(paint, told, [18, 12])
     absent = dict.fromkeys(file.file for file in found.startup_files if not file.exists)
     if absent and whole:
-        paint.write(paint.faint(f"  not there: {', '.join(absent)}"))
+        paint.write(paint.faint(f"  do not exist: {', '.join(absent)}"))
     elif absent:
-        paint.write(paint.faint(f"  {len(absent)} more would be read, and are not there; -v names them"))
+        paint.write(paint.faint(f"  {len(absent)} other startup files do not exist (-v lists them)"))
 
 
 def _troubles(paint: Paint, found: Findings) -> None:
     if not found.troubles:
-        paint.write(
-            paint.good("Nothing is wrong")
-            + " of what is looked for in startup files, on PATH and at the start of shells."
-        )
+        paint.write(paint.good("No problems found") + " in startup files, on PATH or at shell start.")
         paint.write()
         return
-    paint.write(paint.head("Look at these") + paint.faint(", the worst first"))
+    paint.write(paint.head("Problems") + paint.faint(", most serious first"))
     for each in found.troubles:
         where = f"{each.file}:{each.line}" if each.line else each.file
         shells = paint.faint(f"  ({', '.join(each.shells)})") if each.shells else ""
@@ -88,7 +82,7 @@ def _runtimes(paint: Paint, found: Findings) -> None:
     if not others:
         return
     paint.write()
-    paint.write(paint.head("Runtimes that answer, and are not from here"))
+    paint.write(paint.head("Runtimes not installed by zesty-anchor"))
     rows = [
         [
             paint.name(each.name),
@@ -105,7 +99,7 @@ def _runtimes(paint: Paint, found: Findings) -> None:
 
 def _answers(paint: Paint, found: Findings) -> None:
     """A row for what a command resolves to, and for what stands behind it and is not ours."""
-    paint.write(paint.head("Who answers in a fresh shell to the manifest's commands"))
+    paint.write(paint.head("What each command resolves to in a new shell"))
     asked = [shell.name for shell in found.shells]
     merged: dict[tuple[str, str, str, bool], list[Answering]] = {}
     for answer in found.answers:
@@ -132,7 +126,5 @@ def _answers(paint: Paint, found: Findings) -> None:
                 paint.faint("in every shell" if len(shells) == len(asked) else f"in {', '.join(shells)}"),
             ]
         )
-    rows += [
-        [paint.name(command), paint.look("nothing answers yet"), "", "", ""] for command in found.unanswered
-    ]
+    rows += [[paint.name(command), paint.look("not found"), "", "", ""] for command in found.unanswered]
     columns(paint, rows, [10])

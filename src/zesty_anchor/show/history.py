@@ -23,11 +23,11 @@ _MOST = 3
 def runs(paint: Paint, found: Sequence[PastRun], shown: Shown) -> None:
     """A line a run: when, how long, what it brought, what it proved, and whether it stands."""
     if not found:
-        paint.write("Nothing was done in this home yet.")
+        paint.write("There are no runs yet.")
         return
-    rows = [[paint.faint(head) for head in ("run", "when", "took", "what", "proved", "")]]
+    rows = [[paint.faint(head) for head in ("run", "when", "took", "what", "verified", "")]]
     for each in found:
-        state = paint.look("taken back") if each.undone else paint.good("stands")
+        state = paint.look("undone") if each.undone else ""
         rows.append(
             [
                 str(each.run),
@@ -39,11 +39,7 @@ def runs(paint: Paint, found: Sequence[PastRun], shown: Shown) -> None:
             ]
         )
     columns(paint, rows, [3])
-    paint.write(
-        paint.faint(
-            "  each change of one: zesty-anchor history RUN; to take one back: zesty-anchor undo --run RUN"
-        )
-    )
+    paint.write(paint.faint("  details: zesty-anchor history RUN; to undo one: zesty-anchor undo --run RUN"))
 
 
 def run(paint: Paint, found: PastRun, shown: Shown) -> None:
@@ -53,9 +49,9 @@ def run(paint: Paint, found: PastRun, shown: Shown) -> None:
         ["began", _when(found.began)],
         ["took", lasted(found.ended - found.began)],
         ["manifest", shown(found.manifest) + digest],
-        ["proved", found.verified or "not asked"],
-        ["now", "taken back" if found.undone else "stands"],
-        ["log", shown(found.log) if found.log else "gone: only the newest are kept"],
+        ["verified", found.verified or "no"],
+        ["undone", "yes" if found.undone else "no"],
+        ["log", shown(found.log) if found.log else "deleted (only the newest are kept)"],
     ]
     paint.write(paint.head(f"run {found.run}"))
     columns(paint, [[paint.faint(head), what] for head, what in rows], [10])
@@ -77,7 +73,7 @@ def run(paint: Paint, found: PastRun, shown: Shown) -> None:
     columns(paint, told, [8])
     for title, texts in (
         ("still in the attic", [shown(was) for was in found.attic]),
-        ("told then", found.notices),
+        ("notes", found.notices),
     ):
         if texts:
             paint.write()

@@ -49,13 +49,15 @@ def newer(paint: Paint, found: Sequence[Newer], today: str, *, advise: bool = Tr
         ]
         for each in found
     ]
-    heads = [paint.faint(head) for head in ("runtime", "want", "installed", "newer", "beyond the want", "")]
+    heads = [
+        paint.faint(head) for head in ("runtime", "want", "installed", "newer", "outside your range", "")
+    ]
     columns(paint, [heads, *rows], [10, 8, 10, 8])
     behind = dict.fromkeys(each.runtime for each in found if each.newer and each.version)
     if behind and advise:
         paint.write(f"To upgrade: {paint.name(' '.join(('zesty-anchor upgrade', *behind)))}")
     if any(each.beyond for each in found):
-        paint.write(paint.faint("To get what is beyond a want, change the want in the manifest."))
+        paint.write(paint.faint("To get those outside your range, change `want` in the manifest."))
 
 
 def _ends(paint: Paint, ends: str, today: str) -> str:
@@ -110,7 +112,7 @@ def short_owner(owner: str) -> str:
 
 def _more(listed: Listing, others: list[str]) -> list[str]:
     parts = [f"through {listed.through}"] if listed.through else ["a manager"] if listed.manager else []
-    return parts + ([f"beside it: {', '.join(others)}"] if others else [])
+    return parts + ([f"also installed: {', '.join(others)}"] if others else [])
 
 
 _MANY = 40
@@ -129,16 +131,16 @@ def runtime(paint: Paint, listed: Listing, only: str, *, each: bool = False) -> 
             else ""
         )
         version = f"{paint.good(effect.version)}{more}"
-        paint.write(f"{paint.name(listed.runtime)}  {version} is in effect: {decided}")
+        paint.write(f"{paint.name(listed.runtime)}  {version} is active: {decided}")
     else:
-        paint.write(f"{paint.name(listed.runtime)}  {paint.look('none is in effect')}")
+        paint.write(f"{paint.name(listed.runtime)}  {paint.look('no active version')}")
     if listed.here and not only:
         paint.write(
-            paint.head("Installed by others")
-            + paint.faint('; to take one: want = "system", system = "FOLDER"')
+            paint.head("Other installations")
+            + paint.faint(' (to use one: want = "system", system = "FOLDER")')
         )
         installs(paint, listed.here)
-        paint.write(paint.head("To be had"))
+        paint.write(paint.head("Available"))
     shown = [r for r in listed.available if not only or only in r.channels or _begins(r.version, only)]
     rows = (
         [_row(paint, listed, r) for r in shown]
@@ -148,15 +150,15 @@ def runtime(paint: Paint, listed: Listing, only: str, *, each: bool = False) -> 
     columns(paint, rows, [12, 10, 10])
     if not rows:
         paint.write(
-            f"  no version begins with {only}, and there is no such channel"
+            f"No version or channel matches '{only}'."
             if only
-            else "  the feed offers none for this machine"
+            else "The feed has no version for this machine."
         )
     elif len(rows) < len(shown):
         paint.write(
             paint.faint(
-                f"  {len(shown)} versions; each line's newest is named. All of one line: list"
-                f" {listed.runtime} LINE"
+                f"{len(shown)} versions; the newest of each line is shown. All of one line: zesty-anchor"
+                f" list {listed.runtime} LINE"
             )
         )
 
@@ -190,11 +192,7 @@ def _grouped(paint: Paint, listed: Listing, releases: list[Available]) -> list[l
 def _state(paint: Paint, listed: Listing, releases: list[Available]) -> str:
     versions = [release.version for release in releases]
     effect = listed.active.version if listed.active else ""
-    parts = (
-        [paint.good("in effect" if len(versions) == 1 else f"{effect} in effect")]
-        if effect in versions
-        else []
-    )
+    parts = [paint.good("active" if len(versions) == 1 else f"{effect} active")] if effect in versions else []
     for version in listed.installed:
         if version in versions and version != effect:
             parts.append(paint.good("installed" if len(versions) == 1 else f"{version} installed"))

@@ -109,7 +109,7 @@ def traced(paint: Paint, found: Traced, shown: Callable[[str], str]) -> None:
     shadowed.
     """
     if not found.answers:
-        paint.write(paint.look(f"nothing answers to {found.name} in a fresh shell"))
+        paint.write(paint.look(f"{found.name} is not found in any new shell"))
         if not found.name.startswith("$") and found.name.isidentifier():
             command = f"zesty-anchor trace '${found.name}'"
             paint.write(f"for a variable of that name: {paint.name(command)}")
@@ -128,9 +128,7 @@ def traced(paint: Paint, found: Traced, shown: Callable[[str], str]) -> None:
     for told in found.cut_off:
         paint.write(paint.bad("cut off: ") + told)
     if found.here and found.answers and found.here not in [each.path for each in found.answers if each.wins]:
-        paint.write(
-            paint.look("in the shell that you called from, another one answers: ") + shown(found.here)
-        )
+        paint.write(paint.look("the shell that you called from runs another one: ") + shown(found.here))
 
 
 def _lettered(paint: Paint, found: Traced, shown: Callable[[str], str]) -> None:
@@ -139,9 +137,7 @@ def _lettered(paint: Paint, found: Traced, shown: Callable[[str], str]) -> None:
         pair: letter for each, letter in zip(winning, ascii_uppercase, strict=False) for pair in each.first_in
     }
     if len(winning) == 1 and all(pair in letters for pair in found.asked):
-        paint.write(
-            f"resolves in every fresh shell ({', '.join(dict.fromkeys(s for s, _ in found.asked))}) to"
-        )
+        paint.write(f"every new shell ({', '.join(dict.fromkeys(s for s, _ in found.asked))}) to")
     else:
         _grid(paint, found.asked, letters)
     single = len(winning) == 1 and all(pair in letters for pair in found.asked)

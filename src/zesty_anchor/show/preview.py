@@ -20,7 +20,7 @@ def preview(paint: Paint, seen: Plan, manifest: str, *, whole: bool = False) -> 
     are; ``whole`` shows each of them.
     """
     if not seen.changes:
-        paint.write(paint.good("Nothing to do: ") + f"this machine is as {manifest} says.")
+        paint.write(paint.good("Nothing to do: ") + f"this machine matches {manifest}.")
     if seen.differences:
         paint.write(paint.head("Changes against the last run"))
         for line in seen.differences:
@@ -44,10 +44,10 @@ def preview(paint: Paint, seen: Plan, manifest: str, *, whole: bool = False) -> 
             paint.write(f"  {command}")
         paint.write()
     if seen.questions:
-        paint.write(paint.head("Asked before anything begins"))
+        paint.write(paint.head("Questions before the first change"))
         for question in seen.questions:
             paint.write(f"  {paint.look(question.text)}")
-            paint.write(paint.faint(f"    answered for good by: {question.key}"))
+            paint.write(paint.faint(f"    to answer it for good: {question.key}"))
         paint.write()
     if seen.changes:
         more = (
@@ -59,9 +59,7 @@ def preview(paint: Paint, seen: Plan, manifest: str, *, whole: bool = False) -> 
             f"{paint.head(count(len(seen.changes), 'change'))} pending,"
             f" {fetching(seen.ahead.size, seen.ahead.unknown)}; nothing is changed yet.{more}"
         )
-        paint.write(
-            f"To make {'it' if len(seen.changes) == 1 else 'them'}: {paint.name('zesty-anchor provision')}"
-        )
+        paint.write(f"To apply: {paint.name('zesty-anchor provision')}")
 
 
 def _own(paint: Paint, group: list[ChangeReport], seen: Plan) -> None:
@@ -99,8 +97,8 @@ def _group(paint: Paint, group: list[ChangeReport], *, whole: bool) -> None:
         for row in rows:
             paint.write("    " + _diff_row(paint, row))
     words = {
-        "create": "made, with the one line that reads our file",
-        "edit": "one line more, which reads our file",
+        "create": "created with one line",
+        "edit": "one line added (sources our file)",
     }
     for action, subjects in lined.items():
         paint.write(f"  {paint.name(', '.join(subjects))}: {words.get(action, action)}")

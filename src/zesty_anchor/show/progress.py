@@ -74,7 +74,7 @@ class Lines:
 
     def unattended(self, steps: int, size: int, unknown: int) -> None:
         """All is asked."""
-        self._line(f"  unattended from here: {count(steps, 'step')}{', ' + fetching(size, unknown)}")
+        self._line(f"  no more questions: {count(steps, 'step')}{', ' + fetching(size, unknown)}")
 
     def ahead(self, steps: int, size: int) -> None:
         """What is left of the run: plain lines tell only what was done."""

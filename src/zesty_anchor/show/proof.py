@@ -1,11 +1,11 @@
-"""What fresh shells answered, as a person reads it."""
+"""What new shells answered, as a person reads it."""
 
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 
 from zesty_anchor.proof.result import PROGRAMS, Cause, Proof, ShellResult, in_short, starts_of
-from zesty_anchor.proof.verified import Drift, Verified
+from zesty_anchor.proof.verified import PROVISION, Drift, Verified
 from zesty_anchor.show.columns import columns
 from zesty_anchor.show.paint import Paint
 from zesty_anchor.show.sizes import count
@@ -17,20 +17,20 @@ _MOST_ROWS = 6
 
 
 def verified(paint: Paint, seen: Verified, home: str, *, whole: bool = False) -> None:
-    """What ``verify`` found: three lines where all is well, else what failed, and below each cause once.
-    ``whole`` shows the matrix of everything that was asked. Paths in the ``home`` are told from ``~`` on.
+    """What ``verify`` found: the verdict, each cause once, what was changed, and last what to type. ``whole``
+    shows the matrix of all checks. Paths in the ``home`` are shown from ``~`` on.
     """
+    _verdict(paint, seen)
     if whole:
-        matrix(paint, seen.proof)
         paint.write()
-    elif seen.proof.failures:
-        matrix(paint, seen.proof, failed=True)
+        matrix(paint, seen.proof)
+    if not seen.ok or seen.proof.earlier:
         paint.write()
     failures(paint, seen.proof, home)
     earlier(paint, seen.proof)
     told = {check.cause.file for _, check in seen.proof.failures if check.cause is not None}
     _drift(paint, [each for each in seen.drift if each.place not in told])
-    _verdict(paint, seen)
+    _next(paint, seen, whole=whole)
 
 
 def matrix(paint: Paint, proof: Proof, *, failed: bool = False) -> None:
@@ -44,7 +44,7 @@ def matrix(paint: Paint, proof: Proof, *, failed: bool = False) -> None:
         shells = [s for s in shells if any(not all(by_shell.get(s, [])) for by_shell in marks.values())]
     if not shells:
         return
-    heads = [["fails in" if failed else "fresh shell", *shells]]
+    heads = [["fails in" if failed else "new shell", *shells]]
     groups = [[result for result in proof.shells if result.shell == name] for name in shells]
     if not failed:
         starts = [f"{max(result.startup_ms for result in group):.0f} ms" for group in groups]
@@ -88,7 +88,7 @@ def failures(paint: Paint, proof: Proof, home: str = "") -> None:
             paint.write(f"{paint.bad(f'cause {number}:')} not found")
         names = list(dict.fromkeys(each.name for _, each in found))
         more = f", and {len(names) - _MOST_NAMED} more" if len(names) > _MOST_NAMED else ""
-        paint.write(f"  breaks     {'; '.join(names[:_MOST_NAMED])}{more}")
+        paint.write(f"  fails      {'; '.join(names[:_MOST_NAMED])}{more}")
         paint.write(f"  in         {_where([each for each, _ in found], ways)}")
         for word, text in (("expected", check.expected), ("observed", check.observed)):
             first, *rest = _quoted(text, home)
@@ -105,14 +105,13 @@ def earlier(paint: Paint, proof: Proof) -> None:
     found = in_short(proof.earlier)
     if not found:
         return
-    paint.write(paint.look("already so before provisioning; this changes no exit status:"))
+    paint.write(paint.look("Failed before provisioning as well (no effect on the exit status):"))
     for check, results in found.items():
         place = f"{check.cause.place}: " if check.cause and check.cause.place else ""
         why = check.cause.what if check.cause else check.observed.splitlines()[0]
         paint.write(f"  {check.name!r} fails in {starts_of(results)}")
         paint.write(f"    cause      {paint.name(place)}{why}")
-        if check.fix:
-            paint.write(f"    fix       {paint.good(check.fix)}")
+    paint.write(f"  To look for a fix: {paint.name('zesty-anchor verify --fix')}")
     paint.write()
 
 
@@ -140,14 +139,14 @@ def _where(found: Iterable[ShellResult], ways: dict[str, int]) -> str:
         and all(len(held) >= ways[name] for name, held in contexts.items())
         and len(contexts) == len(ways)
     ):
-        return "every fresh shell"
+        return "every new shell"
     told = []
     for name, held in contexts.items():
         told.append(name if len(held) >= ways[name] or not any(held) else f"{name} ({'; '.join(held)})")
     return ", ".join(told)
 
 
-_TITLES = {"changed": "not as it was written", "pending": "asked for, and not provisioned yet"}
+_TITLES = {"changed": "changed since installation", "pending": "not provisioned yet"}
 
 
 def _drift(paint: Paint, drift: Sequence[Drift]) -> None:
@@ -165,27 +164,39 @@ def _drift(paint: Paint, drift: Sequence[Drift]) -> None:
 
 
 def _verdict(paint: Paint, seen: Verified) -> None:
+    """What it came to, in two lines."""
     proof = seen.proof
     total = sum(len(shell.checks) for shell in proof.shells)
-    shells = list(dict.fromkeys(shell.shell for shell in proof.shells))
-    starts = count(len(proof.shells), "start")
+    shells = ", ".join(dict.fromkeys(shell.shell for shell in proof.shells))
+    apart = len(proof.earlier)
+    where = f"{count(len(proof.shells), 'start')} of {shells}, {seen.seconds:.1f} s"
     if seen.ok:
-        apart = len(proof.earlier)
-        well = f"{paint.good('All well:')} {count(total - apart, 'check')} in {starts} of {', '.join(shells)}"
-        paint.write(
-            f"{well}; {count(apart, 'check')} failed before provisioning too." if apart else f"{well}."
-        )
-        paint.write(f"Proved: {', '.join(seen.versions) or 'no version'}; each file is as it was put there.")
-        slowest = max(proof.shells, key=lambda each: each.startup_ms, default=None)
-        slow = f"; the slowest start was {slowest.shell}'s, {slowest.startup_ms:.0f} ms" if slowest else ""
-        paint.write(paint.faint(f"It took {seen.seconds:.1f} s{slow}. With -v: each check in each shell."))
+        well = f"All {total - apart} checks passed" if total - apart != 1 else "The check passed"
+        before = f"; {count(apart, 'check')} failed before provisioning too" if apart else ""
+        paint.write(f"{paint.good(well)} ({where}){before}.")
+        paint.write(f"Verified: {', '.join(seen.versions) or 'no version'}; all files unchanged.")
         return
     parts = []
-    failed = len(proof.failures)
-    if failed:
-        parts.append(f"{count(failed, 'check')} of {total} failed, for {count(len(proof.by_cause), 'cause')}")
+    if failed := len(proof.failures):
+        causes = count(len(proof.by_cause), "cause")
+        parts.append(f"{causes}: {failed} of {count(total, 'check')} failed")
     for state, word in (("changed", "changed since installation"), ("pending", "not provisioned yet")):
-        number = sum(each.state == state for each in seen.drift)
-        if number:
+        if number := sum(each.state == state for each in seen.drift):
             parts.append(f"{count(number, 'thing')} {word}")
-    paint.write(f"{paint.bad('Not well:')} {'; '.join(parts)} ({starts}, {seen.seconds:.1f} s).")
+    paint.write(f"{paint.bad('; '.join(parts))} ({where}).")
+
+
+def _next(paint: Paint, seen: Verified, *, whole: bool) -> None:
+    """The one thing to type."""
+    fixes = len(seen.fixes) + any(c.fix.startswith(PROVISION) for _, c in seen.proof.failures)
+    fixes += any(each.fix.startswith(PROVISION) for each in seen.drift)
+    if seen.ok:
+        slowest = max(seen.proof.shells, key=lambda each: each.startup_ms, default=None)
+        slow = f"Slowest start: {slowest.shell}, {slowest.startup_ms:.0f} ms. " if slowest else ""
+        more = "" if whole else "Each check in each shell: zesty-anchor verify -v"
+        if slow or more:
+            paint.write(paint.faint(f"{slow}{more}".strip()))
+    elif fixes:
+        paint.write(f"To repair: {paint.name('zesty-anchor verify --fix')}")
+    elif not whole:
+        paint.write(f"Each check in each shell: {paint.name('zesty-anchor verify -v')}")

@@ -20,13 +20,13 @@ def rehearsed(paint: Paint, found: Rehearsed) -> None:
     changes.outcome(paint, msgspec.structs.replace(found.outcome, reload=""), found.manifest)
     if told:
         paint.write(
-            paint.look("Needs privilege, so it was only told: ")
+            paint.look("Needs privilege, so it was only shown: ")
             + _some([f"{c.action} {c.subject}" for c in told])
         )
     if found.back:
-        paint.write(paint.bad("The way back is not whole: ") + _some(found.back) + " differ after undo.")
+        paint.write(paint.bad("Undo is not complete: ") + _some(found.back) + " differ after undo.")
     elif found.outcome.changed:
-        paint.write(f"{paint.good('The way back:')} undo left the copy byte for byte as it was.")
+        paint.write(f"{paint.good('Undo')} restored the copy byte for byte.")
     if found.touched:
         paint.write(
             paint.look("In your home meanwhile: ")
@@ -34,10 +34,10 @@ def rehearsed(paint: Paint, found: Rehearsed) -> None:
             + " changed: another program of yours, or a fault of ours."
         )
     else:
-        paint.write(f"{paint.good('Your home')} is as it was: {count(found.compared, 'file')} compared.")
+        paint.write(f"{paint.good('Your home')} is unchanged: {count(found.compared, 'file')} compared.")
     where = "a copy of the home" if not found.root else f"a copy of {found.root} with a copy of the home"
-    what = f"All of it was in {where}, which is gone"
-    paint.write(f"{what}: {found.seconds:.1f} s. To do it: {paint.name('zesty-anchor provision')}")
+    what = f"All of it happened in {where}, which is deleted"
+    paint.write(f"{what}: {found.seconds:.1f} s. To apply: {paint.name('zesty-anchor provision')}")
 
 
 def _some(names: Sequence[str]) -> str:

@@ -25,7 +25,7 @@ _VERDICTS = {
     "ok": "All well",
     "pending": "The manifest asks for more than was provisioned",
     "changed": "Something is not as it was put there",
-    "failing": "Fresh shells do not all answer as the manifest says",
+    "failing": "New shells do not all answer as the manifest says",
 }
 _MOST_LINES = 10
 _MOST_STEPS = 24
@@ -149,13 +149,13 @@ def timeline(run: PastRun) -> list[Bar]:
         for change in sorted(longest, key=lambda change: change.began)
     ]
     asked = (
-        [Bar("ask fresh shells", over / whole, proof / whole, lasted(proof))] if run.verified and bars else []
+        [Bar("ask new shells", over / whole, proof / whole, lasted(proof))] if run.verified and bars else []
     )
     return [*bars, *asked]
 
 
 def starts(shells: Iterable[ShellResult]) -> list[Bar]:
-    """How long each fresh shell took until its first command. Pure."""
+    """How long each new shell took until its first command. Pure."""
     asked = [shell for shell in shells if shell.context and shell.startup_ms]
     most = max((shell.startup_ms for shell in asked), default=1.0)
     return [
@@ -165,7 +165,7 @@ def starts(shells: Iterable[ShellResult]) -> list[Bar]:
 
 
 def lines(cost: ShellCost) -> Sequence[Bar]:
-    """The dearest lines of a shell's start. Pure."""
+    """Slowest lines of a shell's start. Pure."""
     most = cost.starts[0].median or 1.0
     return [
         Bar(

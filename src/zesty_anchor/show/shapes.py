@@ -56,7 +56,7 @@ class Previewed(msgspec.Struct, frozen=True):
 
 
 class Provisioned(msgspec.Struct, frozen=True):
-    """How many changes were made and how many failed, each of them, what fresh shells answered (null: they
+    """How many changes were made and how many failed, each of them, what new shells answered (null: they
     were not asked), the line that brings an open shell up to date, and the commands for an administrator
     where there was no way to privilege.
     """
@@ -108,7 +108,7 @@ class DismantledAs(TakenBackAs, frozen=True):
 
 
 class StandingRuns(msgspec.Struct, frozen=True):
-    """The runs that can be taken back, the latest first."""
+    """The runs that can be undone, the latest first."""
 
     runs: tuple[RunDone, ...]
 
@@ -150,7 +150,7 @@ class Recipes(msgspec.Struct, frozen=True):
 
 
 class DefaultChosen(msgspec.Struct, frozen=True):
-    """The manifest that says so now, and whether fresh shells answer so: else all of it was taken back."""
+    """The manifest that says so now, and whether new shells answer so: else all of it was taken back."""
 
     runtime: str
     want: str

@@ -58,8 +58,7 @@ def _starts(paint: Paint, cost: ShellCost) -> None:
     wide = (as_it_is.high - as_it_is.low) / 2
     paint.write(
         paint.faint(
-            f"  medians of {as_it_is.starts} starts each, by turns; the first is known to ±{wide:.1f} ms"
-            " (95 %)"
+            f"  medians of {as_it_is.starts} interleaved starts each; the first ±{wide:.1f} ms (95 % CI)"
         )
     )
 
@@ -67,11 +66,9 @@ def _starts(paint: Paint, cost: ShellCost) -> None:
 def _lines(paint: Paint, cost: ShellCost, shown: Shown) -> None:
     dear = [line for line in cost.lines if line.milliseconds >= _WORTH]
     if not dear:
-        paint.write(f"No line of yours costs {_WORTH:.0f} ms.")
+        paint.write(f"None of your lines takes longer than {_WORTH:.0f} ms.")
         return
-    paint.write(
-        paint.head("The dearest lines") + ("" if cost.exact else paint.faint(", as a trace tells them"))
-    )
+    paint.write(paint.head("Slowest lines") + ("" if cost.exact else paint.faint(", measured by a trace")))
     most = dear[0].milliseconds
     told = dear[:_MOST]
     rows: list[list[str | Bar]] = []
@@ -97,7 +94,7 @@ def _tree(paint: Paint, cost: ShellCost, shown: Shown) -> None:
     ]
     rows.append(
         [
-            paint.name("zesty-anchor: files of ours"),
+            paint.name("zesty-anchor's own files"),
             f"{cost.ours:.1f} ms",
             _bar(cost.ours, cost.starts[0].median),
         ]
@@ -146,7 +143,7 @@ def tree(lines: Sequence[LineCost], shown: Shown) -> list[tuple[int, bool, str, 
 def _since(paint: Paint, cost: ShellCost, found: Timed, shown: Shown) -> None:
     """What has changed since the shell was measured last."""
     if cost.shell not in found.before:
-        paint.write("It was not measured before; what was found now is kept.")
+        paint.write("No earlier measurement. This one is saved as the baseline.")
         return
     at, before = found.before[cost.shell]
     was, now = before.starts[0], cost.starts[0]
@@ -155,7 +152,7 @@ def _since(paint: Paint, cost: ShellCost, found: Timed, shown: Shown) -> None:
     word = (
         f"{by:.1f} ms {'slower' if now.median > was.median else 'faster'}"
         if apart
-        else "no difference that is sure"
+        else "no significant difference"
     )
     paint.write(
         f"{datetime.datetime.fromtimestamp(at):%Y-%m-%d %H:%M}: {was.median:.1f} ms; now {now.median:.1f}"

@@ -25,7 +25,7 @@ class StartupFileFound(msgspec.Struct, frozen=True):
 
 
 class Answering(msgspec.Struct, frozen=True):
-    """A file on PATH that answers to a command in a fresh shell. ``wins`` marks the first one."""
+    """A file on PATH that answers to a command in a new shell. ``wins`` marks the first one."""
 
     command: str
     shell: str
@@ -56,7 +56,7 @@ class Trouble(msgspec.Struct, frozen=True):
 
 
 class RuntimeFound(msgspec.Struct, frozen=True):
-    """A runtime that answers in a fresh shell, of the manifest or not. ``version`` is empty where it does not
+    """A runtime that answers in a new shell, of the manifest or not. ``version`` is empty where it does not
     tell.
     """
 

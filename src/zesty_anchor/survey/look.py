@@ -46,7 +46,7 @@ def look(
     manifest: str,
     meanwhile: Callable[[], object],
 ) -> Findings:
-    """Everything found. Fresh shells of every kind are started and asked; nothing is written.
+    """Everything found. New shells of every kind are started and asked; nothing is written.
 
     ``recipes`` are those of the manifest, ``known`` those of runtimes that are looked for as well,
     ``privilege`` is the way to the superuser's rights, ``meanwhile`` what can be done as long as they start.
@@ -57,7 +57,7 @@ def look(
     owners = Owners(machine)
 
     def as_they_start() -> None:
-        # Most of what answers in fresh shells answers at a login as well, and the package manager takes its
+        # Most of what answers in new shells answers at a login as well, and the package manager takes its
         # time.
         paths = f"{machine.login_path}:{machine.path}"
         firsts = dict.fromkeys(recipe.commands[0] for recipe in (*known.values(), *recipes.values()))
@@ -108,7 +108,7 @@ def look(
 def path_and_troubles(
     machine: Machine, recipes: Mapping[str, Recipe], known: Mapping[str, Recipe]
 ) -> tuple[list[Origin], tuple[Trouble, ...]]:
-    """The entries of PATH in fresh shells, and what is wrong; of the commands nothing is asked."""
+    """The entries of PATH in new shells, and what is wrong; of the commands nothing is asked."""
     written: list[Trouble] = []
     started = traces(machine, asked=(), meanwhile=lambda: written.extend(in_files(machine)))
     path = origins("PATH", started, machine, Owners(machine))

@@ -86,7 +86,7 @@ class Machine:
         self.program = program
         self._asked = (tuple(packages), tuple(settings), identity)
         self.remembered: dict[object, Any] = {}
-        """What was asked of fresh shells, by all that their answer hangs on: it holds for the machine again,
+        """What was asked of new shells, by all that their answer hangs on: it holds for the machine again,
         too.
         """
 

@@ -24,7 +24,7 @@ _INSTALLS = (".", "opt", ".local/opt", "tools", "apps", ".local/share")
 def path_troubles(
     entries: Iterable[Origin], started: Iterable[StartupTrace], machine: Machine
 ) -> Iterator[Trouble]:
-    """What stands on PATH in fresh shells and should not, each with the line that put it there."""
+    """What stands on PATH in new shells and should not, each with the line that put it there."""
     shown = machine.locations.shown
     for entry in entries:
         place = (shown(entry.startup_file), entry.line or 0) if entry.startup_file else ("PATH", 0)
@@ -57,7 +57,7 @@ def path_troubles(
             fix = "take the entry out of this line: an earlier one has put it there"
             yield Trouble(*place, f"{shown(entry.path)} is on PATH twice", shells, fix, weight=10)
         elif entry.remark:
-            what = f"{shown(entry.path)} is on PATH, and does not exist"
+            what = f"{shown(entry.path)} is on PATH but does not exist"
             yield Trouble(
                 *place, what, shells, f'[[conflicts.remove]] path = "{shown(entry.path)}"', weight=30
             )

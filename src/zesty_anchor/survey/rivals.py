@@ -1,4 +1,4 @@
-"""What else answers to the manifest's commands in a fresh shell."""
+"""What else answers to the manifest's commands in a new shell."""
 
 from __future__ import annotations
 
@@ -34,7 +34,7 @@ class Conflict(msgspec.Struct, frozen=True):
 
 
 def conflicts(recipes: Mapping[str, Recipe], shells: Iterable[str], machine: Machine) -> list[Conflict]:
-    """Ask fresh shells of these kinds for the commands of runtimes; each thing is named once."""
+    """Ask new shells of these kinds for the commands of runtimes; each thing is named once."""
     owners, started = (
         Owners(machine),
         traces(machine, shells, [c for recipe in recipes.values() for c in recipe.commands]),

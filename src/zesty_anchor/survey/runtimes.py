@@ -23,7 +23,7 @@ _SECONDS = 10.0
 def runtimes(
     recipes: Mapping[str, Recipe], started: Iterable[StartupTrace], machine: Machine, owners: Owners
 ) -> list[RuntimeFound]:
-    """Each file that answers to a recipe's first command in some fresh shell, with its version: that of its
+    """Each file that answers to a recipe's first command in some new shell, with its version: that of its
     package, else what it says.
     """
     firsts = dict.fromkeys(recipe.commands[0] for recipe in recipes.values())

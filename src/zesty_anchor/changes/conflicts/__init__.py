@@ -1,1 +1,1 @@
-"""Changes that remove what conflicts with the manifest: only after fresh shells have proved the new."""
+"""Changes that remove what conflicts with the manifest: only after new shells have proved the new."""

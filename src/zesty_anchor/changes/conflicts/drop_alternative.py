@@ -94,8 +94,6 @@ class Alternatives(BaseKind):
             return Reverted((told,))
         failed = bench.as_root(alternatives.restored(query))
         if failed:
-            return Reverted(
-                (f"the alternative {record.name} could not be brought back: {failed}",), whole=False
-            )
+            return Reverted((f"the alternative {record.name} could not be restored: {failed}",), whole=False)
         bench.as_root([root_store.clear(bench.run, f"alternative-{record.name}.*")])
         return WHOLE

@@ -216,7 +216,7 @@ class PackageRemovals(BaseKind):
                     wanted, bench.run_privileged, lambda what, done, total: None, bench.log / "packages.log"
                 )
             except Problem as problem:
-                told = f"the packages {', '.join(missing)} could not be brought back: {problem.what}"
+                told = f"the packages {', '.join(missing)} could not be restored: {problem.what}"
                 return Reverted((told,), whole=False)
         marks = [name for name in record.unasked if name in missing]
         mark = manager.mark_unasked(marks) if marks else None

@@ -55,7 +55,7 @@ class RetireStatements(FileTakeBack):
 
     name = "conflict-lines"
     heading = Heading.REMOVAL
-    of_subject = "lines of {}"
+    of_subject = "old lines in {}"
 
     def look(self, wanted: Wanted, machine: Machine) -> Traces:
         """Have the statements of every startup file found that speak of what is to go, and judged by fresh

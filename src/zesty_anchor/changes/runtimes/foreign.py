@@ -1,4 +1,4 @@
-"""A foreign program at work in the person's home: what it did there is found, and can be taken back."""
+"""A foreign program at work in the person's home: what it did there is found, and can be undone."""
 
 from __future__ import annotations
 

@@ -189,9 +189,7 @@ class Sources(BaseKind):
         commands += [tuple(command) for command in record.forget if not told and _is_forgetting(command)]
         failed = bench.as_root(commands)
         if failed:
-            return Reverted(
-                (*told, f"the source {record.name} could not be taken back: {failed}"), whole=False
-            )
+            return Reverted((*told, f"the source {record.name} could not be undone: {failed}"), whole=False)
         bench.as_root([root_store.clear(bench.run, f"source-{record.name}.*")])
         return Reverted(tuple(told)) if told else WHOLE
 

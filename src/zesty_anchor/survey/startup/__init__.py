@@ -1,1 +1,1 @@
-"""What startup files do: their statements, and the traces of fresh shells."""
+"""What startup files do: their statements, and the traces of new shells."""

@@ -41,7 +41,7 @@ class Spoken(msgspec.Struct, frozen=True):
 
 def spoken_of(folders: Iterable[Path], names: Iterable[str], machine: Machine) -> list[Spoken]:
     """The statements of every startup file that speak of folders, files or variables that are to go, judged
-    by fresh shells in a copy of the home. Those are asked once for the same files.
+    by new shells in a copy of the home. Those are asked once for the same files.
     """
     folders, names = tuple(folders), tuple(names)
     files = judged_files(folders, machine)

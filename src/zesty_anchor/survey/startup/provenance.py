@@ -1,4 +1,4 @@
-"""Where a command, a variable or an entry of PATH comes from: asked of fresh shells, with the line that
+"""Where a command, a variable or an entry of PATH comes from: asked of new shells, with the line that
 brought it.
 """
 

@@ -1,4 +1,4 @@
-"""What a fresh shell has when it is ready: variables, aliases, functions, options and more, to be compared
+"""What a new shell has when it is ready: variables, aliases, functions, options and more, to be compared
 with another start.
 """
 

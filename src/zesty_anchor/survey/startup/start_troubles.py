@@ -1,4 +1,4 @@
-"""What fresh shells did at their start that they should not: print, take long, read one thing twice,
+"""What new shells did at their start that they should not: print, take long, read one thing twice,
 disagree.
 """
 
@@ -72,10 +72,7 @@ def hiding_aliases(
     for (name, value, place), shells in found.items():
         where = (machine.locations.shown(place.file), place.line) if place else ("", 0)
         fix = f"delete {where[0]}:{where[1]}" if place else f"unalias {name}"
-        what = (
-            f"the alias {name}={machine.locations.shown(value)[:60]} answers to {name}, and no version of the"
-            " manifest does"
-        )
+        what = f"alias {name}={machine.locations.shown(value)[:60]} shadows the {name} from your manifest"
         yield Trouble(*where, what, tuple(shells), fix, weight=60)
 
 

@@ -1,4 +1,4 @@
-"""What a fresh shell does when it starts: every line that it executes, with its file, its time, and what it
+"""What a new shell does when it starts: every line that it executes, with its file, its time, and what it
 changed.
 
 bash, zsh, ksh and mksh are asked to trace themselves (``-x``), with a PS4 that carries time, file, line and

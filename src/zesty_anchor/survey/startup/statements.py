@@ -1,7 +1,7 @@
 """Which statements of a startup file exist for an old install alone: found with a parser, not by pattern.
 
 For the shells whose language tree-sitter-bash reads: sh, bash, zsh, ksh, mksh. What is found here is a
-proposal: fresh shells judge it (``trial``).
+proposal: new shells judge it (``trial``).
 """
 
 from __future__ import annotations

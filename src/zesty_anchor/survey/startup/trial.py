@@ -42,7 +42,7 @@ _MOST_TRIALS = 24
 
 
 class Difference(msgspec.Struct, frozen=True):
-    """What a fresh shell has otherwise without the lines: ``was`` and ``is_now`` are None where it has it
+    """What a new shell has otherwise without the lines: ``was`` and ``is_now`` are None where it has it
     not.
     """
 

@@ -1,4 +1,4 @@
-"""What is wrong with startup files: found by reading them, and by what fresh shells did."""
+"""What is wrong with startup files: found by reading them, and by what new shells did."""
 
 from __future__ import annotations
 
