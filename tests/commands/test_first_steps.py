@@ -103,7 +103,7 @@ def test_the_readmes_first_manifest_with_a_stand_in_for_the_package_index(
     one.)
     """
     text = (Path(__file__).parents[2] / "README.md").read_text("utf-8")
-    block = re.search(r"## On a fresh Debian.*?```sh\n(.*?)```", text, re.DOTALL)
+    block = re.search(r"## Install it.*?```sh\n(.*?)```", text, re.DOTALL)
     assert block is not None
     commands = block[1].splitlines()
     assert commands[0].startswith("sudo apt-get install") and len(commands) == 5

@@ -121,6 +121,29 @@ def test_a_draft_is_one_that_verify_accepts(desk: Desk) -> None:
     desk.well("verify")
 
 
+@pytest.mark.parametrize(
+    "lines",
+    ["autoload -Uz compinit\ncompinit\n", "for gauge in {1..40000}; do :; done\n"],
+    ids=["completions without a dump", "a long loop"],
+)
+def test_a_start_that_is_slow_only_while_it_is_traced_is_no_trouble(desk: Desk, lines: str) -> None:
+    """What a trace that was cut off had so far is not held against anybody, packages' files least of all."""
+    desk.write(f"export TIDE=high\n{lines}", ".zshrc")
+    found = desk.well("survey", "--json").json
+    told = [each for each in found["troubles"] if "this line takes" not in each["what"]]
+    assert told == []
+
+
+def test_a_start_that_never_ends_is_told_with_the_persons_own_line(desk: Desk) -> None:
+    desk.write("export TIDE=high\nread answer\n", ".zshrc")
+    (trouble,) = {
+        (each["file"], each["line"])
+        for each in desk.well("survey", "--json").json["troubles"]
+        if "did not come to an end" in each["what"]
+    }
+    assert trouble == ("~/.zshrc", 2)
+
+
 LIVED_IN = """export EDITOR=vi
 export PATH="$PATH:.:$HOME/open"
 export PATH="$HOME/bin:$PATH"

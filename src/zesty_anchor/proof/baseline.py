@@ -8,13 +8,11 @@ from collections.abc import Callable, Mapping
 import msgspec
 
 from zesty_anchor.proof.result import PROGRAMS, STARTS, CheckResult, Proof, ShellResult, in_short, starts_of
-from zesty_anchor.shells.fresh import ask, clean_environment
 from zesty_anchor.shells.known import SHELLS
-from zesty_anchor.shells.reading import Context
 from zesty_anchor.shells.sealed import in_copy
-from zesty_anchor.survey.machine import InstalledShell, Machine
+from zesty_anchor.survey.machine import Machine
+from zesty_anchor.survey.startup.ready import takes_commands
 from zesty_anchor.survey.startup.without_ours import without_ours
-from zesty_anchor.system.host import user_name
 from zesty_anchor.system.namespaces import Closed
 
 Baseline = Mapping[str, str]
@@ -37,7 +35,7 @@ def with_baseline(proof: Proof, machine: Machine) -> Proof:
     try:
         starts = in_copy(
             without_ours(machine),
-            lambda home: [_takes_commands(shell, context, machine) for shell, context in stuck],
+            lambda home: [takes_commands(shell, context, machine) for shell, context in stuck],
         )[0]
     except Closed:
         return proof
@@ -50,18 +48,6 @@ def with_baseline(proof: Proof, machine: Machine) -> Proof:
 
 def _is_stuck(result: ShellResult) -> bool:
     return any(check.name == STARTS and not check.ok for check in result.checks)
-
-
-def _takes_commands(shell: InstalledShell, context: Context, machine: Machine) -> bool:
-    environment = clean_environment(
-        machine.environ,
-        machine.login_environ,
-        machine.locations.home,
-        shell.program,
-        user_name(),
-        machine.login_path,
-    )
-    return ask(SHELLS[shell.name], shell.program, context, environment, []).startup_ms is not None
 
 
 def baseline_of(proof: Proof) -> Baseline:

@@ -126,9 +126,11 @@ def _all_troubles(
     """Each once, the worst first. ``written`` are those that the files alone show, ``wanted`` are the recipes
     of the manifest.
     """
+    unready_ones = unready(machine, started)
+    started = [trace for trace in started if not trace.cut_off]
     found = [
         *written,
-        *unready(machine, started),
+        *unready_ones,
         *path_troubles(path, started, machine),
         *start_troubles(started, machine),
         *hiding_aliases(

@@ -34,13 +34,13 @@ def path_troubles(
                 f"{entry.path if entry.path != _CURRENT else 'an empty entry'} is on PATH, so commands in the"
                 " current folder are run"
             )
-            yield Trouble(
-                *place,
-                what,
-                shells,
-                "take it out of that line; [path] first holds your own folders",
-                weight=100,
+            own = not entry.startup_file or entry.startup_file.startswith(f"{machine.locations.home}/")
+            fix = (
+                "take it out of that line; [path] first holds your own folders"
+                if own
+                else "the file belongs to the system: set PATH in a startup file of your own"
             )
+            yield Trouble(*place, what, shells, fix, weight=100)
             continue
         why = _writable_by_others(Path(entry.path))
         if why:

@@ -7,6 +7,7 @@ from __future__ import annotations
 import os
 import re
 from collections.abc import Callable, Iterable, Iterator, Sequence
+from functools import partial
 from pathlib import Path
 
 import msgspec
@@ -14,12 +15,13 @@ import msgspec
 from zesty_anchor.files.text_file import TextFile, content_of
 from zesty_anchor.shells.known import SH, SHELLS
 from zesty_anchor.shells.litter import make_folders, unlittered
-from zesty_anchor.shells.reading import MARK
+from zesty_anchor.shells.reading import MARK, Context
 from zesty_anchor.shells.sealed import World, in_copy
-from zesty_anchor.shells.together import together
-from zesty_anchor.survey.machine import Machine, generated_file
+from zesty_anchor.shells.together import Interrupted, together
+from zesty_anchor.survey.machine import InstalledShell, Machine, generated_file
 from zesty_anchor.survey.owner import Owners
 from zesty_anchor.survey.startup import fish_variables
+from zesty_anchor.survey.startup.ready import takes_commands
 from zesty_anchor.survey.startup.startup_trace import StartupTrace, trace_startup
 from zesty_anchor.survey.startup.step import Place
 from zesty_anchor.system.namespaces import Closed
@@ -78,11 +80,7 @@ def traces(
 
     def task(home: Path) -> list[StartupTrace]:
         make_folders(path for shell in used for path in SHELLS[shell.name].folders(machine.places))
-        return together(
-            8,
-            lambda each, stop: trace_startup(each[0], each[1], machine, names=commands, interrupted=stop),
-            rounds,
-        )
+        return together(8, partial(_traced, machine, commands), rounds)
 
     try:
         return in_copy(World(machine.locations.home, _without_prompt(machine)), task, meanwhile)[0]
@@ -90,6 +88,28 @@ def traces(
         leaves = [path for shell in used for path in SHELLS[shell.name].leaves(machine.around)]
         with unlittered(leaves, machine.locations.state):
             return task(machine.locations.home)
+
+
+def _traced(
+    machine: Machine,
+    commands: tuple[str, ...] | None,
+    each: tuple[InstalledShell, Context],
+    interrupted: Interrupted,
+) -> StartupTrace:
+    """The start of one shell. Telling each step can take far longer than the start itself: one that was cut
+    off, and comes to its first command without being traced, gets more time.
+    """
+    shell, context = each
+    found = trace_startup(shell, context, machine, names=commands, interrupted=interrupted)
+    if not found.cut_off or not found.steps or not takes_commands(shell, context, machine):
+        return found
+    longer = trace_startup(
+        shell, context, machine, names=commands, seconds=_LONGER_SECONDS, interrupted=interrupted
+    )
+    return longer if not longer.cut_off else msgspec.structs.replace(longer, only_slow=True)
+
+
+_LONGER_SECONDS = 30.0
 
 
 def _without_prompt(machine: Machine) -> dict[Path, bytes]:
@@ -126,6 +146,8 @@ _Merged = dict[Found, tuple[list[str], list[str]]]
 def _merged(name: str, started: Iterable[StartupTrace], machine: Machine) -> _Merged:
     merged: _Merged = {}
     for trace in started:
+        if trace.cut_off:
+            continue  # what it had is not known
         for number, found in enumerate(found_in(name, trace, machine)):
             wins = number == 0 or name == "PATH"
             merged.setdefault(found, ([], []))[0 if wins else 1].append(f"{trace.shell}\0{trace.context}")

@@ -58,6 +58,8 @@ class StartupTrace(msgspec.Struct, frozen=True):
     """What it printed on its terminal; tcsh, which shows its trace there, has none."""
     ended: float = 0.0
     """When its last step was over, in seconds after the first; 0 where that is not told."""
+    only_slow: bool = False
+    """It was cut off, and comes to its first command where nobody traces it."""
 
     def of_path_entry(self, entry: str, times: int = 1) -> Place | None:
         """The line that put a folder on PATH, or did so for the second time: the last one, where it was taken

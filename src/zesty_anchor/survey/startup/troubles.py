@@ -34,9 +34,11 @@ def unready(machine: Machine, started: Iterable[StartupTrace]) -> list[Trouble]:
     """Shells that never became ready."""
     shown = machine.locations.shown
     found = []
+    home = f"{machine.locations.home}/"
     for trace in started:
-        if trace.cut_off:
-            last = next((step for step in reversed(trace.steps) if step.file), None)
+        if trace.cut_off and not trace.only_slow:
+            named = [step for step in reversed(trace.steps) if step.file]
+            last = next((step for step in named if step.file.startswith(home)), next(iter(named), None))
             place = (shown(last.file), last.line) if last else ("", 0)
             what, why = trace.cut_off.split(", at ")[0], (f"{trace.shell} ({trace.context})",)
             found.append(
