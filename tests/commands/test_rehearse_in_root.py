@@ -51,7 +51,7 @@ def test_packages_come_for_real_and_all_of_it_is_gone(desk: Desk, quay: Quay) ->
     assert "checks passed" in page.read_text()
     assert looked(desk.home) == home and held() == before and shutil.which("tide-table") is None
     shown = desk.well("rehearse", "--root", "/").out
-    assert "a copy of / with a copy of the home, which is gone" in shown and "only told" not in shown
+    assert "a copy of / with a copy of the home, which is deleted" in shown and "only told" not in shown
     assert looked(desk.home) == home and held() == before
 
 

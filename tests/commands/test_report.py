@@ -75,7 +75,7 @@ def told(tmp_path_factory: pytest.TempPathFactory, kelp_feed: str) -> Desk:
 def test_it_says_what_stands_and_what_to_do_next(told: Desk) -> None:
     text = (told.home / "page.html").read_text()
     for words in (
-        "New shells do not all answer as the manifest says",
+        "Some checks failed",
         "delete ~/.bashrc:3",
         "kelp is an alias of the shell",
         "Tide &lt;desk&gt; &amp; quay",
@@ -170,7 +170,7 @@ def test_what_is_no_report_is_not_overwritten(desk: Desk) -> None:
     desk.wants('[shells]\nuse = ["bash"]\n')
     desk.write("my own notes\n", "notes.html")
     answer = desk.run("report", "notes.html")
-    assert answer.code == 2 and "is no report" in answer.err
+    assert answer.code == 2 and "is not a report" in answer.err
     assert (desk.home / "notes.html").read_text() == "my own notes\n"
     assert "no folder" in desk.run("report", "nowhere/page.html").err
     assert desk.run("report").code == 2
@@ -179,13 +179,13 @@ def test_what_is_no_report_is_not_overwritten(desk: Desk) -> None:
     desk.well("provision")
     desk.well("report", "page.html")
     text = (desk.home / "page.html").read_text()
-    assert "checks passed" in text and "Nothing: what the manifest asks for stands" in text
-    assert "nothing that it hangs on has changed since" in text
+    assert "checks passed" in text and "Nothing: everything that the manifest asks for is installed" in text
+    assert "nothing relevant has changed since" in text
     desk.well("report", "page.html", "--anew")
     assert "has changed since" not in (desk.home / "page.html").read_text()
     desk.write((desk.home / ".bashrc").read_text() + "alias kelp=/nowhere\n", ".bashrc")
     desk.well("report", "page.html")
-    assert "New shells do not all answer" in (desk.home / "page.html").read_text()
+    assert "Some checks failed" in (desk.home / "page.html").read_text()
 
 
 def test_figures_and_tables_of_facts() -> None:
@@ -212,7 +212,7 @@ def test_figures_and_tables_of_facts() -> None:
     run = PastRun(1, 100.0, 110.0, "m", "", "3 checks passed", changes, (), (), False)
     bars = [(bar.words, round(bar.start, 2), round(bar.length, 2), bar.kind) for bar in timeline(run)]
     assert bars == [
-        ("install kelp 4", 0.0, 0.4, ""), ("install coral 1", 0.2, 0.2, "bad"), ("ask new shells", 0.4, 0.6,
+        ("install kelp 4", 0.0, 0.4, ""), ("install coral 1", 0.2, 0.2, "bad"), ("verify in new shells", 0.4, 0.6,
         ""),
     ]  # fmt: skip
     assert json.dumps(bars)

@@ -54,7 +54,7 @@ def pins(name: str, text: str) -> list[tuple[str, str, int, str]]:
         (".kelp-version", "4.2\n", [("kelp", "4.2", 1, "")]),
         (".kelp-version", "\ufeff# the desk's\n\n lts # for now\n3.6", [("kelp", "lts", 3, "")]),
         (".kelp-version", "", [("kelp", "", 1, "holds no version")]),
-        ("KELP", "^4.2", [("kelp", "^4.2", 1, "'^4.2' is not a wan")]),
+        ("KELP", "^4.2", [("kelp", "^4.2", 1, "'^4.2' is not a val")]),
         (
             "workstation.toml",
             'run = "rm"\n[runtimes.kelp]\n# no\nwant = ">=4 <5"',

@@ -62,7 +62,7 @@ def test_what_a_want_takes(want: str, version: str | None) -> None:
     ],
 )
 def test_a_wrong_spelling_is_told_the_right_one(wrong: str, instead: str) -> None:
-    with pytest.raises(ValueError, match=r"want|range") as caught:
+    with pytest.raises(ValueError, match=r"valid version|want is empty|range") as caught:
         Want(wrong)
     assert instead in str(caught.value)
 

@@ -61,8 +61,8 @@ def find(
     raise NoManifest(
         f"no {FILE_NAME} found in {folder}, in a folder above it, or in {personal}",
         advice=(
-            "begin one with: zesty-anchor draft node   (zesty-anchor list names the runtimes that can be"
-            f" had), or name it: -m path/to/{FILE_NAME}"
+            "begin one with: zesty-anchor draft node   (zesty-anchor list shows the available runtimes),"
+            f" or name it: -m path/to/{FILE_NAME}"
         ),
     )
 

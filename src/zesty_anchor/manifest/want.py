@@ -124,15 +124,15 @@ def _instead(text: str) -> str:
     stable = re.fullmatch(r"(?i)stable|newest|current|\*", text)
     long_term = re.fullmatch(r"(?i)lts|long[- ]?term(?:[- ]support)?|lts/.*|--lts", text)
     if long_term:
-        return f'{text!r} is not a want: write "lts"'
+        return f'{text!r} is not a valid version: write "lts"'
     if stable:
-        return f'{text!r} is not a want: write "latest"'
+        return f'{text!r} is not a valid version: write "latest"'
     if number and text[:1] in "^~":
         first = int(number[0].split(".")[0])
-        return f'{text!r} is not a want: write a prefix, "{first}", or a range, ">={number[0]} <{first + 1}"'
+        return f'{text!r} is not a valid version: write a prefix, "{first}", or a range, ">={number[0]} <{first + 1}"'
     if number:
-        return f'{text!r} is not a want: write only the version, "{number[0]}"'
+        return f'{text!r} is not a valid version: write only the version, "{number[0]}"'
     return (
-        f'{text!r} is not a want: write a version ("4.2.1"), a prefix ("4.2"), a range (">=4 <6"), "latest",'
+        f'{text!r} is not a valid version: write a version ("4.2.1"), a prefix ("4.2"), a range (">=4 <6"), "latest",'
         ' "lts" or "system"'
     )

@@ -87,7 +87,7 @@ def forget_project(workstation: Workstation, person: Person, runtime: str) -> Sw
         decided = choice(workstation, runtime)
         raise Problem(
             f"no {file.name} in this folder pins {runtime}",
-            where=f"{runtime} {decided.version} is in effect: {decided.scope}, by {decided.decided_by}",
+            where=f"{runtime} {decided.version} is active: {decided.scope}, by {decided.decided_by}",
             advice="take the pin out of the file that is named",
         )
     workstation.check_runtime(runtime)

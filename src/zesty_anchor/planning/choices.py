@@ -235,7 +235,7 @@ def asked_for(missing: Sequence[Missing], machine: Machine, offers: Offers) -> t
             if not stable:
                 newest = max((r.version for r in offered), key=Version, default="none")
                 raise UsageProblem(
-                    f"no version of {pin.runtime} that can be had meets {pin.want!r}",
+                    f"no available version of {pin.runtime} matches {pin.want!r}",
                     where=f"{each.file}:{pin.line}",
                     advice=f"the newest is {newest}; ask for less there, or name a feed that has it",
                 )

@@ -23,7 +23,7 @@ class Asked(msgspec.Struct, frozen=True):
 
 class Stands(msgspec.Struct, frozen=True):
     """A version on the shelf: the wants that it stands for (none: nobody asks for it any more), what decided
-    it where it is in effect, and where it came from. ``digest`` and ``signed_by`` are empty where its feed
+    it where it is active, and where it came from. ``digest`` and ``signed_by`` are empty where its feed
     gives none.
     """
 

@@ -104,7 +104,7 @@ for za_bin in $za_bins; do
   export PATH
   exec "$za_folder/$za_bin/$za_command" "$@"
 done
-printf 'zesty-anchor: %s: %s %s, which is in effect here, has no such command\\n' "$za_command" "$za_runtime" "${{za_version:-(none)}}" >&2
+printf 'zesty-anchor: %s: %s %s, which is active here, has no such command\\n' "$za_command" "$za_runtime" "${{za_version:-(none)}}" >&2
 for za_other in {shelf}/"$za_runtime"/*; do
   for za_bin in $za_bins; do
     if [ -x "$za_other/$za_bin/$za_command" ]; then

@@ -22,10 +22,10 @@ from zesty_anchor.system.visible import visible
 GENERATOR = b'<meta name="generator" content="zesty-anchor'
 """By this a page of ours is known."""
 _VERDICTS = {
-    "ok": "All well",
+    "ok": "All checks passed",
     "pending": "The manifest asks for more than was provisioned",
-    "changed": "Something is not as it was put there",
-    "failing": "New shells do not all answer as the manifest says",
+    "changed": "Something was changed since installation",
+    "failing": "Some checks failed",
 }
 _MOST_LINES = 10
 _MOST_STEPS = 24
@@ -149,7 +149,9 @@ def timeline(run: PastRun) -> list[Bar]:
         for change in sorted(longest, key=lambda change: change.began)
     ]
     asked = (
-        [Bar("ask new shells", over / whole, proof / whole, lasted(proof))] if run.verified and bars else []
+        [Bar("verify in new shells", over / whole, proof / whole, lasted(proof))]
+        if run.verified and bars
+        else []
     )
     return [*bars, *asked]
 

@@ -126,7 +126,7 @@ class InAttic(msgspec.Struct, frozen=True):
 
 
 class ThrownAway(msgspec.Struct, frozen=True):
-    """What was thrown away."""
+    """What was deleted."""
 
     deleted: tuple[Kept, ...]
 
@@ -144,7 +144,7 @@ class Newest(msgspec.Struct, frozen=True):
 
 
 class Recipes(msgspec.Struct, frozen=True):
-    """The runtimes that can be had here."""
+    """The available runtimes."""
 
     recipes: tuple[RuntimeKnown, ...]
 

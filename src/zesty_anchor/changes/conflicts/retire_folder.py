@@ -90,7 +90,7 @@ class BaseRetireFolders(BaseKind):
         finish_move(kept, folder)
         if not os.path.lexists(kept):
             gone = not os.path.lexists(folder)
-            told = f"{record.name} does not come back: it was thrown away from the attic"
+            told = f"{record.name} is not restored: it was deleted from the attic"
             return Reverted((told,)) if gone else WHOLE
         if os.path.lexists(folder):
             if same(folder, kept):
