@@ -12,7 +12,7 @@ from zesty_anchor.files.removal import discard_any
 
 
 class Kept(msgspec.Struct, frozen=True):
-    """One thing in the attic: where it stood, where it is kept, its size in bytes, and since when (seconds
+    """One thing in the attic: where it was, where it is kept, its size in bytes, and since when (seconds
     since 1970).
     """
 

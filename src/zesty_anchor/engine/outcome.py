@@ -22,8 +22,9 @@ class Estimate(msgspec.Struct, frozen=True):
 
 
 class ChangeReport(msgspec.Struct, frozen=True):
-    """One change. ``outcome`` is pending, done, failed, waited (for one that failed),
-    taken back or not taken back; in a rehearsal simulated, where it was only told."""
+    """One change. ``outcome`` is pending, done, failed, waited (skipped because another one failed),
+    taken back (undone) or not taken back; in a rehearsal simulated, if it was only shown.
+    """
 
     kind: str
     subject: str
@@ -77,8 +78,8 @@ class Outcome(msgspec.Struct, frozen=True):
 
 
 class RunDone(msgspec.Struct, frozen=True):
-    """One run that stands: when it began (seconds since 1970), its changes in their order, a few words
-    each, and what was new, other or gone after it.
+    """One run that can be undone: when it began (seconds since 1970), its changes in order, and what was
+    new, changed or gone after it.
     """
 
     run: int

@@ -22,9 +22,9 @@ class PastChange(msgspec.Struct, frozen=True):
 
 
 class PastRun(msgspec.Struct, frozen=True):
-    """One run: when it began and ended (seconds since 1970), its manifest with its digest (SHA-256, empty:
-    not known), what new shells said at its end, its changes in their order, what of it is in the attic and
-    stays there, and whether it was taken back.
+    """One run: when it began and ended (seconds since 1970), its manifest with the SHA-256 (empty: not
+    known), the result of its checks, its changes in order, what is still in the attic, and whether it was
+    undone.
     """
 
     run: int

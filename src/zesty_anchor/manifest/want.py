@@ -129,10 +129,11 @@ def _instead(text: str) -> str:
         return f'{text!r} is not a valid version: write "latest"'
     if number and text[:1] in "^~":
         first = int(number[0].split(".")[0])
-        return f'{text!r} is not a valid version: write a prefix, "{first}", or a range, ">={number[0]} <{first + 1}"'
+        wanted = f'a prefix, "{first}", or a range, ">={number[0]} <{first + 1}"'
+        return f"{text!r} is not a valid version: write {wanted}"
     if number:
         return f'{text!r} is not a valid version: write only the version, "{number[0]}"'
     return (
-        f'{text!r} is not a valid version: write a version ("4.2.1"), a prefix ("4.2"), a range (">=4 <6"), "latest",'
-        ' "lts" or "system"'
+        f'{text!r} is not a valid version: write a version ("4.2.1"), a prefix ("4.2"), a range (">=4 <6"),'
+        ' "latest", "lts" or "system"'
     )

@@ -29,7 +29,7 @@ SESSION = "ZESTY_ANCHOR_SESSION"
 
 
 class Choice(msgspec.Struct, frozen=True):
-    """The version in effect of one runtime (empty: none of the shelf; ``system``), its scope, and what
+    """The active version of one runtime (empty: none; ``system``: the system's own), its scope, and what
     decided it.
     """
 

@@ -6,8 +6,8 @@ import msgspec
 
 
 class Explained(msgspec.Struct, frozen=True):
-    """What a name is, in ``paragraphs``; names in them stand between backquotes. ``kind`` is command,
-    variable, entry, file, key, check or status; ``next`` is a command that shows more (empty: none).
+    """What a name is, in ``paragraphs``, with names in backquotes. ``kind`` is command, variable, entry,
+    file, key, check or status; ``next`` is a command that shows more (empty: none).
     """
 
     name: str

@@ -9,7 +9,7 @@ from zesty_anchor.survey.installs_there import InstallThere
 
 
 class Active(msgspec.Struct, frozen=True):
-    """The version in effect, its scope (session, project, default), and what decided it: a variable, or a
+    """The active version, its scope (session, project, default), and what decided it: a variable, or a
     file with its line.
     """
 
@@ -59,10 +59,10 @@ class Listing(msgspec.Struct, frozen=True):
 
 
 class Newer(msgspec.Struct, frozen=True):
-    """The version that a want of the manifest means (``version``, empty: none is installed yet), and what its
-    feed has that is newer: the newest that the want admits, and the newest of all beyond it (empty: none).
-    ``ends`` is the day (YYYY-MM-DD) on which the support of ``version`` ends, empty where no feed says;
-    ``problem`` says why no feed could be asked, and ``feed`` is the feed that offers what is newer.
+    """The version that a want of the manifest is resolved to (``version``, empty: not installed), and
+    what is newer in its feed: the newest that matches the want, and the newest ``beyond`` it (empty:
+    none). ``ends`` is the last day of support of ``version`` (YYYY-MM-DD, empty: not known), ``problem``
+    why no feed could be asked, ``feed`` the feed with the newer version.
     """
 
     runtime: str

@@ -22,9 +22,9 @@ class Asked(msgspec.Struct, frozen=True):
 
 
 class Stands(msgspec.Struct, frozen=True):
-    """A version on the shelf: the wants that it stands for (none: nobody asks for it any more), what decided
-    it where it is active, and where it came from. ``digest`` and ``signed_by`` are empty where its feed
-    gives none.
+    """An installed version: the wants that it was installed for (none: not in the manifest), what decides
+    that it is active, and where it comes from. ``digest`` and ``signed_by`` are empty if the feed has
+    none.
     """
 
     runtime: str
@@ -41,16 +41,16 @@ class Stands(msgspec.Struct, frozen=True):
 
 
 class ToDo(msgspec.Struct, frozen=True):
-    """What there is to do: a command or an edit, and what it fixes."""
+    """What to do: a command or an edit, and why."""
 
     fix: str
     why: tuple[str, ...]
 
 
 class Report(msgspec.Struct, frozen=True):
-    """The whole. ``at`` is when it was made (seconds since 1970), ``digest`` that of the manifest (SHA-256),
-    ``path`` the entries of PATH in new shells, ``costs`` the starts of shells as they were measured last,
-    and ``next`` what there is to do, the most pressing first.
+    """Everything at once. ``at`` is when it was made (seconds since 1970), ``digest`` the SHA-256 of the
+    manifest, ``path`` the entries of PATH in new shells, ``costs`` the last measurement of shell starts,
+    and ``next`` what to do, most urgent first.
     """
 
     at: float

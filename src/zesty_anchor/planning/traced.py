@@ -10,12 +10,10 @@ from zesty_anchor.survey.startup.provenance import Origin
 
 
 class Traced(msgspec.Struct, frozen=True):
-    """All that answers to one name in new shells, and what decided the version where it is one of the
-    manifest's.
-
-    ``here`` is what answers in the environment that we were called from (empty: nothing, or it is not a
-    command), ``cut_off`` are shells that never became ready, with the reason. ``asked`` are the shells with
-    their ways of starting, ``installs`` those of the runtime that the name is of, first ours.
+    """Everything with one name in new shells, and what decided the version if it is one of the
+    manifest's. ``here`` is what the calling environment runs (empty: nothing, or no command), ``cut_off``
+    are shells that never became ready, with the reason. ``asked`` are the shells and ways of starting
+    them, ``installs`` all installations of the runtime.
     """
 
     name: str

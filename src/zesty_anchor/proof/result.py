@@ -15,8 +15,8 @@ HERE = "this machine"
 
 
 class Cause(msgspec.Struct, frozen=True):
-    """Why a check failed, in words, and where: a line of a ``file`` and its ``text``, or a file that is
-    missing or broken (no ``line``), or a ``package`` of the system that lacks.
+    """Why a check failed, and where: a line of a ``file`` and its ``text``, a file that is missing or
+    broken (no ``line``), or a missing ``package`` of the system.
     """
 
     what: str
@@ -32,10 +32,10 @@ class Cause(msgspec.Struct, frozen=True):
 
 
 class CheckResult(msgspec.Struct, frozen=True):
-    """One check in one shell. Of one that failed the ``cause``, where it is known, and what ``fix`` it: a
-    command, or the line to edit. ``about`` is the command, the ``$VARIABLE`` or ``PATH`` that it is about;
-    empty for the start of the shell itself. ``before`` tells that it failed before anything was changed here
-    as well: such a failure is reported, and decides nothing.
+    """One check in one shell. If it failed: the ``cause``, if it is known, and a ``fix``: a command, or a
+    line to edit. ``about`` is the command, the ``$VARIABLE`` or ``PATH`` that it checks; empty for the
+    start of the shell. ``before`` means that it failed before anything was changed here as well: it is
+    reported, and changes no exit status.
     """
 
     name: str
@@ -64,7 +64,7 @@ class ShellResult(msgspec.Struct, frozen=True):
 
 
 class Proof(msgspec.Struct, frozen=True):
-    """The whole."""
+    """The checks of all shells."""
 
     ok: bool
     shells: tuple[ShellResult, ...]

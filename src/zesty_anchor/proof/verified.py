@@ -15,9 +15,9 @@ PROVISION = "zesty-anchor provision"
 
 
 class Drift(msgspec.Struct, frozen=True):
-    """One difference. ``state`` is ``pending`` where the manifest asks for more than was provisioned,
-    ``changed`` where somebody changed what was written; ``what`` says it in words, ``place`` is the file, or
-    the line of the manifest.
+    """One difference from the manifest. ``state`` is ``pending`` if it is not provisioned yet,
+    ``changed`` if it was changed since installation; ``what`` describes it, ``place`` is the file, or the
+    line of the manifest.
     """
 
     kind: str
@@ -45,11 +45,11 @@ class Offer(msgspec.Struct, frozen=True):
 
 
 class Verified(msgspec.Struct, frozen=True):
-    """What came of it. ``versions`` are those that were looked at, ``drift`` is what stands otherwise than
-    the manifest says, ``shells`` what new shells answered; ``state`` is the worst of both, ``exit`` its
-    exit status. ``seconds`` is how long it took. ``verified_at`` is when the shells answered (seconds since
-    1970), where they were not asked anew since nothing has changed that the answers hang on (0: just now).
-    ``fixes`` are edits of the person's files that were tried in a copy of the home, and help.
+    """The result of a verification. ``versions`` are those that were checked, ``drift`` what differs from
+    the manifest, ``shells`` the checks in new shells; ``state`` is the worst of them, ``exit`` its exit
+    status, ``seconds`` the time it took. ``verified_at`` is when the checks ran (seconds since 1970), if
+    they were not repeated because nothing relevant has changed (0: just now). ``fixes`` are edits of the
+    person's files that helped in a copy of the home.
     """
 
     ok: bool

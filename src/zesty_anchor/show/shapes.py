@@ -56,9 +56,9 @@ class Previewed(msgspec.Struct, frozen=True):
 
 
 class Provisioned(msgspec.Struct, frozen=True):
-    """How many changes were made and how many failed, each of them, what new shells answered (null: they
-    were not asked), the line that brings an open shell up to date, and the commands for an administrator
-    where there was no way to privilege.
+    """How many changes were made, how many failed, and each of them; the checks in new shells (null: none
+    were run); the line that updates an open shell; and the commands for an administrator, if there was no
+    way to get privilege.
     """
 
     changed: int
@@ -77,9 +77,9 @@ class Upgraded(Provisioned, frozen=True):
 
 
 class RehearsedAs(Provisioned, frozen=True):
-    """As ``provision``, of the copy of the home; ``back`` are paths that differed there after undo,
-    ``touched`` those of the real home that changed meanwhile, of ``compared``. ``root`` is the root of a
-    system that it was done in, where one was named.
+    """As ``provision``, in a copy of the home. ``back`` are paths that differed after undo, ``touched``
+    those of the real home that changed meanwhile, out of ``compared``. ``root`` is the root folder that
+    was copied, if one was named.
     """
 
     back: tuple[str, ...]
@@ -91,7 +91,7 @@ class RehearsedAs(Provisioned, frozen=True):
 
 
 class TakenBackAs(msgspec.Struct, frozen=True):
-    """How many changes were taken back, each with what became of it, and what a person should know."""
+    """How many changes were undone, the result of each, and notes."""
 
     undone: int
     changes: tuple[ChangeReport, ...]
@@ -150,7 +150,7 @@ class Recipes(msgspec.Struct, frozen=True):
 
 
 class DefaultChosen(msgspec.Struct, frozen=True):
-    """The manifest that says so now, and whether new shells answer so: else all of it was taken back."""
+    """The manifest with the new default, and whether its checks passed: otherwise everything was undone."""
 
     runtime: str
     want: str

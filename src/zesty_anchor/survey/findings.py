@@ -25,7 +25,7 @@ class StartupFileFound(msgspec.Struct, frozen=True):
 
 
 class Answering(msgspec.Struct, frozen=True):
-    """A file on PATH that answers to a command in a new shell. ``wins`` marks the first one."""
+    """A program on PATH with the name of a command, in a new shell. ``wins`` marks the first one."""
 
     command: str
     shell: str
@@ -35,16 +35,15 @@ class Answering(msgspec.Struct, frozen=True):
 
 
 class Standing(msgspec.Struct, frozen=True):
-    """A version on the shelf."""
+    """An installed version."""
 
     runtime: str
     version: str
 
 
 class Trouble(msgspec.Struct, frozen=True):
-    """Something wrong in a startup file, or in what it does: where, in words, in which shells it shows, and
-    what fixes it: a line of the manifest, a command, or what to do. ``weight`` is the greater the worse it
-    is.
+    """A problem in a startup file, or in what it does: the place, what is wrong, the shells, and a
+    ``fix`` (a line of the manifest, a command, or what to do). ``weight`` is greater for worse ones.
     """
 
     file: str
@@ -56,9 +55,7 @@ class Trouble(msgspec.Struct, frozen=True):
 
 
 class RuntimeFound(msgspec.Struct, frozen=True):
-    """A runtime that answers in a new shell, of the manifest or not. ``version`` is empty where it does not
-    tell.
-    """
+    """A runtime that new shells find, from the manifest or not. ``version`` is empty if it is not known."""
 
     name: str
     version: str
@@ -68,9 +65,9 @@ class RuntimeFound(msgspec.Struct, frozen=True):
 
 
 class VariableFound(msgspec.Struct, frozen=True):
-    """A variable that a startup file of the person's sets, and the line. ``others`` are the values that it
-    has elsewhere, each with where. It is ``computed`` where the line works its value out anew at each start,
-    and ``leads_nowhere`` where it is a path at which nothing is.
+    """A variable that one of the person's startup files sets, and the line. ``others`` are other values,
+    each with its place. It is ``computed`` if the line computes the value at each start, and
+    ``leads_nowhere`` if the value is a path that does not exist.
     """
 
     name: str
@@ -83,8 +80,8 @@ class VariableFound(msgspec.Struct, frozen=True):
 
 
 class EntryFound(msgspec.Struct, frozen=True):
-    """A folder that a startup file of the person's puts on PATH, and the line. It is ``behind`` where it
-    stands after the system's folders; ``remark`` says what is wrong with it.
+    """A folder that one of the person's startup files puts on PATH, and the line. It is ``behind`` if it
+    comes after the system's folders; ``remark`` says what is wrong with it.
     """
 
     folder: str
@@ -95,9 +92,9 @@ class EntryFound(msgspec.Struct, frozen=True):
 
 
 class Findings(msgspec.Struct, frozen=True):
-    """The whole survey. ``unanswered`` are commands of the manifest that nothing answers to yet. ``packages``
-    is the package manager, ``privilege`` the way to it (both empty: none), ``free`` the bytes that are free
-    in the home.
+    """Everything that the survey found. ``unanswered`` are commands of the manifest that are not found.
+    ``packages`` is the package manager, ``privilege`` how it gets privilege (both empty: none), ``free``
+    the free bytes in the home.
     """
 
     system: str

@@ -28,14 +28,12 @@ from zesty_anchor.system.namespaces import Closed
 
 
 class Origin(msgspec.Struct, frozen=True):
-    """One thing that answers to a name: ``kind`` is alias, function, builtin, file, launcher, variable or
-    entry.
-
-    ``path`` is the file, else its definition or value. ``owner`` is who put it there, ``startup_file`` and
-    ``line`` the line that brought it, where one did. ``wins`` tells whether it is the first in some shell,
-    ``wins_in`` in which, and ``hidden_in`` where it stands behind another; ``first_in`` is the former as
-    pairs of a shell and a way of starting it. ``remark`` says what is wrong with it. ``ours`` tells that our
-    generated files brought it, as the manifest says.
+    """One thing with the name that was asked for: ``kind`` is alias, function, builtin, file, launcher,
+    variable or entry. ``path`` is the file, else the definition or value. ``owner`` is who put it there,
+    ``startup_file`` and ``line`` the line that adds it. ``wins`` means that it is first in some shell,
+    ``wins_in`` in which, ``hidden_in`` where another one is before it; ``first_in`` has the former as
+    pairs of a shell and a way of starting it. ``remark`` says what is wrong with it. ``ours`` means that
+    a generated file adds it.
     """
 
     path: str

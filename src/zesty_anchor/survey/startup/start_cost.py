@@ -53,10 +53,8 @@ class Starts(msgspec.Struct, frozen=True):
 
 
 class ShellCost(msgspec.Struct, frozen=True):
-    """One shell: its starts in each home, its dearest lines first, and what the lines of ours cost together,
-    in milliseconds.
-
-    ``exact`` tells that statements were measured by marks; else what lines cost is what a trace tells.
+    """One shell: its starts in each home, its slowest lines, and the time of the generated files, in
+    milliseconds. ``exact`` means that each statement was timed; otherwise the times come from a trace.
     """
 
     shell: str
