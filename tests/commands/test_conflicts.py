@@ -254,7 +254,7 @@ def test_the_attic_is_emptied_after_a_yes(crowded: Desk) -> None:
     assert "deleted" in crowded.well("attic", "empty", "--yes").out
     assert crowded.well("attic").out == "The attic is empty.\n"
     taken = crowded.well("undo")
-    assert "~/old-kelp does not come back: it was thrown away from the attic" in taken.out
+    assert "~/old-kelp is not restored: it was deleted from the attic" in taken.out
     assert "KELP_HOME" in (crowded.home / ".bashrc").read_text()
 
 

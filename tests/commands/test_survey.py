@@ -55,7 +55,7 @@ def test_the_survey_sees_what_is_wrong(crowded: Desk) -> None:
     assert found["free"] > 0
     assert crowded.likeness() == before
     shown = crowded.well("survey").out
-    assert "Problems" in shown
+    assert "most serious first" in shown
     assert "free in the home" in shown
 
 

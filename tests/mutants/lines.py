@@ -455,8 +455,8 @@ MUTANTS = (
     Mutant(
         JOURNAL,
         "engine/undo.py",
-        "        if str(path) not in things and not any(",
-        "        if not any(",
+        "        if str(path) not in things and not any(Path(thing).is_relative_to(path) for thing in things):",
+        "        if True:",
         "engine operations",
     ),
     Mutant(
@@ -499,6 +499,6 @@ MUTANTS = (
         "system/privilege.py",
         "        if words is None:\n            hear",
         "        if False:\n            hear",
-        "hostile/test_privilege.py",
+        "system/test_hands.py",
     ),
 )

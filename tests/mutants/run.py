@@ -49,7 +49,11 @@ def noticed(mutant: Mutant, copy: Path, python: str) -> bool:
 def copied(folder: Path) -> Path:
     """A copy of the checkout: what git has of it, as it is now."""
     listed = subprocess.run(
-        ["git", "ls-files", "-z"], cwd=ROOT, capture_output=True, text=True, check=True
+        ["git", "ls-files", "-z", "--cached", "--others", "--exclude-standard"],
+        cwd=ROOT,
+        capture_output=True,
+        text=True,
+        check=True,
     ).stdout
     for name in filter(None, listed.split("\0")):
         if (ROOT / name).is_file():
@@ -65,10 +69,13 @@ def main(words: list[str]) -> int:
     chosen = [
         each for each in MUTANTS if not words or any(word in f"{each.holds} {each.file}" for word in words)
     ]
-    missed = 0
+    missed, whole = 0, set[str]()
     with tempfile.TemporaryDirectory(prefix="tide-mutants-") as room:
         copy = copied(Path(room) / "checkout")
         for number, mutant in enumerate(chosen, 1):
+            if mutant.tests not in whole and noticed(mutant._replace(new=mutant.old), copy, sys.executable):
+                raise SystemExit(f"tests fail where nothing is broken: {mutant.tests}")
+            whole.add(mutant.tests)
             began = time.monotonic()
             found = noticed(mutant, copy, sys.executable)
             missed += not found

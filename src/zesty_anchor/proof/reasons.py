@@ -206,7 +206,7 @@ class Reasons:
             return cause, f"delete {cause.place}" if found.place else f"zesty-anchor trace {name}"
         where = f"{name} resolves to {self._shown(found.path)}"
         if found.place is not None:
-            cause = self._written.cause(f"{where}: its folder stands first on PATH", found.place)
+            cause = self._written.cause(f"{where}: its folder is first on PATH", found.place)
             return cause, self._written.fix(found.place, trace)
         lost = self._written.lost(os.path.dirname(question.expected.split("\0")[0]), trace)
         return lost or (Cause(where, self._shown(found.path)), f"zesty-anchor trace {name}")
@@ -224,7 +224,7 @@ class Reasons:
                     )
                     return cause, f'take {folder} out of [path], or ask for a version: want = "latest"'
         if found.place is not None:
-            cause = self._written.cause(f"{what}: its folder stands first on PATH", found.place)
+            cause = self._written.cause(f"{what}: its folder is first on PATH", found.place)
             return cause, f"delete {cause.place}"
         return Cause(what, self._shown(found.path)), f"zesty-anchor trace {name}"
 
@@ -245,7 +245,7 @@ class Reasons:
     def _variable(self, name: str, trace: StartupTrace) -> tuple[Cause, str] | None:
         found = next(iter(found_in(f"${name}", trace, self._machine)), None)
         if found is not None and found.place is not None:
-            cause = self._written.cause(f"it sets {name} last", found.place)
+            cause = self._written.cause(f"this line sets {name} last", found.place)
             return cause, self._written.fix(found.place, trace)
         if found is not None and found.ours:
             return self._written.changed(trace.shell, SH)
@@ -253,7 +253,7 @@ class Reasons:
             unset = _UNSETS.match(step.text)
             if unset and re.search(rf"\b{re.escape(name)}\b", step.text[unset.end() - 1 :]) and step.file:
                 place = Place(step.file, step.line)
-                cause = self._written.cause(f"it takes {name} away", place)
+                cause = self._written.cause(f"this line unsets {name}", place)
                 return cause, self._written.fix(place, trace)
         return self._written.unread(trace)
 

@@ -51,7 +51,7 @@ class Written:
         gone = [n for n in range(len(trace.steps)) if held[n] and not held[n + 1]]
         if gone and trace.steps[gone[-1]].file:
             step = trace.steps[gone[-1]]
-            cause = self.cause("it takes our folders off PATH", Place(step.file, step.line))
+            cause = self.cause("this line removes our folders from PATH", Place(step.file, step.line))
             return cause, self.fix(Place(step.file, step.line), trace)
         return self.unread(trace)
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from zesty_anchor.show.columns import columns
 from zesty_anchor.show.listing import short_owner
 from zesty_anchor.show.paint import Paint
-from zesty_anchor.show.sizes import amount
+from zesty_anchor.show.sizes import amount, count
 from zesty_anchor.survey.findings import Answering, Findings
 
 _OURS = "zesty-anchor"
@@ -67,7 +67,7 @@ def _troubles(paint: Paint, found: Findings) -> None:
         paint.write(paint.good("No problems found") + " in startup files, on PATH or at shell start.")
         paint.write()
         return
-    paint.write(paint.head("Problems") + paint.faint(", most serious first"))
+    paint.write(paint.head(count(len(found.troubles), "problem")) + paint.faint(", most serious first"))
     for each in found.troubles:
         where = f"{each.file}:{each.line}" if each.line else each.file
         shells = paint.faint(f"  ({', '.join(each.shells)})") if each.shells else ""

@@ -96,7 +96,7 @@ def failures(paint: Paint, proof: Proof, home: str = "") -> None:
             for row in rest:
                 paint.write(f"             {row}")
         if check.fix:
-            paint.write(f"  fix       {paint.good(check.fix)}")
+            paint.write(f"  fix        {paint.good(check.fix)}")
         paint.write()
 
 
@@ -159,7 +159,7 @@ def _drift(paint: Paint, drift: Sequence[Drift]) -> None:
             paint.write(f"  {paint.name(each.place)}: {each.what}")
         if len(found) > _MOST_NAMED:
             paint.write(f"  and {len(found) - _MOST_NAMED} more")
-        paint.write(f"  fix       {paint.good(found[0].fix)}")
+        paint.write(f"  fix        {paint.good(found[0].fix)}")
         paint.write()
 
 

@@ -136,7 +136,7 @@ class PurgePackages(BaseChange, frozen=True):
         if status != 0 or self.manager.all_installed() & set(names):
             raise Problem(
                 f"the packages could not be removed: {lines[-1] if lines else 'it says no more'}",
-                advice="what the manifest wants answers all the same: it stands first on PATH",
+                advice="the version from the manifest is active anyway: it is first on PATH",
             )
 
 

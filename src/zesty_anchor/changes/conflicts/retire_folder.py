@@ -46,7 +46,7 @@ class RetireFolder(BaseChange, frozen=True):
     folder: Path
     name: str
     kind: ClassVar[str] = "conflict"
-    action: ClassVar[str] = "retire"
+    action: ClassVar[str] = "remove"
     stage: ClassVar[Stage] = Stage.CLEAR
     touches: ClassVar[frozenset[str]] = frozenset({"home", "shelf"})
 
