@@ -52,6 +52,18 @@ def nothing_to_do() -> Iterator[Result]:
     yield Result("`provision`, nothing to do, 20 runtimes", '`python -c "import click"`', ours / click, 2.2)
 
 
+def status_in_a_moment() -> Iterator[Result]:
+    with provisioned(20) as (home, manifest):
+        environment = plain_environment(home)
+        folder = str(manifest.parent)
+        ours, click = side_by_side(
+            lambda: seconds([*PROGRAM, "status"], environment, folder),
+            lambda: seconds(CLICK, environment, folder),
+            rounds=25,
+        )
+    yield Result("`status`, 20 runtimes", '`python -c "import click"`', ours / click, 1.6)
+
+
 def long_list() -> Iterator[Result]:
     with room() as home:
         releases = [

@@ -12,6 +12,7 @@ from program_rows import (
     looks,
     nothing_to_do,
     overlap,
+    status_in_a_moment,
     verification,
     version,
 )
@@ -21,6 +22,7 @@ from shell_rows import launcher, many_variables, shell_folders, shell_start, tab
 ROWS = (
     version,
     nothing_to_do,
+    status_in_a_moment,
     node_tarball,
     many_files,
     kept_for_good,

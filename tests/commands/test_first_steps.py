@@ -169,5 +169,5 @@ def test_a_project_that_asks_for_what_nobody_has_is_told_so(
         capture_output=True, text=True, check=False,
     )  # fmt: skip
     assert told.returncode == 2, told.stdout + told.stderr
-    assert "no version of kelp that can be had meets '9.9'" in told.stderr
+    assert "no available version of kelp matches '9.9'" in told.stderr
     assert "kelp.mod:2" in told.stderr and "the newest is 4.2.1" in told.stderr

@@ -16,6 +16,7 @@ USES = {
     "draft FILE": (("draft", "new.toml"), 0),
     "preview": (("preview",), 0),
     "provision": (("provision",), 0),
+    "status": (("status",), 0),
     "survey": (("survey",), 0),
     "verify": (("verify",), 0),
     "list": (("list",), 0),

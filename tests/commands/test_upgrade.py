@@ -119,3 +119,16 @@ def test_what_a_want_meant_before_a_run_comes_back_with_its_undo(tmp_path: Path)
         assert journal.resolutions() == {("kelp", "4", "quay"): "4.1"}, "the second run was undone before"
         journal.unresolve(1)
         assert journal.resolutions() == {}
+
+
+@pytest.mark.usefixtures("quay")
+def test_status_repeats_what_feeds_answered_until_it_is_installed(desk: Desk) -> None:
+    assert desk.well("status", "-q").out == ""
+    desk.well("upgrade", "--list")
+    before = desk.well("status", "-q").out
+    assert "kelp 4.2.9 (zesty-anchor upgrade kelp)" in before and "tidy 1.1" in before
+    desk.well("upgrade", "kelp", "--yes")
+    seen = desk.well("status", "--json").json
+    assert [row["runtime"] for row in seen["newer"]] == ["tidy"] and seen["versions"]["kelp"] == "4.2.9"
+    desk.well("dismantle", "--yes")
+    assert not (desk.home / ".local/state/zesty-anchor").exists()

@@ -1,6 +1,7 @@
 """Rows in columns: on a terminal of some width, and in a pipe."""
 
 import io
+import re
 
 from zesty_anchor.show.columns import columns
 from zesty_anchor.show.paint import Paint
@@ -34,7 +35,28 @@ def test_the_last_column_is_folded_on_a_terminal_alone() -> None:
 
 def test_a_path_is_never_folded_for_what_stands_behind_it() -> None:
     path = "/home/quay/" + "gauges/" * 12
-    assert written([[path, "the folder of the gauges"]], width=60) == [f"{path}  the folder of the gauges"]
+    assert written([[path, "the folder of the gauges"]], width=60) == [path, "    the folder of the gauges"]
+
+
+def test_rows_that_do_not_fit_become_records() -> None:
+    rows = [
+        ["~/bin", "by ~/.bashrc:3", "in every shell", "the folder ~/bin"],
+        ["/usr/local/share/tide-tables/current/bin", "by /etc/profile:7", "in bash login", ""],
+    ]
+    assert written(rows, width=60, indent=2) == [
+        "  ~/bin  by ~/.bashrc:3  in every shell  the folder ~/bin",
+        "  /usr/local/share/tide-tables/current/bin",
+        "      by /etc/profile:7  in bash login",
+    ]
+    assert written(rows, width=200, indent=2)[0].startswith("  ~/bin      "), "columns where there is room"
+    assert written(rows, indent=2)[0].startswith("  ~/bin      "), "and where there is no terminal"
+
+
+def test_no_word_of_a_wrapped_column_is_broken() -> None:
+    told = "installed in ~/.local/share/zesty-anchor/shelf/kelp/4.2.1/bin for every shell"
+    for width in range(20, 120):
+        words = " ".join(written([["kelp", "4.2.1", told]], width=width)).split()
+        assert words == ["kelp", "4.2.1", *told.split()], width
 
 
 def test_what_is_shown_is_only_shown() -> None:
@@ -48,3 +70,23 @@ def test_what_is_shown_is_only_shown() -> None:
     assert "\x1b[2J" not in row, "no order to the terminal from outside"
     assert "[bold]this[/bold] :smile:" in row
     assert "\x1b[36m" in row, "our own style"
+
+
+def test_a_long_line_is_wrapped_between_words_and_never_inside_what_is_typed() -> None:
+    paint = Paint(io.StringIO(), "never", {})
+    paint.width = 40
+    paint.write(
+        f"  to see all of it again at any time: {paint.name('zesty-anchor history 12')},"
+        f" or {paint.name('undo')}"
+    )
+    paint.write("a/path/" * 12)
+    assert paint.stream.getvalue().splitlines() == [  # type: ignore[attr-defined]
+        "  to see all of it again at any time:",
+        "  zesty-anchor history 12, or undo",
+        "a/path/" * 12,
+    ]
+    coloured = Paint(io.StringIO(), "always", {})
+    coloured.width = 20
+    coloured.write(f"{coloured.bad('ebb tide')} at the {coloured.name('north quay')} today")
+    rows = coloured.stream.getvalue().splitlines()  # type: ignore[attr-defined]
+    assert [re.sub(r"\x1b\[[0-9;]*m", "", row) for row in rows] == ["ebb tide at the", "north quay today"]

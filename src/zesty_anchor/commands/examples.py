@@ -3,6 +3,11 @@
 from __future__ import annotations
 
 EXAMPLES: dict[str, tuple[tuple[str, str], ...]] = {
+    "status": (
+        ("zesty-anchor status", "what is installed, and what has changed since"),
+        ("zesty-anchor status --quiet", "only what needs you: for a prompt"),
+        ("zesty-anchor status --json", "for a dashboard"),
+    ),
     "survey": (
         ("zesty-anchor survey", "everything that is on this machine"),
         ("zesty-anchor survey --json", "the same for a program"),

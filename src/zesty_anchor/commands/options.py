@@ -13,7 +13,6 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from zesty_anchor.engine.reporter import Silent
-from zesty_anchor.manifest.read import NoManifest
 from zesty_anchor.operations.person import Person
 from zesty_anchor.planning.workstation import Workstation, open_workstation, with_manifest_here
 from zesty_anchor.show import paint
@@ -73,6 +72,8 @@ class Setting:
     @contextmanager
     def either(self) -> Iterator[tuple[Workstation, Person]]:
         """The workstation with the manifest that is here, else without one."""
+        from zesty_anchor.manifest.read import NoManifest
+
         with self.bare() as (workstation, person):
             with suppress(NoManifest):
                 workstation = with_manifest_here(workstation, self.manifest)

@@ -30,11 +30,11 @@ def command(setting: Setting, check: bool, manager: str | None) -> None:
         return
     with setting.opened() as (workstation, person):
         seen = api.preview(workstation, person)
-        name = workstation.locations.shown(workstation.file)
+        name, home = workstation.locations.shown(workstation.file), str(workstation.locations.home)
     if setting.as_json:
         setting.print_json(document.preview(seen))
     elif not (setting.quiet and not seen.changes):
-        shown.preview(setting.out, seen, name, whole=setting.verbose)
+        shown.preview(setting.out, seen, name, home, whole=setting.verbose)
     if check and seen.changes:
         raise click.exceptions.Exit(PENDING)
 

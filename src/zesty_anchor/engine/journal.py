@@ -42,6 +42,27 @@ class Thing(msgspec.Struct, frozen=True):
     since: float
 
 
+class StandingWrite(msgspec.Struct, frozen=True):
+    """A file that a run wrote, with the SHA-256 of what it wrote (empty: it deleted it), or a folder."""
+
+    kind: str
+    subject: str
+    place: Path
+    digest: str
+
+
+class LatestRun(msgspec.Struct, frozen=True):
+    """The latest run that stands: when it began (seconds since 1970), its manifest with the SHA-256, and what
+    it promised (``planning.promised``).
+    """
+
+    run: int
+    began: float
+    manifest: Path
+    digest: str
+    promised: str
+
+
 class Past(msgspec.Struct, frozen=True):
     """What the journal tells before anything is done: the version that each (runtime, want, feed) was
     resolved to, the manifest of the latest run that was not undone, whether a run was cut off, the home that
@@ -226,6 +247,16 @@ class Journal:
         rows = self._base.rows("SELECT run, promised FROM runs WHERE promised <> '' ORDER BY run")
         return {int(run): str(words) for run, words in rows}
 
+    def latest(self) -> LatestRun | None:
+        """The latest run that stands and was made from a manifest; None where there is none."""
+        rows = self._base.rows(
+            "SELECT run, began, manifest, digest, promised FROM runs WHERE taken_back = 0 AND digest <> ''"
+            " ORDER BY run DESC LIMIT 1"
+        )
+        for run, began, manifest, digest, words in rows:
+            return LatestRun(run, began, Path(restored(manifest, self._home)), digest, words)
+        return None
+
     def past_runs(self) -> list[PastRun]:
         """All runs that are known, the latest first."""
         return past_runs(self._base, self._home)
@@ -341,6 +372,20 @@ class Journal:
             (stored(path, self._home),),
         )
         return frozenset(row[0] for row in rows if row[0]) if all(row[0] for row in rows) else frozenset()
+
+    def standing_writes(self) -> list[StandingWrite]:
+        """The files that runs wrote and versions that they installed, where that still stands, each as the
+        latest run left it, with the paths of this home.
+        """
+        rows = self._base.rows(
+            "SELECT kind, subject, coalesce(json_extract(record, '$.path'), json_extract(record, '$.folder'))"
+            " AS place, coalesce(json_extract(record, '$.after_digest'), ''), max(change) FROM changes"
+            " WHERE state = 'done' AND place <> '' GROUP BY place ORDER BY change"
+        )
+        return [
+            StandingWrite(kind, subject, Path(restored(place, self._home)), digest)
+            for kind, subject, place, digest, _ in rows
+        ]
 
     def stored_records(self) -> bytes:
         """The records of all changes as they are stored, but for those of versions that were undone: one that

@@ -15,7 +15,7 @@ import msgspec
 from zesty_anchor.engine import twin
 from zesty_anchor.engine.database import Unreadable
 from zesty_anchor.engine.home_paths import stored, stored_json
-from zesty_anchor.engine.journal import Journal, Past
+from zesty_anchor.engine.journal import Journal, LatestRun, Past, StandingWrite
 from zesty_anchor.files import own_folders
 from zesty_anchor.files.replace import flush_folder
 from zesty_anchor.shelf.receipt import stock
@@ -43,6 +43,12 @@ def past(locations: Locations, kinds: Callable[[], Kinds]) -> Past:
             journal.last_run(),
             journal.last_promised(),
         )
+
+
+def latest(locations: Locations, kinds: Callable[[], Kinds]) -> tuple[LatestRun | None, list[StandingWrite]]:
+    """The latest run that stands (None: there is none), and what runs wrote that stands. As ``past``."""
+    with _as_it_is(locations) or read_journal(locations, kinds()) as journal:
+        return journal.latest(), journal.standing_writes()
 
 
 def read_journal(locations: Locations, kinds: Kinds) -> Journal:

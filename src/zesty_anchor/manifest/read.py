@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 import re
-import tomllib
 import types
 import typing
 from collections.abc import Callable, Iterator
 from functools import cache, partial
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import TYPE_CHECKING, Any, TypeVar
 
 import msgspec
 
@@ -21,6 +20,9 @@ from zesty_anchor.manifest.recipe_meaning import recipe_meaning
 from zesty_anchor.manifest.wrong import Wrong, dotted, nearest, nearest_key, shortened
 from zesty_anchor.system.problem import Problem, Problems, UsageProblem
 from zesty_anchor.system.registry import Registry
+
+if TYPE_CHECKING:
+    import tomllib
 
 FILE_NAME = "workstation.toml"
 
@@ -183,6 +185,8 @@ def read_text(file: Path) -> str:
 
 
 def _parsed(text: str, file: Path) -> dict[str, Any]:
+    import tomllib
+
     try:
         raw = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:

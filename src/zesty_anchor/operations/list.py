@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Iterable, Sequence
 
 import msgspec
@@ -13,8 +14,9 @@ from zesty_anchor.operations.in_step import keep_launchers
 from zesty_anchor.operations.person import Person
 from zesty_anchor.planning.choices import Choice, active_versions
 from zesty_anchor.planning.coupling import may_run
-from zesty_anchor.planning.listing import Active, Available, Listing, Newer
+from zesty_anchor.planning.listing import Active, Available, Listing
 from zesty_anchor.planning.look import look_at
+from zesty_anchor.planning.newer import LastAnswer, Newer, keep
 from zesty_anchor.planning.offers import Offers
 from zesty_anchor.planning.standing import standing
 from zesty_anchor.planning.workstation import Workstation
@@ -75,6 +77,8 @@ def newer(workstation: Workstation, person: Person) -> list[Newer]:
             found.append(msgspec.structs.replace(newer_than(name, want, here, offered), problem=problem))
     for notice in offers.notices():
         person.reporter.said(notice)
+    if workstation.file == workstation.past.manifest:
+        keep(workstation.locations.state, LastAnswer(time.time(), tuple(found)))
     return found
 
 

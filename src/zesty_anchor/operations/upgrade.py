@@ -19,9 +19,9 @@ from zesty_anchor.operations.list import newer
 from zesty_anchor.operations.person import Person
 from zesty_anchor.operations.provision import provision
 from zesty_anchor.planning.agreement import agree, is_own
-from zesty_anchor.planning.listing import Newer
 from zesty_anchor.planning.locking import Locker
 from zesty_anchor.planning.look import look_at
+from zesty_anchor.planning.newer import Newer
 from zesty_anchor.planning.offers import Offers
 from zesty_anchor.planning.resolve import Resolver
 from zesty_anchor.planning.workstation import Workstation

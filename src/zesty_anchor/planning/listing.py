@@ -58,23 +58,6 @@ class Listing(msgspec.Struct, frozen=True):
     here: tuple[InstallThere, ...] = ()
 
 
-class Newer(msgspec.Struct, frozen=True):
-    """The version that a want of the manifest is resolved to (``version``, empty: not installed), and
-    what is newer in its feed: the newest that matches the want, and the newest ``beyond`` it (empty:
-    none). ``ends`` is the last day of support of ``version`` (YYYY-MM-DD, empty: not known), ``problem``
-    why no feed could be asked, ``feed`` the feed with the newer version.
-    """
-
-    runtime: str
-    want: str
-    version: str
-    newer: str = ""
-    beyond: str = ""
-    ends: str = ""
-    problem: str = ""
-    feed: str = ""
-
-
 class Switched(msgspec.Struct, frozen=True):
     """What a switch came to: the choice now in effect, the whole of the session's, and the file that was
     written.

@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
+from typing import TYPE_CHECKING
 
 import msgspec
 
 from zesty_anchor.manifest.model import SYSTEM, Manifest
-from zesty_anchor.manifest.wanted import Wanted
+
+if TYPE_CHECKING:
+    from zesty_anchor.manifest.wanted import Wanted
 
 Promised = Mapping[str, Mapping[str, str]]
 """By group (version, also, variable, first, last, hook, setting, identity, shell) the value of each name."""

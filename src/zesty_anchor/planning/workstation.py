@@ -11,23 +11,15 @@ import msgspec
 from zesty_anchor.engine.home_identity import check_its_own
 from zesty_anchor.engine.journal import Past
 from zesty_anchor.engine.opening import past
-from zesty_anchor.manifest.build_options import with_named_options
-from zesty_anchor.manifest.lock import Locked, file_beside
-from zesty_anchor.manifest.lock import read as read_lock
 from zesty_anchor.manifest.model import Manifest
-from zesty_anchor.manifest.pin import is_project
-from zesty_anchor.manifest.position import Lines
-from zesty_anchor.manifest.read import find, parse_manifest, read_text
-from zesty_anchor.manifest.recipe import Recipe
-from zesty_anchor.planning.linked import with_linked
-from zesty_anchor.planning.manifest_checks import check
-from zesty_anchor.recipes import as_manager, check_installers, recipe_file, recipe_for, recipe_tables
 from zesty_anchor.system.locations import Locations, locate
 from zesty_anchor.system.ownership import check_own
 from zesty_anchor.system.problem import UsageProblem
 
 if TYPE_CHECKING:
     from zesty_anchor.changes.change import Kinds
+    from zesty_anchor.manifest.lock import Locked
+    from zesty_anchor.manifest.recipe import Recipe
 
 
 class Workstation(msgspec.Struct, frozen=True):
@@ -67,10 +59,14 @@ class Workstation(msgspec.Struct, frozen=True):
 
     def place(self, *path: str | int) -> str:
         """The manifest's file and the line of a key."""
+        from zesty_anchor.manifest.position import Lines
+
         return f"{self.file}:{Lines(self.text).of(path)}"
 
     def recipe_place(self, name: str) -> str:
         """The file of a runtime's recipe; with the line where it stands in the manifest."""
+        from zesty_anchor.recipes import recipe_file
+
         return (
             self.place("recipes", name)
             if name in self.manifest.recipes
@@ -79,6 +75,8 @@ class Workstation(msgspec.Struct, frozen=True):
 
     def decided_by_default(self) -> dict[str, str]:
         """Where the manifest says which version of each runtime is the default."""
+        from zesty_anchor.manifest.position import Lines
+
         lines, shown = Lines(self.text), self.locations.shown(self.file)
         return {
             name: f"{shown}:{lines.of((*self.manifest.step(name), 'want'))} (want {tool.want})"
@@ -110,6 +108,8 @@ def open_workstation(
 
 def with_manifest_here(bare: Workstation, given: Path | None) -> Workstation:
     """With the manifest that is given, or that is found from the folder. Raises ``UsageProblem``."""
+    from zesty_anchor.manifest.read import find, read_text
+
     file = find(given, bare.folder, bare.locations.config, _provisioned(bare), _only_pins).absolute()
     return with_manifest(bare, file, read_text(file))
 
@@ -118,6 +118,8 @@ def with_provisioned_manifest(bare: Workstation) -> Workstation:
     """With the manifest that this machine was provisioned from last: what the shells ask about is in its
     terms.
     """
+    from zesty_anchor.manifest.read import find, read_text
+
     file = _provisioned(bare) or find(None, bare.locations.home, bare.locations.config).absolute()
     return with_manifest(bare, file, read_text(file))
 
@@ -126,6 +128,15 @@ def with_manifest(bare: Workstation, file: Path, text: str) -> Workstation:
     """With a manifest that stands, or will stand, in ``file``, its recipes and its lock. Raises
     ``UsageProblem``.
     """
+    # Half of the commands need no manifest, and all this takes a quarter of their time.
+    from zesty_anchor.manifest.build_options import with_named_options
+    from zesty_anchor.manifest.lock import file_beside
+    from zesty_anchor.manifest.lock import read as read_lock
+    from zesty_anchor.manifest.read import parse_manifest
+    from zesty_anchor.planning.linked import with_linked
+    from zesty_anchor.planning.manifest_checks import check
+    from zesty_anchor.recipes import as_manager, check_installers, recipe_for, recipe_tables
+
     manifest = parse_manifest(text, file, lambda name: recipe_tables(name, bare.locations.recipes))
     recipes = {name: recipe_for(name, manifest, bare.locations.recipes, file) for name in manifest.tools}
     manifest, recipes = with_named_options(manifest, recipes, file, text)
@@ -145,4 +156,6 @@ def _provisioned(bare: Workstation) -> Path | None:
 
 
 def _only_pins(file: Path) -> bool:
+    from zesty_anchor.manifest.pin import is_project
+
     return is_project(file.read_text("utf-8", "replace"))

@@ -8,15 +8,18 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from contextlib import suppress
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import msgspec
 
 from zesty_anchor.files.replace import replace
-from zesty_anchor.manifest.wanted import WantedVersion
-from zesty_anchor.proof.conditions import Conditions
-from zesty_anchor.proof.question import Question
 from zesty_anchor.proof.result import ShellResult
 from zesty_anchor.shelf.receipt import EXTRAS_NAME, FILE_NAME
+
+if TYPE_CHECKING:
+    from zesty_anchor.manifest.wanted import WantedVersion
+    from zesty_anchor.proof.conditions import Conditions
+    from zesty_anchor.proof.question import Question
 
 _NAME, _PROOF = "proved.json", "proof.json"
 _FORMAT = 1

@@ -10,6 +10,8 @@ from zesty_anchor.show.paint import Paint
 
 if TYPE_CHECKING:
     from rich.bar import Bar
+    from rich.console import Console
+    from rich.text import Text
 
 _GAP = 2
 _LEAST_LAST = 24
@@ -17,6 +19,8 @@ _LEAST_LAST = 24
 read.
 """
 _ENDLESS = 1_000_000
+_DEEPER = 4
+"""How much deeper further lines of a record begin."""
 
 
 def fetch_columns() -> None:
@@ -25,21 +29,25 @@ def fetch_columns() -> None:
     """
     import rich.ansi
     import rich.console
-    import rich.table  # noqa: F401
+    import rich.table
+    import rich.text  # noqa: F401
 
 
 def columns(
     paint: Paint, rows: Sequence[Sequence[str | Bar]], least: Sequence[int] = (), indent: int = 2
 ) -> None:
     """Write rows below each other in columns, each at least so wide (in columns of the terminal). On a
-    terminal the last one is folded within its column; the others never are, so that a path can be copied. All
-    rows have as many cells as the first one.
+    terminal the last one is wrapped at words within its column. Where a row does not fit so, each row becomes
+    a record: its cells one after the other, on as many lines as they need. No word is ever broken, so that a
+    path can be copied. All rows have as many cells as the first one.
     """
     if not rows:
         return
     from rich.ansi import AnsiDecoder
+    from rich.cells import cell_len
     from rich.console import Console
     from rich.table import Table
+    from rich.text import Text
 
     console = Console(
         file=io.StringIO(), width=_ENDLESS, force_terminal=paint.on,
@@ -54,10 +62,22 @@ def columns(
         for row in rows
     ]
     wide = [max(console.measure(row[place]).maximum for row in cells) for place in range(len(cells[0]))]
-    wide = [max(found, *least[place : place + 1], 0) for place, found in enumerate(wide)]
+    roomy = [max(found, *least[place : place + 1], 0) for place, found in enumerate(wide)]
+    if not paint.width or indent + sum(width + _GAP for width in roomy[:-1]) + wide[-1] <= paint.width:
+        wide = roomy
     before_last = indent + sum(width + _GAP for width in wide[:-1])
-    if paint.width and paint.width >= before_last + _LEAST_LAST:
-        wide[-1] = min(wide[-1], paint.width - before_last)
+    if paint.width and before_last + wide[-1] > paint.width:
+        left = paint.width - before_last
+        texts = [cell for row in cells for cell in row if isinstance(cell, Text)]
+        words = max(
+            (cell_len(word) for row in cells if isinstance(row[-1], Text) for word in row[-1].plain.split()),
+            default=0,
+        )
+        if left < max(_LEAST_LAST, words) and len(texts) == sum(map(len, cells)):
+            for row in cells:
+                _record(paint, console, [cell for cell in row if isinstance(cell, Text)], indent)
+            return
+        wide[-1] = min(wide[-1], max(left, words))
     # All widths are known, so that none has to be found again.
     grid = Table.grid(padding=(0, _GAP, 0, 0))
     for place, width in enumerate(wide, 1):
@@ -69,3 +89,26 @@ def columns(
         console.print(grid)
     for line in caught.get().splitlines():
         print((" " * indent + line).rstrip(), file=paint.stream)
+
+
+def _record(paint: Paint, console: Console, cells: Sequence[Text], indent: int) -> None:
+    """Write the cells of one row, each on a line of its own where it does not fit beside the one before."""
+    from rich.text import Text
+
+    lines = [Text(" " * indent)]
+    for cell in cells:
+        if not cell.plain:
+            continue
+        begun = bool(lines[-1].plain.strip())
+        if begun and lines[-1].cell_len + _GAP + cell.cell_len > paint.width:
+            room = paint.width - indent - _DEEPER
+            words = max(map(len, cell.plain.split()), default=0)
+            parts = cell.wrap(console, max(room, words)) if cell.cell_len > room else [cell]
+            lines += [Text(" " * (indent + _DEEPER)) + part for part in parts]
+        else:
+            lines[-1] = lines[-1] + Text(" " * _GAP if begun else "") + cell
+    with console.capture() as caught:
+        for line in lines:
+            console.print(line, soft_wrap=True)
+    for row in caught.get().splitlines():
+        print(row.rstrip(), file=paint.stream)

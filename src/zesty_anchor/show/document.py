@@ -8,7 +8,7 @@ from typing import Any
 import msgspec
 
 from zesty_anchor.engine.outcome import Outcome, TakenBack
-from zesty_anchor.planning.listing import Newer
+from zesty_anchor.planning.newer import Newer
 from zesty_anchor.planning.plan import Plan
 from zesty_anchor.planning.rehearsed import Rehearsed
 from zesty_anchor.show.shapes import (

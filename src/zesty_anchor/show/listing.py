@@ -9,7 +9,8 @@ from zesty_anchor.show.columns import columns
 from zesty_anchor.show.paint import Paint
 
 if TYPE_CHECKING:
-    from zesty_anchor.planning.listing import Available, Listing, Newer, RuntimeKnown
+    from zesty_anchor.planning.listing import Available, Listing, RuntimeKnown
+    from zesty_anchor.planning.newer import Newer
     from zesty_anchor.survey.installs_there import InstallThere
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import re
 import sys
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from contextlib import suppress
 from typing import TextIO
 
@@ -17,6 +17,15 @@ from zesty_anchor.system.visible import visible
 _OURS = int.from_bytes(os.urandom(4)) + (1 << 32)
 """Marks the styles that are ours: of those in a text from outside none reaches the terminal."""
 _STYLE = re.compile(rf"\x1b\[{_OURS};([0-9;]*)m")
+
+
+_GLUE = "\ue000"
+"""Stands for a blank at which a line is not wrapped: a sign of no meaning (Unicode 23.5, "Private-Use")."""
+
+
+def _plain(text: str) -> str:
+    """A text without our styles."""
+    return _STYLE.sub("", text)
 
 
 class Paint:
@@ -57,22 +66,39 @@ class Paint:
         return self._styled(text, fg="yellow")
 
     def name(self, text: str) -> str:
-        """A thing's name."""
-        return self._styled(text, fg="cyan")
+        """A thing's name, or what is to be typed: it stays on one line."""
+        return self._styled(text.replace(" ", _GLUE), fg="cyan")
 
     def faint(self, text: str) -> str:
         """What matters less."""
         return self._styled(text, dim=True)
 
     def write(self, text: str = "") -> None:
-        """A line on the stream."""
-        print(self.shown(text), file=self.stream)
+        """A line on the stream; on a terminal, wrapped between words."""
+        for line in self._wrapped(text):
+            print(self.shown(line), file=self.stream)
+
+    def _wrapped(self, text: str) -> Iterator[str]:
+        """The lines of a text, further ones indented like the first."""
+        if not self.width or len(_plain(text)) <= self.width:
+            yield text
+            return
+        indent = " " * (len(text) - len(text.lstrip(" ")))
+        line = ""
+        for word in text.split(" ")[len(indent) :]:
+            longer = f"{line} {word}" if line else indent + word
+            if line and len(_plain(longer)) > self.width:
+                yield line
+                line = indent + word
+            else:
+                line = longer
+        yield line
 
     def shown(self, text: str) -> str:
         """A text as it goes to the terminal: with our own styles, everything else that would be obeyed made
         visible, and without names and passwords in addresses.
         """
-        parts = _STYLE.split(without_credentials(text))
+        parts = _STYLE.split(without_credentials(text.replace(_GLUE, " ")))
         return "".join(
             visible(part) if number % 2 == 0 else f"\x1b[{part}m" for number, part in enumerate(parts)
         )

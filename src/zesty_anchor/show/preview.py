@@ -15,12 +15,18 @@ from zesty_anchor.show.paint import Paint
 from zesty_anchor.show.sizes import count, fetching
 
 
-def preview(paint: Paint, seen: Plan, manifest: str, *, whole: bool = False) -> None:
-    """What would change. Of our own files, and of the line of ours in a startup file, only how many there
-    are; ``whole`` shows each of them.
+def preview(paint: Paint, seen: Plan, manifest: str, home: str, *, whole: bool = False) -> None:
+    """What would change. Of generated files, and of our line in a startup file, only how many there are;
+    ``whole`` shows each of them. Paths in the ``home`` are shown from ``~`` on.
     """
     if not seen.changes:
-        paint.write(paint.good("Nothing to do: ") + f"this machine matches {manifest}.")
+        paint.write(f"{paint.good('Nothing to do')}: this machine matches {manifest}.")
+    else:
+        size = fetching(seen.ahead.size, seen.ahead.unknown)
+        paint.write(
+            f"{paint.head(count(len(seen.changes), 'change'))} pending, {size}; nothing is changed yet."
+        )
+        paint.write()
     if seen.differences:
         paint.write(paint.head("Changes against the last run"))
         for line in seen.differences:
@@ -32,7 +38,7 @@ def preview(paint: Paint, seen: Plan, manifest: str, *, whole: bool = False) -> 
         if not changes:
             continue
         if heading is Heading.OURS and not whole:
-            _own(paint, changes, seen)
+            _own(paint, changes, seen, home)
         else:
             paint.write(paint.head(heading.title))
             _group(paint, changes, whole=whole)
@@ -50,26 +56,20 @@ def preview(paint: Paint, seen: Plan, manifest: str, *, whole: bool = False) -> 
             paint.write(paint.faint(f"    to answer it for good: {question.key}"))
         paint.write()
     if seen.changes:
-        more = (
-            ""
-            if whole or not any(KINDS[c.kind].heading is Heading.OURS for c in reports)
-            else " With -v: each file, and each line."
-        )
-        paint.write(
-            f"{paint.head(count(len(seen.changes), 'change'))} pending,"
-            f" {fetching(seen.ahead.size, seen.ahead.unknown)}; nothing is changed yet.{more}"
-        )
+        ours = any(KINDS[change.kind].heading is Heading.OURS for change in reports)
+        if ours and not whole:
+            paint.write(paint.faint("Every line of every file: zesty-anchor preview -v"))
         paint.write(f"To apply: {paint.name('zesty-anchor provision')}")
 
 
-def _own(paint: Paint, group: list[ChangeReport], seen: Plan) -> None:
+def _own(paint: Paint, group: list[ChangeReport], seen: Plan, home: str) -> None:
     """What our own files are for."""
     wanted = seen.wanted
     paint.write(
         paint.head(Heading.OURS.title) + f"  {count(len(group), 'file')}, for {', '.join(wanted.shells)}"
     )
     commands = sorted({command for version in wanted.defaults for command in version.recipe.commands})
-    folders = [*wanted.path_first, *wanted.path_last]
+    folders = [each.replace(f"{home}/", "~/") for each in (*wanted.path_first, *wanted.path_last)]
     rows = [
         ("commands", ", ".join(commands)),
         ("variables", ", ".join(name for name, _ in wanted.by_default)),

@@ -8,8 +8,6 @@ from contextlib import suppress
 from types import TracebackType
 from typing import TYPE_CHECKING, Self
 
-from zesty_anchor.changes.heading import Heading
-from zesty_anchor.changes.kinds import KINDS
 from zesty_anchor.show.paint import Paint
 from zesty_anchor.show.sizes import amount, count, fetching, lasted
 
@@ -90,6 +88,9 @@ class Lines:
 
     def ended(self, key: str, text: str, *, well: bool) -> None:
         """Work on a change has ended, well or not."""
+        from zesty_anchor.changes.heading import Heading
+        from zesty_anchor.changes.kinds import KINDS
+
         kind = key.partition(":")[0]
         if well and kind in KINDS and KINDS[kind].heading is Heading.OURS:
             return

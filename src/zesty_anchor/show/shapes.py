@@ -14,8 +14,10 @@ from zesty_anchor.engine.past_runs import PastRun
 from zesty_anchor.manifest.lock import Locked
 from zesty_anchor.planning.choices import Choice
 from zesty_anchor.planning.explained import Explained
-from zesty_anchor.planning.listing import Listing, Newer, RuntimeKnown
+from zesty_anchor.planning.listing import Listing, RuntimeKnown
+from zesty_anchor.planning.newer import Newer
 from zesty_anchor.planning.reported import Report
+from zesty_anchor.planning.status import Status
 from zesty_anchor.planning.traced import Traced
 from zesty_anchor.proof.result import Proof
 from zesty_anchor.proof.verified import Verified
@@ -201,6 +203,7 @@ class Failed(msgspec.Struct, frozen=True):
 
 
 DOCUMENTS: dict[str, Any] = {
+    "status": Status,
     "survey": Findings,
     "draft FILE": Drafted,
     "preview": Previewed,

@@ -27,6 +27,9 @@ _WORK = (*_MANIFEST, "-j", "--jobs", "-y", "--yes", "--trust")
 _ASKS = (*_ALL, "-y", "--yes")
 
 COMMANDS = {
+    "status": Own(
+        "Look", "Show in a moment what is installed, what has changed since, and what waits.", (), _ALL
+    ),
     "survey": Own(
         "Look",
         "Show what is on this machine: shells, startup files, runtimes, and which program each command runs.",
@@ -167,7 +170,7 @@ OTHER_WORDS = {
     **dict.fromkeys(("apply", "sync", "setup", "run", "up", "bootstrap"), _PROVISION),
     **dict.fromkeys(("use", "default", "global", "local", "pin", "set", "shell"), _SWITCH),
     **dict.fromkeys(("plan", "diff", "dry-run"), _PREVIEW),
-    **dict.fromkeys(("status", "doctor", "check", "test", "info"), _VERIFY),
+    **dict.fromkeys(("doctor", "check", "test", "info"), _VERIFY),
     **dict.fromkeys(("update", "outdated"), _NEWER),
     **dict.fromkeys(("uninstall", "rm", "delete", "clean"), _REMOVE),
     **dict.fromkeys(("which", "where", "whereis", "path"), _WHERE),

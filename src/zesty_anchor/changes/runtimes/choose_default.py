@@ -79,7 +79,7 @@ class ChooseDefault(BaseChange, frozen=True):
     @property
     def detail(self) -> str:
         """Why."""
-        return "so that it agrees with the manifest"
+        return "to match the manifest"
 
     def prepare(self, bench: Bench) -> ChoiceRecord:
         """Write down the choice that holds now."""

@@ -101,9 +101,7 @@ class InstallThrough(BaseChange, frozen=True):
         """The want."""
         role = "the default" if self.wanted.default else "kept beside it"
         late = (
-            f"; which version that is, {self.manager.runtime} tells once it is there"
-            if self.wanted.pending
-            else ""
+            f"; exact version known after {self.manager.runtime} is installed" if self.wanted.pending else ""
         )
         return f'want "{self.wanted.want}", {role}{late}'
 

@@ -1,0 +1,31 @@
+"""``zesty-anchor status``."""
+
+from __future__ import annotations
+
+import click
+
+from zesty_anchor.commands import WithExamples
+from zesty_anchor.commands.options import Setting, with_setting
+from zesty_anchor.operations.status import status
+from zesty_anchor.show import status as shown
+
+
+@click.command(cls=WithExamples)
+@with_setting(manifest=False)
+def command(setting: Setting) -> None:
+    """Show in a moment what is installed, what has changed since, and what waits.
+
+    Only what is on disk is read: no shell is started, no feed is asked. What feeds answered last time is
+    repeated; "zesty-anchor verify" checks everything.
+
+    Exit status: 0 all as provisioned; 3 changes are pending; 4 a check failed last time; 6 something was
+    changed since installation.
+    """
+    with setting.bare() as (workstation, _):
+        seen = status(workstation)
+    if setting.as_json:
+        setting.print_json(seen)
+    else:
+        shown.status(setting.out, seen, quiet=setting.quiet)
+    if seen.exit:
+        raise click.exceptions.Exit(seen.exit)
