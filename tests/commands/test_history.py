@@ -112,7 +112,7 @@ def test_what_a_run_changed_is_told_by_name_old_and_new(desk: Desk) -> None:
                '[runtimes.kelp]\nwant = "4.1"\nalso = ["3.6"]\n')  # fmt: skip
     lines = ["kelp 4.2.1 → 4.1.0", 'GAUGE: "north" → "south"', "TIDE goes", "PATH gains ~/more"]
     previewed = desk.well("preview").out
-    assert previewed.startswith("Changes against the last run\n" + "".join(f"  {line}\n" for line in lines))
+    assert "\n\nChanges against the last run\n" + "".join(f"  {line}\n" for line in lines) in previewed
     assert desk.well("preview", "--json").json["differences"] == lines
     desk.well("provision")
     assert desk.well("history", "--json").json["runs"][0]["differences"] == lines

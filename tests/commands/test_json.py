@@ -22,6 +22,7 @@ USES = {
     "list": (("list",), 0),
     "list RUNTIME": (("list", "kelp"), 0),
     "list --newer": (("list", "--newer"), 0),
+    "export": (("export",), 0),
     "locate RUNTIME": (("locate", "kelp"), 0),
     "trace NAME": (("trace", "kelp"), 0),
     "explain NAME": (("explain", "kelp"), 0),

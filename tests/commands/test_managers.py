@@ -344,6 +344,53 @@ def test_what_a_person_saves_while_an_installer_runs_stays(
     assert likeness(quay.home, (*STATE, ".cache", ".local")) == before
 
 
+@pytest.mark.parametrize("way", WAYS)
+def test_an_alias_that_a_person_saved_before_the_installer_edits_the_file_is_no_hook(
+    quay: Desk, make_feed: Callable[..., str], tmp_path: Path, way: str
+) -> None:
+    """The file that the installer opens has both."""
+    first = f"echo at >{tmp_path}/at\nwhile [ ! -e {tmp_path}/go ]; do sleep 0.05; done\n"
+    script = first.encode() + bollard_installer("0.9.4")
+    wants(quay, script=make_feed({"install.sh": script}) + "install.sh", reviewed=digest(script))
+    with started(quay, way, "provision") as running:
+        assert until(lambda: (tmp_path / "at").exists())
+        with (quay.home / ".bashrc").open("a") as file:
+            file.write("\nalias tide=ls\n")
+        (tmp_path / "go").touch()
+        told, _ = running.communicate(timeout=120)
+    assert running.returncode == 0, told
+    generated = (quay.home / ".local/share/zesty-anchor/shell/environment.bash").read_text()
+    assert "bollard.sh" in generated, "the hook of the manager is there"
+    if way == "in a layer":
+        assert "alias tide" not in generated
+    assert quay.shell("bash", "alias tide", "-i") == "alias tide='ls'\n"
+
+
+@pytest.mark.parametrize("way", WAYS)
+def test_nothing_is_put_into_use_while_a_foreign_program_works(
+    quay: Desk, make_feed: Callable[..., str], way: str
+) -> None:
+    """It would take our line, which it finds in a startup file, for its own, and the generated file would
+    read itself.
+    """
+    waits = b"for n in 1 2 3 4 5 6 7 8; do grep -q 'zesty-anchor' ~/.bashrc ~/.profile && break; sleep 0.5; done\n"
+    script = waits + bollard_installer("0.9.4")
+    wants(
+        quay, KELP + EBB, fairlead="2.0", script=make_feed({"install.sh": script}) + "install.sh",
+        reviewed=digest(script),
+    )  # fmt: skip
+    with started(quay, way, "provision") as running:
+        told, _ = running.communicate(timeout=120)
+    assert running.returncode == 0, told
+    told_before, _, _ = told.partition("run installer of bollard")
+    assert "ready in new shells" not in told_before and "~/.bashrc" not in told_before, told
+    generated = quay.home / ".local/share/zesty-anchor/shell"
+    for name in ("bash", "zsh"):
+        hooks = (generated / f"environment.{name}").read_text()
+        assert f'. "$HOME/.local/share/zesty-anchor/shell/environment.{name}"' not in hooks
+    quay.well("verify")
+
+
 def test_an_installer_cannot_write_elsewhere_and_does_not_remove_what_is_the_person_s(
     quay: Desk, make_feed: Callable[..., str], tmp_path: Path
 ) -> None:

@@ -66,7 +66,6 @@ def test_what_else_can_be_had_is_listed_with_a_manifest_too(desk: Desk) -> None:
     [
         (("install", "node"), "zesty-anchor draft NAME"),
         (("use", "kelp", "4"), "zesty-anchor switch NAME VERSION"),
-        (("status",), "zesty-anchor verify"),
         (("doctor",), "zesty-anchor survey"),
         (("update",), "zesty-anchor upgrade NAME"),
         (("help",), "zesty-anchor --help"),

@@ -51,6 +51,7 @@ class Mark:
     fetches: bool = False
     pending: bool = False
     on_trial: bool = False
+    layered: bool = False
     touches: frozenset[str] = frozenset()
 
     @property

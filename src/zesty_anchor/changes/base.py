@@ -36,6 +36,7 @@ class BaseChange(msgspec.Struct, frozen=True):
     privileged: ClassVar[bool] = False
     on_trial: ClassVar[bool] = False
     fetches: ClassVar[bool] = False
+    layered: ClassVar[bool] = False
 
     @property
     def needs(self) -> frozenset[str]:

@@ -90,6 +90,10 @@ class Change(Protocol):
         """The facts of the machine (``survey.machine.Machine``) that are read again once it is done."""
 
     @property
+    def layered(self) -> bool:
+        """Whether a foreign program works in a layer over the home: below it nothing may change meanwhile."""
+
+    @property
     def pending(self) -> bool:
         """Whether it cannot be known exactly yet: it waits for a manager or a program, and is planned anew
         then.

@@ -85,8 +85,13 @@ EXAMPLES: dict[str, tuple[tuple[str, str], ...]] = {
     ),
     "with": (
         ("zesty-anchor with kelp=3.6 -- kelp --version", "one command with that version"),
-        ("zesty-anchor with kelp=3.6 coral=11 -- make", "several versions"),
+        ("zesty-anchor with -- make", "with the versions that this folder pins"),
         ("zesty-anchor with --install kelp=4.1 -- kelp --version", "install it first"),
+    ),
+    "export": (
+        ("zesty-anchor export", "lines for sh, with the versions of this folder"),
+        ("zesty-anchor export --shell fish", "for another shell"),
+        ("zesty-anchor export --dotenv", "for a program that reads a file of such lines"),
     ),
     "locate": (
         ("zesty-anchor locate kelp", "the folder of the active version"),

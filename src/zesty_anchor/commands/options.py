@@ -5,7 +5,7 @@ from __future__ import annotations
 import functools
 import os
 import sys
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager, nullcontext, suppress
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -153,6 +153,16 @@ def parted(runtime: str, version: str | None) -> tuple[str, str | None]:
     """A runtime and a version, also where they come as one word: ``kelp@4.2``. Pure."""
     name, at, given = runtime.partition("@")
     return (name, given) if at and given and name and not version else (runtime, version)
+
+
+def pairs(words: Sequence[str]) -> tuple[list[tuple[str, str]], list[str]]:
+    """Runtimes with their wants (NAME=WANT), and the words after them, without the ``--`` between. Pure."""
+    chosen: list[tuple[str, str]] = []
+    rest = list(words)
+    while rest and rest[0] != "--" and "=" in rest[0]:
+        name, _, want = rest.pop(0).partition("=")
+        chosen.append((name, want))
+    return chosen, rest[1:] if rest[:1] == ["--"] else rest
 
 
 def with_setting(

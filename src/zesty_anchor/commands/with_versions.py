@@ -9,39 +9,34 @@ import sys
 import click
 
 from zesty_anchor.commands import UMASK, WithExamples
-from zesty_anchor.commands.options import Setting, with_setting
+from zesty_anchor.commands.options import Setting, pairs, with_setting
 from zesty_anchor.operations.with_versions import environment as chosen_environment
-from zesty_anchor.system.problem import Problem, UsageProblem
+from zesty_anchor.system.problem import NotThere, UsageProblem
 
 
 @click.command(
     cls=WithExamples, context_settings={"ignore_unknown_options": True, "allow_interspersed_args": False}
 )
-@click.argument("words", nargs=-1, type=click.UNPROCESSED, metavar="NAME=WANT ... -- COMMAND ...")
+@click.argument("words", nargs=-1, type=click.UNPROCESSED, metavar="[NAME=WANT ...] -- COMMAND ...")
 @click.option("--install", is_flag=True, help="Install a version first if it is missing.")
 @with_setting()
 def command(setting: Setting, words: tuple[str, ...], install: bool) -> None:
     """Run COMMAND with chosen versions: "zesty-anchor with kelp=4.2 -- kelp bulletin.kelp".
 
-    Other runtimes stay as they are active here. Exits with COMMAND's status.
+    Other runtimes are those that are active in this folder, as a project pins them: so "zesty-anchor with --
+    make" is the same in cron, in an editor and in a shell. Exits with COMMAND's status; with 127 if it, or a
+    version that a project pins, is not installed.
     """
-    chosen: list[tuple[str, str]] = []
-    rest = list(words)
-    while rest and rest[0] != "--" and "=" in rest[0]:
-        name, _, want = rest.pop(0).partition("=")
-        chosen.append((name, want))
-    if rest[:1] == ["--"]:
-        rest.pop(0)
-    if not chosen or not rest:
+    chosen, rest = pairs(words)
+    if not rest:
         raise UsageProblem(
-            "nothing to run" if chosen else "no version is chosen",
-            advice="write it like: zesty-anchor with kelp=4.2 -- kelp bulletin.kelp",
+            "nothing to run", advice="write it like: zesty-anchor with kelp=4.2 -- kelp bulletin.kelp"
         )
     with setting.opened() as (workstation, person):
         environment = chosen_environment(workstation, person, chosen, install=install)
     found = shutil.which(rest[0], path=environment["PATH"])
     if found is None:
-        raise Problem(
+        raise NotThere(
             f"there is no command {rest[0]!r} with these versions",
             advice="zesty-anchor list shows what is installed",
         )

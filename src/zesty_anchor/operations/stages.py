@@ -133,8 +133,12 @@ class Stages:
 
     def _land(self, machine: Machine, begun: Sequence[Change], waiting: frozenset[str]) -> None:
         """Put what is there into use while the others are still fetched or built, and verify it. What takes a
-        version from shells that use one already waits for all.
+        version from shells that use one already waits for all; and so does all, while a foreign program may
+        work in a layer over the home: below such a layer nothing may change (Linux, "Overlay Filesystem",
+        "Changes to underlying filesystems"), and it would take our lines for its own.
         """
+        if any(change.layered for change in begun if change.key in waiting):
+            return
         machine = machine.again({fact for change in begun for fact in change.touches})
         plan = self._planner.plan(
             machine, self._journal.resolutions(), self._answers, self._given_up | waiting

@@ -9,23 +9,42 @@ from zesty_anchor.manifest.wanted import Reference, Wanted
 from zesty_anchor.operations.in_step import keep_launchers
 from zesty_anchor.operations.obtain import installed
 from zesty_anchor.operations.person import Person
-from zesty_anchor.planning.choices import SESSION, active_versions
+from zesty_anchor.planning.choices import SESSION, Missing, active_versions, chooser, pin_files_above
 from zesty_anchor.planning.look import look_at, wanted_of
 from zesty_anchor.planning.offers import Offers
 from zesty_anchor.planning.resolve import Resolver
 from zesty_anchor.planning.workstation import Workstation
+from zesty_anchor.survey.machine import Machine
+from zesty_anchor.system.problem import NotThere
 
 
 def environment(
     workstation: Workstation, person: Person, pairs: Sequence[tuple[str, str]], *, install: bool = False
 ) -> dict[str, str]:
-    """The environment with these wants, by runtime; the other versions are as they are in effect here.
+    """The environment with these wants, by runtime; the other versions are those that are active here. PATH
+    and the manifest's variables are in it also where no shell has read the generated files.
 
-    Raises ``Problem`` where a version is not installed, unless it may be.
+    Raises ``Problem`` where a version is not installed, unless it may be; ``NotThere`` where a project pins
+    it.
     """
+    return {**workstation.environ, **variables(workstation, person, pairs, install=install)}
+
+
+def variables(
+    workstation: Workstation, person: Person, pairs: Sequence[tuple[str, str]], *, install: bool = False
+) -> dict[str, str]:
+    """What ``environment`` adds to ours. Raises as it does."""
     keep_launchers(workstation)
     machine, chosen = look_at(workstation), {}
-    for name, want in pairs:
+    missing = _missing(workstation, machine, {name for name, _ in pairs})
+    if missing and not install:
+        pin, place = missing[0].pin, workstation.locations.shown(missing[0].file)
+        raise NotThere(
+            f"{pin.runtime} {pin.want} is not installed",
+            where=f"{place}:{pin.line} pins it",
+            advice="zesty-anchor provision installs it; so does --install",
+        )
+    for name, want in [*pairs, *((each.pin.runtime, each.pin.want) for each in missing)]:
         chosen[name] = installed(workstation, person, machine, name, want, install=install)
         machine = look_at(workstation) if install else machine
     versions = Resolver(workstation, Offers(workstation)).versions(
@@ -38,11 +57,22 @@ def environment(
     session = [w for w in workstation.environ.get(SESSION, "").split() if w.partition("=")[0] not in named]
     session += [f"{name}={chosen[name]}" for name, _ in pairs]
     return {
-        **workstation.environ,
         **_variables(wanted, chosen),
         "PATH": ":".join(_path(workstation, wanted, chosen)),
-        SESSION: " ".join(session),
+        **({SESSION: " ".join(session)} if session else {}),
     }
+
+
+def _missing(workstation: Workstation, machine: Machine, chosen: set[str]) -> list[Missing]:
+    """The pins that decide here and that no installed version answers to, but for those of ``chosen``."""
+    session = {word.partition("=")[0] for word in workstation.environ.get(SESSION, "").split()}
+    files = list(pin_files_above(workstation.folder, workstation.recipes, workstation.locations.home))
+    choosing, nearest = chooser(workstation, machine), dict[str, Missing]()
+    for each in choosing.missing(files):
+        decided = {pin.runtime for file in files[: files.index(each.file)] for pin in choosing.read(file)}
+        if not each.pin.wrong and each.pin.runtime not in chosen | session | decided:
+            nearest.setdefault(each.pin.runtime, each)
+    return list(nearest.values())
 
 
 def _path(workstation: Workstation, wanted: Wanted, chosen: Mapping[str, str]) -> list[str]:
@@ -54,8 +84,9 @@ def _path(workstation: Workstation, wanted: Wanted, chosen: Mapping[str, str]) -
         for part in recipe.bin
     ]
     path = workstation.environ.get("PATH", "")
-    rest = [entry for entry in path.split(":") if not entry.startswith(f"{shelf}/") and entry not in bins]
-    return list(dict.fromkeys([*bins, *rest]))
+    ours = {*wanted.path_first, *bins, *wanted.path_last}
+    rest = [entry for entry in path.split(":") if not entry.startswith(f"{shelf}/") and entry not in ours]
+    return list(dict.fromkeys([*wanted.path_first, *bins, *rest, *wanted.path_last]))
 
 
 def _variables(wanted: Wanted, chosen: Mapping[str, str]) -> dict[str, str]:

@@ -163,6 +163,10 @@ class Fish(Apart):
         """In single quotes only the quote and the backslash mean something ("Quotes")."""
         return quote(text)
 
+    def exported(self, name: str, value: str) -> str:
+        """The line that gives an environment variable its value; PATH is a list ("Special variables")."""
+        return f"set -gx {name} {words(value.split(':')) if name == 'PATH' else quote(value)}"
+
     def block(self, generated: Path, home: Path, *, early: bool = False) -> str:
         """The one line, without a line end, that sources the generated file."""
         raise NotImplementedError("fish needs no line in a startup file")

@@ -75,6 +75,10 @@ class Shell(ABC):
     def quote(self, text: str) -> str:
         """``text`` as one word of its language, byte for byte."""
 
+    def exported(self, name: str, value: str) -> str:
+        """The line that gives an environment variable its value."""
+        return f"export {name}={self.quote(value)}"
+
     @abstractmethod
     def block(self, generated: Path, home: Path, *, early: bool = False) -> str:
         """The one line, without a line end, that sources the generated file."""

@@ -82,6 +82,10 @@ class Tcsh(Apart):
         """
         return "'" + text.replace("'", "'\\''").replace("!", "\\!").replace("\n", "\\\n") + "'"
 
+    def exported(self, name: str, value: str) -> str:
+        """The line that gives an environment variable its value."""
+        return f"setenv {name} {self.quote(value)}"
+
     def block(self, generated: Path, home: Path, *, early: bool = False) -> str:
         """The one line, without a line end, that sources the generated file."""
         word = posix.home_word(generated, home)

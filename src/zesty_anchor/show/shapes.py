@@ -168,6 +168,12 @@ class Located(msgspec.Struct, frozen=True):
     folder: str
 
 
+class Exported(msgspec.Struct, frozen=True):
+    """Environment variables with their values."""
+
+    variables: dict[str, str]
+
+
 class LockWritten(msgspec.Struct, frozen=True):
     """The file, and what it holds."""
 
@@ -225,6 +231,7 @@ DOCUMENTS: dict[str, Any] = {
     "list, without a manifest": Recipes,
     "switch RUNTIME": Choice,
     "switch RUNTIME WANT --default": DefaultChosen,
+    "export": Exported,
     "locate RUNTIME": Located,
     "trace NAME": Traced,
     "explain NAME": Explained,

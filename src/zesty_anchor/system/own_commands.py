@@ -100,6 +100,12 @@ COMMANDS = {
         ("--session", "--project", "--default", "--forget", "--install", *_WORK),
     ),
     "with": Own("Use", "Run one command with chosen versions.", ("pairs",), ("--install", *_MANIFEST)),
+    "export": Own(
+        "Use",
+        "Print PATH and variables for this folder, for a script or a build without startup files.",
+        ("pairs",),
+        ("--shell", "--dotenv", "--install", *_MANIFEST),
+    ),
     "locate": Own(
         "Use", "Print the folder of an installed version (for an editor).", ("runtime", "version"), _MANIFEST
     ),

@@ -71,6 +71,14 @@ class UsageProblem(Problem):
     code = 2
 
 
+class NotThere(Problem):
+    """The command that was to run, or the version that it needs, is not there (POSIX.1-2024, Shell Command
+    Language, 2.8.2, "Exit Status for Commands").
+    """
+
+    code = 127
+
+
 class Problems(UsageProblem):
     """Several things wrong with one manifest, told together."""
 

@@ -14,6 +14,7 @@ from zesty_anchor.files.edit import lines_of, taken_out
 from zesty_anchor.files.inventory import Inventory
 from zesty_anchor.files.removal import discard, discard_any
 from zesty_anchor.files.replace import replace
+from zesty_anchor.shells.reading import MARK
 from zesty_anchor.survey.home_watch import Seen
 from zesty_anchor.survey.startup.caught import Edited
 
@@ -73,8 +74,20 @@ class AppliedLayer:
         return edited
 
     def _edited(self, path: Path) -> Edited:
-        was = self._before.contents.get(os.fsencode(path), (b"", 0))[0]
-        return self._languages[str(path)], was, content_at(place(self._upper, self._home, path)) or b""
+        """A startup file as the program found it, and as it left it. What others wrote before it opened the
+        file came with that; our own line is never the program's.
+        """
+        was = self._before.contents.get(os.fsencode(path), (b"", 0))[0] or b""
+        now, after = content_at(path) or b"", content_at(place(self._upper, self._home, path)) or b""
+        since = set(lines_of(now)) - set(lines_of(was))
+        found = now if since <= set(lines_of(after)) else was
+        ours = MARK.encode()
+        rows = [row for row in lines_of(after) if ours not in row]
+        return (
+            self._languages[str(path)],
+            b"".join(r for r in lines_of(found) if ours not in r),
+            b"".join(rows),
+        )
 
     def _found(self) -> Written:
         ours = self._work.bench.locations

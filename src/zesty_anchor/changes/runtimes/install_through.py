@@ -73,6 +73,7 @@ class InstallThrough(BaseChange, frozen=True):
     action: ClassVar[str] = "install"
     stage: ClassVar[Stage] = Stage.OBTAIN
     touches: ClassVar[frozenset[str]] = frozenset({"shelf"})
+    layered: ClassVar[bool] = True
 
     @property
     def subject(self) -> str:

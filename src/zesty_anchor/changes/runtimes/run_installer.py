@@ -85,6 +85,7 @@ class RunInstaller(BaseChange, frozen=True):
     action: ClassVar[str] = "run"
     stage: ClassVar[Stage] = Stage.OBTAIN
     touches: ClassVar[frozenset[str]] = frozenset({"home"})
+    layered: ClassVar[bool] = True
 
     @property
     def subject(self) -> str:

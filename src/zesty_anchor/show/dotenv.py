@@ -1,0 +1,27 @@
+"""Environment variables as a file of NAME=VALUE lines."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+
+from zesty_anchor.system.problem import Problem
+
+_PLAIN = re.compile(r"[\w%+,./:@-]*", re.ASCII)
+
+
+def dotenv(variables: Mapping[str, str]) -> str:
+    """One line each; a value that is not plain stands in single quotes, which all programs that read such a
+    file take as they are.
+
+    Raises ``Problem`` for a value with a single quote or a line end: programs differ about those.
+    """
+    lines = []
+    for name, value in variables.items():
+        if "'" in value or "\n" in value:
+            raise Problem(
+                f"the value of {name} has a quote or a line end, which programs read in different ways",
+                advice="use --json, or --shell",
+            )
+        lines.append(f"{name}={value}\n" if _PLAIN.fullmatch(value) else f"{name}='{value}'\n")
+    return "".join(lines)
