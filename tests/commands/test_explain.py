@@ -65,7 +65,7 @@ def test_keys_checks_and_statuses_are_explained(desk: Desk) -> None:
     check = paragraph(desk, "the tide is high")
     assert "tests run kelp --version in bash." in check
     assert "must match the glob kelp *." in check
-    assert paragraph(desk, "4").startswith("Exit status 4: verify: a check failed.")
+    assert paragraph(desk, "4").startswith("Exit status 4: verify, status: a check failed.")
     found = desk.well("explain", "shells.missing", "--json").json
     assert found["kind"] == "key"
     assert "ask" in found["paragraphs"][0]

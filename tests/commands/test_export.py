@@ -39,7 +39,7 @@ def test_each_shell_takes_what_is_exported_for_it(pinned: Desk, shell: str) -> N
     assert answer.code == 0, answer.err
     seen = subprocess.run(
         [PROGRAMS[SHELLS[shell]], *(["-f"] if shell in ("zsh", "tcsh") else [])],
-        input=f"{answer.out}kelp --version\nprintenv GAUGE KELP_AT PATH\n",
+        input=f"{answer.out}kelp --version\nenv printenv GAUGE KELP_AT PATH\n",
         env={"HOME": str(pinned.home), "PATH": login_path(), "LANG": "C.UTF-8"},
         capture_output=True,
         text=True,
