@@ -9,12 +9,11 @@ from zesty_anchor.manifest.wanted import Reference, Wanted
 from zesty_anchor.operations.in_step import keep_launchers
 from zesty_anchor.operations.obtain import installed
 from zesty_anchor.operations.person import Person
-from zesty_anchor.planning.choices import SESSION, Missing, active_versions, chooser, pin_files_above
+from zesty_anchor.planning.choices import SESSION, active_versions, chooser
 from zesty_anchor.planning.look import look_at, wanted_of
 from zesty_anchor.planning.offers import Offers
 from zesty_anchor.planning.resolve import Resolver
 from zesty_anchor.planning.workstation import Workstation
-from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system.problem import NotThere
 
 
@@ -36,13 +35,20 @@ def variables(
     """What ``environment`` adds to ours. Raises as it does."""
     keep_launchers(workstation)
     machine, chosen = look_at(workstation), {}
-    missing = _missing(workstation, machine, {name for name, _ in pairs})
+    named = {name for name, _ in pairs}
+    session = [w for w in workstation.environ.get(SESSION, "").split() if w.partition("=")[0] not in named]
+    decided = named | {word.partition("=")[0] for word in session}
+    missing = [
+        each
+        for each in chooser(workstation, machine).unmet(workstation.folder)
+        if each.pin.runtime not in decided
+    ]
     if missing and not install:
         pin, place = missing[0].pin, workstation.locations.shown(missing[0].file)
         raise NotThere(
             f"{pin.runtime} {pin.want} is not installed",
             where=f"{place}:{pin.line} pins it",
-            advice="zesty-anchor provision installs it; so does --install",
+            advice="the same command with --install installs it first",
         )
     for name, want in [*pairs, *((each.pin.runtime, each.pin.want) for each in missing)]:
         chosen[name] = installed(workstation, person, machine, name, want, install=install)
@@ -53,26 +59,12 @@ def variables(
     wanted = wanted_of(workstation, versions, machine)
     for choice in active_versions(workstation, machine):
         chosen.setdefault(choice.runtime, choice.version)
-    named = {name for name, _ in pairs}
-    session = [w for w in workstation.environ.get(SESSION, "").split() if w.partition("=")[0] not in named]
     session += [f"{name}={chosen[name]}" for name, _ in pairs]
     return {
         **_variables(wanted, chosen),
         "PATH": ":".join(_path(workstation, wanted, chosen)),
         **({SESSION: " ".join(session)} if session else {}),
     }
-
-
-def _missing(workstation: Workstation, machine: Machine, chosen: set[str]) -> list[Missing]:
-    """The pins that decide here and that no installed version answers to, but for those of ``chosen``."""
-    session = {word.partition("=")[0] for word in workstation.environ.get(SESSION, "").split()}
-    files = list(pin_files_above(workstation.folder, workstation.recipes, workstation.locations.home))
-    choosing, nearest = chooser(workstation, machine), dict[str, Missing]()
-    for each in choosing.missing(files):
-        decided = {pin.runtime for file in files[: files.index(each.file)] for pin in choosing.read(file)}
-        if not each.pin.wrong and each.pin.runtime not in chosen | session | decided:
-            nearest.setdefault(each.pin.runtime, each)
-    return list(nearest.values())
 
 
 def _path(workstation: Workstation, wanted: Wanted, chosen: Mapping[str, str]) -> list[str]:

@@ -122,6 +122,19 @@ class Chooser:
             if self.version(pin) is None and (pin.runtime in self._recipes or pin.wrong)
         ]
 
+    def unmet(self, folder: Path) -> list[Missing]:
+        """Of the pins that decide in a folder, the nearest of each runtime, those that no installed version
+        matches.
+        """
+        nearest: dict[str, Missing] = {}
+        for file, pin in self.pins(folder):
+            nearest.setdefault(pin.runtime, Missing(pin, file))
+        return [
+            each
+            for runtime, each in nearest.items()
+            if runtime in self._recipes and not each.pin.wrong and self.version(each.pin) is None
+        ]
+
     def read(self, file: Path) -> list[Pin]:
         """The pins in a file; none where it cannot be read, or is the machine's own manifest."""
         if file == self._manifest:

@@ -26,13 +26,13 @@ from zesty_anchor.proof.proved import Proved, identity
 from zesty_anchor.proof.question import Question
 from zesty_anchor.proof.result import HERE, PROGRAMS, CheckResult, Proof, ShellResult
 from zesty_anchor.proof.starts import start_checks
-from zesty_anchor.shells.fresh import SECONDS, Answer, Answers, Line, ask, clean_environment
+from zesty_anchor.shells.fresh import SECONDS, Answer, Answers, Line, ask
 from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.shells.litter import make_folders, unlittered
 from zesty_anchor.shells.reading import Context
 from zesty_anchor.shells.together import Interrupted, together
 from zesty_anchor.survey.machine import InstalledShell, Machine
-from zesty_anchor.system.host import user_name
+from zesty_anchor.survey.startup.start_environment import start_environment
 
 _PROGRAM_SECONDS = 900.0
 
@@ -173,14 +173,7 @@ class _Shared:
 
 def _one(each: _Round, machine: Machine, shared: _Shared, interrupted: Interrupted) -> _Asked:
     shell, context, asked = each
-    environment = clean_environment(
-        machine.environ,
-        machine.login_environ,
-        machine.locations.home,
-        shell.program,
-        user_name(),
-        machine.login_path,
-    )
+    environment = start_environment(shell, machine)
     firsts = [q.run for q in asked if q.how in LOOKUPS]
     later = {q.run: q for q in asked if q.how not in LOOKUPS}
     runs = list(dict.fromkeys([*firsts, *([ENVIRONMENT] if any(q.shared for q in asked) else []), *later]))

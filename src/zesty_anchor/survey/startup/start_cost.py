@@ -15,16 +15,15 @@ from pathlib import Path
 import msgspec
 
 from zesty_anchor.files.text_file import content_of
-from zesty_anchor.shells.fresh import clean_environment
 from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.shells.reading import MARK, Context
 from zesty_anchor.shells.sealed import World, in_copy
 from zesty_anchor.survey.machine import InstalledShell, Machine
 from zesty_anchor.survey.startup.line_cost import LineCost, line_costs, told_by
 from zesty_anchor.survey.startup.line_marks import Marked, marked, measured, undisturbed
+from zesty_anchor.survey.startup.start_environment import start_environment
 from zesty_anchor.survey.startup.startup_trace import StartupTrace, trace_startup
 from zesty_anchor.survey.startup.without_ours import read_alone, without_ours
-from zesty_anchor.system.host import user_name
 from zesty_anchor.system.namespaces import Closed
 from zesty_anchor.system.problem import Problem
 from zesty_anchor.system.room import room as room_for
@@ -104,7 +103,7 @@ def _by_marks(
     )
     if marks is None or not marks.texts:
         return None, {}
-    environment = _environment(shell, machine)
+    environment = start_environment(shell, machine)
 
     def task(home: Path) -> list[dict[tuple[str, int], float]]:
         found = []
@@ -127,17 +126,6 @@ def _takes(shell: InstalledShell, text: bytes) -> bool:
     return answer.returncode == 0 and not answer.stderr
 
 
-def _environment(shell: InstalledShell, machine: Machine) -> dict[str, str]:
-    return clean_environment(
-        machine.environ,
-        machine.login_environ,
-        machine.locations.home,
-        shell.program,
-        user_name(),
-        machine.login_path,
-    )
-
-
 def _context(name: str) -> Context:
     contexts = SHELLS[name].contexts
     return next(
@@ -157,7 +145,7 @@ def _worlds(machine: Machine) -> dict[str, World]:
 
 def _starts(shell: InstalledShell, context: Context, machine: Machine, seconds: float) -> tuple[Starts, ...]:
     """Starts in each home by turns, until each median is known well enough, or the time is over."""
-    environment = _environment(shell, machine)
+    environment = start_environment(shell, machine)
     words = [shell.program, *context.options, "-c", SHELLS[shell.name].nothing]
     worlds, taken = _worlds(machine), {way: list[float]() for way in WAYS}
     began = time.monotonic()

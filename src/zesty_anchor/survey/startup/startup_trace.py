@@ -17,7 +17,6 @@ import msgspec
 
 from zesty_anchor.files.text_file import content_of
 from zesty_anchor.shells.fish_tree import Node
-from zesty_anchor.shells.fresh import clean_environment
 from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.shells.posix import quote
 from zesty_anchor.shells.pty import under_pty, wait_for
@@ -30,8 +29,9 @@ from zesty_anchor.survey.startup import fish_variables
 from zesty_anchor.survey.startup.fish_trace import fish_steps, profile_ended
 from zesty_anchor.survey.startup.fish_words import fish_words
 from zesty_anchor.survey.startup.sh_trace import ended_at, settled, traced_steps
+from zesty_anchor.survey.startup.start_environment import start_environment
 from zesty_anchor.survey.startup.step import Place, Step
-from zesty_anchor.system.host import env_program, user_name
+from zesty_anchor.system.host import env_program
 from zesty_anchor.system.room import room as room_for
 
 SECONDS = 5.0
@@ -181,14 +181,7 @@ def trace_startup(
     each.
     """
     kind = SHELLS[shell.name]
-    environment = clean_environment(
-        machine.environ,
-        machine.login_environ,
-        machine.locations.home,
-        shell.program,
-        user_name(),
-        machine.login_path,
-    )
+    environment = start_environment(shell, machine)
     with room_for("trace") as room:
         (room / "probe").write_text(_probe(kind, room, names), "utf-8")
         start = TraceStart(shell.program, context, room, _variable(names), kind.reads(machine.around))
