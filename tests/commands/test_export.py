@@ -93,3 +93,19 @@ def test_a_pinned_version_that_is_missing_is_an_error(pinned: Desk, words: tuple
     installing = (words[0], "--install", *words[1:])
     assert "4.1.0" in within(pinned, "project/deep", *installing).out
     assert "4.1.0" in within(pinned, "project/deep", *words).out
+
+
+def test_a_requirement_of_another_format_takes_the_newest_that_meets_it(pinned: Desk) -> None:
+    requirement = '[[recipes.kelp.requirements]]\nfile = "kelp.mod"\npattern = "^kelp (.*)"\nform = "least"\n'
+    pinned.write(pinned.manifest.read_text() + requirement)
+    pinned.write("kelp 4.9\n", "project/kelp.mod")
+    (pinned.home / "project/.kelp-version").unlink()
+    assert within(pinned, "project", "export").code == 127
+    assert "5.0.0" in within(pinned, "project", "export", "--install").out
+    pinned.write("kelp 9.9\n", "project/kelp.mod")
+    none = within(pinned, "project", "with", "--install", "--", "kelp")
+    assert none.code == 2 and "kelp.mod:1" in none.err
+    (pinned.home / "project/kelp.mod").unlink()
+    pinned.write("4.1\n", "project/.kelp-version").chmod(0o666)
+    others = within(pinned, "project", "export", "--install")
+    assert others.code == 127 and "zesty-anchor switch kelp 4.1" in others.err, others.err

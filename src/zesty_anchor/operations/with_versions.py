@@ -9,11 +9,12 @@ from zesty_anchor.manifest.wanted import Reference, Wanted
 from zesty_anchor.operations.in_step import keep_launchers
 from zesty_anchor.operations.obtain import installed
 from zesty_anchor.operations.person import Person
-from zesty_anchor.planning.choices import SESSION, active_versions, chooser
+from zesty_anchor.planning.choices import SESSION, active_versions, asked_for, chooser
 from zesty_anchor.planning.look import look_at, wanted_of
 from zesty_anchor.planning.offers import Offers
 from zesty_anchor.planning.resolve import Resolver
 from zesty_anchor.planning.workstation import Workstation
+from zesty_anchor.system.ownership import in_other_hands
 from zesty_anchor.system.problem import NotThere
 
 
@@ -43,14 +44,21 @@ def variables(
         for each in chooser(workstation, machine).unmet(workstation.folder)
         if each.pin.runtime not in decided
     ]
-    if missing and not install:
-        pin, place = missing[0].pin, workstation.locations.shown(missing[0].file)
-        raise NotThere(
-            f"{pin.runtime} {pin.want} is not installed",
-            where=f"{place}:{pin.line} pins it",
-            advice="the same command with --install installs it first",
-        )
-    for name, want in [*pairs, *((each.pin.runtime, each.pin.want) for each in missing)]:
+    for each in missing:
+        if not install or (why := in_other_hands(each.file)):
+            place = f"{workstation.locations.shown(each.file)}:{each.pin.line}"
+            raise NotThere(
+                f"{each.pin.runtime} {each.pin.want} is not installed",
+                where=f"{place} pins it",
+                advice=(
+                    f"it is not installed for that file, since {why}: zesty-anchor switch {each.pin.runtime}"
+                    f" {each.pin.want} --session --install"
+                    if install
+                    else "the same command with --install installs it first"
+                ),
+            )
+    asked = asked_for(missing, machine, Offers(workstation))
+    for name, want in [*pairs, *((each.runtime, each.want) for each in asked)]:
         chosen[name] = installed(workstation, person, machine, name, want, install=install)
         machine = look_at(workstation) if install else machine
     versions = Resolver(workstation, Offers(workstation)).versions(
