@@ -58,7 +58,7 @@ def test_no_manifest_and_a_wrong_command(desk: Desk) -> None:
 
 def test_a_version_that_does_not_exist(desk: Desk) -> None:
     desk.wants(runtimes='[runtimes.kelp]\nwant = "4.3"\n')
-    refused(desk, 2, "no version of kelp fulfils '4.3'", "4.2.1", "zesty-anchor list kelp")
+    refused(desk, 2, "no version of kelp matches '4.3'", "4.2.1", "zesty-anchor list kelp")
     desk.wants(runtimes='[runtimes.kelp]\nwant = "5.1"\n')
     refused(desk, 2, "5.1.0-rc.1")
 

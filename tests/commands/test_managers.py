@@ -587,7 +587,7 @@ def test_what_a_manager_cannot_do_is_told(quay: Desk) -> None:
     wants(quay, '[runtimes.kelp]\nwant = "9"\nthrough = "bollard"\n')
     failed = quay.run("provision")
     assert failed.code == 1
-    assert "no version of kelp fulfils '9'" in failed.out
+    assert "no version of kelp matches '9'" in failed.out
     assert quay.shell("bash", "bollard version", "-i").strip() == "bollard 0.9.4", (
         "the manager itself is well"
     )

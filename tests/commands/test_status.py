@@ -35,7 +35,9 @@ def test_what_stands_and_what_somebody_changed_since(desk: Desk) -> None:
     seen = status(desk, 0).json
     assert seen["versions"] == {"kelp": "4.2.1"} and seen["shells"] == ["bash", "zsh"]
     assert 0 < seen["at"] <= seen["verified_at"] and seen["free"] > 0
-    assert desk.well("status").out.startswith("All as provisioned: ~/workstation.toml (run 1, just now).\n")
+    assert desk.well("status").out.startswith(
+        "Unchanged since provisioning: ~/workstation.toml (run 1, just now).\n"
+    )
     assert desk.well("status", "--quiet").out == ""
 
     startup = desk.home / ".bashrc"
@@ -48,8 +50,8 @@ def test_what_stands_and_what_somebody_changed_since(desk: Desk) -> None:
     shutil.rmtree(desk.shelf / "kelp/3.6.2")
     changed = {each["place"]: each["what"] for each in status(desk, 6).json["changed"]}
     assert changed == {
-        "~/.bashrc": "our line in it is gone",
-        "~/.local/share/zesty-anchor/shell/follow.zsh": "was changed since it was written",
+        "~/.bashrc": "its zesty-anchor line is gone",
+        "~/.local/share/zesty-anchor/shell/follow.zsh": "changed since installation",
         "~/.local/share/zesty-anchor/shelf/kelp/3.6.2": "kelp 3.6.2 is gone",
     }
     assert desk.run("status", "-q").out.splitlines()[-1] == "Next: zesty-anchor provision"
@@ -83,7 +85,7 @@ def test_a_check_that_failed_last_time_is_named(desk: Desk) -> None:
     )
     assert status(desk, 4).json["failing"] == ["bash: kelp is found"]
     shown = desk.run("status").out
-    assert shown.startswith("Checks failed when") and shown.endswith("Next: zesty-anchor verify\n")
+    assert shown.startswith("Checks failed in") and shown.endswith("Next: zesty-anchor verify\n")
 
 
 def test_a_run_that_was_cut_off_waits(desk: Desk) -> None:

@@ -150,7 +150,7 @@ def test_the_first_feed_that_has_the_version_counts(desk: Desk, registries: Regi
     assert [(each["version"], each["feed"]) for each in told] == [("5.0.0", "npm"), ("4.2.1", "pypi")]
     assert (desk.shelf / "kelp/4.2.1/kelp_whole").exists() is False
     missing = desk.run("with", "--install", "kelp=6", "--", "kelp")
-    assert missing.code == 2 and "no version of kelp fulfils '6'" in missing.err and "5.0.0" in missing.err
+    assert missing.code == 2 and "no version of kelp matches '6'" in missing.err and "5.0.0" in missing.err
 
 
 def test_a_feed_that_cannot_be_used_is_passed_over_and_told(desk: Desk, registries: Registries) -> None:

@@ -58,7 +58,7 @@ MANIFEST: dict[str, tuple[str, str, str, str]] = {
 }  # fmt: skip
 PROVISIONED: dict[str, tuple[str, str, str, str]] = {
     "a version that nobody has": (RECIPE + NPM + '[runtimes.kelp]\nwant = "9"\n', "want",
-    "no version of kelp fulfils '9'", "the nearest: 4.2.1"),
+    "no version of kelp matches '9'", "the nearest: 4.2.1"),
     "a package that is not there": (RECIPE + NPM.replace('"kelp"', '"klep"') + ASKED, "want",
     "has no package 'klep'", "check the package's name in the recipe"),
     "no package for this platform": (RECIPE + NPM.replace('package = "kelp"',

@@ -5,7 +5,7 @@ from __future__ import annotations
 EXAMPLES: dict[str, tuple[tuple[str, str], ...]] = {
     "status": (
         ("zesty-anchor status", "what is installed, and what has changed since"),
-        ("zesty-anchor status --quiet", "only what needs you: for a prompt"),
+        ("zesty-anchor status --quiet", "only what needs attention, for a prompt"),
         ("zesty-anchor status --json", "for a dashboard"),
     ),
     "survey": (
@@ -89,9 +89,9 @@ EXAMPLES: dict[str, tuple[tuple[str, str], ...]] = {
         ("zesty-anchor with --install kelp=4.1 -- kelp --version", "install it first"),
     ),
     "export": (
-        ("zesty-anchor export", "lines for sh, with the versions of this folder"),
+        ("zesty-anchor export", "for sh, with the versions of this folder"),
         ("zesty-anchor export --shell fish", "for another shell"),
-        ("zesty-anchor export --dotenv", "for a program that reads a file of such lines"),
+        ("zesty-anchor export --dotenv", "as NAME=VALUE lines, for a .env file"),
     ),
     "locate": (
         ("zesty-anchor locate kelp", "the folder of the active version"),

@@ -19,21 +19,21 @@ from zesty_anchor.system.problem import UsageProblem
     type=click.Choice(list(SHELLS)),
     default="sh",
     show_default=True,
-    help="The shell that is to read it.",
+    help="Print it for this shell.",
 )
-@click.option("--dotenv", "as_file", is_flag=True, help="Print NAME=VALUE lines, for a file.")
+@click.option("--dotenv", "as_file", is_flag=True, help="Print NAME=VALUE lines, for a .env file.")
 @click.option("--install", is_flag=True, help="Install a version first if it is missing.")
 @with_setting()
 def command(setting: Setting, words: tuple[str, ...], shell: str, as_file: bool, install: bool) -> None:
-    """Print PATH and the variables of the manifest, with the versions that are active in this folder: for a
-    script or a step of a build that reads no startup file: eval "$(zesty-anchor export)".
+    """Print PATH and the manifest's variables, with the versions that are active in this folder, for a script
+    or a build step that reads no startup file: eval "$(zesty-anchor export)".
 
     Exit status: 127 if a version that a project pins is not installed.
     """
     chosen, rest = pairs(words)
     if rest:
         raise UsageProblem(
-            f"{rest[0]!r} is no NAME=WANT", advice="write it like: zesty-anchor export kelp=4.2"
+            f"{rest[0]!r} is not NAME=WANT", advice="write it like: zesty-anchor export kelp=4.2"
         )
     with setting.opened() as (workstation, person):
         found = variables(workstation, person, chosen, install=install)

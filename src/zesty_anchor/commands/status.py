@@ -13,12 +13,12 @@ from zesty_anchor.show import status as shown
 @click.command(cls=WithExamples)
 @with_setting(manifest=False)
 def command(setting: Setting) -> None:
-    """Show in a moment what is installed, what has changed since, and what waits.
+    """Show quickly what is installed, what has changed since, and what is pending.
 
-    Only what is on disk is read: no shell is started, no feed is asked. What feeds answered last time is
-    repeated; "zesty-anchor verify" checks everything.
+    Reads the disk only: starts no shell and asks no feed. Newer versions are those that "zesty-anchor list
+    --newer" or "upgrade" found last. "zesty-anchor verify" checks everything.
 
-    Exit status: 0 all as provisioned; 3 changes are pending; 4 a check failed last time; 6 something was
+    Exit status: 0 nothing has changed; 3 changes are pending; 4 a check failed last time; 6 something was
     changed since installation.
     """
     with setting.bare() as (workstation, _):

@@ -23,9 +23,9 @@ from zesty_anchor.system.problem import NotThere, UsageProblem
 def command(setting: Setting, words: tuple[str, ...], install: bool) -> None:
     """Run COMMAND with chosen versions: "zesty-anchor with kelp=4.2 -- kelp bulletin.kelp".
 
-    Other runtimes are those that are active in this folder, as a project pins them: so "zesty-anchor with --
-    make" is the same in cron, in an editor and in a shell. Exits with COMMAND's status; with 127 if it, or a
-    version that a project pins, is not installed.
+    Other runtimes have the version that is active in this folder: "zesty-anchor with -- make" uses the
+    project's pins in cron and in an editor too. Exits with COMMAND's status, or with 127 if COMMAND or a
+    pinned version is not installed.
     """
     chosen, rest = pairs(words)
     if not rest:

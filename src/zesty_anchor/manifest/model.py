@@ -60,7 +60,7 @@ class Feed(Part, frozen=True):
     ``{machine}``. Example: ``"v{version}/{name}-{system}-{machine}.tar.gz"``.
     """
     sums: str | None = None
-    """The path of the list of digests (SHA256SUMS) below ``url``. ``{version}`` stands for the version.
+    """The path of the list of digests (SHA256SUMS) below ``url``. ``{version}`` is replaced by the version.
     Example: ``"v{version}/SHA256SUMS"``.
     """
     map: dict[str, str] = {}
@@ -207,7 +207,7 @@ class Manager(Part, frozen=True):
     feed: str | None = None
     """The feed that offers it. Example: ``"harbour"``."""
     script: str | None = None
-    """The address of its installer script, where no feed lists it. ``{version}`` stands for the version.
+    """The address of its installer script, where no feed lists it. ``{version}`` is replaced by the version.
     Example: ``"https://harbour.example/{version}/install"``.
     """
     reviewed: Digest | None = None

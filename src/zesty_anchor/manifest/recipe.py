@@ -104,7 +104,7 @@ class ExtraTool(Part, frozen=True):
 
 
 class ProofOfVersion(Part, frozen=True):
-    """A command that prints a runtime's version, and what it must print (``{version}`` stands for it)."""
+    """A command that prints a runtime's version, and what it must print (``{version}`` is replaced by it)."""
 
     run: str
     """The command that prints the version. Example: ``"kelp --version"``."""
@@ -114,7 +114,7 @@ class ProofOfVersion(Part, frozen=True):
     """
 
     def expected(self, version: str) -> str:
-        """What it must print for a version: a glob. ``{version:2}`` stands for its first two numbers.
+        """What it must print for a version: a glob. ``{version:2}`` is its first two numbers.
         Pure.
         """
 
@@ -168,7 +168,7 @@ class Companion(Part, frozen=True):
     """``[[feeds.companions]]`` of a recipe: a further package that belongs to a version.
 
     Of those that ``kind`` offers it is the newest whose field ``requires`` (a dotted path in the registry's
-    document of the package) the version fulfils, or the one that the manifest wants. It is put ``into`` a
+    document of the package) the version matches, or the one that the manifest wants. It is put ``into`` a
     folder of the version; ``links`` are its commands, each with its file, in the first folder of commands.
     """
 
@@ -191,7 +191,7 @@ class Companion(Part, frozen=True):
 class Source(Part, frozen=True):
     """A feed that a recipe brings along, used where the manifest names none.
 
-    ``root`` is the folder of the archive that is the version (``*`` stands for a part of a name), ``links``
+    ``root`` is the folder of the archive that is the version (``*`` matches a part of a name), ``links``
     are commands that the archive does not have as such, each with its file, and ``companions`` what belongs
     to a version. ``finish`` is a step of sh that runs in a version's folder once all is there, with
     AUTHORITIES (the file of certificate authorities that count here).
@@ -200,7 +200,7 @@ class Source(Part, frozen=True):
     for it), and ``version`` a regular expression with one group: what of a version's text counts. Where a
     list (``json``) holds one line of versions alone, ``lines`` are those to ask for, ``{line}`` standing for
     each in the address. For a Debian archive ``names`` are the packages of a version, or ``sources`` the
-    source packages whose upstream archive is built, each one of them; ``{line}`` stands for a number in their
+    source packages whose upstream archive is built, each one of them; ``{line}`` matches a number in their
     names.
     """
 
@@ -225,7 +225,7 @@ class Source(Part, frozen=True):
     Example: ``["11", "17"]``.
     """
     names: tuple[str, ...] = ()
-    """For "debian": the packages that make up a version. ``{line}`` stands for a number in their names.
+    """For "debian": the packages that make up a version. ``{line}`` matches a number in their names.
     Example: ``["kelp{line}"]``.
     """
     sources: tuple[str, ...] = ()
@@ -235,7 +235,7 @@ class Source(Part, frozen=True):
     ``"v([0-9.]+)"``.
     """
     root: str = ""
-    """The folder of the archive that is the version. ``*`` stands for part of a name. Example: ``"kelp-*"``.
+    """The folder of the archive that is the version. ``*`` matches part of a name. Example: ``"kelp-*"``.
     """
     links: dict[FileName, str] = {}
     """Commands that the archive does not have under that name, each with its file. Example: ``{ kelp =

@@ -94,7 +94,7 @@ class Want:
 
 
 def nearest(text: str, versions: Iterable[str], most: int = 3) -> list[str]:
-    """The versions that stand closest to a want that nothing fulfils, the closest first."""
+    """The versions that stand closest to a want that nothing matches, the closest first."""
     found = re.search(r"\d+(?:\.\d+)*", text)
     ordered = sorted({Version(v) for v in versions}, reverse=True)
     if found is None:

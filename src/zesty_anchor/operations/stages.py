@@ -133,9 +133,9 @@ class Stages:
 
     def _land(self, machine: Machine, begun: Sequence[Change], waiting: frozenset[str]) -> None:
         """Put what is there into use while the others are still fetched or built, and verify it. What takes a
-        version from shells that use one already waits for all; and so does all, while a foreign program may
-        work in a layer over the home: below such a layer nothing may change (Linux, "Overlay Filesystem",
-        "Changes to underlying filesystems"), and it would take our lines for its own.
+        version from shells that use one already waits for all. Nothing is put into use while a foreign
+        program may work in a layer over the home: the files below must not change (Linux, "Overlay
+        Filesystem", "Changes to underlying filesystems"), and our lines would pass for the program's.
         """
         if any(change.layered for change in begun if change.key in waiting):
             return

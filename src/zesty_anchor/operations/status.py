@@ -1,4 +1,4 @@
-"""The state of this home in a moment, from what is on disk."""
+"""The state of this home, read from the disk alone."""
 
 from __future__ import annotations
 
@@ -26,7 +26,7 @@ if TYPE_CHECKING:
 
 
 def status(workstation: Workstation) -> Status:
-    """What is installed, what has changed since, and what waits. Nothing is changed, no shell is started."""
+    """What is installed, what has changed since, and what is pending. Changes nothing, starts no shell."""
     locations = workstation.locations
     run, writes = latest(locations, _kinds)
     proof = last_proof(locations.state)
@@ -119,5 +119,5 @@ def _file_changed(file: Path, wrote: StandingWrite) -> str:
     if digest_of(content) == wrote.digest:
         return ""
     if wrote.kind == "startup-file":
-        return "" if MARK.encode() in content else "our line in it is gone"
-    return "was changed since it was written"
+        return "" if MARK.encode() in content else "its zesty-anchor line is gone"
+    return "changed since installation"

@@ -1,4 +1,4 @@
-"""What feeds have that is newer, and what they answered last."""
+"""Newer versions in the feeds, and those that were found last."""
 
 from __future__ import annotations
 

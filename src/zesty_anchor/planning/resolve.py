@@ -81,7 +81,7 @@ class Resolver:
         With ``failing``, what a manager cannot give is left out and its problem put in there, by runtime.
         With ``missing``, nothing is asked for: what does not stand is left out, and put in there.
 
-        Raises ``UsageProblem`` where nothing fulfils a want, and ``Problem`` where a feed fails.
+        Raises ``UsageProblem`` where nothing matches a want, and ``Problem`` where a feed fails.
         """
         found: dict[str, dict[str, WantedVersion]] = {name: {} for name in self._workstation.manifest.tools}
         tools = self._workstation.manifest.tools
@@ -355,7 +355,7 @@ class Resolver:
 
     def release(self, asked: Asked, machine: Machine, found: Found) -> Release:
         """The release to take for a want, pinned: an exact version from the first feed that has it, else the
-        newest that fits of all feeds. Raises ``UsageProblem`` where nothing fulfils it.
+        newest that fits of all feeds. Raises ``UsageProblem`` where nothing matches it.
         """
         name, want = asked.runtime, asked.want
         workstation = self._workstation
@@ -391,7 +391,7 @@ class Resolver:
             if close
             else f"the feed offers none for {machine.host.platform}"
         )
-        what = f"no version of {name} fulfils {want!r}"
+        what = f"no version of {name} matches {want!r}"
         if alone is not None:
             what = f"{name} {alone.version} cannot be had on this machine: {alone.lacking}"
         return UsageProblem(what, where=str(file), advice=f"{near}; zesty-anchor list {name} shows all")

@@ -1,4 +1,4 @@
-"""What is installed, what has changed since, and what waits: the facts of ``status``."""
+"""What is installed, what has changed since, and what is pending: what ``status`` reports."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from zesty_anchor.proof.verified import State
 
 
 class ChangedSince(msgspec.Struct, frozen=True):
-    """A file or a folder that is not as the last run left it, and what is otherwise."""
+    """A file or a folder that is not as the last run left it, and how it differs."""
 
     place: str
     what: str

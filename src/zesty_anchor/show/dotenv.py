@@ -11,17 +11,17 @@ _PLAIN = re.compile(r"[\w%+,./:@-]*", re.ASCII)
 
 
 def dotenv(variables: Mapping[str, str]) -> str:
-    """One line each; a value that is not plain stands in single quotes, which all programs that read such a
-    file take as they are.
+    """One line each; a value that is not plain stands in single quotes, which programs take
+    as they are.
 
-    Raises ``Problem`` for a value with a single quote or a line end: programs differ about those.
+    Raises ``Problem`` for a value with a single quote or a line end: programs read those in different ways.
     """
     lines = []
     for name, value in variables.items():
         if "'" in value or "\n" in value:
             raise Problem(
-                f"the value of {name} has a quote or a line end, which programs read in different ways",
-                advice="use --json, or --shell",
+                f"the value of {name} has a quote or a line break, which not every program reads alike",
+                advice="use --json, or --shell NAME",
             )
         lines.append(f"{name}={value}\n" if _PLAIN.fullmatch(value) else f"{name}='{value}'\n")
     return "".join(lines)

@@ -19,16 +19,16 @@ _NEXT = {"ok": "", "pending": PROVISION, "changed": PROVISION, "failing": "zesty
 
 
 def status(paint: Paint, seen: Status, *, quiet: bool = False) -> None:
-    """The verdict, what is installed, and a line for each thing that needs the person; last what to type.
-    With ``quiet`` only the latter.
+    """The verdict, what is installed, a line for each thing that needs attention, and the command to type
+    next. With ``quiet`` without the verdict and what is installed.
     """
     needs = list(_needs(paint, seen))
     if not quiet:
         paint.write(_verdict(paint, seen))
         for head, what in _stands(paint, seen):
-            paint.write(f"  {paint.faint(f'{head:<10}')}{what}")
+            paint.write(f"  {paint.faint(f'{head:<11}')}{what}")
     for head, what in needs:
-        paint.write(f"  {paint.faint(f'{head:<10}')}{what}")
+        paint.write(f"  {paint.faint(f'{head:<11}')}{what}")
     following = _NEXT[seen.state] if seen.run else "zesty-anchor draft"
     if following:
         paint.write(f"Next: {paint.name(following)}")
@@ -39,10 +39,10 @@ def _verdict(paint: Paint, seen: Status) -> str:
         return paint.look("Nothing was provisioned in this home yet.")
     run = f"run {seen.run}, {_since(seen.at)}"
     return {
-        "ok": f"{paint.good('All as provisioned')}: {seen.manifest} ({run}).",
+        "ok": f"{paint.good('Unchanged since provisioning')}: {seen.manifest} ({run}).",
         "pending": f"{paint.look('Changes pending')}: {seen.manifest} ({run}).",
         "changed": f"{paint.look('Changed since provisioning')}: {seen.manifest} ({run}).",
-        "failing": f"{paint.bad('Checks failed')} when new shells were asked last ({run}).",
+        "failing": f"{paint.bad('Checks failed')} in the last verification ({run}).",
     }[seen.state]
 
 
@@ -72,7 +72,7 @@ def _needs(paint: Paint, seen: Status) -> Iterator[tuple[str, str]]:
     today = datetime.date.today().isoformat()
     for row in seen.newer:
         if row.ends and row.ends < today:
-            yield "support", paint.look(f"{row.runtime} {row.version} is not supported since {row.ends}")
+            yield "support", paint.look(f"{row.runtime} {row.version}: not supported since {row.ends}")
     if seen.free < _LITTLE:
         yield "disk", paint.look(f"{amount(seen.free)} free")
 

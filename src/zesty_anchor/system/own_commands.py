@@ -28,7 +28,7 @@ _ASKS = (*_ALL, "-y", "--yes")
 
 COMMANDS = {
     "status": Own(
-        "Look", "Show in a moment what is installed, what has changed since, and what waits.", (), _ALL
+        "Look", "Show quickly what is installed, what has changed since, and what is pending.", (), _ALL
     ),
     "survey": Own(
         "Look",
@@ -102,7 +102,7 @@ COMMANDS = {
     "with": Own("Use", "Run one command with chosen versions.", ("pairs",), ("--install", *_MANIFEST)),
     "export": Own(
         "Use",
-        "Print PATH and variables for this folder, for a script or a build without startup files.",
+        "Print PATH and variables of this folder, for a script or a build.",
         ("pairs",),
         ("--shell", "--dotenv", "--install", *_MANIFEST),
     ),
