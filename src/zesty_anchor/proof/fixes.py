@@ -61,17 +61,17 @@ def with_fixes(
             found[cause] = next((fix for fix in tried if _helps(fix, proof, wanted, machine, jobs)), None)
         except Closed:
             return proof, ()
-    return _told(proof, found), tuple(fix for fix in found.values() if fix is not None)
+    return _with_fix_texts(proof, found), tuple(fix for fix in found.values() if fix is not None)
 
 
-def _told(proof: Proof, found: dict[Cause, Fix | None]) -> Proof:
+def _with_fix_texts(proof: Proof, found: dict[Cause, Fix | None]) -> Proof:
     """The proof with the texts of what was found."""
 
     def of(check: CheckResult) -> CheckResult:
         if check.cause is None or check.cause not in found:
             return check
         fix = found[check.cause]
-        text = fix.text if fix is not None else f"look at {check.cause.place}: {_IN_VAIN}"
+        text = fix.text if fix is not None else f"look at {check.cause.place}: {_NO_HELP}"
         return msgspec.structs.replace(check, fix=text)
 
     shells = tuple(
@@ -80,7 +80,7 @@ def _told(proof: Proof, found: dict[Cause, Fix | None]) -> Proof:
     return Proof(proof.ok, shells)
 
 
-_IN_VAIN = "without that statement other checks fail, or the same one still does"
+_NO_HELP = "without that statement other checks fail, or the same one still does"
 
 
 def _own_file(cause: Cause, machine: Machine) -> TextFile | None:

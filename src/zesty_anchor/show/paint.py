@@ -20,7 +20,7 @@ _STYLE = re.compile(rf"\x1b\[{_OURS};([0-9;]*)m")
 
 
 _GLUE = "\ue000"
-"""Stands for a blank at which a line is not wrapped: a sign of no meaning (Unicode 23.5, "Private-Use")."""
+"""Marks a space at which a line is not wrapped: a private-use character (Unicode 23.5, "Private-Use")."""
 
 
 def _plain(text: str) -> str:
