@@ -86,3 +86,11 @@ def test_what_is_not_installed_or_not_known_is_said(desk: Desk) -> None:
 def test_it_works_without_a_manifest(desk: Desk) -> None:
     assert "runs /usr/bin/env" in paragraph(desk, "env").replace("run /usr", "runs /usr")
     assert "set at" not in paragraph(desk, "shells.use")
+
+
+def test_a_key_and_an_exit_status_need_no_manifest_that_is_right(desk: Desk) -> None:
+    desk.write('[shells\nuse = "all"\n')
+    assert "Which shells are set up" in paragraph(desk, "shells.use")
+    assert "Exit status 4" in paragraph(desk, "4")
+    wrong = desk.run("explain", "kelp")
+    assert wrong.code == 2 and "workstation.toml:1" in wrong.err

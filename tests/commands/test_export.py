@@ -109,3 +109,10 @@ def test_a_requirement_of_another_format_takes_the_newest_that_meets_it(pinned: 
     pinned.write("4.1\n", "project/.kelp-version").chmod(0o666)
     others = within(pinned, "project", "export", "--install")
     assert others.code == 127 and "zesty-anchor switch kelp 4.1" in others.err, others.err
+
+
+def test_a_pin_that_no_feed_has_is_named_by_its_own_line(pinned: Desk) -> None:
+    pinned.write("9.9\n", "project/.kelp-version")
+    missing = within(pinned, "project/deep", "with", "--install", "--", "kelp", "--version")
+    assert missing.code == 2 and "no version of kelp matches '9.9'" in missing.err
+    assert f"{pinned.home}/project/.kelp-version:1" in missing.err and "workstation.toml" not in missing.err

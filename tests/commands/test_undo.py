@@ -207,3 +207,15 @@ def test_what_only_looks_like_our_line_stays(desk: Desk) -> None:
     assert desk.well("provision", "--json").json["changes"] == []
     desk.well("dismantle", "--yes")
     assert file.read_text() == text
+
+
+def test_our_line_that_was_deleted_and_written_again_leaves_nothing_behind(desk: Desk) -> None:
+    startup = desk.write("alias tide='tide -v'\n", ".bashrc")
+    desk.wants('[shells]\nuse = ["bash"]\n')
+    desk.well("provision")
+    startup.write_text("alias tide='tide -vv'\nalias low='tide low'\n")  # as a dotfile manager puts it there
+    desk.well("provision", "--yes")
+    done = desk.well("dismantle", "--yes", "--json").json
+    assert startup.read_text() == "alias tide='tide -vv'\nalias low='tide low'\n"
+    assert not any("same lines" in notice for notice in done["notices"]) and not done.get("kept")
+    assert not (desk.home / "kept-by-zesty-anchor").exists()

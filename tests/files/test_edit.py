@@ -13,7 +13,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from zesty_anchor.files.attic import Attic
-from zesty_anchor.files.edit import ChangedMeanwhile, Edit, lines_of, put_back, taken_out
+from zesty_anchor.files.edit import ChangedMeanwhile, Edit, all_gone, lines_of, put_back, taken_out
 from zesty_anchor.files.text_file import TextFile
 from zesty_anchor.system.problem import Problem
 
@@ -126,3 +126,18 @@ def test_an_edit_is_taken_out_whole_or_not_at_all(
 ) -> None:
     found = taken_out(*(lines_of(text.encode()) for text in (before, after, now)))
     assert (None if found is None else b"".join(found).decode()) == left
+
+
+@pytest.mark.parametrize(
+    ("before", "after", "now", "gone"),
+    [
+        ("a\n", "a\nOURS\n", "a\nmine\n", True),
+        ("a\n", "a\n\nOURS\n", "\n", True),
+        ("a\n", "a\nOURS\n", "OURS\n", False),
+        ("a\nold\n", "a\nOURS\n", "a\n", False),
+    ],
+)
+def test_an_edit_whose_lines_someone_took_out_has_nothing_left(
+    before: str, after: str, now: str, *, gone: bool
+) -> None:
+    assert all_gone(*(lines_of(text.encode()) for text in (before, after, now))) is gone

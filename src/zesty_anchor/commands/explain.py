@@ -6,7 +6,7 @@ import click
 
 from zesty_anchor.commands import WithExamples
 from zesty_anchor.commands.options import Setting, with_setting
-from zesty_anchor.operations.explain import explain
+from zesty_anchor.operations.explain import explain, needs_no_manifest
 from zesty_anchor.show.columns import fetch_columns
 from zesty_anchor.show.paragraph import paragraph
 
@@ -20,7 +20,7 @@ def command(setting: Setting, name: str) -> None:
     NAME is a command or a runtime, '$VARIABLE', a file, an entry of PATH, a key of the manifest
     (runtimes.kelp.want), the name of a check, or an exit status.
     """
-    with setting.either() as (workstation, _):
+    with setting.either(also_wrong=needs_no_manifest(name)) as (workstation, _):
         explained = explain(workstation, name, fetch_columns)
     if setting.as_json:
         setting.print_json(explained)

@@ -70,12 +70,15 @@ class Setting:
             )
 
     @contextmanager
-    def either(self) -> Iterator[tuple[Workstation, Person]]:
-        """The workstation with the manifest that is here, else without one."""
+    def either(self, *, also_wrong: bool = False) -> Iterator[tuple[Workstation, Person]]:
+        """The workstation with the manifest that is here, else without one; with ``also_wrong`` also where
+        the manifest has mistakes.
+        """
         from zesty_anchor.manifest.read import NoManifest
+        from zesty_anchor.system.problem import UsageProblem
 
         with self.bare() as (workstation, person):
-            with suppress(NoManifest):
+            with suppress(UsageProblem if also_wrong else NoManifest):
                 workstation = with_manifest_here(workstation, self.manifest)
             yield workstation, person
 

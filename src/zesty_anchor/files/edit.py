@@ -195,7 +195,10 @@ def reversal(copies: Copies) -> Reversal:
             False, told=(f"{name} was removed by someone else meanwhile, and stays removed",), needs=True
         )
     before, after = copies.content_before(), copies.content_after()
-    rows = taken_out(*(lines_of(content or b"") for content in (before, after, now)))
+    texts = [lines_of(content or b"") for content in (before, after, now)]
+    if all_gone(*texts):
+        return Reversal(False)
+    rows = taken_out(*texts)
     if rows is None:
         copy = f"; what it held before is kept in {copies.before}" if copies.before else ""
         told = f"{name} was changed in the same lines by someone else and is left as it is{copy}"
@@ -208,6 +211,22 @@ def lines_of(content: bytes) -> list[bytes]:
     """Lines with their ends: a line feed ends one, a lone carriage return is content like any other."""
     rows = content.split(b"\n")
     return [row + b"\n" for row in rows[:-1]] + ([rows[-1]] if rows[-1] else [])
+
+
+def all_gone(before: list[bytes], after: list[bytes], now: list[bytes]) -> bool:
+    """Whether an edit only added lines, and none of them is in ``now``: someone took them out, so nothing of
+    the edit is left to reverse. Pure.
+    """
+    import difflib
+
+    added: set[bytes] = set()
+    for kind, a1, a2, b1, b2 in difflib.SequenceMatcher(None, before, after, autojunk=False).get_opcodes():
+        if kind == "equal":
+            continue
+        if b"".join(before[a1:a2]).strip():
+            return False
+        added |= {row.strip() for row in after[b1:b2] if row.strip()}
+    return bool(added) and added.isdisjoint(row.strip() for row in now)
 
 
 def taken_out(before: list[bytes], after: list[bytes], now: list[bytes]) -> list[bytes] | None:

@@ -60,6 +60,11 @@ def explain(workstation: Workstation, name: str, meanwhile: Callable[[], object]
     raise _unknown(workstation, name, commands)
 
 
+def needs_no_manifest(name: str) -> bool:
+    """Whether the documentation alone explains a name: an exit status, or a key of the manifest in a table."""
+    return name.isdecimal() or ("." in name and bool(keys.find(name)))
+
+
 def _unknown(workstation: Workstation, name: str, commands: set[str]) -> UsageProblem:
     every = {
         *commands,

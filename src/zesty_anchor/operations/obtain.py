@@ -54,8 +54,7 @@ def installed(
     workstation: Workstation,
     person: Person,
     machine: Machine,
-    runtime: str,
-    want: str,
+    asked: Asked,
     *,
     install: bool = False,
 ) -> str:
@@ -64,6 +63,7 @@ def installed(
     Where none does, it is installed if ``install`` says so, or the person. Raises ``Problem`` where none is
     there then.
     """
+    runtime, want = asked.runtime, asked.want
     workstation.check_runtime(runtime)
     refuse_manager(workstation, runtime)
     check_want(want)
@@ -76,13 +76,13 @@ def installed(
             )
         if again or not (install or may(person, f"{runtime} {want} is not installed; install it now?")):
             break
-        bring(workstation, person, [Asked(runtime, want, False)])
+        bring(workstation, person, [asked])
         machine = look_at(workstation)
     versions = ", ".join(sorted((receipt.version for receipt in here), key=Version)) or "none"
     if close := _nearest(workstation, machine, runtime, want):
         raise UsageProblem(
             f"no version of {runtime} matches {want!r}",
-            where=f"installed: {versions}",
+            where=asked.place or f"installed: {versions}",
             advice=f"the nearest: {', '.join(close)}; zesty-anchor list {runtime} shows all",
         )
     raise Problem(

@@ -25,6 +25,7 @@ from zesty_anchor.planning.agreement import agree, is_own
 from zesty_anchor.planning.choices import SESSION, Choice, choice_of, chooser, pinned_at_home
 from zesty_anchor.planning.listing import Switched
 from zesty_anchor.planning.look import look_at
+from zesty_anchor.planning.resolve import Asked
 from zesty_anchor.planning.workstation import Workstation, with_manifest
 from zesty_anchor.system.problem import Problem, UsageProblem
 
@@ -42,7 +43,9 @@ def for_session(
 ) -> Switched:
     """Choose for the session. The shell itself must take the answer, so it is asked for there."""
     _refuse_outside_shell(workstation)
-    version = installed(workstation, person, look_at(workstation), runtime, want, install=install)
+    version = installed(
+        workstation, person, look_at(workstation), Asked(runtime, want, False), install=install
+    )
     words = " ".join([*_others(workstation, runtime), f"{runtime}={version}"])
     return Switched(Choice(runtime, version, "session", f"${SESSION}"), words)
 
@@ -62,7 +65,7 @@ def for_project(
     """Pin a version for the project: in the file that pins it already, else in a new one in this folder."""
     machine = look_at(workstation)
     _agree_to_pin_at_home(workstation, person)
-    version = installed(workstation, person, machine, runtime, want, install=install)
+    version = installed(workstation, person, machine, Asked(runtime, want, False), install=install)
     pinned = [
         (file, found)
         for file, found in chooser(workstation, look_at(workstation)).pins(workstation.folder)

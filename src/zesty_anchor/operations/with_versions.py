@@ -12,7 +12,7 @@ from zesty_anchor.operations.person import Person
 from zesty_anchor.planning.choices import SESSION, active_versions, asked_for, chooser
 from zesty_anchor.planning.look import look_at, wanted_of
 from zesty_anchor.planning.offers import Offers
-from zesty_anchor.planning.resolve import Resolver
+from zesty_anchor.planning.resolve import Asked, Resolver
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.system.ownership import in_other_hands
 from zesty_anchor.system.problem import NotThere
@@ -58,8 +58,8 @@ def variables(
                 ),
             )
     asked = asked_for(missing, machine, Offers(workstation))
-    for name, want in [*pairs, *((each.runtime, each.want) for each in asked)]:
-        chosen[name] = installed(workstation, person, machine, name, want, install=install)
+    for one in [*(Asked(name, want, False) for name, want in pairs), *asked]:
+        chosen[one.runtime] = installed(workstation, person, machine, one, install=install)
         machine = look_at(workstation) if install else machine
     versions = Resolver(workstation, Offers(workstation)).versions(
         machine, workstation.past.resolutions, missing=[]

@@ -253,5 +253,5 @@ def asked_for(missing: Sequence[Missing], machine: Machine, offers: Offers) -> t
                     advice=f"the newest is {newest}; ask for less there, or name a feed that has it",
                 )
             want = max(stable, key=Version)
-        asked.append(Asked(pin.runtime, want, False))
+        asked.append(Asked(pin.runtime, want, False, f"{each.file}:{pin.line}"))
     return tuple(asked)

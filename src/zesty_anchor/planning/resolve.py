@@ -35,11 +35,14 @@ Found = Mapping[str, Mapping[str, object]]
 
 
 class Asked(NamedTuple):
-    """One want of one runtime, and whether it is the default one."""
+    """One want of one runtime, and whether it is the default one. ``place`` is the file and line that asks
+    for it, where that is not the manifest.
+    """
 
     runtime: str
     want: str
     default: bool
+    place: str = ""
 
 
 class Missing(NamedTuple):
@@ -88,14 +91,14 @@ class Resolver:
         # Those that run on another runtime come after it: their version depends on its.
         for name in sorted(tools, key=lambda n: self._workstation.recipes[n].on is not None):
             runtime = tools[name]
-            beside = (each.want for each in self._more if each.runtime == name)
-            for place, want in enumerate((runtime.want, *runtime.also, *beside)):
+            beside = (each for each in self._more if each.runtime == name)
+            own = (Asked(name, want, place == 0) for place, want in enumerate((runtime.want, *runtime.also)))
+            for place, asked in enumerate((*own, *beside)):
+                want = asked.want
                 if want == "system":
                     continue
                 try:
-                    version = self._version(
-                        Asked(name, want, place == 0), machine, known, missing is None, found
-                    )
+                    version = self._version(asked, machine, known, missing is None, found)
                 except _NotThere:
                     step = (
                         *self._workstation.manifest.step(name),
@@ -106,7 +109,8 @@ class Resolver:
                     )
                     continue
                 except Problem as problem:
-                    self._locate(problem, name, place, len(runtime.also))
+                    if not asked.place:
+                        self._locate(problem, name, place, len(runtime.also))
                     if failing is None or runtime.through is None:
                         raise
                     failing[name] = problem
@@ -181,7 +185,7 @@ class Resolver:
         elif locked:
             release = self._locked_release(locked, machine)
         else:
-            release = self.release(Asked(name, exact or want, asked.default), machine, found)
+            release = self.release(asked._replace(want=exact or want), machine, found)
             receipt = machine.shelf.get((name, release.version))
             if receipt is not None and here is None and receipt.digest == release.digest:
                 # It came with a run that did not end well: nobody noted yet what the want means.
@@ -394,7 +398,8 @@ class Resolver:
         what = f"no version of {name} matches {want!r}"
         if alone is not None:
             what = f"{name} {alone.version} cannot be had on this machine: {alone.lacking}"
-        return UsageProblem(what, where=str(file), advice=f"{near}; zesty-anchor list {name} shows all")
+        where = asked.place or str(file)
+        return UsageProblem(what, where=where, advice=f"{near}; zesty-anchor list {name} shows all")
 
 
 def _words(choices: tuple[str, ...]) -> str:
