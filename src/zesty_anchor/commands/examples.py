@@ -43,6 +43,11 @@ EXAMPLES: dict[str, tuple[tuple[str, str], ...]] = {
         ("zesty-anchor report desk.html", "another name"),
         ("zesty-anchor report --anew", "check new shells first"),
     ),
+    "projects": (
+        ("zesty-anchor projects", "who pins what, and what is not installed"),
+        ("zesty-anchor projects --newer", "also what is newer within each pin"),
+        ("zesty-anchor projects --json", "the same for a program"),
+    ),
     "draft": (
         ("zesty-anchor draft", "workstation.toml from what is on this machine"),
         ("zesty-anchor draft node python", "for these runtimes"),

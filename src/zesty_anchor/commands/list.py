@@ -67,7 +67,11 @@ def _newer(setting: Setting, runtime: str | None) -> None:
     if setting.as_json:
         setting.print_json({"newer": found})
     else:
-        listing.newer(setting.out, found, datetime.date.today().isoformat())
+        listing.newer(setting.out, found, _today())
+
+
+def _today() -> str:
+    return datetime.date.today().isoformat()
 
 
 def _tell(
@@ -87,6 +91,6 @@ def _tell(
     if setting.as_json:
         setting.print_json(found[0] if runtime else {"runtimes": found})
     elif runtime:
-        listing.runtime(setting.out, found[0], line, each=each)
+        listing.runtime(setting.out, found[0], line, _today(), each=each)
     else:
-        listing.runtimes(setting.out, list(found), other_recipes(workstation))
+        listing.runtimes(setting.out, list(found), other_recipes(workstation), _today())

@@ -43,6 +43,8 @@ class _Release(msgspec.Struct):
     licence: str = ""
     licence_url: str = ""
     ends: str = ""
+    withdrawn: str = ""
+    security: bool = False
 
 
 class _Runtime(msgspec.Struct):
@@ -89,6 +91,8 @@ class IndexFeed(Feed):
                         channels=tuple(release.channels),
                         date=release.date,
                         ends=release.ends,
+                        withdrawn=release.withdrawn,
+                        security=release.security,
                         licence=release.licence,
                         licence_url=urljoin(url, release.licence_url) if release.licence_url else "",
                         source=file.platform == "source",

@@ -25,10 +25,11 @@ _ALGORITHMS = {64: "sha256", 96: "sha384", 128: "sha512"}
 
 class JsonFeed(Feed):
     """A document at ``url``, in which ``map`` finds ``releases``, and of each ``version``, ``file``, and
-    maybe ``channel``, ``date``, ``ends``, ``digest``, ``size`` and ``licence``. Where it gives no digests,
-    ``sums`` may name a list of them for each version, which is signed where the manifest names a key. The
-    recipe's ``version`` is what of a version's text counts, and its ``lines`` are those for which there is a
-    document each, ``{line}`` standing for one in the address.
+    maybe ``channel``, ``date``, ``ends``, ``digest``, ``size``, ``licence``, ``withdrawn`` (a reason, or
+    true) and ``security`` (true where it fixes a weakness). Where it gives no digests, ``sums`` may name a
+    list of them for each version, which is signed where the manifest names a key. The recipe's ``version`` is
+    what of a version's text counts, and its ``lines`` are those for which there is a document each,
+    ``{line}`` standing for one in the address.
     """
 
     title = "upstream"
@@ -108,8 +109,14 @@ def _release(entry: Any, expressions: Mapping[str, Any], url: str) -> Release | 
         channels=tuple(str(each) for each in channels),
         date=str(value("date") or "")[:10],
         ends=str(value("ends") or "")[:10],
+        withdrawn=_withdrawn(value("withdrawn")),
+        security=value("security") is True,
         licence=str(value("licence") or ""),
     )
+
+
+def _withdrawn(value: Any) -> str:
+    return value if isinstance(value, str) else "withdrawn" if value else ""
 
 
 def _digest(text: str) -> str:

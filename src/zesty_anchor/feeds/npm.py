@@ -74,7 +74,13 @@ def _release(version: str, document: dict[str, Any], tags: Mapping[str, Any]) ->
         size=None,
         channels=tuple(tag for tag, tagged in tags.items() if tagged == version),
         requires=_engines(document.get("engines")),
+        withdrawn=_withdrawn(document.get("deprecated")),
     )
+
+
+def _withdrawn(deprecated: Any) -> str:
+    """Why a version should not be used any more (npm documentation, "npm-deprecate"); empty: it may be."""
+    return deprecated if isinstance(deprecated, str) else "deprecated" if deprecated else ""
 
 
 def _engines(stated: Any) -> dict[str, str]:

@@ -106,23 +106,33 @@ class _Order:
 def _from_json(document: Any, url: str) -> dict[str, Release]:
     files = {}
     for file in document["files"]:
-        if not file.get("yanked"):
-            digest = file.get("hashes", {}).get("sha256", "")
-            files[file["filename"]] = Release(
-                version="", url=urljoin(url, file["url"]), digest=f"sha256:{digest}" if digest else "",
-                size=file.get("size"), date=str(file.get("upload-time") or "")[:10],
-            )  # fmt: skip
+        digest = file.get("hashes", {}).get("sha256", "")
+        files[file["filename"]] = Release(
+            version="", url=urljoin(url, file["url"]), digest=f"sha256:{digest}" if digest else "",
+            size=file.get("size"), date=str(file.get("upload-time") or "")[:10],
+            withdrawn=_withdrawn(file.get("yanked")),
+        )  # fmt: skip
     return files
+
+
+def _withdrawn(yanked: Any) -> str:
+    """Why a file was withdrawn (PEP 592: a text, or true); empty: it was not."""
+    return yanked if isinstance(yanked, str) and yanked else "withdrawn" if yanked else ""
 
 
 def _from_html(page: str, url: str) -> dict[str, Release]:
     files = {}
     for link, attributes in Links(page).found:
-        if "data-yanked" not in attributes:
-            address, fragment = urldefrag(urljoin(url, link))
-            digest = fragment.removeprefix("sha256=") if fragment.startswith("sha256=") else ""
-            name = unquote(address.rpartition("/")[2])
-            files[name] = Release(version="", url=address, digest=f"sha256:{digest}" if digest else "")
+        yanked = "data-yanked" in attributes and (attributes["data-yanked"] or True)
+        address, fragment = urldefrag(urljoin(url, link))
+        digest = fragment.removeprefix("sha256=") if fragment.startswith("sha256=") else ""
+        name = unquote(address.rpartition("/")[2])
+        files[name] = Release(
+            version="",
+            url=address,
+            digest=f"sha256:{digest}" if digest else "",
+            withdrawn=_withdrawn(yanked),
+        )
     return files
 
 

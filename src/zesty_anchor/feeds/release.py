@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import msgspec
 
 from zesty_anchor.manifest.recipe import Recipe
+from zesty_anchor.manifest.want import Want
 
 
 class Piece(msgspec.Struct, frozen=True):
@@ -28,7 +31,8 @@ class Release(msgspec.Struct, frozen=True):
     that address. ``source`` tells that it must be built first. ``parts`` are its further files. ``requires``
     are the versions of others that it says it needs, by name (``engines.node``). ``lacking`` says why this
     machine cannot have it (empty: it can). ``feed`` is the name of the feed that offers it. ``ends`` is the
-    day (YYYY-MM-DD) after which nobody fixes it any more, empty where the feed does not tell.
+    last day of its support (YYYY-MM-DD, empty where the feed does not tell). ``withdrawn`` is why those who
+    published it took it back (empty: they did not), ``security`` tells that it fixes a weakness.
     """
 
     version: str
@@ -47,6 +51,28 @@ class Release(msgspec.Struct, frozen=True):
     lacking: str = ""
     feed: str = ""
     ends: str = ""
+    withdrawn: str = ""
+    security: bool = False
+
+
+def choose(want: Want, offered: Sequence[Release]) -> Release | None:
+    """The release to take for a want: the exact one, else the newest that is admitted and not withdrawn. A
+    withdrawn one is taken where a line is asked for that has no other (as PEP 592 has it for what is pinned).
+    Pure.
+    """
+    exact = next((release for release in offered if release.version == want.text), None)
+    if exact is not None:
+        return exact
+    chosen = want.choose([release for release in offered if not release.withdrawn])
+    return want.choose(offered) if chosen is None and want.kind == "line" else chosen
+
+
+def support_ends(version: str, recipe: Recipe, stated: str = "") -> str:
+    """The last day of a version's support (YYYY-MM-DD, empty: not known): what the feed ``stated``, else what
+    the recipe says of its line, the longest that fits. Pure.
+    """
+    lines = [line for line in recipe.support if version == line or version.startswith(line + ".")]
+    return stated or (recipe.support[max(lines, key=len)] if lines else "")
 
 
 def channels_of(version: str, recipe: Recipe) -> tuple[str, ...]:

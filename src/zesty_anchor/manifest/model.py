@@ -327,6 +327,24 @@ class Identity(Part, frozen=True):
     """Hosts to add to ``known_hosts``, each with the fingerprint of its key."""
 
 
+class Support(Part, frozen=True):
+    """``[support]``: what ``verify`` does where support of a version has ended, or it was withdrawn."""
+
+    ended: Literal["note", "fail"] = "note"
+    """What ``verify`` does where the support of a wanted version has ended, or it was withdrawn: "note" says
+    so, "fail" fails. Example: ``"fail"``.
+    """
+
+
+class Projects(Part, frozen=True):
+    """``[projects]``: whether the folders that pin versions are remembered."""
+
+    remember: bool = True
+    """Whether the folders in which a pin decided are remembered, for ``projects``, ``remove`` and
+    ``upgrade``: their paths and when, nothing of their content. Example: ``false``.
+    """
+
+
 class Manifest(Part, frozen=True):
     """A whole ``workstation.toml``."""
 
@@ -356,6 +374,10 @@ class Manifest(Part, frozen=True):
     """Folders to add to PATH."""
     conflicts: Conflicts = Conflicts()
     """What is done about other installations of the same commands."""
+    projects: Projects = Projects()
+    """Whether folders that pin versions are remembered."""
+    support: Support = Support()
+    """What is done about versions whose support has ended."""
     settings: tuple[Setting, ...] = ()
     """Keys to set in files of other programs."""
     identity: Identity | None = None

@@ -1,7 +1,7 @@
 """A recipe as frozen models. docs/recipes.md says what each key means to a person."""
 
 import re
-from typing import Literal
+from typing import Annotated, Literal
 
 import msgspec
 
@@ -325,6 +325,10 @@ class Recipe(Part, frozen=True):
     channels: dict[str, tuple[str, ...]] = {}
     """The lines that belong to a channel, where the feed does not say it. Example: ``{ lts = ["4", "3.6"]
     }``.
+    """
+    support: dict[str, Annotated[str, msgspec.Meta(pattern=r"\A\d{4}-\d{2}-\d{2}\Z")]] = {}
+    """The last day of support of each line, where the feed does not say it. Example: ``{ "3.6" =
+    "2026-04-30" }``.
     """
     variables: dict[VariableName, str] = {}
     """Variables that every shell gets. ``{folder}`` is the folder of the default version. Example: ``{

@@ -7,13 +7,13 @@ from __future__ import annotations
 import operator
 import re
 from collections.abc import Callable, Iterable, Sequence
-from typing import Protocol, TypeVar
+from typing import Any, Protocol, TypeVar
 
 from zesty_anchor.manifest.version import Version
 
 _RANGE_PART = r"(>=|<=|==|!=|=|>|<)\s*([^\s,<>=!]+)"
 _WORD = re.compile(r"v?\d[0-9A-Za-z._+-]*")
-_COMPARE: dict[str, Callable[[Version, Version], bool]] = {
+_COMPARE: dict[str, Callable[[Any, Any], bool]] = {
     ">=": operator.ge,
     "<=": operator.le,
     ">": operator.gt,
@@ -74,7 +74,7 @@ class Want:
         if self.kind == "range":
             named = any(part.is_prerelease for _, part in self.parts)
             return (named or not version.is_prerelease) and all(
-                _COMPARE[sign](version, part) for sign, part in self.parts
+                _COMPARE[sign](version.key[:2], part.key[:2]) for sign, part in self.parts
             )
         assert self.line is not None
         if version.text == self.text or version == self.line:

@@ -115,6 +115,7 @@ class WantedVersion(msgspec.Struct, frozen=True):
     recipe: Recipe
     feed: str
     channels: tuple[str, ...] = ()
+    ends: str = ""
     artefact: Artefact | None = None
     packages: tuple[str, ...] = ()
     licence: str = ""

@@ -61,7 +61,7 @@ def explain(workstation: Workstation, name: str, meanwhile: Callable[[], object]
 
 
 def needs_no_manifest(name: str) -> bool:
-    """Whether the documentation alone explains a name: an exit status, or a key of the manifest in a table."""
+    """Whether the documentation alone explains a name: an exit status, or a key with its table."""
     return name.isdecimal() or ("." in name and bool(keys.find(name)))
 
 

@@ -17,6 +17,7 @@ from zesty_anchor.engine.undo import record_of
 from zesty_anchor.files import cache_homes, own_folders
 from zesty_anchor.files.home_move import HomeMove
 from zesty_anchor.files.removal import discard_any
+from zesty_anchor.planning import projects
 from zesty_anchor.proof.proved import forget
 from zesty_anchor.shelf.follow import Followed, follow_receipt, follow_shelf
 from zesty_anchor.system.locations import Locations
@@ -93,6 +94,7 @@ def _follow(journal: Journal, locations: Locations, move: HomeMove) -> tuple[int
             follow_receipt(link.resolve(), move)
     own_folders.follow((locations.state, locations.data, locations.cache, *_inner(locations)), move)
     forget(locations.state)
+    projects.follow(locations.state, move)
     discard_any(locations.pins)  # what projects pin is asked for again
     return written + shelf.written, shelf.compiled_in
 

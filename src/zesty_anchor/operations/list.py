@@ -7,7 +7,7 @@ from collections.abc import Iterable, Sequence
 
 import msgspec
 
-from zesty_anchor.feeds.release import Release
+from zesty_anchor.feeds.release import Release, choose, support_ends
 from zesty_anchor.manifest.version import Version
 from zesty_anchor.manifest.want import Want
 from zesty_anchor.operations.in_step import keep_launchers
@@ -19,6 +19,7 @@ from zesty_anchor.planning.look import look_at
 from zesty_anchor.planning.newer import LastAnswer, Newer, keep
 from zesty_anchor.planning.offers import Offers
 from zesty_anchor.planning.standing import standing
+from zesty_anchor.planning.support import support_of
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system.problem import Problem
@@ -74,7 +75,9 @@ def newer(workstation: Workstation, person: Person) -> list[Newer]:
             offered, problem = [], str(failed)
         for want in wants:
             here = standing(workstation, name, want, machine, workstation.past.resolutions) or ""
-            found.append(msgspec.structs.replace(newer_than(name, want, here, offered), problem=problem))
+            row = newer_than(name, want, here, offered)
+            ends = support_ends(here, workstation.recipes[name], row.ends) if here else ""
+            found.append(msgspec.structs.replace(row, problem=problem, ends=ends))
     for notice in offers.notices():
         person.reporter.said(notice)
     if workstation.file == workstation.past.manifest:
@@ -92,19 +95,26 @@ def _default(workstation: Workstation, machine: Machine, runtime: str) -> list[s
 
 def newer_than(runtime: str, want: str, here: str, offered: Sequence[Release]) -> Newer:
     """What of an offer is newer than the version that is here for a want. Pure."""
-    admitted = Want(want).choose(offered)
+    admitted = choose(Want(want), offered)
     fits = admitted.version if admitted is not None else ""
-    finished = [release for release in offered if not Version(release.version).is_prerelease]
+    finished = [r for r in offered if not r.withdrawn and not Version(r.version).is_prerelease]
+    own = next((release for release in offered if release.version == here), None)
+    is_newer = bool(fits) and (not here or Version(fits) > Version(here))
     last = max((release.version for release in finished), key=Version, default="")
     known = max((version for version in (here, fits) if version), key=Version, default="")
     return Newer(
         runtime,
         want,
         here,
-        newer=fits if fits and (not here or Version(fits) > Version(here)) else "",
+        newer=fits if is_newer else "",
         beyond=last if last and known and Version(last) > Version(known) else "",
         feed=admitted.feed if admitted is not None else "",
-        ends=next((release.ends for release in offered if release.version == here), ""),
+        ends=own.ends if own is not None else "",
+        withdrawn=own.withdrawn if own is not None else "",
+        fixes=is_newer
+        and bool(here)
+        and any(r.security and Version(here) < Version(r.version) <= Version(fits) for r in offered),
+        size=admitted.size if admitted is not None and is_newer else None,
     )
 
 
@@ -127,7 +137,23 @@ def _listing(
         runtime=name,
         active=effect if choice.version else None,
         installed=tuple(version for runtime, version in machine.shelf if runtime == name),
-        available=tuple(Available(r.version, r.channels, r.date, r.feed, r.lacking, r.ends) for r in offered),
+        available=tuple(
+            Available(
+                r.version,
+                r.channels,
+                r.date,
+                r.feed,
+                r.lacking,
+                support_ends(r.version, workstation.recipes[name], r.ends),
+                r.withdrawn,
+            )
+            for r in offered
+        ),
+        ends={
+            version: ends
+            for (runtime, version), ends in support_of(workstation, machine).items()
+            if runtime == name
+        },
         through=workstation.manifest.tools[name].through or "",
         manager=name in workstation.manifest.managers,
     )

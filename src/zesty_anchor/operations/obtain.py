@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from zesty_anchor.changes.question import Question
+from zesty_anchor.feeds.release import choose
 from zesty_anchor.manifest.pin import Pin
 from zesty_anchor.manifest.version import Version
 from zesty_anchor.manifest.want import Want, nearest
@@ -102,7 +103,7 @@ def _nearest(workstation: Workstation, machine: Machine, runtime: str, want: str
         ]
     except Problem:
         return []
-    return [] if Want(want).choose(offered) else nearest(want, (release.version for release in offered))
+    return [] if choose(Want(want), offered) else nearest(want, (release.version for release in offered))
 
 
 def check_want(want: str) -> None:

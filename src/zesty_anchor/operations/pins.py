@@ -9,6 +9,7 @@ from zesty_anchor.operations.answers import write_answers
 from zesty_anchor.operations.in_step import is_provisioned
 from zesty_anchor.operations.obtain import bring, may
 from zesty_anchor.operations.person import Person
+from zesty_anchor.operations.projects import note_projects
 from zesty_anchor.planning.choices import asked_for, chooser
 from zesty_anchor.planning.look import look_at
 from zesty_anchor.planning.offers import Offers
@@ -34,3 +35,4 @@ def answer(workstation: Workstation, person: Person, files: Sequence[Path], *, m
             bring(workstation, person, asked_for(missing, machine, Offers(workstation)))
             choosing = chooser(workstation, look_at(workstation))
     write_answers(choosing, workstation, files)
+    note_projects(workstation, choosing, files)

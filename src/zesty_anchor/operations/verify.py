@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from datetime import date
+
 from zesty_anchor.changes.kinds import KINDS
 from zesty_anchor.engine.home_identity import moved_from
 from zesty_anchor.engine.questions import settle
@@ -13,6 +15,7 @@ from zesty_anchor.planning.choices import pinned_at_home
 from zesty_anchor.planning.look import look_at
 from zesty_anchor.planning.offers import Offers
 from zesty_anchor.planning.planner import Planner, as_root
+from zesty_anchor.planning.support import unsupported
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.proof.baseline import compared
 from zesty_anchor.proof.causes import explained
@@ -47,7 +50,10 @@ def still_proved(workstation: Workstation, person: Person) -> Verified | None:
         return None
     versions = tuple(f"{each.runtime} {each.version}" for each in plan.wanted.versions)
     took = round(time.monotonic() - began, 2)
-    return Verified(True, "ok", EXITS["ok"], versions, (), last.shells, took, last.at)
+    notes = tuple(each.text for each in unsupported(workstation, machine, date.today().isoformat()))
+    if notes and workstation.manifest.support.ended == "fail":
+        return None
+    return Verified(True, "ok", EXITS["ok"], versions, (), last.shells, took, last.at, notes=notes)
 
 
 def verify(
@@ -82,7 +88,10 @@ def verify(
     proof = compared(proof, read(workstation.locations.state).baseline)
     proof = explained(proof, plan.wanted, machine, workstation.place, drift)
     proof, fixes = with_fixes(proof, plan.wanted, machine, person.jobs, earlier=earlier)
+    notes = tuple(each.text for each in unsupported(workstation, machine, date.today().isoformat()))
     state = _state(drift, proof)
+    if notes and workstation.manifest.support.ended == "fail":
+        state = "failing"
     versions = tuple(f"{each.runtime} {each.version}" for each in plan.wanted.versions)
     return Verified(
         state == "ok",
@@ -93,6 +102,7 @@ def verify(
         proof.shells,
         round(time.monotonic() - began, 2),
         fixes=tuple(_offered(fix, workstation) for fix in fixes),
+        notes=notes,
     ), fixes
 
 

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from typing import Literal
 
 from zesty_anchor.feeds.feed import Supply
-from zesty_anchor.feeds.release import Piece, Release
+from zesty_anchor.feeds.release import Piece, Release, choose
 from zesty_anchor.manifest.pin import meets
 from zesty_anchor.manifest.recipe import Companion
 from zesty_anchor.manifest.want import Want, nearest
@@ -51,7 +51,7 @@ def companion_for(
     fits = [
         each for each in offered if meets(each.requires.get(companion.requires, "*"), "npm", release.version)
     ]
-    chosen = Want(want).choose(fits)
+    chosen = choose(Want(want), fits) or Want(want).choose(fits)
     if chosen is None:
         raise UsageProblem(
             f"no {companion.name} {want!r} runs on {name} {release.version}",

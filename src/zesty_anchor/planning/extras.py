@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from pathlib import Path
 
+from zesty_anchor.feeds.release import choose
 from zesty_anchor.manifest.want import Want
 from zesty_anchor.manifest.wanted import WantedExtra
 from zesty_anchor.planning.offers import Offers
@@ -78,7 +79,7 @@ def _newest(offers: Offers, package: str, version: str) -> str:
     own way.
     """
     try:
-        chosen = Want(version or "latest").choose(offers.of_registry("npm", package))
+        chosen = choose(Want(version or "latest"), offers.of_registry("npm", package))
     except (Problem, ValueError):
         return version
     return chosen.version if chosen else version

@@ -20,7 +20,8 @@ class Active(msgspec.Struct, frozen=True):
 
 class Available(msgspec.Struct, frozen=True):
     """A version that a feed offers. ``date`` is when it came, and ``ends`` when its support ends (YYYY-MM-DD,
-    empty: the feed does not tell); ``lacking`` says why this machine cannot have it (empty: it can).
+    empty: not known); ``lacking`` says why this machine cannot have it (empty: it can), ``withdrawn`` why it
+    was withdrawn (empty: it was not).
     """
 
     version: str
@@ -29,6 +30,7 @@ class Available(msgspec.Struct, frozen=True):
     feed: str
     lacking: str
     ends: str
+    withdrawn: str = ""
 
 
 class RuntimeKnown(msgspec.Struct, frozen=True):
@@ -46,7 +48,7 @@ class RuntimeKnown(msgspec.Struct, frozen=True):
 class Listing(msgspec.Struct, frozen=True):
     """One runtime's versions. ``active`` is the default version, and what decided it. ``through`` is the
     manager that installs it, ``manager`` tells that it is one. ``here`` are the installs that others made,
-    where they were asked for.
+    where they were asked for. ``ends`` is the last day of support of installed versions, where it is known.
     """
 
     runtime: str
@@ -56,6 +58,7 @@ class Listing(msgspec.Struct, frozen=True):
     through: str = ""
     manager: bool = False
     here: tuple[InstallThere, ...] = ()
+    ends: dict[str, str] = {}
 
 
 class Switched(msgspec.Struct, frozen=True):

@@ -17,7 +17,9 @@ class Newer(msgspec.Struct, frozen=True):
     """The version that a want of the manifest is resolved to (``version``, empty: not installed), and
     what is newer in its feed: the newest that matches the want, and the newest ``beyond`` it (empty:
     none). ``ends`` is the last day of support of ``version`` (YYYY-MM-DD, empty: not known), ``problem``
-    why no feed could be asked, ``feed`` the feed with the newer version.
+    why no feed could be asked, ``feed`` the feed with the newer version. ``withdrawn`` is why ``version``
+    was withdrawn (empty: it was not), ``fixes`` tells that the newer one, or one on the way to it, fixes a
+    weakness. ``size`` is that of the newer one's download, in bytes (None: not known).
     """
 
     runtime: str
@@ -28,6 +30,9 @@ class Newer(msgspec.Struct, frozen=True):
     ends: str = ""
     problem: str = ""
     feed: str = ""
+    withdrawn: str = ""
+    fixes: bool = False
+    size: int | None = None
 
 
 class LastAnswer(msgspec.Struct, frozen=True):

@@ -10,7 +10,7 @@ import msgspec
 
 from zesty_anchor.feeds.feed import Supply
 from zesty_anchor.feeds.known import feed_class
-from zesty_anchor.feeds.release import Release, channels_of
+from zesty_anchor.feeds.release import Release, channels_of, choose
 from zesty_anchor.files import own_folders
 from zesty_anchor.manifest.recipe import Recipe
 from zesty_anchor.manifest.version import Version
@@ -220,7 +220,7 @@ class Offers:
         """The licence of the version that a runtime's default want takes. Raises ``Problem`` where there is
         none.
         """
-        release = Want(self._workstation.manifest.tools[name].want).choose(self.releases(name, machine))
+        release = choose(Want(self._workstation.manifest.tools[name].want), self.releases(name, machine))
         if release is None or not release.licence:
             raise Problem(
                 f"{name} {release.version if release else ''} comes under no licence that must be accepted",

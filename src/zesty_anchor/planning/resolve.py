@@ -11,7 +11,7 @@ import msgspec
 
 from zesty_anchor.feeds.admitted import admitted
 from zesty_anchor.feeds.known import feed_class
-from zesty_anchor.feeds.release import Piece, Release
+from zesty_anchor.feeds.release import Piece, Release, choose
 from zesty_anchor.files.inventory import MISSING, Difference
 from zesty_anchor.manifest.build_options import built_as
 from zesty_anchor.manifest.lock import Locked, file_beside
@@ -288,6 +288,7 @@ class Resolver:
             msgspec.structs.replace(
                 base,
                 channels=release.channels,
+                ends=release.ends,
                 unpinned_accepted=runtime.unpinned == "accepted",
                 source=release.source,
                 earlier=self._earlier(name, release, machine),
@@ -347,7 +348,7 @@ class Resolver:
         older = [
             r for r in self._offers.releases(name, machine) if Version(r.version) < Version(release.version)
         ]
-        chosen = Want(earlier.want).choose(older)
+        chosen = choose(Want(earlier.want), older)
         if chosen is None:
             raise UsageProblem(
                 f"{name} {release.version} is built with an earlier {name}, want {earlier.want!r}; there is"
@@ -377,7 +378,7 @@ class Resolver:
             if exact is not None:
                 return self._offers.pinned(name, exact, machine)
         every = self._offers.releases(name, machine)
-        chosen = Want(want).choose([release for release in every if fits(release)])
+        chosen = choose(Want(want), [release for release in every if fits(release)])
         if chosen is None:
             raise self._none(asked, every, below, machine)
         return self._offers.pinned(name, chosen, machine)
@@ -386,7 +387,7 @@ class Resolver:
         """Why none of the versions that are offered will do, and the way out."""
         name, want = asked.runtime, asked.want
         coupled, file = self._workstation.recipes[name].on, self._workstation.file
-        alone = Want(want).choose(offered)
+        alone = choose(Want(want), offered)
         if alone is not None and not alone.lacking:
             runs_on(name, alone.version, coupled, below, file)  # raises: the pair is wrong
         close = nearest(want, (r.version for r in offered if not r.lacking))

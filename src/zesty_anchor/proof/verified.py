@@ -49,7 +49,8 @@ class Verified(msgspec.Struct, frozen=True):
     the manifest, ``shells`` the checks in new shells; ``state`` is the worst of them, ``exit`` its exit
     status, ``seconds`` the time it took. ``verified_at`` is when the checks ran (seconds since 1970), if
     they were not repeated because nothing relevant has changed (0: just now). ``fixes`` are edits of the
-    person's files that helped in a copy of the home.
+    person's files that helped in a copy of the home. ``notes`` are versions whose support has ended, or that
+    were withdrawn; where ``[support] ended`` is "fail" they make it failing.
     """
 
     ok: bool
@@ -61,6 +62,7 @@ class Verified(msgspec.Struct, frozen=True):
     seconds: float = 0.0
     verified_at: float = 0.0
     fixes: tuple[Offer, ...] = ()
+    notes: tuple[str, ...] = ()
 
     @property
     def proof(self) -> Proof:

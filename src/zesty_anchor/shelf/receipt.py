@@ -54,7 +54,8 @@ class Receipt(msgspec.Struct, frozen=True):
     ``through`` a manager, if one is named. A manager that was brought by its own installer has the lines that
     this wrote into startup files, by shell, in ``adopted``; ``home`` is where a manager keeps what it
     installs (None: it is no manager). ``signed_by`` is whose signature held its digest (empty: nobody's),
-    ``built`` with which choices it was built (None: it was not, or nobody noted it).
+    ``built`` with which choices it was built (None: it was not, or nobody noted it). ``ends`` is the last day
+    of support, as the feed stated it then (YYYY-MM-DD, empty: it did not).
     """
 
     runtime: str
@@ -70,6 +71,7 @@ class Receipt(msgspec.Struct, frozen=True):
     parts: tuple[PartReceipt, ...] = ()
     signed_by: str = ""
     built: tuple[str, ...] | None = None
+    ends: str = ""
     format: int = FORMAT
 
 

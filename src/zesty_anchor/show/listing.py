@@ -14,8 +14,8 @@ if TYPE_CHECKING:
     from zesty_anchor.survey.installs_there import InstallThere
 
 
-def runtimes(paint: Paint, listed: list[Listing], others: Sequence[str]) -> None:
-    """All runtimes, a line each, and the names of ``others`` that have a recipe."""
+def runtimes(paint: Paint, listed: list[Listing], others: Sequence[str], today: str) -> None:
+    """All runtimes, a line each, and the names of ``others`` that have a recipe. ``today`` is YYYY-MM-DD."""
     rows = []
     for each in listed:
         effect = each.active
@@ -25,7 +25,7 @@ def runtimes(paint: Paint, listed: list[Listing], others: Sequence[str]) -> None
                 paint.name(each.runtime),
                 paint.good(effect.version) if effect else paint.look("not installed"),
                 f"{effect.scope}, by {effect.decided_by}" if effect else "run: zesty-anchor provision",
-                "; ".join(_more(each, beside)),
+                "; ".join([*_more(each, beside), *_unsupported(paint, each, today)]),
             ]
         )
     columns(paint, rows, [10, 10], indent=0)
@@ -33,6 +33,14 @@ def runtimes(paint: Paint, listed: list[Listing], others: Sequence[str]) -> None
         paint.write(
             paint.faint(f"Other runtimes with a recipe (zesty-anchor list NAME): {', '.join(others)}")
         )
+
+
+def _unsupported(paint: Paint, listed: Listing, today: str) -> list[str]:
+    ended = {version: ends for version, ends in listed.ends.items() if ends < today}
+    if listed.active is not None and listed.active.version in ended:
+        first = ended.pop(listed.active.version)
+        return [paint.look(f"not supported since {first}")]
+    return [paint.look(f"{version} not supported since {ends}") for version, ends in ended.items()]
 
 
 def newer(paint: Paint, found: Sequence[Newer], today: str, *, advise: bool = True) -> None:
@@ -46,7 +54,7 @@ def newer(paint: Paint, found: Sequence[Newer], today: str, *, advise: bool = Tr
             each.version or paint.look("not installed"),
             paint.look(each.newer) if each.newer else "" if each.problem else paint.good("newest"),
             each.beyond,
-            paint.bad(each.problem) if each.problem else _ends(paint, each.ends, today),
+            paint.bad(each.problem) if each.problem else ", ".join(_why(paint, each, today)),
         ]
         for each in found
     ]
@@ -61,10 +69,16 @@ def newer(paint: Paint, found: Sequence[Newer], today: str, *, advise: bool = Tr
         paint.write(paint.faint("To get those outside your range, change `want` in the manifest."))
 
 
-def _ends(paint: Paint, ends: str, today: str) -> str:
-    if not ends:
-        return ""
-    return paint.bad(f"not supported since {ends}") if ends < today else f"supported until {ends}"
+def _why(paint: Paint, row: Newer, today: str) -> list[str]:
+    """Why to move now: withdrawn, without support, or a fix of a weakness; else until when it is
+    supported.
+    """
+    parts = [paint.bad(f"withdrawn: {row.withdrawn}")] if row.withdrawn else []
+    if row.ends and row.ends < today:
+        parts.append(paint.bad(f"not supported since {row.ends}"))
+    elif row.ends:
+        parts.append(f"supported until {row.ends}")
+    return [*parts, *([paint.look("has a security fix")] if row.fixes else [])]
 
 
 def recipes(paint: Paint, listed: Sequence[RuntimeKnown]) -> None:
@@ -120,8 +134,8 @@ _MANY = 40
 """More versions than this are grouped by line."""
 
 
-def runtime(paint: Paint, listed: Listing, only: str, *, each: bool = False) -> None:
-    """One runtime: what is available, installed, and in effect."""
+def runtime(paint: Paint, listed: Listing, only: str, today: str, *, each: bool = False) -> None:
+    """One runtime: what is available, installed, and active. ``today`` is YYYY-MM-DD."""
     effect = listed.active
     if effect:
         decided = f"{effect.scope}, by {effect.decided_by}"
@@ -144,9 +158,9 @@ def runtime(paint: Paint, listed: Listing, only: str, *, each: bool = False) -> 
         paint.write(paint.head("Available"))
     shown = [r for r in listed.available if not only or only in r.channels or _begins(r.version, only)]
     rows = (
-        [_row(paint, listed, r) for r in shown]
+        [_row(paint, listed, r, today) for r in shown]
         if each or len(shown) <= _MANY
-        else _grouped(paint, listed, shown)
+        else _grouped(paint, listed, shown, today)
     )
     columns(paint, rows, [12, 10, 10])
     if not rows:
@@ -164,16 +178,16 @@ def runtime(paint: Paint, listed: Listing, only: str, *, each: bool = False) -> 
         )
 
 
-def _row(paint: Paint, listed: Listing, release: Available) -> list[str]:
+def _row(paint: Paint, listed: Listing, release: Available, today: str) -> list[str]:
     return [
         release.version,
         paint.faint(release.date),
         ", ".join(release.channels),
-        _state(paint, listed, [release]),
+        _state(paint, listed, [release], today),
     ]
 
 
-def _grouped(paint: Paint, listed: Listing, releases: list[Available]) -> list[list[str]]:
+def _grouped(paint: Paint, listed: Listing, releases: list[Available], today: str) -> list[list[str]]:
     """A row for each line of versions: by the first number, or by the first two where those are few."""
     for width in (2, 1):
         groups: dict[str, list[Available]] = {}
@@ -186,11 +200,12 @@ def _grouped(paint: Paint, listed: Listing, releases: list[Available]) -> list[l
         newest = group[0]
         more = paint.faint(f"and {len(group) - 1} more of {line}") if len(group) > 1 else ""
         channels = ", ".join(dict.fromkeys(c for release in group for c in release.channels))
-        rows.append([newest.version, paint.faint(newest.date), channels, more, _state(paint, listed, group)])
+        state = _state(paint, listed, group, today)
+        rows.append([newest.version, paint.faint(newest.date), channels, more, state])
     return rows
 
 
-def _state(paint: Paint, listed: Listing, releases: list[Available]) -> str:
+def _state(paint: Paint, listed: Listing, releases: list[Available], today: str) -> str:
     versions = [release.version for release in releases]
     effect = listed.active.version if listed.active else ""
     parts = [paint.good("active" if len(versions) == 1 else f"{effect} active")] if effect in versions else []
@@ -199,6 +214,12 @@ def _state(paint: Paint, listed: Listing, releases: list[Available]) -> str:
             parts.append(paint.good("installed" if len(versions) == 1 else f"{version} installed"))
     if len(releases) == 1 and releases[0].lacking:
         parts.append(paint.look(releases[0].lacking))
+    if len(releases) == 1 and releases[0].withdrawn:
+        parts.append(paint.bad(f"withdrawn: {releases[0].withdrawn}"))
+    if (ends := releases[0].ends) and ends < today:
+        parts.append(paint.faint(f"not supported since {ends}"))
+    elif ends:
+        parts.append(paint.faint(f"supported until {ends}"))
     if len({release.feed for release in listed.available}) > 1:
         parts.append(paint.faint(f"from {' and '.join(dict.fromkeys(release.feed for release in releases))}"))
     return ", ".join(parts)

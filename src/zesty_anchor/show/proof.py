@@ -175,6 +175,8 @@ def _verdict(paint: Paint, seen: Verified) -> None:
         before = f"; {count(apart, 'check')} failed before provisioning too" if apart else ""
         paint.write(f"{paint.good(well)} ({where}){before}.")
         paint.write(f"Verified: {', '.join(seen.versions) or 'no version'}; all files unchanged.")
+        for note in seen.notes:
+            paint.write(f"{paint.look('note:')} {note}")
         return
     parts = []
     if failed := len(proof.failures):
@@ -183,7 +185,11 @@ def _verdict(paint: Paint, seen: Verified) -> None:
     for state, word in (("changed", "changed since installation"), ("pending", "not provisioned yet")):
         if number := sum(each.state == state for each in seen.drift):
             parts.append(f"{count(number, 'thing')} {word}")
+    if not parts:  # [support] ended = "fail"
+        parts.append(f"{count(len(seen.notes), 'version')} without support")
     paint.write(f"{paint.bad('; '.join(parts))} ({where}).")
+    for note in seen.notes:
+        paint.write(f"{paint.look('note:')} {note}")
 
 
 def _next(paint: Paint, seen: Verified, *, whole: bool) -> None:
@@ -196,6 +202,8 @@ def _next(paint: Paint, seen: Verified, *, whole: bool) -> None:
         more = "" if whole else "Each check in each shell: zesty-anchor verify -v"
         if slow or more:
             paint.write(paint.faint(f"{slow}{more}".strip()))
+    elif not seen.proof.failures and not seen.drift:
+        paint.write(f"To see what is newer: {paint.name('zesty-anchor upgrade --list --beyond')}")
     elif fixes:
         paint.write(f"To repair: {paint.name('zesty-anchor verify --fix')}")
     elif not whole:

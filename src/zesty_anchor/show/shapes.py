@@ -16,6 +16,7 @@ from zesty_anchor.planning.choices import Choice
 from zesty_anchor.planning.explained import Explained
 from zesty_anchor.planning.listing import Listing, RuntimeKnown
 from zesty_anchor.planning.newer import Newer
+from zesty_anchor.planning.projects import Project
 from zesty_anchor.planning.reported import Report
 from zesty_anchor.planning.status import Status
 from zesty_anchor.planning.traced import Traced
@@ -145,6 +146,12 @@ class Newest(msgspec.Struct, frozen=True):
     newer: tuple[Newer, ...]
 
 
+class Projects(msgspec.Struct, frozen=True):
+    """The folders that pin versions, the latest first."""
+
+    projects: tuple[Project, ...]
+
+
 class Recipes(msgspec.Struct, frozen=True):
     """The available runtimes."""
 
@@ -229,6 +236,7 @@ DOCUMENTS: dict[str, Any] = {
     "list RUNTIME": Listing,
     "list --newer": Newest,
     "list, without a manifest": Recipes,
+    "projects": Projects,
     "switch RUNTIME": Choice,
     "switch RUNTIME WANT --default": DefaultChosen,
     "export": Exported,

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import time
+
 
 def amount(size: int | float) -> str:
     """Bytes with a unit of the SI: 12.3 kB."""
@@ -34,3 +36,12 @@ def lasted(seconds: float) -> str:
 def count(number: int, one: str, many: str = "") -> str:
     """A number with its noun: 1 change, 2 changes."""
     return f"{number} {one if number == 1 else many or one + 's'}"
+
+
+def since(moment: float) -> str:
+    """How long ago a moment was (seconds since 1970): 3 days ago."""
+    seconds = max(0.0, time.time() - moment)
+    for size, name in ((86_400, "day"), (3_600, "hour"), (60, "minute")):
+        if seconds >= size:
+            return f"{count(int(seconds // size), name)} ago"
+    return "just now"

@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 import datetime
-import time
 from collections.abc import Iterator
 
 from zesty_anchor.planning.newer import Newer
 from zesty_anchor.planning.status import Status
 from zesty_anchor.proof.verified import PROVISION
 from zesty_anchor.show.paint import Paint
-from zesty_anchor.show.sizes import amount, count
+from zesty_anchor.show.sizes import amount, count, since
 
 _LITTLE = 1_000_000_000
 """Bytes of free space that are worth a line."""
@@ -37,7 +36,7 @@ def status(paint: Paint, seen: Status, *, quiet: bool = False) -> None:
 def _verdict(paint: Paint, seen: Status) -> str:
     if not seen.run:
         return paint.look("Nothing was provisioned in this home yet.")
-    run = f"run {seen.run}, {_since(seen.at)}"
+    run = f"run {seen.run}, {since(seen.at)}"
     return {
         "ok": f"{paint.good('Unchanged since provisioning')}: {seen.manifest} ({run}).",
         "pending": f"{paint.look('Changes pending')}: {seen.manifest} ({run}).",
@@ -53,7 +52,7 @@ def _stands(paint: Paint, seen: Status) -> Iterator[tuple[str, str]]:
             ", ".join(f"{paint.name(name)} {version}" for name, version in seen.versions.items()),
         )
     if seen.verified_at:
-        yield "verified", f"{_since(seen.verified_at)}, in {', '.join(seen.shells)}"
+        yield "verified", f"{since(seen.verified_at)}, in {', '.join(seen.shells)}"
     elif seen.run:
         yield "verified", "never: zesty-anchor verify"
 
@@ -73,6 +72,8 @@ def _needs(paint: Paint, seen: Status) -> Iterator[tuple[str, str]]:
     for row in seen.newer:
         if row.ends and row.ends < today:
             yield "support", paint.look(f"{row.runtime} {row.version}: not supported since {row.ends}")
+        if row.withdrawn:
+            yield "withdrawn", paint.look(f"{row.runtime} {row.version}: {row.withdrawn}")
     if seen.free < _LITTLE:
         yield "disk", paint.look(f"{amount(seen.free)} free")
 
@@ -81,12 +82,3 @@ def _newer(rows: tuple[Newer, ...]) -> Iterator[str]:
     behind = {row.runtime: row for row in rows if row.newer}
     for row in behind.values():
         yield f"{row.runtime} {row.newer} (zesty-anchor upgrade {row.runtime})"
-
-
-def _since(moment: float) -> str:
-    """How long ago it was."""
-    seconds = max(0.0, time.time() - moment)
-    for size, name in ((86_400, "day"), (3_600, "hour"), (60, "minute")):
-        if seconds >= size:
-            return f"{count(int(seconds // size), name)} ago"
-    return "just now"

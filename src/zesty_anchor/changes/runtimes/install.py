@@ -338,6 +338,7 @@ class Install(BaseChange, frozen=True):
                 url=without_credentials(self.artefact.url if self.artefact else ""),
                 digest=digest,
                 channels=self.wanted.channels,
+                ends=self.wanted.ends,
                 on=self.wanted.on,
                 home=str(self.wanted.home) if self.wanted.home is not None else None,
                 parts=tuple(added),

@@ -1,0 +1,78 @@
+"""The folders that pin versions: noted as they are entered, listed, and forgotten."""
+
+from __future__ import annotations
+
+import shutil
+
+import pytest
+
+from tests.conftest import Answer, Desk
+from zesty_anchor.files.home_move import HomeMove
+from zesty_anchor.planning.projects import follow, forget, note, seen
+
+pytestmark = pytest.mark.needs("bash", "zsh", "fish")
+BOTH = '[runtimes.kelp]\nwant = "4.2.1"\nalso = ["3.6.2"]\n'
+
+
+@pytest.fixture
+def pinning(desk: Desk) -> Desk:
+    desk.wants('[shells]\nuse = ["bash", "zsh", "fish"]\n', BOTH)
+    desk.well("provision")
+    desk.write("3.6\n", "tides/.kelp-version")
+    desk.write("4.1\n", "gauge/.kelp-version")
+    return desk
+
+
+def listed(desk: Desk, *words: str) -> dict[str, tuple[str, str, str, str]]:
+    found = desk.well("projects", "--json", *words).json["projects"]
+    assert found == sorted(found, key=lambda each: each["seen_at"], reverse=True)
+    return {
+        each["folder"]: (pin["file"], pin["want"], pin["version"], pin["newer"])
+        for each in found
+        for pin in each["pins"]
+    }
+
+
+def test_a_folder_that_a_shell_or_a_command_entered_is_listed(pinning: Desk) -> None:
+    assert pinning.well("projects").out == "No folder with a pin was entered yet.\n"
+    pinning.shell("zsh", f"cd {pinning.home}/tides; kelp --version", "-i")
+    assert listed(pinning) == {"~/tides": ("~/tides/.kelp-version:1", "3.6", "3.6.2", "")}
+    assert pinning.run("with", "--", "kelp", cwd=pinning.home / "gauge").code == 127
+    assert set(listed(pinning)) == {"~/tides", "~/gauge"}
+    shown = pinning.well("projects").out.splitlines()
+    assert shown[0] == "2 folders with 2 pins; 1 not installed."
+    assert any("~/gauge/.kelp-version:1" in row and "not installed" in row for row in shown)
+    assert shown[-1] == "To install: cd ~/gauge && zesty-anchor provision"
+    assert listed(pinning, "--newer")["~/gauge"][3] == "4.1.0", "what would serve it"
+
+    (pinning.home / "tides/.kelp-version").unlink()
+    shutil.rmtree(pinning.home / "gauge")
+    gone = pinning.well("projects", "--json").json["projects"]
+    assert [(each["folder"], each["there"]) for each in gone] == [("~/gauge", False)]
+
+
+def test_a_manifest_may_have_nothing_remembered(pinning: Desk) -> None:
+    pinning.run("with", "--", "true", cwd=pinning.home / "tides")
+    record = pinning.home / ".local/state/zesty-anchor/projects.jsonl"
+    assert "tides" in record.read_text() and "3.6" not in record.read_text()
+    pinning.write(pinning.manifest.read_text() + "[projects]\nremember = false\n")
+    pinning.well("provision")
+    pinning.run("with", "--", "true", cwd=pinning.home / "tides")
+    assert not record.exists()
+    answer: Answer = pinning.well("projects")
+    assert "remember = false" in answer.out
+
+
+def test_a_record_is_followed_cut_short_and_survives_a_bad_line(desk: Desk) -> None:
+    state = desk.home
+    note(state, [state / "a", state / "b"])
+    with (state / "projects.jsonl").open("ab") as file:
+        file.write(b'{"folder": 3}\nnot a line\n')
+    note(state, [state / "a"])
+    assert set(seen(state)) == {str(state / "a"), str(state / "b")}
+    follow(state, HomeMove(str(state), "/elsewhere"))
+    assert set(seen(state)) == {"/elsewhere/a", "/elsewhere/b"}
+    forget(state, ["/elsewhere/a"])
+    assert set(seen(state)) == {"/elsewhere/b"}
+    forget(state)
+    assert seen(state) == {} and not (state / "projects.jsonl").exists()
