@@ -23,6 +23,8 @@ USES = {
     "list RUNTIME": (("list", "kelp"), 0),
     "list --newer": (("list", "--newer"), 0),
     "export": (("export",), 0),
+    "projects": (("projects",), 0),
+    "prune": (("prune", "--list"), 0),
     "locate RUNTIME": (("locate", "kelp"), 0),
     "trace NAME": (("trace", "kelp"), 0),
     "explain NAME": (("explain", "kelp"), 0),

@@ -13,11 +13,18 @@ from zesty_anchor.commands.options import Setting, with_setting
 SCENARIOS = ("tour", "broken")
 
 
+def _new_folder(context: click.Context, parameter: click.Parameter, value: str | None) -> Path | None:
+    """The folder to make; completion offers none for it."""
+    if value and Path(value).is_file():
+        raise click.BadParameter(f"{value!r} is a file")
+    return Path(value) if value else None
+
+
 @click.command(cls=WithExamples)
 @click.argument("scenario", type=click.Choice(SCENARIOS), default="tour")
 @click.option(
     "--keep",
-    type=click.Path(path_type=Path, file_okay=False),
+    callback=_new_folder,
     metavar="DIR",
     help="Keep the home in DIR, to try things in.",
 )

@@ -121,10 +121,15 @@ EXAMPLES: dict[str, tuple[tuple[str, str], ...]] = {
         ("zesty-anchor remove kelp 3.6 -m desk/workstation.toml", "of another manifest"),
         ("zesty-anchor remove kelp 3.6 --json", "the same for a program"),
     ),
+    "prune": (
+        ("zesty-anchor prune --list", "what takes disk space, and what needs it"),
+        ("zesty-anchor prune versions --keep 1", "versions that nothing needs, but the newest of each"),
+        ("zesty-anchor prune --older 90d", "only what is older than 90 days"),
+    ),
     "attic": (
         ("zesty-anchor attic", "what is kept, and how big it is"),
         ("zesty-anchor attic empty", "delete it (asks first)"),
-        ("zesty-anchor attic --json", "the same for a program"),
+        ("zesty-anchor attic empty ~/old-kelp", "delete one entry"),
     ),
     "dismantle": (
         ("zesty-anchor dismantle", "undo everything (asks first)"),

@@ -13,11 +13,12 @@ from zesty_anchor.show import document
 @click.command(cls=WithExamples)
 @click.argument("runtime")
 @click.argument("version")
-@with_setting()
+@with_setting(yes=True)
 def command(setting: Setting, runtime: str, version: str) -> None:
     """Uninstall one version. It goes to the attic, and "zesty-anchor undo" restores it.
 
-    Refused while the manifest asks for it, or another version runs on it.
+    Refused while the manifest asks for it, or another version runs on it. Asks first where a project pins it,
+    or you installed packages into it.
     """
     with setting.opened() as (workstation, person):
         removed = remove(workstation, person, runtime, version)

@@ -86,6 +86,19 @@ class Coupled(Part, frozen=True):
     """
 
 
+class InstalledPackages(Part, frozen=True):
+    """``[[extras.packages]]``: where the packages in a version are to be seen."""
+
+    files: str
+    """The files that describe a package each, as a pattern below the version's folder. Example:
+    ``"packages/*/pack.json"``.
+    """
+    form: Literal["json", "headers", "file name"] = "json"
+    """How such a file names the package: "json" with the keys name and version, "headers" with the lines
+    Name and Version, "file name" by NAME-VERSION in its own name. Example: ``"headers"``.
+    """
+
+
 class ExtraTool(Part, frozen=True):
     """``[extras]`` of a recipe: how the runtime's own package tool adds a command-line package.
 
@@ -101,6 +114,8 @@ class ExtraTool(Part, frozen=True):
     """
     kind: Literal["npm"] | None = None
     """The registry that lists the packages' versions. Example: ``"npm"``."""
+    packages: tuple[InstalledPackages, ...] = ()
+    """Where the packages in a version are to be seen, those that you installed by hand too."""
 
 
 class ProofOfVersion(Part, frozen=True):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from pathlib import Path
 
 from zesty_anchor.changes.kept import Kept, in_attic, kept_by, throw_away
@@ -19,6 +19,7 @@ from zesty_anchor.operations.running import journal_alone
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.shelf.receipt import read
 from zesty_anchor.system.locations import Locations
+from zesty_anchor.system.problem import UsageProblem
 
 _HOME = "kept-by-zesty-anchor"
 _WHERE = "where-it-stood.txt"
@@ -29,21 +30,38 @@ def kept(workstation: Workstation) -> list[Kept]:
     says so.
     """
     with read_journal(workstation.locations, KINDS) as journal:
-        return _kept(journal)
+        return kept_in(journal)
 
 
-def empty_attic(workstation: Workstation, person: Person) -> list[Kept]:
-    """Throw away what is in it, after a yes. What undo needs to put lines back stays: it is not listed."""
+def empty_attic(workstation: Workstation, person: Person, entries: Sequence[str] = ()) -> list[Kept]:
+    """Delete what is in it, or the ``entries`` that are named by where they were or are kept, after a yes.
+    What undo needs to put lines back stays: it is not listed. Raises ``UsageProblem`` for an entry that is
+    not there.
+    """
     things = kept(workstation)
+    if entries:
+        things = [each for entry in entries for each in _named(things, entry, workstation)]
     if things:
         names = ", ".join(workstation.locations.shown(each.was or each.kept) for each in things)
-        text = f"throw away for good what is in the attic ({names})? undo cannot bring it back then"
+        text = f"delete what is in the attic ({names})? undo cannot restore it then"
         settle([Question("attic", text, "--yes", safe=True)], person.asker, yes=person.yes)
         with journal_alone(person, workstation) as journal:
             for each in things:
                 throw_away(each)
                 journal.let_go(each.kept)
     return things
+
+
+def _named(things: Sequence[Kept], entry: str, workstation: Workstation) -> list[Kept]:
+    """What an entry names: all that was at that path, or the one thing that is kept there."""
+    home = str(workstation.locations.home)
+    path = home + entry[1:] if entry == "~" or entry.startswith("~/") else str(workstation.folder / entry)
+    found = [each for each in things if path in (each.was, each.kept)]
+    if not found:
+        raise UsageProblem(
+            f"the attic has no {entry!r}", advice="zesty-anchor attic shows the paths of its entries"
+        )
+    return found
 
 
 def bring_home(journal: Journal, locations: Locations) -> tuple[Path | None, dict[Path, Path]]:
@@ -55,7 +73,7 @@ def bring_home(journal: Journal, locations: Locations) -> tuple[Path | None, dic
     it was.
     """
     moved: dict[Path, Path] = {}
-    things = [(each.was, Path(each.kept)) for each in _kept(journal)]
+    things = [(each.was, Path(each.kept)) for each in kept_in(journal)]
     things += [(str(path), path) for path in _strange(locations)]
     if not things:
         return None, moved
@@ -80,7 +98,8 @@ def bring_home(journal: Journal, locations: Locations) -> tuple[Path | None, dic
     return folder, moved
 
 
-def _kept(journal: Journal) -> list[Kept]:
+def kept_in(journal: Journal) -> list[Kept]:
+    """What a journal says is in the attic: what undo would restore, then what stays there."""
     standing = [
         each
         for run in journal.standing_runs()

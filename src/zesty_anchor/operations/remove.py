@@ -1,39 +1,54 @@
-"""Taking one version off the shelf."""
+"""Uninstalling one version."""
 
 from __future__ import annotations
 
-import os
-from pathlib import Path
-
-from zesty_anchor.changes.runtimes.remove_version import RemoveVersion
+from zesty_anchor.changes.question import Question
+from zesty_anchor.changes.runtimes.remove_version import removing
 from zesty_anchor.engine.outcome import TakenBack
+from zesty_anchor.engine.questions import settle
 from zesty_anchor.manifest.position import line_of
 from zesty_anchor.operations.in_step import bring_in_step
 from zesty_anchor.operations.person import Person
 from zesty_anchor.operations.running import carry_out_alone
+from zesty_anchor.planning.choices import chooser
 from zesty_anchor.planning.look import look_at
+from zesty_anchor.planning.projects import pinning, projects
 from zesty_anchor.planning.standing import standing
+from zesty_anchor.planning.uses import by_hand
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system.problem import Problem, UsageProblem
 
 
 def remove(workstation: Workstation, person: Person, runtime: str, version: str) -> TakenBack:
-    """Take one version off the shelf, into the attic. Raises ``Problem`` where something needs it."""
+    """Move one version into the attic, after a yes where a project pins it or it has packages of the person.
+    Raises ``Problem`` where something needs it.
+    """
     machine = look_at(workstation)
     if (runtime, version) not in machine.shelf:
         here = ", ".join(v for r, v in machine.shelf if r == runtime)
         raise UsageProblem(f"{runtime} {version} is not installed", advice=f"installed: {here or 'none'}")
     _refuse_needed(workstation, runtime, version, machine)
-    locations = workstation.locations
-    folder = locations.shelf / runtime / version
-    changes = [RemoveVersion(folder, f"{runtime} {version}")]
-    if folder.is_symlink():  # a manager keeps it
-        kept = Path(os.path.realpath(folder))
-        changes.append(RemoveVersion(kept, locations.shown(kept)))
+    _agree_to_remove(workstation, person, runtime, version, machine)
+    changes = removing(workstation.locations, workstation.locations.shelf / runtime / version)
     taken = carry_out_alone(person, workstation, changes)
     bring_in_step(workstation, machine.again({"shelf"}))
     return taken
+
+
+def _agree_to_remove(
+    workstation: Workstation, person: Person, runtime: str, version: str, machine: Machine
+) -> None:
+    """Ask about a version that projects pin, or that has packages which the person put into it."""
+    used = pinning(projects(workstation, chooser(workstation, machine)), runtime, version)
+    parts = (
+        [f"{', '.join(pin.file for pin in used)} {'pins' if len(used) == 1 else 'pin'} it"] if used else []
+    )
+    if packages := by_hand(workstation, runtime, version):
+        parts.append(f"it has {', '.join(package.text for package in packages)}, which you installed")
+    if parts:
+        text = f"remove {runtime} {version}? {' and '.join(parts)}"
+        settle([Question("remove", text, "--yes", safe=True)], person.asker, yes=person.yes)
 
 
 def _refuse_needed(workstation: Workstation, runtime: str, version: str, machine: Machine) -> None:

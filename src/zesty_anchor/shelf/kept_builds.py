@@ -63,6 +63,20 @@ class KeptBuilds:
             return sum(entry.stat().st_size for entry in os.scandir(self._folder))
         return 0
 
+    def archives(self) -> list[tuple[Path, Path | None]]:
+        """The archive of each kept build, and the folder that it was built for (None: its note cannot be
+        read).
+        """
+        found: list[tuple[Path, Path | None]] = []
+        for file in sorted(self._folder.glob("*.tar.zst")):
+            try:
+                note = msgspec.json.decode((file.parent / f"{file.name[:-8]}.json").read_bytes(), type=_Note)
+            except (OSError, msgspec.MsgspecError):
+                found.append((file, None))
+            else:
+                found.append((file, Path(note.prefix)))
+        return found
+
     def keep(self, key: str, built: Path, prefix: Path) -> None:
         """Keep what was built into ``built`` for the folder ``prefix``. Raises ``OSError``: then it is not
         kept.

@@ -17,6 +17,7 @@ from zesty_anchor.planning.explained import Explained
 from zesty_anchor.planning.listing import Listing, RuntimeKnown
 from zesty_anchor.planning.newer import Newer
 from zesty_anchor.planning.projects import Project
+from zesty_anchor.planning.prunable import Pruned
 from zesty_anchor.planning.reported import Report
 from zesty_anchor.planning.status import Status
 from zesty_anchor.planning.traced import Traced
@@ -246,6 +247,7 @@ DOCUMENTS: dict[str, Any] = {
     "identity": PublicKey,
     "remove RUNTIME VERSION": TakenBackAs,
     "upgrade": Upgraded,
+    "prune": Pruned,
     "lock": LockWritten,
     "any, with an error": Failed,
 }
