@@ -25,7 +25,7 @@ from zesty_anchor.show import listing
 @click.option("--all", "each", is_flag=True, help="Show each version on a line of its own.")
 @click.option("--newer", is_flag=True, help="Show what is newer than what is installed.")
 @click.option("--licence", is_flag=True, help="Print the licence of the version that would be installed.")
-@with_setting()
+@with_setting(verbose="Also show the size of each installed version, its packages, and what needs it.")
 def command(setting: Setting, runtime: str | None, line: str, each: bool, newer: bool, licence: bool) -> None:
     """Show versions: without RUNTIME the installed ones, else those that are available, newest first. Without
     a manifest: the runtimes that are available.
@@ -87,7 +87,11 @@ def _tell(
     if licence and runtime:
         setting.out.write(licence_text(workstation, runtime))
         return
-    found = [one(workstation, person, runtime)] if runtime else listings(workstation)
+    found = (
+        [one(workstation, person, runtime, detailed=setting.verbose)]
+        if runtime
+        else listings(workstation, detailed=setting.verbose)
+    )
     if setting.as_json:
         setting.print_json(found[0] if runtime else {"runtimes": found})
     elif runtime:

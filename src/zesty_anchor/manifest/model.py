@@ -165,6 +165,10 @@ class Runtime(Part, frozen=True):
     """Command-line packages to install into each version with its own package tool. Example:
     ``["kelp-tidy@1.2"]``.
     """
+    carry: Literal["ask", "yes", "no"] = "ask"
+    """Whether packages that you installed by hand go along when the default version moves. Example:
+    ``"yes"``.
+    """
     companions: dict[Name, str] = {}
     """The version of a package that belongs to the runtime, where it is not to be the newest that fits.
     Example: ``{ npm = "10" }``.

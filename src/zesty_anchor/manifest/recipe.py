@@ -114,6 +114,10 @@ class ExtraTool(Part, frozen=True):
     """
     kind: Literal["npm"] | None = None
     """The registry that lists the packages' versions. Example: ``"npm"``."""
+    carry: str | None = None
+    r"""The same step for a package that you installed by hand in an earlier version, where it differs.
+    Example: ``"kelp-pack add --global \"$NAME\" \"$VERSION\""``.
+    """
     packages: tuple[InstalledPackages, ...] = ()
     """Where the packages in a version are to be seen, those that you installed by hand too."""
 

@@ -61,13 +61,15 @@ class Part(msgspec.Struct, frozen=True):
 
 class WantedExtra(msgspec.Struct, frozen=True):
     """A command-line package to be put into a version: as it is ``asked`` for, its name and its version
-    (empty: any). ``commands`` are those that it brought, where it is there already.
+    (empty: any). ``commands`` are those that it brought, where it is there already. One that is ``carried``
+    was installed by hand in the version before.
     """
 
     asked: str
     name: str
     version: str
     commands: tuple[str, ...] = ()
+    carried: bool = False
 
 
 class WantedPackage(msgspec.Struct, frozen=True):

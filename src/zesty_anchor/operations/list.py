@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import time
 from collections.abc import Iterable, Sequence
 
@@ -14,28 +15,35 @@ from zesty_anchor.operations.in_step import keep_launchers
 from zesty_anchor.operations.person import Person
 from zesty_anchor.planning.choices import Choice, active_versions
 from zesty_anchor.planning.coupling import may_run
-from zesty_anchor.planning.listing import Active, Available, Listing
+from zesty_anchor.planning.listing import Active, Available, Installed, Listing
 from zesty_anchor.planning.look import look_at
 from zesty_anchor.planning.newer import LastAnswer, Newer, keep
 from zesty_anchor.planning.offers import Offers
 from zesty_anchor.planning.standing import standing
 from zesty_anchor.planning.support import support_of
+from zesty_anchor.planning.uses import by_hand, uses
 from zesty_anchor.planning.workstation import Workstation
+from zesty_anchor.survey.disk_use import disk_use
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system.problem import Problem
 
 
-def listings(workstation: Workstation) -> list[Listing]:
-    """Each runtime of the manifest, and what is on the shelf. No feed is asked."""
+def listings(workstation: Workstation, *, detailed: bool = False) -> list[Listing]:
+    """Each runtime of the manifest, and what is installed; then the installed ones that the manifest no
+    longer has. No feed is asked. With ``detailed`` the size of each version, and what needs it.
+    """
     keep_launchers(workstation)
     machine = look_at(workstation)
     choices = active_versions(workstation, machine)
-    return [_listing(workstation, name, machine, choices, ()) for name in workstation.manifest.tools]
+    found = [_listing(workstation, name, machine, choices, ()) for name in workstation.manifest.tools]
+    for name in dict.fromkeys(name for name, _ in machine.shelf if name not in workstation.manifest.tools):
+        found.append(Listing(name, None, _installed(machine, name), (), dropped=True))
+    return [_with_details(workstation, machine, each) for each in found] if detailed else found
 
 
-def listing(workstation: Workstation, person: Person, runtime: str) -> Listing:
-    """One runtime, with the versions that its feed offers, newest first, and the installs that others
-    made.
+def listing(workstation: Workstation, person: Person, runtime: str, *, detailed: bool = False) -> Listing:
+    """One runtime, with the versions that its feeds offer, newest first, and the installs that others made;
+    with ``detailed`` the size of each installed version, and what needs it.
     """
     from zesty_anchor.survey.installs_there import installs_there
     from zesty_anchor.survey.owner import Owners
@@ -51,7 +59,8 @@ def listing(workstation: Workstation, person: Person, runtime: str) -> Listing:
         {runtime: workstation.recipes[runtime]}, machine, Owners(machine), workstation.environ.get("PATH", "")
     )
     listed = _listing(workstation, runtime, machine, active_versions(workstation, machine), newest_first)
-    return msgspec.structs.replace(listed, here=tuple(each for each in there[runtime] if not each.ours))
+    listed = msgspec.structs.replace(listed, here=tuple(each for each in there[runtime] if not each.ours))
+    return _with_details(workstation, machine, listed) if detailed else listed
 
 
 def newer(workstation: Workstation, person: Person) -> list[Newer]:
@@ -136,7 +145,7 @@ def _listing(
     return Listing(
         runtime=name,
         active=effect if choice.version else None,
-        installed=tuple(version for runtime, version in machine.shelf if runtime == name),
+        installed=_installed(machine, name),
         available=tuple(
             Available(
                 r.version,
@@ -157,3 +166,21 @@ def _listing(
         through=workstation.manifest.tools[name].through or "",
         manager=name in workstation.manifest.managers,
     )
+
+
+def _installed(machine: Machine, name: str) -> tuple[str, ...]:
+    return tuple(version for runtime, version in machine.shelf if runtime == name)
+
+
+def _with_details(workstation: Workstation, machine: Machine, listed: Listing) -> Listing:
+    needed, name = uses(workstation, machine), listed.runtime
+    details = (
+        Installed(
+            version,
+            disk_use(os.path.realpath(workstation.locations.shelf / name / version)),
+            needed[name, version],
+            by_hand(workstation, name, version),
+        )
+        for version in listed.installed
+    )
+    return msgspec.structs.replace(listed, details=tuple(details))

@@ -66,7 +66,10 @@ def prune(workstation: Workstation, person: Person, found: Pruned, sizes: str) -
     going = [each for each in found.things if each.goes]
     if not going:
         return found
-    names = ", ".join(each.subject for each in going[:_MOST_NAMED])
+    names = ", ".join(
+        each.subject + (f" (with {', '.join(each.packages)})" if each.packages else "")
+        for each in going[:_MOST_NAMED]
+    )
     more = f" and {len(going) - _MOST_NAMED} more" if len(going) > _MOST_NAMED else ""
     text = f"delete {names}{more}? frees {sizes}; undo cannot restore them"
     settle([Question("prune", text, "--yes", safe=True)], person.asker, yes=person.yes)

@@ -6,6 +6,7 @@ import msgspec
 
 from zesty_anchor.planning.choices import Choice
 from zesty_anchor.survey.installs_there import InstallThere
+from zesty_anchor.survey.packages import Package
 
 
 class Active(msgspec.Struct, frozen=True):
@@ -45,10 +46,23 @@ class RuntimeKnown(msgspec.Struct, frozen=True):
     here: tuple[InstallThere, ...]
 
 
+class Installed(msgspec.Struct, frozen=True):
+    """One installed version: the bytes that it takes, what needs it, and the packages that the person put
+    into it.
+    """
+
+    version: str
+    size: int
+    needed: tuple[str, ...] = ()
+    packages: tuple[Package, ...] = ()
+
+
 class Listing(msgspec.Struct, frozen=True):
     """One runtime's versions. ``active`` is the default version, and what decided it. ``through`` is the
     manager that installs it, ``manager`` tells that it is one. ``here`` are the installs that others made,
     where they were asked for. ``ends`` is the last day of support of installed versions, where it is known.
+    ``dropped`` tells that the manifest no longer has the runtime. ``details`` are those of each installed
+    version, where they were asked for.
     """
 
     runtime: str
@@ -59,6 +73,8 @@ class Listing(msgspec.Struct, frozen=True):
     manager: bool = False
     here: tuple[InstallThere, ...] = ()
     ends: dict[str, str] = {}
+    dropped: bool = False
+    details: tuple[Installed, ...] = ()
 
 
 class Switched(msgspec.Struct, frozen=True):

@@ -13,6 +13,7 @@ from zesty_anchor.changes.question import Question
 from zesty_anchor.engine.outcome import ChangeReport
 from zesty_anchor.engine.questions import gather
 from zesty_anchor.manifest.wanted import Wanted, WantedVersion, mistyped
+from zesty_anchor.planning.carry import Carry
 from zesty_anchor.planning.conflicts import Conflicts
 from zesty_anchor.planning.hooks import check_hooks
 from zesty_anchor.planning.look import wanted_of
@@ -55,6 +56,7 @@ class Planner:
         self._offers = offers
         self._resolver = Resolver(workstation, offers, more, deep=deep)
         self._conflicts = Conflicts(workstation.manifest)
+        self._carry = Carry(workstation)
         self._find_access = find_access
         self.access: Access | None = None
         """The way to privilege, once it was asked for. Whoever gets a password from the person puts it here.
@@ -109,6 +111,8 @@ class Planner:
         )
         found = self._conflicts.found(wanted, machine)
         wanted = self._conflicts.added(wanted, found, machine, answers or {})
+        carried = self._carry.found(wanted, machine) if missing is None else []
+        wanted = self._carry.added(wanted, carried, answers or {})
         last = (
             Stage.OBTAIN if stuck else Stage.SHELL if _may_be_missed(wanted, versions, had) else Stage.CLEAR
         )
@@ -127,6 +131,7 @@ class Planner:
                 *as_root(self._workstation, changes),
                 *(self._other_manifest(before, now) if changes else ()),
                 *(self._conflicts.questions(found, machine, answers or {}) if changes else ()),
+                *(self._carry.questions(carried, answers or {}) if changes else ()),
                 *gather(changes, given),
             ),
             notices=(

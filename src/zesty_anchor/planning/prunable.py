@@ -10,7 +10,7 @@ from typing import Literal, get_args
 import msgspec
 
 from zesty_anchor.manifest.version import Version
-from zesty_anchor.planning.uses import uses
+from zesty_anchor.planning.uses import by_hand, uses
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.shelf.download import kept_file
 from zesty_anchor.shelf.kept_builds import KeptBuilds
@@ -25,7 +25,8 @@ _DAY = 86_400
 
 class Prunable(msgspec.Struct, frozen=True):
     """One thing on disk: its ``kind``, what it is, where, how many bytes it takes, since when it is there
-    (seconds since 1970), and what needs it (empty: nothing). ``goes`` tells that ``prune`` deletes it.
+    (seconds since 1970), and what needs it (empty: nothing). ``packages`` are those that the person put into
+    a version. ``goes`` tells that ``prune`` deletes it.
     """
 
     kind: PruneKind
@@ -35,6 +36,7 @@ class Prunable(msgspec.Struct, frozen=True):
     since: float
     needed: tuple[str, ...] = ()
     goes: bool = False
+    packages: tuple[str, ...] = ()
 
 
 class Pruned(msgspec.Struct, frozen=True):
@@ -58,7 +60,10 @@ def versions(workstation: Workstation, machine: Machine) -> list[Prunable]:
         if folder.is_symlink() and not receipt.through:
             reasons = (*reasons, "it is a manager")
         found.append(
-            Prunable("versions", f"{name} {folder_name}", str(folder), disk_use(real), since, reasons)
+            Prunable(
+                *("versions", f"{name} {folder_name}", str(folder), disk_use(real), since, reasons),
+                packages=tuple(package.text for package in by_hand(workstation, name, folder_name)),
+            )
         )
     return found
 

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from zesty_anchor.show.columns import columns
 from zesty_anchor.show.paint import Paint
+from zesty_anchor.show.sizes import amount
 
 if TYPE_CHECKING:
     from zesty_anchor.planning.listing import Available, Listing, RuntimeKnown
@@ -23,16 +24,38 @@ def runtimes(paint: Paint, listed: list[Listing], others: Sequence[str], today: 
         rows.append(
             [
                 paint.name(each.runtime),
-                paint.good(effect.version) if effect else paint.look("not installed"),
-                f"{effect.scope}, by {effect.decided_by}" if effect else "run: zesty-anchor provision",
+                paint.good(effect.version) if effect else paint.look(_absent(each)),
+                f"{effect.scope}, by {effect.decided_by}" if effect else _advice(each),
                 "; ".join([*_more(each, beside), *_unsupported(paint, each, today)]),
             ]
         )
     columns(paint, rows, [10, 10], indent=0)
+    for each in listed:
+        if each.details:
+            paint.write(paint.head(each.runtime))
+            _details(paint, each)
     if others:
         paint.write(
             paint.faint(f"Other runtimes with a recipe (zesty-anchor list NAME): {', '.join(others)}")
         )
+
+
+def _absent(listed: Listing) -> str:
+    return "not in the manifest" if listed.dropped else "not installed"
+
+
+def _advice(listed: Listing) -> str:
+    return "to free the disk: zesty-anchor prune" if listed.dropped else "run: zesty-anchor provision"
+
+
+def _details(paint: Paint, listed: Listing) -> None:
+    """A row for each installed version: its size, what needs it, and the packages that the person added."""
+    rows = []
+    for each in listed.details:
+        added = f"; you installed {', '.join(p.text for p in each.packages)}" if each.packages else ""
+        needed = ", ".join(each.needed) or paint.look("not needed")
+        rows.append([paint.name(each.version), amount(each.size), f"{needed}{added}"])
+    columns(paint, rows, [10, 8])
 
 
 def _unsupported(paint: Paint, listed: Listing, today: str) -> list[str]:
@@ -149,12 +172,16 @@ def runtime(paint: Paint, listed: Listing, only: str, today: str, *, each: bool 
         paint.write(f"{paint.name(listed.runtime)}  {version} is active: {decided}")
     else:
         paint.write(f"{paint.name(listed.runtime)}  {paint.look('no active version')}")
+    if listed.details and not only:
+        paint.write(paint.head("Installed"))
+        _details(paint, listed)
     if listed.here and not only:
         paint.write(
             paint.head("Other installations")
             + paint.faint(' (to use one: want = "system", system = "FOLDER")')
         )
         installs(paint, listed.here)
+    if (listed.here or listed.details) and not only:
         paint.write(paint.head("Available"))
     shown = [r for r in listed.available if not only or only in r.channels or _begins(r.version, only)]
     rows = (

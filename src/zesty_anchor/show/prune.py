@@ -39,6 +39,12 @@ def _going(found: Pruned) -> int:
     return sum(each.goes for each in found.things)
 
 
+def _why(paint: Paint, each: Prunable) -> str:
+    why = ", ".join(each.needed) or paint.faint(f"not needed, {since(each.since)}")
+    added = ", ".join(each.packages)
+    return f"{why}; {paint.look(f'you installed {added}')}" if added else why
+
+
 def _rows(paint: Paint, things: Sequence[Prunable], *, whole: bool) -> Iterator[list[str]]:
     for kind in dict.fromkeys(each.kind for each in things):
         listed = [each for each in things if each.kind == kind and (whole or each.goes)]
@@ -48,7 +54,7 @@ def _rows(paint: Paint, things: Sequence[Prunable], *, whole: bool) -> Iterator[
                 paint.name(each.subject),
                 amount(each.size),
                 paint.look("goes") if each.goes else "stays",
-                ", ".join(each.needed) or paint.faint(f"not needed, {since(each.since)}"),
+                _why(paint, each),
             ]
         if not whole and len(listed) > _MOST:
             rest = listed[_MOST:]

@@ -92,7 +92,8 @@ class AddExtra(BaseChange, frozen=True):
     @property
     def detail(self) -> str:
         """Who does it."""
-        return f"by the package tool of {self.wanted.runtime}"
+        own = ", since you installed it in the version before" if self.extra.carried else ""
+        return f"by the package tool of {self.wanted.runtime}{own}"
 
     def prepare(self, bench: Bench) -> ExtraRecord:
         """Write down the files that the version has now."""
@@ -131,7 +132,7 @@ class AddExtra(BaseChange, frozen=True):
         }  # fmt: skip
         try:
             build(
-                [tool.install], (), room, environment,
+                [(tool.carry if self.extra.carried else None) or tool.install], (), room, environment,
                 bench.log / f"extra-{self.wanted.runtime}-{self.wanted.version}.log",
                 Unhurried(lambda text: bench.told(self.key, f"add {self.subject}, {text}")), lambda line: "",
                 what=f"the package tool of {self.wanted.runtime}", interrupted=bench.interrupted,
@@ -144,15 +145,16 @@ class AddExtra(BaseChange, frozen=True):
                 name: item for name, item in take(folder, without=SLIPS).items() if name not in before
             }
         listed = files_in(folder)
-        if listed is not None:
+        if listed is not None and not self.extra.carried:
             note_files(folder, listed, record.files)
         bins = {os.path.normpath(part) for part in self.wanted.recipe.bin}
         commands = sorted(Path(f).name for f in record.brought if (os.path.dirname(f) or ".") in bins)
         there = {Path(name).name for name in record.before if (os.path.dirname(name) or ".") in bins}
         check_names(self.wanted, [folder / part for part in self.wanted.recipe.bin], there)
-        note_extras(
-            folder, {**extras_in(folder), self.extra.asked: Extra(self.extra.version, tuple(commands))}
-        )
+        if not self.extra.carried:  # it stays the person's own
+            note_extras(
+                folder, {**extras_in(folder), self.extra.asked: Extra(self.extra.version, tuple(commands))}
+            )
         record.before = []
 
 
