@@ -116,3 +116,31 @@ def test_a_pin_that_no_feed_has_is_named_by_its_own_line(pinned: Desk) -> None:
     missing = within(pinned, "project/deep", "with", "--install", "--", "kelp", "--version")
     assert missing.code == 2 and "no version of kelp matches '9.9'" in missing.err
     assert f"{pinned.home}/project/.kelp-version:1" in missing.err and "workstation.toml" not in missing.err
+
+
+@pytest.mark.parametrize("missing", ["say", "default"])
+def test_a_program_without_a_shell_gets_an_error_for_a_pin_that_is_missing(
+    pinned: Desk, missing: str
+) -> None:
+    """As cron, make and an editor start it: by the launcher, with no startup file read."""
+    pinned.write(pinned.manifest.read_text().replace("[shells]\n", f'[shells]\nmissing = "{missing}"\n'))
+    pinned.well("provision")
+    pinned.write("4.1\n", "project/.kelp-version")
+    launcher = pinned.home / ".local/share/zesty-anchor/bin/kelp"
+    for folder, well in (
+        ("project/deep", missing == "default"),
+        ("project", missing == "default"),
+        (".", True),
+    ):
+        done = subprocess.run(
+            [launcher, "--version"],
+            env={"HOME": str(pinned.home), "PATH": login_path()},
+            cwd=pinned.home / folder,
+            capture_output=True,
+            text=True,
+            check=False,
+        )
+        assert (done.returncode, done.stdout) == ((0, "kelp 4.2.1\n") if well else (127, "")), done.stderr
+        said = "~/project/.kelp-version:1 wants kelp 4.1, which is not installed; install it with"
+        assert (said in done.stderr) is (folder != "."), done.stderr
+        assert len(done.stderr.splitlines()) <= 1

@@ -211,7 +211,8 @@ def test_a_project_brings_its_versions_by_a_provisioning(desk: Desk) -> None:
     assert versions(interactive(desk, "bash", "cd project\nkelp --version", {})) == ["5.0.0"]
     refused = within(desk, "project", "remove", "kelp", "4.2.1")
     assert refused.code == 1, "the machine's manifest wants it"
-    assert within(desk, ".", "remove", "kelp", "5.0.0").code == 0
+    assert within(desk, ".", "remove", "kelp", "5.0.0").code == 5, "a project pins it"
+    assert within(desk, ".", "remove", "kelp", "5.0.0", "--yes").code == 0
     assert versions(interactive(desk, "bash", "cd project\nkelp --version", {})) == ["4.2.1"]
 
 

@@ -9,6 +9,7 @@ import pytest
 from tests.conftest import Desk, packed_runtime
 from zesty_anchor.demo.home import likeness
 from zesty_anchor.engine.journal import Journal
+from zesty_anchor.planning.newer import wider
 from zesty_anchor.system.locations import locate
 
 STATE = (".local/state/zesty-anchor", ".cache")
@@ -132,3 +133,61 @@ def test_status_repeats_what_feeds_answered_until_it_is_installed(desk: Desk) ->
     assert [row["runtime"] for row in seen["newer"]] == ["tidy"] and seen["versions"]["kelp"] == "4.2.9"
     desk.well("dismantle", "--yes")
     assert not (desk.home / ".local/state/zesty-anchor").exists()
+
+
+def test_what_another_want_would_give_comes_with_the_line_to_write(desk: Desk, quay: Path) -> None:
+    place = desk.manifest.read_text().splitlines().index('want = "4"') + 1
+    found = desk.well("upgrade", "--list", "--beyond", "--json").json["beyond"]
+    assert found == [
+        {"runtime": "kelp", "want": "4", "version": "5.0.0", "line": "5", "place": f"~/workstation.toml:{place}"}
+    ]  # fmt: skip
+    shown = desk.well("upgrade", "--list", "--beyond").out
+    assert 'want = "5"' in shown and f"~/workstation.toml:{place}" in shown
+    desk.write(desk.manifest.read_text().replace('want = "4"', 'want = "5"'))
+    desk.well("provision")
+    assert runs(desk)[0] == "kelp 5.0.0"
+
+
+@pytest.mark.parametrize(
+    ("want", "version", "line"),
+    [("4", "5.0.0", "5"), ("4.2", "5.0.0", "5.0"), ("4.2.1", "5.0.0", "5.0.0"), ("lts", "5.0.0", "5"),
+     (">=4 <5", "5.0.0-rc.1", "5")],
+)  # fmt: skip
+def test_which_want_to_write(want: str, version: str, line: str) -> None:
+    assert wider(want, version) == line
+
+
+def test_a_pin_of_a_line_moves_with_the_projects(desk: Desk, quay: Path) -> None:
+    brings(quay, "kelp", "3.6.2")
+    desk.write("3.6\n", "tides/.kelp-version")
+    desk.write("4.2\n", "gauge/.kelp-version")
+    desk.well("with", "--install", "kelp=3.6", "--", "true")
+    for folder in ("tides", "gauge"):
+        assert desk.run("with", "--", "kelp", cwd=desk.home / folder).code == 0
+    brings(quay, "kelp", "3.6.9")
+    desk.write(desk.manifest.read_text().replace('want = "4"', 'want = "4.2.1"'))
+    desk.well("provision")
+    shown = desk.well("upgrade", "kelp", "--list", "--projects").out
+    assert "~/tides/.kelp-version:1" in shown and "3.6.9" in shown
+    done = desk.run("upgrade", "kelp", "--projects", "--yes", "--json")
+    assert done.code == 0, done.err
+    assert {pin["newer"] for each in done.json["pinned"] for pin in each["pins"]} == {"3.6.9", "4.2.9"}
+    for folder, version in (("tides", "3.6.9"), ("gauge", "4.2.9"), (".", "4.2.1")):
+        assert desk.run("with", "--", "kelp", cwd=desk.home / folder).out.strip() == f"kelp {version}"
+    desk.well("undo")
+    assert desk.run("with", "--", "kelp", cwd=desk.home / "tides").out.strip() == "kelp 3.6.2"
+
+
+def test_who_uses_a_version_that_moves_is_named_first(desk: Desk, quay: Path) -> None:
+    desk.write("4.2.1\n", "tides/.kelp-version")
+    desk.run("with", "--", "kelp", cwd=desk.home / "tides")
+    shown = desk.well("upgrade", "--list").out
+    assert "kelp 4.2.1: ~/tides/.kelp-version:1 pins it, and it stays installed" in shown
+
+
+def test_switch_with_install_takes_the_newest_of_the_line(desk: Desk, quay: Path) -> None:
+    (desk.home / "tides").mkdir()
+    assert desk.run("switch", "kelp", "4.2", "--project", "--install", cwd=desk.home / "tides").code == 0
+    assert (desk.home / "tides/.kelp-version").read_text() == "4.2\n"
+    assert desk.run("with", "--", "kelp", cwd=desk.home / "tides").out.strip() == "kelp 4.2.9"
+    assert "tides" in desk.well("projects").out

@@ -81,7 +81,7 @@ EXAMPLES: dict[str, tuple[tuple[str, str], ...]] = {
     "upgrade": (
         ("zesty-anchor upgrade --list", "what is newer"),
         ("zesty-anchor upgrade kelp", "only kelp"),
-        ("zesty-anchor upgrade --yes", "everything, without a question"),
+        ("zesty-anchor upgrade --projects", "also the versions that projects pin"),
     ),
     "switch": (
         ("zesty-anchor switch kelp 3.6", "in this shell"),

@@ -19,9 +19,10 @@ class Shells(Part, frozen=True):
     """Which shells are set up: "all" that are installed, "login", or a list of names. Left out, those that
     you use. Example: ``["bash", "zsh"]``.
     """
-    missing: Literal["say", "ask", "install"] = "say"
-    """What a shell does in a folder that pins a version that is not installed: "say" prints one line, "ask"
-    asks, "install" installs it. Example: ``"ask"``.
+    missing: Literal["say", "ask", "install", "default"] = "say"
+    """What happens in a folder that pins a version that is not installed. A shell prints one line with "say"
+    or "default", asks with "ask", and installs it with "install". A program that reads no startup file (cron,
+    an editor) gets exit status 127, but with "default" the default version. Example: ``"ask"``.
     """
     hooks: dict[ShellName, str] = {}
     """Lines to add to the generated file of one shell. Those of "sh" are added for bash, zsh, ksh and mksh

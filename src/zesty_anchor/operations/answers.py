@@ -13,6 +13,7 @@ from zesty_anchor.files.replace import replace
 from zesty_anchor.manifest.read import FILE_NAME
 from zesty_anchor.planning.choices import Chooser, Missing
 from zesty_anchor.planning.workstation import Workstation
+from zesty_anchor.shells.launch import NOT_INSTALLED
 
 _NEXT = "install it with: zesty-anchor provision"
 
@@ -77,8 +78,5 @@ def _message(missing: Missing, shown: str) -> str:
         text = f"zesty-anchor: {shown}:{pin.line} {pin.wrong}"
     else:
         verb = "requires" if pin.requirement else "wants"
-        text = (
-            f"zesty-anchor: {shown}:{pin.line} {verb} {pin.runtime} {pin.want}, which is not installed;"
-            f" {_NEXT}"
-        )
+        text = f"zesty-anchor: {shown}:{pin.line} {verb} {pin.runtime} {pin.want}{NOT_INSTALLED}; {_NEXT}"
     return "".join(letter if letter.isprintable() else "?" for letter in text)

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 
 from zesty_anchor.changes.question import Question
 from zesty_anchor.feeds.release import choose
+from zesty_anchor.manifest.model import SYSTEM
 from zesty_anchor.manifest.pin import Pin
 from zesty_anchor.manifest.version import Version
 from zesty_anchor.manifest.want import Want, nearest
@@ -91,6 +92,22 @@ def installed(
         where=f"installed: {versions}",
         advice="the same command with --install installs it first",
     )
+
+
+def newest_of(workstation: Workstation, machine: Machine, asked: Asked) -> Asked:
+    """The newest version that the feeds have for a want, asked for exactly; the want itself where no feed
+    answers, or has none.
+    """
+    workstation.check_runtime(asked.runtime)
+    check_want(asked.want)
+    if asked.want == SYSTEM:
+        return asked
+    try:
+        offered = Offers(workstation).releases(asked.runtime, machine)
+    except Problem:
+        return asked
+    chosen = choose(Want(asked.want), [release for release in offered if not release.lacking])
+    return asked._replace(want=chosen.version) if chosen is not None else asked
 
 
 def _nearest(workstation: Workstation, machine: Machine, runtime: str, want: str) -> list[str]:

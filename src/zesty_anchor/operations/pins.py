@@ -9,7 +9,7 @@ from zesty_anchor.operations.answers import write_answers
 from zesty_anchor.operations.in_step import is_provisioned
 from zesty_anchor.operations.obtain import bring, may
 from zesty_anchor.operations.person import Person
-from zesty_anchor.operations.projects import note_projects
+from zesty_anchor.operations.projects import note_pins
 from zesty_anchor.planning.choices import asked_for, chooser
 from zesty_anchor.planning.look import look_at
 from zesty_anchor.planning.offers import Offers
@@ -29,10 +29,10 @@ def answer(workstation: Workstation, person: Person, files: Sequence[Path], *, m
     choosing = chooser(workstation, machine)
     policy = workstation.manifest.shells.missing
     missing = [m for m in choosing.missing(files) if not m.pin.wrong and not in_other_hands(m.file)]
-    if missing and may_install and policy != "say":
+    if missing and may_install and policy in ("ask", "install"):
         texts = ", ".join(f"{m.pin.runtime} {m.pin.want}" for m in missing)
         if policy == "install" or may(person, f"this project wants {texts}; install it now?"):
             bring(workstation, person, asked_for(missing, machine, Offers(workstation)))
             choosing = chooser(workstation, look_at(workstation))
     write_answers(choosing, workstation, files)
-    note_projects(workstation, choosing, files)
+    note_pins(workstation, choosing, files)

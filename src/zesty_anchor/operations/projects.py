@@ -23,14 +23,17 @@ from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system.problem import Problem
 
 
-def note_projects(workstation: Workstation, choosing: Chooser, files: Iterable[Path]) -> None:
-    """Remember the folders of the pin files that decided, where the manifest allows that: else the record
-    goes.
-    """
+def note_pins(workstation: Workstation, choosing: Chooser, files: Iterable[Path]) -> None:
+    """Remember the folders of the files that pin something: see ``note_projects``."""
+    note_projects(workstation, {file.parent for file in files if choosing.read(file)})
+
+
+def note_projects(workstation: Workstation, folders: Iterable[Path]) -> None:
+    """Remember folders in which a pin decided, where the manifest allows that: else the record goes."""
     if not is_provisioned(workstation):
         return
     if workstation.manifest.projects.remember:
-        note(workstation.locations.state, {file.parent for file in files if choosing.read(file)})
+        note(workstation.locations.state, folders)
     else:
         forget(workstation.locations.state)
 

@@ -17,8 +17,9 @@ from zesty_anchor.manifest.pin import pin_files
 from zesty_anchor.operations.agreed import agreed
 from zesty_anchor.operations.calling_shell import reload_line
 from zesty_anchor.operations.in_step import keep_launchers
-from zesty_anchor.operations.obtain import check_want, installed, refuse_manager
+from zesty_anchor.operations.obtain import check_want, installed, newest_of, refuse_manager
 from zesty_anchor.operations.person import Person
+from zesty_anchor.operations.projects import note_projects
 from zesty_anchor.operations.provision import provision
 from zesty_anchor.operations.running import carry_out_alone
 from zesty_anchor.planning.agreement import agree, is_own
@@ -65,7 +66,11 @@ def for_project(
     """Pin a version for the project: in the file that pins it already, else in a new one in this folder."""
     machine = look_at(workstation)
     _agree_to_pin_at_home(workstation, person)
-    version = installed(workstation, person, machine, Asked(runtime, want, False), install=install)
+    asked = Asked(runtime, want, False)
+    if install:  # the newest of the line, and not only the newest of those that are installed
+        asked = newest_of(workstation, machine, asked)
+    version = installed(workstation, person, machine, asked, install=install)
+    note_projects(workstation, [workstation.folder])
     pinned = [
         (file, found)
         for file, found in chooser(workstation, look_at(workstation)).pins(workstation.folder)

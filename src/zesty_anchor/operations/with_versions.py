@@ -9,7 +9,7 @@ from zesty_anchor.manifest.wanted import Reference, Wanted
 from zesty_anchor.operations.in_step import keep_launchers
 from zesty_anchor.operations.obtain import installed
 from zesty_anchor.operations.person import Person
-from zesty_anchor.operations.projects import note_projects
+from zesty_anchor.operations.projects import note_pins
 from zesty_anchor.planning.choices import SESSION, active_versions, asked_for, chooser
 from zesty_anchor.planning.look import look_at, wanted_of
 from zesty_anchor.planning.offers import Offers
@@ -41,7 +41,7 @@ def variables(
     session = [w for w in workstation.environ.get(SESSION, "").split() if w.partition("=")[0] not in named]
     decided = named | {word.partition("=")[0] for word in session}
     choosing = chooser(workstation, machine)
-    note_projects(workstation, choosing, {file for file, _ in choosing.pins(workstation.folder)})
+    note_pins(workstation, choosing, {file for file, _ in choosing.pins(workstation.folder)})
     missing = [each for each in choosing.unmet(workstation.folder) if each.pin.runtime not in decided]
     for each in missing:
         if not install or (why := in_other_hands(each.file)):

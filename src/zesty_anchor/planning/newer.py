@@ -35,6 +35,25 @@ class Newer(msgspec.Struct, frozen=True):
     size: int | None = None
 
 
+class Affected(msgspec.Struct, frozen=True):
+    """What uses a version that moves: pins of projects, by file and line, and packages installed by hand."""
+
+    runtime: str
+    version: str
+    pins: tuple[str, ...]
+    packages: tuple[str, ...]
+
+
+class Beyond(msgspec.Struct, frozen=True):
+    """A version that another want would give: the line to write in place of the one at ``place``."""
+
+    runtime: str
+    want: str
+    version: str
+    line: str
+    place: str
+
+
 class LastAnswer(msgspec.Struct, frozen=True):
     """What feeds answered last, and when (seconds since 1970)."""
 
@@ -69,3 +88,12 @@ def still_true(answer: LastAnswer, installed: Iterable[str]) -> tuple[Newer, ...
         for row in answer.newer
         if f"{row.runtime} {row.version}" in here and f"{row.runtime} {row.newer}" not in here
     )
+
+
+def wider(want: str, version: str) -> str:
+    """The want to write for a version that another want does not admit: as many numbers as that one has, else
+    its first one. Pure.
+    """
+    numbers = version.split("-")[0].split(".")
+    width = len(want.split(".")) if want[:1].isdigit() else 1
+    return ".".join(numbers[:width])

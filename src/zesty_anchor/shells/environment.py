@@ -44,7 +44,8 @@ class Environment(msgspec.Struct, frozen=True, dict=True):
     of the launchers, ``pins`` that of what projects' pins were resolved to, ``shell`` that of the generated
     files. ``manifest`` is the machine's own, which is no project's. ``program`` is this program, as words.
     ``hooks`` are lines, ``completions`` files, by shell. ``home`` is the home: paths in it count as the same
-    wherever it is.
+    wherever it is. ``missing_is_default`` tells that a launcher takes the default version where a pinned one
+    is not installed, and does not fail.
     """
 
     variables: tuple[tuple[str, Template], ...]
@@ -60,6 +61,7 @@ class Environment(msgspec.Struct, frozen=True, dict=True):
     hooks: tuple[tuple[str, str], ...] = ()
     completions: tuple[tuple[str, str], ...] = ()
     home: str = ""
+    missing_is_default: bool = False
 
     @cached_property
     def stamp(self) -> str:

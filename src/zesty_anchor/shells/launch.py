@@ -56,7 +56,7 @@ while [ -z "$za_version" ]; do
     case " $za_line " in
       *" $za_runtime="*) za_version=${{za_line##*"$za_runtime="}}; za_version=${{za_version%% *}}; break ;;
       *" ~$za_runtime="*) [ -n "$za_soft" ] || {{ za_soft=${{za_line##*"$za_runtime="}}; za_soft=${{za_soft%% *}}; }} ;;
-      *" ! "*) while read -r za_line; do case $za_line in "- $za_runtime "*) printf '%s\\n' "${{za_line#- * }}" >&2 ;; esac; done <"$za_entry" ;;
+      *" ! "*) while read -r za_line; do case $za_line in "- $za_runtime "*) printf '%s\\n' "${{za_line#- * }}" >&2; {missing} ;; esac; done <"$za_entry" ;;
     esac
   done
   [ -n "$za_up" ] && [ "$za_up" != "${{HOME-}}" ] || break
@@ -123,6 +123,11 @@ _LAUNCHER = re.compile(
 )
 
 
+NOT_INSTALLED = ", which is not installed"
+"""What the answer to a pin says where no installed version is what it asks for."""
+_FAILS = f"case $za_line in *{quote(NOT_INSTALLED)}*) exit 127 ;; esac"
+
+
 def launcher(command: str, runtime: str, common: str) -> str:
     """The text of one launcher; ``common`` is the file that does the work."""
     return f"#!/bin/sh\n{MARK}\nza_command={quote(command)} za_runtime={quote(runtime)}\n. {quote(common)}\n"
@@ -142,6 +147,7 @@ def common(environment: Environment, file: str) -> str:
         runtimes="".join(_runtime(r) for r in environment.runtimes),
         variables="".join(_variable(environment, name, template) for name, template in environment.variables),
         manifest=quote(environment.manifest),
+        missing=":" if environment.missing_is_default else _FAILS,
         pins=quote(environment.pins),
         shelf=quote(environment.shelf),
         launchers=quote(environment.launchers),

@@ -8,8 +8,9 @@ from typing import Any
 import msgspec
 
 from zesty_anchor.engine.outcome import Outcome, TakenBack
-from zesty_anchor.planning.newer import Newer
+from zesty_anchor.planning.newer import Affected, Beyond, Newer
 from zesty_anchor.planning.plan import Plan
+from zesty_anchor.planning.projects import Project
 from zesty_anchor.planning.rehearsed import Rehearsed
 from zesty_anchor.show.shapes import (
     DismantledAs,
@@ -59,9 +60,21 @@ def outcome(done: Outcome) -> Provisioned:
     return Provisioned(**_outcome(done))
 
 
-def upgraded(done: Outcome, newer: Sequence[Newer]) -> Upgraded:
+def upgraded(
+    done: Outcome,
+    newer: Sequence[Newer],
+    affected: Sequence[Affected],
+    beyond: Sequence[Beyond],
+    pinned: Sequence[Project],
+) -> Upgraded:
     """``upgrade``."""
-    return Upgraded(**_outcome(done), newer=tuple(newer))
+    return Upgraded(
+        **_outcome(done),
+        newer=tuple(newer),
+        affected=tuple(affected),
+        beyond=tuple(beyond),
+        pinned=tuple(pinned),
+    )
 
 
 def rehearsed(found: Rehearsed) -> RehearsedAs:

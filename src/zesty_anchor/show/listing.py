@@ -66,9 +66,11 @@ def _unsupported(paint: Paint, listed: Listing, today: str) -> list[str]:
     return [paint.look(f"{version} not supported since {ends}") for version, ends in ended.items()]
 
 
-def newer(paint: Paint, found: Sequence[Newer], today: str, *, advise: bool = True) -> None:
+def newer(
+    paint: Paint, found: Sequence[Newer], today: str, *, advise: bool = True, further: bool = False
+) -> None:
     """A line for each want: what is here, what is newer, and when support ends. ``today`` is YYYY-MM-DD. With
-    ``advise``, also the command that takes it.
+    ``advise``, also the command that takes it; ``further`` tells that those beyond the wants follow.
     """
     rows = [
         [
@@ -88,8 +90,8 @@ def newer(paint: Paint, found: Sequence[Newer], today: str, *, advise: bool = Tr
     behind = dict.fromkeys(each.runtime for each in found if each.newer and each.version)
     if behind and advise:
         paint.write(f"To upgrade: {paint.name(' '.join(('zesty-anchor upgrade', *behind)))}")
-    if any(each.beyond for each in found):
-        paint.write(paint.faint("To get those outside your range, change `want` in the manifest."))
+    if any(each.beyond for each in found) and not further:
+        paint.write(paint.faint("For those outside your range: zesty-anchor upgrade --list --beyond"))
 
 
 def _why(paint: Paint, row: Newer, today: str) -> list[str]:
@@ -101,7 +103,8 @@ def _why(paint: Paint, row: Newer, today: str) -> list[str]:
         parts.append(paint.bad(f"not supported since {row.ends}"))
     elif row.ends:
         parts.append(f"supported until {row.ends}")
-    return [*parts, *([paint.look("has a security fix")] if row.fixes else [])]
+    parts += [paint.look("has a security fix")] if row.fixes else []
+    return [*parts, *([f"{amount(row.size)} to fetch"] if row.newer and row.size else [])]
 
 
 def recipes(paint: Paint, listed: Sequence[RuntimeKnown]) -> None:

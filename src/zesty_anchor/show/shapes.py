@@ -15,7 +15,7 @@ from zesty_anchor.manifest.lock import Locked
 from zesty_anchor.planning.choices import Choice
 from zesty_anchor.planning.explained import Explained
 from zesty_anchor.planning.listing import Listing, RuntimeKnown
-from zesty_anchor.planning.newer import Newer
+from zesty_anchor.planning.newer import Affected, Beyond, Newer
 from zesty_anchor.planning.projects import Project
 from zesty_anchor.planning.prunable import Pruned
 from zesty_anchor.planning.reported import Report
@@ -75,9 +75,14 @@ class Provisioned(msgspec.Struct, frozen=True):
 
 
 class Upgraded(Provisioned, frozen=True):
-    """What an upgrade did, with what was newer before."""
+    """What an upgrade did, with what was newer before, what uses the versions that move, what other wants
+    would give, and the pins of projects that moved.
+    """
 
     newer: tuple[Newer, ...] = ()
+    affected: tuple[Affected, ...] = ()
+    beyond: tuple[Beyond, ...] = ()
+    pinned: tuple[Project, ...] = ()
 
 
 class RehearsedAs(Provisioned, frozen=True):

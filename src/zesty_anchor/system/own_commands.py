@@ -92,7 +92,10 @@ COMMANDS = {
         ("--platform", "--upgrade", *_MANIFEST),
     ),
     "upgrade": Own(
-        "Make", "Move to newer versions within the wants, as one run.", ("runtime",), ("--list", *_WORK)
+        "Make",
+        "Move to newer versions within the wants, as one run.",
+        ("runtime",),
+        ("--list", "--beyond", "--projects", *_WORK),
     ),
     "switch": Own(
         "Use",

@@ -31,6 +31,7 @@ def environment_of(wanted: Wanted, machine: Machine) -> Environment:
         hooks=tuple(_hooks(wanted, machine)),
         completions=tuple(_completions(wanted)),
         home=str(locations.home),
+        missing_is_default=wanted.shell_choices.missing == "default",
     )
 
 

@@ -1,0 +1,40 @@
+"""What an upgrade touches, as a person reads it beside the table of what is newer."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from zesty_anchor.planning.newer import Affected, Beyond
+from zesty_anchor.planning.projects import Project
+from zesty_anchor.show.columns import columns
+from zesty_anchor.show.paint import Paint
+
+
+def affected(paint: Paint, found: Sequence[Affected]) -> None:
+    """A line for each use of a version that moves."""
+    for each in found:
+        name = f"{each.runtime} {each.version}"
+        if each.pins:
+            verb = "pins" if len(each.pins) == 1 else "pin"
+            paint.write(f"  {paint.name(name)}: {', '.join(each.pins)} {verb} it, and it stays installed")
+        if each.packages:
+            paint.write(f"  {paint.name(name)}: you installed {', '.join(each.packages)} in it")
+
+
+def beyond(paint: Paint, found: Sequence[Beyond]) -> None:
+    """What another want would give, and what to write for it."""
+    if found:
+        rows = [[f"{e.runtime} {e.version}", f'want = "{e.line}"', paint.name(e.place)] for e in found]
+        columns(paint, [[paint.faint(head) for head in ("to get", "write", "in place of")], *rows], [14, 12])
+
+
+def pinned(paint: Paint, found: Sequence[Project]) -> None:
+    """What the pins of folders admit that is newer."""
+    rows = [
+        [paint.name(pin.file), pin.runtime, pin.want, pin.version or "-", paint.look(pin.newer)]
+        for each in found
+        for pin in each.pins
+    ]
+    if rows:
+        heads = [paint.faint(head) for head in ("pinned in", "runtime", "want", "installed", "newer")]
+        columns(paint, [heads, *rows], [20, 8, 6, 9])
