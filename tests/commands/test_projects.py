@@ -76,3 +76,58 @@ def test_a_record_is_followed_cut_short_and_survives_a_bad_line(desk: Desk) -> N
     assert set(seen(state)) == {"/elsewhere/b"}
     forget(state)
     assert seen(state) == {} and not (state / "projects.jsonl").exists()
+
+
+def test_verify_in_a_project_checks_what_it_pins(pinning: Desk) -> None:
+    def failing(folder: str) -> dict[str, set[str]]:
+        answer = pinning.run("verify", "--json", cwd=pinning.home / folder)
+        shells = answer.json["shells"]
+        named = {(each["shell"], each["context"]): each["checks"] for each in shells}
+        found: dict[str, set[str]] = {}
+        for (shell, _), checks in named.items():
+            for check in checks:
+                if "~/" in check["name"]:
+                    found.setdefault(f"{check['name']}: {check['ok']}", set()).add(shell)
+        assert answer.code == (0 if all(name.endswith("True") for name in found) else 4), answer.err
+        return found
+
+    assert failing(".") == {}
+    shells = {"bash", "zsh", "fish"}
+    assert failing("tides") == {"kelp is 3.6.2 in ~/tides: True": shells}
+    assert failing("gauge") == {"kelp 4.1 is installed for ~/gauge: False": {"this machine"}}
+    (pinning.home / "coast/.git").mkdir(parents=True)
+    for place, want in (("north", "3.6"), ("south/deep", "4.2"), (".hidden", "9"), ("node_modules/x", "9")):
+        pinning.write(f"{want}\n", f"coast/{place}/.kelp-version")
+    assert failing("coast") == {
+        "kelp is 3.6.2 in ~/coast/north: True": shells,
+        "kelp is 4.2.1 in ~/coast/south/deep: True": shells,
+    }
+    assert failing("coast/south") == {}, "only a repository's root looks below"
+
+
+def test_a_project_that_a_shell_does_not_follow_fails_by_its_pin(pinning: Desk) -> None:
+    pinning.write('PATH="$HOME/mine:$PATH"\nPROMPT_COMMAND=:\n', "mine/.keep")
+    fake = pinning.write("#!/bin/sh\necho kelp 9\n", "mine/kelp")
+    fake.chmod(0o755)
+    rc = pinning.home / ".bashrc"
+    rc.write_text(rc.read_text() + f'case $PWD in */tides) PATH="{fake.parent}:$PATH" ;; esac\n')
+    answer = pinning.run("verify", "--shell", "bash", cwd=pinning.home / "tides")
+    assert answer.code == 4 and "kelp is 3.6.2 in ~/tides" in answer.out, answer.out
+    assert "~/tides/.kelp-version:1" in answer.out
+
+
+def test_with_all_runs_in_each_folder_that_pins(pinning: Desk) -> None:
+    for place, want in (("north", "3.6"), ("south/deep", "4.2")):
+        pinning.write(f"{want}\n", f"coast/{place}/.kelp-version")
+    at = pinning.home / "coast"
+    done = pinning.run("with", "--all", "--", "sh", "-c", "kelp --version; basename $PWD", cwd=at)
+    assert done.out.split("\n") == ["kelp 3.6.2", "north", "kelp 4.2.1", "deep", ""], done.err
+    assert done.err.splitlines() == [f"in {at}/north", f"in {at}/south/deep"]
+    ends = pinning.run("with", "--all", "--", "sh", "-c", "case $PWD in */north) exit 7 ;; esac", cwd=at)
+    assert ends.code == 7 and ends.err.count("in /") == 2, "the others run all the same"
+    assert pinning.run("with", "--all", "--", "kelp", cwd=pinning.home / "tides/..").code == 127, (
+        "4.1 is missing"
+    )
+    (at / "empty").mkdir()
+    none = pinning.run("with", "--all", "--", "kelp", cwd=at / "empty")
+    assert none.code == 2 and "no folder here or below pins a version" in none.err

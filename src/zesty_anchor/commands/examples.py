@@ -91,7 +91,7 @@ EXAMPLES: dict[str, tuple[tuple[str, str], ...]] = {
     "with": (
         ("zesty-anchor with kelp=3.6 -- kelp --version", "one command with that version"),
         ("zesty-anchor with -- make", "with the versions that this folder pins"),
-        ("zesty-anchor with --install kelp=4.1 -- kelp --version", "install it first"),
+        ("zesty-anchor with --all -- make test", "in each folder with pins, here and below"),
     ),
     "export": (
         ("zesty-anchor export", "for sh, with the versions of this folder"),

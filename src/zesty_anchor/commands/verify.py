@@ -45,7 +45,8 @@ def command(
     fix: bool,
 ) -> None:
     """Compare what is installed with the manifest, then open new shells of every kind with a clean
-    environment and check what the manifest promises.
+    environment and check what the manifest promises; in a folder that pins versions also those, and at the
+    root of a git repository those of all folders below.
 
     Exit status: 0 all passed; 3 the manifest asks for more than was provisioned; 4 a check failed; 6
     something was changed since installation.

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from datetime import date
 
+import msgspec
+
 from zesty_anchor.changes.kinds import KINDS
 from zesty_anchor.engine.home_identity import moved_from
 from zesty_anchor.engine.questions import settle
@@ -11,9 +13,10 @@ from zesty_anchor.files.edit import Edit
 from zesty_anchor.operations.agreed import agreed
 from zesty_anchor.operations.drift import drift_of
 from zesty_anchor.operations.person import Person
-from zesty_anchor.planning.choices import pinned_at_home
+from zesty_anchor.planning.choices import chooser, pinned_at_home
 from zesty_anchor.planning.look import look_at
 from zesty_anchor.planning.offers import Offers
+from zesty_anchor.planning.pinned_folders import pinned_folders
 from zesty_anchor.planning.planner import Planner, as_root
 from zesty_anchor.planning.support import unsupported
 from zesty_anchor.planning.workstation import Workstation
@@ -78,6 +81,9 @@ def verify(
     drift = drift_of(workstation, plan, deep=deep)
     for pinned in pinned_at_home(workstation, machine):
         person.reporter.warned(pinned)
+    choosing = chooser(workstation, machine)
+    folders = pinned_folders(workstation, choosing, below=(workstation.folder / ".git").exists())
+    asking = msgspec.structs.replace(asking, folders=tuple(folders))
     proof = prove(plan.wanted, machine, person.jobs, asking)
     if not proof.shells and (asking.only or asking.shells):
         raise UsageProblem(

@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from pathlib import Path
+
+import msgspec
 
 from zesty_anchor.manifest.model import SYSTEM
 from zesty_anchor.manifest.wanted import Reference, Wanted
@@ -13,10 +16,11 @@ from zesty_anchor.operations.projects import note_pins
 from zesty_anchor.planning.choices import SESSION, active_versions, asked_for, chooser
 from zesty_anchor.planning.look import look_at, wanted_of
 from zesty_anchor.planning.offers import Offers
+from zesty_anchor.planning.pinned_folders import pinned_folders
 from zesty_anchor.planning.resolve import Asked, Resolver
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.system.ownership import in_other_hands
-from zesty_anchor.system.problem import NotThere
+from zesty_anchor.system.problem import NotThere, UsageProblem
 
 
 def environment(
@@ -29,6 +33,27 @@ def environment(
     it.
     """
     return {**workstation.environ, **variables(workstation, person, pairs, install=install)}
+
+
+def environments_below(
+    workstation: Workstation, person: Person, pairs: Sequence[tuple[str, str]], *, install: bool = False
+) -> dict[Path, dict[str, str]]:
+    """The environment of this folder, where a pin decides in it, and of each folder below that has a pin.
+
+    Raises as ``environment`` does, and ``UsageProblem`` where no folder has a pin.
+    """
+    folders = pinned_folders(workstation, chooser(workstation, look_at(workstation)), below=True)
+    if not folders:
+        raise UsageProblem(
+            "no folder here or below pins a version",
+            where=workstation.locations.shown(workstation.folder),
+            advice="without --all the command runs once, in this folder",
+        )
+    found = {}
+    for each in folders:
+        there = msgspec.structs.replace(workstation, folder=Path(each.path))
+        found[there.folder] = {**environment(there, person, pairs, install=install), "PWD": each.path}
+    return found
 
 
 def variables(

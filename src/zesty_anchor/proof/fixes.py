@@ -49,6 +49,7 @@ def with_fixes(
     found: dict[Cause, Fix | None] = {}
     left = _MOST
     listed = [*proof.failures, *(proof.earlier if earlier else ())]
+    listed = [(result, check) for result, check in listed if not result.in_folder]
     for cause, failed in by_cause(listed).items():
         if not isinstance(cause, Cause) or not cause.line or failed[0][1].fix == PROVISION:
             continue

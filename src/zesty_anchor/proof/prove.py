@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Collection, Sequence
+from pathlib import Path
 from typing import NamedTuple
 
 import msgspec
@@ -20,11 +21,12 @@ from zesty_anchor.proof.checks import (
     programs,
     questions,
 )
+from zesty_anchor.proof.in_folder import PinnedFolder, by_pin, in_folder, missing_in
 from zesty_anchor.proof.judging import environment_in, judge_all
 from zesty_anchor.proof.outside import outside
 from zesty_anchor.proof.proved import Proved, identity
 from zesty_anchor.proof.question import Question
-from zesty_anchor.proof.result import HERE, PROGRAMS, CheckResult, Proof, ShellResult
+from zesty_anchor.proof.result import HERE, IN_FOLDER, PROGRAMS, CheckResult, Proof, ShellResult
 from zesty_anchor.proof.starts import start_checks
 from zesty_anchor.shells.fresh import SECONDS, Answer, Answers, Line, ask
 from zesty_anchor.shells.known import SHELLS
@@ -40,20 +42,23 @@ _PROGRAM_SECONDS = 900.0
 class Asking(msgspec.Struct, frozen=True):
     """What is to be asked: only the checks of these names, and only these shells (none named: all); with what
     was proved ``before``, those questions are left out whose answers hang on a version alone and were right
-    then, and what a startup file of the person's prints, or puts on PATH, was so before.
+    then, and what a startup file of the person's prints, or puts on PATH, was so before. In each of the
+    ``folders`` shells that follow the folder are asked for the versions that are pinned there.
     """
 
     only: tuple[str, ...] = ()
     shells: tuple[str, ...] = ()
     before: Proved | None = None
+    folders: tuple[PinnedFolder, ...] = ()
 
 
 class _Round(NamedTuple):
-    """One start of one shell, and what it is asked."""
+    """One start of one shell, what it is asked, and in which folder (None: in the home)."""
 
     shell: InstalledShell
     context: Context
     asked: list[Question]
+    folder: PinnedFolder | None = None
 
 
 class _Asked(NamedTuple):
@@ -94,6 +99,7 @@ def prove(wanted: Wanted, machine: Machine, jobs: int = 4, asking: Asking | None
         _judged(each, found, shared, most_ms, asking, ours) for each, found in zip(rounds, asked, strict=True)
     ]
     here = _here(wanted, machine, asking)
+    here += tuple(check for each in asking.folders for check in missing_in(each) if _fits(check.name, asking))
     results += [ShellResult(HERE, "", not any(each.decides for each in here), 0.0, here)] if here else []
     results = [result for result in results if result.checks]
     if before:
@@ -133,11 +139,27 @@ def _rounds(wanted: Wanted, machine: Machine, asking: Asking, left_out: Collecti
         for each in [once] if check.once else rounds:
             if not check.shells or each.shell.name in check.shells:
                 each.asked.append(personal(check, wanted))
+    rounds += _in_folders(wanted, asking, rounds)
     small = [q for q in programs(wanted) if q not in left_out and _fits(q.name, asking)]
     if small:
         first = rounds[0]
         rounds.insert(0, _Round(first.shell, Context(PROGRAMS, first.context.options), small))
     return rounds
+
+
+def _in_folders(wanted: Wanted, asking: Asking, rounds: Sequence[_Round]) -> list[_Round]:
+    """A start in each folder with pins, of each shell that follows the folder."""
+    followers: dict[str, _Round] = {}
+    for each in rounds:
+        if SHELLS[each.shell.name].follows and "-i" in each.context.options:
+            followers.setdefault(each.shell.name, each)
+    found = []
+    for folder in asking.folders:
+        asked = [q for q in in_folder(folder, wanted) if _fits(q.name, asking)]
+        for each in followers.values() if asked else ():
+            context = msgspec.structs.replace(each.context, name=f"{IN_FOLDER}{folder.shown}")
+            found.append(_Round(each.shell, context, list(asked), folder))
+    return found
 
 
 def _fits(name: str, asking: Asking) -> bool:
@@ -172,7 +194,7 @@ class _Shared:
 
 
 def _one(each: _Round, machine: Machine, shared: _Shared, interrupted: Interrupted) -> _Asked:
-    shell, context, asked = each
+    shell, context, asked, folder = each
     environment = start_environment(shell, machine)
     firsts = [q.run for q in asked if q.how in LOOKUPS]
     later = {q.run: q for q in asked if q.how not in LOOKUPS}
@@ -187,7 +209,14 @@ def _one(each: _Round, machine: Machine, shared: _Shared, interrupted: Interrupt
         return [n for n, run in enumerate(runs) if run in later and (own or not later[run].shared)]
 
     answered = ask(
-        SHELLS[shell.name], shell.program, context, environment, lines, decide=decide, interrupted=interrupted
+        SHELLS[shell.name],
+        shell.program,
+        context,
+        environment,
+        lines,
+        decide=decide,
+        interrupted=interrupted,
+        folder=Path(folder.path) if folder is not None else None,
     )
     by_run = {run: answer for run, answer in zip(runs, answered.answers, strict=True) if answer is not None}
     key = keys[0] if keys else ()
@@ -231,9 +260,15 @@ def _judged(
 ) -> ShellResult:
     by_run = {**shared.answers.get(found.key, {}), **found.by_run}
     started = found.answers.startup_ms is not None
-    checks = [] if each.context.name == PROGRAMS else start_checks(each.context, found.answers, most_ms, ours)
+    checks = (
+        []
+        if each.context.name == PROGRAMS or each.folder
+        else start_checks(each.context, found.answers, most_ms, ours)
+    )
     checks = [check for check in checks if _fits(check.name, asking)]
     checks += judge_all(each.asked, by_run, started)
+    if each.folder is not None:
+        checks = [by_pin(check, each.folder) for check in checks]
     if ours and started:  # an entry of ours is always absolute
         checks = [
             msgspec.structs.replace(c, before=not c.ok) if c.name == ABSOLUTE.name else c for c in checks

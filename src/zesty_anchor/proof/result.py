@@ -53,6 +53,10 @@ class CheckResult(msgspec.Struct, frozen=True):
         return not self.ok and not self.before
 
 
+IN_FOLDER = "in "
+"""How the context of a shell begins that was started in a folder with pins."""
+
+
 class ShellResult(msgspec.Struct, frozen=True):
     """All checks of one shell in one context. ``startup_ms`` is the time until it took its first command."""
 
@@ -61,6 +65,11 @@ class ShellResult(msgspec.Struct, frozen=True):
     ok: bool
     startup_ms: float
     checks: tuple[CheckResult, ...]
+
+    @property
+    def in_folder(self) -> bool:
+        """Whether it was started in a folder with pins: what it checks is about those."""
+        return self.context.startswith(IN_FOLDER)
 
 
 class Proof(msgspec.Struct, frozen=True):

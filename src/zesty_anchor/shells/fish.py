@@ -178,10 +178,11 @@ class Fish(Apart):
             " contains -- $za_entry $za__path; or echo $za_entry; end)"
         )
 
-    def script(self, file: str) -> str:
+    def script(self, file: str, *, here: bool = False) -> str:
         """The functions that fish itself brings call the program of their name, and hide nothing."""
         names = "(for f in (functions -n); test -e $__fish_data_dir/functions/$f.fish; or echo $f; end)"
-        return f"cd / >/dev/null 2>&1; set -x {HIDING} {names}; sh {self.quote(file)}"
+        goes = "" if here else "cd / >/dev/null 2>&1; "
+        return f"{goes}set -x {HIDING} {names}; sh {self.quote(file)}"
 
     def environment(self, environment: Environment, file: str) -> str:
         """A fish without path(1) leaves it to the launchers to follow the folder, like a script."""

@@ -120,15 +120,21 @@ def ask(
     decide: Decide = lambda answers: (),
     start_seconds: float = START_SECONDS,
     interrupted: Interrupted = never,
+    folder: Path | None = None,
 ) -> Answers:
-    """Start a new shell and let it run command lines.
+    """Start a new shell, in a ``folder`` (None: in the home), and let it run command lines.
 
     Answers come back through pipes of their own, so that greetings and prompts do not mix with them. One that
     is not interactive has no terminal, as over ssh.
     """
     with room_for("proof") as room, _Pipes(room, lines) as pipes:
-        (room / "questions").write_text(_script(room, lines), "utf-8", "surrogateescape")
-        words = [program, *context.options, "-c", shell.script(str(room / "questions"))]
+        (room / "questions").write_text(_script(room, lines, folder), "utf-8", "surrogateescape")
+        words = [
+            program,
+            *context.options,
+            "-c",
+            shell.script(str(room / "questions"), here=folder is not None),
+        ]
         if context.login_name:
             # A shell whose own name begins with a hyphen logs in; tcsh takes no option for that beside -c.
             words = ["bash", "--norc", "-c", 'exec -a "-${0##*/}" "$0" "$@"', *words]
@@ -142,7 +148,7 @@ def ask(
         with under_pty(
             words,
             started,
-            Path(environment["HOME"]),
+            folder or Path(environment["HOME"]),
             seconds=start_seconds,
             columns=70,
             channels={} if "-i" in context.options else silent,
@@ -156,15 +162,15 @@ def ask(
         return Answers(tuple(talk.answers), startup, talk.said)
 
 
-def _script(room: Path, lines: Sequence[Line]) -> str:
+def _script(room: Path, lines: Sequence[Line], folder: Path | None) -> str:
     """The file that the shell runs. Each command line is followed by its number and status, each guarded one
     waits to go on.
 
     A shell starts in the home, and what is asked is asked in the root: a pin in the home decides for the
-    home, and not by default.
+    home, and not by default. Where it starts in another ``folder``, it is asked there.
     """
     told, go = quote(str(room / "told")), quote(str(room / "go"))
-    rows = [f'echo "start $$" >{told}', "cd / >/dev/null 2>&1"]
+    rows = [f'echo "start $$" >{told}', *([] if folder else ["cd / >/dev/null 2>&1"])]
     later = [number for number, line in enumerate(lines) if line.later]
     for number, line in enumerate(lines):
         if number == next(iter(later), None):

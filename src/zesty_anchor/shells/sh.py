@@ -100,7 +100,7 @@ class Sh(Shell):
         """The line that a person types to bring an open shell up to date."""
         return posix.reload(generated, home)
 
-    def script(self, file: str) -> str:
+    def script(self, file: str, *, here: bool = False) -> str:
         """A command line of its own that runs a file in the language of sh, in the shell itself where it
         can.
         """

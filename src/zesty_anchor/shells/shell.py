@@ -92,11 +92,11 @@ class Shell(ABC):
         """The line that a person types to bring an open shell up to date."""
 
     @abstractmethod
-    def script(self, file: str) -> str:
+    def script(self, file: str, *, here: bool = False) -> str:
         """A command line of its own that runs a file in the language of sh, in the shell itself where it can.
 
         Where it cannot, the variable HIDING holds the names of its functions and aliases, which the file
-        cannot see.
+        cannot see. It runs in the root, or ``here`` where the shell was started.
         """
 
     @abstractmethod

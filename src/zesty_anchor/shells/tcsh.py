@@ -93,14 +93,12 @@ class Tcsh(Apart):
             word = f"$HOME:q{self.quote('/' + str(generated.relative_to(home)))}"
         return f"if ( -r {word} ) source {word} {MARK}"
 
-    def script(self, file: str) -> str:
+    def script(self, file: str, *, here: bool = False) -> str:
         """A command line of its own that runs a file in the language of sh, in the shell itself where it
         can.
         """
-        return (
-            f'cd / >& /dev/null; set za__all = (`alias | cut -f1`); setenv {HIDING} "$za__all"; sh'
-            f" {self.quote(file)}"
-        )
+        goes = "" if here else "cd / >& /dev/null; "
+        return f'{goes}set za__all = (`alias | cut -f1`); setenv {HIDING} "$za__all"; sh {self.quote(file)}'
 
     def path_forms(self) -> tuple[Callable[[str], str], ...]:
         """In single quotes, and in patterns."""

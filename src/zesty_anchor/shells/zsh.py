@@ -145,7 +145,7 @@ class Zsh(korn.Korn):
             files.append(folder / ".zlogin")
         return files
 
-    def script(self, file: str) -> str:
+    def script(self, file: str, *, here: bool = False) -> str:
         """Each command in there is looked up in a subshell: without this, every one of them would read all
         folders on PATH (zshoptions(1), HASH_DIRS).
         """

@@ -103,7 +103,9 @@ COMMANDS = {
         ("runtime", "version"),
         ("--session", "--project", "--default", "--forget", "--install", *_WORK),
     ),
-    "with": Own("Use", "Run one command with chosen versions.", ("pairs",), ("--install", *_MANIFEST)),
+    "with": Own(
+        "Use", "Run one command with chosen versions.", ("pairs",), ("--all", "--install", *_MANIFEST)
+    ),
     "export": Own(
         "Use",
         "Print PATH and variables of this folder, for a script or a build.",
