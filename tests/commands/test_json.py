@@ -30,6 +30,7 @@ USES = {
     "explain NAME": (("explain", "kelp"), 0),
     "switch RUNTIME": (("switch", "kelp"), 0),
     "lock": (("lock",), 0),
+    "lock --digest": (("lock", "--digest"), 0),
     "upgrade": (("upgrade", "--yes"), 0),
     "switch RUNTIME WANT --default": (("switch", "kelp", "3.6", "--default"), 0),
     "rehearse": (("rehearse",), 0),

@@ -75,7 +75,7 @@ EXAMPLES: dict[str, tuple[tuple[str, str], ...]] = {
     ),
     "lock": (
         ("zesty-anchor lock", "write what is installed"),
-        ("zesty-anchor lock --platform linux-aarch64", "for another platform as well"),
+        ("zesty-anchor lock --digest", "a key for the cache of a build machine"),
         ("zesty-anchor lock --upgrade kelp", "resolve kelp again"),
     ),
     "upgrade": (

@@ -6,9 +6,11 @@ import click
 
 from zesty_anchor.commands import WithExamples
 from zesty_anchor.commands.options import Setting, pairs, with_setting
+from zesty_anchor.operations.step_files import append_step
 from zesty_anchor.operations.with_versions import variables
 from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.show.dotenv import dotenv
+from zesty_anchor.show.sizes import count
 from zesty_anchor.system.problem import UsageProblem
 
 
@@ -22,9 +24,14 @@ from zesty_anchor.system.problem import UsageProblem
     help="Print it for this shell.",
 )
 @click.option("--dotenv", "as_file", is_flag=True, help="Print NAME=VALUE lines, for a .env file.")
+@click.option(
+    "--github", "as_step", is_flag=True, help="Append to $GITHUB_ENV and $GITHUB_PATH, for later steps."
+)
 @click.option("--install", is_flag=True, help="Install a version first if it is missing.")
 @with_setting()
-def command(setting: Setting, words: tuple[str, ...], shell: str, as_file: bool, install: bool) -> None:
+def command(
+    setting: Setting, words: tuple[str, ...], shell: str, as_file: bool, as_step: bool, install: bool
+) -> None:
     """Print PATH and the manifest's variables, with the versions that are active in this folder, for a script
     or a build step that reads no startup file: eval "$(zesty-anchor export)".
 
@@ -37,8 +44,13 @@ def command(setting: Setting, words: tuple[str, ...], shell: str, as_file: bool,
         )
     with setting.opened() as (workstation, person):
         found = variables(workstation, person, chosen, install=install)
+    if as_step:
+        append_step(found, workstation.environ)
     if setting.as_json:
         setting.print_json({"variables": found})
+    elif as_step:
+        if not setting.quiet:
+            setting.err.write(f"{count(len(found) - 1, 'variable')} and PATH for the steps after this one")
     elif as_file:
         click.echo(dotenv(found), nl=False)
     else:

@@ -7,6 +7,7 @@ import click
 from zesty_anchor import api
 from zesty_anchor.commands import WithExamples
 from zesty_anchor.commands.options import Setting, with_setting
+from zesty_anchor.operations.lock import check_locked
 from zesty_anchor.show import changes
 
 FAILED = 1
@@ -16,13 +17,16 @@ FAILED = 1
 @click.option(
     "--deep", is_flag=True, help="Read every installed file, even if its size and time are unchanged."
 )
+@click.option("--locked", is_flag=True, help="Refuse what workstation.lock does not hold.")
 @with_setting(jobs=True, yes=True, trust=True)
-def command(setting: Setting, deep: bool) -> None:
+def command(setting: Setting, deep: bool, locked: bool) -> None:
     """Make this machine match the manifest, and verify it in new shells.
 
     Running it again changes nothing. "zesty-anchor undo" undoes it.
     """
     with setting.opened() as (workstation, person):
+        if locked:
+            check_locked(workstation)
         outcome = api.provision(workstation, person, deep=deep)
         name = workstation.locations.shown(workstation.file)
     if setting.as_json:

@@ -16,8 +16,8 @@ class Shells(Part, frozen=True):
     """
 
     use: Literal["all", "login"] | tuple[ShellName, ...] | None = None
-    """Which shells are set up: "all" that are installed, "login", or a list of names. Left out, those that
-    you use. Example: ``["bash", "zsh"]``.
+    """Which shells are set up: "all" that are installed, "login", or a list of names; an empty list sets up
+    none (an image, a build machine). Left out, those that you use. Example: ``["bash", "zsh"]``.
     """
     missing: Literal["say", "ask", "install", "default"] = "say"
     """What happens in a folder that pins a version that is not installed. A shell prints one line with "say"

@@ -20,7 +20,9 @@ def reload_line(workstation: Workstation) -> str:
 
 
 def line_for_this_shell(workstation: Workstation) -> str:
-    """The same; empty where the shell's function does it itself."""
+    """The same; empty where the shell's function does it itself, or no shell is set up."""
+    if workstation.manifest.shells.use == ():
+        return ""
     return "" if workstation.environ.get("ZESTY_ANCHOR_SHELL") in following() else reload_line(workstation)
 
 

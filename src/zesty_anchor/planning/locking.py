@@ -8,15 +8,39 @@ import msgspec
 
 from zesty_anchor.feeds.release import Release
 from zesty_anchor.manifest.lock import Locked, LockedFile, LockedPart
+from zesty_anchor.manifest.model import SYSTEM
 from zesty_anchor.manifest.recipe import Coupled
 from zesty_anchor.manifest.version import Version
 from zesty_anchor.manifest.want import Want
 from zesty_anchor.planning.resolve import Asked, Found, Resolver, to_build
+from zesty_anchor.planning.standing import standing
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system.credentials import bears_credentials, without_credentials
 from zesty_anchor.system.host import Host
 from zesty_anchor.system.problem import UsageProblem
+
+
+def not_locked(workstation: Workstation, platform: str) -> list[tuple[str, str]]:
+    """What the manifest asks for that the lock does not hold for a platform: each in a few words, and the
+    file and line that asks. Pure.
+    """
+    found = []
+    for name, tool in workstation.manifest.tools.items():
+        for place, want in enumerate((tool.want, *tool.also)):
+            step = ("want",) if place == 0 else ("also", place - 1)
+            entry = workstation.lock.get((name, want))
+            if want == SYSTEM:
+                continue
+            where = workstation.place(*workstation.manifest.step(name), *step)
+            if entry is None:
+                found.append((f"{name} {want!r}", where))
+            elif platform not in entry.files:
+                found.append((f"{name} {want!r} for {platform}", where))
+            else:
+                lacking = [extra for extra in tool.extras if extra not in entry.extras]
+                found += [(f"{extra} for {name} {want!r}", where) for extra in lacking]
+    return found
 
 
 class Locker:
@@ -30,7 +54,8 @@ class Locker:
         self, machine: Machine, platforms: Sequence[str], upgrade: Collection[str] | None
     ) -> list[Locked]:
         """The lock as it should be: entries that are there stay, but for those of the runtimes in ``upgrade``
-        (None: none of them); what the manifest no longer wants is left out.
+        (None: none of them); what the manifest no longer wants is left out. A want that is not locked yet is
+        locked to the version that is installed for it, else to the newest that fits.
         """
         entries = []
         here = machine.host.platform
@@ -38,11 +63,12 @@ class Locker:
             for want in dict.fromkeys(w for w in (runtime.want, *runtime.also) if w != "system"):
                 old = None if upgrade and name in upgrade else self._workstation.lock.get((name, want))
                 files, found = dict(old.files if old else {}), old
+                installed = "" if upgrade and name in upgrade else self._installed(name, want, machine)
                 for platform in dict.fromkeys(platforms or (here,)):
                     if platform in files:
                         continue
                     there = machine.on(_on_platform(machine.host, platform))
-                    release = self._exact(name, want, found.version if found else "", there)
+                    release = self._exact(name, want, found.version if found else installed, there)
                     files[platform] = _locked_file(release)
                     found = Locked(
                         name,
@@ -58,6 +84,12 @@ class Locker:
                 entries.append(msgspec.structs.replace(found, files=files, extras=extras))
                 entries += self._earlier(entries[-1], machine)
         return entries
+
+    def _installed(self, name: str, want: str, machine: Machine) -> str:
+        """The version that is installed for a want; empty where none is."""
+        folder = standing(self._workstation, name, want, machine, self._workstation.past.resolutions)
+        receipt = machine.shelf.get((name, folder)) if folder is not None else None
+        return receipt.version if receipt is not None and not receipt.through else ""
 
     def _earlier(self, entry: Locked, machine: Machine) -> list[Locked]:
         """The entries of the versions that building a locked one takes, each under a want of its own."""

@@ -33,6 +33,8 @@ def look_at(workstation: Workstation) -> Machine:
 
 def _shells(workstation: Workstation, machine: Machine) -> tuple[str, ...]:
     use = workstation.manifest.shells.use
+    if use == ():
+        return ()
     unfit = left_out(machine)
     used = tuple(name for name in used_shells(machine) if name not in unfit) if use is None else use
     return shells_to_use(used or "all", machine, machine.coming, lambda: workstation.place("shells", "use"))

@@ -6,6 +6,8 @@ import base64
 import re
 from pathlib import Path
 
+import msgspec
+
 from zesty_anchor.manifest.check import Check
 from zesty_anchor.manifest.model import Identity, KnownHost
 from zesty_anchor.manifest.recipe import Program
@@ -115,6 +117,26 @@ def programs(wanted: Wanted) -> list[Question]:
     return [
         _program(version, version.recipe.program) for version in wanted.versions if version.recipe.program
     ]
+
+
+def without_shells(wanted: Wanted) -> list[Question]:
+    """Where no shell is set up: each version by its folder, and the manifest's checks with PATH and variables
+    put in place first, as ``export`` prints them.
+    """
+    path = ":".join(map(quote, (*wanted.path_first, *wanted.default_bins)))
+    behind = "".join(f":{quote(folder)}" for folder in wanted.path_last)
+    exports = "".join(f"export {name}={quote(value)}; " for name, value in wanted.by_default)
+    set_up = f"{exports}PATH={path}:$PATH{behind}; " if path else exports
+    asked = [
+        msgspec.structs.replace(question, run=f"{set_up}{question.run}", shared=False)
+        for version in wanted.versions
+        for question in _which(version)
+    ]
+    for check in wanted.checks:
+        if check.run is not None:
+            question = personal(check, wanted)
+            asked.append(msgspec.structs.replace(question, run=f"{set_up}{question.run}"))
+    return [*asked, *programs(wanted)]
 
 
 def about(version: WantedVersion) -> list[Question]:

@@ -20,6 +20,7 @@ from zesty_anchor.proof.checks import (
     personal,
     programs,
     questions,
+    without_shells,
 )
 from zesty_anchor.proof.in_folder import PinnedFolder, by_pin, in_folder, missing_in
 from zesty_anchor.proof.judging import environment_in, judge_all
@@ -119,6 +120,10 @@ def _rounds(wanted: Wanted, machine: Machine, asking: Asking, left_out: Collecti
     """The starts, the slowest shells not last; each personal check where it belongs, the programs in a start
     of their own.
     """
+    if not wanted.shells:
+        shell = next((each for each in machine.shells if SHELLS[each.name].like_sh), None)
+        asked = [q for q in without_shells(wanted) if _fits(q.name, asking)]
+        return [_Round(shell, Context(PROGRAMS, ()), asked)] if shell is not None and asked else []
     asked = [*questions(wanted, machine.locations), ABSOLUTE]
     asked = [q for q in asked if q not in left_out and _fits(q.name, asking)]
     rounds = [

@@ -194,6 +194,12 @@ class LockWritten(msgspec.Struct, frozen=True):
     releases: tuple[Locked, ...]
 
 
+class CacheKey(msgspec.Struct, frozen=True):
+    """A text that changes when what a build machine keeps may no longer serve."""
+
+    digest: str
+
+
 class PublicKey(msgspec.Struct, frozen=True):
     """The public half of the person's key, as it stands in its file."""
 
@@ -254,6 +260,7 @@ DOCUMENTS: dict[str, Any] = {
     "upgrade": Upgraded,
     "prune": Pruned,
     "lock": LockWritten,
+    "lock --digest": CacheKey,
     "any, with an error": Failed,
 }
 """What each use of a command prints."""

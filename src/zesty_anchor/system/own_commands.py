@@ -78,7 +78,9 @@ COMMANDS = {
     "rehearse": Own(
         "Make", "Do the whole run in a throwaway copy of your home.", (), ("--report", "--root", *_WORK)
     ),
-    "provision": Own("Make", "Make this machine match the manifest, and verify it.", (), ("--deep", *_WORK)),
+    "provision": Own(
+        "Make", "Make this machine match the manifest, and verify it.", (), ("--deep", "--locked", *_WORK)
+    ),
     "verify": Own(
         "Make",
         "Open new shells and check what the manifest promises.",
@@ -89,7 +91,7 @@ COMMANDS = {
         "Make",
         "Write exact versions, addresses and digests to workstation.lock.",
         (),
-        ("--platform", "--upgrade", *_MANIFEST),
+        ("--platform", "--upgrade", "--digest", *_MANIFEST),
     ),
     "upgrade": Own(
         "Make",
@@ -110,7 +112,7 @@ COMMANDS = {
         "Use",
         "Print PATH and variables of this folder, for a script or a build.",
         ("pairs",),
-        ("--shell", "--dotenv", "--install", *_MANIFEST),
+        ("--shell", "--dotenv", "--github", "--install", *_MANIFEST),
     ),
     "locate": Own(
         "Use", "Print the folder of an installed version (for an editor).", ("runtime", "version"), _MANIFEST

@@ -148,7 +148,7 @@ class GeneratedFiles(FileKind):
 
     def notices(self, wanted: Wanted, machine: Machine) -> Sequence[str]:
         """The variables that a graphical session does not get."""
-        if not machine.has_user_generator:
+        if not machine.has_user_generator or not wanted.shells:
             return ()
         found = ((name, unfit(value)) for name, value in wanted.by_default)
         return tuple(f"{name} is not given to graphical sessions: {why}" for name, why in found if why)
@@ -247,4 +247,4 @@ def used_files(wanted: Wanted, machine: Machine) -> frozenset[str]:
         used |= {f"{COMPLETE}{shell.name}"} if shell.completes else set()
         used |= shell.further_files().keys()
     used |= {LAUNCH} if wanted.recipes else set()
-    return frozenset(used | ({SESSION} if machine.has_user_generator else set()))
+    return frozenset(used | ({SESSION} if machine.has_user_generator and wanted.shells else set()))
