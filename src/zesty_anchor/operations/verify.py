@@ -13,6 +13,7 @@ from zesty_anchor.files.edit import Edit
 from zesty_anchor.operations.agreed import agreed
 from zesty_anchor.operations.drift import drift_of
 from zesty_anchor.operations.person import Person
+from zesty_anchor.operations.program_step import renewed
 from zesty_anchor.planning.choices import chooser, pinned_at_home
 from zesty_anchor.planning.look import look_at
 from zesty_anchor.planning.offers import Offers
@@ -77,6 +78,9 @@ def verify(
     machine = look_at(workstation)
     planner = Planner(workstation, KINDS.concerned, Offers(workstation), lambda: NO_ACCESS, deep=deep)
     plan = planner.compare(machine, workstation.past.resolutions)
+    if renewed(workstation, person, plan):
+        machine = look_at(workstation)
+        plan = planner.compare(machine, workstation.past.resolutions)
     settle(as_root(workstation, plan.wanted.versions), person.asker, yes=person.yes)
     drift = drift_of(workstation, plan, deep=deep)
     for pinned in pinned_at_home(workstation, machine):

@@ -19,6 +19,7 @@ from zesty_anchor.engine.undo import take_back_run
 from zesty_anchor.manifest.read import read_text
 from zesty_anchor.operations.calling_shell import line_for_this_shell
 from zesty_anchor.operations.person import Person
+from zesty_anchor.operations.program_step import note_program
 from zesty_anchor.operations.running import Granted, ask, bench_of, journal_alone, one_run, recovered
 from zesty_anchor.operations.stages import Stages
 from zesty_anchor.planning.look import look_at
@@ -115,6 +116,7 @@ class Work:
             )
             try:
                 outcome = msgspec.structs.replace(stages.carry_out(plan, machine), about=self._about)
+                note_program(self._workstation)
                 if outcome.proof is not None:
                     journal.proved(runner.run, outcome.proof.told)
                     words = promised(self._workstation.manifest, stages.wanted)
