@@ -110,3 +110,17 @@ def test_disk_use_counts_a_file_with_two_names_once(tmp_path: Path) -> None:
     os.symlink("/", tmp_path / "c")
     assert alone >= 100_000 and disk_use(tmp_path) - alone < 50_000
     assert disk_use(tmp_path / "nothing") == 0
+
+
+def test_undo_says_where_the_version_before_was_deleted(full: Desk) -> None:
+    full.wants('[shells]\nuse = ["bash"]\n', '[runtimes.kelp]\nwant = "5.0.0"\n')
+    full.well("provision")
+    full.well("prune", "versions", "--yes")
+    assert "is not installed" not in full.well("undo", "--json").out, (
+        "5.0.0 is still the default"
+    )
+    told = full.well("undo", "--json").json["notices"]
+    assert "kelp 4.2.1 is the default again, and not installed: run zesty-anchor provision" in told
+    full.wants('[shells]\nuse = ["bash"]\n', '[runtimes.kelp]\nwant = "4.2.1"\n')
+    full.well("provision", "--yes")
+    assert full.shell("bash", "kelp --version", "-i").strip() == "kelp 4.2.1"

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from functools import partial
 from pathlib import Path
 
@@ -19,11 +19,12 @@ from zesty_anchor.engine.questions import settle
 from zesty_anchor.engine.undo import record_of, take_back_run
 from zesty_anchor.files import cache_homes, own_folders
 from zesty_anchor.files.folders import remove_empty
+from zesty_anchor.manifest.model import SYSTEM
 from zesty_anchor.operations.attic import bring_home
 from zesty_anchor.operations.left_behind import remove_rest
 from zesty_anchor.operations.person import Person
 from zesty_anchor.operations.running import ask_to_take_back, bench_of, journal_alone, recovered
-from zesty_anchor.planning.promised import by_run
+from zesty_anchor.planning.promised import by_run, read
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.shelf.kept_builds import KeptBuilds
 from zesty_anchor.survey.machine import Machine
@@ -71,6 +72,7 @@ def undo(workstation: Workstation, person: Person, run: int | None = None) -> Ta
         if run is not None:
             _refuse_needed(journal, run, later)
         taken = _take_back(journal, workstation, person, runs, later)
+        taken = msgspec.structs.replace(taken, notices=(*taken.notices, *_gone(journal, workstation)))
         kept = KeptBuilds(workstation.locations.builds).size() if not journal.standing_runs() else 0
     if not kept:
         return taken
@@ -80,6 +82,13 @@ def undo(workstation: Workstation, person: Person, run: int | None = None) -> Ta
         " removes it"
     )
     return msgspec.structs.replace(taken, notices=(*taken.notices, told))
+
+
+def _gone(journal: Journal, workstation: Workstation) -> Iterator[str]:
+    """The default versions of the run that stands now which are not installed any more, a sentence each."""
+    for name, version in read(journal.last_promised()).get("version", {}).items():
+        if version != SYSTEM and not (workstation.locations.shelf / name / version).exists():
+            yield f"{name} {version} is the default again, and not installed: run zesty-anchor provision"
 
 
 def runs(workstation: Workstation) -> list[RunDone]:
