@@ -135,3 +135,10 @@ def test_each_form_of_a_description_is_read(tmp_path: Path) -> None:
     recipe = Recipe(commands=("kelp",), extras=tool)
     found = packages_by_hand(tmp_path, recipe, {"two"})
     assert found == (Package("@tide/one", "1.0"), Package("low-tide", "3.0.1"))
+
+
+def test_what_landed_already_is_not_edited_again_while_packages_come(desk: Desk, quay: Path) -> None:
+    slow = desk.manifest.read_text().replace("mkdir -p", "sleep 1.3; mkdir -p")
+    desk.write(slow.replace('want = "4"', 'want = "4.2.9"').replace('extras = ["kelp-tidy@1.2"]', ""))
+    done = desk.well("provision", "--yes")
+    assert "ready in new shells: kelp 4.2.9" in done.err and "failed" not in done.err, done.err

@@ -139,7 +139,8 @@ class Stages:
         """
         if any(change.layered for change in begun if change.key in waiting):
             return
-        machine = machine.again({fact for change in begun for fact in change.touches})
+        landed = [change for change, _ in self._landed]
+        machine = machine.again({fact for change in (*begun, *landed) for fact in change.touches})
         plan = self._planner.plan(
             machine, self._journal.resolutions(), self._answers, self._given_up | waiting
         )

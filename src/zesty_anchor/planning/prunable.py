@@ -14,7 +14,7 @@ from zesty_anchor.planning.uses import by_hand, uses
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.shelf.download import kept_file
 from zesty_anchor.shelf.kept_builds import KeptBuilds
-from zesty_anchor.shelf.receipt import FILE_NAME, Receipt
+from zesty_anchor.shelf.receipt import FILE_NAME
 from zesty_anchor.survey.disk_use import disk_use
 from zesty_anchor.survey.machine import Machine
 
@@ -155,13 +155,10 @@ def _newest(things: Sequence[Prunable], keep: int) -> set[str]:
 def _digests(machine: Machine) -> Iterator[tuple[str, str, str]]:
     """The digest and the address of each file of an installed version, and which one that is."""
 
-    def of(receipt: Receipt) -> Iterator[str]:
-        yield receipt.digest
-        yield from (part.digest for part in receipt.parts)
-
     for (name, folder), receipt in machine.shelf.items():
-        for digest in of(receipt):
-            yield digest, receipt.url, f"{name} {folder}"
+        yield receipt.digest, receipt.url, f"{name} {folder}"
+        for part in receipt.parts:
+            yield part.digest, receipt.url, f"{part.name} {part.version} of {name} {folder}"
 
 
 def _files(folder: Path) -> list[Path]:
