@@ -116,9 +116,7 @@ def test_undo_says_where_the_version_before_was_deleted(full: Desk) -> None:
     full.wants('[shells]\nuse = ["bash"]\n', '[runtimes.kelp]\nwant = "5.0.0"\n')
     full.well("provision")
     full.well("prune", "versions", "--yes")
-    assert "is not installed" not in full.well("undo", "--json").out, (
-        "5.0.0 is still the default"
-    )
+    assert "is not installed" not in full.well("undo", "--json").out, "5.0.0 is still the default"
     told = full.well("undo", "--json").json["notices"]
     assert "kelp 4.2.1 is the default again, and not installed: run zesty-anchor provision" in told
     full.wants('[shells]\nuse = ["bash"]\n', '[runtimes.kelp]\nwant = "4.2.1"\n')

@@ -341,6 +341,19 @@ class Support(Part, frozen=True):
     """
 
 
+class Trust(Part, frozen=True):
+    """``[trust]``: which certificate authorities the runtimes' own tools know, such as a company's."""
+
+    system: bool | None = None
+    """Whether every shell tells the runtimes' own tools (npm, pip, gem, …) to use the system's certificate
+    authorities. Left out, a note says where that would matter. Example: ``true``.
+    """
+    file: str | None = None
+    """A file of certificate authorities (PEM) for them, in place of the system's. Example:
+    ``"~/desk/authorities.pem"``.
+    """
+
+
 class Projects(Part, frozen=True):
     """``[projects]``: whether the folders that pin versions are remembered."""
 
@@ -379,6 +392,8 @@ class Manifest(Part, frozen=True):
     """Folders to add to PATH."""
     conflicts: Conflicts = Conflicts()
     """What is done about other installations of the same commands."""
+    trust: Trust = Trust()
+    """Which certificate authorities the runtimes' own tools know."""
     projects: Projects = Projects()
     """Whether folders that pin versions are remembered."""
     support: Support = Support()

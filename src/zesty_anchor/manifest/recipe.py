@@ -353,6 +353,10 @@ class Recipe(Part, frozen=True):
     """Variables that every shell gets. ``{folder}`` is the folder of the default version. Example: ``{
     KELP_HOME = "{folder}" }``.
     """
+    trust: dict[VariableName, str] = {}
+    """Variables that tell the runtime's own tools which certificate authorities to trust, set where the
+    manifest has ``[trust]``. ``{authorities}`` is the file. Example: ``{ KELP_CA_FILE = "{authorities}" }``.
+    """
     version: ProofOfVersion | None = None
     """How ``verify`` asks for the version."""
     program: Program | None = None

@@ -224,11 +224,13 @@ def put_together(
     of_system: tuple[str, ...] = (),
     shelf: Path = Path(),
     recipes: Mapping[str, Recipe] | None = None,
+    authorities: str = "",
 ) -> Wanted:
     """Everything that a manifest wants, given the versions that its wants resolved to.
 
     ``folder`` is where the manifest lies, ``home`` what ``~`` stands for, ``recipes`` are those of its
-    runtimes.
+    runtimes. ``authorities`` is the file of certificate authorities that their own tools are to trust (empty:
+    they keep their own).
     """
     recipes = recipes or {}
     defaults = {v.runtime: v for v in versions if v.default}
@@ -237,6 +239,8 @@ def put_together(
     for runtime, recipe in {**recipes, **{name: v.recipe for name, v in defaults.items()}}.items():
         for name, text in recipe.variables.items():
             variables[name] = pieces(text, {"folder": runtime, **{n: n for n in recipes or defaults}})
+        for name, text in recipe.trust.items() if authorities else ():
+            variables[name] = (text.replace("{authorities}", authorities),)
     system: dict[str, str] = {}
     gone = {name for name, tool in manifest.tools.items() if tool.want != "system"} - places.keys()
     absent = dict.fromkeys(gone, "")

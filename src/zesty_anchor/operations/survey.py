@@ -17,6 +17,7 @@ from zesty_anchor.survey.findings import Findings, Trouble
 from zesty_anchor.survey.look import look
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.survey.startup.provenance import Origin
+from zesty_anchor.system.host import own_authorities
 from zesty_anchor.system.problem import UsageProblem
 
 
@@ -64,4 +65,8 @@ def draft(workstation: Workstation, person: Person, file: Path | None, names: Se
         raise UsageProblem(
             f"{file} exists already", advice="name another one: zesty-anchor draft FILE; or - to print it"
         )
-    return manifest_of(workstation, names) if names else draft(survey(workstation, person))
+    text = manifest_of(workstation, names) if names else draft(survey(workstation, person))
+    added = own_authorities()
+    if not added:
+        return text
+    return text.rstrip("\n") + f"\n\n[trust]\nsystem = true  # {added[0]} is trusted by this system\n"

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Sequence
 from pathlib import Path
 
@@ -10,7 +11,8 @@ from zesty_anchor.manifest.wanted import Wanted, WantedVersion, expand, packages
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.survey.footprint import used_shells
 from zesty_anchor.survey.machine import Machine, left_out, shells_to_use
-from zesty_anchor.system.host import host
+from zesty_anchor.system.host import host, system_authorities
+from zesty_anchor.system.problem import UsageProblem
 
 
 def look_at(workstation: Workstation) -> Machine:
@@ -54,4 +56,28 @@ def wanted_of(workstation: Workstation, versions: Sequence[WantedVersion], machi
         tuple(command for name in system for command in recipes[name].commands[:1]),
         workstation.locations.shelf,
         recipes,
+        _authorities(workstation),
     )
+
+
+def _authorities(workstation: Workstation) -> str:
+    """The file of certificate authorities that the manifest hands to the runtimes' own tools; empty where it
+    hands them none. Raises ``UsageProblem`` where there is no such file.
+    """
+    trust, home = workstation.manifest.trust, workstation.locations.home
+    if trust.file is not None:
+        file = expand(trust.file, home)
+        file = file if file.startswith("/") else str(workstation.file.parent / file)
+    elif trust.system:
+        file = system_authorities()
+    else:
+        return ""
+    if not file or not os.access(file, os.R_OK):
+        raise UsageProblem(
+            f"there is no file {file}"
+            if file
+            else "no file of the system's certificate authorities was found",
+            where=workstation.place("trust", "file" if trust.file is not None else "system"),
+            advice='name one: [trust] file = "/path/to/authorities.pem"',
+        )
+    return file

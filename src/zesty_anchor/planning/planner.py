@@ -24,6 +24,7 @@ from zesty_anchor.planning.resolve import Asked, Missing, Resolver
 from zesty_anchor.planning.standing import Known, with_targets
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.survey.machine import Machine, left_out
+from zesty_anchor.system.host import own_authorities
 from zesty_anchor.system.privilege import NO_ACCESS, Access
 from zesty_anchor.system.problem import Problem
 
@@ -182,9 +183,24 @@ class Planner:
             title = machine.host.title
             notices.append(f"[prerequisites] is passed over: no known package manager is on {title}")
         manifest = self._workstation.manifest
+        notices += self._untrusted()
         if manifest.shells.use == "all":
             notices += [f"{name} is left out: {reason}" for name, reason in left_out(machine).items()]
         return [*notices, *mistyped(manifest.variables, manifest.tools), *self._offers.notices()]
+
+    def _untrusted(self) -> list[str]:
+        """Whether the system has certificate authorities that the runtimes' own tools do not know."""
+        trust, recipes = self._workstation.manifest.trust, self._workstation.recipes
+        names = [name for name, recipe in recipes.items() if recipe.trust]
+        if trust.system is not None or trust.file is not None or not names:
+            return []
+        added = own_authorities()
+        if not added:
+            return []
+        return [
+            f"{added[0]} is trusted by this system, and not by the tools of {', '.join(names)}; to have them"
+            " trust it: [trust] system = true in the manifest (false: no note)"
+        ]
 
 
 def _without(

@@ -71,6 +71,36 @@ def authorities(environ: Mapping[str, str]) -> str:
     return next((file for file in named if file and os.access(file, os.R_OK)), "")
 
 
+def system_authorities() -> str:
+    """The file of this system's certificate authorities, whatever an environment names; empty where there is
+    none.
+    """
+    import ssl
+
+    named = (*_BUNDLES, ssl.get_default_verify_paths().openssl_cafile)
+    return next((file for file in named if file and os.access(file, os.R_OK)), "")
+
+
+_OWN_AUTHORITIES = (
+    "/usr/local/share/ca-certificates",  # update-ca-certificates(8)
+    "/etc/pki/ca-trust/source/anchors",  # update-ca-trust(8)
+    "/etc/ca-certificates/trust-source/anchors",  # the same on Arch
+    "/etc/pki/trust/anchors",  # the same on SUSE
+)
+"""Where an administrator puts further certificate authorities."""
+
+
+def own_authorities() -> list[str]:
+    """The files of certificate authorities that somebody added to this system's own."""
+    return [
+        os.path.join(root, name)
+        for folder in _OWN_AUTHORITIES
+        for root, _, names in os.walk(folder)
+        for name in sorted(names)
+        if name.endswith((".crt", ".pem", ".cer"))
+    ]
+
+
 def user_name() -> str:
     """The name of the user that this process runs as."""
     try:
