@@ -10,7 +10,6 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import bench_in
 from zesty_anchor.changes.change import Stage
 from zesty_anchor.changes.system.packages import InstallPackages, Packages
 from zesty_anchor.manifest.wanted import Wanted, WantedPackage
@@ -126,10 +125,49 @@ def test_a_held_package_and_an_interrupted_dpkg(tmp_path: Path, monkeypatch: pyt
     with pytest.raises(Problem, match="on hold") as caught:
         planned(STATUS, ["fortune"], tmp_path, monkeypatch)
     assert "apt-mark unhold fortune" in caught.value.advice
+    monkeypatch.setattr(apt_module, "at_work", lambda: "")
     [change] = planned(INTERRUPTED, ["unzip"], tmp_path, monkeypatch)
-    with pytest.raises(Problem, match="interrupted") as caught:
-        change.prepare(bench_in(tmp_path))
-    assert "dpkg --configure -a" in caught.value.advice
+    [question] = change.questions
+    assert question.safe and "interrupted" in question.text and "dpkg --configure -a" in question.text
+    assert change.commands[0] == ("sh", "-c", "dpkg --configure -a || apt-get -f install")
+    monkeypatch.setattr(apt_module, "at_work", lambda: "unattended-upgrades (4711)")
+    [change] = planned(INTERRUPTED, ["unzip"], tmp_path, monkeypatch)
+    assert not change.questions, "it is not interrupted: it goes on"
+
+
+def test_what_dpkg_left_unfinished_is_configured_by_the_way_that_works(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    status, ran = tmp_path / "status", list[tuple[str, ...]]()
+    monkeypatch.setattr(apt_module, "STATUS", status)
+    monkeypatch.setattr(apt_module.time, "sleep", lambda seconds: others.pop())
+    others = ["apt-get (4711)"]
+    monkeypatch.setattr(apt_module, "at_work", lambda: others[0] if others else "")
+    monkeypatch.setattr(Apt, "_must_refresh", lambda self, names: False)
+    monkeypatch.setattr(Apt, "_unknown", lambda self, names: [])
+    told: list[str] = []
+
+    def install(fixed_by: str) -> None:
+        status.write_bytes(INTERRUPTED)
+        ran.clear()
+
+        def run(command: tuple[str, ...], hear: Callable[[str], None]) -> int:
+            ran.append(command[3:5])
+            if fixed_by in command:
+                status.write_bytes(STATUS)
+            return 0
+
+        said = lambda what, done, total: told.append(what)  # noqa: E731
+        Apt({"PATH": "/bin"}).install(["unzip"], run, said, tmp_path / "log")
+
+    install("--configure")
+    assert told[0] == "wait for apt-get (4711), which is at work" and not others
+    assert [words[0] for words in ran] == ["dpkg", "apt-get"]
+    install("-f")
+    assert ran[1] == ("apt-get", "-f") and ran[2] == ("apt-get", "install")
+    with pytest.raises(Problem, match="cannot configure") as caught:
+        install("nothing")
+    assert "sudo apt-get purge" in caught.value.advice
 
 
 @pytest.mark.parametrize(

@@ -7,6 +7,7 @@ work and tells of it through APT's status descriptor (APT's README.progress-repo
 from __future__ import annotations
 
 import difflib
+import os
 import re
 import subprocess
 import time
@@ -26,6 +27,15 @@ from zesty_anchor.system.problem import Problem
 STATUS = Path("/var/lib/dpkg/status")
 LISTS = Path("/var/lib/apt/lists")
 LISTS_OLD_SECONDS = 24 * 3600
+_MOST_NAMED = 5
+_AT_WORK = {
+    "apt": "apt",
+    "apt-get": "apt-get",
+    "aptitude": "aptitude",
+    "dpkg": "dpkg",
+    "unattended-upgr": "unattended-upgrades",
+}
+"""The programs that change what is installed, by the 15 letters that the kernel keeps (proc(5), "comm")."""
 LOCK_SECONDS = 300
 """How long another process may hold the lock before we give up."""
 
@@ -59,11 +69,17 @@ class Apt:
         except OSError as error:
             raise Problem(f"dpkg's status cannot be read: {error.strerror}", where=str(STATUS)) from None
         here, held, unfinished = dpkg_status.standing(status, names)
-        trouble = ""
-        if unfinished:
-            trouble = f"dpkg was interrupted: {', '.join(sorted(unfinished)[:5])} is not finished"
+        if not unfinished or at_work():  # of one that is at work nobody knows what it leaves unfinished
+            return PackageFacts(self.family, self.name, here, held)
+        names_of_them = ", ".join(sorted(unfinished)[:_MOST_NAMED])
+        verb = "is" if len(unfinished) == 1 else "are"
         return PackageFacts(
-            self.family, self.name, here, held, trouble, "dpkg --configure -a" if trouble else ""
+            self.family,
+            self.name,
+            here,
+            held,
+            f"dpkg was interrupted earlier: {names_of_them} {verb} not configured",
+            "dpkg --configure -a || apt-get -f install",
         )
 
     def all_installed(self) -> frozenset[str]:
@@ -88,8 +104,9 @@ class Apt:
         return sum(int(size) for size in sizes if size.isdigit())
 
     def install(self, names: Sequence[str], run: Run, told: Told, log: Path) -> None:
-        """Install packages."""
+        """Install packages, after what an earlier run of dpkg left unfinished."""
         with log.open("a", encoding="utf-8") as written:
+            self._finish(run, told, written.write, log)
             if self._must_refresh(names):
                 told("refresh the package lists", 0, 100)
                 self._run((*_ENVIRONMENT, "apt-get", "update", "-q"), run, told, written.write, log)
@@ -264,6 +281,32 @@ class Apt:
             advice=f"the nearest names: {'; '.join(parts)}",
         )
 
+    def _finish(self, run: Run, told: Told, write: Callable[[str], object], log: Path) -> None:
+        """Wait for another package manager that is at work, then configure what dpkg left unfinished; where
+        its dependencies are missing apt installs them first (apt-get(8), "-f").
+        """
+        began = time.monotonic()
+        while self._unfinished() and (other := at_work()) and time.monotonic() - began < LOCK_SECONDS:
+            told(f"wait for {other}, which is at work", 0, 100)
+            time.sleep(1)
+        if not self._unfinished():
+            return
+        told("configure what dpkg left unfinished", 0, 100)
+        with suppress(Problem):
+            self._run((*_ENVIRONMENT, "dpkg", "--force-confdef", "--force-confold", "--configure", "-a"),
+                      run, told, write, log)  # fmt: skip
+        if self._unfinished():
+            self._run((*_ENVIRONMENT, "apt-get", "-f", "install", *_OPTIONS), run, told, write, log)
+        if left := self._unfinished():
+            raise Problem(
+                f"dpkg cannot configure {', '.join(left[:_MOST_NAMED])}",
+                where=f"its whole output: {log}",
+                advice=f"read why in that file; or remove it: sudo apt-get purge {left[0]}",
+            )
+
+    def _unfinished(self) -> list[str]:
+        return sorted(dpkg_status.standing(STATUS.read_bytes(), ())[2])
+
     def _run(self, command: Command, run: Run, told: Told, write: Callable[[str], object], log: Path) -> None:
         errors: list[str] = []
         began = time.monotonic()
@@ -312,6 +355,19 @@ class Apt:
         return self._answered[question]
 
 
+def at_work() -> str:
+    """Another package manager of this family that runs as root, with its process: ``apt-get (4711)``; empty
+    where none does. An ordinary user may not look at dpkg's lock (its mode is 0640), but at processes.
+    """
+    own = os.getpid()
+    for entry in Path("/proc").glob("[0-9]*/comm"):
+        with suppress(OSError, ValueError):
+            name, process = entry.read_text().strip(), int(entry.parent.name)
+            if name in _AT_WORK and process != own and entry.stat().st_uid == 0:
+                return f"{_AT_WORK[name]} ({process})"
+    return ""
+
+
 def forget_lists(url: str, suite: str) -> Command:
     """The command that removes what apt keeps of a source: it is named by the address, with underscores for
     slashes. Pure.
@@ -350,7 +406,9 @@ def apt_problem(errors: Sequence[str], log: Path) -> Problem:
         )
     if "dpkg was interrupted" in text:
         return Problem(
-            "dpkg was interrupted earlier", where=where, advice="fix it first: sudo dpkg --configure -a"
+            "dpkg was interrupted earlier",
+            where=where,
+            advice="fix it first: sudo dpkg --configure -a; if that fails: sudo apt-get -f install",
         )
     if "Held packages were changed" in text or "held broken packages" in text:
         return Problem(

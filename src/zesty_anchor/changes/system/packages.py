@@ -12,6 +12,7 @@ from zesty_anchor.changes.base import BaseChange, PlainKind
 from zesty_anchor.changes.bench import Bench
 from zesty_anchor.changes.change import ALL_PACKAGES, Stage, source_key
 from zesty_anchor.changes.heading import Heading
+from zesty_anchor.changes.question import Question
 from zesty_anchor.changes.record import WHOLE, Record, Reverted
 from zesty_anchor.manifest.wanted import Wanted, WantedPackage
 from zesty_anchor.survey.machine import Machine
@@ -96,13 +97,21 @@ class InstallPackages(BaseChange, frozen=True):
 
     @property
     def commands(self) -> tuple[Command, ...]:
-        """The package manager's own."""
-        return self.errand.commands
+        """The package manager's own, after what repairs it."""
+        first: list[Command] = [("sh", "-c", self.way_out)] if self.trouble else []
+        return (*first, *self.errand.commands)
+
+    @property
+    def questions(self) -> tuple[Question, ...]:
+        """Whether what somebody left unfinished is to be finished first."""
+        if not self.trouble:
+            return ()
+        return (
+            Question("packages", f"{self.trouble}; finish that first ({self.way_out})?", "--yes", safe=True),
+        )
 
     def prepare(self, bench: Bench) -> PackagesRecord:
-        """Write down what is installed. Raises ``Problem`` where the package manager is in trouble."""
-        if self.trouble:
-            raise Problem(self.trouble, advice=f"fix it first: sudo {self.way_out}")
+        """Write down what is installed."""
         return PackagesRecord(
             privileged=True,
             families=list(self.families),
