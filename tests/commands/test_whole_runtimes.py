@@ -350,3 +350,42 @@ def test_only_verify_runs_a_small_program_again(desk: Desk, registries: Registri
     )
     desk.well("provision")
     assert ran.read_text() == "\n" * 6, "another program is another proof"
+
+
+def test_a_line_has_the_companion_that_is_shipped_with_it_and_not_each_command(
+    desk: Desk, registries: Registries
+) -> None:
+    registries.bare("3.6.2", "4.2.1")
+    registries.packs(v1_0_0="*", v1_2_0="*", v2_0_0="*")
+    recipe = RECIPE.replace(
+        'links.kelp-pack = "main"',
+        'links.kelp-pack = "main"\nlinks.kelp-extra = "extra"\nlines = { "3" = "1" }',
+    ).replace(
+        '["kelp", "kelp-pack"]', '["kelp", "kelp-pack", "kelp-extra"]\nlacking = { kelp-extra = ["3"] }'
+    )
+    desk.write(recipe + '[feeds.npm]\nkind = "npm"\n[runtimes.kelp]\nwant = "3"\nfeed = "npm"\n')
+    answers(desk, "3.6.2", "1.2.0")
+    assert not (desk.shelf / "kelp/3.6.2/bin/kelp-extra").exists()
+    names = {c["name"] for each in desk.well("verify", "--json").json["shells"] for c in each["checks"]}
+    assert "kelp-pack is found" in names and "kelp-extra is found" not in names
+    desk.write(desk.manifest.read_text().replace('want = "3"', 'want = "4"'))
+    newer = desk.run("provision")
+    assert newer.code == 1 and "'extra' for the command 'kelp-extra'" in newer.err + newer.out, "4 has it"
+
+
+def test_an_extra_is_the_newest_that_runs_on_the_version(desk: Desk, registries: Registries) -> None:
+    registries.bare("4.2.1")
+    registries.packs(v1_0_0="*")
+    needs = {"1.0.0": ">=3", "1.4.0": ">=4", "2.0.0": ">=6"}
+    registries.npm("tidy", {v: ({"x": says("x")}, {"kelp": need}) for v, need in needs.items()})
+    recipe = RECIPE.replace("[recipes.kelp.extras]\n", '[recipes.kelp.extras]\nrequires = "engines.kelp"\n')
+    desk.write(
+        recipe + '[feeds.npm]\nkind = "npm"\n[runtimes.kelp]\nwant = "4"\nfeed = "npm"\nextras = ["tidy"]\n'
+    )
+    assert "tidy@1.4.0" in desk.well("preview").out
+    desk.well("provision")
+    assert desk.shell("bash", "tidy", "-i") == "tidy 1.4.0\n"
+    desk.write(desk.manifest.read_text().replace('["tidy"]', '["tidy@2"]'))
+    unfit = desk.run("provision")
+    assert unfit.code == 2 and "no tidy '2' runs on kelp 4.2.1" in unfit.err
+    assert "tidy 2.0.0 needs kelp >=6" in unfit.err and "workstation.toml:" in unfit.err

@@ -59,7 +59,7 @@ def names(found: tuple[Key, ...]) -> list[str]:
 
 def test_types_are_said_in_words() -> None:
     said = {key.name: key.type for key in KEYS}
-    assert said["shells.missing"] == 'one of "say", "ask", "install"'
+    assert said["shells.missing"] == 'one of "say", "ask", "install", "default"'
     assert said["runtimes.NAME.also"] == "a list of text"
     assert said["checks.port"] == "a whole number from 1 to 65535"
     assert said["prerequisites.packages"] == "a list of text or a table of a list of text by name"

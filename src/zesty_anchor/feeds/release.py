@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import msgspec
 
-from zesty_anchor.manifest.recipe import Recipe
+from zesty_anchor.manifest.recipe import Recipe, line_of_version
 from zesty_anchor.manifest.want import Want
 
 
@@ -71,14 +71,11 @@ def support_ends(version: str, recipe: Recipe, stated: str = "") -> str:
     """The last day of a version's support (YYYY-MM-DD, empty: not known): what the feed ``stated``, else what
     the recipe says of its line, the longest that fits. Pure.
     """
-    lines = [line for line in recipe.support if version == line or version.startswith(line + ".")]
-    return stated or (recipe.support[max(lines, key=len)] if lines else "")
+    return stated or recipe.support.get(line_of_version(version, recipe.support) or "", "")
 
 
 def channels_of(version: str, recipe: Recipe) -> tuple[str, ...]:
     """The channels that a recipe says a version belongs to. Pure."""
     return tuple(
-        channel
-        for channel, lines in recipe.channels.items()
-        if any(version == line or version.startswith(line + ".") for line in lines)
+        channel for channel, lines in recipe.channels.items() if line_of_version(version, lines) is not None
     )

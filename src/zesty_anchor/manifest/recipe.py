@@ -1,6 +1,7 @@
 """A recipe as frozen models. docs/recipes.md says what each key means to a person."""
 
 import re
+from collections.abc import Iterable
 from typing import Annotated, Literal
 
 import msgspec
@@ -86,6 +87,12 @@ class Coupled(Part, frozen=True):
     """
 
 
+def line_of_version(version: str, lines: Iterable[str]) -> str | None:
+    """The longest of these lines that a version is of; None where it is of none. Pure."""
+    found = [line for line in lines if version == line or version.startswith(line + ".")]
+    return max(found, key=len, default=None)
+
+
 class InstalledPackages(Part, frozen=True):
     """``[[extras.packages]]``: where the packages in a version are to be seen."""
 
@@ -114,6 +121,10 @@ class ExtraTool(Part, frozen=True):
     """
     kind: Literal["npm"] | None = None
     """The registry that lists the packages' versions. Example: ``"npm"``."""
+    requires: str = ""
+    """The dotted path of the field in the registry's document that says which versions of the runtime a
+    package fits. Example: ``"engines.kelp"``.
+    """
     carry: str | None = None
     r"""The same step for a package that you installed by hand in an earlier version, where it differs.
     Example: ``"kelp-pack add --global \"$NAME\" \"$VERSION\""``.
@@ -205,6 +216,10 @@ class Companion(Part, frozen=True):
     """The name of the package in the registry, where it is another one. Example: ``"kelp-pack"``."""
     links: dict[FileName, str] = {}
     """Its commands, each with its file. Example: ``{ kelp-pack = "bin/main" }``."""
+    lines: dict[str, str] = {}
+    """The want for it in lines of the runtime, where that is not the newest that fits: what those who publish
+    the runtime ship with it. Example: ``{ "3.6" = "2", "4" = "3" }``.
+    """
 
 
 class Source(Part, frozen=True):
@@ -345,6 +360,10 @@ class Recipe(Part, frozen=True):
     """The lines that belong to a channel, where the feed does not say it. Example: ``{ lts = ["4", "3.6"]
     }``.
     """
+    lacking: dict[FileName, tuple[str, ...]] = {}
+    """The lines of the runtime that do not have one of the commands. Example: ``{ kelp-pack = ["2", "3.0"]
+    }``.
+    """
     support: dict[str, Annotated[str, msgspec.Meta(pattern=r"\A\d{4}-\d{2}-\d{2}\Z")]] = {}
     """The last day of support of each line, where the feed does not say it. Example: ``{ "3.6" =
     "2026-04-30" }``.
@@ -383,6 +402,11 @@ class Recipe(Part, frozen=True):
     """How a version manager is used."""
     installer: Installer | None = None
     """How the manager's installer script is run."""
+
+    def at(self, version: str) -> "Recipe":
+        """The recipe with the commands that a version has."""
+        left = tuple(c for c in self.commands if line_of_version(version, self.lacking.get(c, ())) is None)
+        return self if left == self.commands else msgspec.structs.replace(self, commands=left)
 
     @property
     def sources(self) -> tuple[Source, ...]:

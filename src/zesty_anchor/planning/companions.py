@@ -8,7 +8,7 @@ from typing import Literal
 from zesty_anchor.feeds.feed import Supply
 from zesty_anchor.feeds.release import Piece, Release, choose
 from zesty_anchor.manifest.pin import meets
-from zesty_anchor.manifest.recipe import Companion
+from zesty_anchor.manifest.recipe import Companion, line_of_version
 from zesty_anchor.manifest.want import Want, nearest
 from zesty_anchor.manifest.wanted import Artefact, Part
 from zesty_anchor.planning.workstation import Workstation
@@ -42,11 +42,13 @@ def companions_of(workstation: Workstation, supply: Supply, name: str) -> list[C
 def companion_for(
     release: Release, companion: Companion, workstation: Workstation, name: str, registry: Registry
 ) -> Piece:
-    """The newest package of a companion that the manifest wants and that runs on a version.
+    """The newest package of a companion that the manifest wants, else of the line that is shipped with a
+    version, and that runs on it.
 
     Raises ``UsageProblem`` where there is none, ``Problem`` where the registry does not answer.
     """
-    want = workstation.manifest.tools[name].companions.get(companion.name, "latest")
+    shipped = companion.lines.get(line_of_version(release.version, companion.lines) or "", "latest")
+    want = workstation.manifest.tools[name].companions.get(companion.name, shipped)
     offered = registry(companion.kind, companion.package or companion.name)
     fits = [
         each for each in offered if meets(each.requires.get(companion.requires, "*"), "npm", release.version)
@@ -64,13 +66,17 @@ def companion_for(
 def parts_of(release: Release, supply: Supply, workstation: Workstation, name: str) -> tuple[Part, ...]:
     """The further files of a version, each with its place."""
     known = {each.name: each for each in companions_of(workstation, supply, name)}
+    recipe = workstation.recipes[name]
+    lacking = set(recipe.commands) - set(recipe.at(release.version).commands)
     return tuple(
         Part(
             piece.name,
             piece.version,
             Artefact(piece.url, piece.digest, piece.size, package=piece.name not in known),
             known[piece.name].into if piece.name in known else "",
-            known[piece.name].links if piece.name in known else {},
+            {c: file for c, file in known[piece.name].links.items() if c not in lacking}
+            if piece.name in known
+            else {},
         )
         for piece in release.parts
     )

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from pathlib import Path
 
 from zesty_anchor.feeds.release import choose
+from zesty_anchor.manifest.pin import meets
 from zesty_anchor.manifest.want import Want
 from zesty_anchor.manifest.wanted import WantedExtra
 from zesty_anchor.planning.offers import Offers
@@ -15,13 +16,19 @@ from zesty_anchor.system.problem import Problem, UsageProblem
 
 
 def wanted_extras(
-    workstation: Workstation, offers: Offers, name: str, want: str, there: Mapping[str, Extra]
+    workstation: Workstation,
+    offers: Offers,
+    name: str,
+    want: str,
+    there: Mapping[str, Extra],
+    runtime: str,
 ) -> tuple[WantedExtra, ...]:
-    """The packages that a version of a runtime is to have; ``there`` are those that it has. The registry is
-    asked only for one that it has not, and that the lock does not hold; where it does not answer, the package
-    tool is left to choose.
+    """The packages that a version of a ``runtime`` is to have; ``there`` are those that it has. The registry
+    is asked only for one that it has not, and that the lock does not hold; where it does not answer, the
+    package tool is left to choose.
 
-    Raises ``UsageProblem`` where the recipe does not say how packages are added.
+    Raises ``UsageProblem`` where the recipe does not say how packages are added, or no version of a package
+    fits the runtime's.
     """
     asked = workstation.manifest.tools[name].extras
     tool = workstation.recipes[name].extras
@@ -44,7 +51,7 @@ def wanted_extras(
         elif pinned:
             found.append(WantedExtra(text, package, pinned))
         else:
-            exact = _newest(offers, package, version) if tool is not None and tool.kind else version
+            exact = _newest(workstation, offers, name, (package, version), runtime)
             found.append(WantedExtra(text, package, exact))
     return tuple(found)
 
@@ -74,12 +81,30 @@ def installed_extras(workstation: Workstation, name: str, folder: Path) -> Mappi
     return extras_in(folder) if workstation.manifest.tools[name].extras else {}
 
 
-def _newest(offers: Offers, package: str, version: str) -> str:
-    """The exact version to take; what was asked for where the registry does not tell, or speaks of it in its
-    own way.
+def _newest(workstation: Workstation, offers: Offers, name: str, asked: tuple[str, str], runtime: str) -> str:
+    """The exact version to take of a package: the newest of those that say they fit the runtime's version.
+    What was asked for where no registry is known, or it does not tell, or speaks of it in its own way.
+
+    Raises ``UsageProblem`` where none fits.
     """
+    package, version = asked
+    tool = workstation.recipes[name].extras
+    if tool is None or tool.kind is None:
+        return version
     try:
-        chosen = choose(Want(version or "latest"), offers.of_registry("npm", package))
+        want = Want(version or "latest")
+        offered = offers.of_registry(tool.kind, package)
     except (Problem, ValueError):
         return version
-    return chosen.version if chosen else version
+    fits = [each for each in offered if meets(each.requires.get(tool.requires, "*"), "npm", runtime)]
+    chosen = choose(want, fits)
+    if chosen is not None:
+        return chosen.version
+    newest = choose(want, offered)
+    if newest is None:
+        return version
+    raise UsageProblem(
+        f"no {package} {str(want)!r} runs on {name} {runtime}",
+        where=workstation.place("runtimes", name, "extras"),
+        advice=f"{package} {newest.version} needs {name} {newest.requires.get(tool.requires)}",
+    )

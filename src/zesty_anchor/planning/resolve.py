@@ -134,7 +134,7 @@ class Resolver:
 
     def _extras(self, name: str, want: str, version: str) -> tuple[WantedExtra, ...]:
         there = installed_extras(self._workstation, name, self._workstation.locations.shelf / name / version)
-        return wanted_extras(self._workstation, self._offers, name, want, there)
+        return wanted_extras(self._workstation, self._offers, name, want, there, version)
 
     def _version(
         self, asked: Asked, machine: Machine, known: Known, available: bool, found: Found
@@ -159,7 +159,10 @@ class Resolver:
             if not base.damage:
                 return placed(
                     msgspec.structs.replace(
-                        base, extras=wanted_extras(workstation, self._offers, name, want, there)
+                        base,
+                        extras=wanted_extras(
+                            workstation, self._offers, name, want, there, machine.shelf[name, here].version
+                        ),
                     )
                 )
         if not available:
@@ -167,7 +170,7 @@ class Resolver:
         before = moved(name, want, machine, known)
         if runtime.through is not None and not any(n == runtime.through for n, _ in machine.shelf):
             version = locked.version if locked else before or want
-            extras = wanted_extras(workstation, self._offers, name, want, {})
+            extras = wanted_extras(workstation, self._offers, name, want, {}, version)
             return placed(
                 msgspec.structs.replace(
                     base,
@@ -243,7 +246,10 @@ class Resolver:
             )
         if recipe.installer is not None:
             damage += lacking(
-                folder, recipe.bin, recipe.commands, recipe.manager.function if recipe.manager else None
+                folder,
+                recipe.bin,
+                recipe.at(here).commands,
+                recipe.manager.function if recipe.manager else None,
             )
         return msgspec.structs.replace(
             base, version=here, folder=folder, feed=receipt.feed, damage=tuple(damage),
@@ -413,11 +419,11 @@ def to_build(version: str) -> str:
 
 
 def placed(version: WantedVersion) -> WantedVersion:
-    """A version with its recipe's variables, now that its folder is known."""
+    """A version with the commands that it has and its recipe's variables, now that its folder is known."""
     values = tuple(
         (k, refer(v, {"folder": str(version.folder)})) for k, v in version.recipe.variables.items()
     )
-    return msgspec.structs.replace(version, variables=values)
+    return msgspec.structs.replace(version, recipe=version.recipe.at(version.version), variables=values)
 
 
 def _folder_name(version: str) -> str:
