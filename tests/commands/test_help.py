@@ -4,7 +4,9 @@ works.
 
 from __future__ import annotations
 
+import re
 import shlex
+from pathlib import Path
 
 import click
 import pytest
@@ -16,6 +18,7 @@ from zesty_anchor.commands.examples import EXAMPLES
 from zesty_anchor.system.exit_status import EXIT_STATUS
 from zesty_anchor.system.own_commands import COMMANDS
 
+ROOT = Path(__file__).parents[2]
 SHOWN = [what for rows in EXAMPLES.values() for what, _ in rows]
 
 
@@ -98,3 +101,23 @@ def test_the_exit_statuses_of_errors_are_documented() -> None:
         return {kind.code, *(code for each in kind.__subclasses__() for code in every(each))}
 
     assert every(Problem) <= set(EXIT_STATUS)
+
+
+def test_the_pages_of_the_documentation_come_with_the_program(desk: Desk) -> None:
+    listed = desk.well("docs", "--json").json["pages"]
+    names = {page["name"] for page in listed}
+    assert names == {file.stem for file in (ROOT / "docs").glob("*.md")}
+    assert desk.well("docs", "manifest").out == (ROOT / "docs/manifest.md").read_text()
+    wrong = desk.run("docs", "manifesto")
+    assert wrong.code == 2 and "did you mean 'manifest'?" in wrong.err
+    assert f"To read one: {'zesty-anchor docs manifest'}" in desk.well("docs").out
+
+
+def test_each_page_that_a_message_names_is_there(desk: Desk) -> None:
+    source = "".join(file.read_text() for file in (ROOT / "src/zesty_anchor").rglob("*.py"))
+    named = set(re.findall(r"zesty-anchor docs ([a-z-]+)", source)) - {"tutorial"}
+    assert {"keys", "manifest", "recipes", "feeds"} <= named
+    for name in named:
+        assert desk.well("docs", name).out.startswith("# ")
+    printed = re.sub(r'""".*?"""', "", source, flags=re.DOTALL)
+    assert not re.findall(r"docs/[a-z-]+\.md", printed), "a file that nobody has"

@@ -24,6 +24,8 @@ USES = {
     "list --newer": (("list", "--newer"), 0),
     "export": (("export",), 0),
     "projects": (("projects",), 0),
+    "docs": (("docs",), 0),
+    "docs NAME": (("docs", "keys"), 0),
     "prune": (("prune", "--list"), 0),
     "locate RUNTIME": (("locate", "kelp"), 0),
     "trace NAME": (("trace", "kelp"), 0),

@@ -45,10 +45,10 @@ MANIFEST: dict[str, tuple[str, str, str, str]] = {
     "a list that says not where": ('[feeds.quay]\nkind = "json"\nurl = "http://x/"\n', "[feeds.quay]",
     "has no map.releases", "map.releases"),
     "a review that is no digest": ('[managers.bollard]\nwant = "1"\nreviewed = "sha256:abc"\n', "reviewed",
-    'expected is "sha256:" and 64', "docs/manifest.md"),
+    'expected is "sha256:" and 64', "zesty-anchor docs keys"),
     "a shell that is none": ('[shells.hooks]\nbsh = "x"\n', "bsh", '"bsh"', "did you mean 'bash'"),
     "extras that nobody can add": (RECIPE + NPM + ASKED + 'extras = ["tidy"]\n', "extras",
-    "does not say how a command-line package is added", "docs/recipes.md"),
+    "does not say how a command-line package is added", "zesty-anchor docs recipes"),
     "two feeds that would do": (RECIPE + ASKED + '[feeds.a]\nkind = "index"\nurl = "http://x/"\n[feeds.b]\nkind = "index"\nurl = "http://y/"\n', "want", "there are several: a, b", 'write feed = "a"'),
     "a variable's name": ('[variables]\n"GA-UGE" = "x"\n', "GA-UGE", "a variable's name", ""),
     "a companion that is not known": (RECIPE + NPM + ASKED + 'companions = { pack = "1" }\n', "companions = ",
@@ -82,7 +82,7 @@ PROVISIONED: dict[str, tuple[str, str, str, str]] = {
     ""),
     "a server that is down": (RECIPE + '[feeds.quay]\nkind = "index"\nurl = "http://127.0.0.1:9/"\n' + ASKED,
     "want", "cannot be reached", "run the same command again"),
-    "packages that nobody names": (RECIPE + '[feeds.quay]\nkind = "debian"\nurl = "@"\nsuites = ["calm"]\n' + ASKED + 'feed = "quay"\n', "want", "does not say which packages of a Debian archive", "docs/recipes.md"),
+    "packages that nobody names": (RECIPE + '[feeds.quay]\nkind = "debian"\nurl = "@"\nsuites = ["calm"]\n' + ASKED + 'feed = "quay"\n', "want", "does not say which packages of a Debian archive", "zesty-anchor docs recipes"),
     "an archive without a key": (RECIPE + '[[recipes.kelp.feeds]]\nkind = "debian"\nnames = ["kelp"]\n[feeds.quay]\nkind = "debian"\nurl = "@"\nsuites = ["calm"]\nkey = "gone.pgp"\n' + ASKED, "key = \"gone", "the key file gone.pgp does not exist", "save the key as"),
 }  # fmt: skip
 ALL = MANIFEST | PROVISIONED

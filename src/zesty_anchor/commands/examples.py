@@ -141,6 +141,11 @@ EXAMPLES: dict[str, tuple[tuple[str, str], ...]] = {
         ("zesty-anchor demo broken", "what goes wrong, found and fixed"),
         ("zesty-anchor demo --keep tide-home", "keep the home to try things in"),
     ),
+    "docs": (
+        ("zesty-anchor docs", "the names of all pages"),
+        ("zesty-anchor docs keys", "every key of the manifest"),
+        ("zesty-anchor docs tutorial | less", "one page as text"),
+    ),
     "schema": (
         ("zesty-anchor schema", "the manifest's, for an editor"),
         ("zesty-anchor schema verify", "of what verify --json prints"),

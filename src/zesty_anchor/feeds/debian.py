@@ -56,7 +56,7 @@ class DebianFeed(Feed):
                 " version",
                 advice=(
                     'add a feed to it: [[feeds]] kind = "debian", names = ["…"], or sources = ["…"]'
-                    " (docs/recipes.md shows how)"
+                    " (zesty-anchor docs recipes)"
                 ),
             )
         self._source = supply.source

@@ -121,7 +121,7 @@ def _understood(answer: Any, kind: type[Any], who: str, url: str) -> Any:
         raise Problem(
             f"{who} answers with JSON that is no index: {error}",
             where=url,
-            advice="docs/feeds.md describes the format; check the address, and the feed's kind",
+            advice="zesty-anchor docs feeds describes the format; check the address, and the feed's kind",
         ) from None
     if parsed.format != FORMAT:
         raise Problem(

@@ -69,7 +69,7 @@ class Feeds:
                 f"the feed {supply.name!r} answers with what cannot be understood: {type(error).__name__}:"
                 f" {str(error)[:120]}",
                 where=supply.url or "",
-                advice="check that the address is that of such a feed; docs/feeds.md describes each kind",
+                advice="check the address; zesty-anchor docs feeds describes each kind of feed",
             ) from None
         if left_out:
             more = f" (the first: {left_out[0]})"

@@ -194,13 +194,13 @@ def _parsed(text: str, file: Path) -> dict[str, Any]:
     except (RecursionError, ValueError) as error:
         what = "it is nested too deeply" if isinstance(error, RecursionError) else str(error)
         raise UsageProblem(
-            f"it cannot be read: {what}", where=str(file), advice="docs/manifest.md shows the form"
+            f"it cannot be read: {what}", where=str(file), advice="zesty-anchor docs manifest shows the form"
         ) from None
     if _is_deeper(raw, _DEEPEST):
         raise UsageProblem(
             f"it cannot be read: it is nested more than {_DEEPEST} levels deep",
             where=str(file),
-            advice="docs/manifest.md shows the form",
+            advice="zesty-anchor docs manifest shows the form",
         )
     return raw
 
@@ -373,7 +373,7 @@ def _hint(raw: Any, kind: Any) -> str:
         return nearest_key(raw, list(_choices(kind)))
     if isinstance(raw, int | float) and not isinstance(raw, bool):
         return f'put it in quotes: "{raw}"'
-    return "docs/manifest.md lists every key"
+    return "zesty-anchor docs keys lists every key"
 
 
 def _seen(raw: Any) -> str:

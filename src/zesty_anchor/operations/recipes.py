@@ -68,7 +68,9 @@ def manifest_of(bare: Workstation, names: Sequence[str]) -> str:
             raise UsageProblem(
                 f"there is no recipe for {name!r}",
                 where=f"there are recipes for: {', '.join(known)}",
-                advice=f"did you mean {close[0]!r}?" if close else "docs/recipes.md shows how to write one",
+                advice=f"did you mean {close[0]!r}?"
+                if close
+                else "zesty-anchor docs recipes shows how to write one",
             )
         want = "lts" if "lts" in known[name].channels else "latest"
         text += f"\n# {known[name].title or name}; zesty-anchor list {name} shows its versions\n"

@@ -37,7 +37,7 @@ def wanted_extras(
             f"the recipe of {name!r} does not say how a command-line package is added to it",
             where=workstation.place("runtimes", name, "extras"),
             advice=(
-                "take extras out, or add [extras] with install = … to the recipe (docs/recipes.md shows how)"
+                "take extras out, or add [extras] with install = … to the recipe (zesty-anchor docs recipes)"
             ),
         )
     locked = workstation.lock.get((name, want))

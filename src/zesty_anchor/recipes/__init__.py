@@ -42,7 +42,7 @@ def recipe_for(name: str, manifest: Manifest, personal: Path, manifest_file: Pat
             f"did you mean {close[0]!r}?"
             if close
             else (
-                f"write one in [recipes.{name}] (docs/recipes.md shows how); there are recipes for:"
+                f"write one in [recipes.{name}] (zesty-anchor docs recipes); there are recipes for:"
                 f" {', '.join(known)}"
             )
         ),
@@ -102,7 +102,7 @@ def as_manager(name: str, recipe: Recipe, locations: Locations) -> Recipe:
         raise UsageProblem(
             f"the recipe of the manager {name!r} does not say how it is asked for versions",
             where=f"[manager] of the recipe of {name!r}",
-            advice="add it: list, install and locate (docs/recipes.md shows how)",
+            advice="add it: list, install and locate (zesty-anchor docs recipes)",
         )
     from zesty_anchor.shelf.manager import CALLED
 

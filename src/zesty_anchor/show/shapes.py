@@ -16,6 +16,7 @@ from zesty_anchor.planning.choices import Choice
 from zesty_anchor.planning.explained import Explained
 from zesty_anchor.planning.listing import Listing, RuntimeKnown
 from zesty_anchor.planning.newer import Affected, Beyond, Newer
+from zesty_anchor.planning.pages import Page
 from zesty_anchor.planning.projects import Project
 from zesty_anchor.planning.prunable import Pruned
 from zesty_anchor.planning.reported import Report
@@ -200,6 +201,19 @@ class CacheKey(msgspec.Struct, frozen=True):
     digest: str
 
 
+class Pages(msgspec.Struct, frozen=True):
+    """The pages of the documentation."""
+
+    pages: tuple[Page, ...]
+
+
+class PageText(msgspec.Struct, frozen=True):
+    """One page, in Markdown."""
+
+    name: str
+    text: str
+
+
 class PublicKey(msgspec.Struct, frozen=True):
     """The public half of the person's key, as it stands in its file."""
 
@@ -261,6 +275,8 @@ DOCUMENTS: dict[str, Any] = {
     "prune": Pruned,
     "lock": LockWritten,
     "lock --digest": CacheKey,
+    "docs": Pages,
+    "docs NAME": PageText,
     "any, with an error": Failed,
 }
 """What each use of a command prints."""

@@ -11,7 +11,7 @@ from zesty_anchor.survey.findings import Findings, RuntimeFound
 
 _HEAD = """\
 # A draft, written from what is here. Read it, keep what you want, then look with: zesty-anchor preview
-# docs/manifest.md lists every key.
+# zesty-anchor docs keys lists every key.
 """
 
 

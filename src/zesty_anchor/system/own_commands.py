@@ -139,6 +139,14 @@ COMMANDS = {
         ("tour|broken",),
         ("--keep", "--steps", "--system", *_ALL),
     ),
+    "docs": Own(
+        "Learn",
+        "Show a page of the documentation.",
+        (
+            "api|benchmarks|ci|commands|conflicts|extending|feeds|how-it-works|index|json|keys|manifest|questions|recipes|runtimes|shells|tutorial|upgrade",
+        ),
+        _ALL,
+    ),
     "schema": Own(
         "Learn",
         "Print the JSON Schema of the manifest, or of what --json prints.",
