@@ -224,17 +224,11 @@ def _is_deeper(value: Any, most: int) -> bool:
 
 
 def _syntax(file: Path, text: str, error: tomllib.TOMLDecodeError) -> UsageProblem:
-    message = str(error)
-    place = re.search(r"\(at line (\d+), column (\d+)\)", message)
-    line = int(place[1]) if place else len(text.splitlines())
-    shown = (
-        text.splitlines()[line - 1].strip() if 0 < line <= len(text.splitlines()) else "the end of the file"
-    )
-    return UsageProblem(
-        f"this is not TOML: {message.split(' (at ')[0].lower()}",
-        where=f"{file}:{line}",
-        advice=f"look at: {shown}",
-    )
+    from zesty_anchor.manifest.syntax_mistakes import mistake
+
+    place = re.search(r"\(at line (\d+), column (\d+)\)", str(error))
+    found = mistake(text, str(error), int(place[1]) if place else len(text.splitlines()))
+    return UsageProblem(found.what, where=f"{file}:{found.line}", advice=found.advice)
 
 
 def _told(file: Path, text: str, wrong: list[Wrong]) -> UsageProblem:
