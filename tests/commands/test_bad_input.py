@@ -37,7 +37,7 @@ def refused(desk: Desk, code: int, *words: str, command: str = "provision") -> s
     [
         ("titel = 1\n", ["workstation.toml:1", "'titel'", "'title'"]),
         ("[runtimes.kelp]\nwant = 4\n", ["workstation.toml:2", "text is expected"]),
-        ('[runtimes.kelp\nwant = "4"\n', ["workstation.toml:1", "not TOML"]),
+        ('[runtimes.kelp\nwant = "4"\n', ["workstation.toml:1", "write: [runtimes.kelp]"]),
         ('[runtimes.kelp]\nwant = "kelp@4"\n', ["workstation.toml:2", 'write only the version, "4"']),
         ('[runtimes.nodee]\nwant = "4"\n', ["no recipe", "'node'"]),
         ('[shells]\nuse = ["bash", "csh"]\n', ['"csh"', '"bash", "zsh"', "workstation.toml:2"]),
