@@ -48,6 +48,36 @@ def status_in_a_moment() -> Iterator[Result]:
     yield _with_20_runtimes("status", "`status`, 20 runtimes", 1.6)
 
 
+def upgrade_plans() -> Iterator[Result]:
+    with provisioned(20) as (home, manifest):
+        environment, folder = plain_environment(home), str(manifest.parent)
+        (took,) = side_by_side(
+            lambda: seconds([*PROGRAM, "upgrade", "--list", "--beyond", "--offline"], environment, folder), rounds=9
+        )
+    yield Result("`upgrade --list --beyond` of 20 runtimes", "–", took, 1, "s")
+
+
+def prune_of_100_versions() -> Iterator[Result]:
+    """50 runtimes in two versions each, every version with 200 files."""
+    with provisioned(50, also=True) as (home, manifest):
+        environment, folder = plain_environment(home), str(manifest.parent)
+        versions = [
+            path for path in (home / ".local/share/zesty-anchor/shelf").glob("*/*") if path.is_dir()
+        ]
+        for version in versions:
+            for number in range(200):
+                inner = version / f"share/{number % 10}"
+                inner.mkdir(parents=True, exist_ok=True)
+                (inner / f"{number}.txt").write_bytes(b"low water\n" * 50)
+        took, du = side_by_side(
+            lambda: seconds([*PROGRAM, "prune", "versions", "--list"], environment, folder),
+            lambda: seconds(["du", "-s", str(versions[0].parents[1])], environment, folder),
+            rounds=9,
+        )
+    name = f"`prune --list` of {len(versions)} versions, {200 * len(versions)} files"
+    yield Result(name, "–", took, 0.5, "s", f"`du -s`: {du:.2f} s")
+
+
 def _with_20_runtimes(command: str, name: str, bar: float) -> Result:
     with provisioned(20) as (home, manifest):
         environment = plain_environment(home)

@@ -12,7 +12,9 @@ from program_rows import (
     looks,
     nothing_to_do,
     overlap,
+    prune_of_100_versions,
     status_in_a_moment,
+    upgrade_plans,
     verification,
     version,
 )
@@ -23,6 +25,8 @@ ROWS = (
     version,
     nothing_to_do,
     status_in_a_moment,
+    upgrade_plans,
+    prune_of_100_versions,
     node_tarball,
     many_files,
     kept_for_good,
