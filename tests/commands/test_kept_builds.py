@@ -123,3 +123,15 @@ def test_a_kept_build_comes_back_file_by_file(tmp_path: Path) -> None:
     assert (out / "lib/tide").stat().st_mode & 0o111
     assert builds.pace("kelp") == Pace(61.0, 900) and builds.pace("coral") is None
     assert builds.restore("other", tmp_path / "out") is None
+
+
+def test_how_long_a_build_will_take_is_said_before_it_begins(desk: Desk, source: str, tmp_path: Path) -> None:
+    wants(desk, source, tmp_path / "count", "minutes = 7\n")
+    assert "built from source in about 7 min on two cores" in desk.well("preview").out
+    desk.well("provision")
+    desk.well("undo")
+    again = desk.well("preview").out
+    assert "built from source in about 1 s, as the last time" in again, again
+    wants(desk, source, tmp_path / "count")
+    desk.well("provision")
+    assert built(tmp_path / "count") == 1, "the estimate is nothing that a build depends on"

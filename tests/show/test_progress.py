@@ -95,3 +95,27 @@ def test_colour_only_where_it_is_wanted() -> None:
     assert Paint(Terminal(), "auto", {}).good("x") != "x"
     assert Paint(io.StringIO(), "auto", {}).good("x") == "x"
     assert Paint(Terminal(), "auto", {"NO_COLOR": "1"}).good("x") == "x"
+
+
+def test_the_time_of_fetching_is_told_only_while_bytes_arrive(monkeypatch: pytest.MonkeyPatch) -> None:
+    clock, told = [1000.0], list[str]()
+    monkeypatch.setattr(progress.time, "monotonic", lambda: clock[0])
+    with reporter(Paint(Terminal(), "never", {"TERM": "xterm"}), quiet=False) as telling:
+        assert isinstance(telling, Live)
+
+        def shown() -> str:
+            assert telling._live is not None and telling._whole is not None
+            told.append(next(t.fields["told"] for t in telling._live.tasks if t.id == telling._whole))
+            return told[-1]
+
+        telling.ahead(3, 100_000_000)
+        clock[0] += 600  # a build, with nothing to fetch
+        telling.told("version:ebb:1", "make")
+        assert "fetching" not in shown()
+        for second in range(6):
+            clock[0] += 1
+            telling.moved("version:kelp:4", (second + 1) * 5_000_000, 100_000_000)
+        assert "about 12 s of fetching left" in shown(), "by the time in which bytes arrived"
+        clock[0] += 60
+        telling.ended("version:ebb:1", "build ebb", well=True)
+        assert "fetching" not in shown(), "nothing is being fetched"

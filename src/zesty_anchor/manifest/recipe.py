@@ -67,6 +67,9 @@ class Build(Part, frozen=True):
     """Options that the manifest can choose by name."""
     earlier: Earlier | None = None
     """Another version of the same runtime that is needed while some versions are built."""
+    minutes: float = 0
+    """About how long a build takes on two cores, in minutes. Shown until one was built here. Example: ``13``.
+    """
 
 
 class Coupled(Part, frozen=True):

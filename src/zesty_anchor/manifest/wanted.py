@@ -96,9 +96,10 @@ class WantedVersion(msgspec.Struct, frozen=True):
     """One version that must stand on the shelf. ``artefact`` is None where it already does.
 
     ``packages`` are those of the operating system that its recipe needs here. A ``source`` is built, with
-    ``earlier`` (a version needed only for that). ``on`` is the version of another runtime that it runs on, as
-    ``NAME VERSION``. ``extras`` are the command-line packages to be put into it. ``variables`` are those of
-    its recipe.
+    ``earlier`` (a version needed only for that), in about ``build_seconds`` (0: nobody knows): as long as the
+    last one took here where one was ``built_before``. ``on`` is the version of another runtime that it runs
+    on, as ``NAME VERSION``. ``extras`` are the command-line packages to be put into it. ``variables`` are
+    those of its recipe.
 
     It is installed ``through`` a manager, if one is named; while that is not there, ``version`` is the want,
     and ``pending`` says so. ``root`` is the folder of the archive that is the version (empty: all of it),
@@ -124,6 +125,8 @@ class WantedVersion(msgspec.Struct, frozen=True):
     licence_accepted: bool = False
     unpinned_accepted: bool = False
     source: bool = False
+    build_seconds: float = 0
+    built_before: bool = False
     build: BuildChoices = BuildChoices()
     earlier: WantedVersion | None = None
     on: str = ""

@@ -26,6 +26,7 @@ from zesty_anchor.planning.extras import installed_extras, known_extras, wanted_
 from zesty_anchor.planning.offers import Offers, sha256
 from zesty_anchor.planning.standing import Known, moved, standing
 from zesty_anchor.planning.workstation import Workstation
+from zesty_anchor.shelf.kept_builds import KeptBuilds
 from zesty_anchor.shelf.receipt import Receipt, damage_in, lacking
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system.problem import Problem, UsageProblem
@@ -290,6 +291,8 @@ class Resolver:
                 links=source.source.links if source.source else {},
                 finish=source.source.finish if source.source else "",
             )
+        builds = KeptBuilds(workstation.locations.builds)
+        pace = builds.pace(name) if release.source else None
         return placed(
             msgspec.structs.replace(
                 base,
@@ -297,6 +300,8 @@ class Resolver:
                 ends=release.ends,
                 unpinned_accepted=runtime.unpinned == "accepted",
                 source=release.source,
+                build_seconds=pace.seconds if pace else 60 * recipe.build.minutes if recipe.build else 0,
+                built_before=pace is not None,
                 earlier=self._earlier(name, release, machine),
                 on=runs_on(name, release.version, recipe.on, below, workstation.file),
             )

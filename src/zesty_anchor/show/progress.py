@@ -15,6 +15,8 @@ if TYPE_CHECKING:
     from rich.progress import Progress, TaskID
 
 _SPEAK_AGAIN_SECONDS = 5.0
+_STILL_FETCHING_SECONDS = 3.0
+"""Where no byte has arrived for so long, nothing is being fetched."""
 _BAR = 24
 """Signs of the bar that tells how far the whole run is."""
 
@@ -112,6 +114,9 @@ class Live(Lines):
         self._over = 0
         self._size = 0
         self._began = time.monotonic()
+        self._arrived_at = 0.0
+        self._fetching = 0.0
+        """Seconds in which bytes arrived."""
 
     def _progress(self) -> Progress:
         if self._live is None:
@@ -170,6 +175,10 @@ class Live(Lines):
 
     def moved(self, key: str, done: int, total: int | None) -> None:
         """``done`` bytes of ``total`` (None: unknown) have arrived for a change."""
+        now = time.monotonic()
+        if now - self._arrived_at < _STILL_FETCHING_SECONDS:
+            self._fetching += now - self._arrived_at
+        self._arrived_at = now
         self._done[key] = done
         self._update(key, self._far(key, done, total))
         self._tell_whole()
@@ -185,16 +194,17 @@ class Live(Lines):
             live.update(self._tasks[key], told=self._paint.shown(text))
 
     def _tell_whole(self) -> None:
-        """The line of the whole run: its bar, how many steps are over, the time so far, and how long fetching
-        will take.
+        """The line of the whole run: its bar, how many steps are over, the time so far, and while bytes
+        arrive how long fetching will take.
         """
         if self._live is None or self._whole is None:
             return
         seconds = time.monotonic() - self._began
         steps = next((task.total for task in self._live.tasks if task.id == self._whole), None) or 1
         filled = round(_BAR * min(1.0, self._over / steps))
-        arrived = sum(self._done.values())
-        left = (self._size - arrived) * seconds / arrived if arrived and seconds > 1 else 0.0
+        arrived, left = sum(self._done.values()), 0.0
+        if arrived and self._fetching > 1 and time.monotonic() - self._arrived_at < _STILL_FETCHING_SECONDS:
+            left = (self._size - arrived) * self._fetching / arrived
         told = f"step {min(self._over + 1, int(steps))} of {int(steps)}, {lasted(seconds)}"
         if left >= 1:
             told += f", about {lasted(left)} of fetching left"

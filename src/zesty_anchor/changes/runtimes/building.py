@@ -50,7 +50,11 @@ class Building:
                 "source": digest,
                 "parts": [part.artefact.digest for part in version.parts],
                 # Of options that have names only those count that were chosen.
-                "recipe": {k: v for k, v in msgspec.to_builtins(self._recipe).items() if k != "options"},
+                "recipe": {
+                    k: v
+                    for k, v in msgspec.to_builtins(self._recipe).items()
+                    if k not in ("options", "minutes")
+                },
                 "options": version.build.options,
                 "environment": {**self._recipe.environment, **version.build.environment},
                 "earlier": version.earlier.version if version.earlier else "",

@@ -141,7 +141,7 @@ class Install(BaseChange, frozen=True):
         if self.wanted.damage:
             return told_damage(self.wanted.damage)
         role = "the default" if self.wanted.default else "kept beside it"
-        built = ", built from source" if self.wanted.source else ""
+        built = f", built from source{_how_long(self.wanted)}" if self.wanted.source else ""
         built += f" with {self.wanted.earlier.version}" if self.wanted.earlier else ""
         on = f", on {self.wanted.on}" if self.wanted.on else ""
         return f'want "{self.wanted.want}" of the feed {self.wanted.feed}, {role}{built}{on}'
@@ -394,3 +394,12 @@ class Installs(PlainKind):
         for room in staged.parent.glob(staged.name + ".*") if record.staged else ():
             discard(room)
         return Reverted(told)
+
+
+def _how_long(version: WantedVersion) -> str:
+    """About how long its build takes, in words; empty where nobody knows."""
+    if not version.build_seconds:
+        return ""
+    minutes = version.build_seconds / 60
+    words = f"{minutes:.0f} min" if minutes >= 1.5 else f"{version.build_seconds:.0f} s"
+    return f" in about {words}" + (", as the last time" if version.built_before else " on two cores")
