@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 import shutil
 import subprocess
 from collections.abc import Callable
@@ -128,6 +129,24 @@ def test_for_real_on_a_scratch_root(
     assert sorted(going) == ["tide-glass", "tide-log"]
     assert hands.run(manager.removal(going), told.append) == 0
     assert manager.all_installed() == frozenset()
+
+
+@pytest.mark.skipif(not is_root(), reason="a package manager on a scratch root needs root")
+@pytest.mark.parametrize(("kind", "make_root"), CASES)
+def test_a_source_that_cannot_be_reached_is_named_as_that(
+    kind: type[AskedManager], make_root: Callable[[Path], None], tmp_path: Path
+) -> None:
+    root = tmp_path / "root"
+    root.mkdir()
+    make_root(tmp_path)
+    for file in (*root.rglob("tide.repo"), *root.glob("etc/pacman.conf")):
+        file.write_text(re.sub(r"file:///\S+", "http://127.0.0.1:9/tide", file.read_text()))
+    with pytest.raises(Problem, match=f"{kind.name} cannot reach the source of packages") as caught:
+        kind(os.environ, root).install(
+            ["tide-log"], Hands(Access("root"), print).run, lambda what, done, total: None, tmp_path / "log"
+        )
+    assert "ailed to connect" in caught.value.what or "ouldn't connect" in caught.value.what
+    assert "knows no package" not in caught.value.what and "check the network" in caught.value.advice
 
 
 @pytest.mark.skipif(shutil.which("pacman") is None, reason="pacman is not installed")

@@ -19,6 +19,17 @@ from zesty_anchor.system.package_manager import OWNER_SECONDS, PackageFacts, Run
 from zesty_anchor.system.package_source import PackageSource, SourceForm
 from zesty_anchor.system.problem import Problem
 
+_CURL = re.compile(
+    r"(?i)(?:Curl error \(\d+\): |Error message: | : )((?:could|couldn't|failed|timeout|no route)[^\[\n]*)"
+)
+"""Why libcurl, which all of them fetch with, could not fetch."""
+
+
+def _quoted(found: Mapping[str, str | None]) -> str:
+    """The source of packages in words."""
+    source = next((text for text in found.values() if text), "")
+    return f"the source of packages {source!r}" if source else "a source of packages"
+
 
 class AskedManager:
     """One of them. ``root`` is the system that it works on, another one than this for a trial.
@@ -45,6 +56,7 @@ class AskedManager:
     exact: ClassVar[str] = "{name}"
     needed_by: ClassVar[re.Pattern[str]]
     unknown: ClassVar[re.Pattern[str]]
+    unreached: ClassVar[re.Pattern[str]]
     locked: ClassVar[re.Pattern[str]]
     progress: ClassVar[re.Pattern[str]]
 
@@ -98,6 +110,17 @@ class AskedManager:
     def problem(self, lines: Sequence[str], log: Path) -> Problem:
         """What its lines mean, and the way out."""
         text = "\n".join(lines)
+        unreached = self.unreached.search(text)
+        if unreached:
+            reason = _CURL.search(text)
+            why = f": {reason[1].strip()}" if reason else ""
+            names = ", ".join(self.unknown.findall(text))
+            may_have = f"; it may have {names}, which no other has" if names else ""
+            return Problem(
+                f"{self.name} cannot reach {_quoted(unreached.groupdict())}{why}{may_have}",
+                where=f"its whole output: {log}",
+                advice="check the network and that source of packages, then run the same command again",
+            )
         unknown = self.unknown.findall(text)
         if unknown:
             known = self.ask(self.list_known).stdout.split()

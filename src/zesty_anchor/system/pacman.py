@@ -29,6 +29,7 @@ class Pacman(AskedManager):
     needed_by = re.compile(r"required by (\S+)")
     unknown = re.compile(r"^error: target not found: (\S+)", re.MULTILINE)
     locked = re.compile(r"unable to lock database")
+    unreached = re.compile(r"^error: failed retrieving file '[^']+' from (?P<host>\S+)", re.MULTILINE)
     progress = re.compile(r"\((\d+)/(\d+)\)")
 
     def is_provided(self, name: str) -> bool:

@@ -75,6 +75,10 @@ class Dnf(_OnRpm):
     remove_words = ("dnf", "-y", "remove", "--noautoremove")
     list_known = ("dnf", "-q", "-C", "repoquery", "--qf", "%{name}\n")
     unknown = re.compile(r"^No match for argument: (\S+)", re.MULTILINE)
+    unreached = re.compile(
+        r"Failed to download metadata for repo '(?P<repo>[^']+)'"
+        r'|Failed to download metadata .*for repository "(?P<repository>[^"]+)"'
+    )
     locked = re.compile(r"Waiting for process with pid (\d+)|Failed to obtain the transaction lock.*")
     progress = re.compile(r"\b(\d+)/(\d+)\b")
 
@@ -113,6 +117,7 @@ class Zypper(_OnRpm):
         r"^(?:No provider of |')'?([^' ]+)'? (?:found|not found in package names)", re.MULTILINE
     )
     locked = re.compile(r"System management is locked by .*")
+    unreached = re.compile(r"Skipping repository '(?P<repo>[^']+)' because of the above error")
     progress = re.compile(r"\((\d+)/(\d+)\)")
 
     def refresh(self, source: PackageSource) -> Command:
