@@ -46,8 +46,10 @@ class Year:
         found = []
         for release in releases:
             version = release["version"]
-            packed = packed_runtime("kelp", version)
-            (self._folder / f"kelp-{version}.tar.gz").write_bytes(packed)
+            says, archive = release.pop("says", ""), self._folder / f"kelp-{version}.tar.gz"
+            if says or not archive.exists():
+                archive.write_bytes(packed_runtime("kelp", version, says))
+            packed = archive.read_bytes()
             file = {
                 "platform": "any", "url": f"kelp-{version}.tar.gz", "sha256": hashlib.sha256(packed).hexdigest(),
                 "size": len(packed),
@@ -126,3 +128,12 @@ def test_the_longest_line_decides_when_support_ends() -> None:
     recipe = Recipe(commands=("kelp",), support={"3": "2020-01-31", "3.6": "2021-01-31"})
     assert support_ends("3.6.2", recipe) == "2021-01-31" and support_ends("3.60.1", recipe) == "2020-01-31"
     assert support_ends("4.0", recipe) == "" and support_ends("3.6.2", recipe, "2030-01-01") == "2030-01-01"
+
+
+def test_a_digest_that_changed_upstream_is_named_with_both(desk: Desk, year: Year) -> None:
+    year.lists({"version": "3.6.2"}, {"version": "4.2.1", "says": "something else"})
+    row, old = desk.well("list", "--newer", "--json").json["newer"]
+    was, now = row["digests"]
+    assert was != now and was.startswith("sha256:") and now.startswith("sha256:") and old["digests"] is None
+    shown = desk.well("upgrade", "--list").out
+    assert f"its digest changed upstream: {was[:15]}… was installed, {now[:15]}… now" in shown

@@ -191,3 +191,21 @@ def test_switch_with_install_takes_the_newest_of_the_line(desk: Desk, quay: Path
     assert (desk.home / "tides/.kelp-version").read_text() == "4.2\n"
     assert desk.run("with", "--", "kelp", cwd=desk.home / "tides").out.strip() == "kelp 4.2.9"
     assert "tides" in desk.well("projects").out
+
+
+def test_a_stable_path_follows_the_default_version(desk: Desk, quay: Path) -> None:
+    path = Path(desk.well("locate", "kelp", "--stable").out.strip())
+    assert path.resolve() == desk.shelf / "kelp/4.2.1" and not path.readlink().is_absolute()
+    assert (path / "bin/kelp").is_file()
+    assert desk.run("locate", "kelp", "4.2", "--stable").code == 2
+    desk.well("upgrade", "kelp", "--yes")
+    assert path.resolve() == desk.shelf / "kelp/4.2.9"
+    assert desk.well("locate", "kelp", "--stable", "--json").json == {
+        "runtime": "kelp", "version": "4.2.9", "folder": str(path),
+    }  # fmt: skip
+    desk.well("undo")
+    assert path.resolve() == desk.shelf / "kelp/4.2.1"
+    desk.well("undo")
+    assert not path.is_symlink() and not path.parent.exists()
+    missing = desk.run("locate", "kelp", "--stable")
+    assert missing.code == 1 and "is not installed" in missing.err

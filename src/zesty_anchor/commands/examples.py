@@ -101,7 +101,7 @@ EXAMPLES: dict[str, tuple[tuple[str, str], ...]] = {
     "locate": (
         ("zesty-anchor locate kelp", "the folder of the active version"),
         ("zesty-anchor locate kelp 3.6", "of another one (a prefix is enough)"),
-        ("zesty-anchor locate coral --json", "the same for a program"),
+        ("zesty-anchor locate coral --stable", "a path that follows the default version"),
     ),
     "identity": (
         ("zesty-anchor identity", "print the public key"),

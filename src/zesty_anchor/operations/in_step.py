@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from zesty_anchor.changes.shells.launcher_texts import texts
 from zesty_anchor.operations.answers import renew_answers
-from zesty_anchor.planning.choices import chooser
+from zesty_anchor.planning.choices import chooser, default_version
 from zesty_anchor.planning.workstation import Workstation
+from zesty_anchor.shelf import stable
 from zesty_anchor.shelf.launchers import keep_in_step
 from zesty_anchor.shells.known import LAUNCH
 from zesty_anchor.shells.launch import is_launcher
@@ -25,8 +26,14 @@ def keep_launchers(workstation: Workstation) -> None:
 
 
 def bring_in_step(workstation: Workstation, machine: Machine) -> None:
-    """Bring the launchers in step with the shelf, and the answers to projects' pins that shells read."""
+    """Bring the launchers in step with the shelf, the links to default versions, and the answers to projects'
+    pins that shells read.
+    """
     keep_launchers(workstation)
+    if workstation.locations.stable.is_dir():
+        tools = workstation.manifest.tools
+        defaults = {name: default_version(workstation, name, machine) or "" for name in tools}
+        stable.keep_in_step(workstation.locations.stable, workstation.locations.shelf, defaults)
     bring_answers_in_step(workstation, machine)
 
 

@@ -23,8 +23,10 @@ from zesty_anchor.planning.standing import standing
 from zesty_anchor.planning.support import support_of
 from zesty_anchor.planning.uses import by_hand, uses
 from zesty_anchor.planning.workstation import Workstation
+from zesty_anchor.shelf.receipt import Receipt
 from zesty_anchor.survey.disk_use import disk_use
 from zesty_anchor.survey.machine import Machine
+from zesty_anchor.system.credentials import without_credentials
 from zesty_anchor.system.problem import Problem
 
 
@@ -86,7 +88,9 @@ def newer(workstation: Workstation, person: Person) -> list[Newer]:
             here = standing(workstation, name, want, machine, workstation.past.resolutions) or ""
             row = newer_than(name, want, here, offered)
             ends = support_ends(here, workstation.recipes[name], row.ends) if here else ""
-            found.append(msgspec.structs.replace(row, problem=problem, ends=ends))
+            receipt = machine.shelf.get((name, here))
+            digests = changed_digest(receipt, offered) if receipt is not None else None
+            found.append(msgspec.structs.replace(row, problem=problem, ends=ends, digests=digests))
     for notice in offers.notices():
         person.reporter.said(notice)
     if workstation.file == workstation.past.manifest:
@@ -125,6 +129,18 @@ def newer_than(runtime: str, want: str, here: str, offered: Sequence[Release]) -
         and any(r.security and Version(here) < Version(r.version) <= Version(fits) for r in offered),
         size=admitted.size if admitted is not None and is_newer else None,
     )
+
+
+def changed_digest(receipt: Receipt, offered: Iterable[Release]) -> tuple[str, str] | None:
+    """The digest of an installed version, and the one that its feed states now for the same file, where that
+    is another one. Pure.
+    """
+    for release in offered:
+        same = (release.version, release.feed) == (receipt.version, receipt.feed)
+        if same and without_credentials(release.url) == receipt.url and release.digest and receipt.digest:
+            alike = release.digest.partition(":")[0] == receipt.digest.partition(":")[0]
+            return (receipt.digest, release.digest) if alike and release.digest != receipt.digest else None
+    return None
 
 
 def licence(workstation: Workstation, runtime: str) -> str:

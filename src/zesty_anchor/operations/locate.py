@@ -7,10 +7,28 @@ from pathlib import Path
 from zesty_anchor.manifest.model import SYSTEM
 from zesty_anchor.manifest.version import Version
 from zesty_anchor.operations.in_step import keep_launchers
-from zesty_anchor.planning.choices import choice_of
+from zesty_anchor.planning.choices import choice_of, default_version
 from zesty_anchor.planning.look import look_at
 from zesty_anchor.planning.workstation import Workstation
+from zesty_anchor.shelf.stable import point
 from zesty_anchor.system.problem import Problem
+
+
+def stable_path(workstation: Workstation, runtime: str) -> Path:
+    """A path that leads to the default version of a runtime, whichever that is: a link that follows each
+    change of the default. Raises ``Problem`` where no version of ours is the default.
+    """
+    workstation.check_runtime(runtime)
+    machine = look_at(workstation)
+    version = default_version(workstation, runtime, machine)
+    if version is None or (runtime, version) not in machine.shelf:
+        what = "is the system's" if version == SYSTEM else "is not installed"
+        raise Problem(
+            f"the default version of {runtime} {what}",
+            where=workstation.decided_by_default()[runtime],
+            advice="run: zesty-anchor provision" if version is None else "name the system's own folder",
+        )
+    return point(workstation.locations.stable, workstation.locations.shelf, runtime, version)
 
 
 def locate(workstation: Workstation, runtime: str, version: str) -> Path:

@@ -10,6 +10,7 @@ import msgspec
 
 from zesty_anchor.changes.kinds import KINDS
 from zesty_anchor.engine.home_identity import moved_from
+from zesty_anchor.engine.opening import past
 from zesty_anchor.engine.outcome import Outcome
 from zesty_anchor.operations.agreed import agreed
 from zesty_anchor.operations.in_step import bring_answers_in_step, bring_in_step
@@ -99,7 +100,9 @@ def provision(
             about=about,
             whole=bool(targets or first) and not keep,
         ).carry_out(plan, machine)
-        bring_in_step(workstation, look_at(workstation))
+        # What wants mean may be another version by now.
+        after = msgspec.structs.replace(workstation, past=past(workstation.locations, lambda: KINDS))
+        bring_in_step(after, look_at(after))
     else:
         # The plan has compared the launchers already.
         outcome = Outcome((), notices=plan.notices)

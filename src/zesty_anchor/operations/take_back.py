@@ -26,6 +26,7 @@ from zesty_anchor.operations.person import Person
 from zesty_anchor.operations.running import ask_to_take_back, bench_of, journal_alone, recovered
 from zesty_anchor.planning.promised import by_run, read
 from zesty_anchor.planning.workstation import Workstation
+from zesty_anchor.shelf import stable
 from zesty_anchor.shelf.kept_builds import KeptBuilds
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system.locations import Locations
@@ -195,6 +196,9 @@ def _take_back(
         if not journal.standing_runs() and runs:
             machine = Machine(workstation.locations, workstation.environ)
             notices += remove_rest(machine, bench(runs[0]).attic)
+    here = workstation.locations
+    promised = read(journal.last_promised()).get("version", {}) if journal.standing_runs() else {}
+    stable.keep_in_step(here.stable, here.shelf, promised)
     if not journal.standing_runs():
         if not cache_homes.others(workstation.locations):
             own_folders.remove(workstation.locations.answers, workstation.locations.pins)

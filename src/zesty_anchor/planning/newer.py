@@ -19,7 +19,8 @@ class Newer(msgspec.Struct, frozen=True):
     none). ``ends`` is the last day of support of ``version`` (YYYY-MM-DD, empty: not known), ``problem``
     why no feed could be asked, ``feed`` the feed with the newer version. ``withdrawn`` is why ``version``
     was withdrawn (empty: it was not), ``fixes`` tells that the newer one, or one on the way to it, fixes a
-    weakness. ``size`` is that of the newer one's download, in bytes (None: not known).
+    weakness. ``size`` is that of the newer one's download, in bytes (None: not known). ``digests``
+    are the one that was installed and the one that the feed states now, where it has changed.
     """
 
     runtime: str
@@ -33,6 +34,7 @@ class Newer(msgspec.Struct, frozen=True):
     withdrawn: str = ""
     fixes: bool = False
     size: int | None = None
+    digests: tuple[str, str] | None = None
 
 
 class Affected(msgspec.Struct, frozen=True):

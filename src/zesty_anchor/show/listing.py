@@ -99,6 +99,9 @@ def _why(paint: Paint, row: Newer, today: str) -> list[str]:
     supported.
     """
     parts = [paint.bad(f"withdrawn: {row.withdrawn}")] if row.withdrawn else []
+    if row.digests is not None:
+        was, now = (each[:_SHORT] + "…" for each in row.digests)
+        parts.append(paint.bad(f"its digest changed upstream: {was} was installed, {now} now"))
     if row.ends and row.ends < today:
         parts.append(paint.bad(f"not supported since {row.ends}"))
     elif row.ends:
@@ -156,6 +159,8 @@ def _more(listed: Listing, others: list[str]) -> list[str]:
     return parts + ([f"also installed: {', '.join(others)}"] if others else [])
 
 
+_SHORT = 15
+"""As much of a digest is shown as tells two apart."""
 _MANY = 40
 """More versions than this are grouped by line."""
 

@@ -43,6 +43,11 @@ class Locations(msgspec.Struct, frozen=True):
         return self.data / "bin"
 
     @property
+    def stable(self) -> Path:
+        """Links to default versions, for settings that name a path."""
+        return self.data / "current"
+
+    @property
     def pins(self) -> Path:
         """What projects' pins were resolved to: a file for each of theirs, under its whole path."""
         return self.cache / "pins"

@@ -115,7 +115,10 @@ COMMANDS = {
         ("--shell", "--dotenv", "--github", "--install", *_MANIFEST),
     ),
     "locate": Own(
-        "Use", "Print the folder of an installed version (for an editor).", ("runtime", "version"), _MANIFEST
+        "Use",
+        "Print the folder of an installed version (for an editor).",
+        ("runtime", "version"),
+        ("--stable", *_MANIFEST),
     ),
     "identity": Own("Use", "Print the public half of your key.", (), _MANIFEST),
     "undo": Own("Undo", "Undo the last run, or an earlier one.", (), ("--run", "--list", *_ASKS)),
