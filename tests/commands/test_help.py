@@ -121,3 +121,51 @@ def test_each_page_that_a_message_names_is_there(desk: Desk) -> None:
         assert desk.well("docs", name).out.startswith("# ")
     printed = re.sub(r'""".*?"""', "", source, flags=re.DOTALL)
     assert not re.findall(r"docs/[a-z-]+\.md", printed), "a file that nobody has"
+
+
+NO_COMMANDS = {
+    "block",
+    "did",
+    "has",
+    "is",
+    "itself",
+    "launcher",
+    "line",
+    "looks",
+    "may",
+    "never",
+    "on",
+    "pins",
+    "runs",
+    "sets",
+    "wrote",
+    "za",
+}
+"""Words that follow the program's name in a sentence, and what only our shells call."""
+
+
+def advised() -> set[tuple[str, str]]:
+    """Every command line of ours in a text of the source or of a page: the command, and the rest of it."""
+    found: set[tuple[str, str]] = set()
+    for file in (
+        *(ROOT / "src/zesty_anchor").rglob("*.py"),
+        *(ROOT / "docs").glob("*.md"),
+        ROOT / "README.md",
+    ):
+        text = file.read_text()
+        if file.suffix == ".py":  # texts that go on in the next line of the source
+            text = re.sub(r'"\s*\n\s*f?"', "", text)
+        found |= set(re.findall(r"\b(?:zesty-anchor|za) ([a-z][a-z-]*)((?: +--?[a-z][a-z-]*)*)", text))
+    return found
+
+
+def test_each_command_that_is_advised_is_there_with_its_options() -> None:
+    words = {word for word, _ in advised()}
+    assert len(words & set(COMMANDS)) > 25
+    sentences = words - set(COMMANDS)
+    assert sentences <= NO_COMMANDS, (
+        f"no command of ours, and no sentence about us: {sentences - NO_COMMANDS}"
+    )
+    for command, options in advised():
+        for option in options.split() if command in COMMANDS else ():
+            assert option in (*COMMANDS[command].options, "--help"), f"zesty-anchor {command} has no {option}"

@@ -8,6 +8,7 @@ import pytest
 
 from tests.conftest import Answer, Desk
 from zesty_anchor.files.home_move import HomeMove
+from zesty_anchor.files.own_folders import OURS
 from zesty_anchor.planning.projects import follow, forget, note, seen
 
 pytestmark = pytest.mark.needs("bash", "zsh", "fish")
@@ -61,6 +62,26 @@ def test_a_manifest_may_have_nothing_remembered(pinning: Desk) -> None:
     assert not record.exists()
     answer: Answer = pinning.well("projects")
     assert "remember = false" in answer.out
+
+
+def test_what_is_ours_in_our_folders_is_known_as_that(pinning: Desk) -> None:
+    """Behind a person's link to a folder there may be other things too."""
+    pinning.shell("bash", f"cd {pinning.home}/tides", "-i")
+    for words in (
+        ("list", "--newer"),
+        ("locate", "kelp", "--stable"),
+        ("timing", "--seconds", "1"),
+        ("lock",),
+    ):
+        pinning.run(*words)
+    pinning.run("with", "--", "true", cwd=pinning.home / "tides")
+    names = [
+        path.name
+        for place in (".local/share", ".local/state", ".cache")
+        for path in (pinning.home / place / "zesty-anchor").iterdir()
+    ]
+    assert {"projects.jsonl", "program.json", "newer.json", "current", "journal.db", "shelf"} <= set(names)
+    assert [name for name in names if not OURS.fullmatch(name)] == []
 
 
 def test_a_record_is_followed_cut_short_and_survives_a_bad_line(desk: Desk) -> None:

@@ -71,3 +71,13 @@ def test_a_note_says_where_it_would_matter(desk: Desk) -> None:
     assert ("[trust]\nsystem = true" in desk.well("draft", "-").out) is bool(added)
     desk.wants(f"{SHELLS}[trust]\nsystem = false\n", f'{RECIPE}[runtimes.kelp]\nwant = "4.2.1"\n')
     assert "tools of kelp" not in desk.well("preview").out
+
+
+def test_authorities_beside_a_manifest_are_agreed_to_with_it(desk: Desk) -> None:
+    desk.write("made up\n", "desk/low.pem")
+    desk.wants(f'{SHELLS}[trust]\nfile = "low.pem"\n', f'{RECIPE}[runtimes.kelp]\nwant = "4.2.1"\n')
+    manifest = desk.manifest.rename(desk.home / "desk/workstation.toml")
+    desk.well("provision", "-m", str(manifest), "--trust", str(manifest))
+    desk.write("another one\n", "desk/low.pem")
+    asked = desk.run("provision", "-m", str(manifest))
+    assert asked.code == 5 and "low.pem" in asked.err and "--trust" in asked.err

@@ -116,7 +116,7 @@ def test_what_does_not_depend_on_a_failure_is_done(work: tuple[Runner, Journal, 
         Mark("e", out, needs=frozenset({"a"})),
     ]
     outcomes = {r.subject: r.outcome for r in runner.stage(changes)}
-    assert outcomes == {"a": "done", "bad": "failed", "c": "waited", "d": "waited", "e": "done"}
+    assert outcomes == {"a": "done", "bad": "failed", "c": "skipped", "d": "skipped", "e": "done"}
     assert sorted(p.name for p in out.iterdir()) == ["a", "e"]
     assert marks.taken == ["bad"]
 
@@ -137,7 +137,7 @@ def test_startup_files_are_all_or_none(work: tuple[Runner, Journal, Marks, Path]
         Mark("c", out, Stage.SHELL),
     ]
     reports = runner.stage(changes)
-    assert [r.outcome for r in reports] == ["taken back", "failed", "waited"]
+    assert [r.outcome for r in reports] == ["undone", "failed", "skipped"]
     assert not list(out.iterdir())
     assert marks.taken == ["b", "a"], "the latest first"
     assert not journal.unfinished()
@@ -225,7 +225,7 @@ def test_what_could_not_be_taken_back_is_not_said_to_be(
     journal.end_run(1)
     marks.stays = Reverted(("a stays",), whole=False)
     taken = take_back_run({"mark": marks}, journal, 1, lambda run: bench_in(tmp_path))
-    assert not taken.whole and [change.outcome for change in taken.changes] == ["not taken back"]
+    assert not taken.whole and [change.outcome for change in taken.changes] == ["not undone"]
     assert journal.standing_runs() == [1] and (out / "a").exists()
     marks.stays = WHOLE
     assert take_back_run({"mark": marks}, journal, 1, lambda run: bench_in(tmp_path)).whole

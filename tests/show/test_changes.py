@@ -19,7 +19,7 @@ def test_every_heading_of_a_preview_has_a_kind() -> None:
     assert {kind.heading for kind in KINDS.values()} == set(Heading)
 
 
-@pytest.mark.parametrize("outcome", ["done", "taken back"])
+@pytest.mark.parametrize("outcome", ["done", "undone"])
 def test_every_kind_but_our_own_files_is_in_a_summary(outcome: str) -> None:
     for name, kind in KINDS.items():
         out = io.StringIO()
@@ -36,4 +36,4 @@ def test_the_lines_that_say_why_are_shown() -> None:
         failures(Paint(out, "never", {}), Proof(False, (ShellResult("bash", "login", False, 1.0, (check,)),)))
         shown = [line for line in out.getvalue().splitlines() if "line" in line]
         assert len(shown) == wanted and f"line {rows - 1}:" in shown[-1], shown
-    assert "more lines" in out.getvalue()
+    assert "more lines (-v shows all)" in out.getvalue()

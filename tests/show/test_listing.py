@@ -17,5 +17,5 @@ def test_of_the_systems_own_the_version_and_place_are_shown() -> None:
         InstallThere("~/old/kelp", "you", "2.0"),
         InstallThere("/usr/bin/kelp", "Debian package kelp", "3.1.2"),
     )
-    listing.runtime(Paint(out, "never", {}), Listing("kelp", effect, (), (), here=here), "")
+    listing.runtime(Paint(out, "never", {}), Listing("kelp", effect, (), (), here=here), "", "2026-06-30")
     assert out.getvalue().startswith("kelp  system (3.1.2, /usr/bin/kelp) is active: default")

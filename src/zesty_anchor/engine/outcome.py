@@ -22,8 +22,8 @@ class Estimate(msgspec.Struct, frozen=True):
 
 
 class ChangeReport(msgspec.Struct, frozen=True):
-    """One change. ``outcome`` is pending, done, failed, waited (skipped because another one failed),
-    taken back (undone) or not taken back; in a rehearsal simulated, if it was only shown.
+    """One change. ``outcome`` is pending, done, failed, skipped (because another one failed),
+    undone or not undone; in a rehearsal simulated, if it was only shown.
     """
 
     kind: str
@@ -97,7 +97,7 @@ class TakenBack(msgspec.Struct, frozen=True):
     @property
     def whole(self) -> bool:
         """Whether nothing is left that another try could take back."""
-        return all(change.outcome == "taken back" for change in self.changes)
+        return all(change.outcome == "undone" for change in self.changes)
 
 
 def report(change: Change, outcome: str = "pending", problem: Problem | None = None) -> ChangeReport:
@@ -108,7 +108,7 @@ def report(change: Change, outcome: str = "pending", problem: Problem | None = N
 
 def waits(change: Change, reason: str) -> ChangeReport:
     """A change that was not begun, because of something else."""
-    return ChangeReport(change.kind, change.subject, change.action, change.detail, "waited", reason)
+    return ChangeReport(change.kind, change.subject, change.action, change.detail, "skipped", reason)
 
 
 def reports(changes: Iterable[Change]) -> tuple[ChangeReport, ...]:

@@ -9,7 +9,7 @@ from zesty_anchor.engine.home_paths import restored
 
 
 class PastChange(msgspec.Struct, frozen=True):
-    """One change of a run: its state is done, taken back or begun; ``seconds`` is how long it took, ``began``
+    """One change of a run: its state is done, undone or begun; ``seconds`` is how long it took, ``began``
     when it began (seconds since 1970; both 0: not known).
     """
 
@@ -59,7 +59,7 @@ def past_runs(base: Database, home: str) -> list[PastRun]:
                 kind,
                 action,
                 subject,
-                state,
+                "undone" if state == "taken back" else state,  # as the database has it
                 max(0.0, until - since) if since and until else 0.0,
                 since or 0.0,
             )

@@ -105,7 +105,7 @@ class Runner:
             if done and not well():
                 for made in reversed(done):
                     self._take_back(made)
-                reports = [report(change, "taken back") for change in changes]
+                reports = [report(change, "undone") for change in changes]
         finally:
             while self._untidy:
                 tidy(self._untidy.pop())
@@ -187,7 +187,7 @@ class Runner:
                 for made in reversed(done):
                     self._take_back(made)
                 done.clear()
-                reports = [report(c, "taken back") for c in changes[:place]]
+                reports = [report(c, "undone") for c in changes[:place]]
                 reports.append(report(change, "failed", problem))
                 reports += [
                     waits(c, f"all of them or none: {change.subject} failed") for c in changes[place + 1 :]

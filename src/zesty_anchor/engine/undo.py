@@ -174,6 +174,6 @@ def _all(kinds: Kinds, journal: Journal, entries: list[Entry], bench_of: Callabl
         notices += reverted.notices
         if reverted.whole:
             tidy(record_of(kinds, entry))
-        outcome = "taken back" if reverted.whole else "not taken back"
+        outcome = "undone" if reverted.whole else "not undone"
         changes.append(ChangeReport(entry.kind, entry.subject, entry.action, "", outcome))
     return TakenBack(tuple(changes), tuple(notices))

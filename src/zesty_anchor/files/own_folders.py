@@ -92,8 +92,8 @@ def _remove_behind(link: Path) -> list[str]:
 
 
 OURS = re.compile(
-    r"shelf|staging|shell|bin|downloads|builds|answers|pins|homes|attic|logs|charts|recipes|lock|journal\.db.*"
-    r"|(agreed|proved|proof|timing)\.json|shells-at-work-.*|\.made-for-this|\..+\.zesty-anchor-[0-9.]+"
+    r"shelf|staging|shell|bin|current|downloads|builds|answers|pins|packages|homes|attic|logs|charts|recipes"
+    r"|lock|journal\.db.*|(agreed|proved|proof|timing|newer|program)\.json|projects\.jsonl|shells-at-work-.*|\.made-for-this|\..+\.zesty-anchor-[0-9.]+"
 )
 """The names of what is ours in our folders: behind a person's link there may be other things too."""
 

@@ -39,7 +39,7 @@ def bring(workstation: Workstation, person: Person, asked: Sequence[Asked]) -> N
         raise Problem(
             failed.problem, where=failed.where, advice=failed.advice or "zesty-anchor provision tells more"
         )
-    waiting = next((c for c in outcome.changes if c.outcome == "waited" and c.kind in _INSTALLING), None)
+    waiting = next((c for c in outcome.changes if c.outcome == "skipped" and c.kind in _INSTALLING), None)
     if waiting is not None:
         raise Problem(
             f"{waiting.subject} was not installed: {waiting.problem}", advice="run: zesty-anchor provision"

@@ -15,7 +15,6 @@ from zesty_anchor.engine.outcome import Outcome
 from zesty_anchor.operations.agreed import agreed
 from zesty_anchor.operations.in_step import bring_answers_in_step, bring_in_step
 from zesty_anchor.operations.person import Person, finder
-from zesty_anchor.operations.program_step import renewed
 from zesty_anchor.planning.choices import wanted_by_project
 from zesty_anchor.planning.look import look_at
 from zesty_anchor.planning.offers import Offers
@@ -78,9 +77,12 @@ def provision(
 
     planner, offers = planning(workstation)
     plan = planner.plan(machine, workstation.past.resolutions)
-    if not first and renewed(workstation, person, plan):
-        machine = look_at(workstation)
-        plan = planner.plan(machine, workstation.past.resolutions)
+    if plan.changes and not first:
+        from zesty_anchor.operations.program_step import renewed
+
+        if renewed(workstation, person, plan):
+            machine = look_at(workstation)
+            plan = planner.plan(machine, workstation.past.resolutions)
     unproved = not plan.changes and not still_hold(
         read(workstation.locations.state).conditions, plan.wanted, machine
     )

@@ -174,7 +174,7 @@ def recovered(journal: Journal, person: Person, workstation: Workstation, grante
         lambda run: bench_of(run, journal, person, workstation, granted),
     )
     for change in taken.changes:
-        did = "undid" if change.outcome == "taken back" else "could not undo"
+        did = "undid" if change.outcome == "undone" else "could not undo"
         person.reporter.said(f"an earlier run was interrupted: {did} {change.action} {change.subject}")
     return msgspec.structs.replace(taken, notices=(*journal.to_report, *taken.notices))
 
@@ -193,4 +193,4 @@ def carry_out_alone(person: Person, workstation: Workstation, changes: Sequence[
     for each in done:
         if each.outcome != "done":
             raise Problem(each.problem, where=each.where, advice=each.advice)
-    return TakenBack(tuple(report(change, "taken back") for change in changes))
+    return TakenBack(tuple(report(change, "undone") for change in changes))

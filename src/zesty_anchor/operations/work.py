@@ -131,7 +131,7 @@ class Work:
             if self._whole and not outcome.well:
                 taken = self._take_back(runner, journal, granted)
                 undone = tuple(
-                    msgspec.structs.replace(each, outcome="taken back") if each.outcome == "done" else each
+                    msgspec.structs.replace(each, outcome="undone") if each.outcome == "done" else each
                     for each in (*done, *outcome.changes)
                 )
                 notices = (

@@ -122,6 +122,9 @@ def _files(manifest: Manifest) -> set[str]:
     keys = {feed.key for feed in manifest.feeds.values()} | {
         each.key for each in manifest.prerequisites.sources.values()
     }
+    authorities = manifest.trust.file
+    if authorities is not None and not authorities.startswith(("~", "/")):  # those are of this machine
+        keys.add(authorities)
     return {key for key in keys if key}
 
 

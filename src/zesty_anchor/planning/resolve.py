@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 from collections.abc import Mapping
 from pathlib import Path
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 import msgspec
 
@@ -26,10 +26,12 @@ from zesty_anchor.planning.extras import installed_extras, known_extras, wanted_
 from zesty_anchor.planning.offers import Offers, sha256
 from zesty_anchor.planning.standing import Known, moved, standing
 from zesty_anchor.planning.workstation import Workstation
-from zesty_anchor.shelf.kept_builds import KeptBuilds
 from zesty_anchor.shelf.receipt import Receipt, damage_in, lacking
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system.problem import Problem, UsageProblem
+
+if TYPE_CHECKING:
+    from zesty_anchor.shelf.build import Pace
 
 Found = Mapping[str, Mapping[str, object]]
 """The versions resolved so far, by runtime and version."""
@@ -291,8 +293,7 @@ class Resolver:
                 links=source.source.links if source.source else {},
                 finish=source.source.finish if source.source else "",
             )
-        builds = KeptBuilds(workstation.locations.builds)
-        pace = builds.pace(name) if release.source else None
+        pace = _pace(workstation, name) if release.source else None
         return placed(
             msgspec.structs.replace(
                 base,
@@ -421,6 +422,13 @@ def _words(choices: tuple[str, ...]) -> str:
 def to_build(version: str) -> str:
     """The want under which the lock holds what a version is built with."""
     return f"to build {version}"
+
+
+def _pace(workstation: Workstation, name: str) -> Pace | None:
+    """How long the last build of a runtime took here; None where there was none."""
+    from zesty_anchor.shelf.kept_builds import KeptBuilds
+
+    return KeptBuilds(workstation.locations.builds).pace(name)
 
 
 def placed(version: WantedVersion) -> WantedVersion:

@@ -1,4 +1,4 @@
-"""Changes as a person reads them: what is pending, what was done, what was taken back."""
+"""Changes as a person reads them: what is pending, what was done, what was undone."""
 
 from __future__ import annotations
 
@@ -26,7 +26,7 @@ def outcome(paint: Paint, done: Outcome, manifest: str) -> None:
     for change in done.changes:
         if change.outcome == "failed":
             _failure(paint, change)
-    waiting = [change for change in done.changes if change.outcome in ("waited", "taken back")]
+    waiting = [change for change in done.changes if change.outcome in ("skipped", "undone")]
     if waiting:
         named = [c for c in waiting if KINDS[c.kind].heading is not Heading.OURS]
         more = f"{len(waiting) - len(named)} generated files" if len(named) < len(waiting) else ""
@@ -77,13 +77,13 @@ def taken_back(paint: Paint, taken: TakenBack, *, whole: bool = False) -> None:
         notices(paint, taken.notices)
         paint.write("Nothing left to undo.")
         return
-    done = sum(change.outcome == "taken back" for change in taken.changes)
+    done = sum(change.outcome == "undone" for change in taken.changes)
     paint.write(paint.head(f"{count(done, 'change')} undone."))
     if not whole:
-        brought(paint, taken.changes, "taken back")
+        brought(paint, taken.changes, "undone")
     for change in taken.changes:
-        if whole or change.outcome != "taken back":
-            word = paint.good("undone") if change.outcome == "taken back" else paint.bad("not undone")
+        if whole or change.outcome != "undone":
+            word = paint.good("undone") if change.outcome == "undone" else paint.bad("not undone")
             paint.write(f"  {word}  {change.action} {change.subject}")
     notices(paint, taken.notices)
     if done < len(taken.changes):
@@ -115,8 +115,8 @@ def _summary(changes: Iterable[ChangeReport]) -> str:
         "done": "done",
         "simulated": "only shown",
         "failed": "failed",
-        "waited": "skipped",
-        "taken back": "undone",
+        "skipped": "skipped",
+        "undone": "undone",
     }
     return ", ".join(
         f"{count(tally[key], 'change')} {word}" if key == "done" else f"{tally[key]} {word}"
@@ -127,7 +127,7 @@ def _summary(changes: Iterable[ChangeReport]) -> str:
 
 _HEADS = {
     "done": {"new": "new", "system": "for the system", "files": "your files", "removed": "removed"},
-    "taken back": {
+    "undone": {
         "new": "uninstalled",
         "system": "for the system",
         "files": "your files",

@@ -114,5 +114,5 @@ def dismantled(taken: TakenBack, removed: tuple[str, ...], kept: str) -> Dismant
 
 
 def _taken_back(taken: TakenBack) -> dict[str, Any]:
-    number = sum(change.outcome == "taken back" for change in taken.changes)
+    number = sum(change.outcome == "undone" for change in taken.changes)
     return {"undone": number, "changes": taken.changes, "notices": taken.notices}

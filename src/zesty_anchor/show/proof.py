@@ -26,7 +26,7 @@ def verified(paint: Paint, seen: Verified, home: str, *, whole: bool = False) ->
         matrix(paint, seen.proof)
     if not seen.ok or seen.proof.earlier:
         paint.write()
-    failures(paint, seen.proof, home)
+    failures(paint, seen.proof, home, whole=whole)
     earlier(paint, seen.proof)
     told = {check.cause.file for _, check in seen.proof.failures if check.cause is not None}
     _drift(paint, [each for each in seen.drift if each.place not in told])
@@ -70,9 +70,9 @@ def _cell(paint: Paint, marks: list[bool], failed: bool) -> str:
     return paint.bad("NO" if not any(marks) else f"NO in {marks.count(False)} of {len(marks)}")
 
 
-def failures(paint: Paint, proof: Proof, home: str = "") -> None:
+def failures(paint: Paint, proof: Proof, home: str = "", *, whole: bool = False) -> None:
     """Each cause once, with the checks that hang on it; what was expected and observed is that of the first
-    of them.
+    of them, with ``whole`` in full.
     """
     ways: dict[str, int] = {}
     for each in proof.shells:
@@ -91,7 +91,7 @@ def failures(paint: Paint, proof: Proof, home: str = "") -> None:
         paint.write(f"  fails      {'; '.join(names[:_MOST_NAMED])}{more}")
         paint.write(f"  in         {_where([each for each, _ in found], ways)}")
         for word, text in (("expected", check.expected), ("observed", check.observed)):
-            first, *rest = _quoted(text, home)
+            first, *rest = _quoted(text, home, whole=whole)
             paint.write(f"  {word}   {first}")
             for row in rest:
                 paint.write(f"             {row}")
@@ -115,18 +115,18 @@ def earlier(paint: Paint, proof: Proof) -> None:
     paint.write()
 
 
-def _quoted(text: str, home: str) -> list[str]:
+def _quoted(text: str, home: str, *, whole: bool = False) -> list[str]:
     """A text whose blanks at its ends, and line ends, can be seen; a long one in rows, those in the middle
-    counted.
+    counted unless ``whole``.
     """
     text = text.replace(f"{home}/", "~/") if home else text
     rows = text.split("\n")
     if len(rows) == 1 or len(text) <= _ONE_ROW:
         shown = "\\n".join(rows)
         return [f"'{shown}'" if shown != shown.strip() or not shown else shown]
-    if len(rows) <= _MOST_ROWS:
+    if whole or len(rows) <= _MOST_ROWS:
         return rows
-    return [*rows[: _MOST_ROWS - 2], f"… {len(rows) - _MOST_ROWS + 1} more lines", rows[-1]]
+    return [*rows[: _MOST_ROWS - 2], f"… {len(rows) - _MOST_ROWS + 1} more lines (-v shows all)", rows[-1]]
 
 
 def _where(found: Iterable[ShellResult], ways: dict[str, int]) -> str:

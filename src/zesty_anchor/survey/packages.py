@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Collection, Iterator
-from email.parser import BytesHeaderParser
 from pathlib import Path
 
 import msgspec
@@ -77,5 +76,7 @@ def _read(file: Path, form: str) -> Package | None:
             return Package(document.name, document.version) if document.name else None
     except (OSError, msgspec.MsgspecError):
         return None
+    from email.parser import BytesHeaderParser
+
     headers = BytesHeaderParser().parsebytes(content)
     return Package(str(headers["Name"]), str(headers["Version"] or "")) if headers["Name"] else None
