@@ -48,7 +48,10 @@ def command(
         found = prunable(workstation, asked, keep=keep, older=older, needed_too=needed_too)
         if not setting.as_json:
             shown.prunable(
-                setting.out if only_list else setting.err, found, whole=setting.verbose or only_list
+                setting.out if only_list else setting.err,
+                found,
+                whole=setting.verbose or only_list,
+                advise=only_list,
             )
         if not only_list:
             found = prune(workstation, person, found, amount(found.freed))

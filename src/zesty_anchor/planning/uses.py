@@ -45,7 +45,7 @@ def uses(workstation: Workstation, machine: Machine) -> Mapping[Shelved, tuple[s
         if receipt.through:
             for name, folder in machine.shelf:
                 if name == receipt.through:
-                    note((name, folder), f"installed {other} {number}")
+                    note((name, folder), f"{other} {number} was installed through it")
     return {key: tuple(reasons) for key, reasons in found.items()}
 
 

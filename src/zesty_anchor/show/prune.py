@@ -13,21 +13,27 @@ _MOST = 12
 """More rows of a kind than this are summed up, the biggest shown."""
 
 
-def prunable(paint: Paint, found: Pruned, *, whole: bool) -> None:
-    """What would be freed, then each thing, by kind, the biggest first; with ``whole`` also those that are
-    needed.
+_HEADS = {"versions": "Versions", "downloads": "Downloads", "builds": "Kept builds", "attic": "Attic"}
+
+
+def prunable(paint: Paint, found: Pruned, *, whole: bool, advise: bool = False) -> None:
+    """What would be freed, then each thing, by kind, those that go first; with ``whole`` also those that are
+    needed. ``advise`` adds the command that deletes them.
     """
-    total = sum(each.size for each in found.things)
-    if not any(each.goes for each in found.things):
+    total, going = sum(each.size for each in found.things), _going(found)
+    if not going:
         paint.write(f"Nothing to delete: {amount(total)} in use, all of it needed.")
     else:
-        going = sum(each.goes for each in found.things)
         paint.write(
             f"{paint.look(amount(found.freed))} of {amount(total)} can be freed: {count(going, 'thing')}."
         )
-    rows = list(_rows(paint, found.things, whole=whole))
-    if rows:
-        columns(paint, rows, [10, 8, 8])
+    for kind, head in _HEADS.items():
+        listed = [each for each in found.things if each.kind == kind and (whole or each.goes)]
+        if listed:
+            paint.write(paint.head(f"{head}, {amount(sum(each.size for each in listed))}"))
+            columns(paint, list(_rows(paint, listed, whole=whole)), [10, 8, 8])
+    if advise and going:
+        paint.write(f"To delete what goes: {paint.name('zesty-anchor prune')}")
 
 
 def pruned(paint: Paint, found: Pruned) -> None:
@@ -46,21 +52,10 @@ def _why(paint: Paint, each: Prunable) -> str:
 
 
 def _rows(paint: Paint, things: Sequence[Prunable], *, whole: bool) -> Iterator[list[str]]:
-    for kind in dict.fromkeys(each.kind for each in things):
-        listed = [each for each in things if each.kind == kind and (whole or each.goes)]
-        listed.sort(key=lambda each: not each.goes)
-        for each in listed[:_MOST] if not whole else listed:
-            yield [
-                paint.name(each.subject),
-                amount(each.size),
-                paint.look("goes") if each.goes else "stays",
-                _why(paint, each),
-            ]
-        if not whole and len(listed) > _MOST:
-            rest = listed[_MOST:]
-            yield [
-                f"{len(rest)} more of {kind}",
-                amount(sum(each.size for each in rest)),
-                paint.look("goes"),
-                "",
-            ]
+    ordered = sorted(things, key=lambda each: not each.goes)
+    for each in ordered if whole else ordered[:_MOST]:
+        goes = paint.look("goes") if each.goes else "stays"
+        yield [paint.name(each.subject), amount(each.size), goes, _why(paint, each)]
+    if rest := [] if whole else ordered[_MOST:]:
+        size = amount(sum(each.size for each in rest))
+        yield [f"{len(rest)} more", size, paint.look("goes"), ""]

@@ -24,6 +24,7 @@ def affected(paint: Paint, found: Sequence[Affected]) -> None:
 def beyond(paint: Paint, found: Sequence[Beyond]) -> None:
     """What another want would give, and what to write for it."""
     if found:
+        paint.write()
         rows = [[f"{e.runtime} {e.version}", f'want = "{e.line}"', paint.name(e.place)] for e in found]
         columns(paint, [[paint.faint(head) for head in ("to get", "write", "in place of")], *rows], [14, 12])
 
@@ -36,5 +37,6 @@ def pinned(paint: Paint, found: Sequence[Project]) -> None:
         for pin in each.pins
     ]
     if rows:
+        paint.write()
         heads = [paint.faint(head) for head in ("pinned in", "runtime", "want", "installed", "newer")]
         columns(paint, [heads, *rows], [20, 8, 6, 9])
