@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from functools import lru_cache
 from typing import Any
 
 Step = str | int
@@ -29,9 +30,15 @@ class Lines:
         return 1
 
 
+@lru_cache(maxsize=4)
+def lines_of(text: str) -> Lines:
+    """The lines of a text: of one that was asked about before, the same."""
+    return Lines(text)
+
+
 def line_of(text: str, path: tuple[Step, ...]) -> int:
     """The line of one key; see ``Lines.of``."""
-    return Lines(text).of(path)
+    return lines_of(text).of(path)
 
 
 def _positions(text: str) -> Iterator[tuple[tuple[Step, ...], int]]:

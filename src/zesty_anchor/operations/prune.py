@@ -37,16 +37,11 @@ def prunable(
     that kind, or an age, was named: each is what ``undo`` restores.
     """
     machine = look_at(workstation)
-    shown = workstation.locations.shown
-    attic = [
-        Prunable("attic", shown(each.was or each.kept), each.kept, each.size, each.since)
-        for each in kept(workstation)
-    ]
     found = [
-        *versions(workstation, machine),
-        *downloads(workstation, machine),
-        *builds(workstation, machine),
-        *attic,
+        *(versions(workstation, machine) if "versions" in kinds else ()),
+        *(downloads(workstation, machine) if "downloads" in kinds else ()),
+        *(builds(workstation, machine) if "builds" in kinds else ()),
+        *(_attic(workstation) if "attic" in kinds else ()),
     ]
     things = chosen(found, kinds, keep=keep, older=older, needed_too=needed_too, now=time.time())
     if len(kinds) > 1 and not older:
@@ -57,6 +52,14 @@ def prunable(
             for each in things
         ]
     return Pruned(False, sum(each.size for each in things if each.goes), tuple(things))
+
+
+def _attic(workstation: Workstation) -> list[Prunable]:
+    shown = workstation.locations.shown
+    return [
+        Prunable("attic", shown(each.was or each.kept), each.kept, each.size, each.since)
+        for each in kept(workstation)
+    ]
 
 
 def prune(workstation: Workstation, person: Person, found: Pruned, sizes: str) -> Pruned:

@@ -59,9 +59,9 @@ class Workstation(msgspec.Struct, frozen=True):
 
     def place(self, *path: str | int) -> str:
         """The manifest's file and the line of a key."""
-        from zesty_anchor.manifest.position import Lines
+        from zesty_anchor.manifest.position import line_of
 
-        return f"{self.file}:{Lines(self.text).of(path)}"
+        return f"{self.file}:{line_of(self.text, path)}"
 
     def recipe_place(self, name: str) -> str:
         """The file of a runtime's recipe; with the line where it stands in the manifest."""
@@ -75,9 +75,9 @@ class Workstation(msgspec.Struct, frozen=True):
 
     def decided_by_default(self) -> dict[str, str]:
         """Where the manifest says which version of each runtime is the default."""
-        from zesty_anchor.manifest.position import Lines
+        from zesty_anchor.manifest.position import lines_of
 
-        lines, shown = Lines(self.text), self.locations.shown(self.file)
+        lines, shown = lines_of(self.text), self.locations.shown(self.file)
         return {
             name: f"{shown}:{lines.of((*self.manifest.step(name), 'want'))} (want {tool.want})"
             for name, tool in self.manifest.tools.items()
