@@ -96,6 +96,17 @@ def line_of_version(version: str, lines: Iterable[str]) -> str | None:
     return max(found, key=len, default=None)
 
 
+class DivertingFile(Part, frozen=True):
+    """``[[diverting-files]]`` of a recipe: a configuration file that leads a package tool elsewhere."""
+
+    file: str
+    """The file, with ~ for the home. Example: ``"~/.kelprc"``."""
+    pattern: str
+    """A regular expression for the line that does it. Example: ``"^prefix ="``."""
+    what: str
+    """What it does, in a few words. Example: ``"kelp-pack installs into another folder"``."""
+
+
 class InstalledPackages(Part, frozen=True):
     """``[[extras.packages]]``: where the packages in a version are to be seen."""
 
@@ -367,6 +378,12 @@ class Recipe(Part, frozen=True):
     """The lines of the runtime that do not have one of the commands. Example: ``{ kelp-pack = ["2", "3.0"]
     }``.
     """
+    diverted: dict[VariableName, str] = {}
+    """Variables that lead the runtime or its package tool elsewhere, each with what it does. Example: ``{
+    KELP_PATH = "kelp takes packages from there first" }``.
+    """
+    diverting_files: tuple[DivertingFile, ...] = ()
+    """Configuration files that do so."""
     support: dict[str, Annotated[str, msgspec.Meta(pattern=r"\A\d{4}-\d{2}-\d{2}\Z")]] = {}
     """The last day of support of each line, where the feed does not say it. Example: ``{ "3.6" =
     "2026-04-30" }``.

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from datetime import date
 
 import msgspec
@@ -30,6 +31,7 @@ from zesty_anchor.proof.proved import last_proof, read
 from zesty_anchor.proof.reasons import NOT_YET
 from zesty_anchor.proof.result import Proof
 from zesty_anchor.proof.verified import EXITS, Drift, Offer, State, Verified
+from zesty_anchor.survey.diversions import in_files
 from zesty_anchor.system.privilege import NO_ACCESS
 from zesty_anchor.system.problem import UsageProblem
 
@@ -99,6 +101,7 @@ def verify(
     proof = explained(proof, plan.wanted, machine, workstation.place, drift)
     proof, fixes = with_fixes(proof, plan.wanted, machine, person.jobs, earlier=earlier)
     notes = tuple(each.text for each in unsupported(workstation, machine, date.today().isoformat()))
+    diverted = tuple(_diverted(workstation, proof))
     state = _state(drift, proof)
     if notes and workstation.manifest.support.ended == "fail":
         state = "failing"
@@ -112,8 +115,23 @@ def verify(
         proof.shells,
         round(time.monotonic() - began, 2),
         fixes=tuple(_offered(fix, workstation) for fix in fixes),
-        notes=notes,
+        notes=(*notes, *diverted),
     ), fixes
+
+
+def _diverted(workstation: Workstation, proof: Proof) -> Iterator[str]:
+    """What leads a runtime of the manifest, or its package tool, elsewhere: a sentence each."""
+    shells: dict[str, dict[str, None]] = {}
+    for result in proof.shells:
+        for name in result.diverting:
+            shells.setdefault(name, {})[result.shell] = None
+    for runtime, recipe in workstation.recipes.items():
+        for name, what in recipe.diverted.items():
+            if name in shells:
+                trace = f"zesty-anchor trace '${name}' shows the line"
+                yield f"{name} is set in {', '.join(shells[name])}: {what}; {trace}"
+        for each in in_files(runtime, recipe, workstation.locations):
+            yield f"{each.file}:{each.line}: {each.what}"
 
 
 def _offered(fix: Fix, workstation: Workstation) -> Offer:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import threading
 from collections.abc import Collection, Sequence
 from pathlib import Path
@@ -96,8 +97,11 @@ def prove(wanted: Wanted, machine: Machine, jobs: int = 4, asking: Asking | None
         asked = together(jobs, lambda r, stop: _one(r, machine, shared, stop), rounds)
     ours = str(machine.locations.data) if before else ""
     most_ms = wanted.shell_choices.most_startup_ms
+    own = {name for name, _ in wanted.variables}
+    watched = {name for recipe in wanted.recipes.values() for name in recipe.diverted} - own
     results = [
-        _judged(each, found, shared, most_ms, asking, ours) for each, found in zip(rounds, asked, strict=True)
+        _judged(each, found, shared, most_ms, asking, ours, watched)
+        for each, found in zip(rounds, asked, strict=True)
     ]
     here = _here(wanted, machine, asking)
     here += tuple(check for each in asking.folders for check in missing_in(each) if _fits(check.name, asking))
@@ -261,10 +265,17 @@ def _is_passing(name: bytes) -> bool:
 
 
 def _judged(
-    each: _Round, found: _Asked, shared: _Shared, most_ms: int, asking: Asking, ours: str
+    each: _Round,
+    found: _Asked,
+    shared: _Shared,
+    most_ms: int,
+    asking: Asking,
+    ours: str,
+    watched: Collection[str],
 ) -> ShellResult:
     by_run = {**shared.answers.get(found.key, {}), **found.by_run}
     started = found.answers.startup_ms is not None
+    given = environment_in(by_run[ENVIRONMENT].output) if ENVIRONMENT in by_run else {}
     checks = (
         []
         if each.context.name == PROGRAMS or each.folder
@@ -284,4 +295,5 @@ def _judged(
         ok=not any(check.decides for check in checks),
         startup_ms=round(found.answers.startup_ms or 0.0, 1),
         checks=tuple(checks),
+        diverting=tuple(name for name in sorted(watched) if given.get(os.fsencode(name))),
     )

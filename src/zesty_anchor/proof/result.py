@@ -58,13 +58,16 @@ IN_FOLDER = "in "
 
 
 class ShellResult(msgspec.Struct, frozen=True):
-    """All checks of one shell in one context. ``startup_ms`` is the time until it took its first command."""
+    """All checks of one shell in one context. ``startup_ms`` is the time until it took its first command,
+    ``diverting`` are variables in it that lead a runtime or its package tool elsewhere.
+    """
 
     shell: str
     context: str
     ok: bool
     startup_ms: float
     checks: tuple[CheckResult, ...]
+    diverting: tuple[str, ...] = ()
 
     @property
     def in_folder(self) -> bool:

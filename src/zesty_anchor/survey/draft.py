@@ -46,6 +46,9 @@ def draft(found: Findings) -> str:
                     " stays there"
                 )
             )
+        elif variable.diverts:
+            text = f"{variable.name} = {variable.value}, by {variable.file}:{variable.line}, is left out"
+            variables.add(tomlkit.comment(f"{text}: {variable.diverts}".replace("\n", " ")))
         elif variable.leads_nowhere:
             variables.add(
                 tomlkit.comment(

@@ -67,7 +67,8 @@ class RuntimeFound(msgspec.Struct, frozen=True):
 class VariableFound(msgspec.Struct, frozen=True):
     """A variable that one of the person's startup files sets, and the line. ``others`` are other values,
     each with its place. It is ``computed`` if the line computes the value at each start, and
-    ``leads_nowhere`` if the value is a path that does not exist.
+    ``leads_nowhere`` if the value is a path that does not exist. ``diverts`` is how it leads a runtime
+    elsewhere (empty: it does not).
     """
 
     name: str
@@ -77,6 +78,7 @@ class VariableFound(msgspec.Struct, frozen=True):
     others: tuple[str, ...] = ()
     computed: bool = False
     leads_nowhere: bool = False
+    diverts: str = ""
 
 
 class EntryFound(msgspec.Struct, frozen=True):

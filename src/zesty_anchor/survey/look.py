@@ -15,6 +15,7 @@ from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.shells.marked import marked_rows
 from zesty_anchor.shells.together import together
 from zesty_anchor.survey.disk_troubles import disk_troubles
+from zesty_anchor.survey.diversions import diversions
 from zesty_anchor.survey.findings import (
     Answering,
     EntryFound,
@@ -97,7 +98,7 @@ def look(
         manifest=manifest,
         troubles=tuple(wrong),
         runtimes=tuple(found),
-        variables=tuple(_variables(started, machine)),
+        variables=tuple(_variables(started, machine, {**known, **recipes})),
         path=tuple(_entries(path, started, machine)),
         packages=machine.manager.name if machine.manager else "",
         privilege=privilege,
@@ -137,6 +138,7 @@ def _all_troubles(
             started, (command for recipe in wanted.values() for command in recipe.commands), machine
         ),
         *unused_installs(recipes, path, machine),
+        *diversions(started, machine, wanted),
         *disk_troubles(machine, machine.environ.get("PATH", "")),
     ]
     return tuple(sorted(dict.fromkeys(found), key=lambda each: -each.weight))
@@ -149,7 +151,9 @@ def _widest(started: Iterable[StartupTrace]) -> list[StartupTrace]:
     return [best[shell] for shell in dict.fromkeys(t.shell for t in listed)]
 
 
-def _variables(started: Iterable[StartupTrace], machine: Machine) -> Iterable[VariableFound]:
+def _variables(
+    started: Iterable[StartupTrace], machine: Machine, recipes: Mapping[str, Recipe]
+) -> Iterable[VariableFound]:
     """What the person's own startup files set: each variable once, as the first shell has it that a person
     types in.
     """
@@ -160,12 +164,16 @@ def _variables(started: Iterable[StartupTrace], machine: Machine) -> Iterable[Va
             if place is not None and _own(place.file, machine) and not _of_the_skeleton(place, machine):
                 found.setdefault(name, {}).setdefault(value, (place, trace.shell))
     shown = machine.locations.shown
+    diverting = {name: what for recipe in recipes.values() for name, what in recipe.diverted.items()}
     for name, values in found.items():
         (value, (place, _)), *others = values.items()
         others_told = tuple(f"{v} in {shell} ({shown(p.file)}:{p.line})" for v, (p, shell) in others)
         computed = any(sign in _row(place) for sign in ("$(", "`", "$RANDOM", "| read"))
         lost = value.startswith("/") and ":" not in value and not os.path.lexists(value)
-        yield VariableFound(name, value, shown(place.file), place.line, others_told, computed, lost)
+        yield VariableFound(
+            *(name, value, shown(place.file), place.line, others_told, computed, lost),
+            diverts=diverting.get(name, ""),
+        )
 
 
 _PASSING = re.compile(
