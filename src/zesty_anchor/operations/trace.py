@@ -7,6 +7,7 @@ from functools import cached_property
 
 from zesty_anchor.manifest.recipe import Recipe
 from zesty_anchor.planning.choices import Choice, choice_of
+from zesty_anchor.planning.elsewhere import elsewhere
 from zesty_anchor.planning.look import look_at
 from zesty_anchor.planning.traced import Traced
 from zesty_anchor.planning.workstation import Workstation
@@ -34,6 +35,7 @@ def trace(workstation: Workstation, name: str, meanwhile: Callable[[], object]) 
         named.decided,
         tuple((each.shell, each.context) for each in started),
         named.installs([each.path for each in started], owners),
+        tuple(elsewhere(name, machine)) if named.decided is not None else (),
     )
 
 

@@ -61,6 +61,22 @@ class Origin(Protocol):
         """Whether our generated files brought it."""
 
 
+class Elsewhere(Protocol):
+    """What a command runs where no shell is started."""
+
+    @property
+    def where(self) -> str:
+        """What starts it: cron, sudo."""
+
+    @property
+    def path(self) -> str:
+        """The file; empty where it is not found."""
+
+    @property
+    def instead(self) -> str:
+        """What to write there to run ours."""
+
+
 class Traced(Protocol):
     """All that answers to one name."""
 
@@ -87,6 +103,10 @@ class Traced(Protocol):
     @property
     def decided(self) -> Chosen | None:
         """What decided the version."""
+
+    @property
+    def elsewhere(self) -> Sequence[Elsewhere]:
+        """What runs where no shell is started."""
 
     @property
     def installs(self) -> Sequence[InstallThere]:
@@ -125,6 +145,15 @@ def traced(paint: Paint, found: Traced, shown: Callable[[str], str]) -> None:
         paint.write()
         paint.write(paint.head("Installed on this machine"))
         installs(paint, found.installs)
+    if found.elsewhere:
+        paint.write()
+        paint.write(paint.head("Where no shell of yours is started"))
+        rows = [
+            [each.where, shown(each.path) if each.path else paint.look("not found"), paint.name(each.instead)]
+            for each in found.elsewhere
+        ]
+        heads = [paint.faint(head) for head in ("by", "runs", "to run this one, write")]
+        columns(paint, [heads, *rows], [6, 12])
     for told in found.cut_off:
         paint.write(paint.bad("cut off: ") + told)
     if found.here and found.answers and found.here not in [each.path for each in found.answers if each.wins]:
