@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import os
+import shutil
 import subprocess
 
 import pytest
@@ -98,3 +100,29 @@ def test_the_environment_reaches_the_later_steps_of_a_job(desk: Desk) -> None:
     assert values["GAUGE"] == "north quay, $5 a day" and values["KELP_AT"].endswith("kelp/4.2.1")
     path = files["GITHUB_PATH"].read_text().splitlines()
     assert path == [f"{desk.shelf}/kelp/4.2.1/bin", f"{desk.home}/tools"], "the last line comes first on PATH"
+
+
+def test_an_image_of_the_same_lock_is_the_same_bytes_twice(desk: Desk) -> None:
+    data, trees = desk.home / ".local/share/zesty-anchor", []
+    desk.wants(NONE, '[runtimes.kelp]\nwant = "4.2.1"\nalso = ["3.6"]\n')
+    desk.well("lock")
+    desk.environment["SOURCE_DATE_EPOCH"] = "soon"
+    assert desk.run("provision", "--locked", "--yes").code == 2
+    shutil.rmtree(desk.home / ".local")
+    desk.environment["SOURCE_DATE_EPOCH"] = "1700000000"
+    for _ in range(2):
+        desk.well("provision", "--locked", "--yes")
+        trees.append(
+            {
+                str(path.relative_to(data)): (
+                    path.lstat().st_mode,
+                    path.lstat().st_mtime_ns,
+                    os.readlink(path) if path.is_symlink() else path.read_bytes() if path.is_file() else b"",
+                )
+                for path in data.rglob("*")
+            }
+        )
+        for folder in (".local", ".cache"):
+            shutil.rmtree(desk.home / folder)
+    assert trees[0] == trees[1] and len(trees[0]) > 8
+    assert max(time for _, time, _ in trees[0].values()) <= 1_700_000_000 * 10**9

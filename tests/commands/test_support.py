@@ -137,3 +137,9 @@ def test_a_digest_that_changed_upstream_is_named_with_both(desk: Desk, year: Yea
     assert was != now and was.startswith("sha256:") and now.startswith("sha256:") and old["digests"] is None
     shown = desk.well("upgrade", "--list").out
     assert f"its digest changed upstream: {was[:15]}… was installed, {now[:15]}… now" in shown
+
+
+def test_the_report_has_them_too(desk: Desk, year: Year) -> None:
+    desk.well("report")
+    page = (desk.home / "report.html").read_text()
+    assert "kelp 3.6.2: not supported since 2020-01-31" in page

@@ -27,11 +27,11 @@ def command(setting: Setting, file: Path | None, anew: bool) -> None:
     runs, and what to do next.
 
     The last verification counts as long as nothing relevant has changed; else new shells are checked. FILE
-    needs nothing else to be read, today or in a year. With --json the same facts are printed, and no FILE is
-    needed.
+    (report.html, if none is named) needs nothing else to be read, today or in a year. With --json the same
+    facts are printed, and no FILE is written unless it is named.
     """
     if file is None and not setting.as_json:
-        raise click.UsageError("name the FILE for the page: zesty-anchor report FILE.html")
+        file = Path("report.html")
     if file is not None:
         check_file(file)
     with setting.opened() as (workstation, person):

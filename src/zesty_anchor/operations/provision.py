@@ -15,6 +15,7 @@ from zesty_anchor.engine.outcome import Outcome
 from zesty_anchor.operations.agreed import agreed
 from zesty_anchor.operations.in_step import bring_answers_in_step, bring_in_step
 from zesty_anchor.operations.person import Person, finder
+from zesty_anchor.operations.reproducible import clamp_times
 from zesty_anchor.planning.choices import wanted_by_project
 from zesty_anchor.planning.look import look_at
 from zesty_anchor.planning.offers import Offers
@@ -105,6 +106,7 @@ def provision(
         # What wants mean may be another version by now.
         after = msgspec.structs.replace(workstation, past=past(workstation.locations, lambda: KINDS))
         bring_in_step(after, look_at(after))
+        clamp_times(workstation.locations.data, workstation.environ)
     else:
         # The plan has compared the launchers already.
         outcome = Outcome((), notices=plan.notices)
