@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import datetime
+import sys
 from collections.abc import Callable
 from typing import Any
 
@@ -10,6 +12,8 @@ import click
 from zesty_anchor.commands import WithExamples
 from zesty_anchor.commands.options import Setting, parted, with_setting
 from zesty_anchor.engine.outcome import Outcome
+from zesty_anchor.operations.list import listing
+from zesty_anchor.operations.person import Person
 from zesty_anchor.operations.switch import (
     by_default,
     choice,
@@ -18,7 +22,9 @@ from zesty_anchor.operations.switch import (
     forget_project,
     forget_session,
 )
+from zesty_anchor.planning.choosable import choosable
 from zesty_anchor.planning.listing import Switched
+from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.show import changes, choices
 from zesty_anchor.system.problem import UsageProblem
 
@@ -42,9 +48,16 @@ def _scopes(command: Callable[..., Any]) -> Callable[..., Any]:
 @_scopes
 @click.option("--forget", is_flag=True, help="Remove the choice of the session or the project.")
 @click.option("--install", is_flag=True, help="Install the version first if it is missing.")
+@click.option("--choose", is_flag=True, help="Choose from a list on the terminal.")
 @with_setting(jobs=True, yes=True, trust=True)
 def command(
-    setting: Setting, runtime: str, want: str | None, scope: str | None, forget: bool, install: bool
+    setting: Setting,
+    runtime: str,
+    want: str | None,
+    scope: str | None,
+    forget: bool,
+    install: bool,
+    choose: bool,
 ) -> None:
     """Choose a version of RUNTIME. Without WANT, show which one is active here and what decided it.
 
@@ -54,12 +67,21 @@ def command(
     runtime, want = parted(runtime, want)
     with setting.opened() as (workstation, person):
         workstation.check_runtime(runtime)
+        if choose:
+            if want is not None or forget:
+                raise click.UsageError("--choose asks for the version: name none")
+            want = _chosen(workstation, person, runtime)
+            if want is None:
+                return
         if want is None and not forget:
             found = choice(workstation, runtime)
             if setting.as_json:
                 setting.print_json(found)
             else:
                 choices.active(setting.out, found)
+                if sys.stderr.isatty() and not setting.quiet:
+                    name = setting.err.name(f"zesty-anchor switch {runtime} --choose")
+                    setting.err.write(setting.err.faint("To choose from a list: ") + name)
             return
         scope = scope or ("session" if workstation.environ.get("ZESTY_ANCHOR_SHELL") else None)
         if scope is None:
@@ -77,14 +99,29 @@ def command(
                 else forget_project(workstation, person, runtime)
             )
         else:
-            choose = for_session if scope == "session" else for_project
-            done = choose(workstation, person, runtime, want, install=install)
+            write = for_session if scope == "session" else for_project
+            done = write(workstation, person, runtime, want, install=install)
     if scope != "default":
         _tell(setting, done)
     elif want is not None:
         _tell_default(
             setting, workstation.locations.shown(workstation.file), runtime, want, outcome, changed=changed
         )
+
+
+def _chosen(workstation: Workstation, person: Person, runtime: str) -> str | None:
+    """The version that the person takes from a list; None where they take none. Raises ``UsageProblem`` where
+    there is no terminal.
+    """
+    if not (sys.stdin.isatty() and sys.stderr.isatty()):
+        raise UsageProblem(
+            "there is no terminal to choose on",
+            advice=f"name the version: zesty-anchor list {runtime} shows all",
+        )
+    from zesty_anchor.commands.choosing import choose
+
+    listed = listing(workstation, person, runtime)
+    return choose(f"{runtime}: choose a version", choosable(listed, datetime.date.today().isoformat()))
 
 
 def _tell(setting: Setting, done: Switched) -> None:

@@ -103,7 +103,7 @@ COMMANDS = {
         "Use",
         "Choose a version: for this session, this project or by default.",
         ("runtime", "version"),
-        ("--session", "--project", "--default", "--forget", "--install", *_WORK),
+        ("--session", "--project", "--default", "--forget", "--install", "--choose", *_WORK),
     ),
     "with": Own(
         "Use", "Run one command with chosen versions.", ("pairs",), ("--all", "--install", *_MANIFEST)

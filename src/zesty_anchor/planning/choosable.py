@@ -1,0 +1,85 @@
+"""The versions that a person may choose from, the likeliest first."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Sequence
+
+import msgspec
+
+from zesty_anchor.planning.listing import Available, Listing
+
+
+class Choosable(msgspec.Struct, frozen=True):
+    """One version, with what is said of it. ``first`` tells that it is shown before anything is typed: it is
+    installed, the newest of a channel, or the newest of its line.
+    """
+
+    version: str
+    notes: tuple[str, ...]
+    first: bool
+
+
+def choosable(listed: Listing, today: str) -> list[Choosable]:
+    """The versions of a runtime that this machine can have: the active one, the other installed ones, the
+    newest of each channel, then all others, the newest first. ``today`` is YYYY-MM-DD. Pure.
+    """
+    active = listed.active.version if listed.active is not None else ""
+    offered = {each.version: each for each in listed.available if not each.lacking}
+    installed = [version for version in listed.installed if version != active]
+    channels = _newest_of_channels(offered.values())
+    ordered = dict.fromkeys([active, *installed, *channels, *offered])
+    lines = {line(version): version for version in reversed(list(offered))}
+    newest_of_lines = set(lines.values())
+    return [
+        Choosable(
+            version,
+            tuple(_notes(version, active, listed, offered.get(version), channels, today)),
+            version == active or version in (*installed, *channels) or version in newest_of_lines,
+        )
+        for version in ordered
+        if version in offered or version in listed.installed
+    ]
+
+
+def matching(rows: Sequence[Choosable], typed: str) -> list[Choosable]:
+    """Those to show for what was typed: nothing typed, the likeliest; else each that begins with it, then
+    each that has it somewhere. Pure.
+    """
+    text = typed.strip().lower()
+    if not text:
+        return [row for row in rows if row.first]
+    begin = [row for row in rows if row.version.lower().startswith(text)]
+    inside = [
+        row for row in rows if row not in begin and text in f"{row.version} {' '.join(row.notes)}".lower()
+    ]
+    return [*begin, *inside]
+
+
+def line(version: str) -> str:
+    """The line of a version: its first two numbers."""
+    return ".".join(version.split("-")[0].split(".")[:2])
+
+
+def _newest_of_channels(offered: Iterable[Available]) -> list[str]:
+    found: dict[str, str] = {}
+    for each in offered:
+        for channel in each.channels:
+            found.setdefault(channel, each.version)
+    return list(dict.fromkeys(found.values()))
+
+
+def _notes(
+    version: str, active: str, listed: Listing, offer: Available | None, channels: Sequence[str], today: str
+) -> Iterator[str]:
+    if version == active:
+        yield "active"
+    elif version in listed.installed:
+        yield "installed"
+    if offer is None:
+        return
+    if version in channels:
+        yield from offer.channels
+    if offer.withdrawn:
+        yield f"withdrawn: {offer.withdrawn}"
+    if offer.ends:
+        yield f"not supported since {offer.ends}" if offer.ends < today else f"supported until {offer.ends}"
