@@ -52,7 +52,8 @@ def upgrade_plans() -> Iterator[Result]:
     with provisioned(20) as (home, manifest):
         environment, folder = plain_environment(home), str(manifest.parent)
         (took,) = side_by_side(
-            lambda: seconds([*PROGRAM, "upgrade", "--list", "--beyond", "--offline"], environment, folder), rounds=9
+            lambda: seconds([*PROGRAM, "upgrade", "--list", "--beyond", "--offline"], environment, folder),
+            rounds=9,
         )
     yield Result("`upgrade --list --beyond` of 20 runtimes", "–", took, 1, "s")
 
@@ -61,9 +62,7 @@ def prune_of_100_versions() -> Iterator[Result]:
     """50 runtimes in two versions each, every version with 200 files."""
     with provisioned(50, also=True) as (home, manifest):
         environment, folder = plain_environment(home), str(manifest.parent)
-        versions = [
-            path for path in (home / ".local/share/zesty-anchor/shelf").glob("*/*") if path.is_dir()
-        ]
+        versions = [path for path in (home / ".local/share/zesty-anchor/shelf").glob("*/*") if path.is_dir()]
         for version in versions:
             for number in range(200):
                 inner = version / f"share/{number % 10}"

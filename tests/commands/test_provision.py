@@ -110,7 +110,7 @@ def test_the_shapes_of_json(desk: Desk) -> None:
     assert [(s["shell"], s["context"]) for s in proof["shells"]] == [
         (name, context.name) for name, shell in KNOWN.items() for context in shell.contexts
     ]
-    assert set(proof["shells"][0]) == {"shell", "context", "ok", "startup_ms", "checks"}
+    assert set(proof["shells"][0]) == {"shell", "context", "ok", "startup_ms", "checks", "diverting"}
     assert set(proof["shells"][0]["checks"][0]) == {
         "name", "ok", "expected", "observed", "cause", "fix", "about", "before",
     }  # fmt: skip
