@@ -39,7 +39,8 @@ def test_the_likeliest_come_first_and_all_by_typing() -> None:
         ("3.6.2", ("installed", "not supported since 2020-01-31")),
         ("4.2.1", ("lts", "supported until 2027-06-30")),
     ]
-    assert [row.version for row in matching(rows, "")] == ["4.1.0", "3.6.2", "4.2.1", "5.1.0-rc.1", "5.0.1"]
+    assert [row.version for row in matching(rows, "")] == ["4.1.0", "3.6.2", "4.2.1", "5.0.1"]
+    assert [(row.version, row.notes) for row in matching(rows, "5.1")] == [("5.1.0-rc.1", ("pre-release",))]
     assert [row.version for row in matching(rows, " 4.2")] == ["4.2.1", "4.2.0"]
     assert [row.version for row in matching(rows, "lts")] == ["4.2.1"]
     assert matching(rows, "nothing") == [] and "3.5.0" not in [row.version for row in rows]

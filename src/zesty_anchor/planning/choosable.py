@@ -6,6 +6,7 @@ from collections.abc import Iterable, Iterator, Sequence
 
 import msgspec
 
+from zesty_anchor.manifest.version import Version
 from zesty_anchor.planning.listing import Available, Listing
 
 
@@ -28,7 +29,8 @@ def choosable(listed: Listing, today: str) -> list[Choosable]:
     installed = [version for version in listed.installed if version != active]
     channels = _newest_of_channels(offered.values())
     ordered = dict.fromkeys([active, *installed, *channels, *offered])
-    lines = {line(version): version for version in reversed(list(offered))}
+    finished = [version for version in offered if not Version(version).is_prerelease]
+    lines = {line(version): version for version in reversed(finished)}
     newest_of_lines = set(lines.values())
     return [
         Choosable(
@@ -79,6 +81,8 @@ def _notes(
         return
     if version in channels:
         yield from offer.channels
+    if Version(version).is_prerelease:
+        yield "pre-release"
     if offer.withdrawn:
         yield f"withdrawn: {offer.withdrawn}"
     if offer.ends:
