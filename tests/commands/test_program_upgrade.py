@@ -47,10 +47,15 @@ def run(folder: Path, desk: Desk, *words: str) -> str:
     return done.stdout + done.stderr
 
 
+@pytest.fixture(scope="module")
+def program(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """An older program, made once: it takes its time to be compiled."""
+    return older(tmp_path_factory.mktemp("older") / "program")
+
+
 @pytest.fixture
-def before(desk: Desk, tmp_path: Path) -> Path:
+def before(desk: Desk, program: Path) -> Path:
     """A home that an older program provisioned."""
-    program = older(tmp_path / "older")
     desk.wants('[shells]\nuse = ["bash", "zsh"]\n[variables]\nGAUGE = "north"\n')
     run(program, desk, "provision")
     return program

@@ -86,7 +86,7 @@ EXAMPLES: dict[str, tuple[tuple[str, str], ...]] = {
     "switch": (
         ("zesty-anchor switch kelp 3.6", "in this shell"),
         ("zesty-anchor switch kelp 3.6 --project", "in this folder and below it"),
-        ("zesty-anchor switch kelp --choose --default", "everywhere else, from a list"),
+        ("zesty-anchor switch kelp 4.2 --default", "everywhere else"),
     ),
     "with": (
         ("zesty-anchor with kelp=3.6 -- kelp --version", "one command with that version"),

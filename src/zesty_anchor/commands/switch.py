@@ -61,6 +61,8 @@ def command(
 ) -> None:
     """Choose a version of RUNTIME. Without WANT, show which one is active here and what decided it.
 
+    With --choose a list opens: arrow keys move, typing filters, Enter takes.
+
     The narrower scope wins: session, then project, then default. In a shell that zesty-anchor has set up, the
     scope is the session unless another one is named.
     """
