@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import os
 import re
 import resource
@@ -17,6 +18,7 @@ from zesty_anchor.shells.pty import under_pty, wait_for
 from zesty_anchor.shells.together import never
 from zesty_anchor.system.at_login import limits_of_init, login_umask
 from zesty_anchor.system.host import login_path
+from zesty_anchor.system.problem import Problem
 from zesty_anchor.system.process import lives
 
 OPEN_FILES = resource.getrlimit(resource.RLIMIT_NOFILE)
@@ -92,3 +94,19 @@ def test_it_starts_as_a_login_would_start_it(ours: str, tmp_path: Path) -> None:
 def test_a_program_that_is_not_there(tmp_path: Path) -> None:
     with pytest.raises(FileNotFoundError), under_pty(["/no/such"], {}, tmp_path, seconds=1):
         pass
+
+
+def test_a_system_without_terminals_is_named_as_that(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """As in a chroot without /dev/pts."""
+
+    def none() -> tuple[int, int]:
+        raise OSError(errno.ENODEV, os.strerror(errno.ENODEV))
+
+    monkeypatch.setattr("zesty_anchor.shells.pty.os.openpty", none)
+    wanted = "no terminal can be opened for a new shell: No such device"
+    with (
+        pytest.raises(Problem, match=wanted) as caught,
+        under_pty(["sh"], {"PATH": "/bin"}, tmp_path, seconds=5),
+    ):
+        pass
+    assert "devpts" in caught.value.advice

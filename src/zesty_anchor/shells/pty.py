@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from zesty_anchor.system.at_login import at_login
+from zesty_anchor.system.problem import Problem
 
 if TYPE_CHECKING:
     import subprocess
@@ -41,7 +42,8 @@ def under_pty(
     lead elsewhere than to the terminal: 0 is read from that file, the others are written to theirs.
 
     Each wait for what it prints may take ``seconds``. It is ended, with all that it left on its terminal,
-    when the block is left. Raises ``FileNotFoundError`` where there is no such program.
+    when the block is left. Raises ``FileNotFoundError`` where there is no such program, ``Problem`` where no
+    pty can be opened.
     """
     import shutil
 
@@ -50,7 +52,14 @@ def under_pty(
     program = shutil.which(words[0], path=environment.get("PATH", os.defpath))
     if program is None:
         raise FileNotFoundError(f"there is no program {words[0]!r}")
-    ours, its = os.openpty()
+    try:
+        ours, its = os.openpty()
+    except OSError as error:
+        raise Problem(
+            f"no terminal can be opened for a new shell: {error.strerror}",
+            where="/dev/ptmx",
+            advice="in a container or a chroot: mount -t devpts devpts /dev/pts",
+        ) from None
     try:
         _as_wanted(its, columns)
         running = _started([program, *words[1:]], environment, folder, its, channels or {})
