@@ -59,7 +59,7 @@ def provisioned(count: int, *, also: bool = False, turns: int = 0) -> Iterator[t
         manifest = home / "desk/workstation.toml"
         manifest.parent.mkdir()
         with Host(feed) as serving:
-            text = f'as-root = "allowed"\n[feeds.harbour]\nkind = "index"\nurl = "{serving.url}"\n'
+            text = f'as-root = "allowed"\n[shells]\nuse = "all"\n[feeds.harbour]\nkind = "index"\nurl = "{serving.url}"\n'
             for name in names:
                 text += f'[recipes.{name}]\ncommands = ["{name}"]\n[recipes.{name}.version]\nrun = "{name}"\n'
                 text += f'[runtimes.{name}]\nwant = "latest"\n' + (

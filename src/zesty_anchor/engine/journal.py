@@ -6,16 +6,19 @@ import threading
 import time
 from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import msgspec
 
-from zesty_anchor.changes.record import Record
 from zesty_anchor.engine import twin
 from zesty_anchor.engine.database import Database
 from zesty_anchor.engine.home_identity import HomeIdentity
 from zesty_anchor.engine.home_paths import restored, restored_json, stored, stored_json
 from zesty_anchor.engine.past_runs import PastRun, past_runs
 from zesty_anchor.system.locations import Locations
+
+if TYPE_CHECKING:
+    from zesty_anchor.changes.record import Record
 
 
 class Entry(msgspec.Struct, frozen=True):
