@@ -15,7 +15,7 @@ import msgspec
 from zesty_anchor.feeds.feed import Feed
 from zesty_anchor.feeds.names import filled, places
 from zesty_anchor.feeds.not_there import NotThere
-from zesty_anchor.feeds.release import Release
+from zesty_anchor.feeds.release import Release, withdrawn_because
 from zesty_anchor.feeds.sums import pinned_by
 from zesty_anchor.system.problem import Problem, UsageProblem
 
@@ -109,14 +109,10 @@ def _release(entry: Any, expressions: Mapping[str, Any], url: str) -> Release | 
         channels=tuple(str(each) for each in channels),
         date=str(value("date") or "")[:10],
         ends=str(value("ends") or "")[:10],
-        withdrawn=_withdrawn(value("withdrawn")),
+        withdrawn=withdrawn_because(value("withdrawn")),
         security=value("security") is True,
         licence=str(value("licence") or ""),
     )
-
-
-def _withdrawn(value: Any) -> str:
-    return value if isinstance(value, str) else "withdrawn" if value else ""
 
 
 def _digest(text: str) -> str:

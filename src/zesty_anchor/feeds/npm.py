@@ -18,7 +18,7 @@ from urllib.parse import quote
 from zesty_anchor.feeds import npm_config
 from zesty_anchor.feeds.feed import Feed, folder_address
 from zesty_anchor.feeds.not_there import NotThere
-from zesty_anchor.feeds.release import Release
+from zesty_anchor.feeds.release import Release, withdrawn_because
 from zesty_anchor.system.problem import Problem, UsageProblem
 
 _ABBREVIATED = "application/vnd.npm.install-v1+json; q=1.0, application/json; q=0.8"
@@ -74,13 +74,8 @@ def _release(version: str, document: dict[str, Any], tags: Mapping[str, Any]) ->
         size=None,
         channels=tuple(tag for tag, tagged in tags.items() if tagged == version),
         requires=_engines(document.get("engines")),
-        withdrawn=_withdrawn(document.get("deprecated")),
+        withdrawn=withdrawn_because(document.get("deprecated"), "deprecated"),
     )
-
-
-def _withdrawn(deprecated: Any) -> str:
-    """Why a version should not be used any more (npm documentation, "npm-deprecate"); empty: it may be."""
-    return deprecated if isinstance(deprecated, str) else "deprecated" if deprecated else ""
 
 
 def _engines(stated: Any) -> dict[str, str]:

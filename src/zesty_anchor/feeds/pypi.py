@@ -16,7 +16,7 @@ from zesty_anchor.feeds import pip_config
 from zesty_anchor.feeds.feed import Feed, folder_address
 from zesty_anchor.feeds.listing import Links
 from zesty_anchor.feeds.not_there import NotThere
-from zesty_anchor.feeds.release import Release
+from zesty_anchor.feeds.release import Release, withdrawn_because
 from zesty_anchor.system.problem import Problem, UsageProblem
 
 _JSON = "application/vnd.pypi.simple.v1+json"
@@ -110,14 +110,9 @@ def _from_json(document: Any, url: str) -> dict[str, Release]:
         files[file["filename"]] = Release(
             version="", url=urljoin(url, file["url"]), digest=f"sha256:{digest}" if digest else "",
             size=file.get("size"), date=str(file.get("upload-time") or "")[:10],
-            withdrawn=_withdrawn(file.get("yanked")),
+            withdrawn=withdrawn_because(file.get("yanked")),
         )  # fmt: skip
     return files
-
-
-def _withdrawn(yanked: Any) -> str:
-    """Why a file was withdrawn (PEP 592: a text, or true); empty: it was not."""
-    return yanked if isinstance(yanked, str) and yanked else "withdrawn" if yanked else ""
 
 
 def _from_html(page: str, url: str) -> dict[str, Release]:
@@ -131,7 +126,7 @@ def _from_html(page: str, url: str) -> dict[str, Release]:
             version="",
             url=address,
             digest=f"sha256:{digest}" if digest else "",
-            withdrawn=_withdrawn(yanked),
+            withdrawn=withdrawn_because(yanked),
         )
     return files
 

@@ -67,6 +67,13 @@ def choose(want: Want, offered: Sequence[Release]) -> Release | None:
     return want.choose(offered) if chosen is None and want.kind == "line" else chosen
 
 
+def withdrawn_because(stated: object, otherwise: str = "withdrawn") -> str:
+    """Why something was withdrawn; empty: it was not. A feed states a text, or only that it was (PEP 592; npm
+    documentation, "npm-deprecate"), which gives the text ``otherwise``. Pure.
+    """
+    return stated if isinstance(stated, str) else otherwise if stated else ""
+
+
 def support_ends(version: str, recipe: Recipe, stated: str = "") -> str:
     """The last day of a version's support (YYYY-MM-DD, empty: not known): what the feed ``stated``, else what
     the recipe says of its line, the longest that fits. Pure.

@@ -416,6 +416,14 @@ class Manifest(Part, frozen=True):
         """The table that speaks of a runtime or a manager."""
         return ("runtimes" if name in self.runtimes else "managers", name)
 
+    def wants(self, name: str) -> dict[str, tuple[str | int, ...]]:
+        """The wants of a runtime or a manager, the default first, each with the keys that lead to it."""
+        tool, step = self.tools[name], self.step(name)
+        steps: dict[str, tuple[str | int, ...]] = {tool.want: (*step, "want")}
+        for place, want in enumerate(tool.also):
+            steps.setdefault(want, (*step, "also", place))
+        return steps
+
 
 SYSTEM = "system"
 """The one key of ``[variables]`` that holds a table: variables for the whole system."""

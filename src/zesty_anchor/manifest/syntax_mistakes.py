@@ -92,11 +92,11 @@ def _reads(row: str) -> bool:
     return True
 
 
-def _matched(pattern: str, better: str, *, flags: int = 0) -> Callable[[str], str | None]:
+def _matched(pattern: str, better: str) -> Callable[[str], str | None]:
     """What to write in place of a line of this form; None for another line."""
 
     def instead(row: str) -> str | None:
-        found = re.fullmatch(pattern, row, flags)
+        found = re.fullmatch(pattern, row)
         return found.expand(better).strip() if found else None
 
     return instead

@@ -8,9 +8,8 @@ from collections.abc import Iterable, Sequence
 
 import msgspec
 
-from zesty_anchor.feeds.release import Release, choose, support_ends
+from zesty_anchor.feeds.release import Release, support_ends
 from zesty_anchor.manifest.version import Version
-from zesty_anchor.manifest.want import Want
 from zesty_anchor.operations.in_step import keep_launchers
 from zesty_anchor.operations.person import Person
 from zesty_anchor.planning.choices import Choice, active_versions
@@ -18,15 +17,14 @@ from zesty_anchor.planning.coupling import may_run
 from zesty_anchor.planning.listing import Active, Available, Installed, Listing
 from zesty_anchor.planning.look import look_at
 from zesty_anchor.planning.newer import LastAnswer, Newer, keep
+from zesty_anchor.planning.newer_offered import changed_digest, newer_than
 from zesty_anchor.planning.offers import Offers
 from zesty_anchor.planning.standing import standing
 from zesty_anchor.planning.support import support_of
 from zesty_anchor.planning.uses import by_hand, uses
 from zesty_anchor.planning.workstation import Workstation
-from zesty_anchor.shelf.receipt import Receipt
 from zesty_anchor.survey.disk_use import disk_use
 from zesty_anchor.survey.machine import Machine
-from zesty_anchor.system.credentials import without_credentials
 from zesty_anchor.system.problem import Problem
 
 
@@ -104,43 +102,6 @@ def _default(workstation: Workstation, machine: Machine, runtime: str) -> list[s
     wants = (tool.want, *tool.also) if tool is not None else ()
     found = (standing(workstation, runtime, want, machine, workstation.past.resolutions) for want in wants)
     return [version for version in found if version is not None]
-
-
-def newer_than(runtime: str, want: str, here: str, offered: Sequence[Release]) -> Newer:
-    """What of an offer is newer than the version that is here for a want. Pure."""
-    admitted = choose(Want(want), offered)
-    fits = admitted.version if admitted is not None else ""
-    finished = [r for r in offered if not r.withdrawn and not Version(r.version).is_prerelease]
-    own = next((release for release in offered if release.version == here), None)
-    is_newer = bool(fits) and (not here or Version(fits) > Version(here))
-    last = max((release.version for release in finished), key=Version, default="")
-    known = max((version for version in (here, fits) if version), key=Version, default="")
-    return Newer(
-        runtime,
-        want,
-        here,
-        newer=fits if is_newer else "",
-        beyond=last if last and known and Version(last) > Version(known) else "",
-        feed=admitted.feed if admitted is not None else "",
-        ends=own.ends if own is not None else "",
-        withdrawn=own.withdrawn if own is not None else "",
-        fixes=is_newer
-        and bool(here)
-        and any(r.security and Version(here) < Version(r.version) <= Version(fits) for r in offered),
-        size=admitted.size if admitted is not None and is_newer else None,
-    )
-
-
-def changed_digest(receipt: Receipt, offered: Iterable[Release]) -> tuple[str, str] | None:
-    """The digest of an installed version, and the one that its feed states now for the same file, where that
-    is another one. Pure.
-    """
-    for release in offered:
-        same = (release.version, release.feed) == (receipt.version, receipt.feed)
-        if same and without_credentials(release.url) == receipt.url and release.digest and receipt.digest:
-            alike = release.digest.partition(":")[0] == receipt.digest.partition(":")[0]
-            return (receipt.digest, release.digest) if alike and release.digest != receipt.digest else None
-    return None
 
 
 def licence(workstation: Workstation, runtime: str) -> str:

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import msgspec
 
-from zesty_anchor.feeds.release import Release
+from zesty_anchor.feeds.release import Release, choose
 from zesty_anchor.manifest.model import SYSTEM
 from zesty_anchor.manifest.version import Version
 from zesty_anchor.manifest.want import Want
@@ -66,7 +66,7 @@ def with_newer(
                 person.reporter.warned(f"{pin.runtime}: {problem}")
                 every = []
             offered[pin.runtime] = [release for release in every if not release.lacking]
-        newest = Want(pin.want).choose([each for each in offered[pin.runtime] if not each.withdrawn])
+        newest = choose(Want(pin.want), offered[pin.runtime])
         is_newer = newest is not None and (not pin.version or Version(newest.version) > Version(pin.version))
         return msgspec.structs.replace(pin, newer=newest.version if newest is not None and is_newer else "")
 

@@ -33,9 +33,7 @@ def prunable(
     older: int = 0,
     needed_too: bool = False,
 ) -> Pruned:
-    """What is on disk of these kinds, and what ``prune`` would delete. Entries of the attic go only where
-    that kind, or an age, was named: each is what ``undo`` restores.
-    """
+    """What is on disk of these kinds, and what ``prune`` would delete."""
     machine = look_at(workstation)
     found = [
         *(versions(workstation, machine) if "versions" in kinds else ()),
@@ -44,13 +42,6 @@ def prunable(
         *(_attic(workstation) if "attic" in kinds else ()),
     ]
     things = chosen(found, kinds, keep=keep, older=older, needed_too=needed_too, now=time.time())
-    if len(kinds) > 1 and not older:
-        things = [
-            msgspec.structs.replace(each, needed=("undo restores it",), goes=False)
-            if each.kind == "attic"
-            else each
-            for each in things
-        ]
     return Pruned(False, sum(each.size for each in things if each.goes), tuple(things))
 
 

@@ -56,10 +56,8 @@ def beyond(workstation: Workstation, rows: Sequence[Newer]) -> list[Beyond]:
     """What another want would give, with the line to write, and where."""
     found = []
     for row in rows:
-        tool = workstation.manifest.tools[row.runtime]
         if row.beyond:
-            step = ("want",) if row.want == tool.want else ("also", tool.also.index(row.want))
-            place = workstation.place(*workstation.manifest.step(row.runtime), *step)
+            place = workstation.place(*workstation.manifest.wants(row.runtime)[row.want])
             line = wider(row.want, row.beyond)
             found.append(Beyond(row.runtime, row.want, row.beyond, line, workstation.locations.shown(place)))
     return found

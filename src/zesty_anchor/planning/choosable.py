@@ -8,6 +8,7 @@ import msgspec
 
 from zesty_anchor.manifest.version import Version
 from zesty_anchor.planning.listing import Available, Listing
+from zesty_anchor.planning.support import support_text
 
 
 class Choosable(msgspec.Struct, frozen=True):
@@ -86,4 +87,4 @@ def _notes(
     if offer.withdrawn:
         yield f"withdrawn: {offer.withdrawn}"
     if offer.ends:
-        yield f"not supported since {offer.ends}" if offer.ends < today else f"supported until {offer.ends}"
+        yield support_text(offer.ends, today)

@@ -31,9 +31,10 @@ class Elsewhere(msgspec.Struct, frozen=True):
 def elsewhere(command: str, machine: Machine) -> Iterator[Elsewhere]:
     """What a command of a runtime runs by cron and by sudo. Nothing is started."""
     launcher = machine.locations.launchers / command
+    if not launcher.exists():
+        return
     ours = machine.locations.shown(launcher)
     has_sudo = shutil.which("sudo", path=login_path()) is not None
     for where, path in (("cron", _CRON), *((("sudo", _SUDO),) if has_sudo else ())):
-        if launcher.exists():
-            instead = ours if where == "cron" else f"sudo {ours}"
-            yield Elsewhere(where, next(iter(answering(command, path)), ""), instead)
+        instead = ours if where == "cron" else f"sudo {ours}"
+        yield Elsewhere(where, next(iter(answering(command, path)), ""), instead)

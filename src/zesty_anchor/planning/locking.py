@@ -27,12 +27,11 @@ def not_locked(workstation: Workstation, platform: str) -> list[tuple[str, str]]
     """
     found = []
     for name, tool in workstation.manifest.tools.items():
-        for place, want in enumerate((tool.want, *tool.also)):
-            step = ("want",) if place == 0 else ("also", place - 1)
+        for want, step in workstation.manifest.wants(name).items():
             entry = workstation.lock.get((name, want))
             if want == SYSTEM:
                 continue
-            where = workstation.place(*workstation.manifest.step(name), *step)
+            where = workstation.place(*step)
             if entry is None:
                 found.append((f"{name} {want!r}", where))
             elif platform not in entry.files:

@@ -115,9 +115,15 @@ def chosen(
 ) -> list[Prunable]:
     """The things of these kinds, the biggest first, with ``goes`` for those to be deleted: that nothing needs
     (``needed_too``: downloads and builds of installed versions as well), that are at least ``older`` days old
-    at the time ``now``, and, of a runtime's versions, not among the ``keep`` newest. Pure.
+    at the time ``now``, and, of a runtime's versions, not among the ``keep`` newest. Entries of the attic go
+    only where that kind alone, or an age, was named: undo restores them. Pure.
     """
     of_kinds = [each for each in things if each.kind in kinds]
+    if len(kinds) > 1 and not older:
+        of_kinds = [
+            msgspec.structs.replace(each, needed=("undo restores it",)) if each.kind == "attic" else each
+            for each in of_kinds
+        ]
     newest = _newest([each for each in of_kinds if each.kind == "versions"], keep)
     return sorted(
         (

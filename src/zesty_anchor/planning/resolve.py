@@ -95,25 +95,21 @@ class Resolver:
         for name in sorted(tools, key=lambda n: self._workstation.recipes[n].on is not None):
             runtime = tools[name]
             beside = (each for each in self._more if each.runtime == name)
-            own = (Asked(name, want, place == 0) for place, want in enumerate((runtime.want, *runtime.also)))
-            for place, asked in enumerate((*own, *beside)):
+            own = (Asked(name, want, want == runtime.want) for want in self._workstation.manifest.wants(name))
+            for asked in (*own, *beside):
                 want = asked.want
                 if want == "system":
                     continue
                 try:
                     version = self._version(asked, machine, known, missing is None, found)
                 except _NotThere:
-                    step = (
-                        *self._workstation.manifest.step(name),
-                        *(("also", place - 1) if place else ("want",)),
-                    )
                     (missing if missing is not None else []).append(
-                        Missing(name, want, self._workstation.place(*step))
+                        Missing(name, want, self._line(name, want))
                     )
                     continue
                 except Problem as problem:
                     if not asked.place:
-                        self._locate(problem, name, place, len(runtime.also))
+                        self._locate(problem, self._line(name, want))
                     if failing is None or runtime.through is None:
                         raise
                     failing[name] = problem
@@ -121,10 +117,13 @@ class Resolver:
                 found[name].setdefault(version.version, version)
         return tuple(version for versions in found.values() for version in versions.values())
 
-    def _locate(self, problem: Problem, name: str, place: int, also: int) -> None:
+    def _line(self, name: str, want: str) -> str:
+        """The line of the manifest that asks for a version; that of the runtime's want for one beside it."""
+        steps = self._workstation.manifest.wants(name)
+        return self._workstation.place(*steps.get(want, next(iter(steps.values()))))
+
+    def _locate(self, problem: Problem, line: str) -> None:
         """Have a problem name the line of the manifest that asks for what cannot be had."""
-        step = self._workstation.manifest.step(name)
-        line = self._workstation.place(*step, *(("also", place - 1) if 0 < place <= also else ("want",)))
         if f"{self._workstation.file}:" not in problem.where:
             rest = problem.where if problem.where != str(self._workstation.file) else ""
             problem.where = f"{line}; {rest}" if rest else line

@@ -2,15 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
-
 import msgspec
 
 from zesty_anchor.feeds.release import support_ends
-from zesty_anchor.planning.newer import Newer, last_answer
+from zesty_anchor.planning.newer import last_answer
 from zesty_anchor.planning.standing import standing
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.survey.machine import Machine
+
+_SINCE = "not supported since"
+
+
+def support_text(ends: str, today: str) -> str:
+    """Whether a version is supported on a day, by the last day of its support (both YYYY-MM-DD). Pure."""
+    return f"{_SINCE} {ends}" if ends < today else f"supported until {ends}"
 
 
 class Unsupported(msgspec.Struct, frozen=True):
@@ -26,7 +31,7 @@ class Unsupported(msgspec.Struct, frozen=True):
     @property
     def text(self) -> str:
         """One sentence."""
-        parts = [f"not supported since {self.ended}"] if self.ended else []
+        parts = [f"{_SINCE} {self.ended}"] if self.ended else []
         parts += [f"withdrawn ({self.withdrawn})"] if self.withdrawn else []
         return f"{self.runtime} {self.version}: {', '.join(parts)}"
 
@@ -52,7 +57,8 @@ def support_of(workstation: Workstation, machine: Machine) -> dict[tuple[str, st
 def unsupported(workstation: Workstation, machine: Machine, today: str) -> tuple[Unsupported, ...]:
     """Of the versions that the manifest wants, those without support on a day (YYYY-MM-DD)."""
     ends, answer = support_of(workstation, machine), last_answer(workstation.locations.state)
-    withdrawn = dict(_withdrawn(answer.newer)) if answer is not None else {}
+    rows = answer.newer if answer is not None else ()
+    withdrawn = {(row.runtime, row.version): row.withdrawn for row in rows}
     found = {}
     for name, tool in workstation.manifest.tools.items():
         for want in (tool.want, *tool.also):
@@ -65,9 +71,3 @@ def unsupported(workstation: Workstation, machine: Machine, today: str) -> tuple
             if ended or reason:
                 found[name, version] = Unsupported(name, version, ended, reason)
     return tuple(found.values())
-
-
-def _withdrawn(rows: Iterable[Newer]) -> Iterator[tuple[tuple[str, str], str]]:
-    for row in rows:
-        if row.withdrawn:
-            yield (row.runtime, row.version), row.withdrawn

@@ -12,27 +12,26 @@ from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.survey.packages import Package, packages_by_hand
 
-Shelved = tuple[str, str]
+VersionKey = tuple[str, str]
 """A runtime, and the name of the folder of one of its versions."""
 
 
-def uses(workstation: Workstation, machine: Machine) -> Mapping[Shelved, tuple[str, ...]]:
+def uses(workstation: Workstation, machine: Machine) -> Mapping[VersionKey, tuple[str, ...]]:
     """Why each version on the shelf is needed, a few words each: the manifest, pins of remembered projects,
     this session, other versions. Those that nothing needs have none.
     """
-    found: dict[Shelved, dict[str, None]] = {key: {} for key in machine.shelf}
+    found: dict[VersionKey, dict[str, None]] = {key: {} for key in machine.shelf}
 
-    def note(key: Shelved, why: str) -> None:
+    def note(key: VersionKey, why: str) -> None:
         if key in found:
             found[key][why] = None
 
-    for name, tool in workstation.manifest.tools.items():
-        for place, want in enumerate((tool.want, *tool.also)):
+    for name in workstation.manifest.tools:
+        for want, step in workstation.manifest.wants(name).items():
             folder = standing(workstation, name, want, machine, workstation.past.resolutions)
             if folder is not None:
-                step = ("want",) if place == 0 else ("also", place - 1)
-                where = workstation.place(*workstation.manifest.step(name), *step)
-                note((name, folder), f"wanted by {workstation.locations.shown(where)}")
+                where = workstation.locations.shown(workstation.place(*step))
+                note((name, folder), f"wanted by {where}")
     for project in projects(workstation, chooser(workstation, machine)):
         for pin in project.pins:
             note((pin.runtime, pin.version), f"pinned by {pin.file}")

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
+from zesty_anchor.planning.support import support_text
 from zesty_anchor.show.columns import columns
 from zesty_anchor.show.paint import Paint
 from zesty_anchor.show.sizes import amount
@@ -62,8 +63,8 @@ def _unsupported(paint: Paint, listed: Listing, today: str) -> list[str]:
     ended = {version: ends for version, ends in listed.ends.items() if ends < today}
     if listed.active is not None and listed.active.version in ended:
         first = ended.pop(listed.active.version)
-        return [paint.look(f"not supported since {first}")]
-    return [paint.look(f"{version} not supported since {ends}") for version, ends in ended.items()]
+        return [paint.look(support_text(first, today))]
+    return [paint.look(f"{version} {support_text(ends, today)}") for version, ends in ended.items()]
 
 
 def newer(
@@ -102,10 +103,9 @@ def _why(paint: Paint, row: Newer, today: str) -> list[str]:
     if row.digests is not None:
         was, now = (each[:_SHORT] + "…" for each in row.digests)
         parts.append(paint.bad(f"its digest changed upstream: {was} was installed, {now} now"))
-    if row.ends and row.ends < today:
-        parts.append(paint.bad(f"not supported since {row.ends}"))
-    elif row.ends:
-        parts.append(f"supported until {row.ends}")
+    if row.ends:
+        text = support_text(row.ends, today)
+        parts.append(paint.bad(text) if row.ends < today else text)
     parts += [paint.look("has a security fix")] if row.fixes else []
     return [*parts, *([f"{amount(row.size)} to fetch"] if row.newer and row.size else [])]
 
@@ -251,10 +251,8 @@ def _state(paint: Paint, listed: Listing, releases: list[Available], today: str)
         parts.append(paint.look(releases[0].lacking))
     if len(releases) == 1 and releases[0].withdrawn:
         parts.append(paint.bad(f"withdrawn: {releases[0].withdrawn}"))
-    if (ends := releases[0].ends) and ends < today:
-        parts.append(paint.faint(f"not supported since {ends}"))
-    elif ends:
-        parts.append(paint.faint(f"supported until {ends}"))
+    if ends := releases[0].ends:
+        parts.append(paint.faint(support_text(ends, today)))
     if len({release.feed for release in listed.available}) > 1:
         parts.append(paint.faint(f"from {' and '.join(dict.fromkeys(release.feed for release in releases))}"))
     return ", ".join(parts)

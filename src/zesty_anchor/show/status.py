@@ -24,7 +24,7 @@ def status(paint: Paint, seen: Status, *, quiet: bool = False) -> None:
     needs = list(_needs(paint, seen))
     if not quiet:
         paint.write(_verdict(paint, seen))
-        for head, what in _stands(paint, seen):
+        for head, what in _installed(paint, seen):
             paint.write(f"  {paint.faint(f'{head:<11}')}{what}")
     for head, what in needs:
         paint.write(f"  {paint.faint(f'{head:<11}')}{what}")
@@ -45,7 +45,7 @@ def _verdict(paint: Paint, seen: Status) -> str:
     }[seen.state]
 
 
-def _stands(paint: Paint, seen: Status) -> Iterator[tuple[str, str]]:
+def _installed(paint: Paint, seen: Status) -> Iterator[tuple[str, str]]:
     if seen.versions:
         yield (
             "installed",
