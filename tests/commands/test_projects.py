@@ -45,8 +45,14 @@ def test_a_folder_that_a_shell_or_a_command_entered_is_listed(pinning: Desk) -> 
     assert any("~/gauge/.kelp-version:1" in row and "not installed" in row for row in shown)
     assert shown[-1] == "To install: cd ~/gauge && zesty-anchor provision"
     assert listed(pinning, "--newer")["~/gauge"][3] == "4.1.0", "what would serve it"
+    assert "not installed, 4.1.0 available" in pinning.well("projects", "--newer").out
+    pinning.write("4.1\n", "my gauge/.kelp-version")
+    assert pinning.run("with", "--", "kelp", cwd=pinning.home / "my gauge").code == 127
+    last = pinning.well("projects").out.splitlines()[-1]
+    assert last == "To install: cd ~/'my gauge' && zesty-anchor provision"
 
     (pinning.home / "tides/.kelp-version").unlink()
+    (pinning.home / "my gauge/.kelp-version").unlink()
     shutil.rmtree(pinning.home / "gauge")
     gone = pinning.well("projects", "--json").json["projects"]
     assert [(each["folder"], each["there"]) for each in gone] == [("~/gauge", False)]
@@ -116,6 +122,8 @@ def test_verify_in_a_project_checks_what_it_pins(pinning: Desk) -> None:
     shells = {"bash", "zsh", "fish"}
     assert failing("tides") == {"kelp is 3.6.2 in ~/tides: True": shells}
     assert failing("gauge") == {"kelp 4.1 is installed for ~/gauge: False": {"this machine"}}
+    shown = pinning.run("verify", cwd=pinning.home / "gauge").out
+    assert f"fix        cd '{pinning.home}/gauge' && zesty-anchor provision" in shown, shown
     (pinning.home / "coast/.git").mkdir(parents=True)
     for place, want in (("north", "3.6"), ("south/deep", "4.2"), (".hidden", "9"), ("node_modules/x", "9")):
         pinning.write(f"{want}\n", f"coast/{place}/.kelp-version")
@@ -135,6 +143,7 @@ def test_a_project_that_a_shell_does_not_follow_fails_by_its_pin(pinning: Desk) 
     answer = pinning.run("verify", "--shell", "bash", cwd=pinning.home / "tides")
     assert answer.code == 4 and "kelp is 3.6.2 in ~/tides" in answer.out, answer.out
     assert "~/tides/.kelp-version:1" in answer.out
+    assert f"cd '{pinning.home}/tides' && zesty-anchor trace kelp" in answer.out
 
 
 def test_with_all_runs_in_each_folder_that_pins(pinning: Desk) -> None:
@@ -143,9 +152,9 @@ def test_with_all_runs_in_each_folder_that_pins(pinning: Desk) -> None:
     at = pinning.home / "coast"
     done = pinning.run("with", "--all", "--", "sh", "-c", "kelp --version; basename $PWD", cwd=at)
     assert done.out.split("\n") == ["kelp 3.6.2", "north", "kelp 4.2.1", "deep", ""], done.err
-    assert done.err.splitlines() == [f"in {at}/north", f"in {at}/south/deep"]
+    assert done.err.splitlines() == ["in ~/coast/north", "in ~/coast/south/deep"]
     ends = pinning.run("with", "--all", "--", "sh", "-c", "case $PWD in */north) exit 7 ;; esac", cwd=at)
-    assert ends.code == 7 and ends.err.count("in /") == 2, "the others run all the same"
+    assert ends.code == 7 and ends.err.count("in ~/") == 2, "the others run all the same"
     assert pinning.run("with", "--all", "--", "kelp", cwd=pinning.home / "tides/..").code == 127, (
         "4.1 is missing"
     )

@@ -75,6 +75,9 @@ def test_one_runtime_moves_within_its_want_and_back(desk: Desk, quay: Path, lock
     assert {row["runtime"]: (row["version"], row["newer"], row["beyond"]) for row in listed} == {
         "kelp": ("4.2.1", "4.2.9", "5.0.0"), "tidy": ("1.0", "1.1", ""),
     }  # fmt: skip
+    first, *_, last = desk.well("upgrade", "--list").out.splitlines()
+    assert first == "2 newer versions within your wants."
+    assert last == "To upgrade: zesty-anchor upgrade kelp tidy"
     asked = desk.run("upgrade", "kelp")
     assert asked.code == 5 and "upgrade kelp 4.2.1 -> 4.2.9?" in asked.err
     assert likeness(desk.home, STATE) == before
@@ -93,7 +96,8 @@ def test_all_move_and_a_second_time_nothing(desk: Desk, quay: Path) -> None:
     desk.well("upgrade", "--yes")
     assert runs(desk) == ["kelp 4.2.9", "tidy 1.1"]
     again = desk.well("upgrade", "--yes")
-    assert "newest" in again.out and "changes done" not in again.out
+    assert again.out.startswith("Nothing newer within your wants.\n") and "newest" in again.out
+    assert "changes done" not in again.out and "To upgrade" not in again.out
     assert "did you mean 'kelp'?" in desk.run("upgrade", "klep").err
 
 
@@ -169,6 +173,7 @@ def test_a_pin_of_a_line_moves_with_the_projects(desk: Desk, quay: Path) -> None
     desk.well("provision")
     shown = desk.well("upgrade", "kelp", "--list", "--projects").out
     assert "~/tides/.kelp-version:1" in shown and "3.6.9" in shown
+    assert shown.splitlines()[-1] == "To upgrade: zesty-anchor upgrade kelp --projects"
     done = desk.run("upgrade", "kelp", "--projects", "--yes", "--json")
     assert done.code == 0, done.err
     assert {pin["newer"] for each in done.json["pinned"] for pin in each["pins"]} == {"3.6.9", "4.2.9"}

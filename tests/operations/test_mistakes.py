@@ -35,6 +35,8 @@ MANIFEST: dict[str, tuple[str, str, str, str]] = {
     "did you mean 'also'"),
     "a number for a version": ('[runtimes.kelp]\nwant = 4\n', "want", "the number 4, but text is expected",
     'put it in quotes: "4"'),
+    "a text for true": (RECIPE + ASKED + 'optional-needs = "Yes"\n', "optional-needs", 'true or false is expected',
+    "write true, without quotes"),
     "a want that is none": ('[runtimes.kelp]\nwant = "newest"\n', "want", "'newest'", "latest"),
     "a runtime without a recipe": ('[runtimes.kelb]\nwant = "4"\n' + RECIPE, "[runtimes.kelb]",
     "no recipe for the runtime 'kelb'", "did you mean 'kelp'"),
@@ -102,8 +104,8 @@ def npm(url: str) -> dict[str, bytes]:
     return found
 
 
-def test_there_are_thirty() -> None:
-    assert len(ALL) == 30
+def test_there_are_thirty_one() -> None:
+    assert len(ALL) == 31
 
 
 def told(desk: Desk) -> str:

@@ -7,7 +7,7 @@ import click
 from zesty_anchor.commands import WithExamples
 from zesty_anchor.commands.options import Setting, pairs, with_setting
 from zesty_anchor.operations.step_files import append_step
-from zesty_anchor.operations.with_versions import variables
+from zesty_anchor.operations.with_versions import variables, warn_of_missing
 from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.show.dotenv import dotenv
 from zesty_anchor.show.sizes import count
@@ -44,6 +44,7 @@ def command(
         )
     with setting.opened() as (workstation, person):
         found = variables(workstation, person, chosen, install=install)
+        warn_of_missing(workstation, person, chosen)
     if as_step:
         append_step(found, workstation.environ)
     if setting.as_json:

@@ -13,13 +13,15 @@ from zesty_anchor.system.problem import Problem, of_system
 
 
 def told(error: Exception) -> int:
-    """Tell a person what went wrong, and return the exit code. A traceback only with ``-v``."""
+    """Tell a person what went wrong, and return the exit code. With ``-v`` a traceback of what is not
+    expected.
+    """
     verbose = any(word in ("-v", "--verbose") for word in sys.argv[1:])
-    if verbose:
-        traceback.print_exception(error)
     if isinstance(error, OSError):
         error = of_system(error)
     if not isinstance(error, Problem):
+        if verbose:
+            traceback.print_exception(error)
         wrapped = Problem(
             f"something unexpected: {type(error).__name__}: {error}",
             advice=""

@@ -68,6 +68,7 @@ def _newer(setting: Setting, runtime: str | None) -> None:
         setting.print_json({"newer": found})
     else:
         listing.newer(setting.out, found, _today())
+        listing.newer_next(setting.out, found)
 
 
 def _today() -> str:

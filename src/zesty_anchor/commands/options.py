@@ -174,7 +174,7 @@ def with_setting(
     """Give a command the shared options, as a ``Setting`` in its first argument. ``verbose`` is what it shows
     more of.
     """
-    wanted = [_verbose(verbose or "Show the traceback of an error."), *_COMMON]
+    wanted = [_verbose(verbose or "Show the traceback of an unexpected error."), *_COMMON]
     wanted += [_MANIFEST, _OFFLINE] if manifest else []
     wanted += [_JOBS] if jobs else []
     wanted += [_YES] if yes else []

@@ -35,11 +35,13 @@ def command(
         used, others = affected(workstation, rows), beyond(workstation, rows) if further else []
         if not setting.as_json:
             paint = setting.out if only_list or not moving else setting.err
-            today = datetime.date.today().isoformat()
-            listing.newer(paint, rows, today, advise=False, further=further)
+            listing.newer(paint, rows, datetime.date.today().isoformat())
             shown.affected(paint, used)
             shown.beyond(paint, others)
             shown.pinned(paint, pinned)
+            if only_list or not moving:
+                admitted = [pin.runtime for each in pinned for pin in each.pins]
+                listing.newer_next(paint, rows, further=further, pinned=admitted)
         outcome = Outcome(()) if only_list else upgrade(workstation, person, rows, pinned)
         name = workstation.locations.shown(workstation.file)
     if setting.as_json:

@@ -45,7 +45,7 @@ def command(setting: Setting, words: tuple[str, ...], install: bool, everywhere:
     for given in UMASK:
         os.umask(given)
     if everywhere:
-        _run_in_each(setting, places, rest)
+        _run_in_each(setting, {workstation.locations.shown(at): (at, e) for at, e in places.items()}, rest)
         return
     found = _found(rest[0], environment)
     sys.stdout.flush()
@@ -53,12 +53,16 @@ def command(setting: Setting, words: tuple[str, ...], install: bool, everywhere:
     os.execve(found, rest, environment)
 
 
-def _run_in_each(setting: Setting, places: dict[Path, dict[str, str]], words: Sequence[str]) -> None:
-    """Run the command in each folder, one after the other; ends with the first status that is not 0."""
+def _run_in_each(
+    setting: Setting, places: Mapping[str, tuple[Path, dict[str, str]]], words: Sequence[str]
+) -> None:
+    """Run the command in each folder (by how a person reads it), one after the other; ends with the first
+    status that is not 0.
+    """
     first = 0
-    for folder, environment in places.items():
+    for shown, (folder, environment) in places.items():
         if not setting.quiet:
-            setting.err.write(setting.err.head(f"in {folder}"))
+            setting.err.write(setting.err.head(f"in {shown}"))
         sys.stdout.flush()
         sys.stderr.flush()
         found = _found(words[0], environment)

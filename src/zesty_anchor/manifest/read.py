@@ -360,9 +360,17 @@ def _choices(kind: Any) -> tuple[str, ...]:
     return tuple(choice for arm in typing.get_args(kind) for choice in _choices(arm))
 
 
+_TRUTHS = {
+    **dict.fromkeys(("true", "yes", "on", "1"), "true"),
+    **dict.fromkeys(("false", "no", "off", "0"), "false"),
+}
+
+
 def _hint(raw: Any, kind: Any) -> str:
     if isinstance(raw, str) and typing.get_origin(kind) is tuple:
         return f'write a list: ["{raw}"]'
+    if kind is bool and str(raw).lower() in _TRUTHS:
+        return f"write {_TRUTHS[str(raw).lower()]}, without quotes"
     if isinstance(raw, str) and _choices(kind):
         return nearest_key(raw, list(_choices(kind)))
     if isinstance(raw, int | float) and not isinstance(raw, bool):

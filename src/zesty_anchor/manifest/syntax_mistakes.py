@@ -130,14 +130,14 @@ def _listed(row: str) -> str | None:
     return f"{found[1]} = [{', '.join(quoted)}]"
 
 
-_NO_QUOTES = "text needs quotes"
+_NO_QUOTES = "a text value needs quotes"
 
 _FORMS: tuple[tuple[str, Callable[[str], str | None]], ...] = (
-    ("these quotes are not straight", _straight),
-    ("true and false are written small", _matched(rf"\s*({_KEY})\s*=\s*True\b(.*)", r"\1 = true\2")),
-    ("true and false are written small", _matched(rf"\s*({_KEY})\s*=\s*False\b(.*)", r"\1 = false\2")),
-    ("true and false are written out", _matched(rf"\s*({_KEY})\s*=\s*(?:yes|on)\s*", r"\1 = true")),
-    ("true and false are written out", _matched(rf"\s*({_KEY})\s*=\s*(?:no|off)\s*", r"\1 = false")),
+    ("these are curly quotes", _straight),
+    ("true and false are lower case", _matched(rf"\s*({_KEY})\s*=\s*True\b(.*)", r"\1 = true\2")),
+    ("true and false are lower case", _matched(rf"\s*({_KEY})\s*=\s*False\b(.*)", r"\1 = false\2")),
+    ("the values are true and false", _matched(rf"\s*({_KEY})\s*=\s*(?:yes|on)\s*", r"\1 = true")),
+    ("the values are true and false", _matched(rf"\s*({_KEY})\s*=\s*(?:no|off)\s*", r"\1 = false")),
     ("TOML has no null: leave the key out", _matched(rf"\s*{_KEY}\s*=\s*(?:null|None|nil)\s*", "")),
     ("a key has no value", _matched(rf"\s*({_KEY})\s*=\s*(?:#.*)?", r'\1 = ""')),
     ("a variable is set as in a shell", _matched(rf"\s*(?:export|set|setenv)\s+({_KEY})[= ]\s*['\"]?([^'\"]*)['\"]?\s*", r'\1 = "\2"')),
@@ -145,12 +145,12 @@ _FORMS: tuple[tuple[str, Callable[[str], str | None]], ...] = (
     ("a key is followed by =, and not by a colon", _matched(rf"\s*\"?({_KEY})\"?\s*:\s*(\"[^\"]*\"|'[^']*'|\[.*\]|true|false|\d+),?\s*", r"\1 = \2")),
     ("a key is followed by =, and not by a colon", _matched(rf"\s*({_KEY}):\s+([^\"'\[{{#]+?)\s*", r'\1 = "\2"')),
     ("this is a table of YAML", _matched(rf"\s*({_KEY}):\s*", r"[\1]")),
-    ("one = is enough", _matched(rf"\s*({_KEY})\s*(?:==|:=|=>)\s*(.*)", r"\1 = \2")),
+    ("a key is followed by a single =", _matched(rf"\s*({_KEY})\s*(?:==|:=|=>)\s*(.*)", r"\1 = \2")),
     ("a line ends without a comma or semicolon", _matched(r"\s*(.*?)\s*[,;]\s*", r"\1")),
     ("a list has commas between quoted texts", _listed),
     ("the end of the line lacks a quote or a bracket", _closed),
-    ("a table's name stands in brackets", _matched(rf"\s*\[?\s*({_KEY})\s*\]?\s*", r"[\1]")),
-    ("a path with backslashes stands in single quotes", _matched(rf"\s*({_KEY})\s*=\s*\"([^\"']*\\[^\"']*)\"\s*", r"\1 = '\2'")),
+    ("a table's name is in brackets", _matched(rf"\s*\[?\s*({_KEY})\s*\]?\s*", r"[\1]")),
+    ("a path with backslashes needs single quotes", _matched(rf"\s*({_KEY})\s*=\s*\"([^\"']*\\[^\"']*)\"\s*", r"\1 = '\2'")),
     (_NO_QUOTES, _matched(rf"\s*({_KEY})\s*=\s*\"?([^\"'\[{{#]+?)\"?\s*", r'\1 = "\2"')),
     (_NO_QUOTES, _matched(rf"\s*({_KEY})\s*=\s*([^\"'\[{{#]+?)\s*(#.*)", r'\1 = "\2"  \3')),
     ("a key with blanks needs quotes", _matched(r"\s*([A-Za-z][\w -]*[\w-])\s*=\s*(.*)", r'"\1" = \2')),

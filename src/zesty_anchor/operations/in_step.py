@@ -26,8 +26,8 @@ def keep_launchers(workstation: Workstation) -> None:
 
 
 def bring_in_step(workstation: Workstation, machine: Machine) -> None:
-    """Bring the launchers in step with the shelf, the links to default versions, and the answers to projects'
-    pins that shells read.
+    """Bring in step with the shelf: the launchers, the links to default versions, and the files with which
+    shells look up what a project's pin means.
     """
     keep_launchers(workstation)
     if workstation.locations.stable.is_dir():
@@ -38,6 +38,6 @@ def bring_in_step(workstation: Workstation, machine: Machine) -> None:
 
 
 def bring_answers_in_step(workstation: Workstation, machine: Machine) -> None:
-    """Bring the answers to projects' pins in step with the shelf."""
+    """Bring in step with the shelf the files with which shells look up what a project's pin means."""
     if workstation.locations.pins.is_dir():
         renew_answers(chooser(workstation, machine), workstation)

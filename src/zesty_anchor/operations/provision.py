@@ -15,7 +15,7 @@ from zesty_anchor.engine.outcome import Outcome
 from zesty_anchor.operations.agreed import agreed
 from zesty_anchor.operations.in_step import bring_answers_in_step, bring_in_step
 from zesty_anchor.operations.person import Person, finder
-from zesty_anchor.operations.reproducible import clamp_times
+from zesty_anchor.operations.reproducible import clamp_times, latest_time
 from zesty_anchor.planning.choices import wanted_by_project
 from zesty_anchor.planning.look import look_at
 from zesty_anchor.planning.offers import Offers
@@ -53,7 +53,7 @@ def provision(
     they meant before: then all of the run is taken back as well, where it does not end well.
     Raises ``Problem`` where nothing could be begun; what fails later is told in the outcome.
     """
-    began = time.monotonic()
+    began, latest = time.monotonic(), latest_time(workstation.environ)
     if not is_agreed:
         agreed(workstation, person)
     followed: tuple[str, ...] = ()
@@ -106,7 +106,7 @@ def provision(
         # What wants mean may be another version by now.
         after = msgspec.structs.replace(workstation, past=past(workstation.locations, lambda: KINDS))
         bring_in_step(after, look_at(after))
-        clamp_times(workstation.locations.data, workstation.environ)
+        clamp_times(workstation.locations.data, latest)
     else:
         # The plan has compared the launchers already.
         outcome = Outcome((), notices=plan.notices)

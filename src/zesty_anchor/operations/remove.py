@@ -6,7 +6,6 @@ from zesty_anchor.changes.question import Question
 from zesty_anchor.changes.runtimes.remove_version import removing
 from zesty_anchor.engine.outcome import TakenBack
 from zesty_anchor.engine.questions import settle
-from zesty_anchor.manifest.position import line_of
 from zesty_anchor.operations.in_step import bring_in_step
 from zesty_anchor.operations.person import Person
 from zesty_anchor.operations.running import carry_out_alone
@@ -55,12 +54,11 @@ def _refuse_needed(workstation: Workstation, runtime: str, version: str, machine
     """Raises ``Problem`` where the manifest wants a version, or another one runs on it."""
     manifest = workstation.manifest
     if runtime in manifest.tools:
-        tool = manifest.tools[runtime]
-        for want in (tool.want, *tool.also):
+        for want, step in manifest.wants(runtime).items():
             if version == standing(workstation, runtime, want, machine, workstation.past.resolutions):
                 raise Problem(
                     f"{runtime} {version} is needed: the manifest wants {want!r}",
-                    where=f"{workstation.file}:{line_of(workstation.text, manifest.step(runtime))}",
+                    where=workstation.place(*step),
                     advice="take it out of the manifest first",
                 )
     for (other, number), receipt in machine.shelf.items():

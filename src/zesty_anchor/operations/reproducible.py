@@ -10,19 +10,25 @@ from pathlib import Path
 from zesty_anchor.system.problem import UsageProblem
 
 
-def clamp_times(data: Path, environ: Mapping[str, str]) -> None:
-    """Where SOURCE_DATE_EPOCH is set (reproducible-builds.org, "SOURCE_DATE_EPOCH"), give everything in our
-    data folder that is newer that time. Raises ``UsageProblem`` where it is no number of seconds.
+def latest_time(environ: Mapping[str, str]) -> int | None:
+    """SOURCE_DATE_EPOCH (reproducible-builds.org, "SOURCE_DATE_EPOCH"), in seconds since 1970; None where it
+    is not set. Raises ``UsageProblem`` where it is no number of seconds.
     """
     text = environ.get("SOURCE_DATE_EPOCH", "")
     if not text:
-        return
+        return None
     if not text.isdecimal():
         raise UsageProblem(
             f"SOURCE_DATE_EPOCH is {text!r}, and no number of seconds",
             advice="set it to seconds since 1970, or unset it",
         )
-    latest = int(text)
+    return int(text)
+
+
+def clamp_times(data: Path, latest: int | None) -> None:
+    """Give everything in our data folder that is newer than ``latest`` that time; None: nothing."""
+    if latest is None:
+        return
     for root, _, names in os.walk(data, topdown=False):
         for path in (*(os.path.join(root, name) for name in names), root):
             _clamp(path, latest)

@@ -99,6 +99,14 @@ def variables(
     }
 
 
+def warn_of_missing(workstation: Workstation, person: Person, chosen: Sequence[tuple[str, str]]) -> None:
+    """Warn of each runtime of the manifest that has no active version here, but for those that are chosen."""
+    named = {name for name, _ in chosen}
+    for choice in active_versions(workstation, look_at(workstation)):
+        if not choice.version and choice.runtime not in named:
+            person.reporter.warned(f"{choice.runtime} is not installed: zesty-anchor provision installs it")
+
+
 def _path(workstation: Workstation, wanted: Wanted, chosen: Mapping[str, str]) -> list[str]:
     shelf = workstation.locations.shelf
     bins = [

@@ -19,7 +19,7 @@ def support_text(ends: str, today: str) -> str:
 
 
 class Unsupported(msgspec.Struct, frozen=True):
-    """An installed version that nobody fixes any more: ``ended`` is the last day of its support (YYYY-MM-DD,
+    """An installed version without support: ``ended`` is the last day of its support (YYYY-MM-DD,
     empty: it has not ended), ``withdrawn`` why it was withdrawn (empty: it was not).
     """
 

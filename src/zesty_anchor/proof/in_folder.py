@@ -68,7 +68,8 @@ def by_pin(check: CheckResult, folder: PinnedFolder) -> CheckResult:
     pin = next((each for each in folder.pins if _name(each, folder) == check.name), None)
     if check.ok or check.cause is not None or pin is None:
         return check
-    return msgspec.structs.replace(check, cause=pin.cause)
+    trace = f"cd {quote(folder.path)} && zesty-anchor trace {pin.runtime}"
+    return msgspec.structs.replace(check, cause=pin.cause, fix=check.fix or f"find what wins there: {trace}")
 
 
 def _name(pin: Pinned, folder: PinnedFolder) -> str:

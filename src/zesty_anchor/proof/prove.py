@@ -28,7 +28,7 @@ from zesty_anchor.proof.judging import environment_in, judge_all
 from zesty_anchor.proof.outside import outside
 from zesty_anchor.proof.proved import Proved, identity
 from zesty_anchor.proof.question import Question
-from zesty_anchor.proof.result import HERE, IN_FOLDER, PROGRAMS, CheckResult, Proof, ShellResult
+from zesty_anchor.proof.result import HERE, IN_FOLDER, PROGRAMS, Proof, ShellResult
 from zesty_anchor.proof.starts import start_checks
 from zesty_anchor.shells.fresh import SECONDS, Answer, Answers, Line, ask
 from zesty_anchor.shells.known import SHELLS
@@ -103,9 +103,7 @@ def prove(wanted: Wanted, machine: Machine, jobs: int = 4, asking: Asking | None
         _judged(each, found, shared, most_ms, asking, ours, watched)
         for each, found in zip(rounds, asked, strict=True)
     ]
-    here = _here(wanted, machine, asking)
-    here += tuple(check for each in asking.folders for check in missing_in(each) if _fits(check.name, asking))
-    results += [ShellResult(HERE, "", not any(each.decides for each in here), 0.0, here)] if here else []
+    results += _without_shell(wanted, machine, asking)
     results = [result for result in results if result.checks]
     if before:
         failed = {check.name for result in results for check in result.checks if not check.ok}
@@ -175,13 +173,17 @@ def _fits(name: str, asking: Asking) -> bool:
     return not asking.only or any(word.lower() in name.lower() for word in asking.only)
 
 
-def _here(wanted: Wanted, machine: Machine, asking: Asking) -> tuple[CheckResult, ...]:
-    """The checks that need no shell."""
-    return tuple(
-        outside(check, wanted.folder, machine.locations.home)
-        for check in wanted.checks
-        if check.run is None and _fits(check.name, asking)
-    )
+def _without_shell(wanted: Wanted, machine: Machine, asking: Asking) -> list[ShellResult]:
+    """The checks that need no shell: the person's, then those of each folder with pins."""
+    found = {
+        "": [outside(c, wanted.folder, machine.locations.home) for c in wanted.checks if c.run is None],
+        **{f"{IN_FOLDER}{each.shown}": missing_in(each) for each in asking.folders},
+    }
+    results = []
+    for context, checks in found.items():
+        fitting = tuple(check for check in checks if _fits(check.name, asking))
+        results.append(ShellResult(HERE, context, not any(c.decides for c in fitting), 0.0, fitting))
+    return results
 
 
 class _Shared:

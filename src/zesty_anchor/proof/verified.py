@@ -49,8 +49,9 @@ class Verified(msgspec.Struct, frozen=True):
     the manifest, ``shells`` the checks in new shells; ``state`` is the worst of them, ``exit`` its exit
     status, ``seconds`` the time it took. ``verified_at`` is when the checks ran (seconds since 1970), if
     they were not repeated because nothing relevant has changed (0: just now). ``fixes`` are edits of the
-    person's files that helped in a copy of the home. ``notes`` are versions whose support has ended, or that
-    were withdrawn; where ``[support] ended`` is "fail" they make it failing.
+    person's files that helped in a copy of the home. ``notes`` are sentences: on versions whose support has
+    ended, or that were withdrawn (where ``[support] ended`` is "fail" they make it failing), and on what
+    leads a runtime elsewhere.
     """
 
     ok: bool

@@ -124,7 +124,7 @@ _LAUNCHER = re.compile(
 
 
 NOT_INSTALLED = ", which is not installed"
-"""What the answer to a pin says where no installed version is what it asks for."""
+"""What a command prints where no installed version matches the pin."""
 _FAILS = f"case $za_line in *{quote(NOT_INSTALLED)}*) exit 127 ;; esac"
 
 

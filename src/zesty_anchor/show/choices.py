@@ -34,6 +34,8 @@ def active(paint: Paint, choice: Chosen) -> None:
         paint.write(f"{name} {paint.good(choice.version)} is active here: {decided}")
     else:
         paint.write(f"{name}: {paint.look('no active version')} ({decided})")
+        if choice.scope == "default":
+            paint.write(f"To install: {paint.name('zesty-anchor provision')}")
 
 
 def switched(paint: Paint, choice: Chosen, written: str) -> None:

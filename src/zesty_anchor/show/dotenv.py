@@ -11,7 +11,7 @@ _PLAIN = re.compile(r"[\w%+,./:@-]*", re.ASCII)
 
 
 def dotenv(variables: Mapping[str, str]) -> str:
-    """One line each; a value that is not plain stands in single quotes, which programs take
+    """One line each; a value with other characters is put in single quotes, which programs take
     as they are.
 
     Raises ``Problem`` for a value with a single quote or a line end: programs read those in different ways.

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from zesty_anchor.planning.support import support_text
 from zesty_anchor.show.columns import columns
 from zesty_anchor.show.paint import Paint
-from zesty_anchor.show.sizes import amount
+from zesty_anchor.show.sizes import amount, count
 
 if TYPE_CHECKING:
     from zesty_anchor.planning.listing import Available, Listing, RuntimeKnown
@@ -67,12 +67,21 @@ def _unsupported(paint: Paint, listed: Listing, today: str) -> list[str]:
     return [paint.look(f"{version} {support_text(ends, today)}") for version, ends in ended.items()]
 
 
-def newer(
-    paint: Paint, found: Sequence[Newer], today: str, *, advise: bool = True, further: bool = False
-) -> None:
-    """A line for each want: what is here, what is newer, and when support ends. ``today`` is YYYY-MM-DD. With
-    ``advise``, also the command that takes it; ``further`` tells that those beyond the wants follow.
+def newer(paint: Paint, found: Sequence[Newer], today: str) -> None:
+    """How many have a newer version, then a line for each want: what is here, what is newer, and when support
+    ends. ``today`` is YYYY-MM-DD.
     """
+    if not found:
+        paint.write(f"No version is installed yet. To install: {paint.name('zesty-anchor provision')}")
+        return
+    behind = sum(bool(each.newer and each.version) for each in found)
+    parts = [paint.look(f"{count(behind, 'newer version')} within your wants")] if behind else []
+    parts = parts or ["Nothing newer within your wants"]
+    if absent := [each for each in found if not each.version]:
+        parts.append(f"{len(absent)} not installed (to install: {paint.name('zesty-anchor provision')})")
+    if any(each.problem for each in found):
+        parts.append(paint.bad("a feed could not be asked"))
+    paint.write(f"{'; '.join(parts)}.")
     rows = [
         [
             paint.name(each.runtime),
@@ -88,11 +97,20 @@ def newer(
         paint.faint(head) for head in ("runtime", "want", "installed", "newer", "outside your range", "")
     ]
     columns(paint, [heads, *rows], [10, 8, 10, 8])
-    behind = dict.fromkeys(each.runtime for each in found if each.newer and each.version)
-    if behind and advise:
-        paint.write(f"To upgrade: {paint.name(' '.join(('zesty-anchor upgrade', *behind)))}")
+
+
+def newer_next(
+    paint: Paint, found: Sequence[Newer], *, further: bool = False, pinned: Sequence[str] = ()
+) -> None:
+    """What to type for them, last. ``further`` tells that those beyond the wants were shown, ``pinned`` are
+    runtimes of which pins admit newer versions.
+    """
     if any(each.beyond for each in found) and not further:
         paint.write(paint.faint("For those outside your range: zesty-anchor upgrade --list --beyond"))
+    names = [each.runtime for each in found if each.newer and each.version]
+    words = [*dict.fromkeys((*names, *pinned)), *(["--projects"] if pinned else [])]
+    if words:
+        paint.write(f"To upgrade: {paint.name(' '.join(('zesty-anchor upgrade', *words)))}")
 
 
 def _why(paint: Paint, row: Newer, today: str) -> list[str]:
@@ -200,7 +218,7 @@ def runtime(paint: Paint, listed: Listing, only: str, today: str, *, each: bool 
     columns(paint, rows, [12, 10, 10])
     if not rows:
         paint.write(
-            f"No version or channel matches '{only}'."
+            f"No version or channel matches '{only}'. All of them: zesty-anchor list {listed.runtime}"
             if only
             else "The feed has no version for this machine."
         )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shlex
 from collections.abc import Sequence
 
 from zesty_anchor.planning.projects import Project, ProjectPin
@@ -34,7 +35,7 @@ def projects(paint: Paint, found: Sequence[Project], *, remembers: bool) -> None
     if missing:
         first = missing[0]
         folder = first.file.rpartition("/")[0]
-        paint.write(f"To install: {paint.name(f'cd {folder} && zesty-anchor provision')}")
+        paint.write(f"To install: {paint.name(f'cd {_typed(folder)} && zesty-anchor provision')}")
     elif any(pin.newer for pin in pins):
         paint.write(f"To upgrade: {paint.name('zesty-anchor upgrade --projects')}")
 
@@ -42,5 +43,12 @@ def projects(paint: Paint, found: Sequence[Project], *, remembers: bool) -> None
 def _state(paint: Paint, pin: ProjectPin) -> str:
     if pin.wrong:
         return paint.bad(pin.wrong)
-    state = paint.good(pin.version) if pin.version else paint.look("not installed")
-    return f"{state}, {paint.look(f'{pin.newer} is newer')}" if pin.newer else state
+    if not pin.version:
+        return paint.look(f"not installed, {pin.newer} available" if pin.newer else "not installed")
+    return paint.good(pin.version) + (f", {paint.look(f'{pin.newer} is newer')}" if pin.newer else "")
+
+
+def _typed(folder: str) -> str:
+    """A folder, shown from ``~`` on, as it is typed in a shell."""
+    home, slash, below = folder.partition("/") if folder.startswith("~") else ("", "", folder)
+    return f"{home}{slash}{shlex.quote(below) if below else ''}"

@@ -22,7 +22,8 @@ def prunable(paint: Paint, found: Pruned, *, whole: bool, advise: bool = False) 
     """
     total, going = sum(each.size for each in found.things), _going(found)
     if not going:
-        paint.write(f"Nothing to delete: {amount(total)} in use, all of it needed.")
+        used = f"everything on disk ({amount(total)}) is needed" if found.things else "nothing is on disk yet"
+        paint.write(f"Nothing to delete: {used}.")
     else:
         paint.write(
             f"{paint.look(amount(found.freed))} of {amount(total)} can be freed: {count(going, 'thing')}."
