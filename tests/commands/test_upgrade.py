@@ -146,7 +146,8 @@ def test_what_another_want_would_give_comes_with_the_line_to_write(desk: Desk, q
         {"runtime": "kelp", "want": "4", "version": "5.0.0", "line": "5", "place": f"~/workstation.toml:{place}"}
     ]  # fmt: skip
     shown = desk.well("upgrade", "--list", "--beyond").out
-    assert 'want = "5"' in shown and f"~/workstation.toml:{place}" in shown
+    row = next(row for row in shown.splitlines() if row.endswith(f"~/workstation.toml:{place}"))
+    assert row.split() == ["kelp", "5.0.0", '"5"', '"4"', f"~/workstation.toml:{place}"]
     desk.write(desk.manifest.read_text().replace('want = "4"', 'want = "5"'))
     desk.well("provision")
     assert runs(desk)[0] == "kelp 5.0.0"

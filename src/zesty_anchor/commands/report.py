@@ -38,14 +38,14 @@ def command(setting: Setting, file: Path | None, anew: bool) -> None:
         found = report(workstation, person, anew=anew)
         locations = workstation.locations
     if file is not None:
-        from zesty_anchor.show.report import page
+        from zesty_anchor.show.report import VERDICTS, page
 
         replace(file, page(found, locations.home).encode("utf-8", "replace"), 0o644)
     if setting.as_json:
         setting.print_json(found)
     elif file is not None:
         paint = setting.out
-        state = paint.good("all checks passed") if found.verified.ok else paint.bad("checks failed")
+        state = (paint.good if found.verified.ok else paint.bad)(VERDICTS[found.verified.state])
         steps = count(len(found.next), "step")
         paint.write(f"{locations.shown(file.absolute())}: {state}; {steps} to take next")
 

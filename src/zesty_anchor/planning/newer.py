@@ -47,7 +47,7 @@ class Affected(msgspec.Struct, frozen=True):
 
 
 class Beyond(msgspec.Struct, frozen=True):
-    """A version that another want would give: the line to write in place of the one at ``place``."""
+    """A version that another want would give: ``line`` is to be written for ``want``, at ``place``."""
 
     runtime: str
     want: str

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 
-from zesty_anchor.proof.result import PROGRAMS, Cause, Proof, ShellResult, in_short, starts_of
+from zesty_anchor.proof.result import HERE, PROGRAMS, Cause, Proof, ShellResult, in_short, starts_of
 from zesty_anchor.proof.verified import PROVISION, Drift, Verified
 from zesty_anchor.show.columns import columns
 from zesty_anchor.show.paint import Paint
@@ -167,9 +167,11 @@ def _verdict(paint: Paint, seen: Verified) -> None:
     """What it came to, in two lines."""
     proof = seen.proof
     total = sum(len(shell.checks) for shell in proof.shells)
-    shells = ", ".join(dict.fromkeys(shell.shell for shell in proof.shells))
+    started = [shell for shell in proof.shells if shell.shell != HERE]
+    shells = ", ".join(dict.fromkeys(shell.shell for shell in started))
     apart = len(proof.earlier)
-    where = f"{count(len(proof.shells), 'start')} of {shells}, {seen.seconds:.1f} s"
+    starts = f"{count(len(started), 'start')} of {shells}" if started else "no shell was started"
+    where = f"{starts}, {seen.seconds:.1f} s"
     if seen.ok:
         well = f"All {total - apart} checks passed" if total - apart != 1 else "The check passed"
         before = f"; {count(apart, 'check')} failed before provisioning too" if apart else ""
@@ -185,8 +187,8 @@ def _verdict(paint: Paint, seen: Verified) -> None:
     for state, word in (("changed", "changed since installation"), ("pending", "not provisioned yet")):
         if number := sum(each.state == state for each in seen.drift):
             parts.append(f"{count(number, 'thing')} {word}")
-    if not parts:  # [support] ended = "fail"
-        parts.append(f"{count(len(seen.notes), 'version')} without support")
+    if not parts:
+        parts.append('support has ended ([support] ended = "fail")')
     paint.write(f"{paint.bad('; '.join(parts))} ({where}).")
     for note in seen.notes:
         paint.write(f"{paint.look('note:')} {note}")

@@ -21,12 +21,13 @@ from zesty_anchor.system.visible import visible
 
 GENERATOR = b'<meta name="generator" content="zesty-anchor'
 """By this a page of ours is known."""
-_VERDICTS = {
+VERDICTS = {
     "ok": "All checks passed",
     "pending": "The manifest asks for more than was provisioned",
     "changed": "Something was changed since installation",
     "failing": "Some checks failed",
 }
+"""What each state means, in a line."""
 _MOST_LINES = 10
 _MOST_STEPS = 24
 
@@ -84,7 +85,7 @@ def page(found: Report, home: Path) -> str:
     last = next((run for run in found.runs if not run.undone), None)
     return environment.get_template("report.html.j2").render(
         found=found,
-        verdict=_VERDICTS[found.verified.state],
+        verdict=VERDICTS[found.verified.state],
         shells=list(dict.fromkeys(result.shell for result in proof.shells)),
         checks=sum(len(shell.checks) for shell in proof.shells),
         rows=matrix(proof),

@@ -25,8 +25,11 @@ def beyond(paint: Paint, found: Sequence[Beyond]) -> None:
     """What another want would give, and what to write for it."""
     if found:
         paint.write()
-        rows = [[f"{e.runtime} {e.version}", f'want = "{e.line}"', paint.name(e.place)] for e in found]
-        columns(paint, [[paint.faint(head) for head in ("to get", "write", "in place of")], *rows], [14, 12])
+        rows = [
+            [f"{e.runtime} {e.version}", f'"{e.line}"', f'"{e.want}"', paint.name(e.place)] for e in found
+        ]
+        heads = [paint.faint(head) for head in ("to get", "write", "in place of", "at")]
+        columns(paint, [heads, *rows], [14, 8, 12])
 
 
 def pinned(paint: Paint, found: Sequence[Project]) -> None:
