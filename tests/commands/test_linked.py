@@ -67,6 +67,7 @@ def test_the_one_that_is_named_answers_with_its_home(desk: Desk) -> None:
     assert {k: v for k, v in after.items() if not k.startswith((".local", ".cache"))} == before
 
 
+@pytest.mark.sees_system
 def test_all_that_are_there_are_shown_with_version_and_owner(desk: Desk) -> None:
     """Also those that nothing leads to; of none anything is run."""
     for folder, release in (("kelp-3.1.4", ""), ("tides", 'KELP_VERSION="4.2.0"\n'), ("unnamed", "")):

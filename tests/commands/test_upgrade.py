@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import json
+import subprocess
 from pathlib import Path
 
 import pytest
@@ -215,3 +217,17 @@ def test_a_stable_path_follows_the_default_version(desk: Desk, quay: Path) -> No
     assert not path.is_symlink() and not path.parent.exists()
     missing = desk.run("locate", "kelp", "--stable")
     assert missing.code == 1 and "is not installed" in missing.err
+
+
+def test_a_setting_may_name_the_stable_path(desk: Desk, quay: Path) -> None:
+    text = (desk.home / "workstation.toml").read_text()
+    setting = '[[settings]]\nfile = "~/.config/chart/settings.json"\nkey = "kelp"\nvalue = ["{kelp.stable}/bin/kelp"]\n'
+    desk.write(text + setting)
+    desk.well("provision")
+    file = desk.home / ".config/chart/settings.json"
+    before = file.read_bytes()
+    (named,) = json.loads(before)["kelp"]
+    assert subprocess.run([named], capture_output=True, text=True, check=True).stdout == "kelp 4.2.1\n"
+    desk.well("upgrade", "kelp", "--yes")
+    assert file.read_bytes() == before
+    assert subprocess.run([named], capture_output=True, text=True, check=True).stdout == "kelp 4.2.9\n"

@@ -57,6 +57,7 @@ def test_a_program_is_found_on_the_systems_path_first(tmp_path: Path) -> None:
     assert all(entry.startswith("/") for entry in program_path(environ).split(":"))
 
 
+@pytest.mark.sees_system
 @pytest.mark.parametrize("name", ["sudo", "git", "ls"])
 def test_a_version_that_brings_what_rules_a_machine_is_refused(
     desk: Desk, offer: Callable[..., str], name: str

@@ -154,6 +154,7 @@ def test_launchers_go_with_their_versions(shelf: Path, tmp_path: Path) -> None:
     assert PROGRAMS["dash"]
 
 
+@pytest.mark.sees_system
 @pytest.mark.parametrize("spelling", ["{bin}/", "{bin}/../bin", "/{bin}", "{link}", "."])
 def test_the_launchers_folder_in_another_spelling_does_not_run_round(
     shelf: Path, tmp_path: Path, spelling: str

@@ -12,16 +12,14 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from zesty_anchor.engine.reporter import Silent
-from zesty_anchor.operations.person import Person
-from zesty_anchor.planning.workstation import Workstation, open_workstation, with_manifest_here
 from zesty_anchor.show import paint
-from zesty_anchor.show.progress import reporter
 from zesty_anchor.system.host import program_path
-from zesty_anchor.system.own_program import own_words
 from zesty_anchor.system.privilege import step_down
 
 if TYPE_CHECKING:
+    from zesty_anchor.operations.person import Person
+    from zesty_anchor.planning.home import Home
+    from zesty_anchor.planning.workstation import Workstation
     from zesty_anchor.system.root_hand import RootHand
 
 
@@ -57,6 +55,8 @@ class Setting:
     @contextmanager
     def opened(self) -> Iterator[tuple[Workstation, Person]]:
         """The workstation with its manifest, and the person, with progress told meanwhile."""
+        from zesty_anchor.planning.workstation import with_manifest_here
+
         with self.bare() as (bare, person):
             workstation = with_manifest_here(bare, self.manifest)
             yield workstation, person
@@ -75,6 +75,7 @@ class Setting:
         the manifest has mistakes.
         """
         from zesty_anchor.manifest.read import NoManifest
+        from zesty_anchor.planning.workstation import with_manifest_here
         from zesty_anchor.system.problem import UsageProblem
 
         with self.bare() as (workstation, person):
@@ -85,6 +86,12 @@ class Setting:
     @contextmanager
     def bare(self) -> Iterator[tuple[Workstation, Person]]:
         """The workstation without a manifest, and the person."""
+        from zesty_anchor.engine.reporter import Silent
+        from zesty_anchor.operations.person import Person
+        from zesty_anchor.planning.workstation import open_workstation
+        from zesty_anchor.show.progress import reporter
+        from zesty_anchor.system.own_program import own_words
+
         environ, hand = self._environment()
         asker = None
         if sys.stdin.isatty():
@@ -95,6 +102,13 @@ class Setting:
         with nullcontext(Silent()) if self.as_json else reporter(self.err, quiet=self.quiet) as telling:
             bare = open_workstation(environ, Path.cwd(), program, offline=self.offline)
             yield bare, Person(telling, asker, self.yes, self.jobs, hand, self.trusted)
+
+    def home(self) -> Home:
+        """The home alone, for a command that asks nothing and needs no manifest."""
+        from zesty_anchor.planning.home import open_home
+
+        environ, _ = self._environment()
+        return open_home(environ)
 
     def _environment(self) -> tuple[dict[str, str], RootHand | None]:
         """Ours; where we were started through sudo, that of the user who called, whom we then become for

@@ -21,8 +21,7 @@ def command(setting: Setting) -> None:
     Exit status: 0 nothing has changed; 3 changes are pending; 4 a check failed last time; 6 something was
     changed since installation.
     """
-    with setting.bare() as (workstation, _):
-        seen = status(workstation)
+    seen = status(setting.home())
     if setting.as_json:
         setting.print_json(seen)
     else:

@@ -82,8 +82,10 @@ def command(
             else:
                 choices.active(setting.out, found)
                 if sys.stderr.isatty() and not setting.quiet:
-                    name = setting.err.name(f"zesty-anchor switch {runtime} --choose")
-                    setting.err.write(setting.err.faint("To choose from a list: ") + name)
+                    # The function of a shell of ours prints our output last: after what is told beside it.
+                    paint = setting.out if workstation.environ.get("ZESTY_ANCHOR_SHELL") else setting.err
+                    name = paint.name(f"zesty-anchor switch {runtime} --choose")
+                    paint.write(paint.faint("To choose from a list: ") + name)
             return
         scope = scope or ("session" if workstation.environ.get("ZESTY_ANCHOR_SHELL") else None)
         if scope is None:

@@ -18,13 +18,18 @@ class Check(Part, frozen=True):
     What is printed, or stands in the file or the answer, is held against ``expect`` (a pattern of glob(7)) or
     ``match`` (a regular expression, found anywhere), and what is printed as an error against ``error``.
     ``status`` is the exit status, or that of HTTP. It is asked in these ``shells`` (none named: in all), or
-    ``once`` for all of them, and may take so many ``seconds``.
+    ``once`` for all of them, and may take so many ``seconds``. A command line with a ``folder`` is run by new
+    shells that begin in it.
     """
 
     name: str
     """What the check is called in reports. Example: ``"the bulletin renders"``."""
     run: str | None = None
     """A command line of sh, run in new shells in the manifest's folder. Example: ``"kelp bulletin.kelp"``."""
+    folder: str | None = None
+    """The folder in which ``run`` is run, with the versions that are pinned there: a project's own check.
+    Relative to the manifest. Example: ``"~/soundings"``.
+    """
     file: str | None = None
     """A file that must exist, relative to the manifest. Example: ``"bulletin.kelp"``."""
     port: Port | None = None

@@ -21,7 +21,7 @@ def check_meaning(checks: Iterable[Check], named: frozenset[str]) -> Iterator[Wr
 
 
 def _own(check: Check) -> Iterator[tuple[Step, str, str]]:
-    for key in ("name", "run", "file"):
+    for key in ("name", "run", "file", "folder"):
         text = getattr(check, key)
         if text is not None and (not text.strip() or "\0" in text):
             yield key, f"checks.{key} is empty, or holds a NUL byte", "write what is to be checked"
@@ -42,7 +42,7 @@ def _own(check: Check) -> Iterator[tuple[Step, str, str]]:
             )
     if check.expect is not None and check.match is not None:
         yield "match", f"the check {check.name[:40]!r} says expect and match", "write one of the two"
-    for key in ("error", "shells", "once") if check.run is None else ():
+    for key in ("error", "shells", "once", "folder") if check.run is None else ():
         if getattr(check, key):
             yield key, f"checks.{key} says something of a command line, and there is none", f"leave {key} out"
     if check.port is not None and (check.expect or check.match or check.status is not None):

@@ -277,8 +277,8 @@ class Setting(Part, frozen=True):
     key: str | tuple[str, ...]
     """The key to set: a name, or the names on the way to it. Example: ``["runtime", "folder"]``."""
     value: str | int | float | bool | list[Any] | dict[str, Any]
-    """The value: text (with references such as ``{kelp}``), a number, true or false, a list or a table.
-    Example: ``"zsh"``.
+    """The value: text, a number, true or false, a list or a table. In text ``{kelp}`` is the folder of the
+    default version, and ``{kelp.stable}`` a path that stays the same after an upgrade. Example: ``"zsh"``.
     """
     form: Literal["json", "toml", "ini"] | None = None
     """How the file is written, where its name does not say it. Example: ``"json"``."""

@@ -267,7 +267,12 @@ def put_together(
             if name in defaults and tool.system is not None and tool.alternatives
             for part in defaults[name].recipe.bin
         ),
-        checks=manifest.checks,
+        checks=tuple(
+            msgspec.structs.replace(each, folder=str(folder / expand(each.folder, home)))
+            if each.folder is not None
+            else each
+            for each in manifest.checks
+        ),
         shells=shells,
         folder=folder,
         packages=packages,

@@ -30,10 +30,11 @@ def bring_in_step(workstation: Workstation, machine: Machine) -> None:
     shells look up what a project's pin means.
     """
     keep_launchers(workstation)
-    if workstation.locations.stable.is_dir():
-        tools = workstation.manifest.tools
+    tools, folder = workstation.manifest.tools, workstation.locations.stable
+    named = [name for name in tools if stable.refers(workstation.manifest.settings, name)]
+    if named or folder.is_dir():
         defaults = {name: default_version(workstation, name, machine) or "" for name in tools}
-        stable.keep_in_step(workstation.locations.stable, workstation.locations.shelf, defaults)
+        stable.keep_in_step(folder, workstation.locations.shelf, defaults, named)
     bring_answers_in_step(workstation, machine)
 
 

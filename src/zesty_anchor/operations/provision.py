@@ -40,17 +40,16 @@ def provision(
     is_agreed: bool = False,
     about: frozenset[str] | None = None,
     targets: Known | None = None,
-    keep: bool = False,
+    whole: bool = False,
 ) -> Outcome:
     """Make the machine as the manifest says, and prove it.
 
     ``more`` are wants beside the manifest's; None means what the project in this folder wants. ``first``
     are changes that come before all others, such as one of the manifest itself, and belong to the same
-    run: where it does not end well, all of the run is taken back, but with ``keep``. ``deep`` has each
-    file of each version read, to tell whether it is as it was put there. ``is_agreed`` means that the
-    person was asked about the manifest already. ``about`` are the commands that it is done for (None:
-    all): see ``Outcome``. ``targets`` are versions that wants are to mean from now on, in place of what
-    they meant before: then all of the run is taken back as well, where it does not end well.
+    run. With ``whole`` a run that does not end well is undone. ``deep`` has each file of each version
+    read, to tell whether it is as it was put there. ``is_agreed`` means that the person was asked about
+    the manifest already. ``about`` are the commands that it is done for (None: all): see ``Outcome``.
+    ``targets`` are versions that wants are to mean from now on, in place of what they meant before.
     Raises ``Problem`` where nothing could be begun; what fails later is told in the outcome.
     """
     began, latest = time.monotonic(), latest_time(workstation.environ)
@@ -92,7 +91,7 @@ def provision(
         # wait for.
         from zesty_anchor.operations.work import Work
 
-        outcome = Work(
+        work = Work(
             workstation,
             person,
             planner,
@@ -101,11 +100,14 @@ def provision(
             planning,
             prove=unproved,
             about=about,
-            whole=bool(targets or first) and not keep,
-        ).carry_out(plan, machine)
-        # What wants mean may be another version by now.
-        after = msgspec.structs.replace(workstation, past=past(workstation.locations, lambda: KINDS))
-        bring_in_step(after, look_at(after))
+            whole=whole,
+        )
+        try:
+            outcome = work.carry_out(plan, machine)
+        finally:
+            # What wants mean may be another version by now, or the old one again.
+            after = msgspec.structs.replace(workstation, past=past(workstation.locations, lambda: KINDS))
+            bring_in_step(after, look_at(after))
         clamp_times(workstation.locations.data, latest)
     else:
         # The plan has compared the launchers already.

@@ -61,11 +61,11 @@ def _repair(
         Repair(Edit(file, content), workstation.locations.shown(file.path)) for file, content in _edits(taken)
     ]
     if ours is not None and answers.get(ours.text, "yes" if person.yes else "no") == "yes":
-        return provision(workstation, person, more=(), first=changes, deep=deep, is_agreed=True, keep=True)
+        return provision(workstation, person, more=(), first=changes, deep=deep, is_agreed=True)
     if not changes:
         return None
     if ours is None:
-        return provision(workstation, person, more=(), first=changes, is_agreed=True, keep=True)
+        return provision(workstation, person, more=(), first=changes, is_agreed=True)
     done = carry_out_alone(person, workstation, changes)
     return Outcome(tuple(done.changes), notices=("what zesty-anchor wrote was left as it is",))
 

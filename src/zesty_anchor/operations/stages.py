@@ -5,7 +5,7 @@ now.
 from __future__ import annotations
 
 import time
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from functools import partial
 from pathlib import Path
 
@@ -37,7 +37,8 @@ class Stages:
     hangs on it.
 
     ``answers`` are what the person said about conflicts. With ``lands`` a version is put into use as soon as
-    it is there, while others are still fetched or built.
+    it is there, while others are still fetched or built. ``in_step`` is called before new shells are asked:
+    it renews what they look up beside the generated files.
     """
 
     def __init__(
@@ -47,9 +48,11 @@ class Stages:
         journal: Journal,
         person: Person,
         answers: Mapping[str, str],
+        in_step: Callable[[Machine], None],
         *,
         lands: bool = False,
     ) -> None:
+        self._in_step = in_step
         self._planner = planner
         self._runner = runner
         self._journal = journal
@@ -218,6 +221,7 @@ class Stages:
                 self._journal.resolve(
                     self._runner.run, version.runtime, version.want, version.feed, version.version
                 )
+        self._in_step(machine)
         self._runner.reporter.said("verifying in new shells")
         proof = prove(plan.wanted, machine, self._person.jobs, Asking(before=self._before(machine)))
         return proof if proof.ok else with_baseline(proof, machine)

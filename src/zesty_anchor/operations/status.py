@@ -5,36 +5,32 @@ from __future__ import annotations
 import os
 from collections.abc import Iterable, Iterator
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from zesty_anchor.engine.home_identity import moved_from
 from zesty_anchor.engine.journal import LatestRun, StandingWrite
 from zesty_anchor.engine.opening import latest
 from zesty_anchor.files.digest import digest_of
 from zesty_anchor.files.replace import content_of
+from zesty_anchor.planning.home import Home, kinds
 from zesty_anchor.planning.newer import last_answer, still_true
 from zesty_anchor.planning.promised import read
 from zesty_anchor.planning.status import ChangedSince, Status
-from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.proof.proved import LastProof, last_proof
 from zesty_anchor.proof.verified import EXITS, State
 from zesty_anchor.shells.reading import MARK
 from zesty_anchor.system.locations import Locations
 
-if TYPE_CHECKING:
-    from zesty_anchor.changes.change import Kinds
 
-
-def status(workstation: Workstation) -> Status:
+def status(home: Home) -> Status:
     """What is installed, what has changed since, and what is pending. Changes nothing, starts no shell."""
-    locations = workstation.locations
-    run, writes = latest(locations, _kinds)
+    locations = home.locations
+    run, writes = latest(locations, kinds)
     proof = last_proof(locations.state)
     promised = read(run.promised) if run is not None else {}
     versions = promised.get("version", {})
     wanted = {f"{name} {version}" for name, version in versions.items()} | set(promised.get("also", {}))
     changed = tuple(_changed(writes, wanted, locations))
-    failing, pending = tuple(_failing(proof)), tuple(_pending(workstation, run))
+    failing, pending = tuple(_failing(proof)), tuple(_pending(home, run))
     answer, disk = last_answer(locations.state), os.statvfs(locations.home)
     state: State = "failing" if failing else "changed" if changed else "pending" if pending else "ok"
     return Status(
@@ -55,12 +51,6 @@ def status(workstation: Workstation) -> Status:
     )
 
 
-def _kinds() -> Kinds:
-    from zesty_anchor.changes.kinds import KINDS
-
-    return KINDS
-
-
 def _failing(proof: LastProof | None) -> Iterator[str]:
     """The checks that failed last, and did not fail before anything was provisioned, each once a shell."""
     found = {
@@ -72,15 +62,15 @@ def _failing(proof: LastProof | None) -> Iterator[str]:
     yield from found
 
 
-def _pending(workstation: Workstation, run: LatestRun | None) -> Iterator[str]:
+def _pending(home: Home, run: LatestRun | None) -> Iterator[str]:
     if run is None:
         yield "nothing was provisioned in this home yet"
         return
-    if workstation.past.cut_off:
+    if home.past.cut_off:
         yield "the last run was cut off"
-    if before := moved_from(workstation.past.home, workstation.locations):
+    if before := moved_from(home.past.home, home.locations):
         yield f"this home was {before} when it was provisioned"
-    shown = workstation.locations.shown(run.manifest)
+    shown = home.locations.shown(run.manifest)
     try:
         text = content_of(run.manifest)
     except OSError as error:

@@ -123,7 +123,7 @@ def by_default(workstation: Workstation, person: Person, runtime: str, want: str
     agreed(workstation, person)
     changed = with_manifest(workstation, workstation.file, text)
     about = frozenset(changed.recipes[runtime].commands)
-    outcome = provision(changed, person, first=[change], is_agreed=True, about=about)
+    outcome = provision(changed, person, first=[change], is_agreed=True, about=about, whole=True)
     if outcome.well and not is_own(changed):
         agree(changed)  # the person chose it here
     return _with_pins(outcome, changed), True

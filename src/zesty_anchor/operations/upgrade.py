@@ -104,7 +104,9 @@ def upgrade(
         changed = msgspec.structs.replace(
             workstation, lock={(each.runtime, each.want): each for each in entries}
         )
-    outcome = provision(changed, person, more=more, first=first, is_agreed=True, about=about, targets=targets)
+    outcome = provision(
+        changed, person, more=more, first=first, is_agreed=True, about=about, targets=targets, whole=True
+    )
     if outcome.well and first and not is_own(changed):
         agree(changed)  # the person asked for it here
     return outcome

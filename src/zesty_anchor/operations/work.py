@@ -18,6 +18,7 @@ from zesty_anchor.engine.run import Runner
 from zesty_anchor.engine.undo import take_back_run
 from zesty_anchor.manifest.read import read_text
 from zesty_anchor.operations.calling_shell import line_for_this_shell
+from zesty_anchor.operations.in_step import bring_in_step
 from zesty_anchor.operations.person import Person
 from zesty_anchor.operations.program_step import note_program
 from zesty_anchor.operations.running import Granted, ask, bench_of, journal_alone, one_run, recovered
@@ -112,7 +113,13 @@ class Work:
                 machine = machine.again(touched)
                 plan = self._planner.plan(machine, journal.resolutions(), self._answers)
             stages = Stages(
-                self._planner, runner, journal, self._person, self._answers, lands=not self._whole
+                self._planner,
+                runner,
+                journal,
+                self._person,
+                self._answers,
+                lambda machine: bring_in_step(self._with(journal), machine),
+                lands=not self._whole,
             )
             try:
                 outcome = msgspec.structs.replace(stages.carry_out(plan, machine), about=self._about)
@@ -150,6 +157,11 @@ class Work:
             if stages.shells_changed and proved and not undone
             else "",
         )
+
+    def _with(self, journal: Journal) -> Workstation:
+        """The workstation with what wants mean by now."""
+        known = msgspec.structs.replace(self._workstation.past, resolutions=journal.resolutions())
+        return msgspec.structs.replace(self._workstation, past=known)
 
     def _take_back(self, runner: Runner, journal: Journal, granted: Granted) -> TakenBack:
         """Take back all that the run did so far, the change of the manifest too."""

@@ -7,9 +7,8 @@ from typing import TYPE_CHECKING
 
 import msgspec
 
-from zesty_anchor.manifest.model import SYSTEM, Manifest
-
 if TYPE_CHECKING:
+    from zesty_anchor.manifest.model import Manifest
     from zesty_anchor.manifest.wanted import Wanted
 
 Promised = Mapping[str, Mapping[str, str]]
@@ -18,6 +17,8 @@ Promised = Mapping[str, Mapping[str, str]]
 
 def promised(manifest: Manifest, wanted: Wanted) -> Promised:
     """What a manifest promises with these versions. Pure."""
+    from zesty_anchor.manifest.model import SYSTEM  # status reads what was promised, and no manifest
+
     versions = {version.runtime: version.version for version in wanted.defaults}
     versions |= {name: "the system's own" for name, tool in manifest.tools.items() if tool.want == SYSTEM}
     identity = manifest.identity

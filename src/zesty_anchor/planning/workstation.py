@@ -8,16 +8,13 @@ from typing import TYPE_CHECKING
 
 import msgspec
 
-from zesty_anchor.engine.home_identity import check_its_own
 from zesty_anchor.engine.journal import Past
-from zesty_anchor.engine.opening import past
 from zesty_anchor.manifest.model import Manifest
-from zesty_anchor.system.locations import Locations, locate
-from zesty_anchor.system.ownership import check_own
+from zesty_anchor.planning.home import open_home
+from zesty_anchor.system.locations import Locations
 from zesty_anchor.system.problem import UsageProblem
 
 if TYPE_CHECKING:
-    from zesty_anchor.changes.change import Kinds
     from zesty_anchor.manifest.lock import Locked
     from zesty_anchor.manifest.recipe import Recipe
 
@@ -91,19 +88,9 @@ def open_workstation(
     *,
     offline: bool = False,
 ) -> Workstation:
-    """The workstation without a manifest. Raises ``Problem`` where the journal cannot be read."""
-
-    def kinds() -> Kinds:
-        from zesty_anchor.changes.kinds import KINDS
-
-        return KINDS
-
-    locations = locate(environ)
-    for own in (locations.data, locations.state, locations.cache, locations.config):
-        check_own(own, locations.home)
-    known = past(locations, kinds)
-    check_its_own(known.home, locations)
-    return Workstation(environ, locations, folder, program, offline, known)
+    """The workstation without a manifest. Raises ``Problem`` as ``open_home``."""
+    home = open_home(environ)
+    return Workstation(environ, home.locations, folder, program, offline, home.past)
 
 
 def with_manifest_here(bare: Workstation, given: Path | None) -> Workstation:

@@ -66,8 +66,8 @@ reported whoever added it.
 
 
 def personal(check: Check, wanted: Wanted) -> Question:
-    """A command line of the manifest's, run in the manifest's folder. It is about the first command in it
-    that a version gives.
+    """A command line of the manifest's, run in its own folder, else the manifest's. It is about the first
+    command in it that a version gives.
     """
     given = {
         c
@@ -75,7 +75,7 @@ def personal(check: Check, wanted: Wanted) -> Question:
         for c in (*v.recipe.commands, *(c for extra in v.extras for c in extra.commands))
     }
     words = re.findall(r"[\w.+-]+", check.run or "")
-    run = f"cd {quote(str(wanted.folder))} && {check.run}"
+    run = f"cd {quote(check.folder or str(wanted.folder))} && {check.run}"
     about = next((word for word in words if word in given), "")
     return Question(check.name, run, check.match or check.expect or "*", "check", about, check=check)
 
@@ -119,9 +119,9 @@ def programs(wanted: Wanted) -> list[Question]:
     ]
 
 
-def without_shells(wanted: Wanted) -> list[Question]:
+def without_shells(wanted: Wanted, launchers: Path) -> list[Question]:
     """Where no shell is set up: each version by its folder, and the manifest's checks with PATH and variables
-    put in place first, as ``export`` prints them.
+    put in place first, as ``export`` prints them; in a folder of its own a check finds the ``launchers``.
     """
     path = ":".join(map(quote, (*wanted.path_first, *wanted.default_bins)))
     behind = "".join(f":{quote(folder)}" for folder in wanted.path_last)
@@ -134,8 +134,9 @@ def without_shells(wanted: Wanted) -> list[Question]:
     ]
     for check in wanted.checks:
         if check.run is not None:
-            question = personal(check, wanted)
-            asked.append(msgspec.structs.replace(question, run=f"{set_up}{question.run}"))
+            question, pinned = personal(check, wanted), f"PATH={quote(str(launchers))}:$PATH; "
+            begin = set_up + (pinned if check.folder else "")
+            asked.append(msgspec.structs.replace(question, run=f"{begin}{question.run}"))
     return [*asked, *programs(wanted)]
 
 

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+from pathlib import Path
+
 import msgspec
 
 from zesty_anchor.manifest.model import SYSTEM
@@ -9,6 +12,7 @@ from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.proof.question import Question
 from zesty_anchor.proof.result import Cause, CheckResult
 from zesty_anchor.shells.posix import quote
+from zesty_anchor.system.locations import Locations
 
 
 class Pinned(msgspec.Struct, frozen=True):
@@ -36,14 +40,35 @@ class PinnedFolder(msgspec.Struct, frozen=True):
     pins: tuple[Pinned, ...]
 
 
+def with_checks(folders: Iterable[PinnedFolder], wanted: Wanted, locations: Locations) -> list[PinnedFolder]:
+    """These folders, and those that the manifest's checks name and that are there."""
+    named = {check.folder: Path(check.folder) for check in wanted.checks if check.folder is not None}
+    own = [PinnedFolder(name, locations.shown(path), ()) for name, path in named.items() if path.is_dir()]
+    return list({each.path: each for each in (*own, *folders)}.values())
+
+
 def in_folder(folder: PinnedFolder, wanted: Wanted) -> list[Question]:
-    """The questions for a new shell in a folder: that each pinned runtime is of the version that the pin
+    """The questions for each new shell in a folder: that each pinned runtime is of the version that the pin
     means.
     """
     return [
         Question(_name(pin, folder), proof.run, proof.expected(pin.version), "glob", pin.runtime, shared=True)
         for pin in folder.pins
         if pin.version not in ("", SYSTEM) and (proof := wanted.recipes[pin.runtime].version) is not None
+    ]
+
+
+def no_folder(wanted: Wanted) -> list[CheckResult]:
+    """The checks of the manifest whose folder does not exist."""
+    return [
+        CheckResult(
+            check.name,
+            False,
+            f"the folder {check.folder}",
+            "no such folder",
+        )
+        for check in wanted.checks
+        if check.folder is not None and not Path(check.folder).is_dir()
     ]
 
 

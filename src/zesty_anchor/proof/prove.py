@@ -23,7 +23,7 @@ from zesty_anchor.proof.checks import (
     questions,
     without_shells,
 )
-from zesty_anchor.proof.in_folder import PinnedFolder, by_pin, in_folder, missing_in
+from zesty_anchor.proof.in_folder import PinnedFolder, by_pin, in_folder, missing_in, no_folder, with_checks
 from zesty_anchor.proof.judging import environment_in, judge_all
 from zesty_anchor.proof.outside import outside
 from zesty_anchor.proof.proved import Proved, identity
@@ -124,7 +124,7 @@ def _rounds(wanted: Wanted, machine: Machine, asking: Asking, left_out: Collecti
     """
     if not wanted.shells:
         shell = next((each for each in machine.shells if SHELLS[each.name].like_sh), None)
-        asked = [q for q in without_shells(wanted) if _fits(q.name, asking)]
+        asked = [q for q in without_shells(wanted, machine.locations.launchers) if _fits(q.name, asking)]
         return [_Round(shell, Context(PROGRAMS, ()), asked)] if shell is not None and asked else []
     asked = [*questions(wanted, machine.locations), ABSOLUTE]
     asked = [q for q in asked if q not in left_out and _fits(q.name, asking)]
@@ -141,12 +141,12 @@ def _rounds(wanted: Wanted, machine: Machine, asking: Asking, left_out: Collecti
             each.asked.append(follows(each.shell.name))
     once = next((r for r in rounds if r.shell.login and "-i" in r.context.options), rounds[0])
     for check in wanted.checks:
-        if check.run is None or not _fits(check.name, asking):
+        if check.run is None or check.folder is not None or not _fits(check.name, asking):
             continue
         for each in [once] if check.once else rounds:
             if not check.shells or each.shell.name in check.shells:
                 each.asked.append(personal(check, wanted))
-    rounds += _in_folders(wanted, asking, rounds)
+    rounds += _in_folders(wanted, machine, asking, rounds)
     small = [q for q in programs(wanted) if q not in left_out and _fits(q.name, asking)]
     if small:
         first = rounds[0]
@@ -154,18 +154,29 @@ def _rounds(wanted: Wanted, machine: Machine, asking: Asking, left_out: Collecti
     return rounds
 
 
-def _in_folders(wanted: Wanted, asking: Asking, rounds: Sequence[_Round]) -> list[_Round]:
-    """A start in each folder with pins, of each shell that follows the folder."""
-    followers: dict[str, _Round] = {}
-    for each in rounds:
-        if SHELLS[each.shell.name].follows and "-i" in each.context.options:
-            followers.setdefault(each.shell.name, each)
+def _in_folders(wanted: Wanted, machine: Machine, asking: Asking, rounds: Sequence[_Round]) -> list[_Round]:
+    """A start in each folder with pins, or with a check of its own, of each shell that follows the folder;
+    where none does, of the first, which enters it.
+    """
+    firsts = {each.shell.name: each for each in reversed(rounds)}
+    followers = {
+        each.shell.name: each
+        for each in reversed(rounds)
+        if SHELLS[each.shell.name].follows and "-i" in each.context.options
+    }
     found = []
-    for folder in asking.folders:
-        asked = [q for q in in_folder(folder, wanted) if _fits(q.name, asking)]
-        for each in followers.values() if asked else ():
-            context = msgspec.structs.replace(each.context, name=f"{IN_FOLDER}{folder.shown}")
-            found.append(_Round(each.shell, context, list(asked), folder))
+    for folder in with_checks(asking.folders, wanted, machine.locations):
+        pins = [q for q in in_folder(folder, wanted) if _fits(q.name, asking)]
+        asked = {shell: list(pins) for shell in followers if pins}
+        for check in wanted.checks:
+            if check.folder == folder.path and _fits(check.name, asking):
+                shells = [n for n in check.shells or followers or (rounds[0].shell.name,) if n in firsts]
+                for shell in shells[:1] if check.once else shells:
+                    asked.setdefault(shell, []).append(personal(check, wanted))
+        for shell, questions_of in asked.items():
+            start = followers.get(shell, firsts[shell])
+            context = msgspec.structs.replace(start.context, name=f"{IN_FOLDER}{folder.shown}")
+            found.append(_Round(start.shell, context, questions_of, folder))
     return found
 
 
@@ -175,8 +186,9 @@ def _fits(name: str, asking: Asking) -> bool:
 
 def _without_shell(wanted: Wanted, machine: Machine, asking: Asking) -> list[ShellResult]:
     """The checks that need no shell: the person's, then those of each folder with pins."""
+    outer = [outside(c, wanted.folder, machine.locations.home) for c in wanted.checks if c.run is None]
     found = {
-        "": [outside(c, wanted.folder, machine.locations.home) for c in wanted.checks if c.run is None],
+        "": [*outer, *no_folder(wanted)],
         **{f"{IN_FOLDER}{each.shown}": missing_in(each) for each in asking.folders},
     }
     results = []

@@ -287,6 +287,12 @@ class Reasons:
             if check.name == question.name:
                 place = self._place_of("checks", number, "run")
                 file, _, line = place.rpartition(":")
+                if check.folder is not None and not Path(check.folder).is_dir():
+                    return Cause(
+                        f"the folder of this check does not exist: {self._shown(check.folder)}",
+                        self._shown(file),
+                        int(line),
+                    ), f"create it, or change folder of the check {check.name!r} in the manifest"
                 what = f"what it runs answers otherwise: {check.run}"
                 return Cause(
                     what, self._shown(file), int(line), check.run or ""

@@ -3,11 +3,29 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from contextlib import suppress
 from pathlib import Path
+from typing import TYPE_CHECKING, Any
 
 from zesty_anchor.files.folders import remove_empty
+
+if TYPE_CHECKING:
+    from zesty_anchor.manifest.model import Setting
+
+
+def refers(settings: Iterable[Setting], runtime: str) -> bool:
+    """Whether a value of these settings names the link of a runtime, as ``{kelp.stable}``. Pure."""
+    name = f"{{{runtime}.stable}}"
+    return any(name in text for setting in settings for text in _texts(setting.value))
+
+
+def _texts(value: Any) -> Iterator[str]:
+    if isinstance(value, str):
+        yield value
+    elif isinstance(value, list | dict):
+        for each in value if isinstance(value, list) else value.values():
+            yield from _texts(each)
 
 
 def point(folder: Path, shelf: Path, runtime: str, version: str) -> Path:
@@ -24,17 +42,16 @@ def point(folder: Path, shelf: Path, runtime: str, version: str) -> Path:
     return link
 
 
-def keep_in_step(folder: Path, shelf: Path, defaults: Mapping[str, str]) -> None:
-    """Have each link that is there lead to the default version of its runtime; one without any goes."""
-    try:
-        links = [entry for entry in folder.iterdir() if entry.is_symlink()]
-    except OSError:
-        return
-    for link in links:
-        version = defaults.get(link.name, "")
-        if version and (shelf / link.name / version).is_dir():
-            point(folder, shelf, link.name, version)
+def keep_in_step(folder: Path, shelf: Path, defaults: Mapping[str, str], named: Iterable[str] = ()) -> None:
+    """Have each link that is there, and those of the runtimes ``named``, lead to the default version of its
+    runtime; one without any goes.
+    """
+    there = [entry.name for entry in folder.iterdir() if entry.is_symlink()] if folder.is_dir() else []
+    for runtime in dict.fromkeys((*there, *named)):
+        version = defaults.get(runtime, "")
+        if version and (shelf / runtime / version).is_dir():
+            point(folder, shelf, runtime, version)
         else:
             with suppress(OSError):
-                link.unlink()
+                (folder / runtime).unlink()
     remove_empty([str(folder)])

@@ -36,7 +36,8 @@ class Settings(FileKind):
         """One edit for each file. Raises ``Problem`` where a file is not what its name says, or is
         read-only.
         """
-        places = {v.runtime: str(v.folder) for v in wanted.defaults}
+        links = {f"{v.runtime}.stable": str(machine.locations.stable / v.runtime) for v in wanted.defaults}
+        places = {**links, **{v.runtime: str(v.folder) for v in wanted.defaults}}
         files: dict[Path, list[Setting]] = {}
         for setting in wanted.settings:
             files.setdefault(Path(expand(setting.file, machine.locations.home)), []).append(setting)
