@@ -45,6 +45,7 @@ PROGRAMS = {
         "gcc",
         "git",
         "setpriv",
+        "tmux",
         "unshare",
         "ntfs-3g",
         "mkfs.ntfs",
@@ -242,8 +243,8 @@ class Desk:
         return done.stdout
 
     def likeness(self) -> dict[str, tuple[str, str]]:
-        """Everything in the home but the program's own state, and what feeds answered."""
-        return likeness(self.home, (".local/state/zesty-anchor", ".cache/zesty-anchor/answers"))
+        """Everything in the home but the program's own state and its cache."""
+        return likeness(self.home, (".local/state/zesty-anchor", ".cache"))
 
 
 def packed_runtime(name: str, version: str, says: str = "") -> bytes:

@@ -129,7 +129,7 @@ file = "~/.config/term.toml"
 key = ["shell", "program"]
 value = "fish"
 """)
-    before = likeness(desk.home, (".local/state/zesty-anchor", ".cache/zesty-anchor/builds"))
+    before = likeness(desk.home, (".local/state/zesty-anchor", ".cache"))
     assert '+  "terminal.shell": "zsh"' in desk.well("preview").out
     desk.well("provision")
     text = editor.read_text()
@@ -140,7 +140,7 @@ value = "fish"
     desk.well("undo")
     assert editor.read_text() == '{\n  // ours\n  "font": "Mono"\n}\n'
     editor.write_text('{\n  // the desk\'s own\n  "font": "Mono"\n}\n')
-    assert likeness(desk.home, (".local/state/zesty-anchor", ".cache/zesty-anchor/builds")) == before
+    assert likeness(desk.home, (".local/state/zesty-anchor", ".cache")) == before
     editor.write_text("{ no json")
     answer = desk.run("provision")
     assert answer.code == 1 and "line 1 is not JSON" in answer.err

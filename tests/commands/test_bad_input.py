@@ -100,13 +100,19 @@ def test_a_read_only_startup_file(desk: Desk) -> None:
 
 
 def test_a_broken_startup_file(desk: Desk) -> None:
+    """The shell reads the lines above the mistake: ours stands there. What is broken is the person's."""
     desk.wants()
-    desk.write("if then\n", ".bashrc")
+    desk.write("alias a=b\nif then\n", ".bashrc")
     said = desk.run("provision")
-    assert said.code == 1
-    assert ".bashrc holds a syntax error" in said.out
-    assert (desk.home / ".bashrc").read_text() == "if then\n"
-    assert not (desk.home / ".zshrc").exists(), "all startup files or none"
+    assert said.code == 0, said.out
+    assert "~/.bashrc has a syntax error, so our line stands at its beginning" in said.out
+    ours, *rest = (desk.home / ".bashrc").read_text().splitlines()
+    assert "zesty-anchor" in ours and rest == ["alias a=b", "if then"]
+    assert desk.shell("bash", "kelp --version", "-i").strip() == "kelp 4.2.1"
+    desk.write(f"{ours}\nalias a=b\n", ".bashrc")
+    assert "Nothing to do" in desk.well("provision").out, "it may stay there"
+    desk.well("undo")
+    assert (desk.home / ".bashrc").read_text() == "alias a=b\n"
 
 
 @pytest.mark.parametrize("path", ["{home}", "{home}/..", "~/.local/share/zesty-anchor"])

@@ -14,7 +14,7 @@ from pathlib import Path
 import pexpect
 import pytest
 
-from tests.conftest import PROGRAM, SHELLS, Desk, is_root
+from tests.conftest import PROGRAM, SHELLS, Desk, is_root, packed_runtime
 from zesty_anchor.demo.home import likeness
 from zesty_anchor.demo.wares import pack
 from zesty_anchor.system.alternatives import restored
@@ -22,7 +22,7 @@ from zesty_anchor.system.host import login_path
 
 # What else answers to kelp counts, and the tests of the demo install a package of it.
 pytestmark = [pytest.mark.needs("bash", "zsh"), pytest.mark.sees_system]
-STATE = (".local/state/zesty-anchor", ".cache/zesty-anchor/answers", "workstation.toml")
+STATE = (".local/state/zesty-anchor", ".cache", "workstation.toml")
 OLD = "#!/bin/sh\necho kelp 3.1\n"
 RC = """alias tides=ls
 export KELP_HOME="$HOME/old-kelp"
@@ -215,6 +215,22 @@ def test_another_failure_holds_back_only_what_could_be_missed(crowded: Desk, mis
     crowded.write(text)
     assert crowded.run("provision").code == 1
     assert (crowded.home / "old-kelp").exists() == (missing == "kelp")
+
+
+def test_a_check_of_another_runtime_does_not_keep_the_old_one(crowded: Desk) -> None:
+    """A removal waits for the commands that what goes gave."""
+    (crowded.home / "feed").mkdir()
+    (crowded.home / "feed/tidy-1.0.tar.gz").write_bytes(packed_runtime("tidy", "1.0"))
+    tidy = (
+        f'[feeds.other]\nkind = "folder"\nurl = "{crowded.home}/feed"\n[recipes.tidy]\ncommands = ["tidy"]\n'
+        '[[checks]]\nname = "never"\nrun = "tidy | grep never"\n'
+        '[runtimes.tidy]\nwant = "1.0"\nfeed = "other"\nunpinned = "accepted"\n'
+    )
+    crowded.wants('[[conflicts.remove]]\npath = "~/old-kelp"\n' + tidy)
+    answer = crowded.run("provision")
+    assert answer.code == 1 and "never" in answer.out, answer.out
+    assert not (crowded.home / "old-kelp").exists()
+    assert "KELP_HOME" not in (crowded.home / ".bashrc").read_text()
 
 
 def test_a_person_is_asked_about_each(crowded: Desk) -> None:

@@ -13,11 +13,9 @@ from tests.conftest import PROGRAMS, Desk
 from zesty_anchor.demo.home import likeness
 
 STATE = (".local", ".cache", "workstation.toml")
-SKELETON = {
-    name: Path(f"/etc/skel/{name}").read_text()
-    for name in (".bashrc", ".profile")
-    if Path(f"/etc/skel/{name}").exists()
-}
+SKELETON = {file.name: file.read_text() for file in Path("/etc/skel").iterdir() if file.is_file()}
+"""What useradd(8) gives to a new user here."""
+RECOMMENDED = Path("/etc/zsh/newuser.zshrc.recommended")
 CD = 'cd() { builtin cd "$@" && ls; }\n'
 NOISY = "already so before this run: 'it prints nothing' failed in"
 STARTS = "already so before this run: 'it starts' failed in"
@@ -46,7 +44,7 @@ HOMES: dict[str, tuple[tuple[str, ...], dict[str, str], str]] = {
     "a greeting with the time": (("bash",), {".profile": "date +%s\n"}, NOISY),
     "a command that is not there": (
         ("bash",),
-        {".bashrc": "tide-table --today\n"},
+        {".bashrc": "no-such-tide-table --today\n"},
         "'no error message' failed in",
     ),
     "a relative entry on PATH": (
@@ -89,6 +87,207 @@ HOMES: dict[str, tuple[tuple[str, ...], dict[str, str], str]] = {
         },
         "",
     ),
+    "the skeleton, and zsh as its package recommends": (
+        ("zsh", "bash"),
+        {**SKELETON, ".zshrc": RECOMMENDED.read_text() if RECOMMENDED.exists() else ""},
+        "",
+    ),
+    "the skeleton, in ksh": (("ksh",), SKELETON, ""),
+    "the skeleton, in mksh": (("mksh",), SKELETON, ""),
+    "the skeleton, in fish and tcsh": (("fish", "tcsh"), SKELETON, ""),
+    "a folder of parts": (
+        ("bash", "zsh"),
+        {
+            ".bashrc": 'for part in ~/.parts/*.sh; do . "$part"; done\nunset part\n',
+            ".zshrc": "for part in ~/.parts/*.sh(N); do . $part; done\n",
+            **{f".parts/{n:02}.sh": f"tide_{n}() {{ echo {n}; }}\nexport TIDE_{n}={n}\n" for n in range(40)},
+        },
+        "",
+    ),
+    "functions that are loaded when they are called": (
+        ("zsh",),
+        {
+            ".zshrc": "fpath=(~/.functions $fpath)\nautoload -Uz tide compinit\ncompinit -u\ntide\n",
+            ".functions/tide": "typeset -g TIDE=high\n",
+        },
+        "",
+    ),
+    "a large framework, in fish": (
+        ("fish",),
+        {f".config/fish/conf.d/{n:02}.fish": f"function tide_{n}; echo {n}; end\n" for n in range(50)},
+        "",
+    ),
+    "a large framework, in bash": (
+        ("bash",),
+        {
+            ".bashrc": "".join(
+                f'tide_{n}() {{ local a=$1; echo "$a"; }}\nalias t{n}=tide_{n}\n' for n in range(1_500)
+            )
+        },
+        "",
+    ),
+    "builtins overridden": (
+        ("bash", "zsh"),
+        dict.fromkeys(
+            (".bashrc", ".zshrc"),
+            'exit() { builtin exit "$@"; }\nexport() { builtin export "$@"; }\necho() { printf "%s\\n" "tide: $*"; }\n',
+        ),
+        "",
+    ),
+    "command overridden": (
+        ("bash", "zsh"),
+        dict.fromkeys((".bashrc", ".zshrc"), 'command() { builtin command "$@"; }\n'),
+        "",
+    ),
+    "aliases of what scripts use": (
+        ("bash", "zsh"),
+        dict.fromkeys(
+            (".bashrc", ".zshrc"),
+            "alias ls='ls --color' grep='grep --color=always' cat='cat -v' source='. ' printf='printf'\n",
+        ),
+        "",
+    ),
+    "zsh in place of bash": (("bash", "zsh"), {".bashrc": "[ -t 1 ] && exec zsh\n"}, ""),
+    "zsh in place of a login's bash": (
+        ("bash", "zsh"),
+        {".profile": "case $- in *i*) exec zsh -l ;; esac\n"},
+        "",
+    ),
+    "fish in place of bash": (("bash", "fish"), {".bashrc": "case $- in *i*) exec fish ;; esac\n"}, ""),
+    "a terminal that is handed over": (
+        ("bash",),
+        {".bashrc": '[ -t 1 ] && [ -z "$TMUX" ] && exec tmux -L tide-homes new-session\n'},
+        "",
+    ),
+    "slow": (("bash", "zsh"), dict.fromkeys((".bashrc", ".zshrc"), "sleep 1.5\n"), ""),
+    "a broken line, in bash": (
+        ("bash",),
+        {".bashrc": "if true; then\n  alias ll='ls -l'\n"},
+        "'no error message' failed in",
+    ),
+    "a broken line, in zsh": (
+        ("zsh",),
+        {".zshrc": "alias ll='ls -l'\nif true; then\n"},
+        "'no error message' failed in",
+    ),
+    "a broken line, in fish": (
+        ("fish",),
+        {".config/fish/config.fish": "alias ll 'ls -l'\nif true\n"},
+        "'no error message' failed in",
+    ),
+    "a variable that is not there, in tcsh": (
+        ("tcsh",),
+        {".tcshrc": "echo $tide\n"},
+        "'no error message' failed in",
+    ),
+    "it ends at the first failure": (("bash",), {".bashrc": "set -e\n"}, ""),
+    "it shows what it does": (("bash",), {".bashrc": "set -x\n"}, "failed in"),
+    "signals and the end are trapped": (
+        ("bash", "zsh"),
+        {
+            ".bashrc": "trap 'tide=1' DEBUG\ntrap 'echo low water' EXIT\n",
+            ".zshrc": "TRAPEXIT() { print low water }\n",
+        },
+        "",
+    ),
+    "a path that cd searches": (
+        ("bash", "zsh"),
+        dict.fromkeys((".bashrc", ".zshrc"), "export CDPATH=.:~:/\n"),
+        "",
+    ),
+    "a word splitter of its own": (
+        ("bash", "ksh", "mksh"),
+        dict.fromkeys((".bashrc", ".kshrc", ".mkshrc"), "IFS=:\n"),
+        "",
+    ),
+    "nothing is written over": (
+        ("bash", "zsh", "ksh"),
+        dict.fromkeys((".bashrc", ".zshrc", ".kshrc"), "set -o noclobber\n"),
+        "",
+    ),
+    "a locale that is not there": (
+        ("bash",),
+        {".profile": "export LC_ALL=xx_XX.UTF-8\n"},
+        "'no error message' failed in",
+    ),
+    "nothing for others": (("bash", "sh"), {".profile": "umask 077\n"}, ""),
+    "a login file that reads no other": (
+        ("bash",),
+        {".bash_profile": "alias tide=true\n", ".profile": "echo never\n", ".bashrc": "alias low=true\n"},
+        "",
+    ),
+    "two files that read each other": (
+        ("bash",),
+        {
+            ".profile": '[ -n "$BASH" ] && . ~/.bashrc\n',
+            ".bashrc": '[ -n "$READ" ] || { READ=1; . ~/.profile; }\n',
+        },
+        "",
+    ),
+    "a startup file named by ENV": (
+        ("sh", "ksh", "mksh"),
+        {".profile": 'export ENV="$HOME/.shrc"\n', ".shrc": "alias tide=true\n"},
+        "",
+    ),
+    "a file for scripts that prints": (
+        ("bash",),
+        {".profile": 'export BASH_ENV="$HOME/.scripts"\n', ".scripts": "echo scripts >&2\n"},
+        NOISY,
+    ),
+    "csh's own file": (
+        ("tcsh",),
+        {".cshrc": "set path = (~/bin $path)\nalias cd 'cd \\!*; ls'\nset prompt = '%~> '\n"},
+        "",
+    ),
+    "a fish with a prompt and a greeting": (
+        ("fish",),
+        {
+            ".config/fish/config.fish": "abbr -a ll 'ls -l'\nset -gx EDITOR vi\n",
+            ".config/fish/functions/fish_greeting.fish": "function fish_greeting; echo high water; end\n",
+            ".config/fish/functions/fish_prompt.fish": "function fish_prompt; echo -n (date)'> '; end\n",
+        },
+        "",
+    ),
+    "an agent at each start": (
+        ("bash",),
+        {".bashrc": 'eval "$(ssh-agent)" >/dev/null\n'},
+        "",
+    ),
+    "a job in the background": (
+        ("bash", "zsh"),
+        dict.fromkeys((".bashrc", ".zshrc"), "sleep 300 &\n"),
+        "",
+    ),
+    "a question": (("bash",), {".bashrc": "case $- in *i*) read -r -p 'quay? ' quay ;; esac\n"}, "failed in"),
+    "a screen that is cleared": (("bash",), {".bashrc": "clear\n"}, "failed in"),
+    "all is forgotten at the end": (
+        ("bash", "zsh"),
+        {
+            ".bashrc": "unalias -a\nPROMPT_COMMAND=\nunset -f cd\n",
+            ".zshrc": "precmd_functions=()\nchpwd_functions=()\n",
+        },
+        "",
+    ),
+    "a hook that lists each folder": (
+        ("zsh",),
+        {".zshrc": "autoload -Uz add-zsh-hook\ntide_ls() { ls }\nadd-zsh-hook chpwd tide_ls\n"},
+        "",
+    ),
+    "folders with blanks and letters on PATH": (
+        ("bash", "zsh"),
+        {".profile": 'PATH="$HOME/my tools/ö:$PATH"\n', ".zshenv": 'path=("$HOME/my tools/ö" $path)\n'},
+        "",
+    ),
+    "a shell that ends when nobody types": (
+        ("bash", "ksh"),
+        dict.fromkeys((".profile", ".bashrc", ".kshrc"), '[ -n "$TMOUT" ] || readonly TMOUT=300\n'),
+        "",
+    ),
+    "dotfiles that are links": (
+        ("bash", "zsh"),
+        {"dotfiles/bashrc": "alias a=b\n", "dotfiles/zshrc": "alias a=b\n"},
+        "",
+    ),
 }
 
 
@@ -99,6 +298,8 @@ def test_a_first_provisioning_ends_well(desk: Desk, name: str) -> None:
     assert shells, f"none of the shells of {name!r} is installed"
     for path, text in files.items():
         desk.write(text, path)
+        if path.startswith("dotfiles/"):
+            (desk.home / f".{Path(path).name}").symlink_to(path)
     desk.wants(f'[shells]\nuse = {json.dumps(shells)}\n[variables]\nGAUGE = "north quay"\n')
     before = likeness(desk.home, STATE)
     answer = desk.run("provision")
@@ -109,6 +310,19 @@ def test_a_first_provisioning_ends_well(desk: Desk, name: str) -> None:
     assert ("Failed before provisioning as well" in seen.out) == bool(told)
     desk.well("undo")
     assert likeness(desk.home, STATE) == before
+    assert not at_work(desk), "a process was left running"
+
+
+def at_work(desk: Desk) -> list[str]:
+    """The processes that were started in this home, by their command lines."""
+    found = []
+    for process in Path("/proc").glob("[0-9]*"):
+        try:
+            if f"HOME={desk.home}\0".encode() in (process / "environ").read_bytes():
+                found.append((process / "cmdline").read_text().replace("\0", " "))
+        except OSError:
+            continue
+    return [each for each in found if "ready.py" not in each]
 
 
 def test_what_breaks_later_was_not_so_before(desk: Desk) -> None:

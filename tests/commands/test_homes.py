@@ -15,7 +15,7 @@ from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.system.host import login_shell
 
 pytestmark = pytest.mark.needs("bash", "zsh")
-STATE = (".local/state/zesty-anchor",)
+STATE = (".local/state/zesty-anchor", ".cache")
 
 BASHRC = {
     "CRLF": b"alias a=b\r\nexport EDITOR=vi\r\n",

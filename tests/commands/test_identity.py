@@ -28,7 +28,7 @@ from zesty_anchor.system.locations import locate
 from zesty_anchor.system.problem import UsageProblem
 
 pytestmark = pytest.mark.needs("git", "ssh", "sshd")
-STATE = (".local/state/zesty-anchor", ".cache/zesty-anchor/answers", "workstation.toml")
+STATE = (".local/state/zesty-anchor", ".cache", "workstation.toml")
 WHO = '[identity]\nname = "Tide \\"North\\" Désk"\nemail = "desk@tide.example"\n'
 KEY = 'key = "ed25519"\npassphrase = "none"\n'
 

@@ -25,7 +25,7 @@ from zesty_anchor.system.process import lives
 
 pytestmark = pytest.mark.needs("bash", "zsh")
 RECIPES = Path(demo_home.__file__).parent / "recipes"
-STATE = (".local/state/zesty-anchor", ".cache/zesty-anchor/answers")
+STATE = (".local/state/zesty-anchor", ".cache")
 KELP = '[runtimes.kelp]\nwant = "4.2"\nthrough = "bollard"\n'
 EBB = '[runtimes.ebb]\nwant = "5"\nthrough = "fairlead"\n'
 

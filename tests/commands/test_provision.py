@@ -65,7 +65,7 @@ def test_from_a_fresh_home_and_back(desk: Desk) -> None:
     lived_in(desk)
     desk.wants(MORE + EVERY, BOTH)
     (desk.home / ".cache").mkdir()
-    before = likeness(desk.home, (".local/state/zesty-anchor",))
+    before = likeness(desk.home, (".local/state/zesty-anchor", ".cache"))
     assert desk.run("preview", "--check").code == 3
     assert desk.likeness().items() <= before.items(), "preview only looks"
 
@@ -94,10 +94,10 @@ def test_from_a_fresh_home_and_back(desk: Desk) -> None:
     assert desk.well("verify", "--json").json["ok"]
 
     assert desk.well("undo", "--json").json["notices"] == []
-    assert likeness(desk.home, (".local/state/zesty-anchor",)) == before
+    assert likeness(desk.home, (".local/state/zesty-anchor", ".cache")) == before
     assert desk.run("undo").code == 1
     desk.well("dismantle", "--yes")
-    assert likeness(desk.home) == before
+    assert likeness(desk.home, (".cache",)) == before and not list((desk.home / ".cache").iterdir())
 
 
 def test_the_shapes_of_json(desk: Desk) -> None:

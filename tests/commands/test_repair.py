@@ -11,7 +11,7 @@ from tests.conftest import Desk
 from zesty_anchor.demo.home import likeness
 from zesty_anchor.demo.wares import write_index, write_runtime
 
-STATE = (".local/state/zesty-anchor", ".cache/zesty-anchor/answers")
+STATE = (".local/state/zesty-anchor", ".cache")
 
 
 @pytest.fixture

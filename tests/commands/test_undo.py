@@ -219,3 +219,16 @@ def test_our_line_that_was_deleted_and_written_again_leaves_nothing_behind(desk:
     assert startup.read_text() == "alias tide='tide -vv'\nalias low='tide low'\n"
     assert not any("same lines" in notice for notice in done["notices"]) and not done.get("kept")
     assert not (desk.home / "kept-by-zesty-anchor").exists()
+
+
+def test_the_only_run_leaves_its_downloads(desk: Desk) -> None:
+    """What was fetched is fetched once, also where a person undoes all and begins again."""
+    desk.wants()
+    desk.well("provision")
+    (fetched,) = (each for each in (desk.home / ".cache/zesty-anchor/downloads").rglob("*") if each.is_file())
+    before = fetched.stat()
+    desk.well("undo")
+    assert fetched.exists()
+    assert not desk.shelf.exists()
+    desk.well("provision")
+    assert (fetched.stat().st_ino, fetched.stat().st_mtime_ns) == (before.st_ino, before.st_mtime_ns)

@@ -47,12 +47,12 @@ def gets(desk: Desk, version: str) -> None:
     """Provision, and see the version answer; a second time nothing changes; and all of it can be taken
     back.
     """
-    before = likeness(desk.home, (".local/state/zesty-anchor", ".cache/zesty-anchor/builds"))
+    before = likeness(desk.home, (".local/state/zesty-anchor", ".cache"))
     desk.well("provision")
     assert desk.shell("bash", "kelp --version", "-l").strip() == f"kelp {version}"
     assert desk.well("provision", "--json").json["changes"] == []
     desk.well("undo")
-    assert likeness(desk.home, (".local/state/zesty-anchor", ".cache/zesty-anchor/builds")) == before
+    assert likeness(desk.home, (".local/state/zesty-anchor", ".cache")) == before
 
 
 @pytest.mark.parametrize("sums", [True, False])
@@ -303,7 +303,7 @@ def test_a_build_with_an_earlier_version_of_itself(tide: Desk) -> None:
         '[runtimes.brine]\nwant = "1.7.2"\nbuild.environment = { BRINE_DOCS = "no" }\nbuild.options ='
         ' ["-DUNUSED"]\n',
     )
-    before = likeness(tide.home, (".local/state/zesty-anchor", ".cache/zesty-anchor/builds"))
+    before = likeness(tide.home, (".local/state/zesty-anchor", ".cache"))
     assert "built from source with 1.6.0" in tide.well("preview").out
     tide.well("provision")
     assert [p.name for p in (tide.shelf / "brine").iterdir()] == ["1.7.2"], (
@@ -319,7 +319,7 @@ def test_a_build_with_an_earlier_version_of_itself(tide: Desk) -> None:
     assert "-DUNUSED" not in log.read_text()
     assert "cc -O2" in log.read_text()
     tide.well("undo")
-    assert likeness(tide.home, (".local/state/zesty-anchor", ".cache/zesty-anchor/builds")) == before
+    assert likeness(tide.home, (".local/state/zesty-anchor", ".cache")) == before
 
 
 @pytest.mark.needs("gcc")
@@ -404,7 +404,7 @@ def test_extras_go_into_each_version_and_into_new_ones(tide: Desk) -> None:
     kelps = '[runtimes.kelp]\nwant = "lts"\nalso = ["3.6"]\n'
     wants(tide, kelps)
     tide.well("provision")
-    without = likeness(tide.home, (".local/state/zesty-anchor", ".cache/zesty-anchor/builds"))
+    without = likeness(tide.home, (".local/state/zesty-anchor", ".cache"))
     wants(tide, kelps + 'extras = ["kelp-tidy@1.2"]\n')
     changes = tide.well("provision", "--json").json["changes"]
     assert {(c["kind"], c["subject"]) for c in changes} == {
@@ -420,7 +420,7 @@ def test_extras_go_into_each_version_and_into_new_ones(tide: Desk) -> None:
     tide.well("undo")
     tide.well("undo")
     wants(tide, kelps)
-    after = likeness(tide.home, (".local/state/zesty-anchor", ".cache/zesty-anchor/builds"))
+    after = likeness(tide.home, (".local/state/zesty-anchor", ".cache"))
     assert {k for k in without if without[k] != after.get(k)} == set()
     wants(tide, kelps + 'extras = ["no-such-thing"]\n')
     answer = tide.run("provision")

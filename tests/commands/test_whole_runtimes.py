@@ -130,14 +130,14 @@ def answers(desk: Desk, version: str, packs: str) -> None:
 def test_a_wheel_is_made_whole_by_its_links(desk: Desk, registries: Registries) -> None:
     registries.wheels("4.2.1", "4.1.0")
     desk.write(RECIPE + '[runtimes.kelp]\nwant = "4"\n')
-    before = likeness(desk.home, (".local/state/zesty-anchor",))
+    before = likeness(desk.home, (".local/state/zesty-anchor", ".cache"))
     answers(desk, "4.2.1", "with 4.2.1")
     folder = desk.shelf / "kelp/4.2.1"
     assert (folder / "bin/kelp-pack").readlink() == Path("../lib/pack/main"), (
         "the archive's root is the version"
     )
     desk.well("undo")
-    assert likeness(desk.home, (".local/state/zesty-anchor",)) == before
+    assert likeness(desk.home, (".local/state/zesty-anchor", ".cache")) == before
 
 
 def test_the_first_feed_that_has_the_version_counts(desk: Desk, registries: Registries) -> None:
@@ -224,13 +224,13 @@ def test_extras_are_found_and_one_that_fails_keeps_nothing_else_back(
     for name in ("sunk", "tidy"):
         registries.npm(name, {"1.2.0": ({"x": says("x")}, {}), "1.3.0": ({"x": says("x")}, {})})
     desk.write(RECIPE + '[runtimes.kelp]\nwant = "4"\nextras = ["sunk", "tidy@1.2"]\n')
-    before = likeness(desk.home, (".local/state/zesty-anchor",))
+    before = likeness(desk.home, (".local/state/zesty-anchor", ".cache"))
     told = desk.run("provision")
     assert told.code == 1 and "failed: add sunk@1.3.0 to kelp 4.2.1" in told.out
     assert desk.shell("bash", "tidy", "-l") == "tidy 1.2.0\n"
     assert "tidy is found" in desk.run("verify", "-v").out
     desk.well("undo")
-    assert likeness(desk.home, (".local/state/zesty-anchor",)) == before
+    assert likeness(desk.home, (".local/state/zesty-anchor", ".cache")) == before
     desk.write(desk.manifest.read_text().replace('"sunk", ', ""))
     desk.well("provision")
     assert desk.well("provision", "--json").json["changes"] == []
@@ -299,7 +299,7 @@ root = "usr/lib/kelp-*"
         ' "harbour.pgp"\n'
     )
     desk.write(recipe + feed + '[runtimes.kelp]\nwant = "4"\n')
-    before = likeness(desk.home, (".local/state/zesty-anchor",))
+    before = likeness(desk.home, (".local/state/zesty-anchor", ".cache"))
     desk.well("provision")
     assert desk.shell("bash", "kelp", "-l") == "kelp 4.2.1 calm\n"
     assert desk.well("provision", "--json").json["changes"] == []
@@ -308,7 +308,7 @@ root = "usr/lib/kelp-*"
     desk.well("lock")
     desk.well("undo")
     (desk.home / "workstation.lock").rename(desk.home.parent / "lock")
-    assert likeness(desk.home, (".local/state/zesty-anchor",)) == before
+    assert likeness(desk.home, (".local/state/zesty-anchor", ".cache")) == before
     (desk.home.parent / "lock").rename(desk.home / "workstation.lock")
     desk.well("provision")
     desk.write(desk.manifest.read_text().replace('want = "4"', 'want = "latest"'))

@@ -36,8 +36,7 @@ TIDE_ZONE = "north quay"
 """
 STATE = (
     ".local/state/zesty-anchor",
-    ".cache/zesty-anchor/answers",
-    ".cache/zesty-anchor/builds",
+    ".cache",
     "env",
     ".zcompdump",
     ".sudo_as_admin_successful",

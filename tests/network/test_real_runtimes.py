@@ -106,7 +106,7 @@ class Stranger:
         return done.stdout
 
     def likeness(self) -> dict[str, tuple[str, str]]:
-        return likeness(self.home, (".local/state/zesty-anchor", ".cache/zesty-anchor/builds"))
+        return likeness(self.home, (".local/state/zesty-anchor", ".cache"))
 
 
 @pytest.fixture

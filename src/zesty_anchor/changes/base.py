@@ -44,6 +44,11 @@ class BaseChange(msgspec.Struct, frozen=True):
         return _NOTHING
 
     @property
+    def gave(self) -> frozenset[str]:
+        """None that are known."""
+        return _NOTHING
+
+    @property
     def follows(self) -> frozenset[str]:
         """None."""
         return _NOTHING

@@ -86,6 +86,12 @@ class Change(Protocol):
         """
 
     @property
+    def gave(self) -> frozenset[str]:
+        """The commands that what it removes gave, as far as they are known: it waits for the checks of these
+        alone. Empty: it waits for those of all commands.
+        """
+
+    @property
     def touches(self) -> frozenset[str]:
         """The facts of the machine (``survey.machine.Machine``) that are read again once it is done."""
 

@@ -75,7 +75,7 @@ class Edit(msgspec.Struct, frozen=True):
             raise Problem(
                 f"{path} belongs to {owner_name(self.file.owner)}, and writing it would change its owner",
                 where=str(target),
-                advice=f"if it is yours: sudo chown {os.geteuid()} {shlex.quote(str(target))}   {leave}",
+                advice=f"if it is yours, as root: chown {os.geteuid()} {shlex.quote(str(target))}   {leave}",
             )
         if closed is not None:
             raise Problem(

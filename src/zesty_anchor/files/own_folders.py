@@ -114,6 +114,6 @@ def _hand_over(left: set[str], gone: tuple[Path, ...]) -> None:
         made = set(msgspec.json.decode(note.read_bytes(), type=list[str]))
         note.write_bytes(msgspec.json.encode(sorted(made | left, reverse=True)))
         return
-    # A folder around them that is a link now is removed later.
-    for above in {folder.parent for folder in gone if folder.parent.is_symlink()}:
+    # A folder around them that holds something else of ours, or is a link now, is removed later.
+    for above in {folder.parent for folder in gone if folder.parent.is_dir()}:
         (above / _NOTE).write_bytes(msgspec.json.encode(sorted(left - {str(above)}, reverse=True)))

@@ -26,10 +26,15 @@ def keep_launchers(workstation: Workstation) -> None:
 
 
 def bring_in_step(workstation: Workstation, machine: Machine) -> None:
-    """Bring in step with the shelf: the launchers, the links to default versions, and the files with which
-    shells look up what a project's pin means.
-    """
+    """Bring in step with the shelf: the launchers, and what ``bring_choices_in_step`` does."""
     keep_launchers(workstation)
+    bring_choices_in_step(workstation, machine)
+
+
+def bring_choices_in_step(workstation: Workstation, machine: Machine) -> None:
+    """Bring in step with the shelf: the links to default versions, and the files with which shells look up
+    what a project's pin means. Neither is in the journal, and both follow when a run is undone.
+    """
     tools, folder = workstation.manifest.tools, workstation.locations.stable
     named = [name for name in tools if stable.refers(workstation.manifest.settings, name)]
     if named or folder.is_dir():

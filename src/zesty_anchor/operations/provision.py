@@ -91,7 +91,7 @@ def provision(
         # wait for.
         from zesty_anchor.operations.work import Work
 
-        work = Work(
+        outcome = Work(
             workstation,
             person,
             planner,
@@ -101,13 +101,10 @@ def provision(
             prove=unproved,
             about=about,
             whole=whole,
-        )
-        try:
-            outcome = work.carry_out(plan, machine)
-        finally:
-            # What wants mean may be another version by now, or the old one again.
-            after = msgspec.structs.replace(workstation, past=past(workstation.locations, lambda: KINDS))
-            bring_in_step(after, look_at(after))
+        ).carry_out(plan, machine)
+        # What wants mean may be another version by now.
+        after = msgspec.structs.replace(workstation, past=past(workstation.locations, lambda: KINDS))
+        bring_in_step(after, look_at(after))
         clamp_times(workstation.locations.data, latest)
     else:
         # The plan has compared the launchers already.

@@ -191,8 +191,8 @@ class Stages:
                 self._mark(change, waits(change, f"it needs {self._marked[lacking].subject}"))
 
     def _hold_back(self, plan: Plan, proof: Proof) -> None:
-        """Mark the changes that remove something old as skipped while a check of a command that the manifest
-        gives fails.
+        """Mark a change that removes something old as skipped while a check fails of a command that the
+        manifest gives and the old one gave.
         """
         given = {c for version in plan.wanted.defaults for c in version.recipe.commands} | set(
             plan.wanted.of_system
@@ -200,7 +200,7 @@ class Stages:
         for change in plan.changes:
             if change.key in self._marked or change.stage is not Stage.CLEAR:
                 continue
-            failing = proof.failing(given)
+            failing = proof.failing(change.gave & given or given)
             if failing:
                 result, check = failing[0]
                 where = f"{result.shell}, {result.context}" if result.context else result.shell

@@ -18,7 +18,7 @@ from zesty_anchor.engine.run import Runner
 from zesty_anchor.engine.undo import take_back_run
 from zesty_anchor.manifest.read import read_text
 from zesty_anchor.operations.calling_shell import line_for_this_shell
-from zesty_anchor.operations.in_step import bring_in_step
+from zesty_anchor.operations.in_step import bring_choices_in_step
 from zesty_anchor.operations.person import Person
 from zesty_anchor.operations.program_step import note_program
 from zesty_anchor.operations.running import Granted, ask, bench_of, journal_alone, one_run, recovered
@@ -118,7 +118,7 @@ class Work:
                 journal,
                 self._person,
                 self._answers,
-                lambda machine: bring_in_step(self._with(journal), machine),
+                lambda machine: bring_choices_in_step(self._with(journal), machine),
                 lands=not self._whole,
             )
             try:
@@ -131,6 +131,7 @@ class Work:
             except BaseException:
                 if self._whole:
                     self._take_back(runner, journal, granted)
+                bring_choices_in_step(self._with(journal), look_at(self._workstation))
                 raise
             if not self._whole:
                 outcome = msgspec.structs.replace(outcome, changes=(*done, *outcome.changes))

@@ -12,7 +12,7 @@ from zesty_anchor.proof.checks import ABSOLUTE, FOLLOWS, follows, personal, prog
 from zesty_anchor.proof.reasons import PlaceOf, Reasons
 from zesty_anchor.proof.result import HERE, PROGRAMS, CheckResult, Proof, ShellResult
 from zesty_anchor.proof.verified import PROVISION, Drift
-from zesty_anchor.proof.written import ENDS
+from zesty_anchor.proof.written import ENDS, UNREAD
 from zesty_anchor.shells.known import SH, SHELLS
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.survey.startup.provenance import traces
@@ -60,9 +60,13 @@ def lines_outdone(proof: Proof, machine: Machine) -> tuple[frozenset[Path], froz
     first: set[Path] = set()
     for result, check in proof.failures:
         cause = check.cause
-        if cause is None or not cause.line or check.fix != PROVISION or result.shell not in SHELLS:
+        if cause is None or check.fix != PROVISION or result.shell not in SHELLS:
             continue
         files = {site.file for site in SHELLS[result.shell].sites(machine.around)}
+        if cause.what.endswith(UNREAD):
+            first |= files
+        if not cause.line:
+            continue
         ended = {
             file
             for file in files

@@ -86,8 +86,8 @@ def follows(shell: str) -> Question:
     alone.
     """
     looks = (
-        'case ${za__where-} in "$PWD") echo follows ;; *) echo "it does not look at the folder that it'
-        ' enters" ;; esac'
+        'case ${za__where-} in "$PWD") printf "follows\\n" ;; *)'
+        ' printf "it does not look at the folder that it enters\\n" ;; esac'
     )
     run = (
         f'case " ${{{HIDING}-}} " in *" za__look "*) echo follows ;; esac'

@@ -296,7 +296,10 @@ def _judged(
         else start_checks(each.context, found.answers, most_ms, ours)
     )
     checks = [check for check in checks if _fits(check.name, asking)]
-    checks += judge_all(each.asked, by_run, started)
+    landed = found.answers.landed
+    is_other = bool(landed) and SHELLS[landed].like_sh != SHELLS[each.shell.name].like_sh
+    asked = [q for q in each.asked if not is_other or q.name != FOLLOWS]  # it is put to each language apart
+    checks += judge_all(asked, by_run, started)
     if each.folder is not None:
         checks = [by_pin(check, each.folder) for check in checks]
     if ours and started:  # an entry of ours is always absolute

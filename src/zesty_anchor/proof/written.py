@@ -19,6 +19,7 @@ from zesty_anchor.survey.startup.step import Place
 from zesty_anchor.survey.startup.troubles import broken
 
 ENDS = "it ends the reading of"
+UNREAD = "does not read what was written for it"
 
 
 class Written:
@@ -81,7 +82,7 @@ class Written:
                     Place(last.file, last.line),
                 )
                 return cause, PROVISION
-        return Cause(f"{trace.shell} does not read what was written for it"), PROVISION
+        return Cause(f"{trace.shell} {UNREAD}"), PROVISION
 
     def changed(self, *names: str) -> tuple[Cause, str] | None:
         """What we wrote for a shell was changed by somebody, or is gone."""

@@ -46,9 +46,13 @@ class DigestDiffers(Problem):
     """The bytes are not those that the feed promised."""
 
 
+UNPINNED = "unpinned"
+"""How the name of a kept file begins whose digest nobody gave."""
+
+
 def kept_file(downloads: Path, digest: str, url: str) -> Path:
     """Where a file with this digest is kept; one that nothing pins, by its address."""
-    return downloads / (digest or f"unpinned:{hashlib.sha256(url.encode()).hexdigest()}").replace(":", "-")
+    return downloads / (digest or f"{UNPINNED}:{hashlib.sha256(url.encode()).hexdigest()}").replace(":", "-")
 
 
 def obtain(

@@ -5,6 +5,7 @@ it works.
 from __future__ import annotations
 
 import os
+import re
 import selectors
 import time
 from collections.abc import Callable, Collection, Mapping, Sequence
@@ -22,6 +23,7 @@ from zesty_anchor.system.process import end_marked, marked, processes
 from zesty_anchor.system.room import room as room_for
 
 if TYPE_CHECKING:
+    from zesty_anchor.shells.landing import Landing
     from zesty_anchor.shells.terminal import Terminal
 
 START_SECONDS = 15.0
@@ -33,9 +35,17 @@ LARGEST = 1_000_000
 
 MARK = "ZESTY_ANCHOR_PROOF"
 """The variable by which the processes of a new shell are known."""
+_TOLD = re.compile(r"(start|first|end|\d+) (\d+)$", re.MULTILINE)
+"""What the shell reports; an echo of the person's own may put something before it."""
 _CHUNK = 1 << 16
 _ENDING_SECONDS = 5.0
 """How long a shell may take to go on, once what it waited for was ended."""
+_DEEPEST = 3
+"""How often one shell may hand over to the next."""
+_SETTLED_SECONDS = 0.5
+"""How long another program is at the terminal before it counts as what a start ends up in."""
+_ASKING_SECONDS = 2.0
+"""How long a start may wait for somebody to type."""
 _LOOK_SECONDS = 0.1
 """How often it is looked whether the run was interrupted."""
 
@@ -76,12 +86,15 @@ NO_ANSWER = Answer(b"", None)
 
 class Answers(msgspec.Struct, frozen=True):
     """All answers of one shell, in the order of the lines (None: it was not asked). ``startup_ms`` is None if
-    it never began; ``said`` is what it printed until then.
+    it never began; ``said`` is what it printed until then. ``landed`` is the shell that answered, where the
+    start handed its terminal over to that one; ``waits`` tells that it waited for somebody to type.
     """
 
     answers: tuple[Answer | None, ...]
     startup_ms: float | None
     said: bytes = b""
+    landed: str = ""
+    waits: bool = False
 
 
 Decide = Callable[[Sequence[Answer | None]], Collection[int]]
@@ -121,11 +134,14 @@ def ask(
     start_seconds: float = START_SECONDS,
     interrupted: Interrupted = never,
     folder: Path | None = None,
+    depth: int = 0,
 ) -> Answers:
     """Start a new shell, in a ``folder`` (None: in the home), and let it run command lines.
 
     Answers come back through pipes of their own, so that greetings and prompts do not mix with them. One that
-    is not interactive has no terminal, as over ssh.
+    is not interactive has no terminal, as over ssh. Where a startup file hands the terminal over to another
+    shell, or to a program that starts one in a terminal of its own, that shell is started once more in the
+    same way, with the environment that it was given, and is asked; ``depth`` counts that.
     """
     with room_for("proof") as room, _Pipes(room, lines) as pipes:
         (room / "questions").write_text(_script(room, lines, folder), "utf-8", "surrogateescape")
@@ -138,7 +154,8 @@ def ask(
         if context.login_name:
             # A shell whose own name begins with a hyphen logs in; tcsh takes no option for that beside -c.
             words = ["bash", "--norc", "-c", 'exec -a "-${0##*/}" "$0" "$@"', *words]
-        started = {**environment, **dict(context.variables), MARK: str(room)}
+        private = {"TMUX_TMPDIR": str(room), "SCREENDIR": str(room)}  # none of the person's own is joined
+        started = {**environment, **dict(context.variables), **private, MARK: str(room)}
         # What is not interactive has no terminal: what prints there would spoil what scp(1) copies.
         silent = {0: Path(os.devnull), 1: room / "noise", 2: room / "noise"}
         others = processes()
@@ -155,11 +172,27 @@ def ask(
         ) as child:
             mark = f"{MARK}={room}".encode()
             talk = _Talk(child, pipes, lines, decide, interrupted, began + start_seconds, mark, others)
+            if "-i" in context.options:
+                talk.landing = _Landing(child, str(room))
             talk.follow()
+            landed = talk.landing.found if talk.landing is not None else None
+            if landed is not None and depth < _DEEPEST:
+                from zesty_anchor.shells.known import SHELLS
+
+                inner = ask(
+                    SHELLS[landed.shell], landed.program, landed.context(context.name), landed.environment,
+                    lines, decide=decide, start_seconds=start_seconds, interrupted=interrupted, folder=folder,
+                    depth=depth + 1,
+                )  # fmt: skip
+                said = (talk.said + inner.said)[:LARGEST]
+                found = msgspec.structs.replace(inner, landed=inner.landed or landed.shell, said=said)
+            else:
+                startup = (talk.began - began) * 1000 if talk.began else None
+                waits = talk.landing is not None and talk.landing.asks
+                found = Answers(tuple(talk.answers), startup, talk.said, waits=waits)
             # What a startup file, or a command line, left at work was started for this shell alone.
             end_marked(mark, talk.session, others | {talk.session})
-        startup = (talk.began - began) * 1000 if talk.began else None
-        return Answers(tuple(talk.answers), startup, talk.said)
+        return found
 
 
 def _script(room: Path, lines: Sequence[Line], folder: Path | None) -> str:
@@ -170,7 +203,8 @@ def _script(room: Path, lines: Sequence[Line], folder: Path | None) -> str:
     home, and not by default. Where it starts in another ``folder``, it is asked there.
     """
     told, go = quote(str(room / "told")), quote(str(room / "go"))
-    rows = [f'echo "start $$" >{told}', *([] if folder else ["cd / >/dev/null 2>&1"])]
+    rows = [f'echo "start $$" >{told}', "{ set +x +v; } 2>/dev/null"]
+    rows += [] if folder else ["cd / >/dev/null 2>&1"]
     later = [number for number, line in enumerate(lines) if line.later]
     for number, line in enumerate(lines):
         if number == next(iter(later), None):
@@ -276,6 +310,8 @@ class _Talk:
         self.began = 0.0
         self.said = b""
         self.over = False
+        self.landing: _Landing | None = None
+        """Where the start of an interactive one ends up."""
 
     def follow(self) -> None:
         """Read until the shell has answered, has ended, or takes too long."""
@@ -302,6 +338,8 @@ class _Talk:
                             self._end_line("output")
                 if ended:
                     return
+                if self.landing is not None and not self.began and self.landing.look(self._mark):
+                    return
 
     def _terminal(self) -> bool:
         """Read what came on the terminal. Returns whether there is more to come."""
@@ -316,8 +354,7 @@ class _Talk:
         return bool(more)
 
     def _told(self, rows: bytes) -> None:
-        for row in rows.decode("utf-8", "replace").splitlines():
-            what, _, value = row.partition(" ")
+        for what, value in _TOLD.findall(rows.decode("utf-8", "replace")):
             if what == "start":
                 self._start(int(value))
             elif what == "first":
@@ -331,7 +368,7 @@ class _Talk:
                 self._next()
             elif what == "end":
                 self.over = True
-            elif what.isdecimal():
+            else:
                 self._answer(int(what), int(value))
 
     def _start(self, runner: int) -> None:
@@ -379,3 +416,38 @@ class _Talk:
 
     def _end_processes(self) -> None:
         end_marked(self._mark, self.session, self._spared)
+
+
+class _Landing:
+    """Looks where an interactive start has ended up. ``room`` is what the command line of the shell that was
+    started holds.
+    """
+
+    def __init__(self, child: Terminal, room: str) -> None:
+        self._child = child
+        self._room = room
+        self._began = self._since = time.perf_counter()
+        self._seen = 0
+        self.found: Landing | None = None
+        """The shell that the start ended up in, where it is not the one that was started."""
+        self.asks = False
+        """Whether the start waits for somebody to type."""
+
+    def look(self, mark: bytes) -> bool:
+        """Look, and return whether the start has ended up somewhere. Another program in the foreground for a
+        moment is none; ``mark`` is in the environment of all that the start brought.
+        """
+        from zesty_anchor.shells.landing import asks, foreground, landing
+
+        now, shell = time.perf_counter(), self._child.pid or 0
+        if now - self._began < _SETTLED_SECONDS:  # most starts are over by then
+            return False
+        seen = foreground(self._child.child_fd, self._room)
+        if not seen and not asks(shell, os.uname().machine):
+            seen = -1
+        if seen != self._seen:
+            self._seen, self._since = seen, now
+        if seen > 0 and now - self._since >= _SETTLED_SECONDS:
+            self.found = landing(seen, marked(mark, shell, ()))
+        self.asks = seen == 0 and now - self._since >= _ASKING_SECONDS
+        return self.found is not None or self.asks

@@ -97,7 +97,7 @@ class Tcsh(Apart):
         """A command line of its own that runs a file in the language of sh, in the shell itself where it
         can.
         """
-        goes = "" if here else "cd / >& /dev/null; "
+        goes = "" if here else "\\cd / >& /dev/null; "
         return f'{goes}set za__all = (`alias | cut -f1`); setenv {HIDING} "$za__all"; sh {self.quote(file)}'
 
     def path_forms(self) -> tuple[Callable[[str], str], ...]:

@@ -145,6 +145,10 @@ class Zsh(korn.Korn):
             files.append(folder / ".zlogin")
         return files
 
+    def leaves(self, around: Surroundings) -> tuple[Path, ...]:
+        """What compinit keeps of the functions that it found (zshcompsys(1), "Use of compinit")."""
+        return ((around.zdotdir or around.home) / ".zcompdump",)
+
     def script(self, file: str, *, here: bool = False) -> str:
         """Each command in there is looked up in a subshell: without this, every one of them would read all
         folders on PATH (zshoptions(1), HASH_DIRS).

@@ -54,6 +54,11 @@ class DropAlternative(BaseChange, frozen=True):
         """The command that takes the name out."""
         return ((alternatives.PROGRAM, "--remove-all", self.name),)
 
+    @property
+    def gave(self) -> frozenset[str]:
+        """The name, which is that of a command."""
+        return frozenset({self.name})
+
     def prepare(self, bench: Bench) -> AlternativeRecord:
         """Write down what it leads to."""
         return AlternativeRecord(privileged=True, name=self.name, query=self.query)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import sys
 from collections.abc import Iterable, Mapping
+from contextlib import suppress
 from pathlib import Path
 from typing import ClassVar
 
@@ -76,6 +77,17 @@ class RetireFolder(BaseChange, frozen=True):
         move(self.folder, Path(record.kept))
 
 
+class RetireInstall(RetireFolder, frozen=True):
+    """Move an old install to the attic, which has these ``programs``."""
+
+    programs: frozenset[str]
+
+    @property
+    def gave(self) -> frozenset[str]:
+        """The programs in it."""
+        return self.programs
+
+
 class BaseRetireFolders(BaseKind):
     """What all kinds have in common that move folders to the attic."""
 
@@ -127,12 +139,24 @@ class RetireFolders(BaseRetireFolders):
             for folder in there
         }
 
-    def plan(self, wanted: Wanted, facts: Mapping[Path, Removable]) -> Iterable[RetireFolder]:
+    def plan(self, wanted: Wanted, facts: Mapping[Path, Removable]) -> Iterable[RetireInstall]:
         """One for each. Raises ``Problem`` where one holds what must stay, or cannot be moved."""
         for folder, found in facts.items():
             if found.problem is not None:
                 raise found.problem
-            yield RetireFolder(folder, found.name)
+            yield RetireInstall(folder, found.name, programs_in(folder))
+
+
+def programs_in(folder: Path) -> frozenset[str]:
+    """The names of the programs in a folder and in those below it, as an install lays them out."""
+    found: set[str] = set()
+    for part in (folder, *(folder / name for name in _BINS)):
+        with suppress(OSError), os.scandir(part) as entries:
+            found |= {each.name for each in entries if each.is_file() and os.access(each.path, os.X_OK)}
+    return frozenset(found)
+
+
+_BINS = ("bin", "sbin", "shims", "current/bin")
 
 
 def _hindrance(folder: Path, manifest: Path, locations: Locations) -> Problem | None:

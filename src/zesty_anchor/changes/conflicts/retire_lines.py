@@ -11,6 +11,7 @@ import msgspec
 from zesty_anchor.changes.base import FileChange, FileTakeBack
 from zesty_anchor.changes.bench import Bench
 from zesty_anchor.changes.change import Stage
+from zesty_anchor.changes.conflicts.retire_folder import programs_in
 from zesty_anchor.changes.heading import Heading
 from zesty_anchor.changes.record import FileRecord
 from zesty_anchor.changes.shells.readable import check_syntax
@@ -28,11 +29,17 @@ class RetireLines(FileChange, frozen=True):
     """
 
     checker: tuple[str, str] | None
+    programs: frozenset[str] = frozenset()
     kind: ClassVar[str] = "conflict-lines"
     action: ClassVar[str] = "clean"
     stage: ClassVar[Stage] = Stage.CLEAR
     touches: ClassVar[frozenset[str]] = frozenset({"startup"})
     on_trial: ClassVar[bool] = True
+
+    @property
+    def gave(self) -> frozenset[str]:
+        """The programs of what is to go."""
+        return self.programs
 
     def prepare(self, bench: Bench) -> FileRecord:
         """Check the file that is to come with the shell's own ``-n``, then copy the present one to the
@@ -47,6 +54,7 @@ class Traces(msgspec.Struct, frozen=True):
     """What is left of old installs: in startup files, and elsewhere."""
 
     spoken: tuple[Spoken, ...] = ()
+    programs: frozenset[str] = frozenset()
     elsewhere: tuple[Mention, ...] = ()
 
 
@@ -69,7 +77,8 @@ class RetireStatements(FileTakeBack):
         key = ("mentions", there)
         if key not in machine.remembered:
             machine.remembered[key] = mentions(there, machine, judged)
-        return Traces(tuple(spoken), tuple(machine.remembered[key]))
+        programs = frozenset() if wanted.stale_variables else frozenset().union(*map(programs_in, there))
+        return Traces(tuple(spoken), programs, tuple(machine.remembered[key]))
 
     def plan(self, wanted: Wanted, facts: Traces) -> Iterable[RetireLines]:
         """An edit of each file in which something can be cut."""
@@ -78,7 +87,7 @@ class RetireStatements(FileTakeBack):
             if after != spoken.file.content:
                 edit = Edit(spoken.file, after)
                 edit.check_writable()
-                yield RetireLines(edit, spoken.name, spoken.checker)
+                yield RetireLines(edit, spoken.name, spoken.checker, facts.programs)
 
     def notices(self, wanted: Wanted, facts: Traces) -> list[str]:
         """The statements that speak of an old install and stay, for a person to decide on; then what else

@@ -28,7 +28,7 @@ from zesty_anchor.manifest.wanted import Artefact, Wanted, WantedVersion
 from zesty_anchor.shelf import place
 from zesty_anchor.shelf.build import Unhurried, build
 from zesty_anchor.shelf.deb_package import merge
-from zesty_anchor.shelf.download import kept_file
+from zesty_anchor.shelf.download import UNPINNED, kept_file
 from zesty_anchor.shelf.manager import write_call
 from zesty_anchor.shelf.receipt import PartReceipt, Receipt, clear_slips, note_files, stock, write
 from zesty_anchor.shelf.ruling import shadowing
@@ -377,7 +377,8 @@ class Installs(PlainKind):
 
     def take_back(self, record: InstallRecord, bench: Bench) -> Reverted:
         """Take it off the shelf in one rename, with all that it left beside it; what it replaced comes back.
-        What somebody else put into it, or changed, goes to the attic.
+        What somebody else put into it, or changed, goes to the attic. What was fetched by its digest is kept
+        in the cache: another run need not fetch it again.
         """
         told: tuple[str, ...] = ()
         folder = Path(record.folder)
@@ -387,7 +388,8 @@ class Installs(PlainKind):
         if record.home:
             told += empty(Path(record.home), {}, bench)
         for file in map(Path, record.kept):
-            file.unlink(missing_ok=True)
+            if file.name.startswith(UNPINNED):
+                file.unlink(missing_ok=True)
             for partial in file.parent.glob(file.name + ".*.part"):
                 partial.unlink(missing_ok=True)
         staged = Path(record.staged)

@@ -10,10 +10,8 @@ from zesty_anchor.system.problem import Problem
 
 
 def check_syntax(checker: tuple[str, str], file: TextFile, after: bytes) -> None:
-    """Raises ``Problem`` where a file that the shell could read would no longer be readable to it.
-
-    A file that is broken already is not ours to judge when the edit only adds a line, but the shell would
-    stop before that line: so it is told.
+    """Raises ``Problem`` where a file would not be readable to its shell after an edit, and says whether it
+    was before.
     """
     name = f"{Path(checker[0]).name} {checker[1]}"
     well, said = passes(checker, after)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 import os
 from collections.abc import Iterable
 from pathlib import Path
@@ -29,11 +30,13 @@ _EARLY = b"case $- in "
 
 class WriteBlock(FileChange, frozen=True):
     """Edit one startup file so that it holds the right block, once, or none. ``known`` are the blocks that we
-    write.
+    write. ``broken`` is the shell's message where it cannot read the whole file: it reads the lines above
+    the mistake, so the block stands at the top.
     """
 
     checker: tuple[str, str] | None
     known: frozenset[bytes] = frozenset()
+    broken: str = ""
     kind: ClassVar[str] = "startup-file"
     stage: ClassVar[Stage] = Stage.SHELL
     touches: ClassVar[frozenset[str]] = frozenset({"startup"})
@@ -42,11 +45,15 @@ class WriteBlock(FileChange, frozen=True):
         """Check the file that is to come with the shell's own ``-n``, then copy the present one to the
         attic.
         """
-        if self.checker and self.edit.after is not None:
+        if self.checker and self.edit.after is not None and not self.broken:
             from zesty_anchor.changes.shells.readable import check_syntax
 
             check_syntax(self.checker, self.edit.file, self.edit.after)
         record = FileChange.prepare(self, bench)
+        if self.broken:
+            bench.remark(
+                f"{self.name} has a syntax error, so our line stands at its beginning: {self.broken}"
+            )
         rows = lines_of(self.edit.file.content or b"")
         for number in sorted(marked_rows(rows)):
             if rows[number].strip() not in self.known:
@@ -94,9 +101,13 @@ class Blocks(FileKind):
                 file.content, late, early, last=file.target in last, first=file.target in first
             )
             if after != file.content:
+                checker = self._checker(path, site, machine)
+                broken = _mistake(checker, file.content) if late is not None else ""
+                if broken:
+                    after = with_block(file.content, late, first=True)
                 edit = Edit(file, after)
                 edit.check_writable()
-                yield WriteBlock(edit, locations.shown(path), self._checker(path, site, machine), known)
+                yield WriteBlock(edit, locations.shown(path), checker, known, broken)
 
     def take_back(self, record: FileRecord, bench: Bench) -> Reverted:
         """Put the file back. Where a person moved our line, or doubled it, every line of ours goes, unless
@@ -130,6 +141,17 @@ class Blocks(FileKind):
         names = ("bash", SH) if path.name == ".profile" else (site.language,) if site else ()
         shells = (machine.shell(name) for name in names)
         return next(((shell.program, SHELLS[shell.name].check) for shell in shells if shell), None)
+
+
+@functools.lru_cache(maxsize=64)  # a run plans several times
+def _mistake(checker: tuple[str, str] | None, content: bytes | None) -> str:
+    """What a shell says of a file that it cannot read; empty where it can."""
+    if checker is None or not content:
+        return ""
+    from zesty_anchor.shells.syntax import passes  # most runs edit no startup file
+
+    well, said = passes(checker, content)
+    return "" if well else said or "no message"
 
 
 def _goes_on(rows: list[bytes]) -> bool:
@@ -166,7 +188,8 @@ def with_block(
 
     A right block stays where it is, unless it is to be ``last``, or ``first``, above what may end the
     reading. A wrong one is replaced in its place; a new one goes to the end, after the file's own lines, or
-    above the statement at which every reading of it ends. With ``early`` there is a second one, above the
+    above the statement at which every reading of it ends (``first``: which may end it, else at the top). With
+    ``early`` there is a second one, above the
     statement that may end the reading. A block always ends in a line feed alone, also in a file with CRLF: a
     shell would take the CR for a part of the command. Pure.
     """
@@ -181,7 +204,7 @@ def with_block(
         if early is not None:
             above = [i for i in early_ones if guard is not None and i < guard]
             wanted[above[0] if above else guard or 0] = early + b"\n"
-        end = ends_early(content) if first else ends_always(content)
+        end = (ends_early(content) or 0) if first else ends_always(content)
         kept = min(marked - early_ones, default=None)
         if kept is not None and last and any(row.strip() for row in rows[kept + 1 : end]):
             kept = None

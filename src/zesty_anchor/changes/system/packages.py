@@ -158,7 +158,7 @@ class Packages(PlainKind):
             raise Problem(
                 f"the package {held[0]} is on hold, so it is not installed",
                 where="dpkg's status",
-                advice=f"release it: sudo apt-mark unhold {held[0]}   (or take it out of the manifest)",
+                advice=f"as root: apt-mark unhold {held[0]}   (or take it out of the manifest)",
             )
         missing = tuple(package for package in wanted.packages if package.name not in facts.installed)
         if missing:

@@ -79,7 +79,7 @@ def start_cost(shell: InstalledShell, machine: Machine, seconds: float) -> Shell
         raise Problem(
             "this system allows no copy of the home to start shells in",
             where="user namespaces (user_namespaces(7))",
-            advice="have an administrator allow them: sysctl kernel.unprivileged_userns_clone=1",
+            advice="run it outside of the container, or have an administrator allow user namespaces",
         ) from None
     told = told_by(traces, machine.locations.data, marks.statements if marks is not None else ())
     exact = bool(took) or SHELLS[shell.name].profiles
