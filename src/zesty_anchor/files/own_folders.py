@@ -93,7 +93,7 @@ def _remove_behind(link: Path) -> list[str]:
 
 OURS = re.compile(
     r"shelf|staging|shell|bin|current|downloads|builds|answers|pins|packages|homes|attic|logs|charts|recipes"
-    r"|lock|journal\.db.*|(agreed|proved|proof|timing|newer|program)\.json|projects\.jsonl|shells-at-work-.*|\.made-for-this|\..+\.zesty-anchor-[0-9.]+"
+    r"|lock|greeting|journal\.db.*|(agreed|proved|proof|timing|newer|program)\.json|projects\.jsonl|shells-at-work-.*|\.made-for-this|\..+\.zesty-anchor-[0-9.]+"
 )
 """The names of what is ours in our folders: behind a person's link there may be other things too."""
 

@@ -33,6 +33,10 @@ class Shells(Part, frozen=True):
     """A file with completions, by its absolute path, that an interactive shell reads. Example: ``{ bash =
     "/opt/tide/complete.bash" }``.
     """
+    greeting: bool = True
+    """Whether the first new interactive shell after a run prints one line that says what is new. Example:
+    ``false``.
+    """
     startup: (
         Annotated[str, msgspec.Meta(pattern=r"\A[0-9]{1,6} ?(ms|s)\Z", description='a time: "300 ms"')] | None
     ) = None

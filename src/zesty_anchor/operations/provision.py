@@ -13,6 +13,7 @@ from zesty_anchor.engine.home_identity import moved_from
 from zesty_anchor.engine.opening import past
 from zesty_anchor.engine.outcome import Outcome
 from zesty_anchor.operations.agreed import agreed
+from zesty_anchor.operations.greeting import greet
 from zesty_anchor.operations.in_step import bring_answers_in_step, bring_in_step
 from zesty_anchor.operations.person import Person, finder
 from zesty_anchor.operations.reproducible import clamp_times, latest_time
@@ -105,6 +106,7 @@ def provision(
         # What wants mean may be another version by now.
         after = msgspec.structs.replace(workstation, past=past(workstation.locations, lambda: KINDS))
         bring_in_step(after, look_at(after))
+        greet(after, outcome)
         clamp_times(workstation.locations.data, latest)
     else:
         # The plan has compared the launchers already.

@@ -20,6 +20,7 @@ from zesty_anchor.engine.undo import record_of, take_back_run
 from zesty_anchor.files import cache_homes, own_folders
 from zesty_anchor.files.folders import remove_empty
 from zesty_anchor.manifest.model import SYSTEM
+from zesty_anchor.operations import greeting
 from zesty_anchor.operations.attic import bring_home
 from zesty_anchor.operations.left_behind import remove_rest
 from zesty_anchor.operations.person import Person
@@ -199,6 +200,7 @@ def _take_back(
     here = workstation.locations
     promised = read(journal.last_promised()).get("version", {}) if journal.standing_runs() else {}
     stable.keep_in_step(here.stable, here.shelf, promised)
+    greeting.forget(here)
     if not journal.standing_runs():
         if not cache_homes.others(workstation.locations):
             own_folders.remove(workstation.locations.answers, workstation.locations.pins)

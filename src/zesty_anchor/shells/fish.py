@@ -10,6 +10,7 @@ from zesty_anchor.shells.apart import Apart
 from zesty_anchor.shells.environment import Environment
 from zesty_anchor.shells.fish_follow import either, literal, on_demand, quote, words
 from zesty_anchor.shells.reading import (
+    ASKED,
     INTERACTIVE,
     LOGIN,
     LOGIN_INTERACTIVE,
@@ -176,6 +177,14 @@ class Fish(Apart):
         return (
             f"set -l za__path $PATH\n{lines.rstrip()}\nset -gx PATH $za__path (for za_entry in $PATH;"
             " contains -- $za_entry $za__path; or echo $za_entry; end)"
+        )
+
+    def greets(self, file: str) -> str:
+        """A block has a variable of its own."""
+        q = self.quote(file)
+        return (
+            f"if status is-interactive; and not set -q {ASKED}; and test -s {q}; and test -t 1; read -l za_line <{q};"
+            f" and builtin echo $za_line; builtin echo -n >{q}; end"
         )
 
     def script(self, file: str, *, here: bool = False) -> str:

@@ -16,7 +16,7 @@ import msgspec
 
 from zesty_anchor.shells.posix import quote
 from zesty_anchor.shells.pty import under_pty
-from zesty_anchor.shells.reading import Context
+from zesty_anchor.shells.reading import ASKED, Context
 from zesty_anchor.shells.shell import Shell
 from zesty_anchor.shells.together import Interrupted, never
 from zesty_anchor.system.process import end_marked, marked, processes
@@ -33,8 +33,6 @@ SECONDS = 60.0
 LARGEST = 1_000_000
 """As many bytes of what a command line prints are read; one that prints more is ended."""
 
-MARK = "ZESTY_ANCHOR_PROOF"
-"""The variable by which the processes of a new shell are known."""
 _TOLD = re.compile(r"(start|first|end|\d+) (\d+)$", re.MULTILINE)
 """What the shell reports; an echo of the person's own may put something before it."""
 _CHUNK = 1 << 16
@@ -120,6 +118,7 @@ def clean_environment(
         "TERM": "xterm-256color",
         "LANG": environ.get("LANG", "C.UTF-8"),
         "PATH": path,
+        ASKED: "1",
     }
 
 
@@ -155,7 +154,7 @@ def ask(
             # A shell whose own name begins with a hyphen logs in; tcsh takes no option for that beside -c.
             words = ["bash", "--norc", "-c", 'exec -a "-${0##*/}" "$0" "$@"', *words]
         private = {"TMUX_TMPDIR": str(room), "SCREENDIR": str(room)}  # none of the person's own is joined
-        started = {**environment, **dict(context.variables), **private, MARK: str(room)}
+        started = {**environment, **dict(context.variables), **private, ASKED: str(room)}
         # What is not interactive has no terminal: what prints there would spoil what scp(1) copies.
         silent = {0: Path(os.devnull), 1: room / "noise", 2: room / "noise"}
         others = processes()
@@ -170,7 +169,7 @@ def ask(
             columns=70,
             channels={} if "-i" in context.options else silent,
         ) as child:
-            mark = f"{MARK}={room}".encode()
+            mark = f"{ASKED}={room}".encode()
             talk = _Talk(child, pipes, lines, decide, interrupted, began + start_seconds, mark, others)
             if "-i" in context.options:
                 talk.landing = _Landing(child, str(room))

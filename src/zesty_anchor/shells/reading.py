@@ -58,6 +58,10 @@ class Reading(msgspec.Struct, frozen=True):
     runs: bool = True
 
 
+ASKED = "ZESTY_ANCHOR_PROOF"
+"""The variable that is set in a shell which this program started, and by which its processes are known."""
+
+
 class Context(msgspec.Struct, frozen=True):
     """A way in which a shell is started: its name, the options that bring it about, and what its environment
     adds.

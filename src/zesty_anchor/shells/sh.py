@@ -9,7 +9,7 @@ from typing import ClassVar
 
 from zesty_anchor.shells import posix
 from zesty_anchor.shells.environment import Environment
-from zesty_anchor.shells.reading import LOGIN, LOGIN_INTERACTIVE, Context, Reading, Site, Surroundings
+from zesty_anchor.shells.reading import ASKED, LOGIN, LOGIN_INTERACTIVE, Context, Reading, Site, Surroundings
 from zesty_anchor.shells.shell import Shell
 from zesty_anchor.shells.tracing import Started, TracePrompt, TraceStart
 
@@ -90,6 +90,14 @@ class Sh(Shell):
                 _apart(environment.hooks_of(self.name)),
                 _INTERACTIVE.format(program=posix.words(environment.program)),
             ]
+        )
+
+    def greets(self, file: str) -> str:
+        """One for all that are like sh."""
+        q = self.quote(file)
+        return (
+            f"case $-:${{{ASKED}-}} in *i*:) if [ -s {q} ] && [ -t 1 ]; then IFS= \\read -r za__line <{q} &&"
+            f" \\printf '%s\\n' \"$za__line\"; {{ : >|{q}; }} 2>/dev/null; \\unset za__line; fi ;; esac"
         )
 
     def behind(self, lines: str) -> str:

@@ -123,6 +123,13 @@ class Shell(ABC):
         """
         return None
 
+    def greets(self, file: str) -> str:
+        """A line with which an interactive shell prints on its terminal what stands in ``file``, and empties
+        that: with builtins alone as long as it is empty, and not where this program started the shell
+        (ASKED). Empty where the shell cannot.
+        """
+        return ""
+
     def behind(self, lines: str) -> str:
         """``lines`` such that folders which they put first on PATH end up behind those that are there."""
         return lines

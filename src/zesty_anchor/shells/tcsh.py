@@ -9,7 +9,7 @@ from pathlib import Path
 from zesty_anchor.shells import completion, posix
 from zesty_anchor.shells.apart import Apart
 from zesty_anchor.shells.environment import Environment
-from zesty_anchor.shells.reading import INTERACTIVE, MARK, SCRIPT, Context, Reading, Site, Surroundings
+from zesty_anchor.shells.reading import ASKED, INTERACTIVE, MARK, SCRIPT, Context, Reading, Site, Surroundings
 from zesty_anchor.shells.shell import HIDING
 from zesty_anchor.shells.tracing import CHANNEL, Started, TraceStart
 
@@ -92,6 +92,12 @@ class Tcsh(Apart):
         if "\n" in str(home) and home in generated.parents:  # which ends double quotes
             word = f"$HOME:q{self.quote('/' + str(generated.relative_to(home)))}"
         return f"if ( -r {word} ) source {word} {MARK}"
+
+    def greets(self, file: str) -> str:
+        """It reads no file by itself: where there is something to print, cat(1) does."""
+        q = self.quote(file)
+        asked = f"if ( $?prompt && ! $?{ASKED} ) then\nif ( -s {q} ) then"
+        return f"{asked}\ncat {q}\n'echo' -n >! {q}\nendif\nendif"
 
     def script(self, file: str, *, here: bool = False) -> str:
         """A command line of its own that runs a file in the language of sh, in the shell itself where it

@@ -43,6 +43,11 @@ class Locations(msgspec.Struct, frozen=True):
         return self.data / "bin"
 
     @property
+    def greeting(self) -> Path:
+        """What the next interactive shell prints, once."""
+        return self.state / "greeting"
+
+    @property
     def stable(self) -> Path:
         """Links to default versions, for settings that name a path."""
         return self.data / "current"

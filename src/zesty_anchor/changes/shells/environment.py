@@ -28,7 +28,7 @@ def environment_of(wanted: Wanted, machine: Machine) -> Environment:
         manifest=str(wanted.folder / FILE_NAME),
         program=machine.program,
         runtimes=switchables(wanted),
-        hooks=tuple(_hooks(wanted, machine)),
+        hooks=(*_hooks(wanted, machine), *_greetings(wanted, machine)),
         completions=tuple(_completions(wanted)),
         home=str(locations.home),
         missing_is_default=wanted.shell_choices.missing == "default",
@@ -52,6 +52,13 @@ def switchables(wanted: Wanted) -> tuple[Switchable, ...]:
 
 def _template(value: Value) -> Template:
     return tuple(Of(part.runtime) if isinstance(part, Reference) else part for part in value)
+
+
+def _greetings(wanted: Wanted, machine: Machine) -> Iterator[tuple[str, str]]:
+    """The line of each shell that prints what is new, once."""
+    for name in wanted.shells if wanted.shell_choices.greeting else ():
+        if lines := SHELLS[name].greets(str(machine.locations.greeting)):
+            yield name, lines
 
 
 def _hooks(wanted: Wanted, machine: Machine) -> Iterator[tuple[str, str]]:
