@@ -58,7 +58,7 @@ def _starts(axes: Any, cost: ShellCost) -> None:
         axes.scatter(starts.each, heights, s=9, color=colour, alpha=0.45, linewidths=0)
         axes.hlines(row, starts.low, starts.high, color="black", linewidth=4)
         axes.vlines(starts.median, row - 0.3, row + 0.3, color="black", linewidth=1.5)
-        axes.annotate(f"{starts.median:.1f} ms", (starts.median, row - 0.34), ha="center", va="bottom")
+        axes.annotate(f" {starts.median:.1f} ms", (starts.median, row - 0.34), ha="left", va="bottom")
     axes.set_yticks(range(len(cost.starts)), [starts.way for starts in cost.starts])
     axes.set_ylim(len(cost.starts) - 0.4, -0.6)
     axes.set_xlim(left=0)
@@ -81,9 +81,12 @@ def _waterfall(axes: Any, cost: ShellCost, shown: Callable[[str], str]) -> None:
     at = 0.0
     for row, (_, cost_of_it, colour) in enumerate(rows):
         axes.barh(row, cost_of_it, left=at, color=colour, height=0.7)
-        axes.annotate(f" {cost_of_it:.1f}", (at + cost_of_it, row), va="center")
         at += cost_of_it
-    axes.axvline(whole, color="black", linewidth=0.8, linestyle=":")
+        box = {"facecolor": "white", "edgecolor": "none", "pad": 1.0}
+        axes.annotate(
+            f"{cost_of_it:.1f}", (at, row), (4, 0), textcoords="offset points", va="center", bbox=box
+        )
+    axes.axvline(whole, color="black", linewidth=0.8, linestyle=":", zorder=0)
     axes.set_yticks(range(len(rows)), [name for name, *_ in rows], parse_math=False)
     axes.set_ylim(len(rows) - 0.4, -0.6)
     axes.set_xlim(0, max(at, whole) * 1.12)

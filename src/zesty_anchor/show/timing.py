@@ -10,7 +10,7 @@ from zesty_anchor.show.columns import columns
 from zesty_anchor.show.paint import Paint
 from zesty_anchor.survey.startup.line_cost import DEAR_SECONDS, LineCost, fix_for
 from zesty_anchor.survey.startup.past_costs import Timed
-from zesty_anchor.survey.startup.start_cost import ShellCost
+from zesty_anchor.survey.startup.start_cost import ShellCost, Starts
 
 if TYPE_CHECKING:
     from rich.bar import Bar
@@ -21,6 +21,8 @@ _MOST = 10
 _WORTH = 1.0
 """Milliseconds that a line must cost to be named."""
 _BAR = 30
+_NOISE_MS, _NOISE = 5.0, 0.15
+"""How wide the interval of a median may be to either side: in milliseconds, or as a part of the median."""
 _LONG = 60
 """How much of a line is shown."""
 
@@ -33,7 +35,13 @@ def timing(paint: Paint, found: Timed, shown: Shown, *, whole: bool = False, sin
         if number:
             paint.write()
         _starts(paint, each)
-        if since:
+        if is_noisy(each):
+            paint.write(
+                paint.look(
+                    f"  too noisy: ±{_margin(each.starts[0]):.0f} ms; measure again on a quiet machine"
+                )
+            )
+        elif since:
             _since(paint, each, found, shown)
         elif whole:
             _tree(paint, each, shown)
@@ -42,25 +50,35 @@ def timing(paint: Paint, found: Timed, shown: Shown, *, whole: bool = False, sin
 
 
 def _starts(paint: Paint, cost: ShellCost) -> None:
-    as_it_is, without_ours, bare = cost.starts
-    paint.write(f"{paint.head(cost.shell)} starts in {paint.head(f'{as_it_is.median:.1f} ms')}")
-    ours = max(0.0, as_it_is.median - without_ours.median)
-    yours = max(0.0, without_ours.median - bare.median)
-    rows = [
-        ["shell and system", f"{bare.median:.1f} ms"],
-        ["your startup files", f"{yours:.1f} ms"],
-        ["zesty-anchor", f"{ours:.1f} ms"],
-    ]
-    told: list[list[str | Bar]] = [
-        [name, figure, _bar(float(figure.split()[0]), as_it_is.median)] for name, figure in rows
-    ]
-    columns(paint, told, [20, 9])
-    wide = (as_it_is.high - as_it_is.low) / 2
-    paint.write(
-        paint.faint(
-            f"  medians of {as_it_is.starts} interleaved starts each; the first ±{wide:.1f} ms (95 % CI)"
-        )
-    )
+    whole = cost.starts[0]
+    paint.write(f"{paint.head(cost.shell)} starts in {paint.head(f'{whole.median:.1f} ms')}")
+    if not is_noisy(cost):
+        told: list[list[str | Bar]] = [
+            [name, f"{share:.1f} ms", _bar(share, whole.median)] for name, share in shares(cost)
+        ]
+        columns(paint, told, [20, 9])
+    measured = f"medians of {whole.starts} interleaved runs each, ±{_margin(whole):.1f} ms (95 % CI)"
+    paint.write(paint.faint(f"  {measured}"))
+
+
+def shares(cost: ShellCost) -> list[tuple[str, float]]:
+    """What a start is made of, in milliseconds. The parts sum to the whole: a difference of two medians that
+    is below nothing counts as nothing. Pure.
+    """
+    whole, without_ours, bare = (starts.median for starts in cost.starts)
+    own = min(bare, whole)
+    ours = min(max(0.0, whole - without_ours), whole - own)
+    return [("shell and system", own), ("your startup files", whole - own - ours), ("zesty-anchor", ours)]
+
+
+def is_noisy(cost: ShellCost) -> bool:
+    """Whether the measurements differ too much for a start to be parted into what it is made of. Pure."""
+    whole = cost.starts[0]
+    return _margin(whole) > max(_NOISE_MS, whole.median * _NOISE)
+
+
+def _margin(starts: Starts) -> float:
+    return (starts.high - starts.low) / 2
 
 
 def _lines(paint: Paint, cost: ShellCost, shown: Shown) -> None:

@@ -187,10 +187,27 @@ def written_text(file: str, line: int, told: str = "") -> str:
     return rows[line - 1].strip() if 0 < line <= len(rows) else os.fsdecode(os.fsencode(told))
 
 
+_RUNS = r"\$\(|`|\(\S"
+"""Where a line holds the output of a command: in sh and its relatives, and in fish."""
+_FIXES = (
+    (
+        rf"(?:eval|source|\.)\b.*(?:{_RUNS}|<\()|.*\|\s*(?:source|\.)(?:\s|$)",
+        "cache the output in a file, source that, and regenerate it when the program is upgraded",
+    ),
+    (r"(?:source|\.)\s", "it reads that file: zesty-anchor timing -v shows which of its lines take long"),
+    (
+        r"(?:for|foreach|while|until|repeat)\b",
+        "move the loop into a function, and call that when it is needed",
+    ),
+    (
+        rf"(?:(?:export\s+)?\w+=|setenv\s+\w+\s|set\s+(?:-\S+\s+)*\w+\s).*(?:{_RUNS})",
+        "write the value down, or run the command where the value is needed",
+    ),
+)
+"""What a line does, as the pattern of its text, with what can be done about it; the first that fits."""
+
+
 def fix_for(text: str) -> str:
-    """What can be done about a line that takes long. Pure."""
-    if "$(" in text or "`" in text or "eval" in text:
-        return (
-            "keep what the command prints in a file, and source that; make it anew when the program changes"
-        )
-    return "put it off until it is needed (in a function of that name), or drop it"
+    """What can be done about a line that takes long, by what it does. Pure."""
+    fitting = (fix for pattern, fix in _FIXES if re.match(pattern, text.strip().removeprefix("\\")))
+    return next(fitting, "move it into a function that runs it when it is needed, or remove it")
