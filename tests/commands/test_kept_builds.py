@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shutil
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -135,3 +136,46 @@ def test_how_long_a_build_will_take_is_said_before_it_begins(desk: Desk, source:
     wants(desk, source, tmp_path / "count")
     desk.well("provision")
     assert built(tmp_path / "count") == 1, "the estimate is nothing that a build depends on"
+
+
+def test_a_build_uses_another_runtime_of_the_manifest(desk: Desk, source: str, tmp_path: Path) -> None:
+    """It is installed first; its commands, folder and variables are there in every step."""
+    feed = tmp_path / "quay"
+    feed.mkdir()
+    for version in ("1.0", "2.0"):
+        tool = f"#!/bin/sh\necho $TIDY_HOME {version}\n".encode()
+        (feed / f"tidy-{version}.tar.gz").write_bytes(pack("tidy", {"bin/tidy": (tool, 0o755)}, "tar.gz"))
+    recipe = RECIPE.replace("'echo built", '\'[ -x $TIDY/bin/tidy ]; tidy >>"$COUNT"; echo built')
+    others = (
+        f'[feeds.quay]\nkind = "folder"\nurl = "{feed}"\n'
+        '[recipes.tidy]\ncommands = ["tidy"]\nvariables = { TIDY_HOME = "{folder}" }\n'
+    )
+
+    def uses(name: str, version: str = "1.0") -> None:
+        desk.write(
+            'as-root = "allowed"\n[shells]\nuse = ["bash"]\n[feeds.harbour]\nkind = "index"\nurl ='
+            f' "{source}"\n{others}{recipe}environment = {{ COUNT = "{tmp_path}/count" }}\n'
+            f'[runtimes.kelp]\nwant = "latest"\nfeed = "harbour"\nbuild.with = ["{name}"]\n'
+            'build.environment = { TIDY = "{tidy}" }\n'
+            f'[runtimes.tidy]\nwant = "{version}"\nfeed = "quay"\nunpinned = "accepted"\n'
+        )
+
+    uses("tidy")
+    assert "built from source, using tidy 1.0" in desk.well("preview").out
+    desk.well("provision")
+    said = (tmp_path / "count").read_text().splitlines()
+    assert said == [f"{desk.shelf}/tidy/1.0 1.0", "built"]
+    assert "Nothing to do" in desk.well("provision").out
+    uses("tidy", "2.0")
+    desk.well("provision")
+    assert built(tmp_path / "count") == 2, "what it was built with is no reason to build it again"
+    shutil.rmtree(desk.shelf / "kelp/4.2.1")
+    desk.well("provision")
+    assert (tmp_path / "count").read_text().splitlines()[2:] == [f"{desk.shelf}/tidy/2.0 2.0", "built"]
+    for name, what in (
+        ("tidi", "which is not in the manifest"),
+        ("kelp", "circular dependency: kelp needs kelp"),
+    ):
+        uses(name)
+        refused = desk.run("preview")
+        assert refused.code == 2 and what in refused.err and "workstation.toml:" in refused.err

@@ -57,8 +57,11 @@ def with_named_options(
 
 
 def built_as(choices: BuildChoices) -> tuple[str, ...]:
-    """What of a build's choices makes one build another: its options, and its environment. Pure."""
-    return (*choices.options, *sorted(f"{name}={value}" for name, value in choices.environment.items()))
+    """What of a build's choices makes one build another: its options, its environment, and the other runtimes
+    that it uses. Pure.
+    """
+    given = sorted(f"{name}={value}" for name, value in choices.environment.items())
+    return (*choices.options, *given, *(f"with {name}" for name in choices.with_))
 
 
 def _needing(recipe: Recipe, chosen: list[BuildOption]) -> Recipe:

@@ -133,7 +133,13 @@ class BuildChoices(Part, frozen=True):
     """``build.*`` of a runtime in the manifest: what is passed to the recipe's steps."""
 
     environment: dict[str, str] = {}
-    """Variables that the build's steps get. Example: ``{ CFLAGS = "-O2" }``."""
+    """Variables that the build's steps get. ``{NAME}`` is the folder of a runtime that ``with`` names.
+    Example: ``{ CFLAGS = "-O2" }``.
+    """
+    with_: tuple[str, ...] = msgspec.field(default=(), name="with")
+    """Other runtimes of the manifest that the build uses: they are installed first, and their commands and
+    variables are there. Example: ``["coral"]``.
+    """
     options: tuple[str, ...] = ()
     """Options of the build: names that the recipe knows, or arguments for its steps. Example: ``["intl"]``.
     """

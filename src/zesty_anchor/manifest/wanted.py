@@ -92,14 +92,24 @@ class WantedSource(msgspec.Struct, frozen=True):
     fingerprint: str = ""
 
 
+class BuiltWith(msgspec.Struct, frozen=True):
+    """The default version of another runtime that a build uses."""
+
+    runtime: str
+    version: str
+    folder: Path
+    bins: tuple[Path, ...]
+    variables: tuple[tuple[str, str], ...] = ()
+
+
 class WantedVersion(msgspec.Struct, frozen=True):
     """One version that must stand on the shelf. ``artefact`` is None where it already does.
 
     ``packages`` are those of the operating system that its recipe needs here. A ``source`` is built, with
     ``earlier`` (a version needed only for that), in about ``build_seconds`` (0: nobody knows): as long as the
     last one took here where one was ``built_before``. ``on`` is the version of another runtime that it runs
-    on, as ``NAME VERSION``. ``extras`` are the command-line packages to be put into it. ``variables`` are
-    those of its recipe.
+    on, as ``NAME VERSION``, ``built_with`` are those that its build uses. ``extras`` are the command-line
+    packages to be put into it. ``variables`` are those of its recipe.
 
     It is installed ``through`` a manager, if one is named; while that is not there, ``version`` is the want,
     and ``pending`` says so. ``root`` is the folder of the archive that is the version (empty: all of it),
@@ -130,6 +140,7 @@ class WantedVersion(msgspec.Struct, frozen=True):
     build: BuildChoices = BuildChoices()
     earlier: WantedVersion | None = None
     on: str = ""
+    built_with: tuple[BuiltWith, ...] = ()
     extras: tuple[WantedExtra, ...] = ()
     variables: tuple[tuple[str, str], ...] = ()
     through: str = ""

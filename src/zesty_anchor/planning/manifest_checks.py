@@ -21,6 +21,7 @@ def check(manifest: Manifest, recipes: Mapping[str, Recipe], file: Path, text: s
         for path, what, advice in (
             *_keys(manifest, file),
             *_coupled(manifest, recipes),
+            *_built_with(manifest, recipes),
             *_clashes(manifest, recipes, file, lines),
         )
     ]
@@ -64,6 +65,36 @@ def _coupled(manifest: Manifest, recipes: Mapping[str, Recipe]) -> Iterator[_Wro
                 break
             seen.append(below.runtime)
             below = recipes[below.runtime].on
+
+
+def _built_with(manifest: Manifest, recipes: Mapping[str, Recipe]) -> Iterator[_Wrong]:
+    """What a build uses must be a version of ours that comes before it."""
+    for name, runtime in manifest.runtimes.items():
+        path: tuple[Step, ...] = ("runtimes", name, "build", "with")
+        for number, other in enumerate(runtime.build.with_):
+            at, there = (*path, number), manifest.runtimes.get(other)
+            if there is None:
+                add = f"add [runtimes.{other}], or take it out"
+                yield at, f"the build of {name} uses {other}, which is not in the manifest", add
+            elif there.want == "system" or there.through is not None:
+                how = "is the system's" if there.want == "system" else f"comes through {there.through}"
+                yield at, f"the build of {name} uses {other}, which {how}", "take it out: PATH has it"
+            elif circle := _circle(name, manifest, recipes):
+                yield at, f"circular dependency: {' needs '.join(circle)}", "take one of them out of with"
+
+
+def _circle(name: str, manifest: Manifest, recipes: Mapping[str, Recipe]) -> list[str]:
+    """The way from a runtime back to itself by what its build uses and what it runs on; empty for none."""
+    ways = [[name]]
+    while ways:
+        way = ways.pop()
+        runtime, on = manifest.runtimes.get(way[-1]), recipes[way[-1]].on if way[-1] in recipes else None
+        for other in (*(runtime.build.with_ if runtime else ()), *((on.runtime,) if on else ())):
+            if other == name:
+                return [*way, name]
+            if other not in way:
+                ways.append([*way, other])
+    return []
 
 
 def _clashes(manifest: Manifest, recipes: Mapping[str, Recipe], file: Path, lines: Lines) -> Iterator[_Wrong]:

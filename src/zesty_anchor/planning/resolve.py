@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
 
@@ -19,7 +19,7 @@ from zesty_anchor.manifest.part import names_for
 from zesty_anchor.manifest.recipe import Earlier
 from zesty_anchor.manifest.version import Version
 from zesty_anchor.manifest.want import Want, nearest
-from zesty_anchor.manifest.wanted import Artefact, WantedExtra, WantedVersion, refer
+from zesty_anchor.manifest.wanted import Artefact, BuiltWith, WantedExtra, WantedVersion, refer
 from zesty_anchor.planning.companions import parts_of
 from zesty_anchor.planning.coupling import may_run, runs_on
 from zesty_anchor.planning.extras import installed_extras, known_extras, wanted_extras
@@ -115,7 +115,7 @@ class Resolver:
                     failing[name] = problem
                     continue
                 found[name].setdefault(version.version, version)
-        return tuple(version for versions in found.values() for version in versions.values())
+        return with_others(version for versions in found.values() for version in versions.values())
 
     def _line(self, name: str, want: str) -> str:
         """The line of the manifest that asks for a version; that of the runtime's want for one beside it."""
@@ -477,4 +477,23 @@ def _absent(workstation: Workstation, base: WantedVersion, locked: str, known: K
         msgspec.structs.replace(
             base, version=version, folder=folder, feed=feed, extras=extras, damage=(gone,)
         )
+    )
+
+
+def with_others(found: Iterable[WantedVersion]) -> tuple[WantedVersion, ...]:
+    """These versions, each that is built with the default versions that its build uses. Pure."""
+    versions = tuple(found)
+    used = {name for version in versions for name in version.build.with_}
+    defaults = {
+        each.runtime: BuiltWith(each.runtime, each.version, each.folder, each.bins, each.variables)
+        for each in versions
+        if each.runtime in used and each.default
+    }
+    return tuple(
+        msgspec.structs.replace(
+            version, built_with=tuple(defaults[n] for n in version.build.with_ if n in defaults)
+        )
+        if version.build.with_
+        else version
+        for version in versions
     )

@@ -11,7 +11,7 @@ import msgspec
 
 from zesty_anchor.changes.bench import Bench
 from zesty_anchor.files.removal import discard, discard_any
-from zesty_anchor.manifest.wanted import WantedVersion
+from zesty_anchor.manifest.wanted import WantedVersion, refer
 from zesty_anchor.shelf import place
 from zesty_anchor.shelf.build import Unhurried, build, build_environment
 from zesty_anchor.shelf.kept_builds import KeptBuilds
@@ -45,6 +45,7 @@ class Building:
         self._kept = KeptBuilds(bench.locations.builds)
         here = host()
         manager = package_manager(here.families, bench.environ)
+        others = [f"{each.runtime} {each.version}" for each in version.built_with]
         self._name = KeptBuilds.key(
             {
                 "source": digest,
@@ -59,6 +60,7 @@ class Building:
                 "environment": {**self._recipe.environment, **version.build.environment},
                 "earlier": version.earlier.version if version.earlier else "",
                 "on": version.on,
+                **({"with": others} if others else {}),
                 "system": [here.title, here.machine],
                 "packages": (
                     manager.versions(version.packages) if manager is not None and version.packages else {}
@@ -106,8 +108,8 @@ class Building:
                     jobs=version.build.jobs or os.cpu_count() or 1,
                     version=version.version,
                     earlier=earlier,
-                    path=":".join([*map(str, self._version.below), login_path(superuser=False)]),
-                    more={**self._recipe.environment, **version.build.environment},
+                    path=self._path,
+                    more=self._environment,
                 ),
                 bench.log / f"build-{runtime}-{version.version}.log",
                 Unhurried(lambda text: bench.told(self._key, f"build {self._subject}, {text}")),
@@ -124,6 +126,21 @@ class Building:
             bench.remark(f"the build of {self._subject} is not kept for another time: {error.strerror}")
 
     @property
+    def _path(self) -> str:
+        """Where the steps find commands: those of the other runtimes first."""
+        others = (str(folder) for each in self._version.built_with for folder in each.bins)
+        return ":".join([*others, *map(str, self._version.below), login_path(superuser=False)])
+
+    @property
+    def _environment(self) -> dict[str, str]:
+        """The variables of the other runtimes, the recipe's and the manifest's."""
+        version = self._version
+        places = {each.runtime: str(each.folder) for each in version.built_with}
+        given = {name: value for each in version.built_with for name, value in each.variables}
+        own = {name: refer(text, places) for name, text in version.build.environment.items()}
+        return {**given, **self._recipe.environment, **own}
+
+    @property
     def _subject(self) -> str:
         return f"{self._version.runtime} {self._version.version}"
 
@@ -134,7 +151,7 @@ class Building:
         runtime, version = self._version.runtime, self._version.version
         room = place.stage(self._bench.locations.staging, f"{runtime}-{version}")
         environment = {
-            "PATH": ":".join([*map(str, self._version.below), login_path(superuser=False)]),
+            "PATH": self._path,
             "HOME": str(room), "TMPDIR": str(room),
             "LANG": "C.UTF-8", "OLD": str(prefix), "PREFIX": str(self._version.folder),
         }  # fmt: skip

@@ -143,15 +143,19 @@ class Install(BaseChange, frozen=True):
         role = "the default" if self.wanted.default else "kept beside it"
         built = f", built from source{_how_long(self.wanted)}" if self.wanted.source else ""
         built += f" with {self.wanted.earlier.version}" if self.wanted.earlier else ""
+        others = ", ".join(f"{each.runtime} {each.version}" for each in self.wanted.built_with)
+        built += f", using {others}" if others and self.wanted.source else ""
         on = f", on {self.wanted.on}" if self.wanted.on else ""
         return f'want "{self.wanted.want}" of the feed {self.wanted.feed}, {role}{built}{on}'
 
     @property
     def needs(self) -> frozenset[str]:
-        """The packages that its recipe needs come first, and the version of another runtime that it runs
-        on.
+        """The packages that its recipe needs come first, the version of another runtime that it runs on, and
+        those that its build uses.
         """
         first = {ALL_PACKAGES} if self.wanted.packages else set()
+        others = self.wanted.built_with if self.wanted.source else ()
+        first |= {version_key(each.runtime, each.version) for each in others}
         return frozenset(first | ({version_key(*self.wanted.on.split())} if self.wanted.on else set()))
 
     @property
