@@ -226,7 +226,8 @@ def test_a_check_of_another_runtime_does_not_keep_the_old_one(crowded: Desk) -> 
         '[[checks]]\nname = "never"\nrun = "tidy | grep never"\n'
         '[runtimes.tidy]\nwant = "1.0"\nfeed = "other"\nunpinned = "accepted"\n'
     )
-    crowded.wants('[[conflicts.remove]]\npath = "~/old-kelp"\n' + tidy)
+    kelp = '[runtimes.kelp]\nwant = "lts"\nfeed = "harbour"\n'
+    crowded.wants('[[conflicts.remove]]\npath = "~/old-kelp"\n' + tidy, kelp)
     answer = crowded.run("provision")
     assert answer.code == 1 and "never" in answer.out, answer.out
     assert not (crowded.home / "old-kelp").exists()

@@ -578,6 +578,7 @@ def test_a_digest_of_npm_is_checked(desk: Desk, make_feed: Callable[..., str], t
     desk.write(f'as-root = "allowed"\n{recipe}[runtimes.kelp]\nwant = "latest"\n')
     gets(desk, "4.2.1")
     (tmp_path / "feed0/k.tgz").write_bytes(archive("4.2.2"))
+    shutil.rmtree(desk.home / ".cache/zesty-anchor/downloads")
     assert "the digest differs" in desk.run("provision").out
 
 

@@ -23,8 +23,8 @@ from zesty_anchor.shells.reading import Surroundings
 from zesty_anchor.system.host import login_path, user_name
 from zesty_anchor.system.problem import Problem, UsageProblem
 
-_STATE = (".local/state/zesty-anchor", ".cache/zesty-anchor/builds")
-"""What stays after undo: the journal, and what was built."""
+_STATE = (".local/state/zesty-anchor", ".cache")
+"""What stays after undo: the journal, and the cache: what was fetched and built."""
 
 Say = Callable[[str, str], None]
 """Says something: a kind (step, look, note, good) and the text."""
