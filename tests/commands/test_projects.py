@@ -8,7 +8,7 @@ import pytest
 
 from tests.conftest import Answer, Desk
 from zesty_anchor.files.home_move import HomeMove
-from zesty_anchor.files.own_folders import OURS
+from zesty_anchor.files.own_folders import is_ours
 from zesty_anchor.planning.projects import follow, forget, note, seen
 
 pytestmark = pytest.mark.needs("bash", "zsh", "fish")
@@ -87,7 +87,7 @@ def test_what_is_ours_in_our_folders_is_known_as_that(pinning: Desk) -> None:
         for path in (pinning.home / place / "zesty-anchor").iterdir()
     ]
     assert {"projects.jsonl", "program.json", "newer.json", "current", "journal.db", "shelf"} <= set(names)
-    assert [name for name in names if not OURS.fullmatch(name)] == []
+    assert [name for name in names if not is_ours(name)] == []
 
 
 def test_a_record_is_followed_cut_short_and_survives_a_bad_line(desk: Desk) -> None:

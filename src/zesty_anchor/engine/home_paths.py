@@ -14,7 +14,7 @@ from typing import Any
 import msgspec
 
 _HOME = "{home}"
-_ATTIC = re.compile(r'"(/(?:[^"\\]|\\.)*?)/attic/run-[0-9]{5,}/')
+_ATTIC = r'"(/(?:[^"\\]|\\.)*?)/attic/run-[0-9]{5,}/'
 
 
 def stored(text: str, home: str) -> str:
@@ -53,7 +53,7 @@ def written_in(records: Iterable[str], home: str, state: str) -> str:
     """
     below = state[len(home) :] if state.startswith(home + "/") else ""
     for record in records if below else ():
-        found = _ATTIC.search(record)
+        found = re.search(_ATTIC, record)
         before = msgspec.json.decode(f'"{found[1]}"', type=str) if found else ""
         if before.endswith(below):
             return before[: -len(below)]

@@ -80,7 +80,7 @@ def _remove_behind(link: Path) -> list[str]:
         if (owner := behind.stat().st_uid) != os.geteuid():
             return [f"{behind}, where {link} leads, belongs to {owner_name(owner)}: left in place"]
         for entry in list(behind.iterdir()):
-            if OURS.fullmatch(entry.name):
+            if is_ours(entry.name):
                 discard_any(entry)
         try:
             behind.rmdir()
@@ -91,11 +91,16 @@ def _remove_behind(link: Path) -> list[str]:
     return told
 
 
-OURS = re.compile(
+_OURS = (
     r"shelf|staging|shell|bin|current|downloads|builds|answers|pins|packages|homes|attic|logs|charts|recipes"
     r"|lock|greeting|journal\.db.*|(agreed|proved|proof|timing|newer|program)\.json|projects\.jsonl|shells-at-work-.*|\.made-for-this|\..+\.zesty-anchor-[0-9.]+"
 )
 """The names of what is ours in our folders: behind a person's link there may be other things too."""
+
+
+def is_ours(name: str) -> bool:
+    """Whether a file or folder of this name, in one of our folders, is ours. Pure."""
+    return re.fullmatch(_OURS, name) is not None
 
 
 def follow(folders: Iterable[Path], move: HomeMove) -> None:
