@@ -123,7 +123,8 @@ def public_key(file: Path) -> PublicKey:
     now = datetime.datetime.now(datetime.UTC)
     if key.is_revoked or (key.expiration is not None and key.expiration < now):
         raise SignatureRefused(
-            f"the key {fingerprint} {'is revoked' if key.is_revoked else 'has expired'}",
+            f"the key {fingerprint} "
+            + ("is revoked" if key.is_revoked else f"expired on {key.expiration:%Y-%m-%d}"),
             where=str(file),
             advice="get the one that is used now, from a place that you trust",
         )
