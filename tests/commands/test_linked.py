@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import Desk, is_root
+from tests.conftest import Desk, is_root, packed_runtime
 from tests.conftest import kelp as files_of
 
 RECIPE = """
@@ -226,3 +226,24 @@ def test_alternatives_of_no_install_are_a_mistake(desk: Desk) -> None:
     wants(desk, 'want = "3"\nalternatives = false')
     answer = desk.run("preview")
     assert answer.code == 2 and "names no install of the system" in answer.err
+
+
+@pytest.mark.parametrize(("needs", "fits"), [(">=5.30 <6", True), (">=6", False)])
+def test_the_systems_own_is_enough_for_what_runs_on_it(desk: Desk, needs: str, fits: bool) -> None:
+    (desk.home / "feed").mkdir()
+    (desk.home / "feed/tidy-1.0.tar.gz").write_bytes(packed_runtime("tidy", "1.0"))
+    desk.write(
+        f'as-root = "allowed"\n[shells]\nuse = ["bash"]\n[feeds.quay]\nkind = "folder"\nurl = "{desk.home}/feed"\n'
+        '[recipes.perl]\ncommands = ["perl"]\n[recipes.tidy]\ncommands = ["tidy"]\n[recipes.tidy.on]\n'
+        f'runtime = "perl"\nranges = {{ "1" = "{needs}" }}\n'
+        '[runtimes.perl]\nwant = "system"\n[runtimes.tidy]\nwant = "latest"\nunpinned = "accepted"\n'
+    )
+    done = desk.run("provision")
+    if fits:
+        assert done.code == 0, done.out + done.err
+        assert desk.shell("bash", "tidy", "-i").strip() == "tidy 1.0"
+        desk.well("lock")
+    else:
+        assert (
+            done.code == 2 and "tidy 1.0 runs on perl >=6, and the manifest wants perl system 5." in done.err
+        )

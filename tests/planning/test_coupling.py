@@ -25,6 +25,9 @@ BY_NAME = Coupled("coral", version="-coral-([0-9]+)$")
         ("1.1.1", ["25.2.3"], False),
         ("1.10.3", ["23.2.6"], True),
         ("1.20.4", ["25.2.3"], True),  # nothing is known of it
+        ("1.14.0", ["system 25.2.3"], True),
+        ("1.14.0", ["system 27.1"], False),
+        ("1.14.0", ["system"], True),  # nothing says its version
     ],
 )
 def test_a_range_for_each_line(version: str, below: list[str], fits: bool) -> None:
@@ -35,6 +38,7 @@ def test_the_other_one_is_named_where_it_does_not_fit() -> None:
     assert runs_on("elixir", "1.14.0", BY_RANGE, ["27.1", "25.2.3"], Path("m")) == "erlang 25.2.3"
     with pytest.raises(UsageProblem, match=r"runs on erlang >=23 <26, and the manifest wants erlang 27\.1"):
         runs_on("elixir", "1.14.0", BY_RANGE, ["27.1"], Path("m"))
+    assert runs_on("elixir", "1.14.0", BY_RANGE, ["system 25.2.3"], Path("m")) == "", "it is on PATH anyway"
     assert runs_on("kelp", "4.2-coral-11", BY_NAME, ["11.0.2"], Path("m")) == "coral 11.0.2"
     assert line_below(BY_NAME, "4.2") == "" and runs_on("kelp", "4.2", BY_NAME, [], Path("m")) == ""
 

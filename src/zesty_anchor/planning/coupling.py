@@ -6,6 +6,7 @@ import re
 from collections.abc import Collection
 from pathlib import Path
 
+from zesty_anchor.manifest.model import SYSTEM
 from zesty_anchor.manifest.pin import meets
 from zesty_anchor.manifest.recipe import Coupled
 from zesty_anchor.manifest.version import Version
@@ -21,8 +22,8 @@ def may_run(coupled: Coupled | None, version: str, below: Collection[str]) -> bo
 def runs_on(name: str, version: str, coupled: Coupled | None, below: Collection[str], manifest: Path) -> str:
     """The version of another runtime that a version runs on, as ``NAME VERSION``; empty where it needs none.
 
-    ``below`` are the versions that the manifest wants of that other one. Raises ``UsageProblem`` where none
-    of them fits.
+    ``below`` are the versions that the manifest wants of that other one; the system's own begins with
+    ``system``, and is on PATH anyway. Raises ``UsageProblem`` where none of them fits.
     """
     needed = line_below(coupled, version)
     if coupled is None or not needed:
@@ -39,7 +40,7 @@ def runs_on(name: str, version: str, coupled: Coupled | None, below: Collection[
                 f"or choose another {name}"
             ),
         )
-    return f"{coupled.runtime} {fitting[0]}"
+    return f"{coupled.runtime} {fitting[0]}" if not fitting[0].startswith(SYSTEM) else ""
 
 
 def line_below(coupled: Coupled | None, version: str) -> str:
@@ -56,4 +57,7 @@ def line_below(coupled: Coupled | None, version: str) -> str:
 
 
 def _fits(coupled: Coupled, needed: str, version: str) -> bool:
+    version = version.removeprefix(SYSTEM).strip()
+    if not version:  # nothing says the version of the system's own: the checks will
+        return True
     return meets(needed, "npm", version) if coupled.ranges else Version(version).begins_with(Version(needed))

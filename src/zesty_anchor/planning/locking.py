@@ -125,6 +125,7 @@ class Locker:
         base = [
             self._resolver.release(Asked(coupled.runtime, w, True), machine, {})
             for w in (runtime.want, *runtime.also)
+            if w != SYSTEM
         ]
         return {coupled.runtime: {release.version: release for release in base}}
 

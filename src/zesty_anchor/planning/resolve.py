@@ -15,8 +15,9 @@ from zesty_anchor.feeds.release import Piece, Release, choose
 from zesty_anchor.files.inventory import MISSING, Difference
 from zesty_anchor.manifest.build_options import built_as
 from zesty_anchor.manifest.lock import Locked, file_beside
+from zesty_anchor.manifest.model import SYSTEM
 from zesty_anchor.manifest.part import names_for
-from zesty_anchor.manifest.recipe import Earlier
+from zesty_anchor.manifest.recipe import Coupled, Earlier
 from zesty_anchor.manifest.version import Version
 from zesty_anchor.manifest.want import Want, nearest
 from zesty_anchor.manifest.wanted import Artefact, BuiltWith, WantedExtra, WantedVersion, refer
@@ -28,6 +29,7 @@ from zesty_anchor.planning.standing import Known, moved, standing
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.shelf.receipt import Receipt, damage_in, lacking
 from zesty_anchor.survey.machine import Machine
+from zesty_anchor.system.host import login_path
 from zesty_anchor.system.problem import Problem, UsageProblem
 
 if TYPE_CHECKING:
@@ -117,6 +119,24 @@ class Resolver:
                 found[name].setdefault(version.version, version)
         return with_others(version for versions in found.values() for version in versions.values())
 
+    def _below(self, coupled: Coupled | None, machine: Machine, found: Found) -> list[str]:
+        """The versions that the manifest wants of the runtime below a coupled one; the system's own as
+        ``system VERSION``, or ``system`` where no package tells its version.
+        """
+        if coupled is None:
+            return []
+        name, tools = coupled.runtime, self._workstation.manifest.tools
+        versions = list(found.get(name, {}))
+        if name in tools and tools[name].want == SYSTEM:
+            from zesty_anchor.survey.installs_there import installs_there
+            from zesty_anchor.survey.owner import Owners
+
+            recipe = {name: self._workstation.recipes[name]}
+            there = installs_there(recipe, machine, Owners(machine), login_path(superuser=False))[name]
+            system = next((each.version for each in there if each.path.startswith("/usr/")), "")
+            versions.append(f"{SYSTEM} {system}".strip())
+        return versions
+
     def _line(self, name: str, want: str) -> str:
         """The line of the manifest that asks for a version; that of the runtime's want for one beside it."""
         steps = self._workstation.manifest.wants(name)
@@ -144,7 +164,7 @@ class Resolver:
         name, want = asked.runtime, asked.want
         workstation = self._workstation
         recipe, runtime = workstation.recipes[name], workstation.manifest.tools[name]
-        below = found.get(recipe.on.runtime, {}) if recipe.on else {}
+        below = self._below(recipe.on, machine, found)
         folder = workstation.locations.shelf / name
         base = WantedVersion(
             runtime=name, version="", want=want, default=asked.default, folder=folder, recipe=recipe, feed="",
@@ -154,7 +174,7 @@ class Resolver:
         locked = workstation.lock.get((name, want))
         here = standing(workstation, name, want, machine, known)
         if here is not None:
-            base = self._with_damage(base, here, machine, list(below))
+            base = self._with_damage(base, here, machine, below)
             there = installed_extras(workstation, name, folder / here)
             if not available:
                 return placed(msgspec.structs.replace(base, extras=known_extras(workstation, name, there)))
@@ -197,7 +217,7 @@ class Resolver:
                 noted = {**known, (name, want, release.feed): release.version}
                 if standing(workstation, name, want, machine, noted) is not None:
                     return self._version(asked, machine, noted, available, found)
-        return self._to_obtain(base, release, machine, list(below), kept)
+        return self._to_obtain(base, release, machine, below, kept)
 
     def _locked_release(self, locked: Locked, machine: Machine) -> Release:
         """What the lock says of a version. Raises ``UsageProblem`` where that is nothing for this platform,
@@ -377,7 +397,7 @@ class Resolver:
         workstation = self._workstation
         manager = workstation.manifest.managers.get(name)
         coupled = workstation.recipes[name].on
-        below = list(found.get(coupled.runtime, {})) if coupled else []
+        below = self._below(coupled, machine, found)
 
         def fits(release: Release) -> bool:
             return not release.lacking and may_run(coupled, release.version, below)
