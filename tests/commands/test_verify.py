@@ -19,7 +19,7 @@ from xml.etree import ElementTree
 import pytest
 
 from tests.commands.conftest import BOTH, MORE
-from tests.conftest import PROGRAM, Desk, until
+from tests.conftest import PROGRAM, Desk, packed_runtime, until
 from zesty_anchor.system.host import login_path
 
 TWO = '\n[shells]\nuse = ["bash", "sh"]\n'
@@ -285,3 +285,21 @@ def test_what_a_manifest_asks_of_all_shells_is_in_more(desk: Desk) -> None:
     proof = desk.well("verify", "--json").json
     values = {c["observed"] for s in proof["shells"] for c in s["checks"] if c["name"] == "$GAUGE"}
     assert values == {"north quay, $5 a day"}
+
+
+@pytest.mark.needs("bash", "zsh")
+def test_shells_with_the_same_environment_run_a_command_once(desk: Desk) -> None:
+    """What an answer hangs on is the same in them; only where a start is asked differs."""
+    (desk.home / "feed").mkdir()
+    counting = f"1.0; echo run >>{desk.home}/count"
+    (desk.home / "feed/tidy-1.0.tar.gz").write_bytes(packed_runtime("tidy", "1.0", counting))
+    desk.write(
+        'as-root = "allowed"\n[shells]\nuse = ["bash", "zsh"]\n'
+        f'[feeds.quay]\nkind = "folder"\nurl = "{desk.home}/feed"\n[recipes.tidy]\ncommands = ["tidy"]\n'
+        '[recipes.tidy.version]\nrun = "tidy"\nexpect = "tidy {version}"\n'
+        '[runtimes.tidy]\nwant = "1.0"\nunpinned = "accepted"\n'
+    )
+    desk.well("provision")
+    (desk.home / "count").unlink()
+    starts = len(desk.well("verify", "--json").json["shells"])
+    assert starts >= 8 and len((desk.home / "count").read_text().splitlines()) <= starts / 2

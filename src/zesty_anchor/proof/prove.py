@@ -30,7 +30,7 @@ from zesty_anchor.proof.proved import Proved, identity
 from zesty_anchor.proof.question import Question
 from zesty_anchor.proof.result import HERE, IN_FOLDER, PROGRAMS, Proof, ShellResult
 from zesty_anchor.proof.starts import start_checks
-from zesty_anchor.shells.fresh import SECONDS, Answer, Answers, Line, ask
+from zesty_anchor.shells.fresh import PRIVATE, SECONDS, Answer, Answers, Line, ask
 from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.shells.litter import make_folders, unlittered
 from zesty_anchor.shells.reading import Context
@@ -275,7 +275,8 @@ _PASSING = frozenset(
 
 
 def _is_passing(name: bytes) -> bool:
-    return name in _PASSING or name.startswith((b"ZESTY_ANCHOR_", b"SSH_", b"_", b"KSH_"))
+    own = os.fsdecode(name) in PRIVATE  # those name a folder of this one start
+    return own or name in _PASSING or name.startswith((b"ZESTY_ANCHOR_", b"SSH_", b"_", b"KSH_"))
 
 
 def _judged(

@@ -33,6 +33,10 @@ SECONDS = 60.0
 LARGEST = 1_000_000
 """As many bytes of what a command line prints are read; one that prints more is ended."""
 
+PRIVATE = ("TMUX_TMPDIR", "SCREENDIR")
+"""Variables that give a start a folder of its own for what serves terminals: none of the person's is joined
+(tmux(1), screen(1)).
+"""
 _TOLD = re.compile(r"(start|first|end|\d+) (\d+)$", re.MULTILINE)
 """What the shell reports; an echo of the person's own may put something before it."""
 _CHUNK = 1 << 16
@@ -153,7 +157,7 @@ def ask(
         if context.login_name:
             # A shell whose own name begins with a hyphen logs in; tcsh takes no option for that beside -c.
             words = ["bash", "--norc", "-c", 'exec -a "-${0##*/}" "$0" "$@"', *words]
-        private = {"TMUX_TMPDIR": str(room), "SCREENDIR": str(room)}  # none of the person's own is joined
+        private = dict.fromkeys(PRIVATE, str(room))
         started = {**environment, **dict(context.variables), **private, ASKED: str(room)}
         # What is not interactive has no terminal: what prints there would spoil what scp(1) copies.
         silent = {0: Path(os.devnull), 1: room / "noise", 2: room / "noise"}
