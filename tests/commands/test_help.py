@@ -4,19 +4,25 @@ works.
 
 from __future__ import annotations
 
+import ast
 import re
 import shlex
+import tomllib
 from pathlib import Path
+from typing import Any
 
 import click
 import pytest
+import tomlkit
 
 from tests.commands.conftest import BOTH
 from tests.conftest import Desk
 from zesty_anchor.commands import main
 from zesty_anchor.commands.examples import EXAMPLES
+from zesty_anchor.manifest.read import parse_manifest
 from zesty_anchor.system.exit_status import EXIT_STATUS
 from zesty_anchor.system.own_commands import COMMANDS
+from zesty_anchor.system.problem import Problems, UsageProblem
 
 ROOT = Path(__file__).parents[2]
 SHOWN = [what for rows in EXAMPLES.values() for what, _ in rows]
@@ -169,3 +175,73 @@ def test_each_command_that_is_advised_is_there_with_its_options() -> None:
     for command, options in advised():
         for option in options.split() if command in COMMANDS else ():
             assert option in (*COMMANDS[command].options, "--help"), f"zesty-anchor {command} has no {option}"
+
+
+FRAGMENT = re.compile(
+    r"(\[\[?[a-z][a-z.-]*\]\]?)\s+([a-z][a-z-]*) = "
+    r'("[^"]*"|\[[^\]]*\]|\{[^}]*\}|true|false|\d+|@)'
+)
+BASE = """
+[feeds.harbour]
+kind = "index"
+url = "http://127.0.0.1:1/"
+[recipes.kelp]
+commands = ["kelp"]
+[runtimes.kelp]
+want = "lts"
+"""
+NEEDED = {"checks": {"run": "kelp"}, "managers": {"want": "1"}, "feeds": {"kind": "index"}, "sources": {"url": "http://127.0.0.1:1/", "key": "key.asc"}, "runtimes": {"want": "1"}}  # fmt: skip
+"""What a table of that name cannot do without, so that what is advised is its only addition."""
+
+
+def fragments() -> set[tuple[str, str, str]]:
+    """Every line of a manifest in a text of the source: its table, its key, and its value. What stands there
+    for a value is a kelp.
+    """
+    found: set[tuple[str, str, str]] = set()
+    for file in (ROOT / "src/zesty_anchor").rglob("*.py"):
+        tree = ast.parse(file.read_text())
+        for node in ast.walk(tree):
+            if isinstance(node, ast.JoinedStr):
+                text = "".join(v.value if isinstance(v, ast.Constant) else "@" for v in node.values)
+            elif isinstance(node, ast.Constant) and isinstance(node.value, str):
+                text = node.value
+            else:
+                continue
+            found |= set(FRAGMENT.findall(text.replace('"@"', '"kelp"').replace("@]", "kelp]")))
+    return {each for each in found if each[0] not in ("[kelp]", "[[feeds]]")}  # the latter is a recipe's
+
+
+def understood(table: str, key: str, value: str) -> str:
+    """What reading a manifest with this line says, once it is in a table that lacks nothing else."""
+    given = value if value != "@" else '["git"]'
+    part = tomllib.loads(f"{table}\n{key} = {given}\n")
+    whole: dict[str, Any] = tomllib.loads(BASE)
+    at, steps = whole, table.strip("[]").split(".")
+    for step in steps[:-1]:
+        at, part = at.setdefault(step, {}), part[step]
+    group = next((name for name in (steps[-1], *reversed(steps[:-1])) if name in NEEDED), "")
+    last = part[steps[-1]]
+    for each in last if isinstance(last, list) else [last]:
+        for name, needed in NEEDED.get(group, {}).items():
+            if not (name == "run" and {"file", "port", "url"} & each.keys()):
+                each.setdefault(name, needed)
+    at[steps[-1]] = {**at.get(steps[-1], {}), **last} if isinstance(last, dict) else last
+    try:
+        parse_manifest(tomlkit.dumps(whole), Path("workstation.toml"), lambda name: {})
+    except (UsageProblem, Problems) as problem:
+        return str(problem)
+    return ""
+
+
+def test_each_line_of_a_manifest_that_is_advised_can_be_written() -> None:
+    lines = fragments()
+    assert len(lines) > 25
+    for line in lines:
+        said = understood(*line)
+        if any(filled in "".join(line[::2]) for filled in ("kelp", "@")):  # a value that nobody would write
+            assert "is not known" not in said, (line, said)
+        else:
+            assert said == "", (line, said)
+    assert "is not known" in understood("[runtimes.kelp]", "wont", '"lts"'), "one would be noticed"
+    assert understood("[support]", "ended", '"never"')
