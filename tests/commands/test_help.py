@@ -8,6 +8,7 @@ import ast
 import re
 import shlex
 import tomllib
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
@@ -194,21 +195,23 @@ NEEDED = {"checks": {"run": "kelp"}, "managers": {"want": "1"}, "feeds": {"kind"
 """What a table of that name cannot do without, so that what is advised is its only addition."""
 
 
+def texts() -> Iterator[str]:
+    """Every text of the source; what stands in it for a value is an @."""
+    for file in (ROOT / "src/zesty_anchor").rglob("*.py"):
+        for node in ast.walk(ast.parse(file.read_text())) if file.name != "examples.py" else ():
+            if isinstance(node, ast.JoinedStr):
+                yield "".join(str(v.value) if isinstance(v, ast.Constant) else "@" for v in node.values)
+            elif isinstance(node, ast.Constant) and isinstance(node.value, str):
+                yield node.value
+
+
 def fragments() -> set[tuple[str, str, str]]:
     """Every line of a manifest in a text of the source: its table, its key, and its value. What stands there
     for a value is a kelp.
     """
     found: set[tuple[str, str, str]] = set()
-    for file in (ROOT / "src/zesty_anchor").rglob("*.py"):
-        tree = ast.parse(file.read_text())
-        for node in ast.walk(tree):
-            if isinstance(node, ast.JoinedStr):
-                text = "".join(v.value if isinstance(v, ast.Constant) else "@" for v in node.values)
-            elif isinstance(node, ast.Constant) and isinstance(node.value, str):
-                text = node.value
-            else:
-                continue
-            found |= set(FRAGMENT.findall(text.replace('"@"', '"kelp"').replace("@]", "kelp]")))
+    for text in texts():
+        found |= set(FRAGMENT.findall(text.replace('"@"', '"kelp"').replace("@]", "kelp]")))
     return {each for each in found if each[0] not in ("[kelp]", "[[feeds]]")}  # the latter is a recipe's
 
 
@@ -245,3 +248,58 @@ def test_each_line_of_a_manifest_that_is_advised_can_be_written() -> None:
             assert said == "", (line, said)
     assert "is not known" in understood("[runtimes.kelp]", "wont", '"lts"'), "one would be noticed"
     assert understood("[support]", "ended", '"never"')
+
+
+VALUES = {
+    "--only": "kelp", "--platform": "linux-x86_64", "--upgrade": "kelp", "--script": "kelp", "--trust": "workstation.toml",
+    "-m": "workstation.toml", "--older": "90d", "--report": "rehearsal.html", "--seconds": "1", "--shell": "bash",
+    "--run": "1", "--keep": "kept",
+}  # fmt: skip
+MEANT = {"NAME": "kelp", "VERSION": "4.2.1", "RUN": "1", "N": "1", "LINE": "4", "FILE": "workstation.toml"}
+SLOW = ("demo", "rehearse", "timing", "report", "survey")
+LAST = ("remove", "undo", "dismantle")
+"""What takes something away comes after all that looks."""
+
+
+def advised_lines() -> set[tuple[str, ...]]:
+    """Every command line of ours in a text of the source, as far as its words are options or stand for
+    something, with words that mean something in a home with a kelp.
+    """
+    found: set[tuple[str, ...]] = set()
+    for text in texts():
+        for command, rest in re.findall(r"\bzesty-anchor ([a-z][a-z-]*)((?: +[^\s\"'`,;:()…]+)*)", text):
+            words = [command] if command in COMMANDS else []
+            for word in rest.split() if words else ():
+                if word == "@":
+                    taken = [each for each in words[1:] if not each.startswith("-")]
+                    word = VALUES.get(words[-1], "4.2.1" if taken else "kelp")
+                known = (*MEANT, "kelp", "4.2.1", "1", VALUES.get(words[-1]))
+                if not word.startswith("-") and word not in known and not re.fullmatch(r"\d[\d.]*", word):
+                    break
+                words += [MEANT.get(word, word)]
+            if words and words[-1] in VALUES:
+                words.append(VALUES[words[-1]])
+            if words:
+                found.add(tuple(words))
+    return found
+
+
+def test_each_command_that_is_advised_runs(desk: Desk) -> None:
+    """None is refused for how it is written, and none fails in a way that nobody expected."""
+    desk.wants('[shells]\nuse = ["bash"]\n', '[runtimes.kelp]\nwant = "4.2.1"\nalso = ["3.6.2"]\n')
+    desk.well("provision")
+    lines = advised_lines()
+    assert len(lines) > 50
+    ran = 0
+    for line in sorted(lines, key=lambda each: (LAST.index(each[0]) if each[0] in LAST else -1, each)):
+        if line[0] in SLOW or "--choose" in line:
+            continue
+        done = desk.run(*line)
+        if line[1:] == () and "Missing argument" in done.err:
+            continue  # a sentence that names the command
+        ran += 1
+        assert done.code in (0, 1, 2, 3, 5, 6, 127), (line, done)
+        assert "Usage:" not in done.err.splitlines()[:1] and "unexpected" not in done.err, (line, done)
+        if done.code == 2:
+            assert "next:" in done.err, (line, done)
+    assert ran > 40
