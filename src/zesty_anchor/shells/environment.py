@@ -43,9 +43,9 @@ class Environment(msgspec.Struct, frozen=True, dict=True):
     ``shelf`` is the folder of which only the versions in effect may stay on PATH. ``launchers`` is the folder
     of the launchers, ``pins`` that of what projects' pins were resolved to, ``shell`` that of the generated
     files. ``manifest`` is the machine's own, which is no project's. ``program`` is this program, as words.
-    ``hooks`` are lines, ``completions`` files, by shell. ``home`` is the home: paths in it count as the same
-    wherever it is. ``missing_is_default`` tells that a launcher takes the default version where a pinned one
-    is not installed, and does not fail.
+    ``hooks`` and ``greetings`` are lines, ``completions`` files, by shell. ``home`` is the home: paths in it
+    count as the same wherever it is. ``missing_is_default`` tells that a launcher takes the default version
+    where a pinned one is not installed, and does not fail.
     """
 
     variables: tuple[tuple[str, Template], ...]
@@ -60,6 +60,7 @@ class Environment(msgspec.Struct, frozen=True, dict=True):
     runtimes: tuple[Switchable, ...] = ()
     hooks: tuple[tuple[str, str], ...] = ()
     completions: tuple[tuple[str, str], ...] = ()
+    greetings: tuple[tuple[str, str], ...] = ()
     home: str = ""
     missing_is_default: bool = False
 
@@ -123,6 +124,10 @@ class Environment(msgspec.Struct, frozen=True, dict=True):
     def hooks_of(self, shell: str) -> str:
         """The lines for one shell, with their line end; empty where there are none."""
         return "".join(f"{lines}\n" for name, lines in self.hooks if name == shell)
+
+    def lines_of(self, shell: str) -> str:
+        """The same, and the line that says what is new."""
+        return self.hooks_of(shell) + "".join(f"{line}\n" for name, line in self.greetings if name == shell)
 
     def completions_of(self, shell: str) -> tuple[str, ...]:
         """The files with completions for one shell."""

@@ -179,9 +179,13 @@ class Fish(Apart):
             " contains -- $za_entry $za__path; or echo $za_entry; end)"
         )
 
-    def greets(self, file: str) -> str:
+    def greets(self, file: Path, home: Path) -> str:
         """A block has a variable of its own."""
-        q = self.quote(file)
+        q = (
+            f'"$HOME"{self.quote(f"/{file.relative_to(home)}")}'
+            if home in file.parents
+            else self.quote(str(file))
+        )
         return (
             f"if status is-interactive; and not set -q {ASKED}; and test -s {q}; and test -t 1; read -l za_line <{q};"
             f" and builtin echo $za_line; builtin echo -n >{q}; end"
@@ -219,7 +223,7 @@ class Fish(Apart):
             follow=q(follow),
             complete=q(f"{environment.shell}/complete.fish"),
             completions="".join(files),
-            hooks=environment.hooks_of(self.name),
+            hooks=environment.lines_of(self.name),
         )
 
     def own_file(self, config: Path) -> Path:

@@ -110,7 +110,7 @@ _FOLLOW_CD = "{is_alias} || \\alias cd=za__cd\n"
 
 def at_start(environment: Environment, dialect: Dialect) -> str:
     """The text of the file that the startup files read."""
-    hooks = environment.hooks_of(dialect.name)
+    hooks = environment.lines_of(dialect.name)
     front = tuple(dict.fromkeys((*environment.first, *environment.default_bins)))
     sh = quote(f"{environment.shell}/environment.sh")
     files = (

@@ -87,14 +87,14 @@ class Sh(Shell):
                 _DISPATCH.format(**files),
                 posix.exports(environment),
                 posix.place_scripted(environment),
-                _apart(environment.hooks_of(self.name)),
+                _apart(environment.lines_of(self.name)),
                 _INTERACTIVE.format(program=posix.words(environment.program)),
             ]
         )
 
-    def greets(self, file: str) -> str:
+    def greets(self, file: Path, home: Path) -> str:
         """One for all that are like sh."""
-        q = self.quote(file)
+        q = posix.home_word(file, home)
         return (
             f"case $-:${{{ASKED}-}} in *i*:) if [ -s {q} ] && [ -t 1 ]; then IFS= \\read -r za__line <{q} &&"
             f" \\printf '%s\\n' \"$za__line\"; {{ : >|{q}; }} 2>/dev/null; \\unset za__line; fi ;; esac"

@@ -123,7 +123,7 @@ class Shell(ABC):
         """
         return None
 
-    def greets(self, file: str) -> str:
+    def greets(self, file: Path, home: Path) -> str:
         """A line with which an interactive shell prints on its terminal what stands in ``file``, and empties
         that: with builtins alone as long as it is empty, and not where this program started the shell
         (ASKED). Empty where the shell cannot.

@@ -93,9 +93,13 @@ class Tcsh(Apart):
             word = f"$HOME:q{self.quote('/' + str(generated.relative_to(home)))}"
         return f"if ( -r {word} ) source {word} {MARK}"
 
-    def greets(self, file: str) -> str:
+    def greets(self, file: Path, home: Path) -> str:
         """It reads no file by itself: where there is something to print, cat(1) does."""
-        q = self.quote(file)
+        q = (
+            f"$HOME:q{self.quote(f'/{file.relative_to(home)}')}"
+            if home in file.parents
+            else self.quote(str(file))
+        )
         asked = f"if ( $?prompt && ! $?{ASKED} ) then\nif ( -s {q} ) then"
         return f"{asked}\ncat {q}\n'echo' -n >! {q}\nendif\nendif"
 
@@ -139,7 +143,7 @@ class Tcsh(Apart):
                     first=" ".join(map(q, environment.scripted)),
                     last=" ".join(map(q, environment.last)),
                 ),
-                environment.hooks_of(self.name),
+                environment.lines_of(self.name),
                 f"if ( $?prompt ) then\n{complete}{completion.tcsh(environment, q)}endif\n",
                 _ALIASES.format(program=" ".join(map(q, environment.program))),
             ]

@@ -28,7 +28,8 @@ def environment_of(wanted: Wanted, machine: Machine) -> Environment:
         manifest=str(wanted.folder / FILE_NAME),
         program=machine.program,
         runtimes=switchables(wanted),
-        hooks=(*_hooks(wanted, machine), *_greetings(wanted, machine)),
+        hooks=tuple(_hooks(wanted, machine)),
+        greetings=tuple(_greetings(wanted, machine)),
         completions=tuple(_completions(wanted)),
         home=str(locations.home),
         missing_is_default=wanted.shell_choices.missing == "default",
@@ -57,7 +58,7 @@ def _template(value: Value) -> Template:
 def _greetings(wanted: Wanted, machine: Machine) -> Iterator[tuple[str, str]]:
     """The line of each shell that prints what is new, once."""
     for name in wanted.shells if wanted.shell_choices.greeting else ():
-        if lines := SHELLS[name].greets(str(machine.locations.greeting)):
+        if lines := SHELLS[name].greets(machine.locations.greeting, machine.locations.home):
             yield name, lines
 
 
