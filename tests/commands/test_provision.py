@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import functools
+import hashlib
 import http.server
 import json
 import os
@@ -12,13 +13,13 @@ import sqlite3
 import subprocess
 import threading
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
 import pytest
 
-from tests.conftest import PROGRAM, SHELLS, Desk, kelp
+from tests.conftest import PROGRAM, SHELLS, Desk, kelp, packed_runtime
 from zesty_anchor.demo.home import likeness
 from zesty_anchor.demo.wares import pack, write_runtime
 from zesty_anchor.proof.judging import judge_all
@@ -374,3 +375,34 @@ def test_however_the_program_is_started_nothing_is_left_to_do(desk: Desk) -> Non
     assert done.returncode == 0, done.stdout + done.stderr
     assert desk.well("preview", "--json").json["pending"] == 0
     assert desk.well("provision", "--json").json["changed"] == 0
+
+
+def test_all_is_fetched_first_and_the_rest_needs_no_network(
+    desk: Desk, make_feed: Callable[..., str], tmp_path: Path
+) -> None:
+    """Each file is checked when it arrives; nothing is installed, and no startup file is touched."""
+    names = ("oar", "tidy")
+    text = 'as-root = "allowed"\n[shells]\nuse = ["bash"]\n'
+    files, sums = {}, ""
+    for name in names:
+        files[f"{name}-1.0.tar.gz"] = packed_runtime(name, "1.0")
+        sums += f"{hashlib.sha256(files[f'{name}-1.0.tar.gz']).hexdigest()}  {name}-1.0.tar.gz\n"
+        text += f'[recipes.{name}]\ncommands = ["{name}"]\n[runtimes.{name}]\nwant = "1.0"\n'
+    links = "".join(f'<a href="{name}">{name}</a>' for name in files)
+    url = make_feed({**files, "SHA256SUMS": sums.encode(), "index.html": links.encode()})
+    desk.write(text + f'[feeds.quay]\nkind = "listing"\nurl = "{url}"\n')
+    shown = desk.well("provision", "--fetch-only").out
+    assert shown.startswith("2 files fetched, ") and shown.endswith("To install: zesty-anchor provision\n")
+    assert not desk.shelf.exists() and not (desk.home / ".bashrc").exists()
+    assert "Nothing to fetch" in desk.well("provision", "--fetch-only").out
+    (tmp_path / "feed0/oar-1.0.tar.gz").unlink()
+    (tmp_path / "feed0/tidy-1.0.tar.gz").unlink()
+    desk.well("provision", "--offline")
+    assert desk.shell("bash", "oar; tidy", "-i").split() == ["oar", "1.0", "tidy", "1.0"]
+    desk.well("undo")
+    shutil.rmtree(desk.home / ".cache/zesty-anchor/downloads")
+    (tmp_path / "feed0/oar-1.0.tar.gz").write_bytes(b"other bytes")
+    failed = desk.run("provision", "--fetch-only")
+    assert failed.code == 1 and "the digest differs" in failed.out and "tidy" in failed.out
+    assert list((desk.home / ".cache/zesty-anchor/downloads").iterdir()) == []
+    assert desk.run("provision", "--fetch-only", "--json").json["failed"] == 2

@@ -11,7 +11,7 @@ from zesty_anchor.engine.outcome import ChangeReport, Outcome, RunDone, TakenBac
 from zesty_anchor.proof.result import Proof
 from zesty_anchor.show.paint import Paint
 from zesty_anchor.show.proof import failures
-from zesty_anchor.show.sizes import count
+from zesty_anchor.show.sizes import amount, count
 
 _MOST_NAMED = 6
 """Changes of a run that are named; a provisioning may have hundreds."""
@@ -48,6 +48,20 @@ def outcome(paint: Paint, done: Outcome, manifest: str) -> None:
         paint.write(
             f"To update this shell:   {paint.name(done.reload)}   {paint.faint('(new shells are ready)')}"
         )
+
+
+def fetched(paint: Paint, done: Outcome) -> None:
+    """What was downloaded, what was not, and what to type next."""
+    here = [change for change in done.changes if change.well]
+    size = sum(int(change.detail.split()[0]) for change in here)
+    got = f"{count(len(here), 'file')} fetched, {amount(size)}, in {done.seconds:.1f} s."
+    paint.write(paint.head(got if done.changes else "Nothing to fetch: all of it is here."))
+    for change in done.changes:
+        if not change.well:
+            _failure(paint, change)
+    notices(paint, done.notices)
+    if len(here) == len(done.changes):
+        paint.write(f"To install: {paint.name('zesty-anchor provision')}")
 
 
 def _headline(paint: Paint, done: Outcome, manifest: str) -> None:

@@ -79,7 +79,10 @@ COMMANDS = {
         "Make", "Do the whole run in a throwaway copy of your home.", (), ("--report", "--root", *_WORK)
     ),
     "provision": Own(
-        "Make", "Make this machine match the manifest, and verify it.", (), ("--deep", "--locked", *_WORK)
+        "Make",
+        "Make this machine match the manifest, and verify it.",
+        (),
+        ("--deep", "--locked", "--fetch-only", *_WORK),
     ),
     "verify": Own(
         "Make",
