@@ -5,12 +5,13 @@ from __future__ import annotations
 import io
 from pathlib import Path
 
+import msgspec
 import pytest
 
 from tests.conftest import Desk
 from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.show.paint import Paint
-from zesty_anchor.show.timing import changed, shares, timing, tree
+from zesty_anchor.show.timing import changed, fitted, shares, timing, tree
 from zesty_anchor.survey.startup.line_cost import LineCost, fix_for, line_costs, told_by, written_text
 from zesty_anchor.survey.startup.line_marks import Statement, marked, measured, undisturbed
 from zesty_anchor.survey.startup.past_costs import Timed
@@ -200,6 +201,18 @@ def test_the_parts_of_a_start_sum_to_the_whole() -> None:
     for medians in ((100.0, 120.0, 2.0), (5.0, 9.0, 7.0), (5.0, 1.0, 9.0), (5.0, 4.0, 4.5)):
         parts = [share for _, share in shares(cost(*medians))]
         assert sum(parts) == pytest.approx(medians[0]) and min(parts) >= 0, medians
+
+
+def test_lines_never_sum_to_more_than_their_files_take() -> None:
+    lines = (
+        LineCost("/home/rc", 1, 90.0, "a"),
+        LineCost("/etc/rc", 1, 3.0, "s"),
+        LineCost("/home/rc", 2, 30.0, "b"),
+    )
+    start = msgspec.structs.replace(cost(115.0, 105.0, 5.0), lines=lines)
+    assert [round(line.milliseconds, 1) for line in fitted(start)] == [75.0, 3.0, 25.0]
+    calm = msgspec.structs.replace(cost(135.0, 130.0, 5.0), lines=lines)
+    assert fitted(calm) == lines
 
 
 def test_where_it_is_too_noisy_nobody_is_blamed() -> None:

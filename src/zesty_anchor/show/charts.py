@@ -6,6 +6,7 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
+from zesty_anchor.show.timing import fitted, shares
 from zesty_anchor.survey.startup.line_cost import LineCost
 from zesty_anchor.survey.startup.start_cost import ShellCost
 from zesty_anchor.system.problem import UsageProblem
@@ -53,12 +54,14 @@ def _starts(axes: Any, cost: ShellCost) -> None:
     import random
 
     scatter = random.Random(0)  # the same picture from the same starts
+    longest = max(each for starts in cost.starts for each in (*starts.each, starts.high))
     for row, (starts, colour) in enumerate(zip(cost.starts, _COLOURS, strict=False)):
         heights = [row + scatter.uniform(-0.22, 0.22) for _ in starts.each]
         axes.scatter(starts.each, heights, s=9, color=colour, alpha=0.45, linewidths=0)
         axes.hlines(row, starts.low, starts.high, color="black", linewidth=4)
         axes.vlines(starts.median, row - 0.3, row + 0.3, color="black", linewidth=1.5)
-        axes.annotate(f" {starts.median:.1f} ms", (starts.median, row - 0.34), ha="left", va="bottom")
+        side = "right" if starts.median > longest / 2 else "left"
+        axes.annotate(f" {starts.median:.1f} ms ", (starts.median, row - 0.34), ha=side, va="bottom")
     axes.set_yticks(range(len(cost.starts)), [starts.way for starts in cost.starts])
     axes.set_ylim(len(cost.starts) - 0.4, -0.6)
     axes.set_xlim(left=0)
@@ -68,16 +71,15 @@ def _starts(axes: Any, cost: ShellCost) -> None:
 
 def _waterfall(axes: Any, cost: ShellCost, shown: Callable[[str], str]) -> None:
     """The shell itself, then what each of the dearest lines adds, the rest of them, and ours."""
-    bare, whole = cost.starts[-1].median, cost.starts[0].median
+    whole, own = cost.starts[0].median, dict(shares(cost))
     yours = [
-        line for line in cost.lines if shown(line.file).startswith("~")
+        line for line in fitted(cost) if shown(line.file).startswith("~")
     ]  # a start without these has the system's
     dear = [line for line in yours if line.milliseconds >= 0.5][:_MOST]
     rest = sum(line.milliseconds for line in yours) - sum(line.milliseconds for line in dear)
-    ours = max(0.0, cost.starts[0].median - cost.starts[1].median)
-    rows = [("the shell, the system's files", bare, _COLOURS[2])]
+    rows = [("the shell, the system's files", own["shell and system"], _COLOURS[2])]
     rows += [(_words(line, shown), line.milliseconds, _COLOURS[1]) for line in dear]
-    rows += [("other lines of yours", rest, _COLOURS[1]), ("zesty-anchor", ours, _COLOURS[0])]
+    rows += [("other lines of yours", rest, _COLOURS[1]), ("zesty-anchor", own["zesty-anchor"], _COLOURS[0])]
     at = 0.0
     for row, (_, cost_of_it, colour) in enumerate(rows):
         axes.barh(row, cost_of_it, left=at, color=colour, height=0.7)

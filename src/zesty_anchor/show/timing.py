@@ -6,6 +6,8 @@ import datetime
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import TYPE_CHECKING
 
+import msgspec
+
 from zesty_anchor.show.columns import columns
 from zesty_anchor.show.paint import Paint
 from zesty_anchor.survey.startup.line_cost import DEAR_SECONDS, LineCost, fix_for
@@ -71,6 +73,22 @@ def shares(cost: ShellCost) -> list[tuple[str, float]]:
     return [("shell and system", own), ("your startup files", whole - own - ours), ("zesty-anchor", ours)]
 
 
+def fitted(cost: ShellCost) -> tuple[LineCost, ...]:
+    """The lines of a start. Where those outside of /etc, each timed by itself, sum to more than the startup
+    files take, they are made smaller in proportion. Pure.
+    """
+    yours = dict(shares(cost))["your startup files"]
+    total = sum(line.milliseconds for line in cost.lines if not line.file.startswith("/etc/"))
+    if total <= yours:
+        return cost.lines
+    return tuple(
+        line
+        if line.file.startswith("/etc/")
+        else msgspec.structs.replace(line, milliseconds=line.milliseconds * yours / total)
+        for line in cost.lines
+    )
+
+
 def is_noisy(cost: ShellCost) -> bool:
     """Whether the measurements differ too much for a start to be parted into what it is made of. Pure."""
     whole = cost.starts[0]
@@ -82,7 +100,7 @@ def _margin(starts: Starts) -> float:
 
 
 def _lines(paint: Paint, cost: ShellCost, shown: Shown) -> None:
-    dear = [line for line in cost.lines if line.milliseconds >= _WORTH]
+    dear = [line for line in fitted(cost) if line.milliseconds >= _WORTH]
     if not dear:
         paint.write(f"None of your lines takes longer than {_WORTH:.0f} ms.")
         return
@@ -108,15 +126,11 @@ def _tree(paint: Paint, cost: ShellCost, shown: Shown) -> None:
             f"{milliseconds:.1f} ms",
             _bar(milliseconds, cost.starts[0].median),
         ]
-        for depth, heading, text, milliseconds in tree(cost.lines, shown)
+        for depth, heading, text, milliseconds in tree(fitted(cost), shown)
     ]
-    rows.append(
-        [
-            paint.name("zesty-anchor's own files"),
-            f"{cost.ours:.1f} ms",
-            _bar(cost.ours, cost.starts[0].median),
-        ]
-    )
+    ours = dict(shares(cost))["zesty-anchor"]  # of the trace it is known less well
+    name, bar = paint.name("zesty-anchor's own files"), _bar(ours, cost.starts[0].median)
+    rows.append([name, f"{ours:.1f} ms", bar])
     columns(paint, rows, [40, 9])
 
 
