@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import subprocess
 import textwrap
+from contextlib import suppress
 from pathlib import Path
 
 import pytest
@@ -29,11 +30,15 @@ for group in $GROUPS; do
 done
 cd "$HOME"
 "$MANAGER" --user --unit=basic.target &
-until systemctl --user is-active --quiet basic.target; do sleep 0.05; done
+tries=0
+until systemctl --user is-active --quiet basic.target; do
+  [ $((tries = tries + 1)) -lt 400 ]
+  sleep 0.05
+done
 for unit in $UNITS; do systemctl --user start "$unit" || :; done
 for file in $FILES; do
   tries=0
-  until [ -s "$file" ] || [ $tries = 100 ]; do sleep 0.05 tries=$((tries + 1)); done
+  until [ -s "$file" ] || [ $((tries = tries + 1)) = 100 ]; do sleep 0.05; done
 done
 systemctl --user show -p ExecStart -p Result app-gauge@autostart.service >from-menu
 systemctl --user exit
@@ -53,6 +58,10 @@ def managed(desk: Desk, units: str, files: str) -> None:
         [PROGRAMS["unshare"], "--mount", "--pid", "--fork", "--kill-child", "--mount-proc", "sh", "-c", IN_ITS_OWN_ROOM],
         env=environment, stdin=subprocess.DEVNULL, capture_output=True, text=True, timeout=60, check=False,
     )  # fmt: skip
+    for group in GROUPS:
+        for folder, _, _ in os.walk(group / "tide-desk", topdown=False):
+            with suppress(OSError):
+                os.rmdir(folder)
     assert done.returncode == 0, done.stdout + done.stderr
 
 
