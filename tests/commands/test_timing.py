@@ -11,10 +11,11 @@ import pytest
 from tests.conftest import Desk
 from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.show.paint import Paint
-from zesty_anchor.show.timing import changed, fitted, shares, timing, tree
+from zesty_anchor.show.timing import changed, timing, tree
 from zesty_anchor.survey.startup.line_cost import LineCost, fix_for, line_costs, told_by, written_text
 from zesty_anchor.survey.startup.line_marks import Statement, marked, measured, undisturbed
 from zesty_anchor.survey.startup.past_costs import Timed
+from zesty_anchor.survey.startup.shares import fitted, shares
 from zesty_anchor.survey.startup.start_cost import ShellCost, Starts, spread
 from zesty_anchor.survey.startup.startup_trace import StartupTrace
 from zesty_anchor.survey.startup.step import Step
@@ -180,7 +181,7 @@ def test_the_dearest_lines_come_first_each_with_its_fix(desk: Desk, shell: str) 
 
 def quiet(desk: Desk, *more: str) -> str:
     """What is measured for a second; again while the machine is too noisy for it."""
-    for _ in range(5):
+    for _ in range(10):
         shown = desk.well("timing", "--shell", "bash", "--seconds", "1", *more).out
         if "too noisy" not in shown:
             break

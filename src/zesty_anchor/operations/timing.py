@@ -10,6 +10,7 @@ from zesty_anchor.files import own_folders
 from zesty_anchor.planning.look import look_at
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.survey.startup.past_costs import PastCost, Timed, keep_cost, last_cost, past_costs
+from zesty_anchor.survey.startup.shares import is_noisy
 from zesty_anchor.survey.startup.start_cost import start_cost
 from zesty_anchor.system.problem import UsageProblem
 
@@ -22,7 +23,7 @@ def folder_for_charts(workstation: Workstation) -> Path:
 
 def timing(workstation: Workstation, shells: Collection[str], seconds: float) -> Timed:
     """Measure the shells that are named, or the login shell alone, each for at most so many seconds, and keep
-    what was found.
+    what was found, but where it is too noisy to be compared with.
 
     Raises ``UsageProblem`` for one that is not here.
     """
@@ -36,5 +37,6 @@ def timing(workstation: Workstation, shells: Collection[str], seconds: float) ->
     past = past_costs(workstation.locations.state)
     before = {name: found for name in names if (found := last_cost(past, name)) is not None}
     costs = tuple(start_cost(here[name], machine, seconds) for name in names)
-    keep_cost(workstation.locations.state, PastCost(time.time(), costs))
+    if calm := tuple(cost for cost in costs if not is_noisy(cost)):
+        keep_cost(workstation.locations.state, PastCost(time.time(), calm))
     return Timed(costs, before)

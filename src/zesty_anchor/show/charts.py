@@ -6,8 +6,8 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
-from zesty_anchor.show.timing import fitted, shares
 from zesty_anchor.survey.startup.line_cost import LineCost
+from zesty_anchor.survey.startup.shares import fitted, shares
 from zesty_anchor.survey.startup.start_cost import ShellCost
 from zesty_anchor.system.problem import UsageProblem
 

@@ -6,13 +6,12 @@ import datetime
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import TYPE_CHECKING
 
-import msgspec
-
 from zesty_anchor.show.columns import columns
 from zesty_anchor.show.paint import Paint
 from zesty_anchor.survey.startup.line_cost import DEAR_SECONDS, LineCost, fix_for
 from zesty_anchor.survey.startup.past_costs import Timed
-from zesty_anchor.survey.startup.start_cost import ShellCost, Starts
+from zesty_anchor.survey.startup.shares import fitted, is_noisy, margin, shares
+from zesty_anchor.survey.startup.start_cost import ShellCost
 
 if TYPE_CHECKING:
     from rich.bar import Bar
@@ -23,8 +22,6 @@ _MOST = 10
 _WORTH = 1.0
 """Milliseconds that a line must cost to be named."""
 _BAR = 30
-_NOISE_MS, _NOISE = 5.0, 0.15
-"""How wide the interval of a median may be to either side: in milliseconds, or as a part of the median."""
 _LONG = 60
 """How much of a line is shown."""
 
@@ -39,9 +36,7 @@ def timing(paint: Paint, found: Timed, shown: Shown, *, whole: bool = False, sin
         _starts(paint, each)
         if is_noisy(each):
             paint.write(
-                paint.look(
-                    f"  too noisy: ±{_margin(each.starts[0]):.0f} ms; measure again on a quiet machine"
-                )
+                paint.look(f"  too noisy: ±{margin(each.starts[0]):.0f} ms; measure again on a quiet machine")
             )
         elif since:
             _since(paint, each, found, shown)
@@ -59,44 +54,8 @@ def _starts(paint: Paint, cost: ShellCost) -> None:
             [name, f"{share:.1f} ms", _bar(share, whole.median)] for name, share in shares(cost)
         ]
         columns(paint, told, [20, 9])
-    measured = f"medians of {whole.starts} interleaved runs each, ±{_margin(whole):.1f} ms (95 % CI)"
+    measured = f"medians of {whole.starts} interleaved runs each, ±{margin(whole):.1f} ms (95 % CI)"
     paint.write(paint.faint(f"  {measured}"))
-
-
-def shares(cost: ShellCost) -> list[tuple[str, float]]:
-    """What a start is made of, in milliseconds. The parts sum to the whole: a difference of two medians that
-    is below nothing counts as nothing. Pure.
-    """
-    whole, without_ours, bare = (starts.median for starts in cost.starts)
-    own = min(bare, whole)
-    ours = min(max(0.0, whole - without_ours), whole - own)
-    return [("shell and system", own), ("your startup files", whole - own - ours), ("zesty-anchor", ours)]
-
-
-def fitted(cost: ShellCost) -> tuple[LineCost, ...]:
-    """The lines of a start. Where those outside of /etc, each timed by itself, sum to more than the startup
-    files take, they are made smaller in proportion. Pure.
-    """
-    yours = dict(shares(cost))["your startup files"]
-    total = sum(line.milliseconds for line in cost.lines if not line.file.startswith("/etc/"))
-    if total <= yours:
-        return cost.lines
-    return tuple(
-        line
-        if line.file.startswith("/etc/")
-        else msgspec.structs.replace(line, milliseconds=line.milliseconds * yours / total)
-        for line in cost.lines
-    )
-
-
-def is_noisy(cost: ShellCost) -> bool:
-    """Whether the measurements differ too much for a start to be parted into what it is made of. Pure."""
-    whole = cost.starts[0]
-    return _margin(whole) > max(_NOISE_MS, whole.median * _NOISE)
-
-
-def _margin(starts: Starts) -> float:
-    return (starts.high - starts.low) / 2
 
 
 def _lines(paint: Paint, cost: ShellCost, shown: Shown) -> None:

@@ -1,0 +1,48 @@
+"""What a start of a shell is made of, as far as its measurements tell."""
+
+from __future__ import annotations
+
+import msgspec
+
+from zesty_anchor.survey.startup.line_cost import LineCost
+from zesty_anchor.survey.startup.start_cost import ShellCost, Starts
+
+_NOISE_MS, _NOISE = 5.0, 0.15
+"""How wide the interval of a median may be to either side: in milliseconds, or as a part of the median."""
+
+
+def shares(cost: ShellCost) -> list[tuple[str, float]]:
+    """What a start is made of, in milliseconds. The parts sum to the whole: a difference of two medians that
+    is below nothing counts as nothing. Pure.
+    """
+    whole, without_ours, bare = (starts.median for starts in cost.starts)
+    own = min(bare, whole)
+    ours = min(max(0.0, whole - without_ours), whole - own)
+    return [("shell and system", own), ("your startup files", whole - own - ours), ("zesty-anchor", ours)]
+
+
+def fitted(cost: ShellCost) -> tuple[LineCost, ...]:
+    """The lines of a start. Where those outside of /etc, each timed by itself, sum to more than the startup
+    files take, they are made smaller in proportion. Pure.
+    """
+    yours = dict(shares(cost))["your startup files"]
+    total = sum(line.milliseconds for line in cost.lines if not line.file.startswith("/etc/"))
+    if total <= yours:
+        return cost.lines
+    return tuple(
+        line
+        if line.file.startswith("/etc/")
+        else msgspec.structs.replace(line, milliseconds=line.milliseconds * yours / total)
+        for line in cost.lines
+    )
+
+
+def is_noisy(cost: ShellCost) -> bool:
+    """Whether the measurements differ too much for a start to be parted into what it is made of. Pure."""
+    whole = cost.starts[0]
+    return margin(whole) > max(_NOISE_MS, whole.median * _NOISE)
+
+
+def margin(starts: Starts) -> float:
+    """How wide the interval of a median is to either side, in milliseconds. Pure."""
+    return (starts.high - starts.low) / 2
