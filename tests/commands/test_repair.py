@@ -111,3 +111,12 @@ def test_what_a_run_that_was_killed_had_put_there_is_taken_for_its_want(desk: De
         base.execute("DELETE FROM resolutions")
     assert desk.well("provision", "--json").json["changes"] == []
     assert (desk.shelf / "kelp/4.2.1").stat().st_ino == before
+
+
+def test_a_repair_is_called_that_and_not_new(desk: Desk) -> None:
+    desk.wants()
+    desk.well("provision")
+    (desk.shelf / "kelp/4.2.1/bin/kelp").unlink()
+    assert "repaired:       kelp 4.2.1" in desk.well("provision").out
+    undone = desk.well("undo").out
+    assert "as before:      kelp 4.2.1" in undone and "uninstalled" not in undone

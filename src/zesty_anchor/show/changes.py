@@ -151,15 +151,23 @@ _HEADS = {
 """The lines of a summary, by what the groups of kinds are counted under; files of our own are in none."""
 
 
+_FIXED = {"done": "repaired", "undone": "as before"}
+"""What is said of a version that was damaged, and was repaired, or is as it was again."""
+
+
 def brought(paint: Paint, changes: Iterable[ChangeReport], outcome: str = "done") -> None:
     """What is new for the person, or is so no more, in a line each; files of ours are nothing to look at."""
     done = [change for change in changes if change.outcome == outcome]
-    for summary, head in _HEADS[outcome].items():
-        subjects = [
+    fixed = [change.subject for change in done if change.kind == "version" and change.action == "fix"]
+    listed = {
+        head: [
             KINDS[change.kind].of_subject.format(change.subject)
             for change in done
-            if KINDS[change.kind].heading.summary == summary
+            if KINDS[change.kind].heading.summary == summary and change.subject not in fixed
         ]
+        for summary, head in _HEADS[outcome].items()
+    }
+    for head, subjects in {**listed, _FIXED[outcome]: fixed}.items():
         if subjects:
             more = f", and {len(subjects) - _MOST_NAMED} more" if len(subjects) > _MOST_NAMED else ""
             paint.write(f"{head + ':':16}{', '.join(subjects[:_MOST_NAMED])}{more}")
