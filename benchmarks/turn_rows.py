@@ -42,6 +42,8 @@ def main() -> None:
             )  # fmt: skip
             _, status, used = os.wait4(running.pid, 0)
             running.returncode = os.waitstatus_to_exitcode(status)
+            if running.returncode:
+                raise SystemExit(f"{row.strip()} ended with {running.returncode}")
             print(time.perf_counter() - began, used.ru_utime + used.ru_stime, flush=True)
 
 

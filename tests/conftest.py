@@ -247,6 +247,18 @@ class Desk:
         return likeness(self.home, (".local/state/zesty-anchor", ".cache"))
 
 
+def processes_of(home: Path) -> list[str]:
+    """The command lines of the processes that were started in a home."""
+    found = []
+    for process in Path("/proc").glob("[0-9]*"):
+        try:
+            if f"HOME={home}\0".encode() in (process / "environ").read_bytes():
+                found.append((process / "cmdline").read_text().replace("\0", " "))
+        except OSError:
+            continue
+    return [each for each in found if "ready.py" not in each]
+
+
 def packed_runtime(name: str, version: str, says: str = "") -> bytes:
     """An archive of a runtime with one command, which prints its name and version, or what it ``says``
     instead.

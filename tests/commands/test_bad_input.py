@@ -105,7 +105,7 @@ def test_a_broken_startup_file(desk: Desk) -> None:
     desk.write("alias a=b\nif then\n", ".bashrc")
     said = desk.run("provision")
     assert said.code == 0, said.out
-    assert "~/.bashrc has a syntax error, so our line stands at its beginning" in said.out
+    assert "~/.bashrc has a syntax error, so our line is at the top" in said.out
     ours, *rest = (desk.home / ".bashrc").read_text().splitlines()
     assert "zesty-anchor" in ours and rest == ["alias a=b", "if then"]
     assert desk.shell("bash", "kelp --version", "-i").strip() == "kelp 4.2.1"
@@ -113,6 +113,22 @@ def test_a_broken_startup_file(desk: Desk) -> None:
     assert "Nothing to do" in desk.well("provision").out, "it may stay there"
     desk.well("undo")
     assert (desk.home / ".bashrc").read_text() == "alias a=b\n"
+
+
+def test_a_broken_startup_file_with_a_guard(desk: Desk) -> None:
+    """As Debian's: neither while it is broken nor once it is fixed is anything left to do."""
+    guard = "# of the desk\ncase $- in *i*) ;; *) return ;; esac\n"
+    desk.wants('[shells]\nuse = ["bash"]\n')
+    desk.write(guard + "if then\n", ".bashrc")
+    desk.well("provision")
+    ours, *rest = (desk.home / ".bashrc").read_text().splitlines(keepends=True)
+    assert "zesty-anchor" in ours and "".join(rest) == guard + "if then\n"
+    assert "Nothing to do" in desk.well("provision").out
+    assert desk.run("verify").code == 0
+    desk.write(ours + guard, ".bashrc")
+    assert "Nothing to do" in desk.well("provision").out
+    for options in (("-i",), ("-l",)):
+        assert desk.shell("bash", "kelp --version", *options).strip() == "kelp 4.2.1"
 
 
 @pytest.mark.parametrize("path", ["{home}", "{home}/..", "~/.local/share/zesty-anchor"])

@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import PROGRAMS, Desk
+from tests.conftest import PROGRAMS, Desk, processes_of
 from zesty_anchor.demo.home import likeness
 
 STATE = (".local", ".cache", "workstation.toml")
@@ -310,19 +310,7 @@ def test_a_first_provisioning_ends_well(desk: Desk, name: str) -> None:
     assert ("Failed before provisioning as well" in seen.out) == bool(told)
     desk.well("undo")
     assert likeness(desk.home, STATE) == before
-    assert not at_work(desk), "a process was left running"
-
-
-def at_work(desk: Desk) -> list[str]:
-    """The processes that were started in this home, by their command lines."""
-    found = []
-    for process in Path("/proc").glob("[0-9]*"):
-        try:
-            if f"HOME={desk.home}\0".encode() in (process / "environ").read_bytes():
-                found.append((process / "cmdline").read_text().replace("\0", " "))
-        except OSError:
-            continue
-    return [each for each in found if "ready.py" not in each]
+    assert not processes_of(desk.home), "a process was left running"
 
 
 def test_what_breaks_later_was_not_so_before(desk: Desk) -> None:

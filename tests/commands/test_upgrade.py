@@ -222,6 +222,8 @@ def test_a_stable_path_follows_the_default_version(desk: Desk, quay: Path) -> No
 def test_a_setting_may_name_the_stable_path(desk: Desk, quay: Path) -> None:
     text = (desk.home / "workstation.toml").read_text()
     setting = '[[settings]]\nfile = "~/.config/chart/settings.json"\nkey = "kelp"\nvalue = ["{kelp.stable}/bin/kelp"]\n'
+    desk.write(text + setting.replace("kelp.stable", "kelpp.stable"))
+    assert "holds {kelpp.stable}" in desk.well("preview").out
     desk.write(text + setting)
     desk.well("provision")
     file = desk.home / ".config/chart/settings.json"

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import PROGRAMS
+from tests.conftest import PROGRAMS, processes_of
 from zesty_anchor.shells.fresh import START_SECONDS, Answers, Line, ask
 from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.shells.reading import INTERACTIVE, LOGIN_INTERACTIVE, Context
@@ -22,17 +22,6 @@ def asked(home: Path, context: Context = INTERACTIVE, shell: str = "bash") -> An
         "LANG": "C.UTF-8", "PATH": login_path(),
     }  # fmt: skip
     return ask(SHELLS[shell], PROGRAMS[shell], context, environment, [Line(WHO)])
-
-
-def left(home: Path) -> list[str]:
-    found = []
-    for process in Path("/proc").glob("[0-9]*"):
-        try:
-            if f"HOME={home}\0".encode() in (process / "environ").read_bytes():
-                found.append((process / "cmdline").read_text())
-        except OSError:
-            continue
-    return found
 
 
 @pytest.mark.needs("bash", "zsh", "fish")
@@ -56,7 +45,7 @@ def test_the_shell_in_which_it_ends_up_answers(
     answers = asked(tmp_path)
     assert answers.answers[0] is not None and answers.answers[0].text.split() == [program, "high"]
     assert answers.landed == landed and not answers.waits
-    assert not left(tmp_path)
+    assert not processes_of(tmp_path)
     assert not any(each.name.endswith("history") for each in tmp_path.iterdir()), "nothing was typed"
 
 
@@ -68,7 +57,7 @@ def test_a_login_in_a_terminal_of_its_own(tmp_path: Path) -> None:
     answers = asked(tmp_path, LOGIN_INTERACTIVE)
     assert answers.landed == "bash" and answers.startup_ms is not None
     assert answers.answers[0] is not None and answers.answers[0].text.split() == ["bash", "low"]
-    assert not left(tmp_path)
+    assert not processes_of(tmp_path)
 
 
 @pytest.mark.needs("bash")
@@ -77,4 +66,4 @@ def test_a_question_at_the_start_is_not_waited_for_long(tmp_path: Path) -> None:
     answers = asked(tmp_path)
     assert answers.waits and answers.startup_ms is None and START_SECONDS > 5
     assert re.search(rb"which quay\? $", answers.said), answers.said
-    assert not left(tmp_path)
+    assert not processes_of(tmp_path)

@@ -33,7 +33,8 @@ def command(setting: Setting, deep: bool, locked: bool, fetch_only: bool) -> Non
         if fetch_only:
             from zesty_anchor.operations.fetch import fetch
 
-            outcome = fetch(workstation, person)
+            got = fetch(workstation, person)
+            outcome = got.outcome
         else:
             outcome = api.provision(workstation, person, deep=deep)
         name = workstation.locations.shown(workstation.file)
@@ -42,7 +43,7 @@ def command(setting: Setting, deep: bool, locked: bool, fetch_only: bool) -> Non
 
         setting.print_json(document.outcome(outcome))
     elif fetch_only:
-        changes.fetched(setting.out, outcome)
+        changes.fetched(setting.out, outcome, got.size)
     elif not (setting.quiet and outcome.well):
         changes.outcome(setting.out, outcome, name)
     if not (all(each.well for each in outcome.changes) if fetch_only else outcome.well):

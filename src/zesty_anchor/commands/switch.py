@@ -82,7 +82,7 @@ def command(
             else:
                 choices.active(setting.out, found)
                 if sys.stderr.isatty() and not setting.quiet:
-                    # The function of a shell of ours prints our output last: after what is told beside it.
+                    # The function of a shell of ours prints our output last, after our messages.
                     paint = setting.out if workstation.environ.get("ZESTY_ANCHOR_SHELL") else setting.err
                     name = paint.name(f"zesty-anchor switch {runtime} --choose")
                     paint.write(paint.faint("To choose from a list: ") + name)

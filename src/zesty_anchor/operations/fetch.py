@@ -8,9 +8,12 @@ from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
+import msgspec
+
 from zesty_anchor.changes.kinds import KINDS
 from zesty_anchor.changes.runtimes.install import Install
 from zesty_anchor.engine.outcome import ChangeReport, Outcome
+from zesty_anchor.feeds.linked import LINKED
 from zesty_anchor.files import folders
 from zesty_anchor.manifest.wanted import Artefact, WantedVersion
 from zesty_anchor.operations.agreed import agreed
@@ -26,16 +29,23 @@ from zesty_anchor.system.privilege import NO_ACCESS
 from zesty_anchor.system.problem import Problem
 
 _CHUNK = 1 << 20
-_OF_FILES = ("sha256", "sha512", "sha384", "sha1")
-"""The digests of files; a commit, or a link, is obtained when its version is installed."""
+_NO_FILES = ("commit:", f"{LINKED}:")
+"""How the digest begins of what is no file: it is obtained when its version is installed."""
 
 
-def fetch(workstation: Workstation, person: Person) -> Outcome:
+class Fetched(msgspec.Struct, frozen=True):
+    """What became of each file, and how many bytes were fetched."""
+
+    outcome: Outcome
+    size: int
+
+
+def fetch(workstation: Workstation, person: Person) -> Fetched:
     """Bring the files of all versions that are missing here into the cache, as many at a time as there are
     jobs. Each is checked against its digest; what has none is fetched when its version is installed. Installs
     nothing.
 
-    Raises ``Problem`` where the manifest cannot be planned; a file that fails is told in the outcome.
+    Raises ``Problem`` where the manifest cannot be planned; a file that fails is in the outcome.
     """
     began = time.monotonic()
     agreed(workstation, person)
@@ -61,7 +71,10 @@ def fetch(workstation: Workstation, person: Person) -> Outcome:
         for version in wanted
         if not list(_files(version))
     )
-    return Outcome((*plan.failed, *reports), notices=notices, seconds=time.monotonic() - began)
+    here = (_kept(workstation, artefact) for _, _, artefact in left)
+    size = sum(file.stat().st_size for file in here if file.is_file())
+    seconds = time.monotonic() - began
+    return Fetched(Outcome((*plan.failed, *reports), notices=notices, seconds=seconds), size)
 
 
 _File = tuple[str, str, Artefact]
@@ -73,7 +86,7 @@ def _files(version: WantedVersion) -> Iterator[_File]:
     name = f"{version.runtime} {version.version}"
     parts = [(f"{part.name} {part.version}", part.artefact) for part in version.parts]
     for subject, artefact in ((name, version.artefact), *parts):
-        if artefact is not None and artefact.digest.startswith(_OF_FILES):
+        if artefact is not None and artefact.digest and not artefact.digest.startswith(_NO_FILES):
             yield subject, version.feed, artefact
     if version.earlier is not None:
         yield from _files(version.earlier)
@@ -103,10 +116,10 @@ def _one(
         )  # fmt: skip
     except Problem as problem:
         person.reporter.ended(key, f"fetch {subject}", well=False)
-        where = problem.where or artefact.url
-        return ChangeReport("version", subject, "fetch", "", "failed", str(problem), where, problem.advice)
+        where = artefact.url + (f": {problem.where}" if problem.where not in ("", artefact.url) else "")
+        return ChangeReport("version", subject, "fetch", "", "failed", problem.what, where, problem.advice)
     person.reporter.ended(key, f"fetch {subject}", well=True)
-    return ChangeReport("version", subject, "fetch", f"{kept.stat().st_size} bytes", "done")
+    return ChangeReport("version", subject, "fetch", artefact.url, "done")
 
 
 def _passed(source: Source, folder: Path, *, bounds: Bounds) -> None:

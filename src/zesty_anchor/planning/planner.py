@@ -23,6 +23,7 @@ from zesty_anchor.planning.promised import Promised, differences, gone, promised
 from zesty_anchor.planning.resolve import Asked, Missing, Resolver
 from zesty_anchor.planning.standing import Known, with_targets
 from zesty_anchor.planning.workstation import Workstation
+from zesty_anchor.shelf.stable import texts
 from zesty_anchor.survey.machine import Machine, left_out
 from zesty_anchor.system.host import own_authorities
 from zesty_anchor.system.privilege import NO_ACCESS, Access
@@ -186,7 +187,10 @@ class Planner:
         notices += self._untrusted()
         if manifest.shells.use == "all":
             notices += [f"{name} is left out: {reason}" for name, reason in left_out(machine).items()]
-        return [*notices, *mistyped(manifest.variables, manifest.tools), *self._offers.notices()]
+        notices += mistyped(manifest.variables, manifest.tools)
+        settings = {f"[[settings]] of {each.file}": " ".join(texts(each.value)) for each in manifest.settings}
+        notices += mistyped(settings, [*manifest.tools, *(f"{name}.stable" for name in manifest.tools)])
+        return [*notices, *self._offers.notices()]
 
     def _untrusted(self) -> list[str]:
         """Whether the system has certificate authorities that the runtimes' own tools do not know."""

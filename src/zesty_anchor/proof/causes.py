@@ -40,7 +40,7 @@ def explained(
         if check.ok or check.cause is not None:
             return check
         trace = by_start.get((result.shell, result.context))
-        if result.context == PROGRAMS:
+        if result.context == PROGRAMS or result.in_folder:
             trace = next((t for t in started if t.shell == result.shell), None)
         cause, fix = reasons.of(check, asked.get(check.name), trace)
         return msgspec.structs.replace(check, cause=cause, fix=check.fix or fix)

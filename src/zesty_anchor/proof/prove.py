@@ -301,7 +301,7 @@ def _judged(
     is_other = bool(landed) and SHELLS[landed].like_sh != SHELLS[each.shell.name].like_sh
     asked = [q for q in each.asked if not is_other or q.name != FOLLOWS]  # it is put to each language apart
     checks += judge_all(asked, by_run, started)
-    if each.folder is not None:
+    if each.folder is not None and started:
         checks = [by_pin(check, each.folder) for check in checks]
     if ours and started:  # an entry of ours is always absolute
         checks = [

@@ -17,15 +17,16 @@ if TYPE_CHECKING:
 def refers(settings: Iterable[Setting], runtime: str) -> bool:
     """Whether a value of these settings names the link of a runtime, as ``{kelp.stable}``. Pure."""
     name = f"{{{runtime}.stable}}"
-    return any(name in text for setting in settings for text in _texts(setting.value))
+    return any(name in text for setting in settings for text in texts(setting.value))
 
 
-def _texts(value: Any) -> Iterator[str]:
+def texts(value: Any) -> Iterator[str]:
+    """Every text in a value of a setting. Pure."""
     if isinstance(value, str):
         yield value
     elif isinstance(value, list | dict):
         for each in value if isinstance(value, list) else value.values():
-            yield from _texts(each)
+            yield from texts(each)
 
 
 def point(folder: Path, shelf: Path, runtime: str, version: str) -> Path:

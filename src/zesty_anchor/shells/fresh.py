@@ -430,7 +430,7 @@ class _Landing:
         self._child = child
         self._room = room
         self._began = self._since = time.perf_counter()
-        self._seen = 0
+        self._seen = (0, False)
         self.found: Landing | None = None
         """The shell that the start ended up in, where it is not the one that was started."""
         self.asks = False
@@ -445,12 +445,11 @@ class _Landing:
         now, shell = time.perf_counter(), self._child.pid or 0
         if now - self._began < _SETTLED_SECONDS:  # most starts are over by then
             return False
-        seen = foreground(self._child.child_fd, self._room)
-        if not seen and not asks(shell, os.uname().machine):
-            seen = -1
-        if seen != self._seen:
-            self._seen, self._since = seen, now
-        if seen > 0 and now - self._since >= _SETTLED_SECONDS:
-            self.found = landing(seen, marked(mark, shell, ()))
-        self.asks = seen == 0 and now - self._since >= _ASKING_SECONDS
+        other = foreground(self._child.child_fd, self._room)
+        asking = not other and asks(shell, os.uname().machine)
+        if (other, asking) != self._seen:
+            self._seen, self._since = (other, asking), now
+        if other and now - self._since >= _SETTLED_SECONDS:
+            self.found = landing(other, marked(mark, shell, ()))
+        self.asks = asking and now - self._since >= _ASKING_SECONDS
         return self.found is not None or self.asks

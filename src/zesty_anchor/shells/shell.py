@@ -124,8 +124,8 @@ class Shell(ABC):
         return None
 
     def greets(self, file: Path, home: Path) -> str:
-        """A line with which an interactive shell prints on its terminal what stands in ``file``, and empties
-        that: with builtins alone as long as it is empty, and not where this program started the shell
+        """A line with which an interactive shell prints on its terminal what ``file`` holds, and empties
+        it: with builtins alone as long as it is empty, and not where this program started the shell
         (ASKED). Empty where the shell cannot.
         """
         return ""

@@ -90,16 +90,18 @@ class Tcsh(Apart):
         """The one line, without a line end, that sources the generated file."""
         word = posix.home_word(generated, home)
         if "\n" in str(home) and home in generated.parents:  # which ends double quotes
-            word = f"$HOME:q{self.quote('/' + str(generated.relative_to(home)))}"
+            word = self._word(generated, home)
         return f"if ( -r {word} ) source {word} {MARK}"
+
+    def _word(self, path: Path, home: Path) -> str:
+        """A path as one word that stays right when the home is mounted elsewhere, whatever its name holds."""
+        if home not in path.parents:
+            return self.quote(str(path))
+        return f"$HOME:q{self.quote(f'/{path.relative_to(home)}')}"
 
     def greets(self, file: Path, home: Path) -> str:
         """It reads no file by itself: where there is something to print, cat(1) does."""
-        q = (
-            f"$HOME:q{self.quote(f'/{file.relative_to(home)}')}"
-            if home in file.parents
-            else self.quote(str(file))
-        )
+        q = self._word(file, home)
         asked = f"if ( $?prompt && ! $?{ASKED} ) then\nif ( -s {q} ) then"
         return f"{asked}\ncat {q}\n'echo' -n >! {q}\nendif\nendif"
 

@@ -50,11 +50,12 @@ def outcome(paint: Paint, done: Outcome, manifest: str) -> None:
         )
 
 
-def fetched(paint: Paint, done: Outcome) -> None:
-    """What was downloaded, what was not, and what to type next."""
+def fetched(paint: Paint, done: Outcome, size: int) -> None:
+    """What was fetched (``size`` bytes of it), what was not, and what to type next."""
     here = [change for change in done.changes if change.well]
-    size = sum(int(change.detail.split()[0]) for change in here)
-    got = f"{count(len(here), 'file')} fetched, {amount(size)}, in {done.seconds:.1f} s."
+    of = "" if len(here) == len(done.changes) else f" of {len(done.changes)}"
+    number = f"{len(here)}{of} files" if of else count(len(here), "file")
+    got = f"{number} fetched, {amount(size)}, in {done.seconds:.1f} s."
     paint.write(paint.head(got if done.changes else "Nothing to fetch: all of it is here."))
     for change in done.changes:
         if not change.well:
@@ -167,8 +168,8 @@ def brought(paint: Paint, changes: Iterable[ChangeReport], outcome: str = "done"
         ]
         for summary, head in _HEADS[outcome].items()
     }
-    for head, subjects in {**listed, _FIXED[outcome]: fixed}.items():
-        if subjects:
+    for head, found in {**listed, _FIXED[outcome]: fixed}.items():
+        if subjects := list(dict.fromkeys(found)):
             more = f", and {len(subjects) - _MOST_NAMED} more" if len(subjects) > _MOST_NAMED else ""
             paint.write(f"{head + ':':16}{', '.join(subjects[:_MOST_NAMED])}{more}")
 

@@ -71,15 +71,15 @@ def _starts(axes: Any, cost: ShellCost) -> None:
 
 def _waterfall(axes: Any, cost: ShellCost, shown: Callable[[str], str]) -> None:
     """The shell itself, then what each of the dearest lines adds, the rest of them, and ours."""
-    whole, own = cost.starts[0].median, dict(shares(cost))
+    whole, parts = cost.starts[0].median, shares(cost)
     yours = [
         line for line in fitted(cost) if shown(line.file).startswith("~")
     ]  # a start without these has the system's
     dear = [line for line in yours if line.milliseconds >= 0.5][:_MOST]
     rest = sum(line.milliseconds for line in yours) - sum(line.milliseconds for line in dear)
-    rows = [("the shell, the system's files", own["shell and system"], _COLOURS[2])]
+    rows = [("the shell, the system's files", parts.system, _COLOURS[2])]
     rows += [(_words(line, shown), line.milliseconds, _COLOURS[1]) for line in dear]
-    rows += [("other lines of yours", rest, _COLOURS[1]), ("zesty-anchor", own["zesty-anchor"], _COLOURS[0])]
+    rows += [("other lines of yours", rest, _COLOURS[1]), ("zesty-anchor", parts.ours, _COLOURS[0])]
     at = 0.0
     for row, (_, cost_of_it, colour) in enumerate(rows):
         axes.barh(row, cost_of_it, left=at, color=colour, height=0.7)

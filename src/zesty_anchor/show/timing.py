@@ -50,10 +50,13 @@ def _starts(paint: Paint, cost: ShellCost) -> None:
     whole = cost.starts[0]
     paint.write(f"{paint.head(cost.shell)} starts in {paint.head(f'{whole.median:.1f} ms')}")
     if not is_noisy(cost):
-        told: list[list[str | Bar]] = [
-            [name, f"{share:.1f} ms", _bar(share, whole.median)] for name, share in shares(cost)
+        parts = shares(cost)
+        listed = [("shell and system", parts.system), ("your startup files", parts.yours)]
+        rows: list[list[str | Bar]] = [
+            [name, f"{part:.1f} ms", _bar(part, whole.median)]
+            for name, part in (*listed, ("zesty-anchor", parts.ours))
         ]
-        columns(paint, told, [20, 9])
+        columns(paint, rows, [20, 9])
     measured = f"medians of {whole.starts} interleaved runs each, ±{margin(whole):.1f} ms (95 % CI)"
     paint.write(paint.faint(f"  {measured}"))
 
@@ -63,7 +66,10 @@ def _lines(paint: Paint, cost: ShellCost, shown: Shown) -> None:
     if not dear:
         paint.write(f"None of your lines takes longer than {_WORTH:.0f} ms.")
         return
-    paint.write(paint.head("Slowest lines") + ("" if cost.exact else paint.faint(", measured by a trace")))
+    how = "" if cost.exact else ", measured by a trace"
+    if fitted(cost) != cost.lines:
+        how += ", as parts of your startup files' time (timed one by one they sum to more)"
+    paint.write(paint.head("Slowest lines") + paint.faint(how))
     most = dear[0].milliseconds
     told = dear[:_MOST]
     rows: list[list[str | Bar]] = []
@@ -87,7 +93,7 @@ def _tree(paint: Paint, cost: ShellCost, shown: Shown) -> None:
         ]
         for depth, heading, text, milliseconds in tree(fitted(cost), shown)
     ]
-    ours = dict(shares(cost))["zesty-anchor"]  # of the trace it is known less well
+    ours = shares(cost).ours  # the trace of our own files is less exact
     name, bar = paint.name("zesty-anchor's own files"), _bar(ours, cost.starts[0].median)
     rows.append([name, f"{ours:.1f} ms", bar])
     columns(paint, rows, [40, 9])

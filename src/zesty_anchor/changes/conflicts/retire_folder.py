@@ -147,6 +147,10 @@ class RetireFolders(BaseRetireFolders):
             yield RetireInstall(folder, found.name, programs_in(folder))
 
 
+_BINS = ("bin", "sbin", "shims", "current/bin")
+"""Where an install has its programs, below its folder."""
+
+
 def programs_in(folder: Path) -> frozenset[str]:
     """The names of the programs in a folder and in those below it, as an install lays them out."""
     found: set[str] = set()
@@ -154,9 +158,6 @@ def programs_in(folder: Path) -> frozenset[str]:
         with suppress(OSError), os.scandir(part) as entries:
             found |= {each.name for each in entries if each.is_file() and os.access(each.path, os.X_OK)}
     return frozenset(found)
-
-
-_BINS = ("bin", "sbin", "shims", "current/bin")
 
 
 def _hindrance(folder: Path, manifest: Path, locations: Locations) -> Problem | None:

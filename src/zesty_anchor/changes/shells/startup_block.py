@@ -31,7 +31,7 @@ _EARLY = b"case $- in "
 class WriteBlock(FileChange, frozen=True):
     """Edit one startup file so that it holds the right block, once, or none. ``known`` are the blocks that we
     write. ``broken`` is the shell's message where it cannot read the whole file: it reads the lines above
-    the mistake, so the block stands at the top.
+    the mistake, so the block goes to the top.
     """
 
     checker: tuple[str, str] | None
@@ -51,9 +51,7 @@ class WriteBlock(FileChange, frozen=True):
             check_syntax(self.checker, self.edit.file, self.edit.after)
         record = FileChange.prepare(self, bench)
         if self.broken:
-            bench.remark(
-                f"{self.name} has a syntax error, so our line stands at its beginning: {self.broken}"
-            )
+            bench.remark(f"{self.name} has a syntax error, so our line is at the top: {self.broken}")
         rows = lines_of(self.edit.file.content or b"")
         for number in sorted(marked_rows(rows)):
             if rows[number].strip() not in self.known:
@@ -104,7 +102,9 @@ class Blocks(FileKind):
                 checker = self._checker(path, site, machine)
                 broken = _mistake(checker, file.content) if late is not None else ""
                 if broken:
-                    after = with_block(file.content, late, first=True)
+                    after = with_block(file.content, late, top=True)
+                    if after == file.content:
+                        continue
                 edit = Edit(file, after)
                 edit.check_writable()
                 yield WriteBlock(edit, locations.shown(path), checker, known, broken)
@@ -183,15 +183,16 @@ def with_block(
     *,
     last: bool = False,
     first: bool = False,
+    top: bool = False,
 ) -> bytes | None:
     """A startup file's content with exactly the one block ``line`` (None: without a block).
 
     A right block stays where it is, unless it is to be ``last``, or ``first``, above what may end the
     reading. A wrong one is replaced in its place; a new one goes to the end, after the file's own lines, or
-    above the statement at which every reading of it ends (``first``: which may end it, else at the top). With
-    ``early`` there is a second one, above the
-    statement that may end the reading. A block always ends in a line feed alone, also in a file with CRLF: a
-    shell would take the CR for a part of the command. Pure.
+    above the statement at which every reading of it ends (``first``: which may end it, else at the top;
+    ``top``: at the top). With ``early`` there is a second one, above the statement that may end the reading,
+    unless the block is at the top, where every shell reads it. A block always ends in a line feed alone, also
+    in a file with CRLF: a shell would take the CR for a part of the command. Pure.
     """
     if content is None:
         return None if line is None else line + b"\n"
@@ -201,11 +202,11 @@ def with_block(
     if line is not None:
         early_ones = {i for i in marked if rows[i].startswith(_EARLY)}
         guard = ends_early(content) if early is not None else None
-        if early is not None:
+        kept = min(marked - early_ones, default=None)
+        if early is not None and not (kept == 0 and guard):
             above = [i for i in early_ones if guard is not None and i < guard]
             wanted[above[0] if above else guard or 0] = early + b"\n"
-        end = (ends_early(content) or 0) if first else ends_always(content)
-        kept = min(marked - early_ones, default=None)
+        end = 0 if top else (ends_early(content) or 0) if first else ends_always(content)
         if kept is not None and last and any(row.strip() for row in rows[kept + 1 : end]):
             kept = None
         if kept is not None and (end is None or kept < end):

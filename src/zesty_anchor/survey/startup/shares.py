@@ -11,21 +11,31 @@ _NOISE_MS, _NOISE = 5.0, 0.15
 """How wide the interval of a median may be to either side: in milliseconds, or as a part of the median."""
 
 
-def shares(cost: ShellCost) -> list[tuple[str, float]]:
-    """What a start is made of, in milliseconds. The parts sum to the whole: a difference of two medians that
-    is below nothing counts as nothing. Pure.
+class Shares(msgspec.Struct, frozen=True):
+    """What a start is made of, in milliseconds: the shell with the system's files, the person's startup
+    files, and what zesty-anchor generated.
+    """
+
+    system: float
+    yours: float
+    ours: float
+
+
+def shares(cost: ShellCost) -> Shares:
+    """The parts of a start, which sum to the whole: a difference of two medians below zero counts as zero.
+    Pure.
     """
     whole, without_ours, bare = (starts.median for starts in cost.starts)
-    own = min(bare, whole)
-    ours = min(max(0.0, whole - without_ours), whole - own)
-    return [("shell and system", own), ("your startup files", whole - own - ours), ("zesty-anchor", ours)]
+    system = min(bare, whole)
+    ours = min(max(0.0, whole - without_ours), whole - system)
+    return Shares(system, whole - system - ours, ours)
 
 
 def fitted(cost: ShellCost) -> tuple[LineCost, ...]:
     """The lines of a start. Where those outside of /etc, each timed by itself, sum to more than the startup
     files take, they are made smaller in proportion. Pure.
     """
-    yours = dict(shares(cost))["your startup files"]
+    yours = shares(cost).yours
     total = sum(line.milliseconds for line in cost.lines if not line.file.startswith("/etc/"))
     if total <= yours:
         return cost.lines
@@ -38,7 +48,7 @@ def fitted(cost: ShellCost) -> tuple[LineCost, ...]:
 
 
 def is_noisy(cost: ShellCost) -> bool:
-    """Whether the measurements differ too much for a start to be parted into what it is made of. Pure."""
+    """Whether the measurements differ too much to say what a start is made of. Pure."""
     whole = cost.starts[0]
     return margin(whole) > max(_NOISE_MS, whole.median * _NOISE)
 
