@@ -71,3 +71,13 @@ def test_an_upgrade_that_fails_a_projects_own_check_is_undone(tides: Desk) -> No
     tides.well("provision")
     assert tides.run("upgrade", "kelp", "--projects", "--yes").code == 0
     assert tides.shell("bash", f"cd {tides.home}/tides; kelp --version", "-i").strip() == "kelp 4.2.1"
+
+
+def test_a_shell_that_does_not_start_is_the_cause_and_not_the_check(tides: Desk) -> None:
+    tides.wants('[shells]\nuse = ["bash"]\n' + CHECK, BOTH)
+    tides.well("provision")
+    rc = tides.home / ".bashrc"
+    rc.write_text(rc.read_text() + "read -r -p 'quay? ' quay\n")
+    seen = tides.run("verify")
+    assert seen.code == 4 and seen.out.startswith("1 cause:"), seen.out
+    assert "~/.bashrc:2" in seen.out and "workstation.toml" not in seen.out

@@ -14,6 +14,7 @@ from zesty_anchor.proof.result import HERE, PROGRAMS, CheckResult, Proof, ShellR
 from zesty_anchor.proof.verified import PROVISION, Drift
 from zesty_anchor.proof.written import ENDS, UNREAD
 from zesty_anchor.shells.known import SH, SHELLS
+from zesty_anchor.shells.reading import INTERACTIVE
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.survey.startup.provenance import traces
 
@@ -40,7 +41,9 @@ def explained(
         if check.ok or check.cause is not None:
             return check
         trace = by_start.get((result.shell, result.context))
-        if result.context == PROGRAMS or result.in_folder:
+        if result.in_folder:
+            trace = by_start.get((result.shell, INTERACTIVE.name))
+        if result.context == PROGRAMS:
             trace = next((t for t in started if t.shell == result.shell), None)
         cause, fix = reasons.of(check, asked.get(check.name), trace)
         return msgspec.structs.replace(check, cause=cause, fix=check.fix or fix)
