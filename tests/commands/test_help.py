@@ -142,13 +142,21 @@ NO_COMMANDS = {
     "may",
     "never",
     "on",
-    "pins",
     "runs",
     "sets",
     "wrote",
     "za",
 }
 """Words that follow the program's name in a sentence, and what only our shells call."""
+
+
+def without_docstrings(source: str) -> str:
+    """The source without every text that is a statement by itself."""
+    lines = source.splitlines()
+    for node in ast.walk(ast.parse(source)):
+        if isinstance(node, ast.Expr) and isinstance(node.value, ast.Constant):
+            lines[node.lineno - 1 : node.end_lineno] = [""] * (node.end_lineno - node.lineno + 1)
+    return "\n".join(lines)
 
 
 def advised() -> set[tuple[str, str]]:
@@ -161,7 +169,7 @@ def advised() -> set[tuple[str, str]]:
     ):
         text = file.read_text()
         if file.suffix == ".py":  # texts that go on in the next line of the source
-            text = re.sub(r'"\s*\n\s*f?"', "", text)
+            text = re.sub(r'"\s*\n\s*f?"', "", without_docstrings(text))
         found |= set(re.findall(r"\b(?:zesty-anchor|za) ([a-z][a-z-]*)((?: +--?[a-z][a-z-]*)*)", text))
     return found
 

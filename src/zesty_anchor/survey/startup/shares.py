@@ -13,7 +13,7 @@ _NOISE_MS, _NOISE = 5.0, 0.15
 
 class Shares(msgspec.Struct, frozen=True):
     """What a start is made of, in milliseconds: the shell with the system's files, the person's startup
-    files, and what zesty-anchor generated.
+    files, and the files that we generated.
     """
 
     system: float
