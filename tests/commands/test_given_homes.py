@@ -9,6 +9,7 @@ from pathlib import Path
 
 import pytest
 
+from tests.commands.test_fix import fix
 from tests.conftest import PROGRAMS, Desk, processes_of
 from zesty_anchor.demo.home import likeness
 
@@ -311,6 +312,80 @@ def test_a_first_provisioning_ends_well(desk: Desk, name: str) -> None:
     desk.well("undo")
     assert likeness(desk.home, STATE) == before
     assert not processes_of(desk.home), "a process was left running"
+
+
+HANDED_OVER = {
+    "at the end": ("bash", {**SKELETON, ".bashrc": SKELETON[".bashrc"] + "[ -t 1 ] && exec zsh\n"}, "zsh"),
+    "by itself": ("bash", {".bashrc": "exec zsh\n"}, "zsh"),
+    "where it is there": ("bash", {".bashrc": 'command -v fish >/dev/null && exec "$(command -v fish)"\n'}, "fish"),
+    "at login": ("bash", {".profile": "case $- in *i*) exec zsh -l ;; esac\n"}, "zsh"),
+    "a shell inside": ("bash", {".bashrc": "if [ -z \"$IN\" ]; then\n  IN=1 mksh\nfi\n"}, "mksh"),
+    "from tcsh": ("tcsh", {".tcshrc": "if ($?prompt) exec zsh\n"}, "zsh"),
+}  # fmt: skip
+
+
+@pytest.mark.needs("bash", "zsh", "fish", "tcsh", "mksh")
+@pytest.mark.parametrize("home", HANDED_OVER)
+def test_a_shell_that_takes_the_terminal_is_set_up_by_itself(desk: Desk, home: str) -> None:
+    login, files, other = HANDED_OVER[home]
+    for path, text in files.items():
+        desk.write(text, path)
+    desk.wants('[shells]\n[variables]\nGAUGE = "north quay"\n')
+    before = likeness(desk.home, STATE)
+    answer = desk.run("provision")
+    assert answer.code == 0, answer.out + answer.err
+    seen = desk.run("verify", "--json")
+    assert seen.code == 0
+    assert {login, other} <= {each["shell"] for each in seen.json["shells"]}
+    desk.well("undo")
+    assert likeness(desk.home, STATE) == before
+    assert not processes_of(desk.home), "a process was left running"
+
+
+@pytest.mark.needs("bash", "zsh")
+def test_a_shell_that_takes_the_terminal_and_is_left_out_is_the_cause(desk: Desk) -> None:
+    desk.write(f"{SKELETON['.bashrc']}[ -t 1 ] && exec zsh\n", ".bashrc")
+    desk.wants('[shells]\nuse = ["bash"]\n[variables]\nGAUGE = "north quay"\n')
+    answer = desk.run("provision")
+    advice = 'write [shells] use = ["bash", "zsh"] in the manifest'
+    assert answer.code == 1, answer.out
+    line = (desk.home / ".bashrc").read_text().partition("[ -t 1 ] && exec zsh")[0].count("\n") + 1
+    assert f"~/.bashrc:{line} hands the terminal over to zsh, which [shells] use leaves out" in answer.out
+    assert advice in answer.out and "--fix" not in answer.out, "nothing of it is an edit of a startup file"
+    assert f"hands its terminal over to zsh, at ~/.bashrc:{line}" in desk.run("trace", "GAUGE").out
+    assert "hands" not in desk.well("survey").out, "it is no problem by itself"
+    desk.wants('[shells]\nuse = ["bash", "zsh"]\n[variables]\nGAUGE = "north quay"\n')
+    desk.well("provision")
+    assert desk.run("verify").code == 0
+
+
+@pytest.mark.needs("bash", "zsh")
+def test_a_shell_that_is_started_for_a_command_over_ssh_too_is_told_with_its_line(desk: Desk) -> None:
+    desk.write("alias ll='ls -l'\nexec zsh\n", ".bashrc")
+    desk.wants('[shells]\n[variables]\nGAUGE = "north quay"\n')
+    told = desk.well("provision").out
+    assert "'it starts' failed in bash" in told and "a startup file ended it before its first command" in told
+    assert "it ends the shell: exec zsh" in desk.well("verify").out
+    status, shown = fix(desk, "y")
+    assert status == 0 and "Write `[ -t 1 ] &&` at the beginning of ~/.bashrc:3?" in shown, shown
+    assert "before provisioning" not in desk.well("verify").out
+
+
+@pytest.mark.needs("bash", "zsh")
+def test_what_fails_in_the_shell_that_took_the_terminal_has_its_cause_there(desk: Desk) -> None:
+    desk.write("[ -t 1 ] && exec zsh\n", ".bashrc")
+    desk.wants('[shells]\nuse = ["bash", "zsh"]\n[variables]\nGAUGE = "north quay"\n')
+    desk.well("provision")
+    file = desk.home / ".zshrc"
+    file.write_text(file.read_text() + "export GAUGE=south\n")
+    seen = desk.run("verify", "--json")
+    causes = {
+        (each["shell"], check["cause"]["file"])
+        for each in seen.json["shells"]
+        for check in each["checks"]
+        if not check["ok"]
+    }
+    assert seen.code == 4 and causes == {("bash", "~/.zshrc"), ("zsh", "~/.zshrc")}
 
 
 def test_what_breaks_later_was_not_so_before(desk: Desk) -> None:

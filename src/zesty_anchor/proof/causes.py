@@ -34,6 +34,8 @@ def explained(
     failing = {result.shell for result, _ in seen if result.shell != HERE}
     abouts = {check.about for _, check in seen} - {"", "PATH"} | {"cd"}
     started = traces(machine, failing, abouts) if failing else []
+    handed = {trace.landed for trace in started if trace.landed in wanted.shells} - failing
+    started += traces(machine, handed, abouts) if handed else []
     by_start = {(trace.shell, trace.context): trace for trace in started}
     reasons = Reasons(wanted, machine, place_of, drift)
 
@@ -45,6 +47,8 @@ def explained(
             trace = by_start.get((result.shell, INTERACTIVE.name))
         if result.context == PROGRAMS:
             trace = next((t for t in started if t.shell == result.shell), None)
+        if trace is not None and trace.landed in wanted.shells:  # it was that one that answered
+            trace = by_start.get((trace.landed, INTERACTIVE.name), trace)
         cause, fix = reasons.of(check, asked.get(check.name), trace)
         return msgspec.structs.replace(check, cause=cause, fix=check.fix or fix)
 

@@ -51,10 +51,10 @@ def with_fixes(
     listed = [*proof.failures, *(proof.earlier if earlier else ())]
     listed = [(result, check) for result, check in listed if not result.in_folder]
     for cause, failed in by_cause(listed).items():
-        if not isinstance(cause, Cause) or not cause.line or failed[0][1].fix == PROVISION:
+        if not isinstance(cause, Cause) or not cause.is_startup_line or failed[0][1].fix == PROVISION:
             continue
         file = _own_file(cause, machine)
-        if file is None or file.path.suffix == ".toml":  # a check of the manifest fails by itself
+        if file is None:
             continue
         tried = list(_candidates(cause, file, failed, machine))[:left]
         if not tried:

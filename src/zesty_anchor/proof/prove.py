@@ -30,9 +30,10 @@ from zesty_anchor.proof.proved import Proved, identity
 from zesty_anchor.proof.question import Question
 from zesty_anchor.proof.result import HERE, IN_FOLDER, PROGRAMS, Proof, ShellResult
 from zesty_anchor.proof.starts import start_checks
-from zesty_anchor.shells.fresh import PRIVATE, SECONDS, Answer, Answers, Line, ask
+from zesty_anchor.shells.fresh import SECONDS, Answer, Answers, Line, ask
 from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.shells.litter import make_folders, unlittered
+from zesty_anchor.shells.marked_start import PRIVATE
 from zesty_anchor.shells.reading import Context
 from zesty_anchor.shells.together import Interrupted, together
 from zesty_anchor.survey.machine import InstalledShell, Machine

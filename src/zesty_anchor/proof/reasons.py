@@ -46,6 +46,8 @@ class Reasons:
         self, check: CheckResult, question: Question | None, trace: StartupTrace | None
     ) -> tuple[Cause, str]:
         """The cause, and what fixes it."""
+        if trace is not None and trace.landed:
+            return self._handed_over(trace)
         if trace is not None and trace.cut_off:
             return self._cut_off(trace)
         if question is None:
@@ -93,6 +95,19 @@ class Reasons:
         )
         cause = self._written.cause(what, Place(last.file, last.line))
         return cause, f"take {cause.place} out, or guard it: [ -t 0 ] || …"
+
+    def _handed_over(self, trace: StartupTrace) -> tuple[Cause, str]:
+        """Another shell took the commands, one that is not set up."""
+        last = next((step for step in reversed(trace.steps) if step.file), None)
+        by = (
+            f"{self._shown(last.file)}:{last.line}"
+            if last is not None
+            else f"a startup file of {trace.shell}"
+        )
+        file, _, line = self._place_of("shells", "use").rpartition(":")
+        what = f"{by} hands the terminal over to {trace.landed}, which [shells] use leaves out"
+        names = ", ".join(f'"{name}"' for name in (*self._wanted.shells, trace.landed))
+        return Cause(what, self._shown(file), int(line)), f"write [shells] use = [{names}] in the manifest"
 
     def _of_start(self, check: CheckResult, trace: StartupTrace | None) -> tuple[Cause, str]:
         """Something about the start itself."""

@@ -30,6 +30,11 @@ class Cause(msgspec.Struct, frozen=True):
         """The file, with the line where there is one."""
         return f"{self.file}:{self.line}" if self.line else self.file
 
+    @property
+    def is_startup_line(self) -> bool:
+        """Whether it is a line of a startup file, and none of a manifest: an edit can be tried."""
+        return bool(self.line) and not self.file.endswith(".toml")
+
 
 class CheckResult(msgspec.Struct, frozen=True):
     """One check in one shell. If it failed: the ``cause``, if it is known, and a ``fix``: a command, or a

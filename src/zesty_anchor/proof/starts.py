@@ -30,9 +30,14 @@ def start_checks(context: Context, answers: Answers, most_ms: int, ours: str = "
     """
     took = answers.startup_ms
     if took is None:
-        waits = f"no command within {START_SECONDS:.0f} s: a startup file waits, or ended the shell"
-        waits = "a startup file waits for somebody to type" if answers.waits else waits
-        return [CheckResult(STARTS, False, "a shell that takes commands", waits)]
+        seen = (
+            "a startup file waits for somebody to type"
+            if answers.waits
+            else "a startup file ended it before its first command"
+            if answers.gone
+            else f"no command within {START_SECONDS:.0f} s"
+        )
+        return [CheckResult(STARTS, False, "a shell that takes commands", seen)]
     found = [CheckResult(STARTS, True, "a shell that takes commands", f"after {took:.0f} ms")]
     said = answers.said.decode("utf-8", "replace").replace("\r\n", "\n").strip("\n")
     own = "\n".join(row for row in said.splitlines() if ours in row and _ERROR.search(row)) if ours else ""

@@ -8,10 +8,15 @@ from typing import Literal
 
 import msgspec
 
-from zesty_anchor.proof.result import Proof, ShellResult
+from zesty_anchor.proof.result import CheckResult, Proof, ShellResult
 
 PROVISION = "zesty-anchor provision"
 """The command that repairs what we wrote."""
+
+
+def may_be_fixed(check: CheckResult) -> bool:
+    """Whether ``verify --fix`` has something to try for a check that failed. Pure."""
+    return check.fix.startswith(PROVISION) or (check.cause is not None and check.cause.is_startup_line)
 
 
 class Drift(msgspec.Struct, frozen=True):

@@ -10,21 +10,15 @@ import selectors
 import time
 from collections.abc import Callable, Collection, Mapping, Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 import msgspec
 
+from zesty_anchor.shells.marked_start import MarkedStart, Watch, marked_start
 from zesty_anchor.shells.posix import quote
-from zesty_anchor.shells.pty import under_pty
 from zesty_anchor.shells.reading import ASKED, Context
 from zesty_anchor.shells.shell import Shell
 from zesty_anchor.shells.together import Interrupted, never
-from zesty_anchor.system.process import end_marked, marked, processes
 from zesty_anchor.system.room import room as room_for
-
-if TYPE_CHECKING:
-    from zesty_anchor.shells.landing import Landing
-    from zesty_anchor.shells.terminal import Terminal
 
 START_SECONDS = 15.0
 """How long a shell may take to start."""
@@ -33,10 +27,6 @@ SECONDS = 60.0
 LARGEST = 1_000_000
 """As many bytes of what a command line prints are read; one that prints more is ended."""
 
-PRIVATE = ("TMUX_TMPDIR", "SCREENDIR")
-"""Variables that give a start a folder of its own for what serves terminals: none of the person's is joined
-(tmux(1), screen(1)).
-"""
 _TOLD = re.compile(r"(start|first|end|\d+) (\d+)$", re.MULTILINE)
 """What the shell reports; an echo of the person's own may put something before it."""
 _CHUNK = 1 << 16
@@ -44,10 +34,6 @@ _ENDING_SECONDS = 5.0
 """How long a shell may take to go on, once what it waited for was ended."""
 _DEEPEST = 3
 """How often one shell may hand over to the next."""
-_SETTLED_SECONDS = 0.5
-"""How long another program is at the terminal before it counts as what a start ends up in."""
-_ASKING_SECONDS = 2.0
-"""How long a start may wait for somebody to type."""
 _LOOK_SECONDS = 0.1
 """How often it is looked whether the run was interrupted."""
 
@@ -89,7 +75,8 @@ NO_ANSWER = Answer(b"", None)
 class Answers(msgspec.Struct, frozen=True):
     """All answers of one shell, in the order of the lines (None: it was not asked). ``startup_ms`` is None if
     it never began; ``said`` is what it printed until then. ``landed`` is the shell that answered, where the
-    start handed its terminal over to that one; ``waits`` tells that it waited for somebody to type.
+    start handed its terminal over to that one; ``waits`` tells that it waited for somebody to type, ``gone``
+    that it had ended by then.
     """
 
     answers: tuple[Answer | None, ...]
@@ -97,6 +84,7 @@ class Answers(msgspec.Struct, frozen=True):
     said: bytes = b""
     landed: str = ""
     waits: bool = False
+    gone: bool = False
 
 
 Decide = Callable[[Sequence[Answer | None]], Collection[int]]
@@ -157,26 +145,21 @@ def ask(
         if context.login_name:
             # A shell whose own name begins with a hyphen logs in; tcsh takes no option for that beside -c.
             words = ["bash", "--norc", "-c", 'exec -a "-${0##*/}" "$0" "$@"', *words]
-        private = dict.fromkeys(PRIVATE, str(room))
-        started = {**environment, **dict(context.variables), **private, ASKED: str(room)}
+        started = {**environment, **dict(context.variables)}
         # What is not interactive has no terminal: what prints there would spoil what scp(1) copies.
         silent = {0: Path(os.devnull), 1: room / "noise", 2: room / "noise"}
-        others = processes()
         began = time.perf_counter()
-        # zsh asks a user who has no startup files of its own about them, but not on a screen as narrow as
-        # this one.
-        with under_pty(
+        with marked_start(
             words,
             started,
             folder or Path(environment["HOME"]),
+            room,
             seconds=start_seconds,
-            columns=70,
             channels={} if "-i" in context.options else silent,
-        ) as child:
-            mark = f"{ASKED}={room}".encode()
-            talk = _Talk(child, pipes, lines, decide, interrupted, began + start_seconds, mark, others)
+        ) as start:
+            talk = _Talk(start, pipes, lines, decide, interrupted, began + start_seconds)
             if "-i" in context.options:
-                talk.landing = _Landing(child, str(room))
+                talk.landing = Watch(start)
             talk.follow()
             landed = talk.landing.found if talk.landing is not None else None
             if landed is not None and depth < _DEEPEST:
@@ -192,9 +175,7 @@ def ask(
             else:
                 startup = (talk.began - began) * 1000 if talk.began else None
                 waits = talk.landing is not None and talk.landing.asks
-                found = Answers(tuple(talk.answers), startup, talk.said, waits=waits)
-            # What a startup file, or a command line, left at work was started for this shell alone.
-            end_marked(mark, talk.session, others | {talk.session})
+                found = Answers(tuple(talk.answers), startup, talk.said, waits=waits, gone=talk.gone)
         return found
 
 
@@ -284,26 +265,22 @@ class _Talk:
 
     def __init__(
         self,
-        child: Terminal,
+        start: MarkedStart,
         pipes: _Pipes,
         lines: Sequence[Line],
         decide: Decide,
         interrupted: Interrupted,
         until: float,
-        mark: bytes,
-        others: frozenset[int],
     ) -> None:
-        self._child = child
-        self._mark = mark
+        self._child = start.child
+        self._start_of = start
         self._pipes = pipes
         self._lines = lines
         self._decide = decide
         self._interrupted = interrupted
         self._until = until
         """The moment at which what is under way has taken too long."""
-        self.session = child.pid or 0
-        """The number of the shell's process, and of its session (setsid(2))."""
-        self._spared = others | {self.session}
+        self._spared = start.spared
         """What must not be ended: what was there before the shell, the shell, and what it needs."""
         self._open = [number for number, line in enumerate(lines) if not line.later]
         """The lines that are still to be answered, in order."""
@@ -312,8 +289,8 @@ class _Talk:
         self.answers: list[Answer | None] = [None if line.later else NO_ANSWER for line in lines]
         self.began = 0.0
         self.said = b""
-        self.over = False
-        self.landing: _Landing | None = None
+        self.over = self.gone = False
+        self.landing: Watch | None = None
         """Where the start of an interactive one ends up."""
 
     def follow(self) -> None:
@@ -340,8 +317,9 @@ class _Talk:
                         if key.data in self._pipes.over and key.data != "noise":
                             self._end_line("output")
                 if ended:
+                    self.gone = not self.began
                     return
-                if self.landing is not None and not self.began and self.landing.look(self._mark):
+                if self.landing is not None and not self.began and self.landing.look():
                     return
 
     def _terminal(self) -> bool:
@@ -376,9 +354,7 @@ class _Talk:
 
     def _start(self, runner: int) -> None:
         self.began = time.perf_counter()
-        self._spared |= (
-            {runner, *marked(self._mark, self.session, self._spared)} if self._guards else {runner}
-        )
+        self._spared |= {runner, *self._start_of.processes(self._spared)} if self._guards else {runner}
         self.said = (self.said + self._pipes.drain("noise"))[:LARGEST]
         while (more := _more(self._child.child_fd)) is not None:
             self.said = (self.said + more)[:LARGEST]
@@ -418,38 +394,4 @@ class _Talk:
         return True
 
     def _end_processes(self) -> None:
-        end_marked(self._mark, self.session, self._spared)
-
-
-class _Landing:
-    """Looks where an interactive start has ended up. ``room`` is what the command line of the shell that was
-    started holds.
-    """
-
-    def __init__(self, child: Terminal, room: str) -> None:
-        self._child = child
-        self._room = room
-        self._began = self._since = time.perf_counter()
-        self._seen = (0, False)
-        self.found: Landing | None = None
-        """The shell that the start ended up in, where it is not the one that was started."""
-        self.asks = False
-        """Whether the start waits for somebody to type."""
-
-    def look(self, mark: bytes) -> bool:
-        """Look, and return whether the start has ended up somewhere. Another program in the foreground for a
-        moment is none; ``mark`` is in the environment of all that the start brought.
-        """
-        from zesty_anchor.shells.landing import asks, foreground, landing
-
-        now, shell = time.perf_counter(), self._child.pid or 0
-        if now - self._began < _SETTLED_SECONDS:  # most starts are over by then
-            return False
-        other = foreground(self._child.child_fd, self._room)
-        asking = not other and asks(shell, os.uname().machine)
-        if (other, asking) != self._seen:
-            self._seen, self._since = (other, asking), now
-        if other and now - self._since >= _SETTLED_SECONDS:
-            self.found = landing(other, marked(mark, shell, ()))
-        self.asks = asking and now - self._since >= _ASKING_SECONDS
-        return self.found is not None or self.asks
+        self._start_of.end(self._spared)

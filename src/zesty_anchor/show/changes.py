@@ -9,6 +9,7 @@ from zesty_anchor.changes.heading import Heading
 from zesty_anchor.changes.kinds import KINDS
 from zesty_anchor.engine.outcome import ChangeReport, Outcome, RunDone, TakenBack
 from zesty_anchor.proof.result import Proof
+from zesty_anchor.proof.verified import may_be_fixed
 from zesty_anchor.show.paint import Paint
 from zesty_anchor.show.proof import failures
 from zesty_anchor.show.sizes import amount, count
@@ -39,7 +40,8 @@ def outcome(paint: Paint, done: Outcome, manifest: str) -> None:
     if done.proof is not None and not done.proof.ok:
         paint.write()
         failures(paint, done.proof)
-        paint.write(f"To repair: {paint.name('zesty-anchor verify --fix')}")
+        if any(may_be_fixed(check) for _, check in done.proof.failures):
+            paint.write(f"To repair: {paint.name('zesty-anchor verify --fix')}")
     if done.errands:
         paint.write(paint.look("An administrator must still run:"))
         for errand in done.errands:

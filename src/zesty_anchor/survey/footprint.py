@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import re
 from collections import Counter
+from collections.abc import Iterator
 from pathlib import Path
 
 from zesty_anchor.shells.known import SH, SHELLS
@@ -18,7 +19,8 @@ SKELETON = Path("/etc/skel")
 
 def used_shells(machine: Machine) -> tuple[str, ...]:
     """The login shell, the one that this program was called from in a terminal, those that have startup files
-    of the person's own, and those that are set up already; of the shells that are installed.
+    of the person's own, those that are set up already, and those to which a startup file of these hands its
+    terminal over; of the shells that are installed.
     """
     calling = calling_shell(machine.environ) if os.isatty(0) else ""
     read_by = Counter(r.file for each in machine.shells for r in SHELLS[each.name].reads(machine.around))
@@ -28,11 +30,27 @@ def used_shells(machine: Machine) -> tuple[str, ...]:
         own = [file for file in files if read_by[file] == 1]
         return any(_is_own(file, machine) for file in own) or _is_set_up(name, machine)
 
-    return tuple(
+    used = {
         each.name
         for each in machine.shells
         if each.login or (each.name == calling and calling != SH) or is_used(each.name)
-    )
+    }
+    used |= {name for each in used for name in _started_by(each, machine)}
+    return tuple(each.name for each in machine.shells if each.name in used)
+
+
+_STARTS = re.compile(
+    rb"(?:^|[;&|)]|\b(?:then|do|else|and|or)\b)\s*(?:(?:exec|command|env|-\S+|\w+=\S*)\s+)*"
+    rb"(?:exec\s+[\"']?\$\((?:command -v|which)\s+)?(?:\S*/)?([a-z]+)[\"')]*(?:\s+-\S+)*\s*(?:$|[;#}&]|\|\|)"
+)
+"""A command that is a name alone, with options at the most: what a shell is started with for a person."""
+
+
+def _started_by(name: str, machine: Machine) -> Iterator[str]:
+    """What a startup file of this shell starts, as far as its rows tell: they may hang on anything."""
+    for reading in SHELLS[name].reads(machine.around):
+        for row in (machine.startup[reading.file].content or b"").splitlines():
+            yield from (os.fsdecode(found) for found in _STARTS.findall(row))
 
 
 def _is_own(path: Path, machine: Machine) -> bool:

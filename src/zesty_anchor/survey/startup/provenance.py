@@ -99,7 +99,7 @@ def _traced(
     """
     shell, context = each
     found = trace_startup(shell, context, machine, names=commands, interrupted=interrupted)
-    if not found.cut_off or not found.steps or not takes_commands(shell, context, machine):
+    if not found.cut_off or found.landed or not found.steps or not takes_commands(shell, context, machine):
         return found
     longer = trace_startup(
         shell, context, machine, names=commands, seconds=_LONGER_SECONDS, interrupted=interrupted

@@ -14,8 +14,9 @@ import msgspec
 from zesty_anchor.files.text_file import content_of
 from zesty_anchor.shells.fresh import clean_environment
 from zesty_anchor.shells.known import SHELLS
+from zesty_anchor.shells.marked_start import Watch, marked_start
 from zesty_anchor.shells.posix import quote
-from zesty_anchor.shells.pty import under_pty, wait_for
+from zesty_anchor.shells.pty import wait_for
 from zesty_anchor.shells.reading import Context
 from zesty_anchor.shells.together import Interrupted, never
 from zesty_anchor.survey.machine import InstalledShell, Machine
@@ -92,9 +93,10 @@ def start_state(
             # See shells/fresh.py: tcsh takes no option for that beside -c.
             words = ["bash", "--norc", "-c", 'exec -a "-${0##*/}" "$0" "$@"', *words]
         started = {**environment, **dict(context.variables)}
-        with under_pty(words, started, home, seconds=SECONDS, columns=70) as child:
-            wait_for(child, None, SECONDS, interrupted)
-            printed = child.before or b""
+        with marked_start(words, started, home, room, seconds=SECONDS) as start:
+            watch = Watch(start)
+            wait_for(start.child, None, SECONDS, lambda: interrupted() or watch.look())
+            printed = start.child.before or b""
         said = tuple(_lines(os.fsdecode(printed)))
         if not (room / "ready").exists():
             return StartState(shell.name, context.name, said=said, cut_off=True)

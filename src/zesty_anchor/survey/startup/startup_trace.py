@@ -18,8 +18,9 @@ import msgspec
 from zesty_anchor.files.text_file import content_of
 from zesty_anchor.shells.fish_tree import Node
 from zesty_anchor.shells.known import SHELLS
+from zesty_anchor.shells.marked_start import Watch, marked_start
 from zesty_anchor.shells.posix import quote
-from zesty_anchor.shells.pty import under_pty, wait_for
+from zesty_anchor.shells.pty import wait_for
 from zesty_anchor.shells.reading import Context
 from zesty_anchor.shells.shell import Shell
 from zesty_anchor.shells.together import Interrupted, never
@@ -58,6 +59,8 @@ class StartupTrace(msgspec.Struct, frozen=True):
     """What it printed on its terminal; tcsh, which shows its trace there, has none."""
     ended: float = 0.0
     """When its last step was over, in seconds after the first; 0 where that is not told."""
+    landed: str = ""
+    """The shell to which a startup file handed its terminal over: that one takes the first command."""
     only_slow: bool = False
     """It was cut off, and comes to its first command where nobody traces it."""
 
@@ -187,40 +190,44 @@ def trace_startup(
         start = TraceStart(shell.program, context, room, _variable(names), kind.reads(machine.around))
         words, more = kind.traced(start)
         started = {**environment, **dict(context.variables), **more}
-        # zsh asks a user who has no startup files of its own about them, but not on a screen as narrow as
-        # this one.
-        with under_pty(
-            words,
-            started,
-            Path(environment["HOME"]),
-            seconds=seconds,
-            columns=70,
-            channels={kind.channel: room / "trace"},
-        ) as child:
-            gone = wait_for(child, None, seconds, interrupted)
-            said = os.fsdecode(child.before or b"") if not kind.traces_at_terminal else ""
-        steps = tuple(_steps(shell, room, machine, environment["PATH"]))
+        channels = {kind.channel: room / "trace"}
+        with marked_start(
+            words, started, Path(environment["HOME"]), room, seconds=seconds, channels=channels
+        ) as begun:
+            watch = Watch(begun)
+            gone = wait_for(begun.child, None, seconds, lambda: interrupted() or watch.look())
+            said = os.fsdecode(begun.child.before or b"") if not kind.traces_at_terminal else ""
+            # A shell that waits for another one to end would go on once that is gone.
+            steps = tuple(_steps(shell, room, machine, environment["PATH"]))
         told = os.fsdecode(content_of(room / "told")).split(_end(room))
         if len(told) != _SECTIONS:
-            where = f", at {steps[-1].file}:{steps[-1].line}" if steps and steps[-1].file else ""
+            last = steps[-1] if steps and steps[-1].file else None
+            where = f", at {machine.locations.shown(last.file)}:{last.line}" if last is not None else ""
+            landed = watch.found.shell if watch.found is not None and "-i" in context.options else ""
             why = (
-                "ended it before the first command"
-                if gone
+                f"hands its terminal over to {landed}"
+                if landed
+                else "waits for somebody to type"
+                if watch.asks
+                else "ended it before the first command"
+                if gone or watch.found is not None
                 else f"did not come to an end within {seconds:.0f} s"
             )
-            return StartupTrace(shell.name, context.name, steps, cut_off=f"a startup file {why}{where}")
+            cut_off = f"a startup file {why}{where}"
+            return StartupTrace(shell.name, context.name, steps, cut_off=cut_off, landed=landed)
         ended = 0.0
         if kind.profiles:
             ended = profile_ended(os.fsdecode(content_of(room / "profile")))
         elif kind.prompt is not None:
             ended = ended_at(os.fsdecode(content_of(room / "trace")), str(room))
         known, functions_told, builtins, path, environment_told = told
+        pairs = (pair.partition("=") for pair in environment_told.split("\0") if "=" in pair)
         return StartupTrace(
             shell=shell.name,
             context=context.name,
             steps=steps,
             path=path,
-            variables=dict(pair.partition("=")[::2] for pair in environment_told.split("\0") if "=" in pair),
+            variables={name: value for name, _, value in pairs if value != str(room)},
             aliases=aliases(known),
             functions={
                 name: Place(*place) if place else None

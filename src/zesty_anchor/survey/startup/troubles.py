@@ -36,7 +36,7 @@ def unready(machine: Machine, started: Iterable[StartupTrace]) -> list[Trouble]:
     found = []
     home = f"{machine.locations.home}/"
     for trace in started:
-        if trace.cut_off and not trace.only_slow:
+        if trace.cut_off and not trace.only_slow and not trace.landed:
             named = [step for step in reversed(trace.steps) if step.file]
             last = next((step for step in named if step.file.startswith(home)), next(iter(named), None))
             place = (shown(last.file), last.line) if last else ("", 0)
