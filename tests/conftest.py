@@ -366,3 +366,39 @@ def offer(make_feed: Callable[..., str]) -> Callable[..., str]:
 
 def is_root() -> bool:
     return os.geteuid() == 0
+
+
+ORDINARY = 4242
+"""A user of no other right than their own. nobody(65534) would not do: in a user namespace, strangers look
+like that one.
+"""
+
+
+@pytest.fixture
+def ordinary(desk: Desk) -> Iterator[Callable[..., Answer]]:
+    """Runs the program, or another one, as a user for whom permissions count."""
+
+    def run(*words: str, program: str = str(PROGRAM), keeps: tuple[Path, ...] = ()) -> Answer:
+        """``keeps`` are paths that stay as they are; any other becomes theirs."""
+        drop: list[str] = []
+        if os.geteuid() == 0:
+            for path in (desk.home, *desk.home.rglob("*")):
+                if not any(path.is_relative_to(each) for each in keeps):
+                    os.lchown(path, ORDINARY, ORDINARY)
+            drop = ["setpriv", f"--reuid={ORDINARY}", f"--regid={ORDINARY}", "--clear-groups"]
+        done = subprocess.run(
+            [*drop, program, *words], cwd=desk.home, capture_output=True, text=True,
+            stdin=subprocess.DEVNULL, timeout=120,
+            env={"HOME": str(desk.home), "PATH": login_path(), "LANG": "C.UTF-8", "USER": "tide"},
+            check=False,
+        )  # fmt: skip
+        return Answer(done.returncode, done.stdout, done.stderr)
+
+    for path in desk.home.parents:
+        # They stay so: other tests may be at work below the same ones.
+        if os.geteuid() == 0 and not path.stat().st_mode & 0o001:
+            path.chmod(0o711)
+    yield run
+    for path in (desk.home, *(p for p in desk.home.rglob("*") if not p.is_symlink())):
+        if path.is_dir():
+            path.chmod(0o755)

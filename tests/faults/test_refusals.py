@@ -8,50 +8,17 @@ import os
 import shutil
 import sqlite3
 import subprocess
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from pathlib import Path
 
 import pytest
 
-from tests.conftest import PROGRAM, Answer, Desk
+from tests.conftest import Answer, Desk
 from tests.faults.world import OURS
 from zesty_anchor.demo.home import likeness
-from zesty_anchor.system.host import login_path
 
 pytestmark = pytest.mark.needs("bash", "setpriv")
-ORDINARY = 4242
-"""A user of no other right than their own. nobody(65534) would not do: in a user namespace, strangers look
-like that one.
-"""
 STATE, DATA = Path(".local/state/zesty-anchor"), Path(".local/share/zesty-anchor")
-
-
-@pytest.fixture
-def ordinary(desk: Desk) -> Iterator[Callable[..., Answer]]:
-    """Runs the program as a user for whom permissions count."""
-
-    def run(*words: str) -> Answer:
-        drop: list[str] = []
-        if os.geteuid() == 0:
-            for path in (desk.home, *desk.home.rglob("*")):
-                os.lchown(path, ORDINARY, ORDINARY)
-            drop = ["setpriv", f"--reuid={ORDINARY}", f"--regid={ORDINARY}", "--clear-groups"]
-        done = subprocess.run(
-            [*drop, str(PROGRAM), *words], cwd=desk.home, capture_output=True, text=True,
-            stdin=subprocess.DEVNULL, timeout=120,
-            env={"HOME": str(desk.home), "PATH": login_path(), "LANG": "C.UTF-8", "USER": "tide"},
-            check=False,
-        )  # fmt: skip
-        return Answer(done.returncode, done.stdout, done.stderr)
-
-    for path in desk.home.parents:
-        # They stay so: other tests may be at work below the same ones.
-        if os.geteuid() == 0 and not path.stat().st_mode & 0o001:
-            path.chmod(0o711)
-    yield run
-    for path in (desk.home, *(p for p in desk.home.rglob("*") if not p.is_symlink())):
-        if path.is_dir():
-            path.chmod(0o755)
 
 
 def tells(answer: Answer, what: str, where: str) -> None:

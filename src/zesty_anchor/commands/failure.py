@@ -9,7 +9,8 @@ import traceback
 from zesty_anchor.show.document import encode, failed
 from zesty_anchor.show.paint import err
 from zesty_anchor.show.problem import problem
-from zesty_anchor.system.problem import Problem, of_system
+from zesty_anchor.system.problem import Problem
+from zesty_anchor.system.refusal import of_system
 
 
 def told(error: Exception) -> int:

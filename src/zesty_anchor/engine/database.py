@@ -12,6 +12,7 @@ from zesty_anchor.engine.home_identity import HomeIdentity
 from zesty_anchor.engine.home_paths import stored, stored_json, written_in
 from zesty_anchor.files import own_folders
 from zesty_anchor.system.problem import Problem
+from zesty_anchor.system.refusal import way_to_open
 
 _TABLES = (
     """CREATE TABLE IF NOT EXISTS runs (
@@ -176,6 +177,8 @@ class Database:
         advice = next(
             (advice for part, advice in _ADVICE.items() if part in text), "look at that file and its disk"
         )
+        allow = way_to_open(self._file)
+        advice = f"allow it: {allow}, then run the command again" if allow else advice
         return Problem(f"the journal cannot be used: {text}", where=str(self._file), advice=advice)
 
 
@@ -189,8 +192,7 @@ _REBUILT = (
 )
 _ADVICE = {
     "locked": "another program has it open: wait for that to end, then run the command again",
-    "readonly": "allow it to be written (chmod u+w), then run the command again",
+    "readonly": "its disk may be read-only: mount it such that it can be written, then run the command again",
     "full": "the disk is full: make room, then run the command again",
-    "unable to open": "allow its folder to be read and written (chmod u+rwx), then run the command again",
 }
 """What to do, by a part of what SQLite says (sqlite.org, "Result and Error Codes")."""

@@ -16,7 +16,8 @@ from zesty_anchor.engine.journal import Entry, Journal
 from zesty_anchor.engine.outcome import ChangeReport, report, waits
 from zesty_anchor.engine.reporter import Reporter
 from zesty_anchor.engine.undo import take_back_entry, tidy
-from zesty_anchor.system.problem import Problem, of_system
+from zesty_anchor.system.problem import Problem
+from zesty_anchor.system.refusal import of_system
 
 _QUIET_SECONDS = 1.2
 """How long nothing ends before what is done is put into use."""

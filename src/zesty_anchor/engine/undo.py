@@ -17,7 +17,8 @@ from zesty_anchor.engine.twin import run_folder
 from zesty_anchor.files.folders import remove_empty
 from zesty_anchor.files.removal import discard_any
 from zesty_anchor.system.locations import Locations
-from zesty_anchor.system.problem import Problem, of_system
+from zesty_anchor.system.problem import Problem
+from zesty_anchor.system.refusal import of_system
 
 
 def record_of(kinds: Kinds, entry: Entry) -> Record:

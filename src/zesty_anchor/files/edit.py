@@ -16,6 +16,7 @@ from zesty_anchor.files.text_file import TextFile
 from zesty_anchor.system.mounts import mounted_at
 from zesty_anchor.system.ownership import owner_name
 from zesty_anchor.system.problem import Problem
+from zesty_anchor.system.with_sudo import with_sudo
 
 
 class ChangedMeanwhile(Problem):
@@ -64,6 +65,7 @@ class Edit(msgspec.Struct, frozen=True):
         path, target, closed = self.file.path, self.file.target, self.file.closed
         behind = f", {target}" if target != path else ""
         there = self.file.content is not None
+        own = f"chown {os.geteuid()} {shlex.quote(str(target))}"
         leave = "(or leave its shell out of [shells] use)"
         if there and not self.file.writable:
             raise Problem(
@@ -75,7 +77,7 @@ class Edit(msgspec.Struct, frozen=True):
             raise Problem(
                 f"{path} belongs to {owner_name(self.file.owner)}, and writing it would change its owner",
                 where=str(target),
-                advice=f"if it is yours, as root: chown {os.geteuid()} {shlex.quote(str(target))}   {leave}",
+                advice=f"if it is yours: {with_sudo(own)}   {leave}",
             )
         if closed is not None:
             raise Problem(

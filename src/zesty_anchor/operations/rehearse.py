@@ -27,8 +27,9 @@ from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.shells.rooted import Root, in_root
 from zesty_anchor.shells.sealed import World, in_copy
 from zesty_anchor.system.locations import Locations, locate
-from zesty_anchor.system.namespaces import Closed, die_with_parent
+from zesty_anchor.system.namespaces import Closed, die_with_parent, way_to_allow
 from zesty_anchor.system.problem import Problem, UsageProblem
+from zesty_anchor.system.with_sudo import with_sudo
 
 Entry = tuple[int, ...]
 """What lstat(2) tells of a file that changes when its content does."""
@@ -94,7 +95,7 @@ def rehearse(open_anew: Open, person: Person, page: Page | None = None) -> Rehea
         raise Problem(
             f"this system allows no copy of the home to rehearse in: {error}",
             where="user namespaces (user_namespaces(7)), mount_setattr(2)",
-            advice="have an administrator allow them: sysctl kernel.unprivileged_userns_clone=1",
+            advice=way_to_allow(),
         ) from None
     return _compared(inside, locations, before, began)
 
@@ -137,10 +138,7 @@ def _check_root(folder: Path) -> None:
         raise UsageProblem(
             "packages can be installed for real in a root by root alone",
             where=str(folder),
-            advice=(
-                f'sudo "$(command -v zesty-anchor)" rehearse --root {shlex.quote(str(folder))}   (the work is'
-                " done as you)"
-            ),
+            advice=with_sudo(f'"$(command -v zesty-anchor)" rehearse --root {shlex.quote(str(folder))}'),
         )
     missing = [name for name in _OF_A_ROOT if not (folder / name).exists()]
     if missing:

@@ -106,8 +106,8 @@ class Reasons:
         )
         file, _, line = self._place_of("shells", "use").rpartition(":")
         what = f"{by} hands the terminal over to {trace.landed}, which [shells] use leaves out"
-        names = ", ".join(f'"{name}"' for name in (*self._wanted.shells, trace.landed))
-        return Cause(what, self._shown(file), int(line)), f"write [shells] use = [{names}] in the manifest"
+        names = '", "'.join((*self._wanted.shells, trace.landed))
+        return Cause(what, self._shown(file), int(line)), f'write [shells] use = ["{names}"] in the manifest'
 
     def _of_start(self, check: CheckResult, trace: StartupTrace | None) -> tuple[Cause, str]:
         """Something about the start itself."""

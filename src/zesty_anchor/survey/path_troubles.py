@@ -5,6 +5,7 @@ commands.
 from __future__ import annotations
 
 import os
+import shlex
 from collections.abc import Iterable, Iterator, Mapping
 from pathlib import Path
 
@@ -48,7 +49,7 @@ def path_troubles(
                 *place,
                 f"{shown(entry.path)} is on PATH, and {why}",
                 shells,
-                f"chmod go-w {entry.path}",
+                f"chmod go-w {shlex.quote(entry.path)}",
                 weight=95,
             )
         if not entry.startup_file:

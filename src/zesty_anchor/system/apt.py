@@ -23,6 +23,7 @@ from zesty_anchor.system.host import program_path
 from zesty_anchor.system.package_manager import OWNER_SECONDS, PackageFacts, Run, Told, names_of
 from zesty_anchor.system.package_source import PackageSource, SourceForm
 from zesty_anchor.system.problem import Problem
+from zesty_anchor.system.with_sudo import with_sudo
 
 STATUS = Path("/var/lib/dpkg/status")
 LISTS = Path("/var/lib/apt/lists")
@@ -301,7 +302,7 @@ class Apt:
             raise Problem(
                 f"dpkg cannot configure {', '.join(left[:_MOST_NAMED])}",
                 where=f"its whole output: {log}",
-                advice=f"read why in that file; or remove it: sudo apt-get purge {left[0]}",
+                advice=f"read why in that file; or remove it: {with_sudo(f'apt-get purge {left[0]}')}",
             )
 
     def _unfinished(self) -> list[str]:
@@ -393,7 +394,7 @@ def _going(simulated: str) -> set[str]:
 
 
 def apt_problem(errors: Sequence[str], log: Path) -> Problem:
-    """What apt's error lines mean, and the way out. Pure."""
+    """What apt's error lines mean, and the way out."""
     text = "\n".join(errors)
     where = f"its whole output: {log}"
     locked = _WAITING.search(text)
@@ -408,13 +409,16 @@ def apt_problem(errors: Sequence[str], log: Path) -> Problem:
         return Problem(
             "dpkg was interrupted earlier",
             where=where,
-            advice="fix it first: sudo dpkg --configure -a; if that fails: sudo apt-get -f install",
+            advice=(
+                f"fix it first: {with_sudo('dpkg --configure -a')}; if that fails: "
+                f"{with_sudo('apt-get -f install')}"
+            ),
         )
     if "Held packages were changed" in text or "held broken packages" in text:
         return Problem(
             "a package is on hold and stands in the way",
             where=where,
-            advice="apt-mark showhold lists them; release one with: sudo apt-mark unhold NAME",
+            advice=f"apt-mark showhold lists them; release one with: {with_sudo('apt-mark unhold NAME')}",
         )
     if "don't have enough free space" in text or "No space left" in text:
         return Problem(
@@ -424,7 +428,7 @@ def apt_problem(errors: Sequence[str], log: Path) -> Problem:
         return Problem(
             f"apt could not fetch everything: {errors[0]}",
             where=where,
-            advice="check the network; then: sudo apt-get update, and run the same command again",
+            advice=f"check the network; then: {with_sudo('apt-get update')}, and run the same command again",
         )
     return Problem(
         f"apt failed: {errors[0] if errors else 'it says no more'}", where=where, advice="see its output"

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import os
 import re
+import shlex
 import shutil
 import subprocess
 import tempfile
@@ -16,6 +17,7 @@ from collections.abc import Iterable
 from pathlib import Path
 
 from zesty_anchor.system.problem import Problem
+from zesty_anchor.system.with_sudo import with_sudo
 
 _NOT_CONTROL = re.compile(r"^(Status|Config-Version|Conffiles):.*\n(?: .*\n)*", re.MULTILINE)
 """Fields that dpkg adds to the paragraph of an installed package (deb-control(5) has no such)."""
@@ -93,6 +95,6 @@ def _no_copy(name: str, why: str) -> Problem:
         f"no archive holds this version of {name}, and no copy of it can be made: {why}",
         advice=(
             "it stays, and the manifest's version stands before it; to remove it all the same: "
-            f"sudo apt-get purge {name}"
+            f"{with_sudo(f'apt-get purge {shlex.quote(name)}')}"
         ),
     )

@@ -14,6 +14,7 @@ from typing import Any, TypeVar
 
 from zesty_anchor.system.problem import Problem
 from zesty_anchor.system.signals import ENDING
+from zesty_anchor.system.with_sudo import with_sudo
 
 NEW_USER, NEW_MOUNTS, NEW_NETWORK, NEW_PROCESSES = 0x10000000, 0x00020000, 0x40000000, 0x20000000
 BIND, MOVE, RECURSIVE, PRIVATE = 4096, 8192, 16384, 1 << 18
@@ -25,6 +26,28 @@ _Result = TypeVar("_Result")
 
 class Closed(Exception):
     """The system does not allow a layer of its own."""
+
+
+_SWITCHES = (
+    ("kernel.unprivileged_userns_clone", "0", "1"),
+    ("kernel.apparmor_restrict_unprivileged_userns", "1", "0"),
+    ("user.max_user_namespaces", "0", "63000"),
+)
+"""Settings of a kernel that close user namespaces to ordinary users, the value that does, and one that does
+not (user_namespaces(7), sysctl(8), apparmor(7)).
+"""
+
+
+def way_to_allow(settings: Path = Path("/proc/sys")) -> str:
+    """What to do where such a layer is not allowed."""
+    closed = []
+    for name, shut, wanted in _SWITCHES:
+        file = settings / name.replace(".", "/")
+        if file.is_file() and file.read_text().strip() == shut:
+            closed.append(f"{name}={wanted}")
+    if closed:
+        return f"have an administrator allow them: {with_sudo(f'sysctl -w {chr(32).join(closed)}')}"
+    return "a container must give its users the right to make namespaces; the machine itself does"
 
 
 def in_child(

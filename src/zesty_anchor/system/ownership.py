@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import os
+import shlex
 import stat
 from pathlib import Path
 
 from zesty_anchor.system.mounts import advice_where_open
 from zesty_anchor.system.problem import UsageProblem
+from zesty_anchor.system.with_sudo import with_sudo
 
 
 def in_other_hands(file: Path) -> str:
@@ -64,7 +66,8 @@ def check_own(folder: Path, home: Path) -> None:
             raise UsageProblem(
                 f"{others} may write into {path}, and could put another folder in place of {folder.name}",
                 where=str(folder),
-                advice=advice_where_open(path) or f"close it: chmod go-w {path}; or {_ELSEWHERE}",
+                advice=advice_where_open(path)
+                or f"close it: chmod go-w {shlex.quote(str(path))}; or {_ELSEWHERE}",
             )
 
 
@@ -85,18 +88,19 @@ def _check_link(path: Path, folder: Path) -> None:
 
 
 def _check_itself(folder: Path, state: os.stat_result) -> None:
+    named = shlex.quote(str(folder))
     if state.st_uid != os.geteuid():
         raise UsageProblem(
             f"{folder} belongs to another user (number {state.st_uid}), so what it holds is not believed",
             where=str(folder),
-            advice=f"if it is yours: sudo chown -R $(id -u) {folder}; else move it away",
+            advice=f"if it is yours: {with_sudo(f'chown -R {os.geteuid()} {named}')}; else move it away",
         )
     others = others_may_write(state)
     if others:
         raise UsageProblem(
             f"{others} may write into {folder}, so what it holds is not believed",
             where=str(folder),
-            advice=advice_where_open(folder) or f"look at what is in it, then: chmod go-w {folder}",
+            advice=advice_where_open(folder) or f"look at what is in it, then: chmod go-w {named}",
         )
 
 

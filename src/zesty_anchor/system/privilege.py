@@ -14,6 +14,7 @@ import msgspec
 from zesty_anchor.system import root_store
 from zesty_anchor.system.problem import Problem
 from zesty_anchor.system.trusted import trusted_environment, trusted_program, trusted_words
+from zesty_anchor.system.with_sudo import way_to_root
 
 if TYPE_CHECKING:
     import pwd
@@ -44,7 +45,8 @@ class Access(msgspec.Struct, frozen=True):
         if told:
             return told
         words = shlex.join(_without_environment(command))
-        return words if self.way == "root" else f"{self.way or 'sudo'} {words}"
+        way = self.way or way_to_root()
+        return words if way in ("root", "") else f"{way} {words}"
 
 
 NO_ACCESS = Access("")
