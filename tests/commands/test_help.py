@@ -264,7 +264,8 @@ VALUES = {
     "--run": "1", "--keep": "kept",
 }  # fmt: skip
 MEANT = {"NAME": "kelp", "VERSION": "4.2.1", "RUN": "1", "N": "1", "LINE": "4", "FILE": "workstation.toml"}
-SLOW = ("demo", "rehearse", "timing", "report", "survey")
+SLOW = ("demo", "timing")
+"""Their own tests run them."""
 LAST = ("remove", "undo", "dismantle")
 """What takes something away comes after all that looks."""
 
@@ -300,14 +301,12 @@ def test_each_command_that_is_advised_runs(desk: Desk) -> None:
     assert len(lines) > 50
     ran = 0
     for line in sorted(lines, key=lambda each: (LAST.index(each[0]) if each[0] in LAST else -1, each)):
-        if line[0] in SLOW or "--choose" in line:
+        if line[0] in SLOW or "--choose" in line:  # a chooser has its terminal in tests/commands/test_choosing.py
             continue
         done = desk.run(*line)
         if line[1:] == () and "Missing argument" in done.err:
             continue  # a sentence that names the command
         ran += 1
-        assert done.code in (0, 1, 2, 3, 5, 6, 127), (line, done)
+        assert done.code in (0, 3, 5, 6) or "next:" in done.err, (line, done)
         assert "Usage:" not in done.err.splitlines()[:1] and "unexpected" not in done.err, (line, done)
-        if done.code == 2:
-            assert "next:" in done.err, (line, done)
     assert ran > 40
