@@ -301,7 +301,9 @@ def test_each_command_that_is_advised_runs(desk: Desk) -> None:
     assert len(lines) > 50
     ran = 0
     for line in sorted(lines, key=lambda each: (LAST.index(each[0]) if each[0] in LAST else -1, each)):
-        if line[0] in SLOW or "--choose" in line:  # a chooser has its terminal in tests/commands/test_choosing.py
+        if (
+            line[0] in SLOW or "--choose" in line
+        ):  # a chooser has its terminal in tests/commands/test_choosing.py
             continue
         done = desk.run(*line)
         if line[1:] == () and "Missing argument" in done.err:

@@ -10,6 +10,7 @@ import json
 import shutil
 from collections.abc import Iterator
 from pathlib import Path
+from shlex import quote
 
 import pysequoia
 import pytest
@@ -237,6 +238,36 @@ def test_extras_are_found_and_one_that_fails_keeps_nothing_else_back(
     (desk.shelf / "kelp/4.2.1/bin/tidy").unlink()
     red = desk.run("verify")
     assert red.code == 4 and "tidy is found" in red.out
+
+
+def test_each_command_of_an_extra_is_started(desk: Desk, registries: Registries) -> None:
+    """One that knows neither option passes, one that cannot be loaded does not."""
+    registries.wheels("4.2.1")
+    for name in ("lost", "curt", "tidy"):
+        registries.npm(name, {"1.2.0": ({"x": says("x")}, {})})
+    bodies = {
+        "lost": "echo \"Error: Cannot find module 'tide'\" >&2; exit 1",
+        "curt": '[ -n "$1" ] && { echo "unknown option $1" >&2; exit 3; }',
+    }
+    install = "".join(
+        f"[ \"$NAME\" != {n} ] || printf '%s\\n' '#!/bin/sh' {quote(b)} >\"$FOLDER/bin/{n}\"\n"
+        for n, b in bodies.items()
+    )
+    text = RECIPE.replace('chmod +x "$FOLDER/bin/$NAME"\n', f'{install}chmod +x "$FOLDER/bin/$NAME"\n')
+    desk.write(text + '[runtimes.kelp]\nwant = "4"\nextras = ["lost", "curt", "tidy"]\n')
+    answer = desk.run("provision")
+    assert answer.code == 1, answer.out
+    line = desk.manifest.read_text().splitlines().index('extras = ["lost", "curt", "tidy"]') + 1
+    assert f"~/workstation.toml:{line}: lost does not start with kelp 4.2.1" in answer.out, answer.out
+    assert "Error: Cannot find module 'tide'" in answer.out
+    assert "name another version of lost in its extras, or take it out" in answer.out
+    marks = {
+        c["name"]: c["ok"] for each in desk.run("verify", "--json").json["shells"] for c in each["checks"]
+    }
+    assert (marks["lost starts"], marks["curt starts"], marks["tidy starts"]) == (False, True, True)
+    assert not list(desk.home.glob("tmp*")), "it works in a folder of its own"
+    desk.write(desk.manifest.read_text().replace('"lost", ', ""))
+    desk.well("provision")
 
 
 def test_a_package_that_fails_half_way_leaves_nothing(desk: Desk, registries: Registries) -> None:

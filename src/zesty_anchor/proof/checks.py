@@ -111,11 +111,16 @@ def _login(host: KnownHost, identity: Identity, home: Path) -> str:
 
 
 def programs(wanted: Wanted) -> list[Question]:
-    """The recipes' small programs, for each version: asked in one shell only, since compiling takes its
-    time.
+    """The recipes' small programs, and the commands of extras, for each version: asked in one shell only,
+    since compiling takes its time.
     """
     return [
-        _program(version, version.recipe.program) for version in wanted.versions if version.recipe.program
+        question
+        for version in wanted.versions
+        for question in (
+            *([_program(version, version.recipe.program)] if version.recipe.program else []),
+            *_started(version),
+        )
     ]
 
 
@@ -147,7 +152,60 @@ def about(version: WantedVersion) -> list[Question]:
     return [
         *_which(version),
         *([_program(version, version.recipe.program)] if version.recipe.program else []),
+        *_started(version),
     ]
+
+
+_NO_START = (
+    "Cannot find module", "ERR_MODULE_NOT_FOUND", "ERR_REQUIRE_ESM", "SyntaxError", "ModuleNotFoundError",
+    "ImportError", "DistributionNotFound", "LoadError", "GemNotFound", "UndefinedFunctionError",
+    "error while loading shared libraries",
+)  # fmt: skip
+"""What runtimes print of a program that they cannot load, whatever its exit status is."""
+
+
+_START = """
+d=$(mktemp -d) && cd "$d" && export HOME="$d" XDG_CACHE_HOME="$d/.cache" {set}
+within() {{ if command -v timeout >/dev/null; then timeout 20 "$@"; else "$@"; fi; }}
+for option in --version --help; do
+  said=$(within {command} "$option" 2>&1 </dev/null)
+  status=$?
+  if [ "$status" = 0 ]; then break; fi
+done
+cd /; chmod -R u+w "$d"; rm -rf "$d"
+case $status in
+0) exit 0 ;;
+126 | 127) printf %s "$said"; exit 1 ;;
+esac
+case $said in
+{broken}) printf %s "$said"; exit 1 ;;
+esac
+"""
+
+
+def _started(version: WantedVersion) -> list[Question]:
+    """Whether each command that an extra brought can be loaded: ``--version``, else ``--help`` (GNU coding
+    standards, "Command-Line Interfaces"). One that knows neither passes, and so does one that goes on
+    working.
+    """
+    path = ":".join(quote(str(b)) for b in version.bins)
+    values = " ".join(f"{name}={quote(value)}" for name, value in version.variables)
+    broken = "|".join(f"*{quote(words)}*" for words in _NO_START)
+    which = "" if version.default else f" of {version.runtime} {version.version}"
+    return [
+        Question(
+            f"{command}{which} starts",
+            _START.format(set=f'PATH={path}:"$PATH" {values}', command=quote(command), broken=broken),
+            "",
+            STARTED,
+            command,
+        )
+        for extra in version.extras
+        for command in extra.commands
+    ]
+
+
+STARTED = "started"
 
 
 def _program(version: WantedVersion, program: Program) -> Question:

@@ -70,7 +70,15 @@ def _compared(question: Question, answer: Answer, given: Mapping[bytes, bytes]) 
         ok = well and text in question.expected.split("\0")
         named = not ok and re.fullmatch(r"[\w.+-]+", text)
         return ok, "a function or an alias of the shell" if named else text[:_LONGEST]
+    if question.how == "started":
+        return well, "it starts" if well else _last_rows(text)
     return well and fnmatch.fnmatchcase(text, question.expected), text[:_LONGEST]
+
+
+def _last_rows(text: str) -> str:
+    """The row that names what is wrong, else the end of a long text."""
+    rows = [row.strip() for row in text.splitlines() if row.strip()]
+    return next((row for row in rows if re.match(r"\w*(?:Error|Exception)\b.*:", row)), text[-_LONGEST:])
 
 
 def of_check(check: Check, answer: Answer) -> CheckResult:
@@ -127,6 +135,8 @@ def _expected(question: Question) -> str:
         return "only absolute entries"
     if question.how == "outside":
         return "a file of the system, outside your home"
+    if question.how == "started":
+        return "it starts"
     return question.expected or ("empty" if question.how == "variable" else "(nothing)")
 
 

@@ -8,7 +8,7 @@ from collections.abc import Callable, Iterable
 from pathlib import Path
 
 from zesty_anchor.manifest.wanted import Wanted
-from zesty_anchor.proof.checks import FOLLOWS
+from zesty_anchor.proof.checks import FOLLOWS, STARTED, about
 from zesty_anchor.proof.question import Question
 from zesty_anchor.proof.result import STARTS, Cause, CheckResult
 from zesty_anchor.proof.starts import NO_ERROR, SILENT
@@ -298,6 +298,8 @@ class Reasons:
 
     def _by_itself(self, question: Question) -> tuple[Cause, str]:
         """Nothing of the shell's: the check itself, or what it runs."""
+        if question.how == STARTED:
+            return self._extra(question)
         for number, check in enumerate(self._wanted.checks):
             if check.name == question.name:
                 place = self._place_of("checks", number, "run")
@@ -315,6 +317,19 @@ class Reasons:
         return Cause(
             f"what it runs answers otherwise: {_word(question.run)}"
         ), f"run it by hand: {_word(question.run)}"
+
+    def _extra(self, question: Question) -> tuple[Cause, str]:
+        """A command that an extra brought, and that cannot be loaded."""
+        version, extra = next(
+            (version, extra)
+            for version in self._wanted.versions
+            for extra in version.extras
+            if question in about(version) and question.about in extra.commands
+        )
+        file, _, line = self._place_of("runtimes", version.runtime, "extras").rpartition(":")
+        what = f"{question.about} does not start with {version.runtime} {version.version}"
+        fix = f"name another version of {extra.name} in its extras, or take it out"
+        return Cause(what, self._shown(file), int(line)), fix
 
 
 def _slowest(trace: StartupTrace) -> tuple[Place, float] | None:
