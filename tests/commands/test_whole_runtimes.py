@@ -15,7 +15,7 @@ from shlex import quote
 import pysequoia
 import pytest
 
-from tests.conftest import Desk
+from tests.conftest import PROGRAMS, Desk
 from zesty_anchor.demo.archive import write_suite
 from zesty_anchor.demo.home import likeness
 from zesty_anchor.demo.host import Host
@@ -266,7 +266,8 @@ def test_each_command_of_an_extra_is_started(desk: Desk, registries: Registries)
     }
     assert (marks["lost starts"], marks["curt starts"], marks["tidy starts"]) == (False, True, True)
     assert not list(desk.home.glob("tmp*")), "it works in a folder of its own"
-    desk.write(desk.manifest.read_text().replace('"lost", ', ""))
+    shells = json.dumps([name for name in ("bash", "zsh", "fish", "tcsh") if name in PROGRAMS])
+    desk.write(desk.manifest.read_text().replace('"lost", ', "").replace('use = ["bash"]', f"use = {shells}"))
     desk.well("provision")
 
 

@@ -195,7 +195,10 @@ def _started(version: WantedVersion) -> list[Question]:
     return [
         Question(
             f"{command}{which} starts",
-            _START.format(set=f'PATH={path}:"$PATH" {values}', command=quote(command), broken=broken),
+            "/bin/sh -c "
+            + quote(
+                _START.format(set=f'PATH={path}:"$PATH" {values}', command=quote(command), broken=broken)
+            ),
             "",
             STARTED,
             command,
