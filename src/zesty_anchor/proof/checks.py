@@ -190,7 +190,7 @@ def _started(version: WantedVersion) -> list[Question]:
     """
     path = ":".join(quote(str(b)) for b in version.bins)
     values = " ".join(f"{name}={quote(value)}" for name, value in version.variables)
-    broken = "|".join(f"*{quote(words)}*" for words in _NO_START)
+    broken, set_up = "|".join(f"*{quote(words)}*" for words in _NO_START), f'PATH={path}:"$PATH" {values}'
     which = "" if version.default else f" of {version.runtime} {version.version}"
     return [
         Question(
