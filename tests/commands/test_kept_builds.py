@@ -12,7 +12,7 @@ from tests.conftest import Desk
 from zesty_anchor.demo.host import Host
 from zesty_anchor.demo.wares import pack, write_index, write_runtime
 from zesty_anchor.shelf.build import Pace
-from zesty_anchor.shelf.kept_builds import KeptBuilds
+from zesty_anchor.shelf.kept_builds import KeptBuilds, Made
 
 # The steps count themselves, say how far they are, and write the place where the version will stand into its
 # command.
@@ -97,6 +97,41 @@ def test_another_home_takes_it_where_it_can_be_moved(
     assert "stays" not in desk.well("dismantle", "--yes").out and not (tmp_path / "cache").exists()
 
 
+def test_another_machine_takes_one_from_a_folder(desk: Desk, source: str, tmp_path: Path) -> None:
+    """Of a home elsewhere: what was copied is all that it has of the first one."""
+    count, second = tmp_path / "count", Desk(tmp_path / "second", "")
+    second.home.mkdir()
+    wants(desk, source, count, MOVES)
+    desk.well("provision")
+    handed = tmp_path / "handed"
+    shutil.copytree(desk.home / ".cache/zesty-anchor/builds", handed)
+    wants(second, source, count, MOVES)
+    feed = f'[feeds.built]\nkind = "folder"\nurl = "{handed}"\n'
+    second.write(second.manifest.read_text() + 'feed = "harbour"\n' + feed)
+    told = second.well("provision")
+    assert built(count) == 1, told.out + told.err
+    assert f"kelp 4.2.1 was built on another machine: {handed} (" in told.out + told.err
+    assert answer(second) == f"kelp 4.2.1 at {second.shelf}/kelp/4.2.1"
+    assert not second.run("verify").code
+    second.well("undo")
+    for damage, why in (
+        ("a byte", "is damaged"),
+        ("others may write it", "is not believed: everybody may write"),
+    ):
+        shutil.rmtree(second.home / ".cache", ignore_errors=True)
+        (archive,) = handed.glob("*.tar.zst")
+        if damage == "a byte":
+            archive.write_bytes(archive.read_bytes()[:-1] + b"x")
+        else:
+            archive.chmod(0o666)
+        before = built(count)
+        told = second.well("provision")
+        assert why in told.out + told.err and built(count) == before + 1, told.out + told.err
+        second.well("undo")
+        shutil.rmtree(handed)
+        shutil.copytree(desk.home / ".cache/zesty-anchor/builds", handed)
+
+
 def test_one_that_is_damaged_is_built_anew(desk: Desk, source: str, tmp_path: Path) -> None:
     count = tmp_path / "count"
     wants(desk, source, count)
@@ -116,10 +151,11 @@ def test_a_kept_build_comes_back_file_by_file(tmp_path: Path) -> None:
     (one / "again").hardlink_to(one / "lib/tide")
     (one / "link").symlink_to("lib/tide")
     builds, out = KeptBuilds(tmp_path / "builds"), tmp_path / "out"
-    builds.keep("k", one, Path("/shelf/kelp/4"))
+    builds.keep("k", one, Made("/shelf/kelp/4"))
     builds.took("kelp", Pace(61.0, 900))
     out.mkdir()
-    assert builds.restore("k", out) == Path("/shelf/kelp/4")
+    made = builds.restore("k", out)
+    assert made is not None and made.prefix == "/shelf/kelp/4"
     assert (out / "again").read_bytes() == bytes(range(256)) and (out / "link").readlink() == Path("lib/tide")
     assert (out / "lib/tide").stat().st_mode & 0o111
     assert builds.pace("kelp") == Pace(61.0, 900) and builds.pace("coral") is None

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from zesty_anchor.shelf.kept_builds import KeptBuilds
+from zesty_anchor.shelf.kept_builds import KeptBuilds, Made
 
 
 def test_a_kept_build_comes_back(tmp_path: Path) -> None:
@@ -12,8 +12,9 @@ def test_a_kept_build_comes_back(tmp_path: Path) -> None:
     built.mkdir()
     out.mkdir()
     (built / "kelp").write_bytes(b"high water\n")
-    builds.keep("key", built, Path("/shelf/kelp/4"))
-    assert builds.restore("key", out) == Path("/shelf/kelp/4")
+    builds.keep("key", built, Made("/shelf/kelp/4"))
+    made = builds.restore("key", out)
+    assert made is not None and made.prefix == "/shelf/kelp/4"
     assert (out / "kelp").read_bytes() == b"high water\n"
     assert builds.restore("other", out) is None
 
@@ -24,9 +25,9 @@ def test_one_that_was_changed_does_not(tmp_path: Path) -> None:
     built.mkdir()
     out.mkdir()
     (built / "kelp").write_bytes(b"high water\n")
-    builds.keep("key", built, Path("/shelf/kelp/4"))
+    builds.keep("key", built, Made("/shelf/kelp/4"))
     (built / "kelp").write_bytes(b"something else\n")
-    other.keep("key", built, Path("/shelf/kelp/4"))
+    other.keep("key", built, Made("/shelf/kelp/4"))
     (tmp_path / "other/key.tar.zst").rename(tmp_path / "builds/key.tar.zst")
     assert builds.restore("key", out) is None
     assert list(out.iterdir()) == []

@@ -20,7 +20,7 @@ from zesty_anchor.manifest.part import names_for
 from zesty_anchor.manifest.recipe import Coupled, Earlier
 from zesty_anchor.manifest.version import Version
 from zesty_anchor.manifest.want import Want, nearest
-from zesty_anchor.manifest.wanted import Artefact, BuiltWith, WantedExtra, WantedVersion, refer
+from zesty_anchor.manifest.wanted import Artefact, BuiltWith, WantedExtra, WantedVersion, expand, refer
 from zesty_anchor.planning.companions import parts_of
 from zesty_anchor.planning.coupling import may_run, runs_on
 from zesty_anchor.planning.extras import installed_extras, known_extras, wanted_extras
@@ -320,6 +320,7 @@ class Resolver:
                 ends=release.ends,
                 unpinned_accepted=runtime.unpinned == "accepted",
                 source=release.source,
+                builds=_builds(workstation) if release.source else (),
                 build_seconds=pace.seconds if pace else 60 * recipe.build.minutes if recipe.build else 0,
                 built_before=pace is not None,
                 earlier=self._earlier(name, release, machine),
@@ -436,6 +437,12 @@ class Resolver:
 
 def _words(choices: tuple[str, ...]) -> str:
     return " ".join(choices) or "no options"
+
+
+def _builds(workstation: Workstation) -> tuple[Path, ...]:
+    """The folders of the manifest's feeds of kind "folder"."""
+    feeds = (feed for feed in workstation.manifest.feeds.values() if feed.kind == "folder" and feed.url)
+    return tuple(Path(expand(feed.url or "", workstation.locations.home)) for feed in feeds)
 
 
 def to_build(version: str) -> str:

@@ -190,15 +190,13 @@ def _started(version: WantedVersion) -> list[Question]:
     """
     path = ":".join(quote(str(b)) for b in version.bins)
     values = " ".join(f"{name}={quote(value)}" for name, value in version.variables)
-    broken, set_up = "|".join(f"*{quote(words)}*" for words in _NO_START), f'PATH={path}:"$PATH" {values}'
+    broken = "|".join(f"*{quote(words)}*" for words in _NO_START)
+    set_up = f'PATH={path}:"$PATH" {values}'
     which = "" if version.default else f" of {version.runtime} {version.version}"
     return [
         Question(
             f"{command}{which} starts",
-            "/bin/sh -c "
-            + quote(
-                _START.format(set=f'PATH={path}:"$PATH" {values}', command=quote(command), broken=broken)
-            ),
+            f"/bin/sh -c {quote(_START.format(set=set_up, command=quote(command), broken=broken))}",
             "",
             STARTED,
             command,

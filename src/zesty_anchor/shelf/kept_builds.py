@@ -5,6 +5,7 @@ twice.
 from __future__ import annotations
 
 import hashlib
+import itertools
 import os
 import tarfile
 from collections.abc import Mapping
@@ -20,17 +21,32 @@ from zesty_anchor.shelf.bounds import Bounds
 from zesty_anchor.shelf.build import Pace
 from zesty_anchor.shelf.unpack import unpack_tar
 from zesty_anchor.system.held import hold
+from zesty_anchor.system.ownership import in_other_hands
 from zesty_anchor.system.problem import Problem
 
 _LEVEL = 3
 _MOST = 8 << 30
-"""Bytes that a build of ours may unpack to: nobody else wrote it."""
+"""Bytes that a build may unpack to: it was made by this program, and its digest was noted with it."""
+_MOST_NOTES, _LONGEST_NOTE = 10_000, 1 << 16
+"""As many notes of a folder are read, and as many bytes of each."""
 
 
-class _Note(msgspec.Struct, frozen=True):
-    """Beside a kept build: the folder that it was built for, and the archive's digest."""
+class Made(msgspec.Struct, frozen=True):
+    """How a build was made: the folder that it was built for, the runtime and version, the system, and the
+    day (YYYY-MM-DD). ``alike`` is its key on another machine of that system, whose packages may be of other
+    versions. All are empty but the first in what an earlier version of this program kept.
+    """
 
     prefix: str
+    alike: str = ""
+    what: str = ""
+    system: str = ""
+    day: str = ""
+
+
+class _Note(Made, frozen=True, kw_only=True):
+    """Beside a kept build: that, and the archive's digest."""
+
     sha256: str
 
 
@@ -77,10 +93,8 @@ class KeptBuilds:
                 found.append((file, Path(note.prefix)))
         return found
 
-    def keep(self, key: str, built: Path, prefix: Path) -> None:
-        """Keep what was built into ``built`` for the folder ``prefix``. Raises ``OSError``: then it is not
-        kept.
-        """
+    def keep(self, key: str, built: Path, made: Made) -> None:
+        """Keep what was built into ``built``. Raises ``OSError``: then it is not kept."""
         import zstandard
 
         own_folders.make(self._folder)
@@ -98,11 +112,27 @@ class KeptBuilds:
                 beside.rename(self._folder / f"{key}.tar.zst")
         finally:
             discard(beside)
-        self._write(f"{key}.json", msgspec.json.encode(_Note(str(prefix), digest)))
+        note = _Note(**msgspec.structs.asdict(made), sha256=digest)
+        self._write(f"{key}.json", msgspec.json.encode(note))
 
-    def restore(self, key: str, out: Path) -> Path | None:
-        """Put a kept build into an empty folder; the folder that it was built for. None where none is kept,
-        or it is damaged.
+    def alike(self, alike: str) -> str | None:
+        """The key of a build that another machine of the same system made; None where there is none. Raises
+        ``Problem`` where somebody else than this user and root may change one.
+        """
+        for file in itertools.islice(sorted(self._folder.glob("*.json")), _MOST_NOTES):
+            with suppress(OSError, msgspec.MsgspecError):
+                with file.open("rb") as opened:
+                    note = msgspec.json.decode(opened.read(_LONGEST_NOTE), type=_Note)
+                if note.alike == alike:
+                    for each in (file, self._folder / f"{file.stem}.tar.zst"):
+                        if why := in_other_hands(each):
+                            raise Problem(f"{each} is not believed: {why}")
+                    return file.stem
+        return None
+
+    def restore(self, key: str, out: Path) -> Made | None:
+        """Put a kept build into an empty folder, and return how it was made. None where none is kept, or it
+        is damaged.
         """
         file = self._folder / f"{key}.tar.zst"
         try:
@@ -116,7 +146,7 @@ class KeptBuilds:
             for entry in list(out.iterdir()):
                 discard_any(entry)
             return None
-        return Path(note.prefix)
+        return note
 
     def _write(self, name: str, content: bytes) -> None:
         replace(self._folder / name, content, lasting=False)

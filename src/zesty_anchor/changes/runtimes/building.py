@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import re
+import time
 from collections.abc import Mapping
 from pathlib import Path
 
@@ -14,7 +15,7 @@ from zesty_anchor.files.removal import discard, discard_any
 from zesty_anchor.manifest.wanted import WantedVersion, refer
 from zesty_anchor.shelf import place
 from zesty_anchor.shelf.build import Unhurried, build, build_environment
-from zesty_anchor.shelf.kept_builds import KeptBuilds
+from zesty_anchor.shelf.kept_builds import KeptBuilds, Made
 from zesty_anchor.system.host import host, login_path
 from zesty_anchor.system.package_managers import package_manager
 from zesty_anchor.system.problem import Problem
@@ -46,38 +47,39 @@ class Building:
         here = host()
         manager = package_manager(here.families, bench.environ)
         others = [f"{each.runtime} {each.version}" for each in version.built_with]
-        self._name = KeptBuilds.key(
-            {
-                "source": digest,
-                "parts": [part.artefact.digest for part in version.parts],
-                # Of options that have names only those count that were chosen.
-                "recipe": {
-                    k: v
-                    for k, v in msgspec.to_builtins(self._recipe).items()
-                    if k not in ("options", "minutes")
-                },
-                "options": version.build.options,
-                "environment": {**self._recipe.environment, **version.build.environment},
-                "earlier": version.earlier.version if version.earlier else "",
-                "on": version.on,
-                **({"with": others} if others else {}),
-                "system": [here.title, here.machine],
-                "packages": (
-                    manager.versions(version.packages) if manager is not None and version.packages else {}
-                ),
-                # What cannot be moved serves again only where it stood.
-                "prefix": "" if self._recipe.moves else str(version.folder),
-            }
-        )
+        self._system = f"{here.title}, {here.machine}"
+        parts = {
+            "source": digest,
+            "parts": [part.artefact.digest for part in version.parts],
+            # Of options that have names only those count that were chosen.
+            "recipe": {
+                k: v for k, v in msgspec.to_builtins(self._recipe).items() if k not in ("options", "minutes")
+            },
+            "options": version.build.options,
+            "environment": {**self._recipe.environment, **version.build.environment},
+            "earlier": version.earlier.version if version.earlier else "",
+            "on": version.on,
+            **({"with": others} if others else {}),
+            "system": [here.title, here.machine],
+            # What cannot be moved serves again only where it stood.
+            "prefix": "" if self._recipe.moves else str(version.folder),
+        }
+        packages = manager.versions(version.packages) if manager is not None and version.packages else {}
+        self._name, self._alike = KeptBuilds.key({**parts, "packages": packages}), KeptBuilds.key(parts)
 
     def again(self, out: Path) -> bool:
         """Put the build that was kept of the same into ``out``; False where there is none, or it does not
         work here.
         """
-        prefix = self._kept.restore(self._name, out)
-        if prefix is None:
+        made = self._kept.restore(self._name, out)
+        if made is not None:
+            told = f"{self._subject}: the build of the same source and options, kept before"
+            self._bench.told(self._key, told)
+        else:
+            made = self._from_elsewhere(out)
+        if made is None:
             return False
-        self._bench.told(self._key, f"{self._subject}: the build of the same source and options, kept before")
+        prefix = Path(made.prefix)
         if prefix == self._version.folder:
             return True
         try:
@@ -90,6 +92,25 @@ class Building:
                 discard_any(entry)
             return False
         return True
+
+    def _from_elsewhere(self, out: Path) -> Made | None:
+        """The same of a build that another machine of this system made, from a folder of the manifest's."""
+        for folder in self._version.builds:
+            builds = KeptBuilds(folder)
+            try:
+                key = builds.alike(self._alike)
+            except Problem as problem:
+                self._bench.remark(f"{self._subject} is built here: {problem.what}")
+                continue
+            made = builds.restore(key, out) if key is not None else None
+            if made is not None:
+                self._bench.remark(
+                    f"{self._subject} was built on another machine: {folder} ({made.system}, {made.day})"
+                )
+                return made
+            if key is not None:
+                self._bench.remark(f"{self._subject} is built here: its build in {folder} is damaged")
+        return None
 
     def build(self, folder: Path, out: Path, earlier: Path | None) -> None:
         """Build it in ``folder`` into ``out``, and keep the outcome. Raises ``BuildFailed``."""
@@ -121,7 +142,9 @@ class Building:
             discard(room)
         try:
             self._kept.took(runtime, pace)
-            self._kept.keep(self._name, out, version.folder)
+            day = time.strftime("%Y-%m-%d")
+            made = Made(str(version.folder), self._alike, self._subject, self._system, day)
+            self._kept.keep(self._name, out, made)
         except OSError as error:
             bench.remark(f"the build of {self._subject} is not kept for another time: {error.strerror}")
 
