@@ -26,6 +26,33 @@ PACKAGE = (
 PLACES = ("/etc/apt", "/var/lib/apt/lists", "/var/lib/zesty-anchor")
 
 
+ASKING = (
+    {"Package": "tide-charts", "Version": "1.0-1", "Section": "non-free/science", "Depends": "debconf"},
+    {
+        "usr/bin/tide-charts": b"#!/bin/sh\necho charted\n",
+        "DEBIAN/templates": b"""Template: tide-charts/licence
+Type: boolean
+Default: false
+Description: Do you accept the licence of the charts?
+ The charts are not for navigation.
+ .
+ Who sails by them sails alone.
+""",
+        "DEBIAN/config": b"""#!/bin/sh
+. /usr/share/debconf/confmodule
+db_input critical tide-charts/licence || :
+db_go || :
+""",
+        "DEBIAN/postinst": b"""#!/bin/sh
+. /usr/share/debconf/confmodule
+db_get tide-charts/licence
+[ "$RET" = true ] || { echo "the licence was not accepted" >&2; exit 1; }
+""",
+        "DEBIAN/postrm": b'#!/bin/sh\n[ "$1" != purge ] || { . /usr/share/debconf/confmodule; db_purge; }\n',
+    },
+)
+
+
 class Quay:
     """An archive on loopback with one package, and the key that signs it."""
 
@@ -34,7 +61,7 @@ class Quay:
         self.folder = room / "archive"
         self.key = pysequoia.Tsk.generate("Harbour <harbour@example.org>")
         self.certificate = self.key.extract_certificate()
-        write_suite(self.folder, "calm", [PACKAGE], self.key.signer())
+        write_suite(self.folder, "calm", [PACKAGE, ASKING], self.key.signer())
 
     def wants(
         self,
@@ -43,13 +70,15 @@ class Quay:
         key: pysequoia.Cert | None = None,
         fingerprint: str | None = None,
         suite: str = "calm",
+        packages: str = '["tide-table"]',
+        more: str = "",
     ) -> None:
         """A manifest with that source, and its package."""
         desk.write(str(key or self.certificate), "keys/quay.asc")
         named = f'fingerprint = "{fingerprint}"\n' if fingerprint else ""
         desk.write(
-            '[shells]\nuse = ["bash"]\n[prerequisites]\npackages ='
-            f' ["tide-table"]\n[prerequisites.sources.quay]\nurl = "{self.url}"\nsuite ='
+            f'[shells]\nuse = ["bash"]\n[prerequisites]\npackages = {packages}\n{more}'
+            f'[prerequisites.sources.quay]\nurl = "{self.url}"\nsuite ='
             f' "{suite}"\ncomponents = ["main"]\nkey = "keys/quay.asc"\n{named}'
         )
 
@@ -99,6 +128,44 @@ def test_a_package_of_a_source_and_all_of_it_back(desk: Desk, quay: Quay) -> Non
     desk.well("undo")
     assert shutil.which("tide-table") is None
     assert held() == before
+
+
+def answers_kept() -> str:
+    return subprocess.run(["debconf-show", "tide-charts"], capture_output=True, text=True, check=False).stdout
+
+
+@pytest.mark.system
+@pytest.mark.skipif(os.geteuid() != 0 or shutil.which("debconf-show") is None, reason="needs root on Debian")
+def test_a_package_that_asks_for_its_licence_is_answered_before_it_comes(desk: Desk, quay: Quay) -> None:
+    fingerprint, both = str(quay.certificate.fingerprint), '["tide-table", "tide-charts"]'
+    quay.wants(desk, fingerprint=fingerprint, packages=both)
+    late = desk.run("provision")
+    assert late.code == 1, late
+    assert "the package tide-charts asks whether you accept its licence" in late.out + late.err
+    assert '[prerequisites.answers] "tide-charts/licence" = true' in late.out + late.err
+    assert shutil.which("tide-table") is None, "nothing of it is begun"
+
+    quay.wants(desk, fingerprint=fingerprint)
+    desk.well("provision")
+    quay.wants(desk, fingerprint=fingerprint, packages=both)
+    asked = desk.run("provision")
+    assert asked.code == 5, asked
+    assert "the package tide-charts asks: Do you accept the licence of the charts?" in asked.err
+    assert '[prerequisites.answers] "tide-charts/licence" = true' in asked.err
+    assert shutil.which("tide-charts") is None and answers_kept() == ""
+
+    refused = '[prerequisites.answers]\n"tide-charts/licence" = false\n'
+    quay.wants(desk, fingerprint=fingerprint, packages=both, more=refused)
+    assert "the manifest refuses its licence" in desk.run("provision").out
+    assert shutil.which("tide-charts") is None
+
+    quay.wants(desk, fingerprint=fingerprint, packages=both, more=refused.replace("false", "true"))
+    desk.well("provision")
+    assert subprocess.run(["tide-charts"], capture_output=True, text=True, check=True).stdout == "charted\n"
+    assert "tide-charts/licence: true" in answers_kept()
+    while desk.run("undo").code == 0:
+        pass
+    assert shutil.which("tide-charts") is None and answers_kept() == ""
 
 
 @pytest.mark.system

@@ -15,17 +15,19 @@ from pathlib import Path
 from typing import Any
 
 _MOMENT = 1_760_000_000
+_CONTROL = "DEBIAN/"
 
 
 def deb(fields: Mapping[str, str], files: Mapping[str, bytes | str]) -> bytes:
     """A binary package (deb(5)) of these fields. A file's content is bytes, a link's the text that it leads
-    to.
+    to. What is in the folder DEBIAN goes to its control files.
     """
     control = "".join(f"{name}: {value}\n" for name, value in fields.items()).encode()
+    own = {name: content for name, content in files.items() if name.startswith(_CONTROL)}
     members = {
         "debian-binary": b"2.0\n",
-        "control.tar.xz": _tar({"control": control}),
-        "data.tar.xz": _tar(files),
+        "control.tar.xz": _tar({"control": control, **{n.removeprefix(_CONTROL): c for n, c in own.items()}}),
+        "data.tar.xz": _tar({name: each for name, each in files.items() if name not in own}),
     }
     written = b"!<arch>\n"
     for name, content in members.items():
@@ -39,7 +41,8 @@ def _tar(files: Mapping[str, bytes | str]) -> bytes:
     with tarfile.open(fileobj=plain, mode="w:xz") as archive:
         for path, content in files.items():
             member = tarfile.TarInfo(f"./{path}")
-            member.mtime, member.mode = _MOMENT, 0o755 if "/bin/" in path else 0o644
+            script = "/bin/" in path or (isinstance(content, bytes) and content.startswith(b"#!"))
+            member.mtime, member.mode = _MOMENT, 0o755 if script else 0o644
             if isinstance(content, str):
                 member.type, member.linkname = tarfile.SYMTYPE, content
                 archive.addfile(member)

@@ -5,7 +5,16 @@ from typing import Annotated, Any, Literal
 import msgspec
 
 from zesty_anchor.manifest.check import Check
-from zesty_anchor.manifest.part import FeedName, Name, Names, Part, ShellName, VariableName
+from zesty_anchor.manifest.part import (
+    AnswerText,
+    FeedName,
+    Name,
+    Names,
+    PackageQuestion,
+    Part,
+    ShellName,
+    VariableName,
+)
 from zesty_anchor.manifest.recipe import Recipe
 
 
@@ -127,6 +136,10 @@ class Prerequisites(Part, frozen=True):
     """
     sources: dict[Name, PackageSource] = {}
     """Further package sources, each in a table by its name."""
+    answers: dict[PackageQuestion, bool | AnswerText] = {}
+    """What packages of Debian ask while they are installed, by the names of their questions (debconf); true
+    accepts a licence. Example: ``{ "harbour-charts/licence" = true }``.
+    """
 
 
 class BuildChoices(Part, frozen=True):

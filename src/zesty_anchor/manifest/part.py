@@ -40,6 +40,16 @@ FileName = Annotated[
     msgspec.Meta(pattern=r"\A[A-Za-z0-9._-]+\Z", description="a file's name: letters, digits, dots, _ and -"),
 ]
 
+PackageQuestion = Annotated[
+    str,
+    msgspec.Meta(
+        pattern=r"\A[A-Za-z0-9][A-Za-z0-9.+_-]*(/[A-Za-z0-9.+_-]+)+\Z",
+        description='a question of a package: its name, a slash, and a name ("harbour-charts/licence")',
+    ),
+]
+
+AnswerText = Annotated[str, msgspec.Meta(pattern=r"\A[^\x00-\x1f\x7f]*\Z", description="a text of one line")]
+
 ShellName = Annotated[str, registered(SHELL_CLASSES)]
 
 FeedName = Annotated[str, registered(FEED_KINDS)]

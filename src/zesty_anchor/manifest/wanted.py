@@ -190,6 +190,7 @@ class Wanted(msgspec.Struct, frozen=True):
     folder: Path
     packages: tuple[WantedPackage, ...] = ()
     sources: tuple[WantedSource, ...] = ()
+    answers: Mapping[str, bool | str] = {}
     system_variables: tuple[tuple[str, str], ...] = ()
     of_system: tuple[str, ...] = ()
     shelf: Path = Path()
@@ -293,6 +294,7 @@ def put_together(
             WantedSource(n, s.url, folder / s.key, s.suite, s.components, s.fingerprint)
             for n, s in manifest.prerequisites.sources.items()
         ),
+        answers=manifest.prerequisites.answers,
         system_variables=tuple(system.items()),
         of_system=of_system,
         shelf=shelf,

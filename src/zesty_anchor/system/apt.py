@@ -16,18 +16,22 @@ from contextlib import suppress
 from pathlib import Path
 from urllib.parse import quote, urlsplit
 
-from zesty_anchor.system import dpkg_status
+from zesty_anchor.system import debconf, dpkg_status
 from zesty_anchor.system.command import Command
 from zesty_anchor.system.deb_file import deb_file
+from zesty_anchor.system.debconf import PackageLicence
 from zesty_anchor.system.host import program_path
 from zesty_anchor.system.package_manager import OWNER_SECONDS, PackageFacts, Run, Told, names_of
 from zesty_anchor.system.package_source import PackageSource, SourceForm
 from zesty_anchor.system.problem import Problem
+from zesty_anchor.system.room import room as room_for
 from zesty_anchor.system.with_sudo import with_sudo
 
 STATUS = Path("/var/lib/dpkg/status")
 LISTS = Path("/var/lib/apt/lists")
 LISTS_OLD_SECONDS = 24 * 3600
+_LARGEST_LOOKED_AT = 64 << 20
+"""Bytes of a package that is fetched to see what it would ask."""
 _MOST_NAMED = 5
 _AT_WORK = {
     "apt": "apt",
@@ -103,6 +107,42 @@ class Apt:
             if line.startswith("'") and len(line.split()) >= 3
         ]
         return sum(int(size) for size in sizes if size.isdigit())
+
+    def licences(self, names: Sequence[str]) -> tuple[PackageLicence, ...]:
+        """By the templates of the packages that may ask (dpkg-deb(1), ``--info``)."""
+        comes = debconf.coming(self._ask_once("apt-get", "-s", "install", *names).stdout)
+        exact = [f"{name}={version}" for name, (version, _) in comes.items()]
+        asking = [
+            stanza for stanza in debconf.stanzas(self._ask_once("apt-cache", "show", *exact).stdout)
+            if (name := stanza.get("Package", "")) in comes and debconf.may_ask(stanza, comes[name][1])
+            and int(stanza.get("Size", "0")) < _LARGEST_LOOKED_AT
+        ] if exact else []  # fmt: skip
+        found: list[PackageLicence] = []
+        for stanza in asking:
+            name = stanza["Package"]
+            with room_for("package") as room:
+                self._ask("apt-get", "download", f"{name}={stanza['Version']}", folder=room)
+                for file in room.glob("*.deb"):
+                    templates = self._ask("dpkg-deb", "-I", str(file), "templates").stdout
+                    seen = debconf.seen_in(self._ask("debconf-show", name).stdout)
+                    found += debconf.licences_in(name, templates, seen)
+        return tuple(found)
+
+    def answering(self, answers: Mapping[str, str | bool], asked: Sequence[PackageLicence]) -> Command | None:
+        """By debconf-set-selections(1). A question belongs to the package whose name it begins with, or to
+        the one that is known to ask it.
+        """
+        owners = {each.name: each.package for each in asked}
+        given = {**answers, **{each.name: True for each in asked if each.name not in answers}}
+        lines = [
+            debconf.selection(owners.get(name, name.partition("/")[0]), name, answer)
+            for name, answer in given.items()
+        ]
+        return debconf.answering(lines) if lines else None
+
+    def forgetting(self, owners: Sequence[str]) -> Command | None:
+        """By debconf-communicate(1)."""
+        return debconf.forgetting(list(owners)) if owners else None
 
     def install(self, names: Sequence[str], run: Run, told: Told, log: Path) -> None:
         """Install packages, after what an earlier run of dpkg left unfinished."""
@@ -333,12 +373,12 @@ class Apt:
                 raise apt_problem(errors, log)
             time.sleep(2)
 
-    def _ask(self, *words: str) -> subprocess.CompletedProcess[str]:
+    def _ask(self, *words: str, folder: Path | None = None) -> subprocess.CompletedProcess[str]:
         """A question to apt that needs no privilege and changes nothing."""
         try:
             return subprocess.run(
                 words, stdin=subprocess.DEVNULL, capture_output=True, text=True, errors="replace",
-                check=False,
+                check=False, cwd=folder,
                 env={"LC_ALL": "C", "PATH": self._path}, timeout=120,
             )  # fmt: skip
         except (OSError, subprocess.TimeoutExpired) as error:

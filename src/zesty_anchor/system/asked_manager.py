@@ -14,6 +14,7 @@ from pathlib import Path
 from typing import ClassVar
 
 from zesty_anchor.system.command import Command
+from zesty_anchor.system.debconf import PackageLicence
 from zesty_anchor.system.host import program_path
 from zesty_anchor.system.package_manager import OWNER_SECONDS, PackageFacts, Run, Told, names_of
 from zesty_anchor.system.package_source import PackageSource, SourceForm
@@ -89,6 +90,18 @@ class AskedManager:
 
     def download_size(self, names: Sequence[str]) -> int | None:
         """Not told beforehand."""
+        return None
+
+    def licences(self, names: Sequence[str]) -> tuple[PackageLicence, ...]:
+        """None: these managers ask nothing while they install."""
+        return ()
+
+    def answering(self, answers: Mapping[str, str | bool], asked: Sequence[PackageLicence]) -> Command | None:
+        """See ``licences``."""
+        return None
+
+    def forgetting(self, owners: Sequence[str]) -> Command | None:
+        """See ``licences``."""
         return None
 
     def install(self, names: Sequence[str], run: Run, told: Told, log: Path) -> None:

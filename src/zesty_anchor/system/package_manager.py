@@ -10,6 +10,7 @@ from typing import ClassVar, Protocol
 import msgspec
 
 from zesty_anchor.system.command import Command
+from zesty_anchor.system.debconf import PackageLicence
 from zesty_anchor.system.package_source import PackageSource, SourceForm
 
 OWNER_SECONDS = 5.0
@@ -82,6 +83,19 @@ class PackageManager(Protocol):
 
     def all_installed(self) -> frozenset[str]:
         """The names of everything that is installed."""
+
+    def licences(self, names: Sequence[str]) -> tuple[PackageLicence, ...]:
+        """The licences that these packages, and what they bring, would ask about while they are installed.
+        Fetches packages that may ask, to look into them.
+        """
+
+    def answering(self, answers: Mapping[str, str | bool], asked: Sequence[PackageLicence]) -> Command | None:
+        """The command that answers what packages would ask, by the names of the questions; None where this
+        manager asks nothing.
+        """
+
+    def forgetting(self, owners: Sequence[str]) -> Command | None:
+        """The command that forgets the answers of packages that are gone."""
 
     def install(self, names: Sequence[str], run: Run, told: Told, log: Path) -> None:
         """Install packages. Raises ``Problem`` with the way out where it cannot."""

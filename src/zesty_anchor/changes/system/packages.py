@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from functools import cached_property
 from typing import ClassVar
 
@@ -18,6 +18,7 @@ from zesty_anchor.manifest.wanted import Wanted, WantedPackage
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system import root_store
 from zesty_anchor.system.command import Command
+from zesty_anchor.system.debconf import PackageLicence
 from zesty_anchor.system.package_manager import PackageManager
 from zesty_anchor.system.package_managers import package_manager
 from zesty_anchor.system.privilege import Access
@@ -26,13 +27,15 @@ from zesty_anchor.system.problem import Problem
 
 class PackagesRecord(Record, kw_only=True, tag="package"):
     """The families of this system, the packages that were ``asked`` for, those installed ``before`` (until it
-    is done), and those that it ``brought`` (None: it was cut off).
+    is done), and those that it ``brought`` (None: it was cut off). ``answered`` are those whose questions
+    were answered beforehand.
     """
 
     families: list[str]
     asked: list[str]
     before: list[str] = msgspec.field(default_factory=list)
     brought: list[str] | None = None
+    answered: list[str] = msgspec.field(default_factory=list)
 
 
 class Errand:
@@ -46,6 +49,11 @@ class Errand:
     def size(self) -> int | None:
         """Bytes to fetch; None where it cannot tell."""
         return self.manager.download_size(self._names)
+
+    @cached_property
+    def licences(self) -> tuple[PackageLicence, ...]:
+        """Those that the packages ask about."""
+        return self.manager.licences(self._names)
 
     @cached_property
     def commands(self) -> tuple[Command, ...]:
@@ -62,6 +70,7 @@ class InstallPackages(BaseChange, frozen=True):
     way_out: str
     errand: Errand
     sources: frozenset[str] = frozenset()
+    answers: Mapping[str, bool | str] = {}
     kind: ClassVar[str] = "package"
     action: ClassVar[str] = "install"
     stage: ClassVar[Stage] = Stage.PREPARE
@@ -97,18 +106,28 @@ class InstallPackages(BaseChange, frozen=True):
 
     @property
     def commands(self) -> tuple[Command, ...]:
-        """The package manager's own, after what repairs it."""
+        """The package manager's own, after what repairs it, and what answers the packages' questions."""
         first: list[Command] = [("sh", "-c", self.way_out)] if self.trouble else []
-        return (*first, *self.errand.commands)
+        answers = self.errand.manager.answering(self.answers, self.errand.licences)
+        return (*first, *([answers] if answers else ()), *self.errand.commands)
 
     @property
     def questions(self) -> tuple[Question, ...]:
-        """Whether what somebody left unfinished is to be finished first."""
-        if not self.trouble:
-            return ()
-        return (
-            Question("packages", f"{self.trouble}; finish that first ({self.way_out})?", "--yes", safe=True),
-        )
+        """Whether what somebody left unfinished is to be finished first, and the licences of packages."""
+        asked = [
+            Question(
+                "licence",
+                f"the package {each.package} asks: {each.text} Do you accept that?",
+                f'[prerequisites.answers] "{each.name}" = true',
+                to_read=each.to_read,
+            )
+            for each in self.errand.licences
+            if each.name not in self.answers
+        ]
+        if self.trouble:
+            text = f"{self.trouble}; finish that first ({self.way_out})?"
+            asked.insert(0, Question("packages", text, "--yes", safe=True))
+        return tuple(asked)
 
     def prepare(self, bench: Bench) -> PackagesRecord:
         """Write down what is installed."""
@@ -117,7 +136,12 @@ class InstallPackages(BaseChange, frozen=True):
             families=list(self.families),
             asked=list(self.names),
             before=sorted(self.errand.manager.all_installed()),
+            answered=sorted({each.package for each in self.errand.licences} | self._owners),
         )
+
+    @property
+    def _owners(self) -> set[str]:
+        return {name.partition("/")[0] for name in self.answers}
 
     def carry_out(self, bench: Bench, record: PackagesRecord) -> None:
         """Install them."""
@@ -131,6 +155,27 @@ class InstallPackages(BaseChange, frozen=True):
             bench.remark(
                 f"undo will leave the packages: what is installed could not be noted, since {failed}"
             )
+        # A source of this run is known from now on only.
+        licences = manager.licences(self.names) if self.sources else self.errand.licences
+        known = {*self.answers, *(each.name for each in self.errand.licences)}
+        unasked = [each for each in licences if each.name not in known]
+        if unasked:
+            raise Problem(
+                f"the package {unasked[0].package} asks whether you accept its licence: {unasked[0].text}",
+                where="nothing of [prerequisites] packages was installed",
+                advice=f'if you do, write [prerequisites.answers] "{unasked[0].name}" = true',
+            )
+        refused = [each for each in licences if self.answers.get(each.name) is False]
+        record.answered = sorted({*record.answered, *(each.package for each in licences)})
+        if refused:
+            raise Problem(
+                f"the package {refused[0].package} is not installed: the manifest refuses its licence",
+                where=refused[0].name,
+                advice="take the package out of [prerequisites], or accept its licence",
+            )
+        answers = manager.answering(self.answers, licences)
+        if answers is not None and (why := bench.as_root([answers])):
+            raise Problem(f"the questions of packages could not be answered: {why}", where="debconf")
         try:
             manager.install(self.names, bench.run_privileged, told, bench.log / "packages.log")
         finally:
@@ -165,7 +210,7 @@ class Packages(PlainKind):
             sources = frozenset(source_key(source.name) for source in wanted.sources)
             errand = Errand(manager, tuple(package.name for package in missing))
             yield InstallPackages(
-                missing, machine.host.families, facts.trouble, facts.way_out, errand, sources
+                missing, machine.host.families, facts.trouble, facts.way_out, errand, sources, wanted.answers
             )
 
     def take_back(self, record: PackagesRecord, bench: Bench) -> Reverted:
@@ -199,7 +244,9 @@ class Packages(PlainKind):
             typed = Access("").shown(manager.typed_removal(left))
             told.append(f"the packages could not be removed; an administrator can: {typed}")
         else:
-            bench.as_root([root_store.clear(bench.run, "packages-*")])
+            there = manager.all_installed()
+            forget = manager.forgetting([name for name in record.answered if name not in there])
+            bench.as_root([*([forget] if forget else ()), root_store.clear(bench.run, "packages-*")])
         return Reverted(tuple(told), whole=not left)
 
 
