@@ -145,10 +145,7 @@ def test_a_package_that_asks_for_its_licence_is_answered_before_it_comes(desk: D
     assert '[prerequisites.answers] "tide-charts/licence" = true' in late.out + late.err
     assert shutil.which("tide-table") is None, "nothing of it is begun"
 
-    quay.wants(desk, fingerprint=fingerprint)
-    desk.well("provision")
-    quay.wants(desk, fingerprint=fingerprint, packages=both)
-    asked = desk.run("provision")
+    asked = desk.run("provision")  # its source is known now
     assert asked.code == 5, asked
     assert "the package tide-charts asks: Do you accept the licence of the charts?" in asked.err
     assert '[prerequisites.answers] "tide-charts/licence" = true' in asked.err
