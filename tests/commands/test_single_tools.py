@@ -11,6 +11,7 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import Desk
+from zesty_anchor.demo.wares import pack
 from zesty_anchor.system.host import host
 
 DOCS = (Path(__file__).parents[2] / "docs/recipes.md").read_text()
@@ -70,3 +71,14 @@ def test_one_file_is_one_command(desk: Desk) -> None:
     desk.write(EXAMPLE.replace('["gauge"]', '["gauge", "tide"]'))
     answer = desk.run("preview")
     assert answer.code == 2 and "one file is one command" in answer.err
+
+
+@pytest.mark.parametrize("form", ["zip", "tar.gz"])
+def test_an_archive_is_no_command(desk: Desk, make_feed: Callable[..., str], form: str) -> None:
+    url = offered(make_feed, pack("gauge-2.1.0", {"gauge": (SCRIPT, 0o755)}, form))
+    desk.write(HEAD + EXAMPLE.replace("https://…/gauge/", url))
+    answer = desk.run("provision")
+    kind = form.partition(".")[0]
+    assert answer.code == 1 and f"it is a {kind} archive, and the recipe says" in answer.out, answer.out
+    assert "take binary = true out of the recipe" in answer.out
+    assert not (desk.shelf / "gauge/2.1.0").exists()

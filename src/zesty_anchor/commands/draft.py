@@ -13,22 +13,29 @@ from zesty_anchor.operations.survey import draft
 
 
 @click.command(cls=WithExamples)
-@click.argument("words", metavar="[RUNTIME]... [FILE]", nargs=-1)
+@click.argument("words", metavar="[RUNTIME|ADDRESS]... [FILE]", nargs=-1)
 @with_setting(manifest=False)
 def command(setting: Setting, words: tuple[str, ...]) -> None:
     """Write a starter manifest to FILE (workstation.toml): for each RUNTIME that is named, else from what is
     on this machine (shells, runtimes, variables, PATH).
 
+    With the ADDRESS of a tool's archive or program on the web, that is fetched and looked into, and the
+    manifest has a feed for it.
+
     FILE has a slash or ends in .toml; "-" prints the manifest. An existing file is never changed.
     """
-    files = [word for word in words if word == "-" or "/" in word or word.endswith(".toml")]
-    names = [word for word in words if word not in files]
+    addresses = [word for word in words if word.startswith(("http://", "https://"))]
+    others = [word for word in words if word not in addresses]
+    files = [word for word in others if word == "-" or "/" in word or word.endswith(".toml")]
+    names = [word for word in others if word not in files]
+    if len(addresses) > 1 or (addresses and names):
+        raise click.UsageError(f"name one address alone: {addresses[0]}")
     if len(files) > 1:
         raise click.UsageError(f"name one file only: {files[0]} or {files[1]}")
     file = Path(files[0] if files else FILE_NAME)
     with setting.bare() as (workstation, person):
         printed = str(file) == "-"
-        text = draft(workstation, person, None if printed else file.absolute(), names)
+        text = draft(workstation, person, None if printed else file.absolute(), [*addresses, *names])
     if printed:
         click.echo(text, nl=False)
         return

@@ -51,7 +51,7 @@ EXAMPLES: dict[str, tuple[tuple[str, str], ...]] = {
     "draft": (
         ("zesty-anchor draft", "workstation.toml from what is on this machine"),
         ("zesty-anchor draft node python", "for these runtimes"),
-        ("zesty-anchor draft -", "print it"),
+        ("zesty-anchor draft https://…/gauge_2.1_linux_amd64.zip", "for the tool at an address"),
     ),
     "preview": (
         ("zesty-anchor preview", "what provision would change"),

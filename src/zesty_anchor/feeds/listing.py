@@ -5,13 +5,17 @@ The list has the form that sha256sum(1) writes: a digest, two spaces (or a space
 
 from __future__ import annotations
 
+from contextlib import suppress
 from html.parser import HTMLParser
 from urllib.parse import unquote, urljoin
+
+import msgspec
 
 from zesty_anchor.feeds.feed import Feed, folder_address
 from zesty_anchor.feeds.names import filled, places, version_in
 from zesty_anchor.feeds.not_there import NotThere
 from zesty_anchor.feeds.release import Release
+from zesty_anchor.feeds.spelling import plain
 from zesty_anchor.feeds.sums import digests_in, pinned_by
 from zesty_anchor.system.problem import Problem
 
@@ -45,10 +49,10 @@ class ListingFeed(Feed):
 
     def pinned(self, release: Release) -> Release:
         """With the digest of its version's own list, where the lists are in folders."""
-        if "{version}" not in self.supply.sums:
-            return release
+        if "{version}" not in self._sums:
+            return self._spelled(release) if "/" in self.supply.file else release
         signed = self.supply.key is not None
-        return pinned_by(self.supply.sums, release, self.address, self.web, self.who, signed=signed)
+        return pinned_by(self._sums, release, self.address, self.web, self.who, signed=signed)
 
     def releases(self, product: str, platform: str) -> list[Release]:
         """Every version of ``product`` for ``platform``, in no particular order. Where the pattern has a
@@ -58,7 +62,7 @@ class ListingFeed(Feed):
             return self._in_folders(product, platform)
         page = self.web.text(self.address, who=self.who)
         known = places(product, platform)
-        digests = self._digests()
+        digests = self._digests() if "{version}" not in self._sums else {}
         found = []
         names = {unquote(link.split("#")[0].split("?")[0]): link for link, _ in Links(page).found}
         for name, link in names.items():
@@ -69,7 +73,7 @@ class ListingFeed(Feed):
                     (urljoin(self.address, s) for e in (".asc", ".sig") if (s := names.get(name + e))), ""
                 )
                 sums = (
-                    next((s for e in (".asc", ".sig") if (s := names.get(self.supply.sums + e))), "")
+                    next((s for e in (".asc", ".sig") if (s := names.get(self._sums + e))), "")
                     if digest
                     else ""
                 )
@@ -79,7 +83,7 @@ class ListingFeed(Feed):
                         url=urljoin(self.address, link),
                         digest=digest,
                         signature=urljoin(self.address, sums) if sums else signature,
-                        sums=urljoin(self.address, self.supply.sums) if sums else "",
+                        sums=urljoin(self.address, self._sums) if sums else "",
                     )
                 )
         return found or self._none()
@@ -100,6 +104,18 @@ class ListingFeed(Feed):
                 )
         return found or self._none()
 
+    def _spelled(self, release: Release) -> Release:
+        """With the file's name as its version's folder lists it, which may spell the system or the machine in
+        another way.
+        """
+        folder, _, name = release.url.rpartition("/")
+        with suppress(Problem):
+            links = [link for link, _ in Links(self.web.text(f"{folder}/", who=self.who)).found]
+            own = [link for link in links if plain(unquote(link).rpartition("/")[2]) == plain(unquote(name))]
+            if own and name not in own:
+                return msgspec.structs.replace(release, url=urljoin(f"{folder}/", own[0]))
+        return release
+
     def _none(self) -> list[Release]:
         raise Problem(
             f"{self.who} lists nothing that fits {self.supply.file!r}",
@@ -110,8 +126,13 @@ class ListingFeed(Feed):
             ),
         )
 
+    @property
+    def _sums(self) -> str:
+        """The list of digests, which may bear the product's name."""
+        return filled(self.supply.sums, {"name": self.supply.product})
+
     def _digests(self) -> dict[str, str]:
         try:
-            return digests_in(self.web.text(urljoin(self.address, self.supply.sums), who=self.who))
+            return digests_in(self.web.text(urljoin(self.address, self._sums), who=self.who))
         except NotThere:
             return {}

@@ -6,6 +6,8 @@ from __future__ import annotations
 
 import re
 
+from zesty_anchor.feeds.spelling import plain
+
 _PLACE = re.compile(r"\{(\w+)\}")
 _VERSION = r"v?\d[0-9A-Za-z._+-]*?"
 
@@ -22,7 +24,14 @@ def filled(pattern: str, known: dict[str, str]) -> str:
 
 
 def version_in(name: str, pattern: str, known: dict[str, str]) -> str:
-    """The version in a name that fits the pattern; empty where it does not fit."""
+    """The version in a name that fits the pattern; empty where it does not fit. A system or a machine may be
+    spelled in another way.
+    """
+    found = _fitting(name, pattern, known)
+    return found or (_fitting(plain(name), pattern, known) if plain(name) != name else "")
+
+
+def _fitting(name: str, pattern: str, known: dict[str, str]) -> str:
     text = filled(pattern, known)
     parts = _PLACE.split(text)
     expression = "".join(

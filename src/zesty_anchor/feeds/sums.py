@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import re
-from urllib.parse import unquote, urljoin
+from urllib.parse import quote, unquote, urljoin
 
 import msgspec
 
 from zesty_anchor.feeds.documents import Web
 from zesty_anchor.feeds.not_there import NotThere
 from zesty_anchor.feeds.release import Release
+from zesty_anchor.feeds.spelling import plain
 from zesty_anchor.system.problem import Problem
 
 _SUM = re.compile(r"^([0-9A-Fa-f]{64}|[0-9A-Fa-f]{128}) [ *](.+)$", re.MULTILINE)
@@ -34,7 +35,11 @@ def pinned_by(sums: str, release: Release, address: str, web: Web, who: str, *, 
     """
     url = urljoin(address, sums.replace("{version}", release.version))
     name = unquote(release.url).rpartition("/")[2]
-    digest = digests_in(web.text(url, who=who)).get(name, "")
+    listed = digests_in(web.text(url, who=who))
+    if name not in listed:  # it may spell the system or the machine in another way
+        name = next((each for each in listed if plain(each) == plain(name)), name)
+        release = msgspec.structs.replace(release, url=urljoin(release.url, quote(name)))
+    digest = listed.get(name, "")
     if not digest:
         raise Problem(f"{who} names no digest of {name}", where=url, advice="fix sums = … of the feed")
     if not signed:

@@ -54,7 +54,8 @@ def _recipes(workstation: Workstation) -> dict[str, Recipe]:
 
 
 def draft(workstation: Workstation, person: Person, file: Path | None, names: Sequence[str] = ()) -> str:
-    """The text of a starter manifest, for runtimes by name, else from the survey.
+    """The text of a starter manifest, for runtimes by name, for the tool at one address, else from the
+    survey.
 
     Raises ``UsageProblem`` where the file for it exists, or a runtime has no recipe.
     """
@@ -65,6 +66,10 @@ def draft(workstation: Workstation, person: Person, file: Path | None, names: Se
         raise UsageProblem(
             f"{file} exists already", advice="name another one: zesty-anchor draft FILE; or - to print it"
         )
+    if names and "://" in names[0]:
+        from zesty_anchor.operations.draft_address import draft_address
+
+        return draft_address(workstation, names[0])
     text = manifest_of(workstation, names) if names else draft(survey(workstation, person))
     added = own_authorities()
     if not added:
