@@ -139,7 +139,7 @@ def test_a_start_that_never_ends_is_told_with_the_persons_own_line(desk: Desk) -
     (trouble,) = {
         (each["file"], each["line"])
         for each in desk.well("survey", "--json").json["troubles"]
-        if "did not come to an end" in each["what"]
+        if "waits for somebody to type" in each["what"]
     }
     assert trouble == ("~/.zshrc", 2)
 

@@ -227,6 +227,6 @@ def test_a_file_that_waits_or_ends_the_shell_is_cut_off_and_named(shell: str, tm
         trace = trace_startup(installed, INTERACTIVE, machine, seconds=1.5)
         assert said in trace.cut_off
         if shell != "mksh":
-            assert f"{rc}:2" in trace.cut_off
+            assert f"{machine.locations.shown(rc)}:2" in trace.cut_off
     assert rc.read_text() == text
     assert os.listdir(tmp_path) == [rc.name]
