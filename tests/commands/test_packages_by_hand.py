@@ -67,6 +67,21 @@ def quay(desk: Desk, tmp_path: Path) -> Path:
     return folder
 
 
+def test_a_package_by_hand_is_no_change_of_ours(desk: Desk, quay: Path) -> None:
+    seen = desk.run("verify")
+    assert seen.code == 0, seen.out
+    assert "foam, spray have no launchers yet, for editors, cron and make: zesty-anchor provision" in seen.out
+    assert "Unchanged since provisioning" in desk.well("status").out
+    (desk.home / ".local/share/zesty-anchor/bin/kelp").unlink()
+    assert desk.run("verify").code == 6, "one of ours that is gone is another matter"
+    desk.well("provision", "--yes")
+    assert (desk.home / ".local/share/zesty-anchor/bin/foam").exists()
+    seen = desk.well("verify")
+    assert "launcher" not in seen.out
+    (desk.home / ".local/share/zesty-anchor/bin/kelp-tidy").unlink()
+    assert desk.run("verify").code == 6, "and so is that of an extra"
+
+
 def test_they_are_listed_and_named_before_a_version_goes(desk: Desk, quay: Path) -> None:
     (listed,) = desk.well("list", "-v", "--json").json["runtimes"]
     (details,) = listed["details"]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import shutil
 import sqlite3
+import time
 
 import pytest
 
@@ -96,3 +97,19 @@ def test_a_run_that_was_cut_off_waits(desk: Desk) -> None:
         base.execute("UPDATE changes SET state = 'begun' WHERE change = (SELECT max(change) FROM changes)")
     base.close()
     assert "the last run was cut off" in status(desk, 3).json["pending"]
+
+
+def test_what_verify_found_last_is_what_it_tells(desk: Desk) -> None:
+    desk.wants('[[checks]]\nname = "the gauge is read"\nfile = "gauge"\n')
+    assert desk.run("provision").code == 1
+    assert status(desk, 4).json["failing"] == ["this machine: the gauge is read"]
+    (desk.home / "gauge").touch()
+    assert status(desk, 4).json["failing"], "nobody has looked since"
+    desk.well("verify")
+    seen = status(desk, 0).json
+    assert seen["failing"] == [] and time.time() - seen["verified_at"] < 60
+    (desk.home / "gauge").unlink()
+    assert desk.run("verify", "--only", "kelp").code == 0
+    assert status(desk, 0).json["failing"] == [], "a part says nothing of the rest"
+    assert desk.run("verify").code == 4
+    assert status(desk, 4).json["failing"] == ["this machine: the gauge is read"]

@@ -11,6 +11,7 @@ import msgspec
 from zesty_anchor.changes.base import FileChange
 from zesty_anchor.changes.change import Change
 from zesty_anchor.changes.kinds import KINDS
+from zesty_anchor.changes.shells.launcher_set import WriteLaunchers
 from zesty_anchor.engine.journal import Journal
 from zesty_anchor.engine.opening import read_journal
 from zesty_anchor.files.digest import digest_of
@@ -37,14 +38,33 @@ def drift_of(workstation: Workstation, plan: Plan, *, deep: bool = False) -> tup
         )
         for each in plan.missing
     ]
+    changes = [change for change in plan.changes if not _is_of_the_persons_own(change)]
     with read_journal(workstation.locations, KINDS) as journal:
-        found += [_drift(change, plan, journal, workstation) for change in plan.changes]
+        found += [_drift(change, plan, journal, workstation) for change in changes]
     if deep:
         found = [
             msgspec.structs.replace(each, fix=f"{each.fix} --deep") if each.kind == "version" else each
             for each in found
         ]
     return tuple(found)
+
+
+def without_launcher(plan: Plan) -> str:
+    """A note on the commands that the person put into a version, and that have no launcher yet; empty where
+    there are none. Pure.
+    """
+    names = [name for each in plan.changes if isinstance(each, WriteLaunchers) for name in each.added]
+    if not names:
+        return ""
+    verb = "have no launchers" if len(names) > 1 else "has no launcher"
+    return f"{', '.join(names)} {verb} yet, for editors, cron and make: zesty-anchor provision"
+
+
+def _is_of_the_persons_own(change: Change) -> bool:
+    """Whether it is about commands alone that the person put into a version: nothing of ours is otherwise."""
+    return (
+        isinstance(change, WriteLaunchers) and bool(change.added) and set(change.planned) == set(change.added)
+    )
 
 
 def _drift(change: Change, plan: Plan, journal: Journal, workstation: Workstation) -> Drift:

@@ -88,9 +88,10 @@ class Stages:
             if self._open(plan, Stage.CLEAR):
                 plan, machine, _ = self._until(Stage.CLEAR, plan, machine)
                 proof = self._prove(plan, machine)
-            if proof.ok and all(change.key in self._marked for change in plan.changes):
-                self._before(machine).write(conditions=conditions_proved(plan.wanted, machine))
-                proved.keep_proof(machine.locations.state, proved.LastProof(time.time(), proof.shells))
+            well = proof.ok and all(change.key in self._marked for change in plan.changes)
+            conditions = conditions_proved(plan.wanted, machine) if well else {}
+            self._before(machine).write(conditions=conditions)
+            proved.keep_proof(machine.locations.state, proved.LastProof(time.time(), proof.shells))
             if not proof.ok:
                 proof, _ = with_fixes(proof, plan.wanted, machine, self._person.jobs)
             self._before(machine).write(baseline=kept(proof, self._before(machine).baseline))

@@ -12,7 +12,7 @@ from zesty_anchor.engine.home_identity import moved_from
 from zesty_anchor.engine.questions import settle
 from zesty_anchor.files.edit import Edit
 from zesty_anchor.operations.agreed import agreed
-from zesty_anchor.operations.drift import drift_of
+from zesty_anchor.operations.drift import drift_of, without_launcher
 from zesty_anchor.operations.person import Person
 from zesty_anchor.operations.program_step import renewed
 from zesty_anchor.planning.choices import chooser, pinned_at_home
@@ -24,10 +24,10 @@ from zesty_anchor.planning.support import unsupported
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.proof.baseline import compared
 from zesty_anchor.proof.causes import explained
-from zesty_anchor.proof.conditions import still_hold
+from zesty_anchor.proof.conditions import conditions_proved, still_hold
 from zesty_anchor.proof.fixes import Fix, with_fixes
 from zesty_anchor.proof.prove import Asking, prove
-from zesty_anchor.proof.proved import last_proof, read
+from zesty_anchor.proof.proved import LastProof, keep_proof, last_proof, read
 from zesty_anchor.proof.reasons import NOT_YET
 from zesty_anchor.proof.result import Proof
 from zesty_anchor.proof.verified import EXITS, Drift, Offer, State, Verified
@@ -105,6 +105,10 @@ def verify(
     state = _state(drift, proof)
     if notes and workstation.manifest.support.ended == "fail":
         state = "failing"
+    if not asking.only and not asking.shells:
+        conditions = conditions_proved(plan.wanted, machine) if state == "ok" else {}
+        read(workstation.locations.state).write(conditions=conditions)
+        keep_proof(workstation.locations.state, LastProof(time.time(), proof.shells))
     versions = tuple(f"{each.runtime} {each.version}" for each in plan.wanted.versions)
     return Verified(
         state == "ok",
@@ -115,7 +119,7 @@ def verify(
         proof.shells,
         round(time.monotonic() - began, 2),
         fixes=tuple(_offered(fix, workstation) for fix in fixes),
-        notes=(*notes, *diverted),
+        notes=(*notes, *diverted, *filter(None, [without_launcher(plan)])),
     ), fixes
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from pathlib import Path
 from typing import ClassVar
 
@@ -21,6 +21,7 @@ from zesty_anchor.files.move import move
 from zesty_anchor.files.replace import replace
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.shelf.launchers import keep_in_step, standing
+from zesty_anchor.shelf.receipt import files_in, stock
 from zesty_anchor.shells.known import LAUNCH, path_forms
 from zesty_anchor.shells.launch import is_launcher
 from zesty_anchor.survey.machine import Machine
@@ -47,7 +48,7 @@ class LaunchersRecord(Record, kw_only=True, tag="launchers"):
 
 class WriteLaunchers(BaseChange, frozen=True):
     """Bring the launchers in step with the shelf. ``planned`` are those that are known before anything is
-    fetched.
+    fetched; those of them that are ``added`` are for commands that the person put into a version since.
     """
 
     folder: Path
@@ -55,6 +56,7 @@ class WriteLaunchers(BaseChange, frozen=True):
     runtimes: Runtimes
     planned: tuple[str, ...]
     action: str
+    added: tuple[str, ...] = ()
     kind: ClassVar[str] = "launchers"
     stage: ClassVar[Stage] = Stage.SHELL
     touches: ClassVar[frozenset[str]] = frozenset({"launchers"})
@@ -107,6 +109,7 @@ class LauncherFacts(msgspec.Struct, frozen=True):
     given: Mapping[str, str]
     folder: Path
     name: str
+    shelf: Path
 
 
 class Launchers(BaseKind):
@@ -138,8 +141,9 @@ class Launchers(BaseKind):
         locations = machine.locations
         given = texts(locations, runtimes_of(wanted))
         return LauncherFacts(
-            machine.launchers, given, locations.launchers, locations.shown(locations.launchers)
-        )
+            machine.launchers, given, locations.launchers, locations.shown(locations.launchers),
+            locations.shelf,
+        )  # fmt: skip
 
     def plan(self, wanted: Wanted, facts: LauncherFacts) -> Iterable[WriteLaunchers]:
         """One change for all of them. A command that an extra brings gets its launcher by ``keep_in_step``
@@ -153,13 +157,25 @@ class Launchers(BaseKind):
         if missing or stale or gone:
             planned = tuple(sorted({*missing, *stale} or gone))
             action = "edit" if standing else "create"
-            yield WriteLaunchers(facts.folder, facts.name, runtimes_of(wanted), planned, action)
+            new = [name for name in planned if name in there and name not in standing]
+            added = tuple(_added_by_hand(new, facts.shelf, runtimes_of(wanted)))
+            yield WriteLaunchers(facts.folder, facts.name, runtimes_of(wanted), planned, action, added)
 
     def take_back(self, record: LaunchersRecord, bench: Bench) -> Reverted:
         """Make the folder hold those of before."""
         keep_in_step(Path(record.folder), record.before, is_launcher)
         bring_back(record.aside)
         return WHOLE
+
+
+def _added_by_hand(names: Iterable[str], shelf: Path, runtimes: Runtimes) -> Iterator[str]:
+    """Those commands of the shelf that are of no file which we put there."""
+    left, places = set(names), dict(runtimes)
+    for runtime, version in stock(shelf) if left else ():
+        files = files_in(shelf / runtime / version) or {}
+        for part in places.get(runtime, ()):
+            left -= {name for name in left if (name if part == "." else f"{part}/{name}") in files}
+    yield from sorted(left)
 
 
 def moved_launcher(text: str, move: HomeMove) -> str:
