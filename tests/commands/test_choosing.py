@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+import subprocess
 from typing import Any
 
 import pexpect
@@ -80,6 +82,49 @@ def test_arrow_keys_move_and_escape_leaves_all_as_it_is(desk: Desk, choosing: An
     choosing.send("\x1b")
     choosing.expect(pexpect.EOF)
     assert not (desk.home / "tides/.kelp-version").exists()
+
+
+def test_the_list_opens_by_itself_and_asks_where_it_holds(desk: Desk, choosing: Any) -> None:
+    choosing.send("\x1b")
+    choosing.expect(pexpect.EOF)
+
+    def opened(*words: str) -> Any:
+        return pexpect.spawn(
+            str(PROGRAM), ["switch", "kelp", "--colour", "never", *words], cwd=str(desk.home / "tides"), encoding="utf-8",
+            env={"HOME": str(desk.home), "PATH": login_path(), "TERM": "xterm", "LANG": "C.UTF-8"},
+            dimensions=(40, 100), timeout=30,
+        )  # fmt: skip
+
+    child = opened()
+    child.expect("arrow keys move")
+    child.send("3.6\r")
+    child.expect("kelp 3.6.2: where is it to be active")
+    child.send("project\r")
+    child.expect("kelp 3.6.2 is active here: project")
+    child.expect(pexpect.EOF)
+    assert (desk.home / "tides/.kelp-version").read_text() == "3.6.2\n"
+    child = opened()
+    child.expect("arrow keys move")
+    child.send("\x1b")  # nothing is taken: what is active is shown
+    child.expect("3.6.2 .*by .*kelp-version")
+    child.expect(pexpect.EOF)
+    child = opened("-q")
+    child.expect("3.6.2 .*by .*kelp-version")
+    child.expect(pexpect.EOF)
+    assert (desk.home / "tides/.kelp-version").read_text() == "3.6.2\n"
+
+
+def test_a_window_that_has_not_read_our_file_is_given_one_line(desk: Desk) -> None:
+    desk.wants('[shells]\nuse = ["bash"]\n', '[runtimes.kelp]\nwant = "4.1.0"\nalso = ["3.6.2"]\n')
+    desk.well("provision")
+    refused = desk.run("switch", "kelp", "3.6", "--session")
+    line = re.search(r"next: +(.*?)   \(or", refused.err)
+    assert refused.code == 2 and line is not None, refused.err
+    done = subprocess.run(
+        ["bash", "--norc", "-ic", f"{line[1]}\nkelp --version"], capture_output=True, text=True, check=False,
+        env={"HOME": str(desk.home), "PATH": f"{PROGRAM.parent}:{login_path()}", "LANG": "C.UTF-8"},
+    )  # fmt: skip
+    assert done.stdout.splitlines()[-1] == "kelp 3.6.2", done
 
 
 def test_without_a_terminal_the_version_must_be_named(desk: Desk) -> None:

@@ -84,7 +84,7 @@ EXAMPLES: dict[str, tuple[tuple[str, str], ...]] = {
         ("zesty-anchor upgrade --projects", "also the versions that projects pin"),
     ),
     "switch": (
-        ("zesty-anchor switch kelp 3.6", "in this shell"),
+        ("za switch kelp 3.6", "in this shell"),
         ("zesty-anchor switch kelp 3.6 --project", "in this folder and below it"),
         ("zesty-anchor switch kelp 4.2 --default", "everywhere else"),
     ),

@@ -22,23 +22,23 @@ from zesty_anchor.operations.switch import (
     forget_project,
     forget_session,
 )
-from zesty_anchor.planning.choosable import choosable
+from zesty_anchor.planning.choosable import Choosable, choosable
 from zesty_anchor.planning.listing import Switched
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.show import changes, choices
 from zesty_anchor.system.problem import UsageProblem
 
 SCOPES = ("session", "project", "default")
+_TOLD = {
+    "session": "For this shell, until it ends.",
+    "project": "For this folder and those below it: it is written into a file here.",
+    "default": "Everywhere else: it is written into the manifest.",
+}
 
 
 def _scopes(command: Callable[..., Any]) -> Callable[..., Any]:
-    told = {
-        "session": "For this shell, until it ends.",
-        "project": "For this folder and those below it: it is written into a file here.",
-        "default": "Everywhere else: it is written into the manifest.",
-    }
     for scope in reversed(SCOPES):
-        command = click.option(f"--{scope}", "scope", flag_value=scope, help=told[scope])(command)
+        command = click.option(f"--{scope}", "scope", flag_value=scope, help=_TOLD[scope])(command)
     return command
 
 
@@ -59,33 +59,30 @@ def command(
     install: bool,
     choose: bool,
 ) -> None:
-    """Choose a version of RUNTIME. Without WANT, show which one is active here and what decided it.
+    """Choose a version of RUNTIME. Without WANT, a list opens on a terminal: arrow keys move, typing filters,
+    Enter takes, Escape leaves all as it is. Elsewhere, and with -q, show which version is active here and
+    what decided it.
 
-    With --choose a list opens: arrow keys move, typing filters, Enter takes.
-
-    The narrower scope wins: session, then project, then default. In a shell that zesty-anchor has set up, the
-    scope is the session unless another one is named.
+    The narrower scope wins: session, then project, then default. With the command za, in a shell that is set
+    up, the scope is the session unless another one is named.
     """
     runtime, want = parted(runtime, want)
     with setting.opened() as (workstation, person):
         workstation.check_runtime(runtime)
-        if choose:
-            if want is not None or forget:
-                raise click.UsageError("--choose asks for the version: name none")
+        if choose and (want is not None or forget):
+            raise click.UsageError("--choose asks for the version: name none")
+        asks = want is None and not forget and _is_terminal() and not setting.quiet and not setting.as_json
+        if choose or asks:
             want = _chosen(workstation, person, runtime)
-            if want is None:
+            scope = scope or (_chosen_scope(workstation, runtime, want) if want is not None else None)
+            if choose and (want is None or scope is None):
                 return
-        if want is None and not forget:
+        if (want is None and not forget) or (asks and scope is None):
             found = choice(workstation, runtime)
             if setting.as_json:
                 setting.print_json(found)
             else:
                 choices.active(setting.out, found)
-                if sys.stderr.isatty() and not setting.quiet:
-                    # The function of a shell of ours prints our output last, after our messages.
-                    paint = setting.out if workstation.environ.get("ZESTY_ANCHOR_SHELL") else setting.err
-                    name = paint.name(f"zesty-anchor switch {runtime} --choose")
-                    paint.write(paint.faint("To choose from a list: ") + name)
             return
         scope = scope or ("session" if workstation.environ.get("ZESTY_ANCHOR_SHELL") else None)
         if scope is None:
@@ -113,11 +110,27 @@ def command(
         )
 
 
+def _is_terminal() -> bool:
+    return sys.stdin.isatty() and sys.stderr.isatty()
+
+
+def _chosen_scope(workstation: Workstation, runtime: str, version: str) -> str | None:
+    """Where the choice is to hold: in a shell of ours for the session, else as the person takes it from a
+    list; None where they take none.
+    """
+    if workstation.environ.get("ZESTY_ANCHOR_SHELL"):
+        return "session"
+    from zesty_anchor.commands.choosing import choose
+
+    rows = [Choosable(each, (_TOLD[each],), first=True) for each in ("default", "project")]
+    return choose(f"{runtime} {version}: where is it to be active?", rows)
+
+
 def _chosen(workstation: Workstation, person: Person, runtime: str) -> str | None:
     """The version that the person takes from a list; None where they take none. Raises ``UsageProblem`` where
     there is no terminal.
     """
-    if not (sys.stdin.isatty() and sys.stderr.isatty()):
+    if not _is_terminal():
         raise UsageProblem(
             "there is no terminal to choose on",
             advice=f"name the version: zesty-anchor list {runtime} shows all",

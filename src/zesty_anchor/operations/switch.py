@@ -43,7 +43,7 @@ def for_session(
     workstation: Workstation, person: Person, runtime: str, want: str, *, install: bool = False
 ) -> Switched:
     """Choose for the session. The shell itself must take the answer, so it is asked for there."""
-    _refuse_outside_shell(workstation)
+    _refuse_outside_shell(workstation, f"{runtime} {want}{' --install' if install else ''}")
     version = installed(
         workstation, person, look_at(workstation), Asked(runtime, want, False), install=install
     )
@@ -54,7 +54,7 @@ def for_session(
 def forget_session(workstation: Workstation, runtime: str) -> Switched:
     """Drop the session's choice."""
     workstation.check_runtime(runtime)
-    _refuse_outside_shell(workstation)
+    _refuse_outside_shell(workstation, f"{runtime} --forget")
     rest = " ".join(_others(workstation, runtime))
     without = msgspec.structs.replace(workstation, environ={**workstation.environ, SESSION: rest})
     return Switched(choice(without, runtime), rest)
@@ -170,9 +170,12 @@ def _others(workstation: Workstation, runtime: str) -> list[str]:
     return [word for word in words if not word.startswith(f"{runtime}=")]
 
 
-def _refuse_outside_shell(workstation: Workstation) -> None:
+def _refuse_outside_shell(workstation: Workstation, words: str) -> None:
     if not workstation.environ.get("ZESTY_ANCHOR_SHELL"):
         raise UsageProblem(
             "a session's choice lives in the shell itself, and this one has not read what we wrote for it",
-            advice=f"{reload_line(workstation)}   (or choose with --project or --default)",
+            advice=(
+                f"{reload_line(workstation)} && za switch {words}   (or choose with --project or"
+                " --default)"
+            ),
         )
