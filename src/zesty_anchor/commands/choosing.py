@@ -19,6 +19,8 @@ from zesty_anchor.planning.choosable import Choosable, matching
 _ROWS = 14
 """How many versions are seen at once."""
 _PAGE = 10
+_WIDEST = 16
+"""Signs of the column of versions; a longer one has its row to itself."""
 
 
 class _List:
@@ -48,7 +50,7 @@ class _List:
         shown = self.shown
         if not shown:
             return [("", "  no version has that\n")]
-        wide = max(len(row.version) for row in shown)
+        wide = min(max(len(row.version) for row in shown), _WIDEST)
         lines: StyleAndTextTuples = []
         for number, row in enumerate(shown):
             mark = "> " if number == self.marked else "  "

@@ -175,7 +175,6 @@ def _refuse_outside_shell(workstation: Workstation, words: str) -> None:
         raise UsageProblem(
             "a session's choice lives in the shell itself, and this one has not read what we wrote for it",
             advice=(
-                f"{reload_line(workstation)} && za switch {words}   (or choose with --project or"
-                " --default)"
+                f"{reload_line(workstation)} && za switch {words}   (or choose with --project or --default)"
             ),
         )

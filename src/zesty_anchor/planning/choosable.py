@@ -9,6 +9,7 @@ import msgspec
 from zesty_anchor.manifest.version import Version
 from zesty_anchor.planning.listing import Available, Listing
 from zesty_anchor.planning.support import support_text
+from zesty_anchor.planning.version_lines import by_line
 
 
 class Choosable(msgspec.Struct, frozen=True):
@@ -31,8 +32,7 @@ def choosable(listed: Listing, today: str) -> list[Choosable]:
     channels = _newest_of_channels(offered.values())
     ordered = dict.fromkeys([active, *installed, *channels, *offered])
     finished = [version for version in offered if not Version(version).is_prerelease]
-    lines = {line(version): version for version in reversed(finished)}
-    newest_of_lines = set(lines.values())
+    newest_of_lines = {versions[0] for versions in by_line(finished).values()}
     return [
         Choosable(
             version,
@@ -56,11 +56,6 @@ def matching(rows: Sequence[Choosable], typed: str) -> list[Choosable]:
         row for row in rows if row not in begin and text in f"{row.version} {' '.join(row.notes)}".lower()
     ]
     return [*begin, *inside]
-
-
-def line(version: str) -> str:
-    """The line of a version: its first two numbers."""
-    return ".".join(version.split("-")[0].split(".")[:2])
 
 
 def _newest_of_channels(offered: Iterable[Available]) -> list[str]:

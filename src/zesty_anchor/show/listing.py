@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from zesty_anchor.planning.support import support_text
+from zesty_anchor.planning.version_lines import by_line
 from zesty_anchor.show.columns import columns
 from zesty_anchor.show.paint import Paint
 from zesty_anchor.show.sizes import amount, count
@@ -242,12 +243,8 @@ def _row(paint: Paint, listed: Listing, release: Available, today: str) -> list[
 
 def _grouped(paint: Paint, listed: Listing, releases: list[Available], today: str) -> list[list[str]]:
     """A row for each line of versions: by the first number, or by the first two where those are few."""
-    for width in (2, 1):
-        groups: dict[str, list[Available]] = {}
-        for release in releases:
-            groups.setdefault(".".join(release.version.split("-")[0].split(".")[:width]), []).append(release)
-        if len(groups) <= _MANY:
-            break
+    offered = {release.version: release for release in releases}
+    groups = {line: [offered[each] for each in names] for line, names in by_line(offered).items()}
     rows = []
     for line, group in groups.items():
         newest = group[0]
