@@ -100,9 +100,11 @@ def verify(
     only: Sequence[str] = (),
     shells: Sequence[str] = (),
     deep: bool = False,
+    online: bool = False,
 ) -> Verified:
     """Compare what is installed with the manifest, then check new shells. ``only`` keeps checks whose name
-    contains one of these texts, ``shells`` shells of these names.
+    contains one of these texts, ``shells`` shells of these names; ``online`` has the runtimes' own package
+    tools fetch something, too.
 
     Returns the checks of each shell, what was changed since, and ``exit``, the exit status that the command
     line would have. Raises ``AnswersNeeded`` for a manifest that was not agreed to.
@@ -110,7 +112,7 @@ def verify(
     from zesty_anchor.operations import verify as operation
     from zesty_anchor.proof.prove import Asking
 
-    asking = Asking(tuple(only), tuple(shells))
+    asking = Asking(tuple(only), tuple(shells), online)
     return operation.verify(workstation, person or Person(), asking, deep=deep)[0]
 
 
@@ -121,6 +123,7 @@ def repair(
     only: Sequence[str] = (),
     shells: Sequence[str] = (),
     deep: bool = False,
+    online: bool = False,
     show: Callable[[Verified], object] = lambda seen: None,
 ) -> tuple[Verified, Outcome | None]:
     """Verify, ``show`` what was found, ask the person about each fix, and carry out those that they take as
@@ -132,7 +135,7 @@ def repair(
     from zesty_anchor.operations import repair as operation
     from zesty_anchor.proof.prove import Asking
 
-    asking = Asking(tuple(only), tuple(shells))
+    asking = Asking(tuple(only), tuple(shells), online)
     return operation.repair(workstation, person, asking, deep=deep, show=show)
 
 

@@ -271,6 +271,27 @@ def test_each_command_of_an_extra_is_started(desk: Desk, registries: Registries)
     desk.well("provision")
 
 
+def test_a_package_tool_is_tried_where_that_is_asked_for(desk: Desk, registries: Registries) -> None:
+    registries.wheels("4.2.1")
+    tool = (
+        'online = "[ -z \\"$FOG\\" ] && echo tide >tide || { echo no route to the registry >&2; exit 3; }"\n'
+    )
+    desk.write(
+        RECIPE.replace('commands = ["kelp"', f'{tool}commands = ["kelp"') + '[runtimes.kelp]\nwant = "4"\n'
+    )
+    desk.well("provision")
+    assert "fetches" not in desk.well("verify", "-v").out
+    assert "kelp's package tool fetches a package" in desk.well("verify", "--online", "-v").out
+    assert not list(desk.home.rglob("tide")), "what it fetched is gone"
+    desk.write("export FOG=1\n" + (desk.home / ".profile").read_text(), ".profile")
+    seen = desk.run("verify", "--online")
+    assert seen.code == 4 and "kelp's package tool does not reach its registry" in seen.out, seen.out
+    assert "no route to the registry" in seen.out and "[trust] system = true" in seen.out
+    desk.write(desk.manifest.read_text().replace('use = ["bash"]', "use = []"))
+    desk.well("provision")
+    assert "kelp's package tool fetches a package" in desk.well("verify", "--online", "-v").out
+
+
 def test_a_package_that_fails_half_way_leaves_nothing(desk: Desk, registries: Registries) -> None:
     registries.wheels("4.2.1")
     registries.npm("half", {"1.2.0": ({"x": says("x")}, {})})

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 import click
 
@@ -34,6 +35,7 @@ from zesty_anchor.show import changes, proof
     metavar="FILE",
     help="Also write a JUnit XML report to FILE.",
 )
+@click.option("--online", is_flag=True, help="Also have each runtime's package tool fetch a package.")
 @click.option("--fix", is_flag=True, help="Offer each fix with its diff, and apply those that you take.")
 @with_setting(jobs=True, yes=True, trust=True, verbose="Show every check in every shell.")
 def command(
@@ -42,6 +44,7 @@ def command(
     only: tuple[str, ...],
     shells: tuple[str, ...],
     junit: Path | None,
+    online: bool,
     fix: bool,
 ) -> None:
     """Compare what is installed with the manifest, then open new shells of every kind with a clean
@@ -57,13 +60,14 @@ def command(
         if not setting.as_json and (seen.fixes or not seen.ok):
             proof.verified(setting.err, seen, home, whole=setting.verbose)
 
+    asked: dict[str, Any] = {"only": only, "shells": shells, "deep": deep, "online": online}
     outcome = None
     with setting.opened() as (workstation, person):
         home, name = str(workstation.locations.home), workstation.locations.shown(workstation.file)
         if fix:
-            seen, outcome = api.repair(workstation, person, only=only, shells=shells, deep=deep, show=show)
+            seen, outcome = api.repair(workstation, person, **asked, show=show)
         else:
-            seen = api.verify(workstation, person, only=only, shells=shells, deep=deep)
+            seen = api.verify(workstation, person, **asked)
     if outcome is not None and not setting.as_json:
         changes.outcome(setting.err, outcome, name)
     if junit is not None:

@@ -400,6 +400,10 @@ class Recipe(Part, frozen=True):
     """How ``verify`` asks for the version."""
     program: Program | None = None
     """A small program that ``verify`` runs."""
+    online: str = ""
+    """A command that fetches a tiny package by the runtime's own package tool, into the folder that it runs
+    in, for ``verify --online``. Example: ``"kelp-pack fetch tidy"``.
+    """
     needs: Needs = Needs()
     """Packages of the operating system that the runtime needs."""
     build: Build | None = None

@@ -8,7 +8,7 @@ from pathlib import Path
 import msgspec
 
 from zesty_anchor.manifest.wanted import Wanted
-from zesty_anchor.proof.checks import ABSOLUTE, FOLLOWS, follows, personal, programs, questions
+from zesty_anchor.proof.checks import ABSOLUTE, FOLLOWS, fetches, follows, personal, programs, questions
 from zesty_anchor.proof.reasons import PlaceOf, Reasons
 from zesty_anchor.proof.result import HERE, PROGRAMS, CheckResult, Proof, ShellResult
 from zesty_anchor.proof.verified import PROVISION, Drift
@@ -29,6 +29,7 @@ def explained(
         return proof
     asked = {q.name: q for q in (*questions(wanted, machine.locations), *programs(wanted))}
     asked |= {check.name: personal(check, wanted) for check in wanted.checks if check.run is not None}
+    asked |= {q.name: q for q in fetches(wanted)}
     asked |= {FOLLOWS: follows(SH), ABSOLUTE.name: ABSOLUTE}
     seen = [*proof.failures, *proof.earlier]
     failing = {result.shell for result, _ in seen if result.shell != HERE}

@@ -124,7 +124,33 @@ def programs(wanted: Wanted) -> list[Question]:
     ]
 
 
-def without_shells(wanted: Wanted, launchers: Path) -> list[Question]:
+_FETCH = """
+d=$(mktemp -d) && cd "$d" || exit 1
+( {run} ) >/dev/null && [ -n "$(ls -A)" ]
+status=$?
+cd /; chmod -R u+w "$d"; rm -rf "$d"
+exit $status
+"""
+
+
+def fetches(wanted: Wanted) -> list[Question]:
+    """Whether the own package tool of each default version reaches its registry: by what it fetches into a
+    folder that goes afterwards.
+    """
+    return [
+        Question(
+            f"{version.runtime}'s package tool fetches a package",
+            f"/bin/sh -c {quote(_FETCH.format(run=version.recipe.online))}",
+            "",
+            FETCHED,
+            version.recipe.commands[0],
+        )
+        for version in wanted.defaults
+        if version.recipe.online
+    ]
+
+
+def without_shells(wanted: Wanted, launchers: Path, *, online: bool = False) -> list[Question]:
     """Where no shell is set up: each version by its folder, and the manifest's checks with PATH and variables
     put in place first, as ``export`` prints them; in a folder of its own a check finds the ``launchers``.
     """
@@ -142,6 +168,8 @@ def without_shells(wanted: Wanted, launchers: Path) -> list[Question]:
             question, pinned = personal(check, wanted), f"PATH={quote(str(launchers))}:$PATH; "
             begin = set_up + (pinned if check.folder else "")
             asked.append(msgspec.structs.replace(question, run=f"{begin}{question.run}"))
+    if online:
+        asked += [msgspec.structs.replace(each, run=f"{set_up}{each.run}") for each in fetches(wanted)]
     return [*asked, *programs(wanted)]
 
 
@@ -206,7 +234,7 @@ def _started(version: WantedVersion) -> list[Question]:
     ]
 
 
-STARTED = "started"
+STARTED, FETCHED = "started", "fetched"
 
 
 def _program(version: WantedVersion, program: Program) -> Question:

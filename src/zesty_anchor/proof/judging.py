@@ -17,6 +17,7 @@ from zesty_anchor.proof.result import CheckResult
 from zesty_anchor.shells.fresh import LARGEST, NO_ANSWER, Answer
 
 _LONGEST = 400
+_WORKS = {"started": "it starts", "fetched": "it fetches a package"}
 _NOT_STARTED = "the shell took no command: a startup file waits, or ended it"
 
 
@@ -70,8 +71,8 @@ def _compared(question: Question, answer: Answer, given: Mapping[bytes, bytes]) 
         ok = well and text in question.expected.split("\0")
         named = not ok and re.fullmatch(r"[\w.+-]+", text)
         return ok, "a function or an alias of the shell" if named else text[:_LONGEST]
-    if question.how == "started":
-        return well, "it starts" if well else _last_rows(text)
+    if question.how in _WORKS:
+        return well, _WORKS[question.how] if well else _last_rows(text)
     return well and fnmatch.fnmatchcase(text, question.expected), text[:_LONGEST]
 
 
@@ -135,8 +136,8 @@ def _expected(question: Question) -> str:
         return "only absolute entries"
     if question.how == "outside":
         return "a file of the system, outside your home"
-    if question.how == "started":
-        return "it starts"
+    if question.how in _WORKS:
+        return _WORKS[question.how]
     return question.expected or ("empty" if question.how == "variable" else "(nothing)")
 
 

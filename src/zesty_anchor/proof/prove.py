@@ -17,6 +17,7 @@ from zesty_anchor.proof.checks import (
     FOLLOWS,
     LOOKUPS,
     about,
+    fetches,
     follows,
     personal,
     programs,
@@ -43,7 +44,8 @@ _PROGRAM_SECONDS = 900.0
 
 
 class Asking(msgspec.Struct, frozen=True):
-    """What is to be asked: only the checks of these names, and only these shells (none named: all); with what
+    """What is to be asked: only the checks of these names, and only these shells (none named: all); whether
+    the package tools are to fetch something (``online``); with what
     was proved ``before``, those questions are left out whose answers hang on a version alone and were right
     then, and what a startup file of the person's prints, or puts on PATH, was so before. In each of the
     ``folders`` shells that follow the folder are asked for the versions that are pinned there.
@@ -51,6 +53,7 @@ class Asking(msgspec.Struct, frozen=True):
 
     only: tuple[str, ...] = ()
     shells: tuple[str, ...] = ()
+    online: bool = False
     before: Proved | None = None
     folders: tuple[PinnedFolder, ...] = ()
 
@@ -125,7 +128,8 @@ def _rounds(wanted: Wanted, machine: Machine, asking: Asking, left_out: Collecti
     """
     if not wanted.shells:
         shell = next((each for each in machine.shells if SHELLS[each.name].like_sh), None)
-        asked = [q for q in without_shells(wanted, machine.locations.launchers) if _fits(q.name, asking)]
+        alone = without_shells(wanted, machine.locations.launchers, online=asking.online)
+        asked = [q for q in alone if _fits(q.name, asking)]
         return [_Round(shell, Context(PROGRAMS, ()), asked)] if shell is not None and asked else []
     asked = [*questions(wanted, machine.locations), ABSOLUTE]
     asked = [q for q in asked if q not in left_out and _fits(q.name, asking)]
@@ -148,7 +152,8 @@ def _rounds(wanted: Wanted, machine: Machine, asking: Asking, left_out: Collecti
             if not check.shells or each.shell.name in check.shells:
                 each.asked.append(personal(check, wanted))
     rounds += _in_folders(wanted, machine, asking, rounds)
-    small = [q for q in programs(wanted) if q not in left_out and _fits(q.name, asking)]
+    small = [*programs(wanted), *(fetches(wanted) if asking.online else ())]
+    small = [q for q in small if q not in left_out and _fits(q.name, asking)]
     if small:
         first = rounds[0]
         rounds.insert(0, _Round(first.shell, Context(PROGRAMS, first.context.options), small))

@@ -13,10 +13,10 @@ class Question(msgspec.Struct, frozen=True):
     ``how`` is ``place`` (one of these paths, a NUL between them), ``variable`` (the value that ``env -0``
     gives for the name after the dollar sign of ``name``, byte for byte), ``glob``, ``once`` (a PATH that
     holds each of the expected folders once), ``absolute`` (a PATH without empty and relative entries),
-    ``outside`` (a path that is in none of those folders), ``follows`` (like ``glob``), ``started`` (it ends
-    with 0), or ``check`` (what the manifest's ``check`` says). Questions with the same ``run`` share one
-    answer. ``about`` is the command, the ``$VARIABLE`` or ``PATH`` by which a cause is looked for. The answer
-    to one that is ``shared`` hangs on the shell's environment alone.
+    ``outside`` (a path that is in none of those folders), ``follows`` (like ``glob``), ``started`` and
+    ``fetched`` (it ends with 0), or ``check`` (what the manifest's ``check`` says). Questions with the same
+    ``run`` share one answer. ``about`` is the command, the ``$VARIABLE`` or ``PATH`` by which a cause is
+    looked for. The answer to one that is ``shared`` hangs on the shell's environment alone.
     """
 
     name: str

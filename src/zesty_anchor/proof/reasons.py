@@ -8,7 +8,7 @@ from collections.abc import Callable, Iterable
 from pathlib import Path
 
 from zesty_anchor.manifest.wanted import Wanted
-from zesty_anchor.proof.checks import FOLLOWS, STARTED, about
+from zesty_anchor.proof.checks import FETCHED, FOLLOWS, STARTED, about
 from zesty_anchor.proof.question import Question
 from zesty_anchor.proof.result import STARTS, Cause, CheckResult
 from zesty_anchor.proof.starts import NO_ERROR, SILENT
@@ -300,6 +300,9 @@ class Reasons:
         """Nothing of the shell's: the check itself, or what it runs."""
         if question.how == STARTED:
             return self._extra(question)
+        if question.how == FETCHED:
+            what = f"{question.name.partition(' ')[0]} package tool does not reach its registry"
+            return Cause(what), "check its registry's address, the proxy, and [trust] system = true"
         for number, check in enumerate(self._wanted.checks):
             if check.name == question.name:
                 place = self._place_of("checks", number, "run")
