@@ -52,6 +52,8 @@ def test_draft_takes_names(desk: Desk) -> None:
     assert written["runtimes"] == {"node": {"want": "lts"}, "zig": {"want": "latest"}}
     assert "exists already" in desk.run("draft", "node").err
     assert tomllib.loads(desk.well("draft", "java", "-").out)["runtimes"] == {"java": {"want": "lts"}}
+    both = tomllib.loads(desk.well("draft", "elixir", "-").out)["runtimes"]
+    assert list(both) == ["erlang", "elixir"], "a manifest without what it runs on would be refused"
     wrong = desk.run("draft", "jav", "other.toml")
     assert wrong.code == 2 and "did you mean 'java'?" in wrong.err and not (desk.home / "other.toml").exists()
 

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from zesty_anchor.feeds.known import feed_class
+from zesty_anchor.manifest.recipe import Recipe
 from zesty_anchor.planning.listing import RuntimeKnown
 from zesty_anchor.planning.look import look_at
 from zesty_anchor.planning.workstation import Workstation, with_manifest
@@ -53,8 +54,8 @@ def with_runtimes(bare: Workstation, names: Sequence[str]) -> Workstation:
 
 
 def manifest_of(bare: Workstation, names: Sequence[str]) -> str:
-    """The text of a manifest that asks for runtimes: their long-term line, where they have one, else the
-    newest version.
+    """The text of a manifest that asks for runtimes, and for those that they run on: their long-term line,
+    where they have one, else the newest version.
 
     Raises ``UsageProblem`` where one has no recipe.
     """
@@ -72,7 +73,19 @@ def manifest_of(bare: Workstation, names: Sequence[str]) -> str:
                 if close
                 else "zesty-anchor docs recipes shows how to write one",
             )
+    for name in _with_those_below(names, known):
         want = "lts" if "lts" in known[name].channels else "latest"
         text += f"\n# {known[name].title or name}; zesty-anchor list {name} shows its versions\n"
         text += f'[runtimes.{name}]\nwant = "{want}"\n'
     return text
+
+
+def _with_those_below(names: Sequence[str], known: Mapping[str, Recipe]) -> dict[str, None]:
+    """Runtimes, each after the one that it runs on. Pure."""
+    found: dict[str, None] = {}
+    for name in names:
+        below = known[name].on
+        if below is not None and below.runtime in known and below.runtime not in found:
+            found |= _with_those_below([below.runtime], known)
+        found[name] = None
+    return found
