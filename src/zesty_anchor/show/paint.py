@@ -19,6 +19,36 @@ _OURS = int.from_bytes(os.urandom(4)) + (1 << 32)
 _STYLE = re.compile(rf"\x1b\[{_OURS};([0-9;]*)m")
 
 
+_PLACE = re.compile(r"(?<![\w/.~:])(~?/[^\s:,;'\"()]+)(:\d+)")
+"""A file and its line, as they are shown."""
+
+
+def takes_links(environ: Mapping[str, str]) -> bool:
+    """Whether a terminal makes links of what says so (the de facto standard of terminals, "OSC 8"); any other
+    may show the letters. Pure.
+    """
+    vte, program = environ.get("VTE_VERSION", ""), environ.get("TERM_PROGRAM", "")
+    return (
+        (vte.isdigit() and int(vte) >= _FIRST_VTE)
+        or bool(_TERMINALS & environ.keys())
+        or program in _PROGRAMS
+        or environ.get("TERM", "") in _TERMS
+    ) and not environ.get("TMUX")
+
+
+_FIRST_VTE = 5000
+_TERMINALS = frozenset({"KONSOLE_VERSION", "WT_SESSION", "KITTY_WINDOW_ID"})
+_PROGRAMS = frozenset({"iTerm.app", "WezTerm", "vscode", "ghostty"})
+_TERMS = frozenset({"xterm-kitty", "foot", "alacritty"})
+
+
+def _link(found: re.Match[str], home: str) -> str:
+    from urllib.parse import quote
+
+    file = found[1].replace("~", home, 1) if found[1].startswith("~") else found[1]
+    return f"\x1b]8;;file://{os.uname().nodename}{quote(file)}\x1b\\{found[0]}\x1b]8;;\x1b\\"
+
+
 _GLUE = "\ue000"
 """Marks a space at which a line is not wrapped: a private-use character (Unicode 23.5, "Private-Use")."""
 
@@ -40,6 +70,9 @@ class Paint:
         """Whether a line that was written can be written anew."""
         self.width = _width(stream) if self.terminal else 0
         """Columns of the terminal; 0 where there is none."""
+        self.home = environ.get("HOME", "")
+        self.links = self.rewrites and takes_links(environ)
+        """Whether a file with its line can be opened from the terminal."""
         self.on = colour == "always" or (colour == "auto" and self.terminal and not environ.get("NO_COLOR"))
 
     def _styled(self, text: str, **style: object) -> str:
@@ -100,8 +133,13 @@ class Paint:
         """
         parts = _STYLE.split(without_credentials(text.replace(_GLUE, " ")))
         return "".join(
-            visible(part) if number % 2 == 0 else f"\x1b[{part}m" for number, part in enumerate(parts)
+            self._linked(visible(part)) if number % 2 == 0 else f"\x1b[{part}m"
+            for number, part in enumerate(parts)
         )
+
+    def _linked(self, text: str) -> str:
+        """With a link for each file with its line. The text itself stays as it is."""
+        return _PLACE.sub(lambda found: _link(found, self.home), text) if self.links else text
 
 
 def out(colour: str, environ: Mapping[str, str]) -> Paint:
