@@ -159,7 +159,7 @@ SABOTAGES = {
     fixes=False),
     "it becomes another program": Sabotage("sed -i '1iexec true' .kshrc", "it starts", ("ksh",), ".kshrc:1",
     fixes=False),
-    "a slow line": Sabotage("$RC .zshrc 'sleep 2.5'", "it starts within 2000 ms", ("zsh",), ".zshrc:2",
+    "a slow line": Sabotage("$RC .zshrc 'sleep 4.5'", "it starts within 4000 ms", ("zsh",), ".zshrc:2",
     fixes=False),
     # What else the manifest says.
     "the name that git knows is gone": Sabotage("sed -i /name/d .gitconfig", "", (), ".gitconfig"),

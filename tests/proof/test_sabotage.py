@@ -23,7 +23,7 @@ from zesty_anchor.system.host import login_path
 MANIFEST = """
 [shells]
 use = "all"
-startup = "2000 ms"
+startup = "4000 ms"
 [recipes.kelp]
 commands = ["kelp"]
 [recipes.kelp.version]

@@ -88,7 +88,7 @@ COMMANDS = {
         "Make",
         "Open new shells and check what the manifest promises.",
         (),
-        ("--deep", "--fix", "--only", "--shell", "--junit", *_WORK),
+        ("--deep", "--fix", "--online", "--only", "--shell", "--junit", *_WORK),
     ),
     "lock": Own(
         "Make",
