@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import signal
+import time
 from collections.abc import Collection
 from contextlib import suppress
 from pathlib import Path
@@ -32,13 +33,13 @@ def end_marked(mark: bytes, session: int, spared: Collection[int]) -> None:
     ``spared``: again until none is left, since they may start others meanwhile. Where there is no /proc
     (proc(5)), nothing is done.
     """
-    for _ in range(_ROUNDS):
-        found = marked(mark, session, spared)
-        if not found:
-            return
+    until, pause = time.monotonic() + _ENDED_SECONDS, 0.001
+    while (found := marked(mark, session, spared)) and time.monotonic() < until:
         for each in found:
             with suppress(ProcessLookupError, PermissionError):
                 os.kill(each, signal.SIGKILL)
+        time.sleep(pause)  # on a busy machine one that was killed is there for a moment
+        pause = min(2 * pause, 0.05)
 
 
 def marked(mark: bytes, session: int, spared: Collection[int]) -> list[int]:
@@ -48,7 +49,8 @@ def marked(mark: bytes, session: int, spared: Collection[int]) -> list[int]:
     return [each for each in processes() if each not in spared and _belongs(each, own, mark, session)]
 
 
-_ROUNDS = 20
+_ENDED_SECONDS = 2.0
+"""How long it is tried."""
 
 
 def _belongs(process: int, user: int, mark: bytes, session: int) -> bool:
