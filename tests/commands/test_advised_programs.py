@@ -5,6 +5,7 @@ from __future__ import annotations
 import ast
 import os
 import re
+import shutil
 import subprocess
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -12,8 +13,11 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import Answer, Desk
+from zesty_anchor.demo.archive import deb
 from zesty_anchor.system import with_sudo as rights
+from zesty_anchor.system.apt import Apt, apt_problem
 from zesty_anchor.system.namespaces import way_to_allow
+from zesty_anchor.system.problem import Problem
 
 ROOT = Path(__file__).parents[2]
 Ordinary = Callable[..., Answer]
@@ -28,13 +32,14 @@ TRIED = {
     "chown @": "a startup file",
     "chown -R": "our folder",
     "mount -t": "no terminals",
-    "sysctl -w": "user namespaces that are closed",
     "dpkg --configure": "a package that dpkg left unfinished",
     "apt-get -f": "a package that dpkg left unfinished",
     "apt-get purge": "a package that dpkg left unfinished",
     "apt-mark unhold": "a package on hold",
 }
-"""What a test here, or of tests/fresh_machine, runs, by the case that it is run in."""
+"""What a test here runs as it is printed, by the case that it is run in."""
+CLOSES = {"sysctl -w"}
+"""It would open the kernel of this machine to all: which switch it names is looked at in a copy of the settings."""
 LOOKS = {"apt-mark showhold", "apt-get clean", "apt-get update", "git ls-remote"}
 """What changes nothing by which a command of ours could come to another end in a test without network."""
 
@@ -58,7 +63,7 @@ def texts() -> Iterator[str]:
 
 def test_each_command_of_another_program_is_known_here() -> None:
     found = {" ".join(each) for text in texts() for each in COMMAND.findall(text)}
-    assert found == set(TRIED) | LOOKS
+    assert found == set(TRIED) | LOOKS | CLOSES
 
 
 def advised(answer: Answer, pattern: str) -> str:
@@ -180,3 +185,62 @@ def test_sudo_is_advised_where_it_is(monkeypatch: pytest.MonkeyPatch) -> None:
     assert rights.with_sudo("chown 1 x") == "as root: chown 1 x"
     monkeypatch.setattr(rights, "trusted_program", lambda name: "/usr/bin/doas" if name == "doas" else None)
     assert rights.with_sudo("chown 1 x") == "doas chown 1 x"
+
+
+NAME = "tide-unfinished"
+
+
+@pytest.fixture
+def unfinished(tmp_path: Path) -> Iterator[Path]:
+    """A package that dpkg cannot configure as long as a file is missing: that file."""
+    flag, file = tmp_path / "flag", tmp_path / f"{NAME}.deb"
+    postinst = f"#!/bin/sh\n[ -e {flag} ] || {{ echo no tide table >&2; exit 1; }}\n".encode()
+    fields = {
+        "Package": NAME, "Version": "1.0", "Architecture": "all", "Maintainer": "the tide desk <desk@harbour.invalid>",
+        "Description": "made up",
+    }  # fmt: skip
+    file.write_bytes(deb(fields, {"DEBIAN/postinst": postinst}))
+    subprocess.run(["dpkg", "-i", str(file)], capture_output=True, check=False)
+    yield flag
+    subprocess.run(["dpkg", "--purge", "--force-all", NAME], capture_output=True, check=False)
+
+
+def status_of() -> str:
+    words = ["dpkg-query", "-W", "-f", "${db:Status-Want} ${db:Status-Status}", NAME]
+    return subprocess.run(words, capture_output=True, text=True, check=False).stdout
+
+
+def as_printed(advice: str, pattern: str) -> None:
+    found = re.search(pattern, advice)
+    assert found is not None, advice
+    subprocess.run(["sh", "-c", found[0]], input="y\n", text=True, capture_output=True, check=True)
+
+
+@pytest.mark.system
+@pytest.mark.skipif(os.geteuid() != 0 or shutil.which("dpkg-query") is None, reason="needs root on Debian")
+def test_what_dpkg_left_unfinished(unfinished: Path, tmp_path: Path) -> None:
+    assert status_of() == "install half-configured"
+    advice = apt_problem(["dpkg was interrupted, you must run it again"], tmp_path / "log").advice
+    unfinished.touch()
+    as_printed(advice, r"dpkg --configure -a")
+    assert status_of() == "install installed"
+    as_printed(advice, r"apt-get -f install")
+    subprocess.run(["apt-mark", "hold", NAME], capture_output=True, check=True)
+    held = apt_problem(["Held packages were changed"], tmp_path / "log").advice
+    as_printed(held.replace("NAME", NAME), rf"apt-mark unhold {NAME}")
+    assert status_of() == "install installed", "it is held no more"
+    unfinished.unlink()
+    again = ["dpkg", "-i", str(unfinished.with_name(f"{NAME}.deb"))]
+    subprocess.run(again, capture_output=True, check=False)
+    assert status_of() == "install half-configured"
+    with pytest.raises(Problem, match="cannot configure") as caught:
+        Apt(os.environ).install([NAME], really, lambda *_: None, tmp_path / "log")
+    as_printed(caught.value.advice, rf"apt-get purge {NAME}")
+    assert "installed" not in status_of().split()
+
+
+def really(command: tuple[str, ...], hear: Callable[[str], None]) -> int:
+    done = subprocess.run(command, capture_output=True, text=True, check=False)
+    for line in (done.stdout + done.stderr).splitlines():
+        hear(line)
+    return done.returncode

@@ -33,6 +33,8 @@ LISTS_OLD_SECONDS = 24 * 3600
 _LARGEST_LOOKED_AT = 64 << 20
 """Bytes of a package that is fetched to see what it would ask."""
 _MOST_NAMED = 5
+_OTHERWISE = "apt failed: "
+"""How the message of an error begins of which nothing else is known."""
 _AT_WORK = {
     "apt": "apt",
     "apt-get": "apt-get",
@@ -337,7 +339,11 @@ class Apt:
             self._run((*_ENVIRONMENT, "dpkg", "--force-confdef", "--force-confold", "--configure", "-a"),
                       run, told, write, log)  # fmt: skip
         if self._unfinished():
-            self._run((*_ENVIRONMENT, "apt-get", "-f", "install", *_OPTIONS), run, told, write, log)
+            try:
+                self._run((*_ENVIRONMENT, "apt-get", "-f", "install", *_OPTIONS), run, told, write, log)
+            except Problem as problem:
+                if not problem.what.startswith(_OTHERWISE):  # a lock, a disk that is full
+                    raise
         if left := self._unfinished():
             raise Problem(
                 f"dpkg cannot configure {', '.join(left[:_MOST_NAMED])}",
@@ -471,5 +477,5 @@ def apt_problem(errors: Sequence[str], log: Path) -> Problem:
             advice=f"check the network; then: {with_sudo('apt-get update')}, and run the same command again",
         )
     return Problem(
-        f"apt failed: {errors[0] if errors else 'it says no more'}", where=where, advice="see its output"
+        f"{_OTHERWISE}{errors[0] if errors else 'it says no more'}", where=where, advice="see its output"
     )
