@@ -48,20 +48,21 @@ def test_the_likeliest_come_first_and_all_by_typing() -> None:
     assert matching(rows, "nothing") == [] and "3.5.0" not in [row.version for row in rows]
 
 
+def opened(desk: Desk, *words: str) -> Any:
+    """``switch kelp`` on a terminal, in the folder tides."""
+    return pexpect.spawn(
+        str(PROGRAM), ["switch", "kelp", "--colour", "never", *words], cwd=str(desk.home / "tides"),
+        env={"HOME": str(desk.home), "PATH": login_path(), "TERM": "xterm", "LANG": "C.UTF-8"},
+        encoding="utf-8", dimensions=(40, 100), timeout=30,
+    )  # fmt: skip
+
+
 @pytest.fixture
 def choosing(desk: Desk) -> Any:
     desk.wants('[shells]\nuse = ["bash"]\n', '[runtimes.kelp]\nwant = "4.1.0"\nalso = ["3.6.2"]\n')
     desk.well("provision")
     (desk.home / "tides").mkdir()
-    child = pexpect.spawn(
-        str(PROGRAM),
-        ["switch", "kelp", "--choose", "--project", "--colour", "never"],
-        cwd=str(desk.home / "tides"),
-        env={"HOME": str(desk.home), "PATH": login_path(), "TERM": "xterm", "LANG": "C.UTF-8"},
-        encoding="utf-8",
-        dimensions=(40, 100),
-        timeout=30,
-    )
+    child = opened(desk, "--choose", "--project")
     child.expect("arrow keys move")
     yield child
     child.close()
@@ -87,28 +88,20 @@ def test_arrow_keys_move_and_escape_leaves_all_as_it_is(desk: Desk, choosing: An
 def test_the_list_opens_by_itself_and_asks_where_it_holds(desk: Desk, choosing: Any) -> None:
     choosing.send("\x1b")
     choosing.expect(pexpect.EOF)
-
-    def opened(*words: str) -> Any:
-        return pexpect.spawn(
-            str(PROGRAM), ["switch", "kelp", "--colour", "never", *words], cwd=str(desk.home / "tides"), encoding="utf-8",
-            env={"HOME": str(desk.home), "PATH": login_path(), "TERM": "xterm", "LANG": "C.UTF-8"},
-            dimensions=(40, 100), timeout=30,
-        )  # fmt: skip
-
-    child = opened()
+    child = opened(desk)
     child.expect("arrow keys move")
     child.send("3.6\r")
-    child.expect("kelp 3.6.2: where is it to be active")
+    child.expect("kelp 3.6.2: where should it be active")
     child.send("project\r")
     child.expect("kelp 3.6.2 is active here: project")
     child.expect(pexpect.EOF)
     assert (desk.home / "tides/.kelp-version").read_text() == "3.6.2\n"
-    child = opened()
+    child = opened(desk)
     child.expect("arrow keys move")
     child.send("\x1b")  # nothing is taken: what is active is shown
     child.expect("3.6.2 .*by .*kelp-version")
     child.expect(pexpect.EOF)
-    child = opened("-q")
+    child = opened(desk, "-q")
     child.expect("3.6.2 .*by .*kelp-version")
     child.expect(pexpect.EOF)
     assert (desk.home / "tides/.kelp-version").read_text() == "3.6.2\n"

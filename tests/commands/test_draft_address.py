@@ -103,12 +103,12 @@ def test_an_address_that_says_too_little_is_refused(desk: Desk, make_feed: Calla
     assert other.code == 1 and f"{path} is not the file that SHA256SUMS names" in other.err
     files["index.html"] = b"no list here"
     unlisted = desk.run("draft", make_feed(files) + path)
-    assert unlisted.code == 2 and "shows no list of its files" in unlisted.err and "next:" in unlisted.err
+    assert unlisted.code == 2 and "does not list its files" in unlisted.err and "next:" in unlisted.err
     for wrong, why in (
-        ("gauge.zip", "bears no version"),
+        ("gauge.zip", "has a version in its name"),
         ("", "names no file"),
-        ("1.2-linux.zip", "bears no version"),
-        ("_1.2.zip", "no name of a tool"),
+        ("1.2-linux.zip", "has a version in its name"),
+        ("_1.2.zip", "does not begin with the name of a tool"),
     ):
         with pytest.raises(UsageProblem, match=why):
             place_of(f"http://127.0.0.1/{wrong}", "linux-x86_64")

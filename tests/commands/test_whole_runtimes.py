@@ -260,7 +260,7 @@ def test_each_command_of_an_extra_is_started(desk: Desk, registries: Registries)
     line = desk.manifest.read_text().splitlines().index('extras = ["lost", "curt", "tidy"]') + 1
     assert f"~/workstation.toml:{line}: lost does not start with kelp 4.2.1" in answer.out, answer.out
     assert "Error: Cannot find module 'tide'" in answer.out
-    assert "name another version of lost in its extras, or take it out" in answer.out
+    assert "choose another version of lost in extras, or remove it" in answer.out
     marks = {
         c["name"]: c["ok"] for each in desk.run("verify", "--json").json["shells"] for c in each["checks"]
     }

@@ -20,7 +20,7 @@ _ROWS = 14
 """How many versions are seen at once."""
 _PAGE = 10
 _WIDEST = 16
-"""Signs of the column of versions; a longer one has its row to itself."""
+"""Characters of the column of versions; a longer version moves its notes to the right."""
 
 
 class _List:

@@ -19,8 +19,8 @@ def command(setting: Setting, words: tuple[str, ...]) -> None:
     """Write a starter manifest to FILE (workstation.toml): for each RUNTIME that is named, else from what is
     on this machine (shells, runtimes, variables, PATH).
 
-    With the ADDRESS of a tool's archive or program on the web, that is fetched and looked into, and the
-    manifest has a feed for it.
+    With the ADDRESS of a tool's archive or program on the web, it is downloaded and inspected, and the
+    manifest gets a feed for it.
 
     FILE has a slash or ends in .toml; "-" prints the manifest. An existing file is never changed.
     """
@@ -29,7 +29,7 @@ def command(setting: Setting, words: tuple[str, ...]) -> None:
     files = [word for word in others if word == "-" or "/" in word or word.endswith(".toml")]
     names = [word for word in others if word not in files]
     if len(addresses) > 1 or (addresses and names):
-        raise click.UsageError(f"name one address alone: {addresses[0]}")
+        raise click.UsageError(f"give one address, and no runtimes with it: {addresses[0]}")
     if len(files) > 1:
         raise click.UsageError(f"name one file only: {files[0]} or {files[1]}")
     file = Path(files[0] if files else FILE_NAME)

@@ -29,7 +29,7 @@ from zesty_anchor.show import changes, choices
 from zesty_anchor.system.problem import UsageProblem
 
 SCOPES = ("session", "project", "default")
-_TOLD = {
+_SCOPE_HELP = {
     "session": "For this shell, until it ends.",
     "project": "For this folder and those below it: it is written into a file here.",
     "default": "Everywhere else: it is written into the manifest.",
@@ -38,7 +38,7 @@ _TOLD = {
 
 def _scopes(command: Callable[..., Any]) -> Callable[..., Any]:
     for scope in reversed(SCOPES):
-        command = click.option(f"--{scope}", "scope", flag_value=scope, help=_TOLD[scope])(command)
+        command = click.option(f"--{scope}", "scope", flag_value=scope, help=_SCOPE_HELP[scope])(command)
     return command
 
 
@@ -60,7 +60,7 @@ def command(
     choose: bool,
 ) -> None:
     """Choose a version of RUNTIME. Without WANT, a list opens on a terminal: arrow keys move, typing filters,
-    Enter takes, Escape leaves all as it is. Elsewhere, and with -q, show which version is active here and
+    Enter takes, Escape cancels. Elsewhere, and with -q, show which version is active here and
     what decided it.
 
     The narrower scope wins: session, then project, then default. With the command za, in a shell that is set
@@ -73,11 +73,10 @@ def command(
             raise click.UsageError("--choose asks for the version: name none")
         asks = want is None and not forget and _is_terminal() and not setting.quiet and not setting.as_json
         if choose or asks:
-            want = _chosen(workstation, person, runtime)
-            scope = scope or (_chosen_scope(workstation, runtime, want) if want is not None else None)
-            if choose and (want is None or scope is None):
+            want, scope = _chosen(workstation, person, runtime, scope)
+            if want is None and choose:
                 return
-        if (want is None and not forget) or (asks and scope is None):
+        if want is None and not forget:
             found = choice(workstation, runtime)
             if setting.as_json:
                 setting.print_json(found)
@@ -122,13 +121,15 @@ def _chosen_scope(workstation: Workstation, runtime: str, version: str) -> str |
         return "session"
     from zesty_anchor.commands.choosing import choose
 
-    rows = [Choosable(each, (_TOLD[each],), first=True) for each in ("default", "project")]
-    return choose(f"{runtime} {version}: where is it to be active?", rows)
+    rows = [Choosable(each, (_SCOPE_HELP[each],), first=True) for each in ("default", "project")]
+    return choose(f"{runtime} {version}: where should it be active?", rows)
 
 
-def _chosen(workstation: Workstation, person: Person, runtime: str) -> str | None:
-    """The version that the person takes from a list; None where they take none. Raises ``UsageProblem`` where
-    there is no terminal.
+def _chosen(
+    workstation: Workstation, person: Person, runtime: str, scope: str | None
+) -> tuple[str | None, str | None]:
+    """The version that the person takes from a list, and its scope, from another list where none is given;
+    no version where they leave either. Raises ``UsageProblem`` where there is no terminal.
     """
     if not _is_terminal():
         raise UsageProblem(
@@ -138,7 +139,10 @@ def _chosen(workstation: Workstation, person: Person, runtime: str) -> str | Non
     from zesty_anchor.commands.choosing import choose
 
     listed = listing(workstation, person, runtime)
-    return choose(f"{runtime}: choose a version", choosable(listed, datetime.date.today().isoformat()))
+    want = choose(f"{runtime}: choose a version", choosable(listed, datetime.date.today().isoformat()))
+    if want is not None and scope is None:
+        scope = _chosen_scope(workstation, runtime, want)
+    return (want, scope) if scope is not None else (None, None)
 
 
 def _tell(setting: Setting, done: Switched) -> None:

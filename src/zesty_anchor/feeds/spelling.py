@@ -10,15 +10,17 @@ _SPELLINGS = {
     "linux": ("linux",),
     "macos": ("darwin", "macos", "osx"),
 }
-"""What stands for one of our words (uname(1), ``-s`` and ``-m``, in small letters), in any letters."""
-_WORDS = {word: plain for plain, words in _SPELLINGS.items() for word in words}
+"""Our words for systems and machines (as uname(1) prints most of them), each with the spellings in file
+names. Case does not matter there.
+"""
+_WORDS = {spelling: word for word, spellings in _SPELLINGS.items() for spelling in spellings}
 _FOUND = re.compile(
     rf"(?<![A-Za-z0-9])(?:{'|'.join(sorted(_WORDS, key=len, reverse=True))})(?![A-Za-z0-9])", re.IGNORECASE
 )
 
 
 def plain(name: str) -> str:
-    """A name with our words for systems and machines. Pure."""
+    """A name with each spelling replaced by our word. Pure."""
     return _FOUND.sub(lambda found: _WORDS[found[0].lower()], name)
 
 
@@ -30,6 +32,6 @@ def with_places(name: str, platform: str) -> str:
 
 
 def first_word(name: str) -> int:
-    """Where the first of such words begins; the end of the name where there is none. Pure."""
+    """Where the first system or machine in a name begins; its end where there is none. Pure."""
     found = _FOUND.search(name)
     return found.start() if found else len(name)

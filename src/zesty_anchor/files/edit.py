@@ -65,7 +65,6 @@ class Edit(msgspec.Struct, frozen=True):
         path, target, closed = self.file.path, self.file.target, self.file.closed
         behind = f", {target}" if target != path else ""
         there = self.file.content is not None
-        own = f"chown {os.geteuid()} {shlex.quote(str(target))}"
         leave = "(or leave its shell out of [shells] use)"
         if there and not self.file.writable:
             raise Problem(
@@ -74,10 +73,11 @@ class Edit(msgspec.Struct, frozen=True):
                 advice=f"allow it with: chmod u+w {shlex.quote(str(path))}   {leave}",
             )
         if there and self.file.owner is not None:
+            own = with_sudo(f"chown {os.geteuid()} {shlex.quote(str(target))}")
             raise Problem(
                 f"{path} belongs to {owner_name(self.file.owner)}, and writing it would change its owner",
                 where=str(target),
-                advice=f"if it is yours: {with_sudo(own)}   {leave}",
+                advice=f"if it is yours: {own}   {leave}",
             )
         if closed is not None:
             raise Problem(

@@ -108,9 +108,9 @@ class WantedVersion(msgspec.Struct, frozen=True):
     ``packages`` are those of the operating system that its recipe needs here. A ``source`` is built, with
     ``earlier`` (a version needed only for that), in about ``build_seconds`` (0: nobody knows): as long as the
     last one took here where one was ``built_before``. ``on`` is the version of another runtime that it runs
-    on, as ``NAME VERSION``, ``built_with`` are those that its build uses,
-    ``builds`` the folders that may hold a build of it from another machine. ``extras`` are the command-line
-    packages to be put into it. ``variables`` are those of its recipe.
+    on, as ``NAME VERSION``, ``built_with`` are those that its build uses, ``builds`` the folders
+    that may hold a build of it from another machine. ``extras`` are the command-line packages to be put into
+    it. ``variables`` are those of its recipe.
 
     It is installed ``through`` a manager, if one is named; while that is not there, ``version`` is the want,
     and ``pending`` says so. ``root`` is the folder of the archive that is the version (empty: all of it),

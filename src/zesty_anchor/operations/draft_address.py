@@ -35,6 +35,7 @@ _LISTS = re.compile(r"sha(?:256|512)sums?|checksums?|shasums(?:256|512)?", re.IG
 _RUNS = (b"\x7fELF", b"#!", b"\xcf\xfa\xed\xfe")
 """How a program begins: ELF (elf(5)), a script (execve(2)), Mach-O of 64 bits."""
 _MOST_COMMANDS = 12
+"""As many commands are written into the recipe."""
 
 
 class Place(msgspec.Struct, frozen=True):
@@ -55,21 +56,21 @@ def place_of(url: str, platform: str) -> Place:
     if not file:
         raise UsageProblem(f"{url} names no file", advice="give the address of an archive, or of a program")
     outer = next((n for n in reversed(range(len(folders))) if _VERSION.fullmatch(folders[n])), None)
-    found = _VERSION.search(file, first_digit(file))
-    if outer is not None:
-        version = _VERSION.fullmatch(folders[outer])[1]  # type: ignore[index]
-    elif found is not None:
-        version = found[1]
-    else:
+    in_folder = _VERSION.fullmatch(folders[outer]) if outer is not None else None
+    found = in_folder or _VERSION.search(file, _version_start(file))
+    if found is None:
         raise UsageProblem(
-            f"{file} bears no version, nor does its folder",
+            f"neither {file} nor its folder has a version in its name",
             where=url,
             advice="give the address of one version, such as …/v1.2/tool or …/tool-1.2.tar.gz",
         )
+    version = found[1]
     stem = file[: file.index(version)].removesuffix("v") if version in file else re.sub(r"\.\w+$", "", file)
     name = re.sub(r"[^A-Za-z0-9_-]", "", stem[: first_word(stem)]).strip("-_").lower()
     if not re.match(r"[a-z]", name):
-        raise UsageProblem(f"{file} bears no name of a tool", where=url, advice="write the manifest by hand")
+        raise UsageProblem(
+            f"{file} does not begin with the name of a tool", where=url, advice="write the manifest by hand"
+        )
     above = folders[:outer] if outer is not None else folders
     inner = [*(folders[outer:] if outer is not None else []), file]
     pattern = "/".join(with_places(part.replace(version, "{version}"), platform) for part in inner)
@@ -77,8 +78,8 @@ def place_of(url: str, platform: str) -> Place:
     return Place(name, version, folder, _named(pattern, name))
 
 
-def first_digit(file: str) -> int:
-    """Where a version may begin: after a sign that parts words, and not in the middle of one. Pure."""
+def _version_start(file: str) -> int:
+    """Where a version may begin: after a separator, not inside a word. Pure."""
     found = re.search(r"(?<=[-_.])v?\d+\.\d", file) or re.search(r"(?<=[-_])v?\d", file)
     return found.start() if found else len(file)
 
@@ -114,7 +115,7 @@ def draft_address(workstation: Workstation, url: str) -> str:
     first = place.file.partition("/")[0].replace("{version}", place.version)
     if not any(name.rstrip("/") in (first, file) for name in listed):
         raise UsageProblem(
-            f"{place.folder} shows no list of its files, so nothing tells which versions there are",
+            f"{place.folder} does not list its files, so the available versions are unknown",
             where=url,
             advice='where a list in JSON is served, write a feed of kind = "json": zesty-anchor docs feeds',
         )
@@ -145,7 +146,7 @@ def _manifest(place: Place, inside: _Inside, sums: str, signature: str, *, known
         rows += [f'# version = {{ run = "{inside.commands[0]} --version", expect = "*{{version}}*" }}']
     rows += ["", f"[runtimes.{name}]", 'want = "latest"', f'feed = "{feed}"']
     if not sums:
-        rows += [f'unpinned = "accepted"  # no digest is offered; today it has {inside.digest}']
+        rows += [f'unpinned = "accepted"  # no digest is published; today it is {inside.digest}']
     return "\n".join(rows) + "\n"
 
 
@@ -216,7 +217,7 @@ def _commands(folder: Path, name: str, url: str) -> tuple[str, tuple[str, ...]]:
         found.setdefault(os.path.relpath(file.parent, folder), []).append(file.name)
     if not found:
         raise Problem(
-            "nothing in the archive is a program", where=url, advice="zesty-anchor docs recipes says more"
+            "the archive contains no program", where=url, advice="zesty-anchor docs recipes says more"
         )
     bin = min(found, key=lambda part: (name not in found[part], part != "bin", part.count("/"), part))
     return bin, tuple(sorted(found[bin], key=lambda each: (each != name, each))[:_MOST_COMMANDS])

@@ -38,7 +38,7 @@ def drift_of(workstation: Workstation, plan: Plan, *, deep: bool = False) -> tup
         )
         for each in plan.missing
     ]
-    changes = [change for change in plan.changes if not _is_of_the_persons_own(change)]
+    changes = [change for change in plan.changes if not _is_by_hand(change)]
     with read_journal(workstation.locations, KINDS) as journal:
         found += [_drift(change, plan, journal, workstation) for change in changes]
     if deep:
@@ -60,11 +60,9 @@ def without_launcher(plan: Plan) -> str:
     return f"{', '.join(names)} {verb} yet, for editors, cron and make: zesty-anchor provision"
 
 
-def _is_of_the_persons_own(change: Change) -> bool:
-    """Whether it is about commands alone that the person put into a version: nothing of ours is otherwise."""
-    return (
-        isinstance(change, WriteLaunchers) and bool(change.added) and set(change.planned) == set(change.added)
-    )
+def _is_by_hand(change: Change) -> bool:
+    """Whether it is only about commands that the person put into a version: nothing of ours has changed."""
+    return isinstance(change, WriteLaunchers) and set(change.planned) == set(change.added)
 
 
 def _drift(change: Change, plan: Plan, journal: Journal, workstation: Workstation) -> Drift:

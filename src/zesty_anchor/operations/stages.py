@@ -4,7 +4,6 @@ now.
 
 from __future__ import annotations
 
-import time
 from collections.abc import Callable, Mapping, Sequence
 from functools import partial
 from pathlib import Path
@@ -90,8 +89,7 @@ class Stages:
                 proof = self._prove(plan, machine)
             well = proof.ok and all(change.key in self._marked for change in plan.changes)
             conditions = conditions_proved(plan.wanted, machine) if well else {}
-            self._before(machine).write(conditions=conditions)
-            proved.keep_proof(machine.locations.state, proved.LastProof(time.time(), proof.shells))
+            self._before(machine).record(conditions, proof.shells)
             if not proof.ok:
                 proof, _ = with_fixes(proof, plan.wanted, machine, self._person.jobs)
             self._before(machine).write(baseline=kept(proof, self._before(machine).baseline))

@@ -27,7 +27,7 @@ from zesty_anchor.proof.causes import explained
 from zesty_anchor.proof.conditions import conditions_proved, still_hold
 from zesty_anchor.proof.fixes import Fix, with_fixes
 from zesty_anchor.proof.prove import Asking, prove
-from zesty_anchor.proof.proved import LastProof, keep_proof, last_proof, read
+from zesty_anchor.proof.proved import last_proof, read
 from zesty_anchor.proof.reasons import NOT_YET
 from zesty_anchor.proof.result import Proof
 from zesty_anchor.proof.verified import EXITS, Drift, Offer, State, Verified
@@ -107,8 +107,7 @@ def verify(
         state = "failing"
     if not asking.only and not asking.shells:
         conditions = conditions_proved(plan.wanted, machine) if state == "ok" else {}
-        read(workstation.locations.state).write(conditions=conditions)
-        keep_proof(workstation.locations.state, LastProof(time.time(), proof.shells))
+        read(workstation.locations.state).record(conditions, proof.shells)
     versions = tuple(f"{each.runtime} {each.version}" for each in plan.wanted.versions)
     return Verified(
         state == "ok",

@@ -72,12 +72,12 @@ def _compared(question: Question, answer: Answer, given: Mapping[bytes, bytes]) 
         named = not ok and re.fullmatch(r"[\w.+-]+", text)
         return ok, "a function or an alias of the shell" if named else text[:_LONGEST]
     if question.how in _WORKS:
-        return well, _WORKS[question.how] if well else _last_rows(text)
+        return well, _WORKS[question.how] if well else _error_row(text)
     return well and fnmatch.fnmatchcase(text, question.expected), text[:_LONGEST]
 
 
-def _last_rows(text: str) -> str:
-    """The row that names what is wrong, else the end of a long text."""
+def _error_row(text: str) -> str:
+    """The row that names the error, else the end of the text."""
     rows = [row.strip() for row in text.splitlines() if row.strip()]
     return next((row for row in rows if re.match(r"\w*(?:Error|Exception)\b.*:", row)), text[-_LONGEST:])
 

@@ -45,10 +45,10 @@ _PROGRAM_SECONDS = 900.0
 
 class Asking(msgspec.Struct, frozen=True):
     """What is to be asked: only the checks of these names, and only these shells (none named: all); whether
-    the package tools are to fetch something (``online``); with what
-    was proved ``before``, those questions are left out whose answers hang on a version alone and were right
-    then, and what a startup file of the person's prints, or puts on PATH, was so before. In each of the
-    ``folders`` shells that follow the folder are asked for the versions that are pinned there.
+    the package tools fetch something (``online``); with what was proved ``before``, those questions are left
+    out whose answers depend on a version alone and were right then, and what a startup file of the person's
+    prints, or puts on PATH, was so before. In each of the ``folders`` shells that follow the folder are asked
+    for the versions that are pinned there.
     """
 
     only: tuple[str, ...] = ()

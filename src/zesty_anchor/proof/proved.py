@@ -5,6 +5,7 @@ Kept beside the journal, and worth no more than the time that it saves: what can
 
 from __future__ import annotations
 
+import time
 from collections.abc import Iterable, Mapping
 from contextlib import suppress
 from pathlib import Path
@@ -74,6 +75,15 @@ class Proved(msgspec.Struct):
         with suppress(OSError, UnicodeEncodeError):  # JSON knows no path that is not UTF-8
             replace(self.file, msgspec.json.encode(now, order="sorted"), 0o600, lasting=False)
 
+    def record(self, conditions: Conditions, shells: tuple[ShellResult, ...]) -> None:
+        """Put what new shells answered now in place of what they answered last, with the conditions under
+        which all was well (empty: it was not).
+        """
+        self.write(conditions=conditions)
+        with suppress(OSError, UnicodeEncodeError):
+            proof = msgspec.json.encode(LastProof(time.time(), shells))
+            replace(self.file.with_name(_PROOF), proof, 0o600, lasting=False)
+
 
 def _copied(baseline: Mapping[str, str] | None) -> dict[str, str] | None:
     return None if baseline is None else dict(baseline)
@@ -98,19 +108,11 @@ def forget(state: Path) -> None:
 
 
 class LastProof(msgspec.Struct, frozen=True):
-    """The proof that the conditions were noted with: when (seconds since 1970), and what new shells
-    answered.
-    """
+    """What new shells answered last, and when (seconds since 1970)."""
 
     at: float
     shells: tuple[ShellResult, ...]
     format: int = _FORMAT
-
-
-def keep_proof(state: Path, proof: LastProof) -> None:
-    """Keep one in place of the one before."""
-    with suppress(OSError, UnicodeEncodeError):
-        replace(state / _PROOF, msgspec.json.encode(proof), 0o600, lasting=False)
 
 
 def last_proof(state: Path) -> LastProof | None:

@@ -16,7 +16,7 @@ class Question(msgspec.Struct, frozen=True):
     ``outside`` (a path that is in none of those folders), ``follows`` (like ``glob``), ``started`` and
     ``fetched`` (it ends with 0), or ``check`` (what the manifest's ``check`` says). Questions with the same
     ``run`` share one answer. ``about`` is the command, the ``$VARIABLE`` or ``PATH`` by which a cause is
-    looked for. The answer to one that is ``shared`` hangs on the shell's environment alone.
+    looked for. The answer to one that is ``shared`` depends on the shell's environment alone.
     """
 
     name: str

@@ -331,7 +331,7 @@ class Reasons:
         )
         file, _, line = self._place_of("runtimes", version.runtime, "extras").rpartition(":")
         what = f"{question.about} does not start with {version.runtime} {version.version}"
-        fix = f"name another version of {extra.name} in its extras, or take it out"
+        fix = f"choose another version of {extra.name} in extras, or remove it"
         return Cause(what, self._shown(file), int(line)), fix
 
 

@@ -33,8 +33,8 @@ _MOST_NOTES, _LONGEST_NOTE = 10_000, 1 << 16
 
 class Made(msgspec.Struct, frozen=True):
     """How a build was made: the folder that it was built for, the runtime and version, the system, and the
-    day (YYYY-MM-DD). ``alike`` is its key on another machine of that system, whose packages may be of other
-    versions. All are empty but the first in what an earlier version of this program kept.
+    day (YYYY-MM-DD). ``alike`` is its key on any machine of that system, whatever versions its packages have.
+    All but the first are empty in what an earlier version of this program kept.
     """
 
     prefix: str

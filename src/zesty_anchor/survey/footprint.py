@@ -47,7 +47,7 @@ _STARTS = re.compile(
 
 
 def _started_by(name: str, machine: Machine) -> Iterator[str]:
-    """What a startup file of this shell starts, as far as its rows tell: they may hang on anything."""
+    """What the startup files of this shell start, read row by row: conditions are not evaluated."""
     for reading in SHELLS[name].reads(machine.around):
         for row in (machine.startup[reading.file].content or b"").splitlines():
             yield from (os.fsdecode(found) for found in _STARTS.findall(row))

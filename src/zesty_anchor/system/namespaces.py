@@ -47,7 +47,7 @@ def way_to_allow(settings: Path = Path("/proc/sys")) -> str:
             closed.append(f"{name}={wanted}")
     if closed:
         return f"have an administrator allow them: {with_sudo(f'sysctl -w {chr(32).join(closed)}')}"
-    return "a container must give its users the right to make namespaces; the machine itself does"
+    return "start the container so that its users may create namespaces, or rehearse outside it"
 
 
 def in_child(

@@ -9,12 +9,11 @@ import stat
 from pathlib import Path
 
 from zesty_anchor.system.problem import Problem
-from zesty_anchor.system.with_sudo import with_sudo
 
 
 def of_system(error: OSError, where: str = "", *, taken_back: bool = False) -> Problem:
-    """What the operating system refused, with what to do about it (errno(3)). ``where`` is told where it
-    names no file.
+    """What the operating system refused, with what to do about it (errno(3)). ``where`` is used where
+    the error names no file.
     """
     place = os.fsdecode(error.filename) if isinstance(error.filename, (str, bytes)) else where
     what, advice = _REFUSED.get(error.errno or 0, (error.strerror or str(error), "fix the cause"))
@@ -25,8 +24,8 @@ def of_system(error: OSError, where: str = "", *, taken_back: bool = False) -> P
 
 
 def way_to_open(path: Path) -> str:
-    """The command that lets this user read and write a path: for the outermost folder that is closed, or the
-    path itself. Empty where no mode is the reason.
+    """The command that lets this user read and write a path of theirs: for the outermost folder that is
+    closed, or the path itself. Empty where a mode is not the reason, or the path belongs to somebody else.
     """
     for each in (*reversed(path.parents), path):
         try:
@@ -40,18 +39,15 @@ def way_to_open(path: Path) -> str:
         elif each == path.parent and mine:
             needed |= os.W_OK
         if not os.access(each, needed):
-            named = shlex.quote(str(each))
-            own = f"chmod u+rw{'x' if folder else ''} {named}"
-            return own if mine else with_sudo(f"chown {os.geteuid()} {named}") if each == path else ""
+            return f"chmod u+rw{'x' if folder else ''} {shlex.quote(str(each))}" if mine else ""
     return ""
 
 
-_ALLOW = "see who may read and write it (ls -ld {place})"
 _REFUSED = {
     errno.ENOSPC: ("the disk is full", "make room"),
     errno.EDQUOT: ("your share of the disk is full", "make room"),
     errno.EROFS: ("the file system is read-only", "mount it such that it can be written"),
-    errno.EACCES: ("permission denied", _ALLOW),
+    errno.EACCES: ("permission denied", "see who may read and write it (ls -ld {place})"),
     errno.EPERM: (
         "the operation is not permitted",
         "see whose it is, and whether it is locked (ls -ld {place}; lsattr -d {place})",
@@ -69,4 +65,4 @@ _REFUSED = {
     errno.EBUSY: ("it is in use", "end what uses it"),
     errno.ETXTBSY: ("it is being run", "end it"),
 }
-"""What is told, and what to do, by the error's number."""
+"""The message and the advice for each number of an error."""

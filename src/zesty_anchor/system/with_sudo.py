@@ -8,8 +8,8 @@ from zesty_anchor.system.trusted import trusted_program
 
 
 def with_sudo(command: str) -> str:
-    """A command line as it is typed for that: by sudo(8) or doas(1) where one of them is installed, as it is
-    by root; else with words that say who must run it.
+    """The command line with sudo(8) or doas(1) in front, where one of them is installed; as it is for root;
+    else with "as root:" in front.
     """
     way = way_to_root()
     return command if os.geteuid() == 0 else f"{way} {command}" if way else f"as root: {command}"

@@ -169,12 +169,12 @@ class Launchers(BaseKind):
 
 
 def _added_by_hand(names: Iterable[str], shelf: Path, runtimes: Runtimes) -> Iterator[str]:
-    """Those commands of the shelf that are of no file which we put there."""
+    """Those commands of the shelf whose files we did not put there."""
     left, places = set(names), dict(runtimes)
     for runtime, version in stock(shelf) if left else ():
         files = files_in(shelf / runtime / version) or {}
         for part in places.get(runtime, ()):
-            left -= {name for name in left if (name if part == "." else f"{part}/{name}") in files}
+            left -= {name for name in left if str(Path(part, name)) in files}
     yield from sorted(left)
 
 

@@ -155,24 +155,8 @@ class InstallPackages(BaseChange, frozen=True):
             bench.remark(
                 f"undo will leave the packages: what is installed could not be noted, since {failed}"
             )
-        # A source of this run is known from now on only.
-        licences = manager.licences(self.names) if self.sources else self.errand.licences
-        known = {*self.answers, *(each.name for each in self.errand.licences)}
-        unasked = [each for each in licences if each.name not in known]
-        if unasked:
-            raise Problem(
-                f"the package {unasked[0].package} asks whether you accept its licence: {unasked[0].text}",
-                where="nothing of [prerequisites] packages was installed",
-                advice=f'if you do, write [prerequisites.answers] "{unasked[0].name}" = true',
-            )
-        refused = [each for each in licences if self.answers.get(each.name) is False]
+        licences = self._accepted()
         record.answered = sorted({*record.answered, *(each.package for each in licences)})
-        if refused:
-            raise Problem(
-                f"the package {refused[0].package} is not installed: the manifest refuses its licence",
-                where=refused[0].name,
-                advice="take the package out of [prerequisites], or accept its licence",
-            )
         answers = manager.answering(self.answers, licences)
         if answers is not None and (why := bench.as_root([answers])):
             raise Problem(f"the questions of packages could not be answered: {why}", where="debconf")
@@ -182,6 +166,27 @@ class InstallPackages(BaseChange, frozen=True):
             record.brought = sorted(manager.all_installed() - set(record.before))
             if not failed:
                 bench.as_root(root_store.note(bench.run, "packages-brought", "\n".join(record.brought)))
+
+    def _accepted(self) -> tuple[PackageLicence, ...]:
+        """The licences that the packages ask about. Raises ``Problem`` where one was refused, or nobody was
+        asked about it.
+        """
+        # Of a source that this run has added, the packages are known from now on only.
+        licences = self.errand.manager.licences(self.names) if self.sources else self.errand.licences
+        for each in licences:
+            if self.answers.get(each.name) is False:
+                raise Problem(
+                    f"the package {each.package} is not installed: the manifest refuses its licence",
+                    where=each.name,
+                    advice="take the package out of [prerequisites], or accept its licence",
+                )
+            if each.name not in self.answers and each not in self.errand.licences:
+                raise Problem(
+                    f"the package {each.package} asks whether you accept its licence: {each.text}",
+                    where="no package was installed",
+                    advice=f'if you do, write [prerequisites.answers] "{each.name}" = true',
+                )
+        return licences
 
 
 class Packages(PlainKind):
