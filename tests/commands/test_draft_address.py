@@ -101,6 +101,11 @@ def test_an_address_that_says_too_little_is_refused(desk: Desk, make_feed: Calla
     files["SHA256SUMS"] = b"0" * 64 + f"  {path}\n".encode()
     other = desk.run("draft", make_feed(files) + path)
     assert other.code == 1 and f"{path} is not the file that SHA256SUMS names" in other.err
+    unknown = desk.run("draft", make_feed(files) + path.replace("2.0.2", "9.9.9"))
+    assert (
+        unknown.code == 2 and "lists no gauge_9.9.9" in unknown.err and "it lists gauge_2.0.2" in unknown.err
+    )
+    assert "cannot be reached" in desk.run("draft", f"http://127.0.0.1:1/{path}").err
     files["index.html"] = b"no list here"
     unlisted = desk.run("draft", make_feed(files) + path)
     assert unlisted.code == 2 and "does not list its files" in unlisted.err and "next:" in unlisted.err

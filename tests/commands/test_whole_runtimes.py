@@ -280,9 +280,17 @@ def test_a_package_tool_is_tried_where_that_is_asked_for(desk: Desk, registries:
         RECIPE.replace('commands = ["kelp"', f'{tool}commands = ["kelp"') + '[runtimes.kelp]\nwant = "4"\n'
     )
     desk.well("provision")
-    assert "fetches" not in desk.well("verify", "-v").out
+    assert "online" not in desk.well("verify", "-v").out
     assert "kelp's package tool fetches a package" in desk.well("verify", "--online", "-v").out
     assert not list(desk.home.rglob("tide")), "what it fetched is gone"
+    desk.write(desk.manifest.read_text().replace(tool, ""))
+    desk.well("provision", "--yes")
+    assert (
+        "not tried online, since the recipe has no online command: kelp"
+        in desk.well("verify", "--online").out
+    )
+    desk.write(desk.manifest.read_text().replace('commands = ["kelp"', f'{tool}commands = ["kelp"'))
+    desk.well("provision", "--yes")
     desk.write("export FOG=1\n" + (desk.home / ".profile").read_text(), ".profile")
     seen = desk.run("verify", "--online")
     assert seen.code == 4 and "kelp's package tool does not reach its registry" in seen.out, seen.out

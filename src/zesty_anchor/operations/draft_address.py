@@ -14,6 +14,7 @@ import msgspec
 
 from zesty_anchor.feeds.documents import Web
 from zesty_anchor.feeds.listing import Links
+from zesty_anchor.feeds.not_there import NotThere
 from zesty_anchor.feeds.spelling import first_word, with_places
 from zesty_anchor.feeds.sums import digests_in
 from zesty_anchor.feeds.trust import trust_here
@@ -34,6 +35,7 @@ _VERSION = re.compile(r"v?(\d+(?:\.\d+)+(?:[-.]?(?:alpha|beta|rc)[.-]?\d*)?|\d+)
 _LISTS = re.compile(r"sha(?:256|512)sums?|checksums?|shasums(?:256|512)?", re.IGNORECASE)
 _RUNS = (b"\x7fELF", b"#!", b"\xcf\xfa\xed\xfe")
 """How a program begins: ELF (elf(5)), a script (execve(2)), Mach-O of 64 bits."""
+_MOST_NAMED = 5
 _MOST_COMMANDS = 12
 """As many commands are written into the recipe."""
 
@@ -112,13 +114,16 @@ def draft_address(workstation: Workstation, url: str) -> str:
     web = Web(trust=trust, offline=workstation.offline)
     listed = _names(web, place.folder)
     file = unquote(url).rpartition("/")[2]
-    first = place.file.partition("/")[0].replace("{version}", place.version)
-    if not any(name.rstrip("/") in (first, file) for name in listed):
+    top = unquote(url[len(place.folder) :]).partition("/")[0]
+    if not listed:
         raise UsageProblem(
             f"{place.folder} does not list its files, so the available versions are unknown",
             where=url,
             advice='where a list in JSON is served, write a feed of kind = "json": zesty-anchor docs feeds',
         )
+    if top not in [name.rstrip("/") for name in listed]:
+        named = ", ".join(listed[:_MOST_NAMED])
+        raise UsageProblem(f"{place.folder} lists no {top}", where=url, advice=f"it lists {named}")
     beside = url.rpartition("/")[0] + "/"
     near = listed if beside == place.folder else _names(web, beside)
     inside = _looked_into(web, url, place.name)
@@ -156,8 +161,10 @@ def _text(value: object) -> str:
 
 
 def _names(web: Web, folder: str) -> list[str]:
-    """The names that the page of a folder links to; none where there is no such page."""
-    with suppress(Problem):
+    """The names that the page of a folder links to; none where there is no such page. Raises ``Problem``
+    where the server does not answer.
+    """
+    with suppress(NotThere):
         links = (link for link, _ in Links(web.text(folder, who="the server")).found)
         own = (urljoin(folder, link.split("#")[0].split("?")[0]) for link in links)
         return [unquote(link[len(folder) :]) for link in own if link.startswith(folder)]

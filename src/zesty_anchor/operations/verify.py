@@ -11,6 +11,7 @@ from zesty_anchor.changes.kinds import KINDS
 from zesty_anchor.engine.home_identity import moved_from
 from zesty_anchor.engine.questions import settle
 from zesty_anchor.files.edit import Edit
+from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.operations.agreed import agreed
 from zesty_anchor.operations.drift import drift_of, without_launcher
 from zesty_anchor.operations.person import Person
@@ -118,8 +119,14 @@ def verify(
         proof.shells,
         round(time.monotonic() - began, 2),
         fixes=tuple(_offered(fix, workstation) for fix in fixes),
-        notes=(*notes, *diverted, *filter(None, [without_launcher(plan)])),
+        notes=(*notes, *diverted, *filter(None, [without_launcher(plan), _not_online(plan.wanted, asking)])),
     ), fixes
+
+
+def _not_online(wanted: Wanted, asking: Asking) -> str:
+    """A note on the runtimes that ``--online`` has no command for; empty where there are none. Pure."""
+    names = [each.runtime for each in wanted.defaults if asking.online and not each.recipe.online]
+    return f"not tried online, since the recipe has no online command: {', '.join(names)}" if names else ""
 
 
 def _diverted(workstation: Workstation, proof: Proof) -> Iterator[str]:
