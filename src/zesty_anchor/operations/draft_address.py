@@ -41,14 +41,15 @@ _MOST_COMMANDS = 12
 
 
 class Place(msgspec.Struct, frozen=True):
-    """What an address says: the runtime's ``name``, the ``version``, the ``folder`` that lists versions, and
-    the pattern of a file below that.
+    """What an address says: the runtime's ``name``, the ``version``, the ``folder`` that lists versions, the
+    pattern of a ``file`` below that, and what must be in its list (``entry``).
     """
 
     name: str
     version: str
     folder: str
     file: str
+    entry: str
 
 
 def place_of(url: str, platform: str) -> Place:
@@ -77,7 +78,7 @@ def place_of(url: str, platform: str) -> Place:
     inner = [*(folders[outer:] if outer is not None else []), file]
     pattern = "/".join(with_places(part.replace(version, "{version}"), platform) for part in inner)
     folder = f"{parts.scheme}://{parts.netloc}{'/'.join(map(quote, above))}/"
-    return Place(name, version, folder, _named(pattern, name))
+    return Place(name, version, folder, _named(pattern, name), inner[0])
 
 
 def _version_start(file: str) -> int:
@@ -114,16 +115,15 @@ def draft_address(workstation: Workstation, url: str) -> str:
     web = Web(trust=trust, offline=workstation.offline)
     listed = _names(web, place.folder)
     file = unquote(url).rpartition("/")[2]
-    top = unquote(url[len(place.folder) :]).partition("/")[0]
     if not listed:
         raise UsageProblem(
             f"{place.folder} does not list its files, so the available versions are unknown",
             where=url,
             advice='where a list in JSON is served, write a feed of kind = "json": zesty-anchor docs feeds',
         )
-    if top not in [name.rstrip("/") for name in listed]:
+    if place.entry not in [name.rstrip("/") for name in listed]:
         named = ", ".join(listed[:_MOST_NAMED])
-        raise UsageProblem(f"{place.folder} lists no {top}", where=url, advice=f"it lists {named}")
+        raise UsageProblem(f"{place.folder} lists no {place.entry}", where=url, advice=f"it lists {named}")
     beside = url.rpartition("/")[0] + "/"
     near = listed if beside == place.folder else _names(web, beside)
     inside = _looked_into(web, url, place.name)
