@@ -9,6 +9,7 @@ import pytest
 from tests.conftest import Desk
 from zesty_anchor.manifest.build_options import with_named_options
 from zesty_anchor.manifest.read import parse_manifest
+from zesty_anchor.manifest.source import of_one
 from zesty_anchor.system.problem import UsageProblem
 
 TEXT = """[runtimes.brine]
@@ -28,7 +29,9 @@ tables = {{ arguments = ["--with-tables"] }}
 def chosen(*options: str) -> tuple[tuple[str, ...], object]:
     text = TEXT.format(", ".join(f'"{each}"' for each in options))
     manifest = parse_manifest(text, Path("workstation.toml"))
-    found, recipes = with_named_options(manifest, manifest.recipes, Path("workstation.toml"), text)
+    found, recipes = with_named_options(
+        manifest, manifest.recipes, of_one(text, Path("workstation.toml"), {})
+    )
     return found.runtimes["brine"].build.options, recipes["brine"].needs.packages
 
 

@@ -14,6 +14,7 @@ import pytest
 
 from zesty_anchor.manifest.lock import Locked, LockedFile
 from zesty_anchor.manifest.model import Manifest, Runtime
+from zesty_anchor.manifest.source import of_one
 from zesty_anchor.planning.agreement import FREE, agree, differences, question, to_agree
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.system.locations import locate
@@ -65,9 +66,8 @@ KEYS = list(variants(Manifest))
 
 def station(manifest: Manifest, tmp_path: Path, **more: Any) -> Workstation:
     locations = locate({"HOME": str(tmp_path)})
-    return Workstation(
-        {}, locations, tmp_path, file=tmp_path / "checkout/workstation.toml", manifest=manifest, **more
-    )
+    source = of_one("", tmp_path / "checkout/workstation.toml", {})
+    return Workstation({}, locations, tmp_path, source=source, manifest=manifest, **more)
 
 
 def test_every_key_of_the_model_is_walked() -> None:
@@ -144,7 +144,8 @@ def test_what_a_program_before_0_2_noted_is_not_enough(tmp_path: Path) -> None:
 
 def test_one_of_your_own_needs_no_question_and_a_link_to_one_elsewhere_does(tmp_path: Path) -> None:
     manifest = Manifest(variables={"GAUGE": "north"})
-    own = msgspec.structs.replace(station(manifest, tmp_path), file=tmp_path / "workstation.toml")
+    source = of_one("", tmp_path / "workstation.toml", {})
+    own = msgspec.structs.replace(station(manifest, tmp_path), source=source)
     (tmp_path / "workstation.toml").write_text("")
     assert question(own) is None
     (tmp_path / "workstation.toml").unlink()

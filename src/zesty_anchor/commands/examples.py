@@ -56,7 +56,7 @@ EXAMPLES: dict[str, tuple[tuple[str, str], ...]] = {
     "preview": (
         ("zesty-anchor preview", "what provision would change"),
         ("zesty-anchor preview -v", "with each line of each file"),
-        ("zesty-anchor preview --check", "exit with 3 if changes are pending"),
+        ("zesty-anchor preview --as linux-aarch64", "what another, empty machine would get"),
     ),
     "rehearse": (
         ("zesty-anchor rehearse", "the whole run in a copy of your home"),

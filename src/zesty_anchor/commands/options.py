@@ -53,12 +53,14 @@ class Setting:
         return paint.err(self.colour, os.environ)
 
     @contextmanager
-    def opened(self) -> Iterator[tuple[Workstation, Person]]:
-        """The workstation with its manifest, and the person, with progress told meanwhile."""
-        from zesty_anchor.planning.workstation import with_manifest_here
+    def opened(self, there: str | None = None) -> Iterator[tuple[Workstation, Person]]:
+        """The workstation with its manifest, and the person, with progress told meanwhile. ``there`` are
+        words for another machine, which nothing was installed on yet.
+        """
+        from zesty_anchor.planning.workstation import on_another, with_manifest_here
 
         with self.bare() as (bare, person):
-            workstation = with_manifest_here(bare, self.manifest)
+            workstation = with_manifest_here(on_another(bare, there) if there else bare, self.manifest)
             yield workstation, person
         if self.quiet or self.as_json or not workstation.environ.get("ZESTY_ANCHOR_LOADED"):
             return

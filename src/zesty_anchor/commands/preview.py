@@ -22,19 +22,26 @@ PENDING = 3
 @click.option(
     "--script", "manager", metavar="NAME", help="Print the installer script of manager NAME, to review it."
 )
+@click.option(
+    "--as",
+    "there",
+    metavar="MACHINE",
+    help="Preview another, empty machine: linux-aarch64, host:quay-3, user:root, system:debian==13, container"
+    " (with commas between).",
+)
 @with_setting(verbose="Show every line of every file.")
-def command(setting: Setting, check: bool, manager: str | None) -> None:
+def command(setting: Setting, check: bool, manager: str | None, there: str | None) -> None:
     """Show what provision would change, down to the lines of each startup file. Changes nothing."""
     if manager is not None:
         _script(setting, manager)
         return
-    with setting.opened() as (workstation, person):
+    with setting.opened(there) as (workstation, person):
         seen = api.preview(workstation, person)
         name, home = workstation.locations.shown(workstation.file), str(workstation.locations.home)
     if setting.as_json:
         setting.print_json(document.preview(seen))
     elif not (setting.quiet and not seen.changes):
-        shown.preview(setting.out, seen, name, home, whole=setting.verbose)
+        shown.preview(setting.out, seen, name, home, whole=setting.verbose, there=there or "")
     if check and seen.changes:
         raise click.exceptions.Exit(PENDING)
 

@@ -6,13 +6,12 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
-from pathlib import Path
 
 import msgspec
 
 from zesty_anchor.manifest.model import BuildChoices, Manifest
-from zesty_anchor.manifest.position import Lines
 from zesty_anchor.manifest.recipe import BuildOption, Recipe
+from zesty_anchor.manifest.source import Source
 from zesty_anchor.manifest.wrong import nearest_key
 from zesty_anchor.system.problem import UsageProblem
 
@@ -21,7 +20,7 @@ _NAME = r"[a-z][a-z0-9-]*"
 
 
 def with_named_options(
-    manifest: Manifest, recipes: Mapping[str, Recipe], file: Path, text: str
+    manifest: Manifest, recipes: Mapping[str, Recipe], source: Source
 ) -> tuple[Manifest, dict[str, Recipe]]:
     """The manifest with the arguments that its options stand for, and the recipes with the packages that they
     need. Pure.
@@ -42,7 +41,7 @@ def with_named_options(
             elif re.fullmatch(_NAME, word):
                 raise UsageProblem(
                     f"the recipe of {name} has no build option {word!r}",
-                    where=f"{file}:{Lines(text).of(('runtimes', name, 'build', 'options', number))}",
+                    where=source.place("runtimes", name, "build", "options", number),
                     advice=(
                         f"{nearest_key(word, list(build.options))}; there are: {', '.join(build.options)};"
                         " else write it as its steps take it"

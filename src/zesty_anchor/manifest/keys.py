@@ -142,7 +142,9 @@ def in_words(kind: Any) -> str:
         return " or ".join(in_words(each) for each in held if each is not type(None))
     if origin is dict:
         return (
-            "tables by name" if in_words(held[1]) == "a table" else f"a table of {in_words(held[1])} by name"
+            "tables by name"
+            if in_words(held[1]) == "a table" or typing.get_origin(held[1]) is dict
+            else f"a table of {in_words(held[1])} by name"
         )
     if origin in (tuple, list):
         inner = in_words(held[0])

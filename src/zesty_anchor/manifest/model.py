@@ -386,8 +386,34 @@ class Projects(Part, frozen=True):
     """
 
 
+class Base(Part, frozen=True):
+    """``base``: another manifest, at an address."""
+
+    url: str
+    """The address of the base. Example: ``"https://desk.example/workstation.toml"``."""
+    digest: Digest
+    """The digest of its text: another text is refused. Example:
+    ``"sha256:0000000000000000000000000000000000000000000000000000000000000000"``.
+    """
+
+
 class Manifest(Part, frozen=True):
     """A whole ``workstation.toml``."""
+
+    base: str | Base | tuple[str | Base, ...] = ()
+    """Manifests that this one adds to: paths relative to it, or addresses with a digest. Tables are put
+    together by their keys, lists are added to, and ``!`` before a name takes it away. Example:
+    ``"../team/workstation.toml"``.
+    """
+    firm: tuple[str, ...] = ()
+    """Keys of this manifest that one which has it as its base must leave as they are. Example:
+    ``["runtimes.kelp", "feeds"]``.
+    """
+    on: dict[str, dict[str, Any]] = {}
+    """Parts that hold only on some machines or for some users, each in a table by its condition: "linux",
+    "linux-aarch64", "host:quay-*", "user:root", "system:debian>=12" or "container". Example:
+    ``{ "linux-aarch64" = { runtimes = { kelp = { want = "3.6" } } } }``.
+    """
 
     title: str = ""
     """A title for you to read. Example: ``"Tide desk"``."""

@@ -30,7 +30,7 @@ class Lines:
         return 1
 
 
-@lru_cache(maxsize=4)
+@lru_cache(maxsize=16)
 def lines_of(text: str) -> Lines:
     """The lines of a text: of one that was asked about before, the same."""
     return Lines(text)

@@ -5,24 +5,25 @@ from __future__ import annotations
 import re
 import types
 import typing
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from functools import cache, partial
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, TypeVar
+from typing import Any, TypeVar
 
 import msgspec
 
+from zesty_anchor.manifest.condition import Facts
+from zesty_anchor.manifest.layers import read_layers
 from zesty_anchor.manifest.meaning import meaning
 from zesty_anchor.manifest.model import Manifest
-from zesty_anchor.manifest.position import Lines, Step
+from zesty_anchor.manifest.position import Step
 from zesty_anchor.manifest.recipe import Recipe
 from zesty_anchor.manifest.recipe_meaning import recipe_meaning
+from zesty_anchor.manifest.source import Source, of_one
+from zesty_anchor.manifest.toml_file import parsed, read_text
 from zesty_anchor.manifest.wrong import Wrong, dotted, nearest, nearest_key, shortened
-from zesty_anchor.system.problem import Problem, Problems, UsageProblem
+from zesty_anchor.system.problem import Problems, UsageProblem
 from zesty_anchor.system.registry import Registry
-
-if TYPE_CHECKING:
-    import tomllib
 
 FILE_NAME = "workstation.toml"
 
@@ -82,16 +83,32 @@ def parse_manifest(text: str, file: Path, below: Below = lambda name: None) -> M
 
     Raises ``UsageProblem`` (``Problems`` where several things are wrong) that names file and line.
     """
-    raw = _parsed(text, file)
+    return manifest_of(*read_layers(text, file, Facts, file.parent), below)
+
+
+def manifest_of(source: Source, others: Iterable[Source] = (), below: Below = lambda name: None) -> Manifest:
+    """Check what the layers of a manifest came to. ``others`` are what they would come to elsewhere: mistakes
+    in those are found too. Raises as ``parse_manifest``.
+    """
+    for other in others:
+        _checked(other, below)
+    return _checked(source, below)
+
+
+def _checked(source: Source, below: Below) -> Manifest:
+    raw = dict(source.tables)
     recipes = raw.get("recipes")
-    recipes = recipes if isinstance(recipes, dict) else {}
-    for name, table in recipes.items():
-        if isinstance(table, dict) and "commands" not in table and (whole := below(name)) is not None:
-            recipes[name] = added(whole, table)
-    manifest = _converted(raw, Manifest, file, text)
+    if isinstance(recipes, dict):
+        raw["recipes"] = {
+            name: added(whole, table)
+            if isinstance(table, dict) and "commands" not in table and (whole := below(name)) is not None
+            else table
+            for name, table in recipes.items()
+        }
+    manifest = _converted(raw, Manifest, source)
     wrong = list(meaning(manifest))
     if wrong:
-        raise _told(file, text, wrong)
+        raise _told(source, wrong)
     return manifest
 
 
@@ -117,31 +134,26 @@ def added(whole: dict[str, Any], more: dict[str, Any]) -> dict[str, Any]:
     return found
 
 
-def read_tables(file: Path) -> dict[str, Any]:
-    """The tables of a TOML file, unchecked. Raises ``UsageProblem`` where it is no TOML."""
-    return _parsed(read_text(file), file)
-
-
 def read_recipe(file: Path) -> Recipe:
     """Read and check a recipe file. Raises ``UsageProblem`` that names file and line."""
     text = read_text(file)
-    raw = _parsed(text, file)
-    recipe = _converted(raw, Recipe, file, text)
+    source = of_one(text, file, parsed(text, file))
+    recipe = _converted(source.tables, Recipe, source)
     wrong = list(recipe_meaning(recipe))
     if wrong:
-        raise _told(file, text, wrong)
+        raise _told(source, wrong)
     return recipe
 
 
-def _converted(raw: dict[str, Any], kind: type[Model], file: Path, text: str) -> Model:
+def _converted(raw: Mapping[str, Any], kind: type[Model], source: Source) -> Model:
     try:
         model = msgspec.convert(raw, kind)
     except msgspec.ValidationError as error:
         wrong = [*_check(raw, kind, ()), *_unregistered(raw, kind, ())]
-        raise _told(file, text, wrong or [Wrong((), str(error), "")]) from None
+        raise _told(source, wrong or [Wrong((), str(error), "")]) from None
     wrong = list(_unregistered(raw, kind, ()))
     if wrong:
-        raise _told(file, text, wrong)
+        raise _told(source, wrong)
     return model
 
 
@@ -170,76 +182,15 @@ def _unregistered(raw: Any, kind: Any, path: tuple[Step, ...]) -> Iterator[Wrong
         yield Wrong(path, f"{dotted(path)} is {_seen(raw)}, but {_expected(kind, '')}", _hint(raw, kind))
 
 
-def read_text(file: Path) -> str:
-    """The text of a TOML file. Raises ``Problem`` where it cannot be read, or is not UTF-8."""
-    try:
-        return file.read_bytes().decode("utf-8")
-    except OSError as error:
-        raise Problem(f"{file} cannot be read: {error.strerror}", advice="check its permissions") from None
-    except UnicodeDecodeError as error:
-        raise UsageProblem(
-            f"byte {error.start} is not UTF-8",
-            where=str(file),
-            advice="save the file as UTF-8 (TOML 1.0 asks for it)",
-        ) from None
-
-
-def _parsed(text: str, file: Path) -> dict[str, Any]:
-    import tomllib
-
-    try:
-        raw = tomllib.loads(text)
-    except tomllib.TOMLDecodeError as error:
-        raise _syntax(file, text, error) from None
-    except (RecursionError, ValueError) as error:
-        what = "it is nested too deeply" if isinstance(error, RecursionError) else str(error)
-        raise UsageProblem(
-            f"it cannot be read: {what}", where=str(file), advice="zesty-anchor docs manifest shows the form"
-        ) from None
-    if _is_deeper(raw, _DEEPEST):
-        raise UsageProblem(
-            f"it cannot be read: it is nested more than {_DEEPEST} levels deep",
-            where=str(file),
-            advice="zesty-anchor docs manifest shows the form",
-        )
-    return raw
-
-
-_DEEPEST = 32
-
-
-def _is_deeper(value: Any, most: int) -> bool:
-    """Whether tables and lists are nested more than ``most`` levels deep."""
-    level = [value]
-    for _ in range(most):
-        level = [
-            inner
-            for each in level
-            for inner in (each.values() if isinstance(each, dict) else each)
-            if isinstance(inner, dict | list)
-        ]
-        if not level:
-            return False
-    return True
-
-
-def _syntax(file: Path, text: str, error: tomllib.TOMLDecodeError) -> UsageProblem:
-    from zesty_anchor.manifest.syntax_mistakes import mistake
-
-    place = re.search(r"\(at line (\d+), column (\d+)\)", str(error))
-    found = mistake(text, str(error), int(place[1]) if place else len(text.splitlines()))
-    return UsageProblem(found.what, where=f"{file}:{found.line}", advice=found.advice)
-
-
-def _told(file: Path, text: str, wrong: list[Wrong]) -> UsageProblem:
-    lines = Lines(text)
+def _told(source: Source, wrong: list[Wrong]) -> UsageProblem:
     each = [
-        UsageProblem(w.what, where=f"{file}:{lines.of(w.path)}", advice=w.advised())
-        for w in wrong[:_MOST_SHOWN]
+        UsageProblem(w.what, where=source.place(*w.path), advice=w.advised()) for w in wrong[:_MOST_SHOWN]
     ]
     if len(wrong) > _MOST_SHOWN:
         more = f"{len(wrong) - _MOST_SHOWN} more errors in it"
-        each.append(UsageProblem(more, where=str(file), advice="fix these first, then run the command again"))
+        each.append(
+            UsageProblem(more, where=str(source.file), advice="fix these first, then run the command again")
+        )
     return each[0] if len(each) == 1 else Problems(each)
 
 

@@ -275,13 +275,9 @@ def _about(workstation: Workstation, name: str, key: keys.Key) -> str:
 
 def _set_at(workstation: Workstation, name: str, key: keys.Key) -> Iterator[str]:
     """The lines of the manifest that set a key."""
-    if not workstation.text:
-        return
-    import tomlkit
-
     asked = tuple(name.split("."))
     whole = len(asked) == len(key.path)
-    for path in _paths(tomlkit.parse(workstation.text).unwrap(), key.path, ()):
+    for path in _paths(workstation.source.tables, key.path, ()):
         names = tuple(str(part) for part in path if not isinstance(part, int))
         if whole and any(p not in ("NAME", a) and a != p for p, a in zip(names, asked, strict=True)):
             continue

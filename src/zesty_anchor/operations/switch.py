@@ -115,7 +115,7 @@ def by_default(workstation: Workstation, person: Person, runtime: str, want: str
     check_want(want)
     file = read_text_file(workstation.file)
     before = (file.content or b"").decode("utf-8")
-    text = with_default(before, runtime, want)
+    text = with_default(before, runtime, want, workstation.manifest.runtimes[runtime].want)
     if text == before:
         outcome = provision(workstation, person, about=frozenset(workstation.recipes[runtime].commands))
         return _with_pins(outcome, workstation), False

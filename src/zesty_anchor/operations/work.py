@@ -16,7 +16,7 @@ from zesty_anchor.engine.outcome import ChangeReport, Outcome, TakenBack
 from zesty_anchor.engine.questions import settle
 from zesty_anchor.engine.run import Runner
 from zesty_anchor.engine.undo import take_back_run
-from zesty_anchor.manifest.read import read_text
+from zesty_anchor.manifest.toml_file import read_text
 from zesty_anchor.operations.calling_shell import line_for_this_shell
 from zesty_anchor.operations.in_step import bring_choices_in_step
 from zesty_anchor.operations.person import Person
@@ -96,7 +96,7 @@ class Work:
         """What was taken back may have been an edit of the manifest."""
         workstation = self._workstation
         text = read_text(workstation.file)
-        if text == workstation.text:
+        if text == workstation.source.layers[-1].text:
             return
         self._workstation = with_manifest(workstation, workstation.file, text)
         access = self._planner.access

@@ -139,12 +139,14 @@ def _digest(file: Path) -> str:
 
 
 def check_hands(workstation: Workstation) -> None:
-    """Raises ``UsageProblem`` where the manifest, its lock, or a file that it names is in other hands."""
+    """Raises ``UsageProblem`` where the manifest, a base, a lock beside them, or a file that they name is in
+    other hands.
+    """
     if workstation.hands_known:
         return
-    lock = file_beside(workstation.file)
+    layers = [layer.file for layer in workstation.source.layers if not layer.address]
     beside = [workstation.file.parent / name for name in sorted(_files(workstation.manifest))]
-    for file in (workstation.file, lock, *beside):
+    for file in (*layers, *map(file_beside, layers), *beside):
         hands = in_other_hands(file) if os.path.lexists(file) else ""
         if hands:
             raise UsageProblem(
@@ -156,15 +158,17 @@ def check_hands(workstation: Workstation) -> None:
 
 
 def is_own(workstation: Workstation) -> bool:
-    """Whether the manifest is the person's own: it is directly in the home, or in the configuration
-    folder.
+    """Whether the manifest is the person's own: it, and each base of it, is directly in the home, or in the
+    configuration folder.
     """
-    real = Path(os.path.realpath(workstation.file))
     own = {
         Path(os.path.realpath(folder))
         for folder in (workstation.locations.home, workstation.locations.config)
     }
-    return real.parent in own and not workstation.file.is_symlink()
+    return all(
+        not layer.address and not layer.file.is_symlink() and Path(os.path.realpath(layer.file)).parent in own
+        for layer in workstation.source.layers
+    )
 
 
 def question(workstation: Workstation, trusted: Path | None = None) -> Question | None:

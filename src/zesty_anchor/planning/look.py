@@ -6,6 +6,8 @@ import os
 from collections.abc import Sequence
 from pathlib import Path
 
+import msgspec
+
 from zesty_anchor.manifest.model import SYSTEM
 from zesty_anchor.manifest.wanted import Wanted, WantedVersion, expand, packages_of, put_together
 from zesty_anchor.planning.workstation import Workstation
@@ -23,7 +25,7 @@ def look_at(workstation: Workstation) -> Machine:
         for family in host().families
         for package in packages_of(manifest, workstation.recipes, family)
     }
-    return Machine(
+    machine = Machine(
         workstation.locations,
         workstation.environ,
         packages=tuple(packages),
@@ -31,6 +33,14 @@ def look_at(workstation: Workstation) -> Machine:
         identity=manifest.identity,
         program=workstation.program,
     )
+    facts = workstation.facts
+    if facts is None:
+        return machine
+    system, _, processor = facts.platform.partition("-")
+    there = msgspec.structs.replace(
+        machine.host, system=system, machine=processor, families=facts.families, version=facts.version
+    )
+    return machine.on(there, empty=True)
 
 
 def _shells(workstation: Workstation, machine: Machine) -> tuple[str, ...]:

@@ -6,23 +6,23 @@ from collections.abc import Iterator, Mapping
 from pathlib import Path
 
 from zesty_anchor.manifest.model import Manifest
-from zesty_anchor.manifest.position import Lines, Step
+from zesty_anchor.manifest.position import Step
 from zesty_anchor.manifest.recipe import Recipe
+from zesty_anchor.manifest.source import Source
 from zesty_anchor.system.problem import Problems, UsageProblem
 
 
-def check(manifest: Manifest, recipes: Mapping[str, Recipe], file: Path, text: str) -> None:
+def check(manifest: Manifest, recipes: Mapping[str, Recipe], source: Source) -> None:
     """Raises ``UsageProblem`` with file and line: for a key file that is missing, a runtime that runs on what
     is not there or on itself, and two runtimes that give the same command.
     """
-    lines = Lines(text)
     found = [
-        UsageProblem(what, where=f"{file}:{lines.of(path)}", advice=advice)
+        UsageProblem(what, where=source.place(*path), advice=advice)
         for path, what, advice in (
-            *_keys(manifest, file),
+            *_keys(manifest, source.file),
             *_coupled(manifest, recipes),
             *_built_with(manifest, recipes),
-            *_clashes(manifest, recipes, file, lines),
+            *_clashes(manifest, recipes, source),
         )
     ]
     if found:
@@ -97,7 +97,7 @@ def _circle(name: str, manifest: Manifest, recipes: Mapping[str, Recipe]) -> lis
     return []
 
 
-def _clashes(manifest: Manifest, recipes: Mapping[str, Recipe], file: Path, lines: Lines) -> Iterator[_Wrong]:
+def _clashes(manifest: Manifest, recipes: Mapping[str, Recipe], source: Source) -> Iterator[_Wrong]:
     """Which program a command runs must not be left to chance."""
     owners: dict[str, str] = {}
     for name in manifest.tools:
@@ -105,7 +105,7 @@ def _clashes(manifest: Manifest, recipes: Mapping[str, Recipe], file: Path, line
             other = owners.setdefault(command, name)
             if other != name:
                 one, two = (
-                    f"{each} ({file}:{lines.of(manifest.step(each))} [{'.'.join(manifest.step(each))}])"
+                    f"{each} ({source.place(*manifest.step(each))} [{'.'.join(manifest.step(each))}])"
                     for each in (other, name)
                 )
                 yield (

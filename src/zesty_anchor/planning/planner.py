@@ -162,7 +162,7 @@ class Planner:
             named = ", ".join(lost[:_MOST]) + (f" and {len(lost) - _MOST} more" if len(lost) > _MOST else "")
             text = (
                 f"this home was provisioned from {shown(other)}; with {shown(workstation.file)} in its place,"
-                f" {named} would go: go on?"
+                f' {named} would go (to have both: base = "{shown(other)}" in it): go on?'
             )
             yield Question("other-manifest", text, "--yes", safe=True)
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -9,7 +10,9 @@ from typing import TYPE_CHECKING
 import msgspec
 
 from zesty_anchor.engine.journal import Past
+from zesty_anchor.manifest.condition import Facts
 from zesty_anchor.manifest.model import Manifest
+from zesty_anchor.manifest.source import Source
 from zesty_anchor.planning.home import open_home
 from zesty_anchor.system.locations import Locations
 from zesty_anchor.system.problem import UsageProblem
@@ -23,10 +26,11 @@ class Workstation(msgspec.Struct, frozen=True):
     """One home, one environment, the folder that a command is used in, and one manifest with its recipes and
     its lock.
 
-    ``program`` are the words that start this program, ``file`` is where the manifest stands and ``text`` what
-    it says; both are empty, and the manifest too, where a command needs none. ``past`` is what the journal
-    tells. ``hands_known`` tells that it was looked at already in whose hands the manifest is: in a copy of
-    the home the owners of what is around it are not to be seen.
+    ``program`` are the words that start this program, ``source`` is what the manifest was read from, empty as
+    the manifest is where a command needs none. ``past`` is what the journal tells. ``facts`` decide which
+    parts of the manifest hold (None: those of this machine). ``hands_known`` tells that it was looked at
+    already in whose hands the manifest is: in a copy of the home the owners of what is around it are not to
+    be seen.
     """
 
     environ: Mapping[str, str]
@@ -35,12 +39,22 @@ class Workstation(msgspec.Struct, frozen=True):
     program: tuple[str, ...] = ("zesty-anchor",)
     offline: bool = False
     past: Past = Past()
-    file: Path = Path()
-    text: str = ""
+    facts: Facts | None = None
+    source: Source = Source()
     manifest: Manifest = Manifest()
     recipes: Mapping[str, Recipe] = {}
     lock: Mapping[tuple[str, str], Locked] = {}
     hands_known: bool = False
+
+    @property
+    def file(self) -> Path:
+        """The manifest's file: the person's own, where it has a base."""
+        return self.source.file
+
+    @property
+    def text(self) -> str:
+        """All that the manifest says, with its bases."""
+        return self.source.text
 
     def check_runtime(self, name: str) -> None:
         """Raises ``UsageProblem`` where the manifest does not have a runtime, or a manager, of this name."""
@@ -55,10 +69,8 @@ class Workstation(msgspec.Struct, frozen=True):
             )
 
     def place(self, *path: str | int) -> str:
-        """The manifest's file and the line of a key."""
-        from zesty_anchor.manifest.position import line_of
-
-        return f"{self.file}:{line_of(self.text, path)}"
+        """The file and the line of a key of the manifest."""
+        return self.source.place(*path)
 
     def recipe_place(self, name: str) -> str:
         """The file of a runtime's recipe; with the line where it stands in the manifest."""
@@ -72,11 +84,9 @@ class Workstation(msgspec.Struct, frozen=True):
 
     def decided_by_default(self) -> dict[str, str]:
         """Where the manifest says which version of each runtime is the default."""
-        from zesty_anchor.manifest.position import lines_of
-
-        lines, shown = lines_of(self.text), self.locations.shown(self.file)
+        shown, place = self.locations.shown, self.source.place
         return {
-            name: f"{shown}:{lines.of((*self.manifest.step(name), 'want'))} (want {tool.want})"
+            name: f"{shown(place(*self.manifest.step(name), 'want'))} (want {tool.want})"
             for name, tool in self.manifest.tools.items()
         }
 
@@ -95,7 +105,8 @@ def open_workstation(
 
 def with_manifest_here(bare: Workstation, given: Path | None) -> Workstation:
     """With the manifest that is given, or that is found from the folder. Raises ``UsageProblem``."""
-    from zesty_anchor.manifest.read import find, read_text
+    from zesty_anchor.manifest.read import find
+    from zesty_anchor.manifest.toml_file import read_text
 
     file = find(given, bare.folder, bare.locations.config, _provisioned(bare), _only_pins).absolute()
     return with_manifest(bare, file, read_text(file))
@@ -105,35 +116,67 @@ def with_provisioned_manifest(bare: Workstation) -> Workstation:
     """With the manifest that this machine was provisioned from last: what the shells ask about is in its
     terms.
     """
-    from zesty_anchor.manifest.read import find, read_text
+    from zesty_anchor.manifest.read import find
+    from zesty_anchor.manifest.toml_file import read_text
 
     file = _provisioned(bare) or find(None, bare.locations.home, bare.locations.config).absolute()
     return with_manifest(bare, file, read_text(file))
 
 
 def with_manifest(bare: Workstation, file: Path, text: str) -> Workstation:
-    """With a manifest that stands, or will stand, in ``file``, its recipes and its lock. Raises
+    """With a manifest that stands, or will stand, in ``file``, its bases, its recipes and its lock. Raises
     ``UsageProblem``.
     """
     # Half of the commands need no manifest, and all this takes a quarter of their time.
     from zesty_anchor.manifest.build_options import with_named_options
+    from zesty_anchor.manifest.layers import read_layers
     from zesty_anchor.manifest.lock import file_beside
     from zesty_anchor.manifest.lock import read as read_lock
-    from zesty_anchor.manifest.read import parse_manifest
+    from zesty_anchor.manifest.read import manifest_of
+    from zesty_anchor.planning.base import fetched_base
     from zesty_anchor.planning.linked import with_linked
     from zesty_anchor.planning.manifest_checks import check
     from zesty_anchor.recipes import as_manager, check_installers, recipe_for, recipe_tables
 
-    manifest = parse_manifest(text, file, lambda name: recipe_tables(name, bare.locations.recipes))
-    recipes = {name: recipe_for(name, manifest, bare.locations.recipes, file) for name in manifest.tools}
-    manifest, recipes = with_named_options(manifest, recipes, file, text)
+    personal = bare.locations.recipes
+    fetch = fetched_base(bare.environ, bare.locations, offline=bare.offline)
+    source, others = read_layers(
+        text, file, lambda: bare.facts or facts_here(bare.environ), bare.locations.home, fetch
+    )
+    manifest = manifest_of(source, others, lambda name: recipe_tables(name, personal))
+    recipes = {name: recipe_for(name, manifest, personal, source) for name in manifest.tools}
+    manifest, recipes = with_named_options(manifest, recipes, source)
     manifest = with_linked(manifest, recipes, bare.locations.home)
-    check_installers(manifest, recipes, file, text)
+    check_installers(manifest, recipes, source)
     for name in manifest.managers:
         recipes[name] = as_manager(name, recipes[name], bare.locations)
-    check(manifest, recipes, file, text)
-    return msgspec.structs.replace(
-        bare, file=file, text=text, manifest=manifest, recipes=recipes, lock=read_lock(file_beside(file))
+    check(manifest, recipes, source)
+    lock: dict[tuple[str, str], Locked] = {}
+    for layer in source.layers:
+        lock |= {} if layer.address else read_lock(file_beside(layer.file))
+    return msgspec.structs.replace(bare, source=source, manifest=manifest, recipes=recipes, lock=lock)
+
+
+def on_another(bare: Workstation, words: str) -> Workstation:
+    """The workstation as it would be on another machine, on which nothing was installed yet. Raises
+    ``UsageProblem`` where ``words`` name none.
+    """
+    from zesty_anchor.manifest.condition import as_on
+
+    try:
+        facts = as_on(facts_here(bare.environ), words)
+    except ValueError as error:
+        raise UsageProblem(f"{words!r} is not a machine", advice=str(error)) from None
+    return msgspec.structs.replace(bare, facts=facts, past=Past())
+
+
+def facts_here(environ: Mapping[str, str]) -> Facts:
+    """What decides which parts of a manifest hold on this machine, for this user."""
+    from zesty_anchor.system.host import host, in_container, user_name
+
+    here = host()
+    return Facts(
+        here.platform, here.families, here.version, os.uname().nodename, user_name(), in_container(environ)
     )
 
 

@@ -10,9 +10,10 @@ from typing import Any
 import msgspec
 
 from zesty_anchor.manifest.model import Manifest
-from zesty_anchor.manifest.position import line_of
-from zesty_anchor.manifest.read import read_recipe, read_tables
+from zesty_anchor.manifest.read import read_recipe
 from zesty_anchor.manifest.recipe import Recipe
+from zesty_anchor.manifest.source import Source
+from zesty_anchor.manifest.toml_file import read_tables
 from zesty_anchor.manifest.wanted import expand, refer
 from zesty_anchor.system.locations import Locations
 from zesty_anchor.system.problem import UsageProblem
@@ -20,7 +21,7 @@ from zesty_anchor.system.problem import UsageProblem
 SHIPPED = Path(__file__).parent
 
 
-def recipe_for(name: str, manifest: Manifest, personal: Path, manifest_file: Path) -> Recipe:
+def recipe_for(name: str, manifest: Manifest, personal: Path, source: Source) -> Recipe:
     """The recipe of a runtime or a manager: the manifest's, else the person's in ``personal``, else the
     shipped one.
 
@@ -37,7 +38,7 @@ def recipe_for(name: str, manifest: Manifest, personal: Path, manifest_file: Pat
     close = difflib.get_close_matches(name, known, 1)
     raise UsageProblem(
         f"there is no recipe for the {manifest.step(name)[0][:-1]} {name!r}",
-        where=f"{manifest_file}:{line_of(manifest_file.read_text('utf-8'), manifest.step(name))}",
+        where=source.place(*manifest.step(name)),
         advice=(
             f"did you mean {close[0]!r}?"
             if close
@@ -125,7 +126,7 @@ def as_manager(name: str, recipe: Recipe, locations: Locations) -> Recipe:
     )
 
 
-def check_installers(manifest: Manifest, recipes: Mapping[str, Recipe], file: Path, text: str) -> None:
+def check_installers(manifest: Manifest, recipes: Mapping[str, Recipe], source: Source) -> None:
     """Raises ``UsageProblem`` where a runtime's recipe brings a manager by its own installer: that is one of
     ``[managers]``.
     """
@@ -133,6 +134,6 @@ def check_installers(manifest: Manifest, recipes: Mapping[str, Recipe], file: Pa
         if recipes[name].installer is not None:
             raise UsageProblem(
                 f"the recipe of {name!r} runs an installer, which only a manager may have",
-                where=f"{file}:{line_of(text, ('runtimes', name))}",
+                where=source.place("runtimes", name),
                 advice=f"write it as [managers.{name}], or take [installer] out of the recipe",
             )

@@ -15,17 +15,22 @@ from zesty_anchor.show.paint import Paint
 from zesty_anchor.show.sizes import count, fetching
 
 
-def preview(paint: Paint, seen: Plan, manifest: str, home: str, *, whole: bool = False) -> None:
+def preview(
+    paint: Paint, seen: Plan, manifest: str, home: str, *, whole: bool = False, there: str = ""
+) -> None:
     """What would change. Of generated files, and of our line in a startup file, only how many there are;
-    ``whole`` shows each of them. Paths in the ``home`` are shown from ``~`` on.
+    ``whole`` shows each of them. Paths in the ``home`` are shown from ``~`` on. ``there`` is the other
+    machine that is looked at (empty: this one).
     """
     if not seen.changes:
         paint.write(f"{paint.good('Nothing to do')}: this machine matches {manifest}.")
     else:
         size = fetching(seen.ahead.size, seen.ahead.unknown)
-        paint.write(
-            f"{paint.head(count(len(seen.changes), 'change'))} pending, {size}; nothing is changed yet."
-        )
+        number = paint.head(count(len(seen.changes), "change"))
+        if there:
+            paint.write(f"{number}, {size}, on an empty machine that is {paint.name(there)}.")
+        else:
+            paint.write(f"{number} pending, {size}; nothing is changed yet.")
         paint.write()
     if seen.differences:
         paint.write(paint.head("Changes against the last run"))
@@ -57,6 +62,8 @@ def preview(paint: Paint, seen: Plan, manifest: str, home: str, *, whole: bool =
         paint.write()
     if seen.changes:
         ours = any(KINDS[change.kind].heading is Heading.OURS for change in reports)
+        if there:
+            return
         if ours and not whole:
             paint.write(paint.faint("Every line of every file: zesty-anchor preview -v"))
         paint.write(f"To apply: {paint.name('zesty-anchor provision')}")

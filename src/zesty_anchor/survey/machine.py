@@ -100,10 +100,12 @@ class Machine:
                 fresh.__dict__.pop(follows, None)
         return fresh
 
-    def on(self, here: Host) -> Machine:
-        """The same machine as if it were another one."""
+    def on(self, here: Host, *, empty: bool = False) -> Machine:
+        """The same machine as if it were another one; with ``empty`` one that no version is installed on."""
         fresh = copy.copy(self)
         fresh.__dict__["host"] = here
+        if empty:
+            fresh.__dict__["shelf"] = {}
         return fresh
 
     @cached_property

@@ -18,14 +18,15 @@ _SYSTEMS = {"Linux": "linux", "Darwin": "macos"}
 class Host(msgspec.Struct, frozen=True):
     """The machine: ``system`` is linux or macos, ``machine`` x86_64 or aarch64, ``title`` for a person.
 
-    ``families`` are the distribution and those that it descends from, the nearest first (os-release(5), ID,
-    ID_LIKE).
+    ``families`` are the distribution and those that it descends from, the nearest first, ``version`` is that
+    of the distribution (os-release(5): ID, ID_LIKE, VERSION_ID).
     """
 
     system: str
     machine: str
     title: str
     families: tuple[str, ...] = ()
+    version: str = ""
 
     @property
     def platform(self) -> str:
@@ -51,7 +52,16 @@ def host() -> Host:
         _MACHINES.get(machine, machine),
         release.get("PRETTY_NAME") or f"{name.sysname} {name.release}",
         tuple(f"{release.get('ID', '')} {release.get('ID_LIKE', '')}".split()),
+        release.get("VERSION_ID", ""),
     )
+
+
+def in_container(environ: Mapping[str, str]) -> bool:
+    """Whether this is a container, as those that make one say: systemd's container interface (``container``
+    in the environment, /run/systemd/container), and the marks of the two usual engines.
+    """
+    marks = ("/run/systemd/container", "/.dockerenv", "/run/.containerenv")
+    return bool(environ.get("container")) or any(map(os.path.exists, marks))
 
 
 def libc_version() -> str:

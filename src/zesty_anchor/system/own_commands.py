@@ -73,7 +73,7 @@ COMMANDS = {
         "Make",
         "Show what would change, down to the lines of each startup file.",
         (),
-        ("--check", "--script", *_MANIFEST),
+        ("--check", "--script", "--as", *_MANIFEST),
     ),
     "rehearse": Own(
         "Make", "Do the whole run in a throwaway copy of your home.", (), ("--report", "--root", *_WORK)
@@ -168,6 +168,7 @@ VALUES = {
     "--manifest": "file",
     "--trust": "file",
     "--junit": "file",
+    "--as": "word",
     "--keep": "word",
     "--chart": "file",
     "--report": "file",

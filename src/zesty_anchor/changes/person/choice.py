@@ -40,14 +40,13 @@ class Choices(FileTakeBack):
         return ()
 
 
-def with_default(text: str, runtime: str, want: str) -> str:
-    """The text of a manifest with another want of a runtime. What was wanted before is kept beside it, so
+def with_default(text: str, runtime: str, want: str, before: str) -> str:
+    """The text of a manifest with another want of a runtime. What was wanted ``before`` is kept beside it, so
     that the next machine has it too. Pure.
     """
     import tomlkit
 
     document = tomlkit.parse(with_want(text, runtime, want))
-    before = str(tomlkit.parse(text)["runtimes"][runtime].get("want", ""))
     table = document["runtimes"][runtime]
     listed = list(table.get("also", ()))
     beside = [each for each in listed if each != want]
@@ -66,7 +65,9 @@ def with_want(text: str, runtime: str, want: str) -> str:
     import tomlkit
 
     document = tomlkit.parse(text)
-    document["runtimes"][runtime]["want"] = want
+    runtimes = document.setdefault("runtimes", tomlkit.table(is_super_table=True))
+    # A base may have it: what is written here comes before that.
+    runtimes.setdefault(runtime, tomlkit.table())["want"] = want
     return tomlkit.dumps(document)
 
 
