@@ -75,6 +75,7 @@ def test_the_examples_do_what_they_say(desk: Desk) -> None:
         "undo",
         "attic",
         "lock",
+        "mirror",
     ]
     folder = desk.home / "soundings"
     folder.mkdir()

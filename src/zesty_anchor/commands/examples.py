@@ -78,6 +78,11 @@ EXAMPLES: dict[str, tuple[tuple[str, str], ...]] = {
         ("zesty-anchor lock --digest", "a key for the cache of a build machine"),
         ("zesty-anchor lock --upgrade kelp", "resolve kelp again"),
     ),
+    "mirror": (
+        ("zesty-anchor mirror ~/mirror", "what the lock names, for a web server"),
+        ("zesty-anchor mirror ~/mirror --check", "is every file unchanged?"),
+        ("zesty-anchor mirror ~/mirror a.lock b.lock", "what several locks name"),
+    ),
     "upgrade": (
         ("zesty-anchor upgrade --list", "what is newer"),
         ("zesty-anchor upgrade kelp", "only kelp"),

@@ -6,10 +6,12 @@ import hashlib
 import time
 from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, TypeVar
 
 import msgspec
 
+from zesty_anchor.feeds.mirror import Mirror
+from zesty_anchor.feeds.not_there import NotThere
 from zesty_anchor.files.replace import replace
 from zesty_anchor.system.credentials import without_credentials
 from zesty_anchor.system.problem import Problem
@@ -18,6 +20,9 @@ if TYPE_CHECKING:
     import requests
 
     from zesty_anchor.feeds.trust import Trust
+
+
+T = TypeVar("T")
 
 
 class Answer(msgspec.Struct, frozen=True):
@@ -35,15 +40,22 @@ class Answer(msgspec.Struct, frozen=True):
 class Web:
     """Documents of feeds, kept in ``cache`` (None: not kept), and asked for again only if they changed.
 
-    ``trust`` says whom HTTPS trusts, and through which proxies it goes. ``offline`` takes what is kept and
+    ``trust`` says whom HTTPS trusts, and through which proxies it goes. ``mirror`` is asked before whoever
+    publishes a document. ``offline`` takes what is kept and
     asks nobody; ``ages`` then tells how old each of those answers is, in seconds. ``remarks`` are what feeds
     passed over, a sentence each.
     """
 
     def __init__(
-        self, cache: Path | None = None, *, offline: bool = False, trust: Trust | None = None
+        self,
+        cache: Path | None = None,
+        *,
+        offline: bool = False,
+        trust: Trust | None = None,
+        mirror: Mirror | None = None,
     ) -> None:
         self._trust = trust
+        self.mirror = mirror
         self._session: requests.Session | None = None
         self.cache = cache
         self.offline = offline
@@ -88,6 +100,23 @@ class Web:
 
     def document(self, url: str, *, who: str, accept: str = "*/*") -> tuple[str, bytes]:
         """The kind (Content-Type) and the bytes of a document. Raises ``NotThere`` or ``Problem``."""
+        return self.first_of(url, lambda at: self._document(at, who, accept))
+
+    def first_of(self, url: str, get: Callable[[str], T]) -> T:
+        """What ``get`` gives of an address: as the mirror has it, else as it is there."""
+        at = self.mirror.at(url) if self.mirror is not None else None
+        if self.mirror is None or at is None:
+            return get(url)
+        try:
+            return get(at)
+        except Problem as problem:
+            if self.mirror.only:
+                raise self.mirror.lacks(url, problem) from None
+            if not isinstance(problem, NotThere):
+                self.remarks[f"the mirror was passed over: {problem.what}"] = None
+        return get(url)
+
+    def _document(self, url: str, who: str, accept: str) -> tuple[str, bytes]:
         kept, body = self._kept(url, accept)
         if self.offline:
             if kept is None:
@@ -122,6 +151,11 @@ class Web:
         what was made of it is, under the name ``what``. Raises ``NotThere``, or ``Problem`` where it has
         another digest or is damaged.
         """
+        return self.first_of(url, lambda at: self._distilled(at, digest, what, who, distil))
+
+    def _distilled(
+        self, url: str, digest: str, what: str, who: str, distil: Callable[[Iterable[bytes]], bytes]
+    ) -> bytes:
         key = f"{digest} {what}"
         kept, body = self._kept(url, key)
         if kept is not None:

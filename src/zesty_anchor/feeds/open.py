@@ -78,8 +78,10 @@ class Feeds:
             )
         return taken
 
-    def body(self, url: str, who: str) -> WebBody | FileBody:
-        """Open an address for download."""
+    def body(self, url: str, who: str, start: int = 0) -> WebBody | FileBody:
+        """Open an address for download, without the first ``start`` bytes."""
         from zesty_anchor.feeds.web import FileBody, WebBody
 
-        return FileBody(file_of(url)) if url.startswith("file:") else WebBody(self.web.session, url, who)
+        if url.startswith("file:"):
+            return FileBody(file_of(url))
+        return self.web.first_of(url, lambda at: WebBody(self.web.session, at, who, start=start))

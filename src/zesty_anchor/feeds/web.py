@@ -425,24 +425,28 @@ class _Pace:
 
 class WebBody:
     """The open answer to a download, as the shelf reads it. A connection that breaks or stalls is taken up
-    again where it broke (RFC 9110, section 14: Range), several times with growing pauses.
+    again where it broke (RFC 9110, section 14: Range), several times with growing pauses. ``start`` is how
+    many bytes of it are here already: those are left out.
     """
 
-    def __init__(self, web: requests.Session, url: str, who: str) -> None:
+    def __init__(self, web: requests.Session, url: str, who: str, *, start: int = 0) -> None:
         self._web = web
         self._url = url
         self._who = who
-        self._response = self._get(0)
+        self._start = start
+        self._response = self._get(start)
+        length = self._response.headers.get("Content-Length", "")
+        left_out = start if self._response.status_code == 206 else 0
+        self._size = int(length) + left_out if length.isdigit() else None
 
     @property
     def size(self) -> int | None:
         """Bytes in all, if the server tells."""
-        length = self._response.headers.get("Content-Length", "")
-        return int(length) if length.isdigit() else None
+        return self._size
 
     def chunks(self, size: int) -> Iterator[bytes]:
         """The bytes as they arrive. Raises ``Problem`` where the connection breaks for good."""
-        total, done, tries, resumes, last = self.size, 0, 0, 0, 0
+        total, done, tries, resumes, last = self.size, self._start, 0, 0, 0
         slow = _Pace()
         while True:
             try:

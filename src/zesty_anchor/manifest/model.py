@@ -386,6 +386,19 @@ class Projects(Part, frozen=True):
     """
 
 
+class MirrorPlace(Part, frozen=True):
+    """``[mirror]``: a server that has what the lock names."""
+
+    url: Annotated[
+        str, msgspec.Meta(pattern=r"\Ahttps?://[^\s]+\Z", description='a web address: "https://…/"')
+    ]
+    """The address of a folder that ``zesty-anchor mirror`` made. It is asked first. Example:
+    ``"http://desk.example/mirror/"``.
+    """
+    only: bool = False
+    """Whether nothing else is asked: for a network without a way out. Example: ``true``."""
+
+
 class Base(Part, frozen=True):
     """``base``: another manifest, at an address."""
 
@@ -427,6 +440,8 @@ class Manifest(Part, frozen=True):
     """Which shells are set up, and how."""
     feeds: dict[Name, Feed] = {}
     """Where versions come from, each feed in a table by its name."""
+    mirror: MirrorPlace | None = None
+    """A server that has what the lock names, and is asked before the feeds."""
     recipes: dict[Name, Recipe] = {}
     """Recipes of your own, or additions to a shipped one, each in a table by its runtime."""
     runtimes: dict[Name, Runtime] = {}

@@ -10,6 +10,7 @@ import msgspec
 
 from zesty_anchor.feeds.feed import Supply
 from zesty_anchor.feeds.known import feed_class
+from zesty_anchor.feeds.mirror import VARIABLE, Mirror
 from zesty_anchor.feeds.release import Release, channels_of, choose
 from zesty_anchor.files import own_folders
 from zesty_anchor.manifest.recipe import Recipe
@@ -282,9 +283,13 @@ class Offers:
         by = issuer(signature, subject)
         return msgspec.structs.replace(plain, signature=signature, key=supply.key, signed_by=by)
 
-    def open_body(self, url: str, who: str) -> Any:
-        """Open an address for download; see ``Bench.open_body``."""
-        return self._opened().body(url, who)
+    def open_body(self, url: str, who: str, start: int = 0) -> Any:
+        """Open an address for download, without the first ``start`` bytes; see ``Bench.open_body``."""
+        return self._opened().body(url, who, start)
+
+    def document(self, url: str, who: str) -> bytes:
+        """A small document, such as a signature."""
+        return self._opened().web.document(url, who=who)[1]
 
     def notices(self) -> list[str]:
         """Which feeds were passed over, and why; offline, how old each answer is that was used. A sentence
@@ -315,9 +320,18 @@ class Offers:
             own_folders.make(locations.answers)
             environ = self._with_our_npm()
             trust = trust_here(environ, locations.home)
-            web = Web(locations.answers, offline=self._workstation.offline, trust=trust)
+            offline, mirror = self._workstation.offline, mirror_of(self._workstation)
+            web = Web(locations.answers, offline=offline, trust=trust, mirror=mirror)
             self._feeds = Feeds(environ, locations.home, web)
         return self._feeds
+
+
+def mirror_of(workstation: Workstation) -> Mirror | None:
+    """The mirror that the manifest names, else the environment's; None where there is none."""
+    named, found = workstation.manifest.mirror, workstation.environ.get(VARIABLE, "")
+    if named is not None:
+        return Mirror(named.url, named.only)
+    return Mirror(found) if found.startswith(("http://", "https://")) else None
 
 
 def _shelved_npm(shelf: Path) -> list[str]:

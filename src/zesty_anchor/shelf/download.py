@@ -176,6 +176,11 @@ def _unpack_file(file: Path, folder: Path, bounds: Bounds, unpack: Unpack | None
         unpack_zip(file, folder, bounds)
 
 
+def matches(file: Path, digest: str) -> bool:
+    """Whether a file has a digest (``sha256:hex``, ``sha512:hex``)."""
+    return _digest_of(file, digest) == digest
+
+
 def _digest_of(file: Path, like: str) -> str:
     with file.open("rb") as opened:
         algorithm = hashlib.file_digest(opened, like.partition(":")[0])

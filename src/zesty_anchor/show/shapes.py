@@ -15,6 +15,7 @@ from zesty_anchor.manifest.lock import Locked
 from zesty_anchor.planning.choices import Choice
 from zesty_anchor.planning.explained import Explained
 from zesty_anchor.planning.listing import Listing, RuntimeKnown
+from zesty_anchor.planning.mirrored import Made, Mirrored, Wrong
 from zesty_anchor.planning.newer import Affected, Beyond, Newer
 from zesty_anchor.planning.pages import Page
 from zesty_anchor.planning.projects import Project
@@ -201,6 +202,19 @@ class CacheKey(msgspec.Struct, frozen=True):
     digest: str
 
 
+class MirrorChecked(msgspec.Struct, frozen=True):
+    """How many files a mirror has, and those that are not as they were put there."""
+
+    files: int
+    wrong: tuple[Wrong, ...]
+
+
+class MirrorPruned(msgspec.Struct, frozen=True):
+    """The files that were deleted from a mirror."""
+
+    deleted: tuple[Mirrored, ...]
+
+
 class Pages(msgspec.Struct, frozen=True):
     """The pages of the documentation."""
 
@@ -275,6 +289,9 @@ DOCUMENTS: dict[str, Any] = {
     "prune": Pruned,
     "lock": LockWritten,
     "lock --digest": CacheKey,
+    "mirror": Made,
+    "mirror --check": MirrorChecked,
+    "mirror --prune": MirrorPruned,
     "docs": Pages,
     "docs NAME": PageText,
     "any, with an error": Failed,

@@ -96,6 +96,12 @@ COMMANDS = {
         (),
         ("--platform", "--upgrade", "--digest", *_MANIFEST),
     ),
+    "mirror": Own(
+        "Make",
+        "Collect all that locks name in a folder that any web server serves.",
+        ("file", "file"),
+        ("--platform", "--check", "--prune", "--key", "-j", "--jobs", "-y", "--yes", *_MANIFEST),
+    ),
     "upgrade": Own(
         "Make",
         "Move to newer versions within the wants, as one run.",
@@ -169,6 +175,7 @@ VALUES = {
     "--trust": "file",
     "--junit": "file",
     "--as": "word",
+    "--key": "file",
     "--keep": "word",
     "--chart": "file",
     "--report": "file",

@@ -1,0 +1,59 @@
+"""A mirror: a folder that any web server serves, with what feeds would be asked for, by its address there."""
+
+from __future__ import annotations
+
+import hashlib
+import re
+from urllib.parse import quote, urlsplit
+
+import msgspec
+
+from zesty_anchor.feeds.not_there import NotThere
+from zesty_anchor.system.problem import Problem
+
+VARIABLE = "ZESTY_ANCHOR_MIRROR"
+"""The variable that names a mirror where the manifest names none."""
+_FILES = "files"
+_LONGEST = 200
+
+
+def place_of(address: str) -> str:
+    """The path in a mirror of what is at an address: its host and its path, with whatever a file's name, or
+    an address, would take for something else replaced. Pure.
+    """
+    parts = urlsplit(address)
+    names = [parts.netloc.rpartition("@")[2], *parts.path.split("/")]
+    if parts.query:
+        names[-1] += f"@{parts.query}"
+    return "/".join((_FILES, *(_named(name) for name in names if name)))
+
+
+def _named(name: str) -> str:
+    plain = re.sub(r"[^A-Za-z0-9._@+=~-]", "_", name)
+    if plain == name and not name.startswith(".") and len(name) <= _LONGEST:
+        return name
+    # Two names that look the same must not become one.
+    return f"{plain.lstrip('.')[: _LONGEST - 18]}-{hashlib.sha256(name.encode()).hexdigest()[:16]}"
+
+
+class Mirror(msgspec.Struct, frozen=True):
+    """A mirror at ``url``, which is asked first; where it is the ``only`` one, nothing else is asked."""
+
+    url: str
+    only: bool = False
+
+    def at(self, address: str) -> str | None:
+        """Where it has what is at an address; None for an address that no web server has."""
+        if not address.startswith(("http://", "https://")) or address.startswith(f"{self.url.rstrip('/')}/"):
+            return None
+        return f"{self.url.rstrip('/')}/{quote(place_of(address))}"
+
+    def lacks(self, address: str, problem: Problem) -> Problem:
+        """What to say where the only mirror does not have, or does not give, something."""
+        if not isinstance(problem, NotThere):
+            return problem
+        return NotThere(
+            "the mirror does not have it, and the manifest says to ask nobody else ([mirror] only)",
+            where=f"{address}, at {self.url}",
+            advice="add it where the mirror is made: zesty-anchor mirror FOLDER",
+        )
