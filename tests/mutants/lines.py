@@ -353,9 +353,33 @@ MUTANTS = (
     Mutant(
         AGREED,
         "planning/agreement.py",
-        "return real.parent in own and not workstation.file.is_symlink()",
-        "return real.parent in own",
+        "        not layer.address and not layer.file.is_symlink() and",
+        "        not layer.address and",
         "planning",
+    ),
+    Mutant(
+        AGREED,
+        "planning/agreement.py",
+        "        not layer.address and not layer.file.is_symlink() and",
+        "        not layer.file.is_symlink() and",
+        "planning",
+    ),
+    Mutant(
+        AGREED,
+        "planning/agreement.py",
+        "        for layer in workstation.source.layers\n    )",
+        "        for layer in workstation.source.layers[-1:]\n    )",
+        "planning",
+    ),
+    Mutant(
+        HANDS,
+        "planning/agreement.py",
+        "layers = [layer.file for layer in workstation.source.layers if not layer.address]",
+        "layers = [workstation.file]",
+        "planning",
+    ),
+    Mutant(
+        DIGEST, "planning/base.py", "        if _digest(content) != digest:", "        if False:", "planning"
     ),
     Mutant(AGREED, "planning/agreement.py", "        and tool.system is None\n", "", "planning"),
     Mutant(

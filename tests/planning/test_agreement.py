@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import hashlib
 import types
 import typing
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from fnmatch import fnmatchcase
 from pathlib import Path
 from typing import Any
@@ -14,10 +15,12 @@ import pytest
 
 from zesty_anchor.manifest.lock import Locked, LockedFile
 from zesty_anchor.manifest.model import Manifest, Runtime
-from zesty_anchor.manifest.source import of_one
-from zesty_anchor.planning.agreement import FREE, agree, differences, question, to_agree
+from zesty_anchor.manifest.source import Layer, Source, of_one
+from zesty_anchor.planning.agreement import FREE, agree, check_hands, differences, question, to_agree
+from zesty_anchor.planning.base import fetched_base
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.system.locations import locate
+from zesty_anchor.system.problem import Problem, UsageProblem
 
 NAMES = {"runtimes": "lua", "managers": "lua"}
 """The names under which entries of tables are made: for a runtime one with a shipped recipe, whose wants are
@@ -157,6 +160,43 @@ def test_one_of_your_own_needs_no_question_and_a_link_to_one_elsewhere_does(tmp_
     (tmp_path / "workstation.toml").unlink()
     (tmp_path / "workstation.toml").symlink_to("other.toml")
     assert question(own) is not None, "who may change where the link leads decides what is read"
+
+
+def test_a_base_that_is_not_your_own_is_asked_about(tmp_path: Path) -> None:
+    own, elsewhere = Layer(tmp_path / "workstation.toml", ""), tmp_path / "team/workstation.toml"
+    base = Layer(tmp_path / "base.toml", "")
+    for layers, asked in (
+        ((own,), False),
+        ((base, own), False),
+        ((Layer(elsewhere, ""), own), True),
+        ((msgspec.structs.replace(base, address="https://desk.example/base.toml"), own), True),
+    ):
+        here = station(Manifest(variables={"GAUGE": "north"}), tmp_path)
+        here = msgspec.structs.replace(here, source=Source(layers))
+        assert (question(here) is not None) == asked
+
+
+def test_a_base_in_other_hands_is_refused(tmp_path: Path) -> None:
+    base = tmp_path / "base.toml"
+    base.write_text("")
+    base.chmod(0o666)
+    layers = (Layer(base, ""), Layer(tmp_path / "workstation.toml", ""))
+    here = msgspec.structs.replace(station(Manifest(), tmp_path), source=Source(layers))
+    with pytest.raises(UsageProblem, match=r"base\.toml is not taken at its word"):
+        check_hands(here)
+
+
+def test_a_base_of_another_digest_is_not_used(tmp_path: Path, make_feed: Callable[..., str]) -> None:
+    url = make_feed({"base.toml": b"[variables]\n"}) + "base.toml"
+    locations = locate({"HOME": str(tmp_path / "home")})
+    fetch = fetched_base({}, locations, offline=False)
+    digest = f"sha256:{hashlib.sha256(b'[variables]' + bytes([10])).hexdigest()}"
+    with pytest.raises(Problem, match="has changed"):
+        fetch(url, f"sha256:{'0' * 64}")
+    assert fetch(url, digest) == b"[variables]\n"
+    assert fetched_base({}, locations, offline=True)(url, digest) == b"[variables]\n", "it is kept"
+    with pytest.raises(Problem, match="--offline"):
+        fetched_base({}, locations, offline=True)(url, f"sha256:{'0' * 64}")
 
 
 def test_only_the_manifest_that_is_named_is_trusted(tmp_path: Path) -> None:

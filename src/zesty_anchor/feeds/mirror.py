@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import hashlib
 import re
-from urllib.parse import quote, urlsplit
 
 import msgspec
 
 from zesty_anchor.feeds.not_there import NotThere
+from zesty_anchor.files.digest import digest_of
 from zesty_anchor.system.problem import Problem
 
 VARIABLE = "ZESTY_ANCHOR_MIRROR"
@@ -21,6 +20,8 @@ def place_of(address: str) -> str:
     """The path in a mirror of what is at an address: its host and its path, with whatever a file's name, or
     an address, would take for something else replaced. Pure.
     """
+    from urllib.parse import urlsplit
+
     parts = urlsplit(address)
     names = [parts.netloc.rpartition("@")[2], *parts.path.split("/")]
     if parts.query:
@@ -33,7 +34,7 @@ def _named(name: str) -> str:
     if plain == name and not name.startswith(".") and len(name) <= _LONGEST:
         return name
     # Two names that look the same must not become one.
-    return f"{plain.lstrip('.')[: _LONGEST - 18]}-{hashlib.sha256(name.encode()).hexdigest()[:16]}"
+    return f"{plain.lstrip('.')[: _LONGEST - 18]}-{digest_of(name.encode())[:16]}"
 
 
 class Mirror(msgspec.Struct, frozen=True):
@@ -46,6 +47,8 @@ class Mirror(msgspec.Struct, frozen=True):
         """Where it has what is at an address; None for an address that no web server has."""
         if not address.startswith(("http://", "https://")) or address.startswith(f"{self.url.rstrip('/')}/"):
             return None
+        from urllib.parse import quote
+
         return f"{self.url.rstrip('/')}/{quote(place_of(address))}"
 
     def lacks(self, address: str, problem: Problem) -> Problem:

@@ -4,10 +4,10 @@ feeds.
 
 from __future__ import annotations
 
-import hashlib
 from collections.abc import Mapping
 
 from zesty_anchor.files import own_folders
+from zesty_anchor.files.digest import digest_of
 from zesty_anchor.files.replace import replace
 from zesty_anchor.manifest.layers import Fetch
 from zesty_anchor.system.locations import Locations
@@ -55,4 +55,4 @@ def _get(address: str, environ: Mapping[str, str], locations: Locations) -> byte
 
 
 def _digest(content: bytes) -> str:
-    return f"sha256:{hashlib.sha256(content).hexdigest()}"
+    return f"sha256:{digest_of(content)}"
