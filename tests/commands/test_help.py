@@ -76,6 +76,7 @@ def test_the_examples_do_what_they_say(desk: Desk) -> None:
         "attic",
         "lock",
         "mirror",
+        "across",
     ]
     folder = desk.home / "soundings"
     folder.mkdir()

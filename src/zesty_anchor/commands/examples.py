@@ -83,6 +83,11 @@ EXAMPLES: dict[str, tuple[tuple[str, str], ...]] = {
         ("zesty-anchor mirror ~/mirror --check", "is every file unchanged?"),
         ("zesty-anchor mirror ~/mirror a.lock b.lock", "what several locks name"),
     ),
+    "across": (
+        ("zesty-anchor across quay-1,quay-2 preview", "what would change on two machines"),
+        ("zesty-anchor across quay --hosts hosts.toml provision --first 1", "a group, one machine first"),
+        ("zesty-anchor across quay --hosts hosts.toml diff", "which machines differ from the lock"),
+    ),
     "upgrade": (
         ("zesty-anchor upgrade --list", "what is newer"),
         ("zesty-anchor upgrade kelp", "only kelp"),

@@ -8,6 +8,7 @@ import base64
 import csv
 import hashlib
 import io
+import os
 import re
 import zipfile
 from collections.abc import Iterable, Iterator, Mapping
@@ -44,6 +45,19 @@ def pack_program(there: Path) -> Iterator[tuple[str, bytes]]:
         yield f"simple/{plain}/index.html", f"<!DOCTYPE html>\n<title>{plain}</title>\n{link}\n".encode()
     links = "\n".join(f'<a href="{plain}/">{plain}</a>' for plain in sorted(pages))
     yield "simple/index.html", f"<!DOCTYPE html>\n<title>wheels</title>\n{links}\n".encode()
+
+
+def program_files() -> dict[str, Path] | None:
+    """Each file of the program, and of the libraries that it needs, by its path in site-packages; None where
+    one of them cannot be read.
+    """
+    found: dict[str, Path] = {}
+    for each in _needed(_NAME):
+        files = {path: file for path, file in _files(each) if ".data/" not in path}
+        if not files or not all(os.access(file, os.R_OK) for file in files.values()):
+            return None
+        found |= files
+    return found
 
 
 def _needed(name: str) -> list[Distribution]:

@@ -21,6 +21,7 @@ from zesty_anchor.planning.pages import Page
 from zesty_anchor.planning.projects import Project
 from zesty_anchor.planning.prunable import Pruned
 from zesty_anchor.planning.reported import Report
+from zesty_anchor.planning.spread import Spread
 from zesty_anchor.planning.status import Status
 from zesty_anchor.planning.traced import Traced
 from zesty_anchor.proof.result import Proof
@@ -292,6 +293,7 @@ DOCUMENTS: dict[str, Any] = {
     "mirror": Made,
     "mirror --check": MirrorChecked,
     "mirror --prune": MirrorPruned,
+    "across": Spread,
     "docs": Pages,
     "docs NAME": PageText,
     "any, with an error": Failed,

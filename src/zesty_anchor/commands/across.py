@@ -1,0 +1,89 @@
+"""``zesty-anchor across``."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+import click
+
+from zesty_anchor.commands import WithExamples
+from zesty_anchor.commands.options import Setting, with_setting
+from zesty_anchor.operations.across import COMMANDS, Choice, across, hosts_of, read_groups
+from zesty_anchor.show import across as shown
+
+_FILE = click.Path(path_type=Path, dir_okay=False)
+
+
+def _share_of(context: click.Context, parameter: click.Parameter, value: str | None) -> int | None:
+    if value is None:
+        return None
+    number = value.removesuffix("%")
+    if not number.isdigit() or int(number) > 100:
+        raise click.BadParameter(f"{value!r} is not a share: write it as 10%")
+    return int(number)
+
+
+@click.command(cls=WithExamples, context_settings={"ignore_unknown_options": True})
+@click.argument("hosts")
+@click.argument("command", type=click.Choice(COMMANDS))
+@click.argument("arguments", nargs=-1, type=click.UNPROCESSED)
+@click.option("--hosts", "hosts_file", type=_FILE, metavar="FILE", help="Groups of hosts, or a list of them.")
+@click.option(
+    "--at-once", type=click.IntRange(1, 64), default=16, metavar="N", help="Hosts at a time (default 16)."
+)
+@click.option(
+    "--first",
+    type=click.IntRange(0, 1000),
+    default=0,
+    metavar="N",
+    help="Begin with N hosts; go on if all is well there.",
+)
+@click.option("--stop", callback=_share_of, metavar="SHARE", help="Stop if more than SHARE (10%) fail.")
+@click.option("--share", is_flag=True, help="Send the downloads that this machine has.")
+@click.option("--ssh-config", type=_FILE, metavar="FILE", help="A configuration file for ssh.")
+@click.option("--junit", type=_FILE, metavar="FILE", help="Also write a JUnit report to FILE.")
+@click.option("--report", type=_FILE, metavar="FILE", help="Also write an HTML report to FILE.")
+@with_setting(yes=True, trust=True, verbose="Show each host by itself.")
+def command(
+    setting: Setting,
+    hosts: str,
+    command: str,
+    arguments: tuple[str, ...],
+    hosts_file: Path | None,
+    at_once: int,
+    first: int,
+    stop: int | None,
+    share: bool,
+    ssh_config: Path | None,
+    junit: Path | None,
+    report: Path | None,
+) -> None:
+    """Run COMMAND (preview, provision, verify, upgrade, undo, status) on HOSTS over OpenSSH: names and groups
+    with commas between, patterns over the groups, or - for a list on standard input. "diff" shows which hosts
+    differ from the lock.
+
+    The program, the manifest, its lock and keys are brought along. Each host works by itself: if the
+    connection is cut, it goes on there, and the same command finds it.
+    """
+    groups = read_groups(hosts_file) if hosts_file is not None else {}
+    listed = sys.stdin.read() if "-" in hosts.split(",") else ""
+    names = hosts_of(hosts, groups, listed)
+    choice = Choice(at_once, first, stop, share, ssh_config)
+    with (
+        setting.either() if command in ("status", "undo", "diff") else setting.opened() as (
+            workstation,
+            person,
+        )
+    ):
+        done = across(workstation, person, names, command, arguments, choice)
+    if junit is not None:
+        shown.write_junit(junit, done)
+    if report is not None:
+        shown.write_report(report, done)
+    if setting.as_json:
+        setting.print_json(done)
+    else:
+        shown.spread(setting.out, done, whole=setting.verbose)
+    if not done.ok:
+        raise click.exceptions.Exit(1)

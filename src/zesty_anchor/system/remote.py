@@ -1,0 +1,171 @@
+"""Another machine, over the person's own OpenSSH client: nothing else listens there, and nothing stays."""
+
+from __future__ import annotations
+
+import shlex
+import subprocess
+import threading
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import suppress
+from pathlib import Path
+
+import msgspec
+
+from zesty_anchor.system.problem import Problem, UsageProblem
+from zesty_anchor.system.ssh import MISSING, tool
+
+_CODE = Path(__file__).parent / "remote_code"
+_CUT = 255
+"""ssh(1), EXIT STATUS: an error of ssh itself; else it is that of the command."""
+_OPTIONS = (
+    "BatchMode=yes",
+    "ConnectTimeout=15",
+    "ServerAliveInterval=5",
+    "ServerAliveCountMax=3",
+    "ControlMaster=auto",
+    "ControlPersist=30",
+)
+"""ssh_config(5). Nobody is asked for a password meanwhile: many machines are spoken to at once."""
+_MOST_OUTPUT = 64 << 20
+
+
+class Unreachable(Problem):
+    """A machine that ssh cannot get to, or a connection that was cut."""
+
+
+class Answer(msgspec.Struct, frozen=True):
+    """What a command printed on another machine, and its exit status."""
+
+    code: int
+    out: bytes
+    err: str
+
+
+class Remote:
+    """One machine. ``host`` is what a person would write after ssh, ``control`` a folder for the sockets of
+    shared connections, ``config`` a configuration file in place of the person's own.
+
+    Raises ``UsageProblem`` for a name that ssh would take for an option.
+    """
+
+    def __init__(
+        self, host: str, environ: Mapping[str, str], control: Path, config: Path | None = None
+    ) -> None:
+        if host.startswith("-") or not host or not host.isprintable() or any(c.isspace() for c in host):
+            raise UsageProblem(
+                f"{host!r} is not the name of a host", advice="write it as after ssh: user@host"
+            )
+        self.host = host
+        self._environ = dict(environ)
+        self._words = [tool("ssh", environ), "-T"]
+        self._words += ["-F", str(config)] if config is not None else []
+        for option in (*_OPTIONS, f"ControlPath={control}/%C"):
+            self._words += ["-o", option]
+
+    def run(self, name: str, /, **values: str) -> Answer:
+        """Run one of our scripts there, with these variables. Raises ``Unreachable``."""
+        text = "".join(f"{key}={shlex.quote(value)}\n" for key, value in values.items())
+        # The words of the command are the same in every login shell; all else comes through stdin.
+        return self._run("exec sh -s", (text + (_CODE / f"{name}.sh").read_text()).encode())
+
+    def plain(self, words: str) -> Answer:
+        """Run a command line of sh(1) there. Raises ``Unreachable``."""
+        return self._run("exec sh -s", f"{words} </dev/null\n".encode())
+
+    def put(self, archive: bytes, folder: str) -> None:
+        """Unpack a tar archive, gzipped or not, in a folder there, by its path from ``/``, which is made.
+        Raises ``Unreachable``, and ``Problem`` where it cannot be written.
+        """
+        # In single quotes all login shells read the same, without ' and !.
+        if not folder.startswith("/") or any(sign in folder for sign in "'!\\\n"):
+            raise Problem(f"{folder!r} on {self.host} has a name that cannot be written to")
+        form = "z" if archive[:2] == b"\x1f\x8b" else ""
+        body = f'mkdir -p "{folder}" && cd "{folder}" && exec tar -x{form}f -'
+        answer = self._run(f"exec sh -c '{body}'", archive)
+        if answer.code:
+            raise Problem(
+                f"it cannot be written: {last_line(answer.err)}",
+                where=f"{self.host}:{folder}",
+                advice="check the space and the permissions there",
+            )
+
+    def follow(self, name: str, heard: Callable[[str], None], /, **values: str) -> bytes:
+        """Run a script of ours, and hand on each line until one is ``out``. Returns what comes after that.
+        Raises ``Unreachable`` where the connection is cut.
+        """
+        text = "".join(f"{key}={shlex.quote(value)}\n" for key, value in values.items())
+        process = self._start("exec sh -s")
+        assert process.stdin and process.stdout and process.stderr
+        told: list[bytes] = []
+        reader = threading.Thread(target=lambda: told.append(process.stderr.read()), daemon=True)  # type: ignore[union-attr]
+        reader.start()
+        try:
+            with suppress(OSError, subprocess.TimeoutExpired):
+                process.stdin.write((text + (_CODE / f"{name}.sh").read_text()).encode())
+                process.stdin.close()
+            for line in process.stdout:
+                if line == b"out\n":
+                    break
+                heard(line.decode("utf-8", "replace").rstrip("\n"))
+            rest = process.stdout.read(_MOST_OUTPUT)
+            code = process.wait()
+        finally:
+            process.kill()
+            process.wait()
+            reader.join(1)
+        if code == _CUT:
+            raise self._unreachable(b"".join(told).decode("utf-8", "replace"))
+        return rest
+
+    def close(self) -> None:
+        """End the shared connection."""
+        words = [*self._words, "-O", "exit", "--", self.host]
+        with suppress(OSError, subprocess.TimeoutExpired):
+            subprocess.run(
+                words,
+                env=self._environ,
+                stdin=subprocess.DEVNULL,
+                capture_output=True,
+                timeout=10,
+                check=False,
+            )
+
+    def _start(self, command: str) -> subprocess.Popen[bytes]:
+        try:
+            return subprocess.Popen(
+                [*self._words, "--", self.host, command],
+                env=self._environ, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.PIPE,
+                start_new_session=True,
+            )  # fmt: skip
+        except FileNotFoundError:
+            raise MISSING from None
+
+    def _run(self, command: str, sent: bytes) -> Answer:
+        process = self._start(command)
+        try:
+            out, err = process.communicate(sent)
+        finally:
+            process.kill()
+            process.wait()
+        told = err.decode("utf-8", "replace")
+        if process.returncode == _CUT:
+            raise self._unreachable(told)
+        return Answer(process.returncode, out, told)
+
+    def _unreachable(self, told: str) -> Unreachable:
+        return Unreachable(
+            last_line(told) or "the connection was cut", where=self.host, advice=f"try: ssh {self.host}"
+        )
+
+
+def last_line(text: str) -> str:
+    """The last line that says something. Pure."""
+    return next((line.strip() for line in reversed(text.splitlines()) if line.strip()), "")
+
+
+def names_in(text: str) -> Iterator[str]:
+    """The names of hosts in a list: one a line, # begins a comment. Pure."""
+    for line in text.splitlines():
+        name = line.partition("#")[0].strip()
+        if name:
+            yield name
