@@ -74,7 +74,9 @@ def hosts_of(words: str, groups: Mapping[str, Sequence[str]], listed: str = "") 
         else:
             found[word] = None
     if not found:
-        raise UsageProblem("no host is named", advice="zesty-anchor across quay-1,quay-2 status")
+        raise UsageProblem(
+            "no host is named", advice="write its name, or a group of --hosts FILE, after across"
+        )
     return list(found)
 
 
