@@ -53,7 +53,7 @@ def _state(paint: Paint, state: State) -> str:
 def write_junit(file: Path, done: Spread) -> None:
     """Write JUnit's XML: one suite, a case for each machine."""
     failed = sum(not each.ok for each in done.hosts)
-    top = ElementTree.Element("testsuites", name=f"zesty-anchor across {done.command}")
+    top = ElementTree.Element("testsuites", name=f"{done.command} on {len(done.hosts)} hosts")
     suite = ElementTree.SubElement(
         top, "testsuite", name=done.command, tests=str(len(done.hosts)), failures=str(failed),
         time=f"{done.seconds:.3f}",
