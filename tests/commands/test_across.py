@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 import os
-import shutil
 import signal
 import subprocess
 import threading
@@ -15,7 +14,8 @@ from xml.etree import ElementTree
 
 import pytest
 
-from tests.conftest import PROGRAM, PROGRAMS, Answer, Desk, packed_runtime, processes_of
+from tests.conftest import PROGRAM, Answer, Desk, packed_runtime, processes_of
+from tests.fleet import Fleet
 from zesty_anchor.commands.examples import EXAMPLES
 from zesty_anchor.demo.wares import pack
 
@@ -24,67 +24,6 @@ pytestmark = [
     pytest.mark.skipif(os.geteuid() != 0, reason="sshd is started as root, as it is meant to"),
 ]
 SLOW = "#!/bin/sh\nwhile [ -e {gate} ]; do sleep 0.05; done\necho kelp 4.2.1\n"
-
-
-class Fleet:
-    """Machines, each an sshd for itself with a home of its own, and ssh's configuration that leads to them."""
-
-    def __init__(self, folder: Path, desk: Desk) -> None:
-        self.folder, self.desk = folder, desk
-        for name in ("host", "other", "user"):
-            subprocess.run(["ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", folder / name], check=True)
-        shutil.copy(folder / "user.pub", folder / "authorized")
-        self.config = folder / "ssh_config"
-        self.config.write_text(
-            f"IdentityFile {folder}/user\nUserKnownHostsFile {folder}/known\nStrictHostKeyChecking yes\nUser root\n"
-            "LogLevel ERROR\n"
-        )
-        Path("/run/sshd").mkdir(exist_ok=True)
-
-    def add(self, *names: str) -> None:
-        """More machines."""
-        public = " ".join((self.folder / "host.pub").read_text().split()[:2])
-        for name in names:
-            home = self.home(name)
-            home.mkdir()
-            server = self.folder / f"sshd-{name}"
-            server.write_text(
-                f"HostKey {self.folder}/host\nAuthorizedKeysFile {self.folder}/authorized\nStrictModes no\n"
-                f"UsePAM no\nPermitRootLogin prohibit-password\nPidFile none\nSetEnv HOME={home}\n"
-            )
-            proxy = f"{PROGRAMS['sshd']} -i -f {server} -E {self.folder}/log"
-            with self.config.open("a") as config:
-                config.write(f"Host {name}\n  ProxyCommand {proxy}\n")
-            with (self.folder / "known").open("a") as known:
-                known.write(f"{name} {public}\n")
-
-    def home(self, name: str) -> Path:
-        return self.folder / f"home-{name}"
-
-    def run(self, hosts: str, *words: str) -> Answer:
-        return self.desk.run("across", "--ssh-config", str(self.config), hosts, *words)
-
-    def well(self, hosts: str, *words: str) -> str:
-        done = self.run(hosts, *words)
-        assert done.code == 0, done.out + done.err
-        return done.out
-
-    def told(self, name: str, command: str) -> str:
-        """What a new shell on a machine prints."""
-        environment = {"HOME": str(self.home(name)), "PATH": "/usr/bin:/bin"}
-        return subprocess.run(
-            [PROGRAMS["bash"], "-lic", command], env=environment, capture_output=True, text=True, check=False
-        ).stdout
-
-    def cut(self, name: str) -> None:
-        """Cut each connection to a machine."""
-        for process in Path("/proc").glob("[0-9]*"):
-            try:
-                words = (process / "cmdline").read_bytes().split(b"\0")
-            except OSError:
-                continue
-            if f"{self.folder}/sshd-{name}".encode() in words:
-                os.kill(int(process.name), signal.SIGKILL)
 
 
 @pytest.fixture

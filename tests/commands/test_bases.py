@@ -69,6 +69,15 @@ def test_every_screen_names_the_file_and_line_that_decided(desk: Desk) -> None:
     assert desk.well("verify").code == 0
 
 
+def test_status_sees_a_change_of_the_base(desk: Desk) -> None:
+    base = of_team(desk)
+    desk.well("provision", "--trust", "workstation.toml")
+    assert desk.well("status").code == 0
+    base.write_text(base.read_text() + "# a word\n")
+    changed = desk.run("status")
+    assert changed.code == 3 and "~/team/workstation.toml was changed since run 1" in changed.out
+
+
 def test_a_choice_is_written_into_the_own_file_and_what_is_firm_is_refused(desk: Desk) -> None:
     base = of_team(desk)
     desk.well("provision", "--trust", "workstation.toml")

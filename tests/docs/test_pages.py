@@ -5,7 +5,9 @@ site is built.
 from __future__ import annotations
 
 import importlib.util
+import os
 import re
+import shutil
 import subprocess
 import sys
 from pathlib import Path
@@ -14,6 +16,7 @@ from typing import Any
 import pytest
 
 from tests.conftest import Desk
+from tests.fleet import Fleet
 from zesty_anchor.demo.home import furnish
 from zesty_anchor.demo.wares import compiler
 
@@ -58,6 +61,21 @@ def test_a_page_that_is_wrong_is_told() -> None:
     assert differs(["a", "…", "d"], ["a", "b"]) == "d"
 
 
+AS_ROOT = (
+    pytest.mark.needs("ssh", "sshd"),
+    pytest.mark.skipif(os.geteuid() != 0, reason="sshd is started as root, as it is meant to"),
+)
+
+
+def with_machines(folder: Path, desk: Desk) -> None:
+    """Three machines that ssh is led to by the configuration in the desk's home."""
+    (folder / "fleet").mkdir()
+    fleet = Fleet(folder / "fleet", desk)
+    fleet.add("quay-1", "quay-2", "mast-1")
+    (desk.home / ".ssh").mkdir(mode=0o700)
+    shutil.copy(fleet.config, desk.home / ".ssh/config")
+
+
 @pytest.mark.sees_system
 @pytest.mark.needs("bash", "zsh", "fish", "ksh", "mksh", "tcsh")
 @pytest.mark.parametrize(
@@ -67,16 +85,19 @@ def test_a_page_that_is_wrong_is_told() -> None:
         ("questions", ("provision", "--trust", "workstation.toml")),
         ("upgrade", ("provision", "--trust", "workstation.toml")),
         ("ci", ()),
+        pytest.param("team", (), marks=AS_ROOT),
     ],
 )
 def test_the_commands_of_a_page_print_what_it_says(
-    desk: Desk, harbour: str, page: str, before: tuple[str, ...]
+    desk: Desk, harbour: str, page: str, before: tuple[str, ...], tmp_path: Path
 ) -> None:
     manifest = furnish(desk.home, harbour, with_c=compiler() is not None)
     if before:
         answer = desk.run(*before, cwd=manifest.parent)
         assert answer.code == 0, answer.err
-    programs = Path(sys.executable).parent
+    programs = str(Path(sys.executable).parent)
+    if page == "team":
+        with_machines(tmp_path, desk)
     commands = commands_of(DOCS / f"{page}.md")
     assert len(commands) > 6
     for command, said in commands:

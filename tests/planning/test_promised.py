@@ -46,7 +46,7 @@ def of(text: str) -> Promised:
         WantedVersion("kelp", number, "4", default, Path("/shelf"), manifest.recipes["kelp"], "harbour")
         for number, default in (("4.2.1", True), ("3.6.2", False))
     )
-    return promised(manifest, Wanted(versions, (), (), (), (), (), ("bash",), Path("/desk")))
+    return promised(manifest, Wanted(versions, (), (), (), (), (), ("bash",), Path("/desk")), {})
 
 
 def test_everything_that_a_manifest_promises_is_in_it() -> None:

@@ -8,6 +8,7 @@ from typing import Any
 
 import msgspec
 
+from zesty_anchor.files.digest import digest_of
 from zesty_anchor.manifest.position import Step, line_of
 
 
@@ -40,8 +41,17 @@ class Source(msgspec.Struct, frozen=True):
 
     @property
     def text(self) -> str:
-        """All that decides: the texts of the layers."""
-        return "\0".join(layer.text for layer in self.layers)
+        """What the person's own file says."""
+        return self.layers[-1].text if self.layers else ""
+
+    @property
+    def bases(self) -> dict[str, str]:
+        """The files of the bases, each with the SHA-256 of its text in hexadecimal digits."""
+        return {
+            str(layer.file): digest_of(layer.text.encode("utf-8"))
+            for layer in self.layers[:-1]
+            if not layer.address
+        }
 
     def place(self, *path: Step) -> str:
         """The file and the line of a key, or of the nearest table around it."""

@@ -14,12 +14,13 @@ from typing import Any
 import msgspec
 
 from zesty_anchor.manifest.lock import Locked, text_of
+from zesty_anchor.manifest.toml_file import read_tables
 from zesty_anchor.operations.mirror_program import program_files
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.shelf.download import kept_file
 from zesty_anchor.system.problem import UsageProblem
 
-SUMS = "SHA256SUMS"
+_RECIPES = "bases/recipes.toml"
 _TIME = 315532800  # 1980, as in a zip
 
 
@@ -51,8 +52,8 @@ def program() -> Brought:
 
 
 def desk(workstation: Workstation) -> Brought:
-    """The manifest: its own text as workstation.toml, each base beside it, the keys that they name, and one
-    lock of all. Parts for some machines stay in it: they are decided there.
+    """The manifest: its own text as workstation.toml, each base beside it, the keys that they name, the
+    person's own recipes, and one lock of all. Parts for some machines stay in it: they are decided there.
     """
     files = dict(_texts(workstation))
     if workstation.lock:
@@ -69,14 +70,17 @@ def _texts(workstation: Workstation) -> Iterator[tuple[str, bytes]]:
 
     layers = workstation.source.layers
     bases = [f"bases/{number}.toml" for number in range(len(layers) - 1)]
+    recipes = _own_recipes(workstation)
+    if recipes:
+        yield _RECIPES, tomlkit.dumps({"recipes": recipes}).encode()
     for number, layer in enumerate(layers):
         own = number == len(layers) - 1
         document: Any = tomlkit.parse(layer.text)
         # The layers are listed in their order: what one of them says of its own base is done with that.
         document.pop("base", None)
-        if own and bases:
-            text = tomlkit.dumps({"base": bases}) + tomlkit.dumps(document)
-            document = tomlkit.parse(text)
+        if own and (bases or recipes):
+            first = [_RECIPES] if recipes else []
+            document = tomlkit.parse(tomlkit.dumps({"base": [*first, *bases]}) + tomlkit.dumps(document))
         up = "" if own else "../"
         for table, key in _naming_files(document):
             file = Path(layer.file.parent, table[key])
@@ -86,6 +90,12 @@ def _texts(workstation: Workstation) -> Iterator[tuple[str, bytes]]:
                 table[key] = f"{up}{name}"
                 yield name, content
         yield ("workstation.toml" if own else bases[number]), tomlkit.dumps(document).encode()
+
+
+def _own_recipes(workstation: Workstation) -> dict[str, Any]:
+    """The tables of the recipes in the person's configuration that the manifest's runtimes have."""
+    files = {name: workstation.locations.recipes / f"{name}.toml" for name in workstation.manifest.tools}
+    return {name: read_tables(file) for name, file in files.items() if file.is_file()}
 
 
 def _naming_files(document: Mapping[str, Any]) -> Iterator[tuple[Any, str]]:

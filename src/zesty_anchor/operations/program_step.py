@@ -20,6 +20,7 @@ from zesty_anchor.files.replace import replace
 from zesty_anchor.operations.person import Person
 from zesty_anchor.operations.running import journal_alone
 from zesty_anchor.planning.plan import Plan
+from zesty_anchor.planning.promised import BASE, read
 from zesty_anchor.planning.workstation import Workstation
 
 _NAME = "program.json"
@@ -54,6 +55,8 @@ def renewed(workstation: Workstation, person: Person, plan: Plan) -> bool:
     own = {str(each.place): each.digest for each in standing if each.kind == WriteGenerated.kind}
     text = digest_of(os.fsencode(workstation.text))
     if run is None or (run.manifest, run.digest) != (workstation.file, text):
+        return False
+    if read(run.promised).get(BASE, {}) != workstation.source.bases:
         return False
     if not all(_is_ours(each, own) for each in writes):
         return False

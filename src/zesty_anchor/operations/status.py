@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Iterable, Iterator
+from contextlib import suppress
 from pathlib import Path
 
 from zesty_anchor.engine.home_identity import moved_from
@@ -13,7 +14,7 @@ from zesty_anchor.files.digest import digest_of
 from zesty_anchor.files.replace import content_of
 from zesty_anchor.planning.home import Home, kinds
 from zesty_anchor.planning.newer import last_answer, still_true
-from zesty_anchor.planning.promised import read
+from zesty_anchor.planning.promised import BASE, read
 from zesty_anchor.planning.status import ChangedSince, Status
 from zesty_anchor.proof.proved import LastProof, last_proof
 from zesty_anchor.proof.verified import EXITS, State
@@ -80,6 +81,10 @@ def _pending(home: Home, run: LatestRun | None) -> Iterator[str]:
         yield f"{shown} is gone"
     elif digest_of(text) != run.digest:
         yield f"{shown} was changed since run {run.run}"
+    for file, digest in read(run.promised).get(BASE, {}).items():
+        with suppress(OSError):
+            if digest_of(content_of(Path(file)) or b"") != digest:
+                yield f"{home.locations.shown(file)} was changed since run {run.run}"
 
 
 def _changed(

@@ -126,7 +126,8 @@ class Work:
                 note_program(self._workstation)
                 if outcome.proof is not None:
                     journal.proved(runner.run, outcome.proof.told)
-                    words = promised(self._workstation.manifest, stages.wanted)
+                    here = self._workstation
+                    words = promised(here.manifest, stages.wanted, here.source.bases)
                     journal.promised(runner.run, msgspec.json.encode(words).decode())
             except BaseException:
                 if self._whole:

@@ -122,7 +122,8 @@ class Planner:
         facts = {kind.name: kind.look(wanted, machine) for kind in kinds}
         changes = in_order(change for kind in kinds for change in kind.plan(wanted, facts[kind.name]))
         notices = [text for kind in kinds for text in kind.notices(wanted, facts[kind.name])]
-        before, now = read(self._workstation.past.promised), promised(self._workstation.manifest, wanted)
+        before = read(self._workstation.past.promised)
+        now = promised(self._workstation.manifest, wanted, self._workstation.source.bases)
         given = self._access(changes)
         beyond = {change.key for change in changes if change.privileged and not given.way}
         return Plan(

@@ -13,10 +13,12 @@ if TYPE_CHECKING:
 
 Promised = Mapping[str, Mapping[str, str]]
 """By group (version, also, variable, first, last, hook, setting, identity, shell) the value of each name."""
+BASE = "base"
+"""A further group: the files of the manifest's bases with their digests."""
 
 
-def promised(manifest: Manifest, wanted: Wanted) -> Promised:
-    """What a manifest promises with these versions. Pure."""
+def promised(manifest: Manifest, wanted: Wanted, bases: Mapping[str, str]) -> Promised:
+    """What a manifest promises with these versions, and the digests of its ``bases``. Pure."""
     from zesty_anchor.manifest.model import SYSTEM  # status reads what was promised, and no manifest
 
     versions = {version.runtime: version.version for version in wanted.defaults}
@@ -32,6 +34,7 @@ def promised(manifest: Manifest, wanted: Wanted) -> Promised:
         "setting": {f"{each.file} {_key(each.key)}": _text(each.value) for each in manifest.settings},
         "identity": {k: v for k in ("name", "email", "key") if identity and (v := getattr(identity, k))},
         "shell": dict.fromkeys(wanted.shells, ""),
+        BASE: dict(bases),
     }
     system = manifest.variables.get(SYSTEM)
     if isinstance(system, dict):

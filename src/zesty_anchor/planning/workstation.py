@@ -53,7 +53,7 @@ class Workstation(msgspec.Struct, frozen=True):
 
     @property
     def text(self) -> str:
-        """All that the manifest says, with its bases."""
+        """What the manifest's own file says."""
         return self.source.text
 
     def check_runtime(self, name: str) -> None:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import os
+import pwd
 import shlex
 import subprocess
 import threading
@@ -58,6 +60,7 @@ class Remote:
         self.host = host
         self._environ = dict(environ)
         self._words = [tool("ssh", environ), "-T"]
+        config = config or _of_this_home(environ)
         self._words += ["-F", str(config)] if config is not None else []
         for option in (*_OPTIONS, f"ControlPath={control}/%C"):
             self._words += ["-o", option]
@@ -156,6 +159,20 @@ class Remote:
         return Unreachable(
             last_line(told) or "the connection was cut", where=self.host, advice=f"try: ssh {self.host}"
         )
+
+
+def _of_this_home(environ: Mapping[str, str]) -> Path | None:
+    """The configuration in a home that is not the one of passwd(5), where ssh looks for it; None for that."""
+    home = environ.get("HOME", "")
+    file = Path(home, ".ssh/config")
+    return file if home and os.path.realpath(home) != _login_home() and file.is_file() else None
+
+
+def _login_home() -> str:
+    try:
+        return os.path.realpath(pwd.getpwuid(os.getuid()).pw_dir)
+    except KeyError:
+        return ""
 
 
 def last_line(text: str) -> str:
