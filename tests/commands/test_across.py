@@ -20,6 +20,7 @@ from zesty_anchor.commands.examples import EXAMPLES
 from zesty_anchor.demo.wares import pack
 
 pytestmark = [
+    pytest.mark.sees_system,
     pytest.mark.needs("bash", "ssh", "sshd"),
     pytest.mark.skipif(os.geteuid() != 0, reason="sshd is started as root, as it is meant to"),
 ]

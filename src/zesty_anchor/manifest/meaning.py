@@ -59,6 +59,8 @@ def meaning(manifest: Manifest) -> Iterator[Wrong]:
                 yield Wrong(("feeds", name), what, f'add a line: map.{need} = "a JMESPath expression"')
     for name, value in manifest.variables.items():
         yield from _variable(name, value)
+    for name, file in manifest.secrets.items():
+        yield from _secret(name, file, manifest)
     for shell, completions in manifest.shells.completions.items():
         if not completions.startswith("/") or not completions.isprintable():
             what = f"shells.completions.{shell} is {shortened(completions)!r}, which is not an absolute path"
@@ -298,6 +300,17 @@ def _variable(name: str, value: str | dict[str, str]) -> Iterator[Wrong]:
         yield Wrong(
             ("variables", name), f"{name} holds a NUL byte", "no environment can carry one: leave it out"
         )
+
+
+def _secret(name: str, file: str, manifest: Manifest) -> Iterator[Wrong]:
+    why, advice = why_reserved(name)
+    if why:
+        yield Wrong(("secrets", name), f"{name} cannot be set: {why}", advice)
+    elif name in manifest.variables:
+        yield Wrong(("secrets", name), f"{name} is in [variables] too", "take one of them out")
+    elif not file.startswith(("/", "~/")) or not file.isprintable() or "{" in file or "'" in file:
+        what = f"secrets.{name} is {shortened(file)!r}, which is not the path of a file"
+        yield Wrong(("secrets", name), what, "begin it with / or ~/, and use no quotes or braces")
 
 
 def _rules_programs(name: str) -> str:

@@ -452,6 +452,10 @@ class Manifest(Part, frozen=True):
     """Environment variables. ``{kelp}`` is the folder of that runtime's default version.
     ``[variables.system]`` sets them for all users. Example: ``{ GAUGE = "north quay, $5 a day" }``.
     """
+    secrets: dict[VariableName, str] = {}
+    """Environment variables whose values are in files (mode 0600, one line) that each shell reads when it
+    starts. Example: ``{ HARBOUR_TOKEN = "~/.secrets/harbour" }``.
+    """
     path: PathEntries = PathEntries()
     """Folders to add to PATH."""
     conflicts: Conflicts = Conflicts()

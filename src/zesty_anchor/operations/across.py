@@ -346,7 +346,7 @@ class _Work:
             lacks = f"is {facts['system']}" if facts["system"] != here else f"has {has}, and not {needed}"
             raise _Failed(
                 "failed",
-                f"this program cannot be brought there, since it {lacks}: pip install zesty-anchor there",
+                f"this program cannot be brought there, since it {lacks}: install it there by pip",
             )
         packed, base = self._packed(), facts["base"]
         made = remote.run("program", base=base, program=packed.name, python=facts["python"])

@@ -44,7 +44,7 @@ def program() -> Brought:
     if files is None:
         raise UsageProblem(
             "the files of this program cannot be read, so it cannot be brought to another machine",
-            advice="install zesty-anchor there: pip install zesty-anchor",
+            advice="install it there by pip",
         )
     contents = {path: file.read_bytes() for path, file in files.items()}
     archive = _packed(contents)

@@ -10,6 +10,7 @@ import msgspec
 
 from zesty_anchor.manifest.model import SYSTEM
 from zesty_anchor.manifest.wanted import Wanted, WantedVersion, expand, packages_of, put_together
+from zesty_anchor.planning.secrets import with_secrets
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.survey.footprint import used_shells
 from zesty_anchor.survey.machine import Machine, left_out, shells_to_use
@@ -56,7 +57,7 @@ def wanted_of(workstation: Workstation, versions: Sequence[WantedVersion], machi
     """What is wanted, given the versions. Raises ``UsageProblem`` where no shell could be set up."""
     manifest, recipes = workstation.manifest, workstation.recipes
     system = [name for name, tool in manifest.tools.items() if tool.want == SYSTEM]
-    return put_together(
+    wanted = put_together(
         manifest,
         tuple(versions),
         _shells(workstation, machine),
@@ -68,6 +69,7 @@ def wanted_of(workstation: Workstation, versions: Sequence[WantedVersion], machi
         recipes,
         _authorities(workstation),
     )
+    return with_secrets(wanted, workstation)
 
 
 def _authorities(workstation: Workstation) -> str:
