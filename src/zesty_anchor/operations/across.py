@@ -320,7 +320,7 @@ class _Work:
             if facts.get("desk") == "edited":
                 raise _Failed("failed", f"the manifest that was brought there was edited since: {base}/desk")
             if facts.get("desk") != self._desk.name:
-                remote.put(self._desk.archive, f"{base}/desk")
+                self._bring_desk(remote, base, self._desk)
         self._opened[name] = there
         return there
 
@@ -356,6 +356,17 @@ class _Work:
         done = remote.plain(f": >{shlex.quote(f'{base}/program-{packed.name}/complete')}")
         if done.code:
             raise _Failed("failed", f"the program cannot be installed there: {last_line(done.err)}")
+
+    def _bring_desk(self, remote: Remote, base: str, desk: brought.Brought) -> None:
+        """Put the manifest beside the one that is there, and exchange them: a cut connection leaves one of
+        them.
+        """
+        new = f"{base}/desk.new"
+        remote.plain(f"rm -rf {shlex.quote(new)}")
+        remote.put(desk.archive, new)
+        exchanged = remote.run("exchange", base=base)
+        if exchanged.code:
+            raise _Failed("failed", f"the manifest cannot be put there: {last_line(exchanged.err)}")
 
     def _share(self, there: _There) -> None:
         """Bring what the lock names for that platform, as far as it is kept here and not there."""

@@ -106,13 +106,17 @@ def _shortened(lines: Sequence[str]) -> list[str]:
     return [*lines[:_MOST], *([f"and {more} more"] if more > 0 else [])]
 
 
+def _count(number: int, noun: str) -> str:
+    return f"{number} {noun}{'' if number == 1 else 's'}"
+
+
 def _provisioned(document: Mapping[str, Any]) -> list[str]:
     changed = document.get("changed", document.get("undone", 0))
     proof = document.get("proof")
     bad = [*_failed_changes(document), *_failed_checks(proof)]
     verified = ", verified" if proof and not bad else ""
     verb = "undone" if "undone" in document else "done"
-    head = f"{changed} change{'' if changed == 1 else 's'} {verb}{verified}" if changed else "nothing to do"
+    head = f"{_count(changed, 'change')} {verb}{verified}" if changed else "nothing to do"
     return [head, *_shortened(bad)]
 
 
@@ -120,7 +124,7 @@ def _verified(document: Mapping[str, Any]) -> list[str]:
     bad = _failed_checks(document)
     checks = sum(len(shell.get("checks", ())) for shell in document.get("shells", ()))
     drift = [f"{each.get('subject', each)} changed" for each in document.get("drift", ()) if each]
-    return _shortened([*bad, *drift]) or [f"all {checks} checks passed"]
+    return _shortened([*bad, *drift]) or [f"{_count(checks, 'check')} passed"]
 
 
 def _previewed(document: Mapping[str, Any]) -> list[str]:
@@ -128,7 +132,7 @@ def _previewed(document: Mapping[str, Any]) -> list[str]:
     subjects = [
         str(each.get("subject")) for each in document.get("changes", ()) if each.get("kind") == "version"
     ]
-    return [f"{pending} changes pending" if pending else "nothing to do", *_shortened(subjects)]
+    return [f"{_count(pending, 'change')} pending" if pending else "nothing to do", *_shortened(subjects)]
 
 
 def _status(document: Mapping[str, Any]) -> list[str]:

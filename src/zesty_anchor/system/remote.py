@@ -8,7 +8,7 @@ import shlex
 import subprocess
 import threading
 from collections.abc import Callable, Iterator, Mapping
-from contextlib import suppress
+from contextlib import contextmanager, suppress
 from pathlib import Path
 
 import msgspec
@@ -28,7 +28,8 @@ _OPTIONS = (
     "ControlPersist=30",
 )
 """ssh_config(5). Nobody is asked for a password meanwhile: many machines are spoken to at once."""
-_MOST_OUTPUT = 64 << 20
+_MOST_OUTPUT, _MOST_ERRORS, _LONGEST_LINE = 64 << 20, 1 << 16, 1 << 16
+"""In bytes: what comes from another machine has a bound."""
 
 
 class Unreachable(Problem):
@@ -67,9 +68,8 @@ class Remote:
 
     def run(self, name: str, /, **values: str) -> Answer:
         """Run one of our scripts there, with these variables. Raises ``Unreachable``."""
-        text = "".join(f"{key}={shlex.quote(value)}\n" for key, value in values.items())
         # The words of the command are the same in every login shell; all else comes through stdin.
-        return self._run("exec sh -s", (text + (_CODE / f"{name}.sh").read_text()).encode())
+        return self._run("exec sh -s", self._script(name, values))
 
     def plain(self, words: str) -> Answer:
         """Run a command line of sh(1) there. Raises ``Unreachable``."""
@@ -96,29 +96,10 @@ class Remote:
         """Run a script of ours, and hand on each line until one is ``out``. Returns what comes after that.
         Raises ``Unreachable`` where the connection is cut.
         """
-        text = "".join(f"{key}={shlex.quote(value)}\n" for key, value in values.items())
-        process = self._start("exec sh -s")
-        assert process.stdin and process.stdout and process.stderr
-        told: list[bytes] = []
-        reader = threading.Thread(target=lambda: told.append(process.stderr.read()), daemon=True)  # type: ignore[union-attr]
-        reader.start()
-        try:
-            with suppress(OSError, subprocess.TimeoutExpired):
-                process.stdin.write((text + (_CODE / f"{name}.sh").read_text()).encode())
-                process.stdin.close()
-            for line in process.stdout:
-                if line == b"out\n":
-                    break
+        with self._spoken_to("exec sh -s", self._script(name, values)) as talk:
+            while (line := talk.out.readline(_LONGEST_LINE)) and line != b"out\n":
                 heard(line.decode("utf-8", "replace").rstrip("\n"))
-            rest = process.stdout.read(_MOST_OUTPUT)
-            code = process.wait()
-        finally:
-            process.kill()
-            process.wait()
-            reader.join(1)
-        if code == _CUT:
-            raise self._unreachable(b"".join(told).decode("utf-8", "replace"))
-        return rest
+            return talk.all(self.host)
 
     def close(self) -> None:
         """End the shared connection."""
@@ -133,32 +114,82 @@ class Remote:
                 check=False,
             )
 
-    def _start(self, command: str) -> subprocess.Popen[bytes]:
+    @staticmethod
+    def _script(name: str, values: Mapping[str, str]) -> bytes:
+        given = "".join(f"{key}={shlex.quote(value)}\n" for key, value in values.items())
+        return (given + (_CODE / f"{name}.sh").read_text()).encode()
+
+    @contextmanager
+    def _spoken_to(self, command: str, sent: bytes) -> Iterator[_Talk]:
+        """Start a command there and send it something. Raises ``Unreachable`` where ssh fails."""
         try:
-            return subprocess.Popen(
+            process = subprocess.Popen(
                 [*self._words, "--", self.host, command],
                 env=self._environ, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.PIPE,
                 start_new_session=True,
             )  # fmt: skip
         except FileNotFoundError:
             raise MISSING from None
-
-    def _run(self, command: str, sent: bytes) -> Answer:
-        process = self._start(command)
+        talk = _Talk(process, sent)
         try:
-            out, err = process.communicate(sent)
+            yield talk
+            talk.code = process.wait()
         finally:
             process.kill()
             process.wait()
-        told = err.decode("utf-8", "replace")
-        if process.returncode == _CUT:
-            raise self._unreachable(told)
-        return Answer(process.returncode, out, told)
+            talk.end()
+        if talk.code == _CUT:
+            raise self._unreachable(talk.told)
+
+    def _run(self, command: str, sent: bytes) -> Answer:
+        with self._spoken_to(command, sent) as talk:
+            out = talk.all(self.host)
+        return Answer(talk.code, out, talk.told)
 
     def _unreachable(self, told: str) -> Unreachable:
         return Unreachable(
             last_line(told) or "the connection was cut", where=self.host, advice=f"try: ssh {self.host}"
         )
+
+
+class _Talk:
+    """A command there: what it prints is read by the caller, all else meanwhile."""
+
+    def __init__(self, process: subprocess.Popen[bytes], sent: bytes) -> None:
+        assert process.stdin and process.stdout and process.stderr
+        self.out, self.code = process.stdout, -1
+        self._into, self._err, self._sent = process.stdin, process.stderr, sent
+        self._heard = b""
+        self._threads = [threading.Thread(target=work, daemon=True) for work in (self._send, self._listen)]
+        for each in self._threads:
+            each.start()
+
+    def all(self, host: str) -> bytes:
+        """All that is printed. Raises ``Problem`` where that is absurdly much."""
+        found = self.out.read(_MOST_OUTPUT + 1)
+        if len(found) > _MOST_OUTPUT:
+            raise Problem(f"more than {_MOST_OUTPUT >> 20} MiB came from {host}")
+        return found
+
+    def end(self) -> None:
+        """Wait for what was printed as an error."""
+        for each in self._threads:
+            each.join(2)
+
+    @property
+    def told(self) -> str:
+        """What was printed as an error."""
+        return self._heard.decode("utf-8", "replace")
+
+    def _send(self) -> None:
+        with suppress(OSError, ValueError):  # it ended before it had read all
+            self._into.write(self._sent)
+            self._into.close()
+
+    def _listen(self) -> None:
+        with suppress(OSError, ValueError):
+            while chunk := os.read(self._err.fileno(), 1 << 16):
+                self._heard = (self._heard + chunk)[-_MOST_ERRORS:]
 
 
 def _of_this_home(environ: Mapping[str, str]) -> Path | None:
