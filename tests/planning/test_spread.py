@@ -45,11 +45,21 @@ def test_the_worst_come_first_and_then_the_largest_group() -> None:
             4,
             {
                 "shells": [
-                    {"shell": "zsh", "checks": [{"name": "kelp", "ok": False}, {"name": "x", "ok": True}]}
+                    {
+                        "shell": "zsh",
+                        "checks": [
+                            {
+                                "name": "kelp",
+                                "ok": False,
+                                "cause": {"what": "an alias hides it", "file": "~/.zshrc", "line": 3},
+                            },
+                            {"name": "x", "ok": True},
+                        ],
+                    }
                 ]
             },
             "failed",
-            ("kelp failed in zsh",),
+            ('"kelp" failed in zsh', "cause: an alias hides it (~/.zshrc:3)"),
         ),
         (
             "verify",

@@ -92,13 +92,18 @@ def _failed_changes(document: Mapping[str, Any]) -> list[str]:
 
 
 def _failed_checks(proof: Any) -> list[str]:
-    """The checks that failed, each with the shells that it failed in."""
+    """The checks that failed, each with the shells that it failed in; after them the causes, each once."""
     found: dict[str, dict[str, None]] = {}
+    causes: dict[str, None] = {}
     for shell in (proof or {}).get("shells", ()):
         for check in shell.get("checks", ()):
             if not check.get("ok") and not check.get("before"):
                 found.setdefault(str(check.get("name")), {})[str(shell.get("shell"))] = None
-    return [f"{name} failed in {', '.join(shells)}" for name, shells in found.items()]
+                if cause := check.get("cause"):
+                    place = f"{cause.get('file')}:{cause.get('line')}" if cause.get("file") else ""
+                    causes[f"cause: {cause.get('what')}{f' ({place})' if place else ''}"] = None
+    failed = [f'"{name}" failed in {", ".join(shells)}' for name, shells in found.items()]
+    return [*failed, *causes]
 
 
 def _shortened(lines: Sequence[str]) -> list[str]:
