@@ -105,6 +105,9 @@ def test_one_that_is_empty_is_told_from_one_that_is_not_there(tmp_path: Path) ->
             text=True,
             check=True,
             stdin=subprocess.DEVNULL,
+            env={"HOME": str(tmp_path), "PATH": "/usr/bin:/bin", "TERM": "dumb"},
+            timeout=60,
+            start_new_session=True,
         ).stdout
         == ".\n"
     )
