@@ -87,7 +87,7 @@ def test_what_differs_is_told_per_machine_and_nothing_is_lost(fleet: Fleet) -> N
         known.read_text().replace(other, " ".join((fleet.folder / "host.pub").read_text().split()[:2]))
     )
     (fleet.home("mast-1") / ".bashrc").unlink()
-    again = done.out.split("Again there: zesty-anchor across ")[1].split()
+    again = done.out.split("To retry: zesty-anchor across ")[1].split()
     assert "1 unreachable, 2 ok" in fleet.run(again[0], "--yes", *again[1:]).out
     document = json.loads(fleet.run("quay-1,gone-1", "--json", "verify").out)
     assert [each["state"] for each in document["hosts"]] == ["ok", "unreachable"]
@@ -218,7 +218,7 @@ def test_the_next_call_finds_work_that_was_left(
         running.send_signal(signal.SIGKILL)
         running.wait()
     other = fleet.run("quay-1", "--yes", "undo")
-    assert other.code == 1 and "another command of across is under way" in other.out
+    assert other.code == 1 and "another across command is still running" in other.out
     gate.unlink()
     done = fleet.well("quay-1", "--yes", "provision")
     assert "changes done, verified" in done, "what was left is fetched, and not done again"
@@ -254,7 +254,7 @@ def test_which_machines_differ_from_the_lock_and_from_each_other(fleet: Fleet) -
     fleet.well("quay-1,quay-2", "--yes", "provision")
     done = fleet.run("quay-1,quay-2,mast-1", "diff")
     assert done.code == 1
-    assert "kelp not installed (lock: 4.2.1)" in done.out and "as the lock says" in done.out
+    assert "kelp not installed (lock: 4.2.1)" in done.out and "matches the lock" in done.out
     assert "diff on 3 hosts: 1 failed, 2 ok" in done.out
 
 

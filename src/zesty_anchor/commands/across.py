@@ -26,7 +26,7 @@ def _share_of(context: click.Context, parameter: click.Parameter, value: str | N
 
 @click.command(cls=WithExamples, context_settings={"ignore_unknown_options": True})
 @click.argument("hosts")
-@click.argument("command", type=click.Choice(COMMANDS))
+@click.argument("command", type=click.Choice(COMMANDS), metavar="COMMAND")
 @click.argument("arguments", nargs=-1, type=click.UNPROCESSED)
 @click.option("--hosts", "hosts_file", type=_FILE, metavar="FILE", help="Groups of hosts, or a list of them.")
 @click.option(

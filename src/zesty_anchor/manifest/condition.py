@@ -65,7 +65,11 @@ def as_on(facts: Facts, words: str) -> Facts:
     Raises ``ValueError`` where one of them names no machine.
     """
     for word in filter(None, (each.strip() for each in words.split(","))):
-        condition = Condition(word)
+        try:
+            condition = Condition(word)
+        except ValueError:
+            forms = '"linux-aarch64", "host:quay-3", "user:root", "system:debian==12", "container"'
+            raise ValueError(f"write it as one of {forms}") from None
         if condition.system is not None:
             name, version = condition.system["name"], condition.system["version"] or ""
             facts = msgspec.structs.replace(facts, families=(name,), version=version)

@@ -19,7 +19,8 @@ def read_text(file: Path) -> str:
     try:
         return file.read_bytes().decode("utf-8")
     except OSError as error:
-        raise Problem(f"{file} cannot be read: {error.strerror}", advice="check its permissions") from None
+        advice = "check its path" if isinstance(error, FileNotFoundError) else "check its permissions"
+        raise Problem(f"{file} cannot be read: {error.strerror}", advice=advice) from None
     except UnicodeDecodeError as error:
         raise UsageProblem(
             f"byte {error.start} is not UTF-8",

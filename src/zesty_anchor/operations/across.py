@@ -150,7 +150,7 @@ def _differing(workstation: Workstation, hosts: Sequence[OnHost]) -> tuple[OnHos
             result.append(each)
         else:
             state: State = "failed" if rows else "ok"
-            says = rows or ("as the lock says" if locked else "as most of them",)
+            says = rows or ("matches the lock" if locked else "same as most hosts",)
             result.append(msgspec.structs.replace(each, state=state, says=tuple(says)))
     return tuple(result)
 
@@ -403,7 +403,7 @@ class _Work:
         if started.code or not started.out.strip():
             raise _Failed("failed", f"it cannot be started there: {last_line(started.err)}")
         if started.out.strip() == b"busy":
-            raise _Failed("running", "another command of across is under way there")
+            raise _Failed("running", "another across command is still running there")
         return self._followed(there)
 
     def _followed(self, there: _There) -> tuple[int, Any]:

@@ -63,7 +63,7 @@ def _lines(files: Mapping[str, str]) -> dict[str, str]:
 
 
 def _check(name: str, file: str) -> Check:
-    """Compares inside the shell, so that no value is told to anybody."""
+    """Compares inside the shell, so that no value is shown."""
     quoted = SHELLS[SH].quote(file)
     same = f'[ -n "${name}" ] && [ "${name}" = "$za__secret" ] && echo the same'
     run = f"IFS= read -r za__secret <{quoted} || :; {same}"

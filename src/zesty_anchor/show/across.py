@@ -37,12 +37,14 @@ def spread(paint: Paint, done: Spread, *, whole: bool) -> None:
             paint.write(f"  {_state(paint, group.state)}  {number}: {paint.name(names)}")
             for line in group.says:
                 paint.write(f"    {line}")
+            if group.state == "unreachable":
+                paint.write(f"    try: {paint.name(shlex.join(('ssh', group.hosts[0])))}")
     if not done.ok:
-        paint.write()
         again = [each.host for each in done.hosts if not each.ok]
         if len(again) < len(done.hosts) and len(again) <= _MOST_NAMED and done.command != "diff":
             words = shlex.join(("zesty-anchor", "across", ",".join(again), done.command))
-            paint.write(f"Again there: {paint.name(words)}")
+            paint.write()
+            paint.write(f"To retry: {paint.name(words)}")
 
 
 def _state(paint: Paint, state: State) -> str:
