@@ -9,7 +9,7 @@ import click
 
 from zesty_anchor.commands import WithExamples
 from zesty_anchor.commands.options import Setting, with_setting
-from zesty_anchor.operations.across import COMMANDS, Choice, across, hosts_of, read_groups
+from zesty_anchor.operations.across import COMMANDS, AcrossOptions, across, hosts_of, read_groups
 from zesty_anchor.show import across as shown
 
 _FILE = click.Path(path_type=Path, dir_okay=False)
@@ -69,7 +69,7 @@ def command(
     groups = read_groups(hosts_file) if hosts_file is not None else {}
     listed = sys.stdin.read() if "-" in hosts.split(",") else ""
     names = hosts_of(hosts, groups, listed)
-    choice = Choice(at_once, first, stop, share, ssh_config)
+    choice = AcrossOptions(at_once, first, stop, share, ssh_config)
     with (
         setting.either() if command in ("status", "undo", "diff") else setting.opened() as (
             workstation,

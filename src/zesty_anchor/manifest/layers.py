@@ -21,7 +21,7 @@ from zesty_anchor.manifest.toml_file import parsed, read_text
 from zesty_anchor.manifest.wrong import dotted, nearest, nearest_key
 from zesty_anchor.system.problem import Problem, Problems, UsageProblem
 
-Path_ = tuple[Step, ...]
+Steps = tuple[Step, ...]
 Fetch = Callable[[str, str], bytes]
 """Gives the text at an address, whose digest (``sha256:hex``) is known."""
 
@@ -56,7 +56,7 @@ class _Part(msgspec.Struct, frozen=True, eq=False):
     """Tables of one layer that hold together: its body, or what one condition has. ``inner`` leads there."""
 
     layer: int
-    inner: Path_
+    inner: Steps
     tables: dict[str, Any]
     condition: str = ""
 
@@ -68,7 +68,7 @@ class _Reading:
         self._facts, self._home, self._fetch = facts, home, fetch
         self._layers: list[Layer] = []
         self._parts: list[_Part] = []
-        self._firm: dict[int, list[tuple[Path_, int]]] = {}
+        self._firm: dict[int, list[tuple[Steps, int]]] = {}
         self._way: list[str] = []
         self._problems: list[UsageProblem] = []
         self.elsewhere: list[_Part] = []
@@ -96,7 +96,7 @@ class _Reading:
             part = part if own else msgspec.structs.replace(part, tables=self._whole_paths(part.tables, file))
             (self._parts if Condition(part.condition).holds(self._facts()) else self.elsewhere).append(part)
 
-    def _wrong(self, layer: Layer, path: Path_, what: str, advice: str) -> None:
+    def _wrong(self, layer: Layer, path: Steps, what: str, advice: str) -> None:
         where = f"{layer.file}:{line_of(layer.text, path)}"
         self._problems.append(UsageProblem(what, where=where, advice=advice))
 
@@ -108,7 +108,7 @@ class _Reading:
             return []
         return bases
 
-    def _base(self, layer: Layer, base: Any, path: Path_) -> None:
+    def _base(self, layer: Layer, base: Any, path: Steps) -> None:
         address, digest = (base.get("url"), base.get("digest")) if isinstance(base, dict) else (base, None)
         if not isinstance(address, str) or (isinstance(base, dict) and base.keys() - {"url", "digest"}):
             self._wrong(layer, path, "base names no file", 'write base = "../team/workstation.toml"')
@@ -124,7 +124,7 @@ class _Reading:
             else:
                 self.read(read_text(file), file)
 
-    def _fetched(self, layer: Layer, address: str, digest: Any, path: Path_) -> None:
+    def _fetched(self, layer: Layer, address: str, digest: Any, path: Steps) -> None:
         if not isinstance(digest, str) or not digest.startswith("sha256:"):
             advice = f'read it, then write: base = {{ url = "{address}", digest = "sha256:…" }}'
             self._wrong(layer, path, f"the base {address} is named without its digest", advice)
@@ -145,7 +145,7 @@ class _Reading:
             # Files that it names are beside the manifest that names it: a person puts them there.
             self.read(text, layer.file.parent / Path(address).name, address=address)
 
-    def _kept_firm(self, layer: Layer, value: Any) -> Iterator[tuple[Path_, int]]:
+    def _kept_firm(self, layer: Layer, value: Any) -> Iterator[tuple[Steps, int]]:
         if not isinstance(value, list):
             self._wrong(layer, ("firm",), "firm is not a list", 'write a list: firm = ["runtimes.kelp"]')
             return
@@ -161,7 +161,7 @@ class _Reading:
             self._wrong(layer, ("on",), "on is not a table", f"write [on.CONDITION.…], such as {FORMS}")
             return
         for text, tables in value.items():
-            path: Path_ = ("on", text)
+            path: Steps = ("on", text)
             try:
                 Condition(text)
             except ValueError as error:
@@ -221,15 +221,15 @@ class _Joined:
 
     def __init__(self) -> None:
         self.whole: dict[str, Any] = {}
-        self.origins: dict[Path_, tuple[int, Path_]] = {}
+        self.origins: dict[Steps, tuple[int, Steps]] = {}
         self.begin(0, [])
 
-    def begin(self, layer: int, firm: list[tuple[Path_, str]]) -> None:
+    def begin(self, layer: int, firm: list[tuple[Steps, str]]) -> None:
         """Go on with a part of a layer, which must leave what is ``firm`` as it is."""
         self._layer, self._firm = layer, firm
-        self.wrong: list[tuple[Path_, str, str]] = []
+        self.wrong: list[tuple[Steps, str, str]] = []
 
-    def tables(self, into: dict[str, Any], more: Mapping[str, Any], at: Path_, inner: Path_) -> None:
+    def tables(self, into: dict[str, Any], more: Mapping[str, Any], at: Steps, inner: Steps) -> None:
         """Add the keys of one table to those of another. ``at`` leads to them in the whole, ``inner`` in the
         layer.
         """
@@ -251,13 +251,13 @@ class _Joined:
             elif into[key] != value:
                 self._put(into, key, copy.deepcopy(value), here, there)
 
-    def _put(self, into: dict[str, Any], key: str, value: Any, here: Path_, there: Path_) -> None:
+    def _put(self, into: dict[str, Any], key: str, value: Any, here: Steps, there: Steps) -> None:
         if self._may(here, there):
             self._forget(here)
             into[key] = value
             self.origins[here] = (self._layer, there)
 
-    def _take_away(self, into: dict[str, Any], key: str, value: Any, here: Path_, there: Path_) -> None:
+    def _take_away(self, into: dict[str, Any], key: str, value: Any, here: Steps, there: Steps) -> None:
         if value not in ({}, "", True):
             self.wrong.append((there, f"{dotted(there)} takes {key} away, and has a value", "empty it"))
         elif key not in into:
@@ -267,21 +267,21 @@ class _Joined:
             del into[key]
             self._forget(here)
 
-    def _forget(self, here: Path_) -> None:
+    def _forget(self, here: Steps) -> None:
         for path in [each for each in self.origins if each[: len(here)] == here]:
             del self.origins[path]
 
-    def _origin(self, path: Path_) -> tuple[int, Path_]:
+    def _origin(self, path: Steps) -> tuple[int, Steps]:
         for end in range(len(path), 0, -1):
             if path[:end] in self.origins:
                 layer, inner = self.origins[path[:end]]
                 return layer, (*inner, *path[end:])
         return self._layer, path
 
-    def _add(self, into: list[Any], more: list[Any], at: Path_, inner: Path_) -> None:
+    def _add(self, into: list[Any], more: list[Any], at: Steps, inner: Steps) -> None:
         """Add the entries of one list to another."""
         entries = [(each, self._origin((*at, number))) for number, each in enumerate(into)]
-        new: list[tuple[Any, tuple[int, Path_]]] = []
+        new: list[tuple[Any, tuple[int, Steps]]] = []
         for number, each in enumerate(more):
             there = (*inner, number)
             gone = _taken_away(each)
@@ -305,7 +305,7 @@ class _Joined:
         into[:] = [each for each, _ in whole]
         self.origins.update({(*at, number): origin for number, (_, origin) in enumerate(whole)})
 
-    def _may(self, here: Path_, there: Path_) -> bool:
+    def _may(self, here: Steps, there: Steps) -> bool:
         """Whether a key may be changed; notes what keeps it where not."""
         for firm, place in self._firm:
             if here[: len(firm)] == firm or firm[: len(here)] == here:
@@ -315,7 +315,7 @@ class _Joined:
         return True
 
 
-def _keys(text: str) -> Path_:
+def _keys(text: str) -> Steps:
     """The names of a key with dots. Raises ``ValueError`` where the text is none."""
     tables, path = tomllib.loads(f"{text} = 0"), []
     while isinstance(tables, dict):

@@ -38,7 +38,7 @@ _TRIES = 5
 _PAUSE = 0.5
 
 
-class Choice(msgspec.Struct, frozen=True):
+class AcrossOptions(msgspec.Struct, frozen=True):
     """How it is done: ``at_once`` machines at a time, ``first`` so many alone before the others, stopped
     where more than ``stop`` of a hundred of those that were tried have failed (None: never); ``share`` brings
     what is downloaded here; ``config`` is a configuration file for ssh.
@@ -107,7 +107,7 @@ def across(
     hosts: Sequence[str],
     command: str,
     arguments: Sequence[str],
-    choice: Choice,
+    choice: AcrossOptions,
 ) -> Spread:
     """Run a command on machines. Raises ``Problem`` where it cannot be begun; what becomes of each machine is
     in the result.
@@ -182,7 +182,7 @@ class _Work:
         person: Person,
         command: str,
         arguments: Sequence[str],
-        choice: Choice,
+        choice: AcrossOptions,
         control: Path,
     ) -> None:
         self._workstation, self._person, self._choice = workstation, person, choice

@@ -20,7 +20,7 @@ from zesty_anchor.files.replace import replace
 from zesty_anchor.manifest.lock import Locked, file_beside, read
 from zesty_anchor.operations.mirror_program import pack_program
 from zesty_anchor.operations.person import Person
-from zesty_anchor.planning.mirrored import Made, Mirrored, Wrong
+from zesty_anchor.planning.mirrored import ChangedFile, Mirrored, MirrorMade
 from zesty_anchor.planning.offers import Offers
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.shelf.download import matches
@@ -76,7 +76,7 @@ def make(
     entries: Sequence[Locked],
     platforms: Sequence[str] = (),
     key: Path | None = None,
-) -> Made:
+) -> MirrorMade:
     """Bring all that the locks name for these platforms (none: every one) into a folder. What is there
     already stays; what was broken off goes on where it was.
 
@@ -86,7 +86,8 @@ def make(
     folders.make(folder)
     asked, notes = _asked(entries, platforms)
     before = {each.path: each for each in _known(folder)}
-    offers = Offers(msgspec.structs.replace(workstation, manifest=_without_mirror(workstation)))
+    manifest = msgspec.structs.replace(workstation.manifest, mirror=None)  # from where it is published
+    offers = Offers(msgspec.structs.replace(workstation, manifest=manifest))
     there: dict[str, Mirrored] = {}
     failed: list[str] = []
     fetched: list[int] = []
@@ -114,7 +115,7 @@ def make(
                     failed.append(result)
                     continue
                 known = there.get(result.path, result)
-                for_ = tuple(dict.fromkeys((*known.for_, *known_for(before, result), each.subject)))
+                for_ = tuple(dict.fromkeys((*known.for_, *_known_for(before, result), each.subject)))
                 there[result.path] = msgspec.structs.replace(result, for_=for_)
         except BaseException:
             stopped.set()
@@ -125,14 +126,16 @@ def make(
     files = {**{path: each for path, each in before.items() if (folder / path).is_file()}, **there}
     _write_lists(folder, files.values(), key)
     notes += _left_out(workstation, entries)
-    return Made(str(folder), tuple(files.values()), len(fetched), sum(fetched), tuple(failed), tuple(notes))
+    return MirrorMade(
+        str(folder), tuple(files.values()), len(fetched), sum(fetched), tuple(failed), tuple(notes)
+    )
 
 
 def _digest_of(file: Path) -> str:
     return f"sha256:{sha256.digest_of_file(file)}"
 
 
-def check(folder: Path) -> tuple[int, list[Wrong]]:
+def check(folder: Path) -> tuple[int, list[ChangedFile]]:
     """How many files a mirror has, and those of them that are not as they were put there. Raises
     ``UsageProblem`` where the folder is no mirror.
     """
@@ -144,7 +147,7 @@ def check(folder: Path) -> tuple[int, list[Wrong]]:
         except OSError:
             digest = ""
         if digest != each.digest:
-            found.append(Wrong(each.path, each.digest, digest))
+            found.append(ChangedFile(each.path, each.digest, digest))
     return len(files), found
 
 
@@ -172,7 +175,7 @@ def prune(
     return going
 
 
-def known_for(before: Mapping[str, Mirrored], now: Mirrored) -> tuple[str, ...]:
+def _known_for(before: Mapping[str, Mirrored], now: Mirrored) -> tuple[str, ...]:
     """What a file was for already, where it is the same. Pure."""
     old = before.get(now.path)
     return old.for_ if old is not None and old.digest == now.digest else ()
@@ -198,10 +201,6 @@ def _asked(entries: Iterable[Locked], platforms: Sequence[str]) -> tuple[list[_A
             if file.signature:
                 found.setdefault(file.signature, _Asked(file.signature, "", None, subject))
     return list(found.values()), list(notes)
-
-
-def _without_mirror(workstation: Workstation) -> object:
-    return msgspec.structs.replace(workstation.manifest, mirror=None)
 
 
 def _is_there(file: Path, known: Mirrored, asked: _Asked) -> bool:

@@ -17,7 +17,7 @@ class Mirrored(msgspec.Struct, frozen=True, omit_defaults=True):
     for_: tuple[str, ...] = msgspec.field(default=(), name="for")
 
 
-class Made(msgspec.Struct, frozen=True):
+class MirrorMade(msgspec.Struct, frozen=True):
     """What a mirror holds now: how many files were ``fetched``, with how many bytes; what ``failed``, and
     ``notes`` on what is not in it.
     """
@@ -35,7 +35,7 @@ class Made(msgspec.Struct, frozen=True):
         return sum(each.size for each in self.files)
 
 
-class Wrong(msgspec.Struct, frozen=True):
+class ChangedFile(msgspec.Struct, frozen=True):
     """A file of a mirror that is not as it was put there: what it was, and what it is (empty: it is gone)."""
 
     path: str

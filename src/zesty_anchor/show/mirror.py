@@ -5,12 +5,12 @@ from __future__ import annotations
 import shlex
 from collections.abc import Sequence
 
-from zesty_anchor.planning.mirrored import Made, Mirrored, Wrong
+from zesty_anchor.planning.mirrored import ChangedFile, Mirrored, MirrorMade
 from zesty_anchor.show.paint import Paint
 from zesty_anchor.show.sizes import amount, count
 
 
-def made(paint: Paint, found: Made, quiet: bool) -> None:
+def made(paint: Paint, found: MirrorMade, quiet: bool) -> None:
     """What was fetched, what failed, and how to serve and use it."""
     new = f"{count(found.fetched, 'file')} fetched, {amount(found.fetched_size)}" if found.fetched else ""
     text = f"{count(len(found.files), 'file')}, {amount(found.size)} in {found.folder}"
@@ -32,7 +32,7 @@ def made(paint: Paint, found: Made, quiet: bool) -> None:
         paint.write("The program:   pip install --index-url http://THIS-HOST:8931/simple/ zesty-anchor")
 
 
-def checked(paint: Paint, folder: str, number: int, wrong: Sequence[Wrong]) -> None:
+def checked(paint: Paint, folder: str, number: int, wrong: Sequence[ChangedFile]) -> None:
     """Which files are not as they were put there."""
     if not wrong:
         paint.write(f"{paint.good('All ' + count(number, 'file') + ' are unchanged')} in {folder}.")

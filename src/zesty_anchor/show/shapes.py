@@ -15,7 +15,7 @@ from zesty_anchor.manifest.lock import Locked
 from zesty_anchor.planning.choices import Choice
 from zesty_anchor.planning.explained import Explained
 from zesty_anchor.planning.listing import Listing, RuntimeKnown
-from zesty_anchor.planning.mirrored import Made, Mirrored, Wrong
+from zesty_anchor.planning.mirrored import ChangedFile, Mirrored, MirrorMade
 from zesty_anchor.planning.newer import Affected, Beyond, Newer
 from zesty_anchor.planning.pages import Page
 from zesty_anchor.planning.projects import Project
@@ -207,7 +207,7 @@ class MirrorChecked(msgspec.Struct, frozen=True):
     """How many files a mirror has, and those that are not as they were put there."""
 
     files: int
-    wrong: tuple[Wrong, ...]
+    wrong: tuple[ChangedFile, ...]
 
 
 class MirrorPruned(msgspec.Struct, frozen=True):
@@ -290,7 +290,7 @@ DOCUMENTS: dict[str, Any] = {
     "prune": Pruned,
     "lock": LockWritten,
     "lock --digest": CacheKey,
-    "mirror": Made,
+    "mirror": MirrorMade,
     "mirror --check": MirrorChecked,
     "mirror --prune": MirrorPruned,
     "across": Spread,

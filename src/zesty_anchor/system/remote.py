@@ -36,7 +36,7 @@ class Unreachable(Problem):
     """A machine that ssh cannot get to, or a connection that was cut."""
 
 
-class Answer(msgspec.Struct, frozen=True):
+class RemoteResult(msgspec.Struct, frozen=True):
     """What a command printed on another machine, and its exit status."""
 
     code: int
@@ -66,12 +66,12 @@ class Remote:
         for option in (*_OPTIONS, f"ControlPath={control}/%C"):
             self._words += ["-o", option]
 
-    def run(self, name: str, /, **values: str) -> Answer:
+    def run(self, name: str, /, **values: str) -> RemoteResult:
         """Run one of our scripts there, with these variables. Raises ``Unreachable``."""
         # The words of the command are the same in every login shell; all else comes through stdin.
         return self._run("exec sh -s", self._script(name, values))
 
-    def plain(self, words: str) -> Answer:
+    def plain(self, words: str) -> RemoteResult:
         """Run a command line of sh(1) there. Raises ``Unreachable``."""
         return self._run("exec sh -s", f"{words} </dev/null\n".encode())
 
@@ -141,10 +141,10 @@ class Remote:
         if talk.code == _CUT:
             raise self._unreachable(talk.told)
 
-    def _run(self, command: str, sent: bytes) -> Answer:
+    def _run(self, command: str, sent: bytes) -> RemoteResult:
         with self._spoken_to(command, sent) as talk:
             out = talk.all(self.host)
-        return Answer(talk.code, out, talk.told)
+        return RemoteResult(talk.code, out, talk.told)
 
     def _unreachable(self, told: str) -> Unreachable:
         return Unreachable(
