@@ -54,6 +54,8 @@ PROGRAMS = {
         "ssh",
         "sshd",
         "systemctl",
+        "sudo",
+        "crontab",
         "dnf",
         "zypper",
         "rpmbuild",

@@ -62,6 +62,9 @@ def test_after_undo_it_is_not_built_again(desk: Desk, source: str, tmp_path: Pat
     first = desk.well("provision").err
     assert "step 1 of 2" in first and "% of it" in first
     told = desk.well("undo").out
+    shown = " ".join(desk.well("preview").out.split())
+    assert "by the build that was kept of the same source and options" in shown and "built from" not in shown
+    assert "nothing to fetch" in shown
     assert "need not be built again" in told
     desk.well("provision")
     assert built(count) == 1
@@ -108,6 +111,7 @@ def test_another_machine_takes_one_from_a_folder(desk: Desk, source: str, tmp_pa
     wants(second, source, count, MOVES)
     feed = f'[feeds.built]\nkind = "folder"\nurl = "{handed}"\n'
     second.write(second.manifest.read_text() + 'feed = "harbour"\n' + feed)
+    assert f"by the build of another machine: {handed} (" in " ".join(second.well("preview").out.split())
     told = second.well("provision")
     assert built(count) == 1, told.out + told.err
     assert f"kelp 4.2.1 was built on another machine: {handed} (" in told.out + told.err
@@ -167,6 +171,7 @@ def test_how_long_a_build_will_take_is_said_before_it_begins(desk: Desk, source:
     assert "built from source in about 7 min on two cores" in desk.well("preview").out
     desk.well("provision")
     desk.well("undo")
+    wants(desk, source, tmp_path / "count", "minutes = 7\n", 'build.options = ["--with-tide"]\n')
     again = desk.well("preview").out
     assert "built from source in about 1 s, as the last time" in again, again
     wants(desk, source, tmp_path / "count")

@@ -63,6 +63,10 @@ _TABLE: dict[str, tuple[str, _When]] = {
     "launchers": ("shells.launcher_set:Launchers", _always),
     "startup-file": ("shells.startup_block:Blocks", _always),
     "setting": ("person.setting:Settings", lambda wanted, machine: bool(wanted.settings)),
+    "crontab": (
+        "person.crontab:Crontabs",
+        lambda wanted, machine: wanted.elsewhere.cron is not None,
+    ),
     "identity": ("person.git_identity:Identities", lambda wanted, machine: wanted.identity is not None),
     "ssh-key": ("person.ssh_key:Keys", lambda wanted, machine: wanted.identity is not None),
     "conflict-lines": ("conflicts.retire_lines:RetireStatements", _goes),
@@ -70,6 +74,10 @@ _TABLE: dict[str, tuple[str, _When]] = {
     "alternative-choice": (
         "system.lead_alternative:LedAlternatives",
         lambda wanted, machine: bool(wanted.led),
+    ),
+    "system-launcher": (
+        "system.system_launcher:SystemLaunchers",
+        lambda wanted, machine: wanted.elsewhere.sudo is not None,
     ),
     "package-removal": (
         "conflicts.purge_packages:PackageRemovals",

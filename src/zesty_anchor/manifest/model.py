@@ -7,6 +7,7 @@ import msgspec
 from zesty_anchor.manifest.check import Check
 from zesty_anchor.manifest.part import (
     AnswerText,
+    CommandName,
     FeedName,
     Name,
     Names,
@@ -377,6 +378,20 @@ class Trust(Part, frozen=True):
     """
 
 
+class Elsewhere(Part, frozen=True):
+    """``[elsewhere]``: what finds the commands where none of your startup files is read."""
+
+    sudo: tuple[CommandName, ...] | None = None
+    """Commands that root finds too (sudo, a service): each gets a file in /usr/local/bin that belongs to
+    root, and runs your version where root alone can change it. An empty list removes these files. Example:
+    ``["kelp"]``.
+    """
+    cron: bool | None = None
+    """Whether the jobs of your crontab find the commands: a line in front of them sets PATH. ``false``
+    removes that line. Example: ``true``.
+    """
+
+
 class Projects(Part, frozen=True):
     """``[projects]``: whether the folders that pin versions are remembered."""
 
@@ -462,6 +477,8 @@ class Manifest(Part, frozen=True):
     """What is done about other installations of the same commands."""
     trust: Trust = Trust()
     """Which certificate authorities the runtimes' own tools know."""
+    elsewhere: Elsewhere = Elsewhere()
+    """What finds the commands where none of your startup files is read: sudo, cron."""
     projects: Projects = Projects()
     """Whether folders that pin versions are remembered."""
     support: Support = Support()

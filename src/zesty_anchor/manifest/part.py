@@ -40,6 +40,14 @@ FileName = Annotated[
     msgspec.Meta(pattern=r"\A[A-Za-z0-9._-]+\Z", description="a file's name: letters, digits, dots, _ and -"),
 ]
 
+CommandName = Annotated[
+    str,
+    msgspec.Meta(
+        pattern=r"\A[A-Za-z0-9_][A-Za-z0-9._+-]*\Z",
+        description="a command's name: letters, digits, dots, _, + and -",
+    ),
+]
+
 PackageQuestion = Annotated[
     str,
     msgspec.Meta(

@@ -10,7 +10,7 @@ import msgspec
 
 from zesty_anchor.files.inventory import Difference
 from zesty_anchor.manifest.check import Check
-from zesty_anchor.manifest.model import BuildChoices, Identity, Manifest, Setting, Shells
+from zesty_anchor.manifest.model import BuildChoices, Elsewhere, Identity, Manifest, Setting, Shells
 from zesty_anchor.manifest.part import names_for
 from zesty_anchor.manifest.recipe import Recipe
 
@@ -198,6 +198,7 @@ class Wanted(msgspec.Struct, frozen=True):
     shell_choices: Shells = Shells()
     settings: tuple[Setting, ...] = ()
     identity: Identity | None = None
+    elsewhere: Elsewhere = Elsewhere()
     purges: tuple[str, ...] = ()
     stale_variables: tuple[str, ...] = ()
     alternatives: tuple[str, ...] = ()
@@ -302,6 +303,7 @@ def put_together(
         shell_choices=manifest.shells,
         settings=manifest.settings,
         identity=manifest.identity,
+        elsewhere=manifest.elsewhere,
     )
 
 

@@ -10,6 +10,7 @@ import msgspec
 from zesty_anchor.changes.kinds import KINDS
 from zesty_anchor.operations.person import Person, finder
 from zesty_anchor.planning.choices import wanted_by_project
+from zesty_anchor.planning.elsewhere import unreached
 from zesty_anchor.planning.look import look_at
 from zesty_anchor.planning.offers import Offers
 from zesty_anchor.planning.plan import Plan
@@ -31,8 +32,15 @@ def preview(workstation: Workstation, person: Person) -> Plan:
     planner = Planner(workstation, KINDS.concerned, offers, finder(person, workstation.environ), wants)
     plan = planner.plan(machine, workstation.past.resolutions)
     return msgspec.structs.replace(
-        plan, notices=(*plan.notices, *_shadowed(plan, machine), *_other_shells(workstation, plan, machine))
+        plan,
+        notices=(*plan.notices, *_shadowed(plan, machine), *_other_shells(workstation, plan, machine)),
+        unreached=tuple(_unreached(plan)),
     )
+
+
+def _unreached(plan: Plan) -> list[str]:
+    asked = plan.wanted.elsewhere
+    return unreached(plan.wanted.shells, cron=bool(asked.cron), sudo=bool(asked.sudo))
 
 
 def _other_shells(workstation: Workstation, plan: Plan, machine: Machine) -> Iterator[str]:

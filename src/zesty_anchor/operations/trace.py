@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from functools import cached_property
 
 from zesty_anchor.manifest.recipe import Recipe
 from zesty_anchor.planning.choices import Choice, choice_of
-from zesty_anchor.planning.elsewhere import elsewhere
+from zesty_anchor.planning.elsewhere import Paths, elsewhere
 from zesty_anchor.planning.look import look_at
 from zesty_anchor.planning.traced import Traced
 from zesty_anchor.planning.workstation import Workstation
@@ -15,7 +15,8 @@ from zesty_anchor.recipes import with_word
 from zesty_anchor.survey.installs_there import InstallThere, installs_there
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.survey.owner import Owners
-from zesty_anchor.survey.startup.provenance import origins, traces
+from zesty_anchor.survey.startup.provenance import Origin, origins, traces
+from zesty_anchor.survey.startup.startup_trace import StartupTrace
 from zesty_anchor.system.host import answering
 
 
@@ -27,16 +28,23 @@ def trace(workstation: Workstation, name: str, meanwhile: Callable[[], object]) 
     named = _Named(workstation, name, machine)
     started = traces(machine, asked=[name], meanwhile=lambda: (named.decided, named.recipes, meanwhile()))
     owners = Owners(machine)
+    answers = tuple(origins(name, started, machine, owners))
     return Traced(
         name,
-        tuple(origins(name, started, machine, owners)),
+        answers,
         "" if named.no_command else next(iter(answering(name, machine.path)), ""),
         tuple(f"{each.shell} ({each.context}): {each.cut_off}" for each in started if each.cut_off),
         named.decided,
         tuple((each.shell, each.context) for each in started),
         named.installs([each.path for each in started], owners),
-        tuple(elsewhere(name, machine)) if named.decided is not None else (),
+        tuple(elsewhere(name, machine, _first(name, answers, started))) if named.decided is not None else (),
     )
+
+
+def _first(name: str, answers: Iterable[Origin], started: Iterable[StartupTrace]) -> Paths:
+    """What each new shell that became ready runs; empty: nothing."""
+    paths = {(each.shell, each.context): "" for each in started if not each.cut_off}
+    return paths | {pair: each.path for each in answers for pair in each.first_in if pair in paths}
 
 
 class _Named:

@@ -21,7 +21,8 @@ class Plan(msgspec.Struct, frozen=True):
     privilege, and there is no way to it here: ``errands`` are their commands, for an administrator.
     ``commands`` are all that would run with privilege. ``failed`` is what cannot be had at all, ``missing``
     what was not looked for, since nobody was to be asked. ``differences`` are what would be new, other or
-    gone against the last run. No change of a stage after ``last`` may be begun.
+    gone against the last run, ``unreached`` where the commands are not found. No change of a stage after
+    ``last`` may be begun.
     """
 
     wanted: Wanted
@@ -34,6 +35,7 @@ class Plan(msgspec.Struct, frozen=True):
     failed: tuple[ChangeReport, ...] = ()
     missing: tuple[Missing, ...] = ()
     differences: tuple[str, ...] = ()
+    unreached: tuple[str, ...] = ()
     last: Stage = Stage.CLEAR
 
     @property

@@ -5,7 +5,7 @@ from __future__ import annotations
 import msgspec
 
 from zesty_anchor.planning.choices import Choice
-from zesty_anchor.planning.elsewhere import Elsewhere
+from zesty_anchor.planning.elsewhere import RunElsewhere
 from zesty_anchor.survey.installs_there import InstallThere
 from zesty_anchor.survey.startup.provenance import Origin
 
@@ -14,8 +14,8 @@ class Traced(msgspec.Struct, frozen=True):
     """Everything with one name in new shells, and what decided the version if it is one of the
     manifest's. ``here`` is what the calling environment runs (empty: nothing, or no command), ``cut_off``
     are shells that never became ready, with the reason. ``asked`` are the shells and ways of starting
-    them, ``installs`` all installations of the runtime, ``elsewhere`` what runs where no shell is
-    started.
+    them, ``installs`` all installations of the runtime, ``elsewhere`` what runs where no shell of
+    a terminal is started.
     """
 
     name: str
@@ -25,4 +25,4 @@ class Traced(msgspec.Struct, frozen=True):
     decided: Choice | None
     asked: tuple[tuple[str, str], ...] = ()
     installs: tuple[InstallThere, ...] = ()
-    elsewhere: tuple[Elsewhere, ...] = ()
+    elsewhere: tuple[RunElsewhere, ...] = ()

@@ -130,19 +130,28 @@ class KeptBuilds:
                     return file.stem
         return None
 
+    def made(self, key: str) -> _Note | None:
+        """How a kept build was made; None where none is kept."""
+        try:
+            return msgspec.json.decode((self._folder / f"{key}.json").read_bytes(), type=_Note)
+        except (OSError, msgspec.MsgspecError):
+            return None
+
     def restore(self, key: str, out: Path) -> Made | None:
         """Put a kept build into an empty folder, and return how it was made. None where none is kept, or it
         is damaged.
         """
         file = self._folder / f"{key}.tar.zst"
+        note = self.made(key)
+        if note is None:
+            return None
         try:
-            note = msgspec.json.decode((self._folder / f"{key}.json").read_bytes(), type=_Note)
             with file.open("rb") as source:
                 if hashlib.file_digest(source, "sha256").hexdigest() != note.sha256:
                     return None
                 source.seek(0)
                 unpack_tar(source, out, bounds=Bounds(_MOST, named=True))
-        except (OSError, msgspec.MsgspecError, Problem):
+        except (OSError, Problem):
             for entry in list(out.iterdir()):
                 discard_any(entry)
             return None

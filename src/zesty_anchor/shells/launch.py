@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from pathlib import Path
 
 from zesty_anchor.shells import posix
 from zesty_anchor.shells.environment import MANIFEST_NAME, Environment, Of, Switchable, Template
@@ -131,6 +132,23 @@ _FAILS = f"case $za_line in *{quote(NOT_INSTALLED)}*) exit 127 ;; esac"
 def launcher(command: str, runtime: str, common: str) -> str:
     """The text of one launcher; ``common`` is the file that does the work."""
     return f"#!/bin/sh\n{MARK}\nza_command={quote(command)} za_runtime={quote(runtime)}\n. {quote(common)}\n"
+
+
+_FOR_ROOT = "# zesty-anchor launcher for root"
+_ROOTS_CODE = Path(__file__).with_name("code") / "root.sh"
+
+
+def for_root(command: str, launchers: str, common: str, shelf: str) -> str:
+    """The text of a file of root's that runs a command's launcher where root alone can change what that runs:
+    the launcher in the folder ``launchers``, the file that does their work, and the shelf.
+    """
+    places = f"za_target={quote(f'{launchers}/{command}')} za_common={quote(common)} za_shelf={quote(shelf)}"
+    return f"#!/bin/sh\n{_FOR_ROOT}\nza_command={quote(command)} {places}\n{_ROOTS_CODE.read_text('utf-8')}"
+
+
+def is_for_root(text: str) -> bool:
+    """Whether a text is that of such a file, whichever home it names."""
+    return text.startswith(f"#!/bin/sh\n{_FOR_ROOT}\n")
 
 
 def is_launcher(name: str, text: str) -> bool:

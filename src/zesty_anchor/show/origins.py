@@ -62,11 +62,11 @@ class Origin(Protocol):
 
 
 class Elsewhere(Protocol):
-    """What a command runs where no shell is started."""
+    """What a command runs where no shell of a terminal is started."""
 
     @property
     def where(self) -> str:
-        """What starts it: cron, sudo."""
+        """What starts it: cron, sudo, ssh, the desktop."""
 
     @property
     def path(self) -> str:
@@ -74,7 +74,11 @@ class Elsewhere(Protocol):
 
     @property
     def instead(self) -> str:
-        """What to write there to run ours."""
+        """What to write there to run ours; empty where it runs."""
+
+    @property
+    def lasting(self) -> str:
+        """What changes it for good; empty: nothing does."""
 
 
 class Traced(Protocol):
@@ -147,17 +151,39 @@ def traced(paint: Paint, found: Traced, shown: Callable[[str], str]) -> None:
         installs(paint, found.installs)
     if found.elsewhere:
         paint.write()
-        paint.write(paint.head("Where no shell of yours is started"))
-        rows = [
-            [each.where, shown(each.path) if each.path else paint.look("not found"), paint.name(each.instead)]
-            for each in found.elsewhere
-        ]
-        heads = [paint.faint(head) for head in ("by", "runs", "to run this one, write")]
-        columns(paint, [heads, *rows], [6, 12])
+        paint.write(paint.head("Outside your terminals"))
+        _elsewhere(paint, found.elsewhere, shown)
     for told in found.cut_off:
         paint.write(paint.bad("cut off: ") + told)
     if found.here and found.answers and found.here not in [each.path for each in found.answers if each.wins]:
         paint.write(paint.look("the shell that you called from runs another one: ") + shown(found.here))
+
+
+def _elsewhere(paint: Paint, found: Sequence[Elsewhere], shown: Callable[[str], str]) -> None:
+    """A row for each place, those with the same answer together; then what to write there, and what changes
+    it for good.
+    """
+    alike: dict[tuple[str, str, str], list[str]] = {}
+    for each in found:
+        alike.setdefault((each.path, each.instead, each.lasting), []).append(each.where)
+    rows = []
+    for (path, instead, lasting), places in alike.items():
+        ways = [paint.name(instead), *([f"or {paint.name(lasting)}"] if lasting else [])]
+        runs = shown(path) if path else paint.look("not found")
+        rows.append([_places(places), runs, " ".join(ways) if instead else ""])
+    heads = [paint.faint(head) for head in ("by", "runs", "to run the active one, write")]
+    columns(paint, [heads, *rows], [6, 12])
+
+
+def _places(places: Sequence[str]) -> str:
+    """The places in one line; of several that begin alike ("ssh to bash"), that is said once."""
+    found: dict[str, list[str]] = {}
+    for place in places:
+        head, _, name = place.rpartition(" to ")
+        found.setdefault(head, []).append(name)
+    return ", ".join(
+        f"{head} to {', '.join(names)}" if head else ", ".join(names) for head, names in found.items()
+    )
 
 
 def _lettered(paint: Paint, found: Traced, shown: Callable[[str], str]) -> None:

@@ -81,8 +81,16 @@ def _own(paint: Paint, group: list[ChangeReport], seen: Plan, home: str) -> None
         ("commands", ", ".join(commands)),
         ("variables", ", ".join(name for name, _ in wanted.by_default)),
         ("on PATH", ", ".join(folders)),
+        ("not found by", _unreached(seen, commands)),
     ]
     columns(paint, [[name, paint.faint(_short(what))] for name, what in rows if what], [18])
+
+
+def _unreached(seen: Plan, commands: list[str]) -> str:
+    """Where the commands are not found, and which command tells what to write there."""
+    if not seen.unreached or not commands:
+        return ""
+    return f"{', '.join(seen.unreached)}; zesty-anchor trace {commands[0]} shows what to write there"
 
 
 def _short(text: str, most: int = 120) -> str:

@@ -17,17 +17,24 @@ _KEPT = ("TERM", "LANG", "no_proxy", "NO_PROXY")
 @cache
 def is_roots(path: str) -> bool:
     """Whether root alone can change a file, or put another one in its place; links are followed."""
+    return not others_can_change(path)
+
+
+def others_can_change(path: str) -> str:
+    """The file, or the folder above it, that somebody else than root can change (or that is not there); empty
+    where root alone can. Links are followed.
+    """
     real = os.path.realpath(path)
     while True:
         try:
             state = os.stat(real)
         except OSError:
-            return False
+            return real
         sticky = stat.S_ISDIR(state.st_mode) and state.st_mode & stat.S_ISVTX
         if state.st_uid != 0 or (state.st_mode & (stat.S_IWGRP | stat.S_IWOTH) and not sticky):
-            return False
+            return real
         if real == "/":
-            return True
+            return ""
         real = os.path.dirname(real)
 
 

@@ -17,6 +17,7 @@ from zesty_anchor.shelf import place
 from zesty_anchor.shelf.build import Unhurried, build, build_environment
 from zesty_anchor.shelf.kept_builds import KeptBuilds, Made
 from zesty_anchor.system.host import host, login_path
+from zesty_anchor.system.locations import Locations
 from zesty_anchor.system.package_managers import package_manager
 from zesty_anchor.system.problem import Problem
 
@@ -36,6 +37,57 @@ def need_of(line: str, messages: Mapping[str, str]) -> str:
     return next((need for found, need in messages.items() if re.search(found, line)), "")
 
 
+def kept_already(
+    version: WantedVersion, digest: str, locations: Locations, environ: Mapping[str, str]
+) -> str:
+    """Whose build of the source with that digest will be taken, so that nothing is compiled; empty where none
+    is kept. Raises ``Problem`` where one is there that others can change.
+    """
+    name, alike = _keys(version, digest, environ)
+    if KeptBuilds(locations.builds).made(name) is not None:
+        return "that was kept of the same source and options"
+    for folder in version.builds:
+        builds = KeptBuilds(folder)
+        key = builds.alike(alike)
+        made = builds.made(key) if key is not None else None
+        if made is not None:
+            return f"of another machine: {locations.shown(folder)} ({made.system}, {made.day})"
+    return ""
+
+
+def _system() -> str:
+    here = host()
+    return f"{here.title}, {here.machine}"
+
+
+def _keys(version: WantedVersion, digest: str, environ: Mapping[str, str]) -> tuple[str, str]:
+    """Under what a build of a source is kept: with the versions that the packages have here, and on any
+    machine of this system.
+    """
+    recipe = version.recipe.build
+    assert recipe is not None
+    here = host()
+    manager = package_manager(here.families, environ)
+    others = [f"{each.runtime} {each.version}" for each in version.built_with]
+    # Of options that have names only those count that were chosen.
+    said = {k: v for k, v in msgspec.to_builtins(recipe).items() if k not in ("options", "minutes")}
+    parts = {
+        "source": digest,
+        "parts": [part.artefact.digest for part in version.parts],
+        "recipe": said,
+        "options": version.build.options,
+        "environment": {**recipe.environment, **version.build.environment},
+        "earlier": version.earlier.version if version.earlier else "",
+        "on": version.on,
+        **({"with": others} if others else {}),
+        "system": [here.title, here.machine],
+        # What cannot be moved serves again only where it stood.
+        "prefix": "" if recipe.moves else str(version.folder),
+    }
+    packages = manager.versions(version.packages) if manager is not None and version.packages else {}
+    return KeptBuilds.key({**parts, "packages": packages}), KeptBuilds.key(parts)
+
+
 class Building:
     """The building of one version, of the source with that ``digest``, in the change ``key``."""
 
@@ -44,28 +96,8 @@ class Building:
         self._key, self._version, self._bench = key, version, bench
         self._recipe = version.recipe.build
         self._kept = KeptBuilds(bench.locations.builds)
-        here = host()
-        manager = package_manager(here.families, bench.environ)
-        others = [f"{each.runtime} {each.version}" for each in version.built_with]
-        self._system = f"{here.title}, {here.machine}"
-        parts = {
-            "source": digest,
-            "parts": [part.artefact.digest for part in version.parts],
-            # Of options that have names only those count that were chosen.
-            "recipe": {
-                k: v for k, v in msgspec.to_builtins(self._recipe).items() if k not in ("options", "minutes")
-            },
-            "options": version.build.options,
-            "environment": {**self._recipe.environment, **version.build.environment},
-            "earlier": version.earlier.version if version.earlier else "",
-            "on": version.on,
-            **({"with": others} if others else {}),
-            "system": [here.title, here.machine],
-            # What cannot be moved serves again only where it stood.
-            "prefix": "" if self._recipe.moves else str(version.folder),
-        }
-        packages = manager.versions(version.packages) if manager is not None and version.packages else {}
-        self._name, self._alike = KeptBuilds.key({**parts, "packages": packages}), KeptBuilds.key(parts)
+        self._system = _system()
+        self._name, self._alike = _keys(version, digest, bench.environ)
 
     def again(self, out: Path) -> bool:
         """Put the build that was kept of the same into ``out``; False where there is none, or it does not

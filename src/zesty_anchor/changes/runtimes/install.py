@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Iterable
+from contextlib import suppress
 from pathlib import Path
 from typing import ClassVar
 
@@ -16,7 +17,7 @@ from zesty_anchor.changes.heading import Heading
 from zesty_anchor.changes.question import Question
 from zesty_anchor.changes.record import Record, Reverted
 from zesty_anchor.changes.replacement import bring_back, replacement, set_aside, set_aside_is_done
-from zesty_anchor.changes.runtimes.building import Building
+from zesty_anchor.changes.runtimes.building import Building, kept_already
 from zesty_anchor.changes.runtimes.download import Download
 from zesty_anchor.changes.runtimes.leaving import empty, leave_shelf
 from zesty_anchor.changes.runtimes.repairing import carried_over, told_damage
@@ -105,12 +106,14 @@ class InstallRecord(Record, kw_only=True, tag="version"):
 
 class Install(BaseChange, frozen=True):
     """Fetch, check and unpack one version. It ``replaces`` the same version where that came through a
-    manager, or is damaged. Without an ``artefact`` it is only told.
+    manager, or is damaged. Without an ``artefact`` it is only told. ``kept`` names the build
+    that is taken, where one of its source is there already (empty: none).
     """
 
     wanted: WantedVersion
     artefact: Artefact | None
     replaces: bool = False
+    kept: str = ""
     kind: ClassVar[str] = "version"
     stage: ClassVar[Stage] = Stage.OBTAIN
     touches: ClassVar[frozenset[str]] = frozenset({"shelf"})
@@ -141,6 +144,10 @@ class Install(BaseChange, frozen=True):
         if self.wanted.damage:
             return told_damage(self.wanted.damage)
         role = "the default" if self.wanted.default else "kept beside it"
+        if self.kept:
+            return (
+                f'want "{self.wanted.want}" of the feed {self.wanted.feed}, {role}, by the build {self.kept}'
+            )
         built = f", built from source{_how_long(self.wanted)}" if self.wanted.source else ""
         built += f" with {self.wanted.earlier.version}" if self.wanted.earlier else ""
         others = ", ".join(f"{each.runtime} {each.version}" for each in self.wanted.built_with)
@@ -177,6 +184,8 @@ class Install(BaseChange, frozen=True):
     @property
     def size(self) -> int | None:
         """Bytes to fetch; None where not all is known."""
+        if self.kept and self.artefact is not None and self.artefact.key is None and not self.wanted.parts:
+            return 0  # what is kept of a build whose source is pinned needs no source
         parts = (part.artefact for part in self.wanted.parts)
         sizes = [each.size for each in (*([self.artefact] if self.artefact else ()), *parts)]
         return None if None in sizes else sum(size or 0 for size in sizes)
@@ -377,7 +386,8 @@ class Installs(PlainKind):
         """One for each version that comes from a feed and does not stand there, or is damaged."""
         for version in wanted.versions:
             if (version.artefact is not None or version.damage) and not version.script:
-                yield Install(version, version.artefact, (version.runtime, version.version) in machine.shelf)
+                replaces = (version.runtime, version.version) in machine.shelf
+                yield Install(version, version.artefact, replaces, _kept(version, machine))
 
     def take_back(self, record: InstallRecord, bench: Bench) -> Reverted:
         """Take it off the shelf in one rename, with all that it left beside it; what it replaced comes back.
@@ -400,6 +410,16 @@ class Installs(PlainKind):
         for room in staged.parent.glob(staged.name + ".*") if record.staged else ():
             discard(room)
         return Reverted(told)
+
+
+def _kept(version: WantedVersion, machine: Machine) -> str:
+    """The build that will be taken, so that nothing is compiled; empty where none is there, or it is not
+    known yet.
+    """
+    if version.source and version.artefact is not None and version.artefact.digest:
+        with suppress(Problem):  # it is reported when it would be taken
+            return kept_already(version, version.artefact.digest, machine.locations, machine.environ)
+    return ""
 
 
 def _how_long(version: WantedVersion) -> str:
