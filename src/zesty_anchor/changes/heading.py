@@ -13,6 +13,7 @@ class Heading(Enum):
     SYSTEM = ("For the whole system (needs privilege)", "system")
     INSTALLER = ("Run an installer (its lines move into the generated files)", "new")
     VERSIONS = ("To install", "new")
+    TRUST = ("Certificate authorities in installed versions", "")
     OURS = ("Generated files", "")
     STARTUP = ("Startup files that change", "files")
     SETTINGS = ("Settings of other programs", "files")

@@ -59,6 +59,10 @@ _TABLE: dict[str, tuple[str, _When]] = {
         lambda wanted, machine: bool(wanted.managers),
     ),
     "extra": ("runtimes.extra:Extras", lambda wanted, machine: any(v.extras for v in wanted.versions)),
+    "trust-store": (
+        "runtimes.trust_store:TrustStores",
+        lambda wanted, machine: bool(wanted.authorities),
+    ),
     "generated-file": ("shells.generated_file:GeneratedFiles", _always),
     "launchers": ("shells.launcher_set:Launchers", _always),
     "startup-file": ("shells.startup_block:Blocks", _always),

@@ -236,6 +236,22 @@ class Companion(Part, frozen=True):
     """
 
 
+class TrustStore(Part, frozen=True):
+    """``[trust-store]`` of a recipe: a runtime that reads certificate authorities from a file of its own,
+    which no variable replaces. It is made where the manifest has ``[trust]``, and where a version comes
+    without one.
+    """
+
+    files: tuple[str, ...]
+    """Where the file may be, relative to the version's folder: the first that is there. Example:
+    ``["lib/authorities"]``.
+    """
+    run: str
+    """A step of sh that makes the file STORE from the file AUTHORITIES (PEM), with the version's commands on
+    PATH. Example: ``'kelp-trust "$AUTHORITIES" >"$STORE"'``.
+    """
+
+
 class Source(Part, frozen=True):
     """A feed that a recipe brings along, used where the manifest names none.
 
@@ -396,6 +412,8 @@ class Recipe(Part, frozen=True):
     """Variables that tell the runtime's own tools which certificate authorities to trust, set where the
     manifest has ``[trust]``. ``{authorities}`` is the file. Example: ``{ KELP_CA_FILE = "{authorities}" }``.
     """
+    trust_store: TrustStore | None = None
+    """The file with certificate authorities that the runtime has in its own folder, and how it is made."""
     version: ProofOfVersion | None = None
     """How ``verify`` asks for the version."""
     program: Program | None = None

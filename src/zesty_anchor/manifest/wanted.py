@@ -173,7 +173,8 @@ class Wanted(msgspec.Struct, frozen=True):
     """The whole: versions, variables in order, PATH entries, removals, checks, the shells to set up.
 
     ``purges`` are packages, ``stale_variables`` and ``alternatives`` names that go at the end. ``led`` are
-    folders with commands to which the alternatives system is to lead.
+    folders with commands to which the alternatives system is to lead. ``authorities`` is the file of
+    certificate authorities that the runtimes' own tools are to trust (empty: they keep theirs).
 
     In the startup files ``lines_last`` our line stands below all others, in ``lines_first`` above what may
     end their reading. ``of_system`` are commands that the system itself must answer to: those of runtimes
@@ -199,6 +200,7 @@ class Wanted(msgspec.Struct, frozen=True):
     settings: tuple[Setting, ...] = ()
     identity: Identity | None = None
     elsewhere: Elsewhere = Elsewhere()
+    authorities: str = ""
     purges: tuple[str, ...] = ()
     stale_variables: tuple[str, ...] = ()
     alternatives: tuple[str, ...] = ()
@@ -304,6 +306,7 @@ def put_together(
         settings=manifest.settings,
         identity=manifest.identity,
         elsewhere=manifest.elsewhere,
+        authorities=authorities,
     )
 
 

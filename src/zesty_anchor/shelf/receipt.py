@@ -55,7 +55,8 @@ class Receipt(msgspec.Struct, frozen=True):
     this wrote into startup files, by shell, in ``adopted``; ``home`` is where a manager keeps what it
     installs (None: it is no manager). ``signed_by`` is whose signature held its digest (empty: nobody's),
     ``built`` with which choices it was built (None: it was not, or nobody noted it). ``ends`` is the last day
-    of support, as the feed stated it then (YYYY-MM-DD, empty: it did not).
+    of support, as the feed stated it then (YYYY-MM-DD, empty: it did not),
+    ``authorities`` the digest of the certificate authorities that were put into it (empty: it has its own).
     """
 
     runtime: str
@@ -72,6 +73,7 @@ class Receipt(msgspec.Struct, frozen=True):
     signed_by: str = ""
     built: tuple[str, ...] | None = None
     ends: str = ""
+    authorities: str = ""
     format: int = FORMAT
 
 

@@ -21,6 +21,7 @@ from zesty_anchor.changes.runtimes.building import Building, kept_already
 from zesty_anchor.changes.runtimes.download import Download
 from zesty_anchor.changes.runtimes.leaving import empty, leave_shelf
 from zesty_anchor.changes.runtimes.repairing import carried_over, told_damage
+from zesty_anchor.changes.runtimes.trust_store import has_store, made_store, store_file
 from zesty_anchor.files import folders
 from zesty_anchor.files.move import flush_tree
 from zesty_anchor.files.removal import discard
@@ -295,6 +296,7 @@ class Install(BaseChange, frozen=True):
                 added.append(PartReceipt(part.name, part.version, found))
         if version.finish:
             self._end(version, bench, folder)
+        self._give_authorities(version, bench, folder)
         if not version.source:
             return folder, digest, added
         out = download.room()
@@ -303,6 +305,17 @@ class Install(BaseChange, frozen=True):
             earlier = self._ready(version.earlier, bench, rooms)[0] if version.earlier else None
             building.build(folder, out, earlier)
         return out, digest, added
+
+    def _give_authorities(self, version: WantedVersion, bench: Bench, folder: Path) -> None:
+        """Where a version comes without certificate authorities, it gets those that count here."""
+        known = authorities(bench.environ)
+        if has_store(version, folder) or not known:
+            return
+        wait_until_closed(folder / part / c for part in version.recipe.bin for c in version.recipe.commands)
+        file = folder / store_file(version, folder)
+        content = made_store(version, folder, known, self.key, bench)
+        file.unlink(missing_ok=True)  # a link into the system that leads nowhere
+        file.write_bytes(content)
 
     def _end(self, version: WantedVersion, bench: Bench, folder: Path) -> None:
         """The last step of a version that was unpacked, in a home of its own."""
