@@ -7,6 +7,7 @@ import hashlib
 import http.server
 import json
 import os
+import subprocess
 import threading
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -16,6 +17,7 @@ import pytest
 
 from zesty_anchor.feeds.documents import Web
 from zesty_anchor.feeds.feed import Feed, Supply
+from zesty_anchor.feeds.mirror import Mirror
 from zesty_anchor.feeds.npm import integrity_digest, registry_address
 from zesty_anchor.feeds.open import Feeds
 from zesty_anchor.feeds.supply import supplies_for
@@ -299,3 +301,106 @@ def test_a_document_for_each_line_of_versions(answering: Callable[..., str], tmp
         (f"{line}.0.2", f"sha256:{'c' * 64}", 7, ("lts",)) for line in ("11", "17", "21", "25")
     ]
     assert all("os=mac&architecture=aarch64" in each for each in asked) and len(asked) == 5
+
+
+def of_recipe(runtime: str, kind: str, folder: Path) -> Supply:
+    """The feed of that kind which a shipped recipe brings along."""
+    manifest = Manifest(runtimes={runtime: Runtime("latest")})
+    found = supplies_for(runtime, manifest, shipped()[runtime], "linux-x86_64", folder)
+    return next(each for each in found if each.kind == kind)
+
+
+def test_upstreams_list_of_php(answering: Callable[..., str], tmp_path: Path) -> None:
+    """Its shape: an object for each version, with the files of its source; those of old versions have no
+    SHA-256.
+    """
+
+    def files(version: str, digest: str) -> dict[str, object]:
+        return {"date": "20 Nov 2025", "tags": ["security"], "source": [
+            {"filename": f"php-{version}.tar.{ending}", "name": f"PHP {version}", digest: c * 64}
+            for ending, c in (("gz", "a"), ("bz2", "b"), ("xz", "c"))
+        ]}  # fmt: skip
+
+    def said(path: str) -> tuple[int, bytes]:
+        assert path.startswith("/releases/?json&version=")
+        old, new = files("7.0.1", "md5"), files("8.3.28", "sha256")
+        line = (
+            {"7.0.1": old, "7.4.33": files("7.4.33", "sha256")} if "version=7&" in path else {"8.3.28": new}
+        )
+        return 200, json.dumps(line).encode()
+
+    supply = of_recipe("php", "json", tmp_path)
+    path = (supply.url or "").split("/", 3)[3]
+    supply = msgspec.structs.replace(supply, url=f"{answering(200, b'', said)}{path}")
+    found = Feeds({}, tmp_path, Web()).releases(supply, shipped()["php"], "linux-x86_64")
+    assert [(r.version, r.url, r.digest, r.source) for r in found] == [
+        (v, f"https://www.php.net/distributions/php-{v}.tar.gz", f"sha256:{'a' * 64}", True)
+        for v in ("7.4.33", "8.3.28")
+    ]
+
+
+def test_upstreams_table_of_ruby(make_feed: Callable[..., str], tmp_path: Path) -> None:
+    """Its shape: a line for each archive, with the columns name, url, sha1, sha256 and sha512."""
+    files = [
+        (f"ruby-{v}", f"https://x/pub/ruby/{v[:3]}/ruby-{v}.{ending}", "1" * 40, c * 64, "5" * 128)
+        for v in ("1.8.7-p374", "2.7.8", "3.4.1", "3.5.0-preview1", "snapshot")
+        for ending, c in (("tar.gz", "a"), ("tar.xz", "b"), ("zip", "c"))
+    ]
+    columns = ("name", "url", "sha1", "sha256", "sha512")
+    rows = ["\t".join(row) for row in (columns, *files, ("cut off",))]
+    url = make_feed({"index.txt": "\n".join(rows).encode(), "empty.txt": b"", "other.txt": b"<html>\n\x00\n"})
+    supply = msgspec.structs.replace(of_recipe("ruby", "table", tmp_path), url=f"{url}index.txt")
+    feeds = Feeds({}, tmp_path, Web())
+    found = feeds.releases(supply, shipped()["ruby"], "linux-x86_64")
+    assert [(r.version, r.url, r.digest) for r in found] == [
+        (v, f"https://x/pub/ruby/{v[:3]}/ruby-{v}.tar.gz", f"sha256:{'a' * 64}")
+        for v in ("2.7.8", "3.4.1", "3.5.0-preview1")
+    ]
+    empty, other = (msgspec.structs.replace(supply, url=f"{url}{n}.txt") for n in ("empty", "other"))
+    assert feeds.releases(empty, shipped()["ruby"], "linux-x86_64") == []
+    with pytest.raises(Problem, match="what cannot be understood"):
+        feeds.releases(other, shipped()["ruby"], "linux-x86_64")
+
+
+@pytest.mark.needs("git")
+def test_upstreams_repositories(tmp_path: Path) -> None:
+    """Their shape: tags of each version, and others that are none."""
+    tags = {
+        "python": ("v2.7.18", "v3.9.2", "v3.13.0rc1", "v3.13.1", "3.13", "v3.1a"),
+        "perl": ("v5.38.0", "v5.39.1", "v5.40.0-RC1", "perl-5.8.9"),
+        "erlang": ("OTP-26.2.5", "OTP-27.0-rc1", "OTP_R16B03-1"),
+        "elixir": ("v1.17.3", "v1.18.0-rc.0", "main-latest"),
+    }
+    taken = {
+        "python": ["3.13.0rc1", "3.13.1", "3.9.2"], "perl": ["5.38.0"], "erlang": ["26.2.5"],
+        "elixir": ["1.17.3"],
+    }  # fmt: skip
+    for runtime, names in tags.items():
+        folder = tmp_path / runtime
+        who = ["-c", "user.name=Tide Desk", "-c", "user.email=desk@tide.example"]
+        words = [
+            ["init", "-q", str(folder)],
+            ["-C", str(folder), *who, "commit", "-q", "--allow-empty", "-m", "x"],
+        ]
+        words += [["-C", str(folder), "tag", name] for name in names]
+        for each in words:
+            subprocess.run(["git", *each], check=True, capture_output=True)
+        supply = msgspec.structs.replace(of_recipe(runtime, "git", tmp_path), url=f"file://{folder}")
+        feeds = Feeds(dict(os.environ), tmp_path, Web(offline=True))  # it is on this machine
+        found = feeds.releases(supply, shipped()[runtime], "linux-x86_64")
+        assert sorted(r.version for r in found) == taken[runtime]
+        assert all(r.source and r.digest.startswith("commit:") for r in found)
+
+
+def test_what_another_program_said_is_kept_for_offline(tmp_path: Path) -> None:
+    cache = tmp_path / "cache"
+    cache.mkdir()
+    asked = []
+    assert Web(cache).asked("https://tide.example/kelp", "it", lambda: asked.append(1) or "tags") == "tags"
+    offline = Web(cache, offline=True)
+    assert offline.asked("https://tide.example/kelp", "it", lambda: "never") == "tags" and asked == [1]
+    with pytest.raises(Problem, match="asks nobody"):
+        offline.asked("https://tide.example/coral", "it", lambda: "never")
+    only = Web(cache, mirror=Mirror("https://mirror.example/", only=True))
+    with pytest.raises(Problem):
+        only.asked("https://tide.example/kelp", "it", lambda: "never")

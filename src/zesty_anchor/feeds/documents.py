@@ -23,6 +23,7 @@ if TYPE_CHECKING:
 
 
 T = TypeVar("T")
+_ASKED = "asked"
 
 
 class Answer(msgspec.Struct, frozen=True):
@@ -101,6 +102,22 @@ class Web:
     def document(self, url: str, *, who: str, accept: str = "*/*") -> tuple[str, bytes]:
         """The kind (Content-Type) and the bytes of a document. Raises ``NotThere`` or ``Problem``."""
         return self.first_of(url, lambda at: self._document(at, who, accept))
+
+    def asked(self, url: str, who: str, ask: Callable[[], str]) -> str:
+        """What ``ask``, another program, says of an address; offline, or where the mirror alone counts, what
+        it said before. Raises ``Problem``.
+        """
+        kept, body = self._kept(url, _ASKED)
+        if self.offline:
+            if kept is None:
+                raise _never_asked(who, url)
+            self.ages[who] = max(self.ages.get(who, 0.0), time.time() - kept.at)
+            return body.decode("utf-8", "replace")
+        if self.mirror is not None and self.mirror.only:
+            raise self.mirror.lacks(url, NotThere("a mirror holds no repositories", where=url))
+        said = ask()
+        self._keep(url, Answer(without_credentials(url), "", "", "", time.time()), _ASKED, said.encode())
+        return said
 
     def first_of(self, url: str, get: Callable[[str], T]) -> T:
         """What ``get`` gives of an address: as the mirror has it, else as it is there."""

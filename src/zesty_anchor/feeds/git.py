@@ -5,17 +5,19 @@ from __future__ import annotations
 import re
 
 from zesty_anchor.feeds.feed import Feed
-from zesty_anchor.feeds.names import places, version_in
+from zesty_anchor.feeds.names import counted, places, version_in
 from zesty_anchor.feeds.release import Release
 from zesty_anchor.system.git import protocol_of, run_git
 from zesty_anchor.system.problem import Problem
 
-_SECONDS = 120
+_SECONDS = 30
 _REFERENCE = re.compile(r"^([0-9a-f]{40,64})\trefs/tags/(.+?)(\^\{\})?$", re.MULTILINE)
 
 
 class GitFeed(Feed):
-    """A repository at ``url`` whose tags are named after the pattern ``file``."""
+    """A repository at ``url`` whose tags are named after the pattern ``file``. The recipe's ``version`` is
+    what of a version's text counts.
+    """
 
     title = "a repository"
     schemes = ()
@@ -29,14 +31,17 @@ class GitFeed(Feed):
     def releases(self, product: str, platform: str) -> list[Release]:
         """An annotated tag is followed to its commit, which ls-remote marks with ``^{}``."""
         commits: dict[str, str] = {}
-        for commit, tag, peeled in _REFERENCE.findall(self._ask()):
+        local = protocol_of(self.address, f"[feeds.{self.name}] url") == "file"
+        answer = self._ask() if local else self.web.asked(self.address, self.who, self._ask)
+        for commit, tag, peeled in _REFERENCE.findall(answer):
             if peeled or tag not in commits:
                 commits[tag] = commit
         known = places(product, platform)
+        counts = self.supply.source.version if self.supply.source else ""
         return [
             Release(version=version, url=self.address, digest=f"commit:{commit}")
             for tag, commit in commits.items()
-            if (version := version_in(tag, self.supply.file, known))
+            if (version := counted(version_in(tag, self.supply.file, known), counts))
         ]
 
     def _ask(self) -> str:

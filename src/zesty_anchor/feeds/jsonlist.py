@@ -13,7 +13,7 @@ from urllib.parse import urljoin
 import msgspec
 
 from zesty_anchor.feeds.feed import Feed
-from zesty_anchor.feeds.names import filled, places
+from zesty_anchor.feeds.names import counted, filled, places
 from zesty_anchor.feeds.not_there import NotThere
 from zesty_anchor.feeds.release import Release, withdrawn_because
 from zesty_anchor.feeds.sums import pinned_by
@@ -56,7 +56,7 @@ class JsonFeed(Feed):
     def _listed(self, known: dict[str, str]) -> list[Release]:
         """What one document holds."""
         url = filled(self.address, known)
-        answer = self.web.json(url, who=self.who)
+        answer = self._read(url)
         expressions = {key: self._compiled(key, filled(text, known)) for key, text in self.supply.map.items()}
         entries = expressions["releases"].search(answer)
         if not isinstance(entries, list):
@@ -65,18 +65,17 @@ class JsonFeed(Feed):
                 where=f"{url}, {self.supply.map['releases']}",
                 advice="fix the expression; jmespath.org describes the language",
             )
+        pattern = self.supply.source.version if self.supply.source else ""
         found = (_release(entry, expressions, url) for entry in entries)
         return [
-            named for release in found if release is not None and (named := self._named(release)) is not None
+            msgspec.structs.replace(release, version=version)
+            for release in found
+            if release is not None and (version := counted(release.version, pattern))
         ]
 
-    def _named(self, release: Release) -> Release | None:
-        """A release under what of its version's text counts; None where the text is another."""
-        pattern = self.supply.source.version if self.supply.source else ""
-        if not pattern:
-            return release
-        fits = re.fullmatch(pattern, release.version)
-        return msgspec.structs.replace(release, version=fits[1]) if fits else None
+    def _read(self, url: str) -> Any:
+        """The document at an address, as values."""
+        return self.web.json(url, who=self.who)
 
     def _compiled(self, key: str, text: str) -> Any:
         import jmespath

@@ -23,6 +23,14 @@ def filled(pattern: str, known: dict[str, str]) -> str:
     return _PLACE.sub(lambda found: known.get(found[1], found[0]), pattern)
 
 
+def counted(version: str, pattern: str) -> str:
+    """What of a version's text counts by a recipe's pattern, a regular expression with one group (empty: all
+    of it); empty where the text does not fit. Pure.
+    """
+    found = re.fullmatch(pattern, version) if pattern else None
+    return (found[1] if found else "") if pattern else version
+
+
 def version_in(name: str, pattern: str, known: dict[str, str]) -> str:
     """The version in a name that fits the pattern; empty where it does not fit. A system or a machine may be
     spelled in another way.

@@ -30,6 +30,7 @@ FEED_KINDS: Registry[FeedKind] = Registry(
         "pypi": "zesty_anchor.feeds.pypi:PypiFeed",
         "debian": "zesty_anchor.feeds.debian:DebianFeed",
         "json": "zesty_anchor.feeds.jsonlist:JsonFeed",
+        "table": "zesty_anchor.feeds.table:TableFeed",
         "listing": "zesty_anchor.feeds.listing:ListingFeed",
         "git": "zesty_anchor.feeds.git:GitFeed",
         "folder": "zesty_anchor.feeds.folder:FolderFeed",

@@ -23,14 +23,18 @@ class Needs(Part, frozen=True):
 
 
 class Earlier(Part, frozen=True):
-    """``[build.earlier]``: versions in ``from`` need an earlier version of the same runtime while they are
-    built.
+    """``[build.earlier]``: versions in ``from`` need an earlier version of the same runtime, or a version of
+    another one, while they are built.
     """
 
     want: str
-    """The earlier version to build with. Example: ``"1.6"``."""
+    """The version to build with. Example: ``"1.6"``."""
     from_: str = msgspec.field(name="from", default="latest")
     """The versions that need it, as a want. Example: ``">=1.7"``."""
+    runtime: Name | None = None
+    """The other runtime; left out, it is the same one. It needs a recipe, and no place in the manifest.
+    Example: ``"coral"``.
+    """
 
 
 class BuildOption(Part, frozen=True):
@@ -66,7 +70,8 @@ class Build(Part, frozen=True):
     options: dict[Name, BuildOption] = {}
     """Options that the manifest can choose by name."""
     earlier: Earlier | None = None
-    """Another version of the same runtime that is needed while some versions are built."""
+    """Another version, of the same runtime or of another one, that is needed while some versions are built.
+    """
     minutes: float = 0
     """About how long a build takes on two cores, in minutes. Shown until one was built here. Example: ``13``.
     """

@@ -319,7 +319,7 @@ def packages_of(manifest: Manifest, recipes: Mapping[str, Recipe], family: str) 
         needed.setdefault(name, []).append("the manifest")
     for runtime, recipe in recipes.items():
         names = names_for(recipe.needs.packages, family)
-        if manifest.tools[runtime].optional_needs:
+        if runtime in manifest.tools and manifest.tools[runtime].optional_needs:
             names += names_for(recipe.needs.optional, family)
         for name in names:
             needed.setdefault(name, []).append(runtime)

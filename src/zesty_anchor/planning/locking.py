@@ -108,7 +108,8 @@ class Locker:
             older = self._resolver.older(entry.runtime, newer, build.earlier, there)
             version, files[platform] = older.version, _locked_file(older)
         earlier = Locked(entry.runtime, to_build(entry.version), version, entry.feed, files)
-        return [earlier, *self._earlier(earlier, machine)]
+        same = build.earlier.runtime in (None, entry.runtime)
+        return [earlier, *(self._earlier(earlier, machine) if same else [])]
 
     def _exact(self, name: str, want: str, version: str, machine: Machine) -> Release:
         """The release for a want on a platform; of the version that is locked, or was found for another one,

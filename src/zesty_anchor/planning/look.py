@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 
 import msgspec
 
 from zesty_anchor.manifest.model import SYSTEM
+from zesty_anchor.manifest.recipe import Recipe
 from zesty_anchor.manifest.wanted import Wanted, WantedVersion, expand, packages_of, put_together
+from zesty_anchor.planning.builder import builder_recipe
 from zesty_anchor.planning.secrets import with_secrets
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.survey.footprint import used_shells
@@ -24,7 +26,7 @@ def look_at(workstation: Workstation) -> Machine:
     packages = {
         package.name: None
         for family in host().families
-        for package in packages_of(manifest, workstation.recipes, family)
+        for package in packages_of(manifest, _with_builders(workstation), family)
     }
     machine = Machine(
         workstation.locations,
@@ -44,6 +46,16 @@ def look_at(workstation: Workstation) -> Machine:
     return machine.on(there, empty=True)
 
 
+def _with_builders(workstation: Workstation) -> Mapping[str, Recipe]:
+    """The recipes of the manifest's runtimes, and of others that builds of some versions of those need."""
+    builds = [recipe.build for recipe in workstation.recipes.values() if recipe.build is not None]
+    names = {build.earlier.runtime for build in builds if build.earlier is not None}
+    others = {name for name in names if name is not None and name not in workstation.recipes}
+    if not others:
+        return workstation.recipes
+    return {**workstation.recipes, **{name: builder_recipe(name, workstation) for name in sorted(others)}}
+
+
 def _shells(workstation: Workstation, machine: Machine) -> tuple[str, ...]:
     use = workstation.manifest.shells.use
     if use == ():
@@ -56,12 +68,15 @@ def _shells(workstation: Workstation, machine: Machine) -> tuple[str, ...]:
 def wanted_of(workstation: Workstation, versions: Sequence[WantedVersion], machine: Machine) -> Wanted:
     """What is wanted, given the versions. Raises ``UsageProblem`` where no shell could be set up."""
     manifest, recipes = workstation.manifest, workstation.recipes
+    built = {v.earlier.runtime for v in versions if v.earlier is not None and v.artefact is not None}
+    known = _with_builders(workstation)
+    needing = {name: recipe for name, recipe in known.items() if name in recipes.keys() | built}
     system = [name for name, tool in manifest.tools.items() if tool.want == SYSTEM]
     wanted = put_together(
         manifest,
         tuple(versions),
         _shells(workstation, machine),
-        packages_of(manifest, recipes, machine.packages.family if machine.packages else ""),
+        packages_of(manifest, needing, machine.packages.family if machine.packages else ""),
         workstation.file.parent,
         workstation.locations.home,
         tuple(command for name in system for command in recipes[name].commands[:1]),

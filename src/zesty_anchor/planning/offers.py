@@ -121,6 +121,20 @@ class Offers:
                 self._answers[key] = problem
         return self._answers[key]
 
+    def asked_for(self, name: str, machine: Machine) -> str:
+        """Which feeds were asked for a runtime, and which could not be; empty for one of a manager."""
+        if self._workstation.manifest.tools[name].through is not None:
+            return ""
+        known = {
+            supply.name: self._asked(supply, name, machine)
+            for supply in supplies(self._workstation, name, machine)
+        }
+        failed = [f"{feed} ({answer.what})" for feed, answer in known.items() if isinstance(answer, Problem)]
+        answered = [feed for feed, answer in known.items() if not isinstance(answer, Problem)]
+        parts = [f"asked: {', '.join(answered)}"] if answered else []
+        parts += [f"could not be asked, and may have it: {', '.join(failed)}"] if failed else []
+        return "; ".join(parts)
+
     def supply(self, name: str, feed: str, machine: Machine) -> Supply:
         """The one of a runtime's feeds that has this name. Raises ``UsageProblem`` where it has none such."""
         found = supplies(self._workstation, name, machine)

@@ -21,6 +21,7 @@ from zesty_anchor.manifest.recipe import Coupled, Earlier
 from zesty_anchor.manifest.version import Version
 from zesty_anchor.manifest.want import Want, nearest
 from zesty_anchor.manifest.wanted import Artefact, BuiltWith, WantedExtra, WantedVersion, expand, refer
+from zesty_anchor.planning.builder import with_builder
 from zesty_anchor.planning.companions import parts_of
 from zesty_anchor.planning.coupling import may_run, runs_on
 from zesty_anchor.planning.extras import installed_extras, known_extras, wanted_extras
@@ -75,6 +76,7 @@ class Resolver:
         self._offers = offers
         self._more = more
         self._deep = deep
+        self._others: dict[str, Resolver] = {}
 
     def versions(
         self,
@@ -353,30 +355,47 @@ class Resolver:
         )
 
     def _earlier(self, name: str, release: Release, machine: Machine) -> WantedVersion | None:
-        """The earlier version that building this one takes; it may itself be built."""
+        """The version, of the same runtime or of another one, that building this one takes; it may itself be
+        built.
+        """
         build = self._workstation.recipes[name].build
         if not release.source or build is None or build.earlier is None:
             return None
         if not Want(build.earlier.from_).admits(Version(release.version), release.channels):
             return None
-        source = self._offers.supply(name, release.feed, machine)
         locked = self._workstation.lock.get((name, to_build(release.version)))
+        other = build.earlier.runtime or name
+        own = self._resolver_of(other)
         pinned = (
-            self._locked_release(locked, machine)
+            own._locked_release(msgspec.structs.replace(locked, runtime=other), machine)
             if locked
             else self.older(name, release, build.earlier, machine)
         )
+        source = own._offers.supply(other, pinned.feed or release.feed, machine)
         return WantedVersion(
-            runtime=name, version=pinned.version, want=build.earlier.want, default=False,
-            folder=self._workstation.locations.shelf / name / _folder_name(pinned.version),
-            recipe=self._workstation.recipes[name],
-            feed=source.name, source=pinned.source, build=self._workstation.manifest.tools[name].build,
-            artefact=self._offers.artefact(pinned, source, f"{name} {pinned.version}"),
-            earlier=self._earlier(name, pinned, machine),
+            runtime=other, version=pinned.version, want=build.earlier.want, default=False,
+            folder=self._workstation.locations.shelf / other / _folder_name(pinned.version),
+            recipe=own._workstation.recipes[other],
+            feed=source.name, source=pinned.source, build=own._workstation.manifest.tools[other].build,
+            artefact=own._offers.artefact(pinned, source, f"{other} {pinned.version}"),
+            earlier=own._earlier(other, pinned, machine),
         )  # fmt: skip
+
+    def _resolver_of(self, name: str) -> Resolver:
+        """One that knows a runtime which something is built with, though the manifest does not name it."""
+        workstation = self._workstation
+        if name in workstation.manifest.tools:
+            return self
+        if name not in self._others:
+            wider = with_builder(name, workstation)
+            self._others[name] = Resolver(wider, Offers(wider))
+        return self._others[name]
 
     def older(self, name: str, release: Release, earlier: Earlier, machine: Machine) -> Release:
         """The release that a version is built with. Raises ``UsageProblem`` where there is none."""
+        if earlier.runtime is not None and earlier.runtime != name:
+            asked = Asked(earlier.runtime, earlier.want, default=False, place=f"[build.earlier] of {name}")
+            return self._resolver_of(earlier.runtime).release(asked, machine, {})
         older = [
             r for r in self._offers.releases(name, machine) if Version(r.version) < Version(release.version)
         ]
@@ -432,7 +451,9 @@ class Resolver:
         if alone is not None:
             what = f"{name} {alone.version} cannot be had on this machine: {alone.lacking}"
         where = asked.place or str(file)
-        return UsageProblem(what, where=where, advice=f"{near}; zesty-anchor list {name} shows all")
+        feeds = self._offers.asked_for(name, machine)
+        advice = f"{near}; {feeds}; zesty-anchor list {name} shows all" if feeds else near
+        return UsageProblem(what, where=where, advice=advice)
 
 
 def _words(choices: tuple[str, ...]) -> str:

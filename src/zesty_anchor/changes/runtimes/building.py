@@ -60,6 +60,14 @@ def _system() -> str:
     return f"{here.title}, {here.machine}"
 
 
+def _earlier(version: WantedVersion) -> str:
+    """What it is built with: a version of its own runtime by that alone, as programs before 0.2 had it."""
+    earlier = version.earlier
+    if earlier is None:
+        return ""
+    return earlier.version if earlier.runtime == version.runtime else f"{earlier.runtime} {earlier.version}"
+
+
 def _keys(version: WantedVersion, digest: str, environ: Mapping[str, str]) -> tuple[str, str]:
     """Under what a build of a source is kept: with the versions that the packages have here, and on any
     machine of this system.
@@ -77,7 +85,7 @@ def _keys(version: WantedVersion, digest: str, environ: Mapping[str, str]) -> tu
         "recipe": said,
         "options": version.build.options,
         "environment": {**recipe.environment, **version.build.environment},
-        "earlier": version.earlier.version if version.earlier else "",
+        "earlier": _earlier(version),
         "on": version.on,
         **({"with": others} if others else {}),
         "system": [here.title, here.machine],
