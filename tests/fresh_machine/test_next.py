@@ -7,12 +7,15 @@ alone, as in a company.
 from __future__ import annotations
 
 import re
+import shutil
+import time
 
 import pytest
 
+from tests.company import proxy
 from tests.feeds.test_trust import secured
 from tests.fresh_machine.test_first import Untouched, commands, untouched
-from tests.fresh_machine.test_fresh_machine import PASSWORD
+from tests.fresh_machine.test_fresh_machine import PASSWORD, SCRATCH
 
 __all__ = ["secured", "untouched"]
 
@@ -85,3 +88,128 @@ def test_next_what_people_type(untouched: Untouched) -> None:
     assert code == 0 and "node's package tool fetches a package" in shown, shown
     code, shown, _ = untouched.person("zesty-anchor", "list", "node", "-v")
     assert "you installed serve@" in shown
+
+
+LANGUAGES = """
+[trust]
+system = true
+
+[runtimes.ruby]
+want = "latest"
+
+[runtimes.erlang]
+want = "25"
+
+[runtimes.elixir]
+want = "latest"
+"""
+PAGES = {
+    "a page by a gem": (
+        r"""mkdir -p ~/gem/bin && cd ~/gem && cat >tide.gemspec <<'X'
+Gem::Specification.new { |s| s.name = "tide-page"; s.version = "1.0"; s.summary = "a page"; s.authors = ["Tide Desk"]
+s.files = ["bin/tide-page"]; s.executables = ["tide-page"]; s.license = "MIT"; s.homepage = "https://tide.example" }
+X
+cat >bin/tide-page <<'X'
+#!/usr/bin/env ruby
+require "socket"
+TCPServer.open("127.0.0.1", 5081) { |s| c = s.accept; c.gets; c.write "HTTP/1.0 200 OK\r\n\r\nhigh water"; c.close }
+X
+chmod 755 bin/tide-page; gem build tide.gemspec >/dev/null && gem install --local tide-page-1.0.gem && command -v tide-page
+tide-page & sleep 2; exec 3<>/dev/tcp/127.0.0.1/5081; printf 'GET / HTTP/1.0\r\n\r\n' >&3; cat <&3"""
+    ),
+    "a page by mix": (
+        r"""mkdir -p ~/mix && cd ~/mix && rm -rf tide && mix new tide >/dev/null && cd tide && cat >lib/tide.ex <<'X'
+defmodule Tide do
+  def page do
+    {:ok, listening} = :gen_tcp.listen(5082, [:binary, active: false, reuseaddr: true])
+    {:ok, caller} = :gen_tcp.accept(listening)
+    :ok = :gen_tcp.send(caller, "HTTP/1.0 200 OK\r\n\r\nlow water")
+    :gen_tcp.close(caller)
+  end
+end
+X
+rm -r test; mix compile && (mix run -e 'Tide.page()' & sleep 5; exec 3<>/dev/tcp/127.0.0.1/5082; cat <&3)"""
+    ),
+}
+PAGES_SAY = {
+    "a page by a gem": r"/home/tide/\.local/share/zesty-anchor/.*\n(.*\n)*.*high water",
+    "a page by mix": r"low water",
+}
+PAGE_CHECKS = """
+[[checks]]
+name = "the gem is installed"
+run = "gem list tide-page"
+expect = "*tide-page (1.0)*"
+
+[[checks]]
+name = "the mix project compiles"
+run = "cd ~/mix/tide && mix compile && echo compiled"
+expect = "*compiled"
+"""
+
+
+def test_next_pages_by_gem_and_by_mix(untouched: Untouched) -> None:
+    """Built from source: half an hour on two cores, the first time. What was built is handed to the next
+    run.
+    """
+    for line in commands()[:3]:
+        code, shown, _ = untouched.person("bash", "-c", line, passwords=(PASSWORD, PASSWORD))
+        assert code == 0, f"{line}\n{shown}"
+    handed, manifest, built = SCRATCH / "builds", untouched.home / "workstation.toml", ""
+    if handed.is_dir():
+        shutil.copytree(handed, untouched.home / "builds")
+        untouched.inside("chown", "-R", "tide:tide", "/home/tide/builds")
+        built = '\n[feeds.built]\nkind = "folder"\nurl = "~/builds"\n'
+    manifest.write_text(LANGUAGES + built)
+    began = time.monotonic()
+    code, shown, _ = untouched.person(
+        "zesty-anchor", "provision", "--yes", "--trust", "workstation.toml", passwords=(PASSWORD,),
+        patience=2 * 3600,
+    )  # fmt: skip
+    print(f"provisioned in {time.monotonic() - began:.0f} s")
+    assert code == 0, shown[-4000:]
+    kept = untouched.home / ".cache/zesty-anchor/builds"
+    if kept.is_dir():
+        shutil.copytree(kept, handed, dirs_exist_ok=True)
+    for what, line in PAGES.items():
+        told = untouched.fresh("bash", line)
+        print(what, told)
+        assert re.search(PAGES_SAY[what], told, re.MULTILINE), (what, told)
+    manifest.write_text(LANGUAGES + built + PAGE_CHECKS)
+    code, shown, _ = untouched.person("zesty-anchor", "provision", "--yes", "--trust", "workstation.toml")
+    assert code == 0, shown
+
+
+def test_next_behind_a_companys_proxy(untouched: Untouched) -> None:
+    """All that goes out goes through a proxy that looks into TLS, under an authority that the system's store
+    alone knows.
+    """
+    with proxy() as (company, authority):
+        shutil.copy(authority, untouched.root / "usr/local/share/ca-certificates/quay.crt")
+        untouched.inside("update-ca-certificates")
+        way = f"https_proxy={company.address}"
+        for line in commands()[:3]:
+            code, shown, _ = untouched.person("env", way, "bash", "-c", line, passwords=(PASSWORD, PASSWORD))
+            assert code == 0, f"{line}\n{shown}"
+        manifest = untouched.home / "workstation.toml"
+        manifest.write_text(f'{MANIFEST}\n[variables]\nhttps_proxy = "{company.address}"\n')
+        words = ("zesty-anchor", "provision", "--yes", "--trust", "workstation.toml")
+        code, shown, _ = untouched.person("env", way, *words, passwords=(PASSWORD,))
+        assert code == 0, shown
+        company.hosts.clear()
+        for what in (
+            "versions",
+            "a generator",
+            "its packages",
+            "a global package",
+            "a page on a port",
+            "a jar",
+        ):
+            told = untouched.fresh("bash", TYPED[what])
+            print(what, told)
+            assert re.search(SAYS[what], told, re.MULTILINE), (what, told)
+        code, shown, _ = untouched.person("env", way, "zesty-anchor", "verify", "--online", "-v")
+        assert code == 0 and "node's package tool fetches a package" in shown, shown
+        told = untouched.fresh("bash", "cd $(mktemp -d) && python3 -m venv q && q/bin/pip install six")
+        assert "Successfully installed six" in told, told
+        assert len(set(company.hosts)) > 1, company.hosts
