@@ -40,17 +40,18 @@ class Setting:
         self.quiet: bool = given.pop("quiet", False)
         self.as_json: bool = given.pop("as_json", False)
         self.colour: str = given.pop("colour", "auto")
+        self.plain: bool = given.pop("plain", False)
         self.verbose: bool = given.pop("verbose", False)
 
     @property
     def out(self) -> paint.Paint:
         """Where results go."""
-        return paint.out(self.colour, os.environ)
+        return paint.out(self.colour, os.environ, plain=self.plain)
 
     @property
     def err(self) -> paint.Paint:
         """Where all else goes."""
-        return paint.err(self.colour, os.environ)
+        return paint.err(self.colour, os.environ, plain=self.plain)
 
     @contextmanager
     def opened(self, there: str | None = None) -> Iterator[tuple[Workstation, Person]]:
@@ -161,6 +162,7 @@ _COMMON = (
         show_default=True,
         help="When to colour the output.",
     ),
+    click.option("--plain", is_flag=True, help="Print one fact a line, without colours or columns."),
 )
 
 

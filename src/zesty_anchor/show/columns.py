@@ -34,15 +34,25 @@ def fetch_columns() -> None:
 
 
 def columns(
-    paint: Paint, rows: Sequence[Sequence[str | Bar]], least: Sequence[int] = (), indent: int = 2
+    paint: Paint,
+    rows: Sequence[Sequence[str | Bar]],
+    least: Sequence[int] = (),
+    indent: int = 2,
+    heads: Sequence[str] = (),
 ) -> None:
     """Write rows below each other in columns, each at least so wide (in columns of the terminal). On a
     terminal the last one is wrapped at words within its column. Where a row does not fit so, each row becomes
     a record: its cells one after the other, on as many lines as they need. No word is ever broken, so that a
-    path can be copied. All rows have as many cells as the first one.
+    path can be copied. All rows have as many cells as the first one. ``heads`` are the names of the columns.
+    In plain text each row is a line of its own, in words.
     """
     if not rows:
         return
+    if paint.plain:
+        for fact in rows:
+            paint.write(_in_words(fact, heads))
+        return
+    rows = [[paint.faint(head) for head in heads], *rows] if heads else rows
     from rich.ansi import AnsiDecoder
     from rich.cells import cell_len
     from rich.console import Console
@@ -89,6 +99,19 @@ def columns(
         console.print(grid)
     for line in caught.get().splitlines():
         print((" " * indent + line).rstrip(), file=paint.stream)
+
+
+def _in_words(row: Sequence[str | Bar], heads: Sequence[str]) -> str:
+    """A row as one line: each cell behind the name of its column, or all of them behind the first."""
+    named = [
+        (heads[place] if place < len(heads) else "", cell.strip())
+        for place, cell in enumerate(row)
+        if isinstance(cell, str) and cell.strip()
+    ]
+    if heads:
+        return ", ".join(f"{head} {cell}".strip() for head, cell in named)
+    first, *rest = [cell for _, cell in named] or [""]
+    return f"{first}: {', '.join(rest)}" if rest else first
 
 
 def _record(paint: Paint, console: Console, cells: Sequence[Text], indent: int) -> None:

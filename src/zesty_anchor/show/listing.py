@@ -94,10 +94,8 @@ def newer(paint: Paint, found: Sequence[Newer], today: str) -> None:
         ]
         for each in found
     ]
-    heads = [
-        paint.faint(head) for head in ("runtime", "want", "installed", "newer", "outside your range", "")
-    ]
-    columns(paint, [heads, *rows], [10, 8, 10, 8])
+    heads = ("runtime", "want", "installed", "newer", "outside your range", "")
+    columns(paint, rows, [10, 8, 10, 8], heads=heads)
 
 
 def newer_next(

@@ -171,8 +171,7 @@ def _elsewhere(paint: Paint, found: Sequence[Elsewhere], shown: Callable[[str], 
         ways = [paint.name(instead), *([f"or {paint.name(lasting)}"] if lasting else [])]
         runs = shown(path) if path else paint.look("not found")
         rows.append([_places(places), runs, " ".join(ways) if instead else ""])
-    heads = [paint.faint(head) for head in ("by", "runs", "to run the active one, write")]
-    columns(paint, [heads, *rows], [6, 12])
+    columns(paint, rows, [6, 12], heads=("by", "runs", "to run the active one, write"))
 
 
 def _places(places: Sequence[str]) -> str:
@@ -193,16 +192,24 @@ def _lettered(paint: Paint, found: Traced, shown: Callable[[str], str]) -> None:
     }
     if len(winning) == 1 and all(pair in letters for pair in found.asked):
         paint.write(f"every new shell ({', '.join(dict.fromkeys(s for s, _ in found.asked))}) to")
-    else:
+    elif not paint.plain:
         _grid(paint, found.asked, letters)
     single = len(winning) == 1 and all(pair in letters for pair in found.asked)
     rows = [
-        [" " if single else letter, *_told(paint, each, shown)]
+        [" " if single else _in_ways(each.first_in) if paint.plain else letter, *_told(paint, each, shown)]
         for each, letter in zip(winning, ascii_uppercase, strict=False)
     ]
     shadowed = [each for each in found.answers if not each.first_in]
     rows += [["", *_told(paint, each, shown, "shadowed everywhere")] for each in shadowed]
     columns(paint, rows, [1])
+
+
+def _in_ways(pairs: Sequence[tuple[str, str]]) -> str:
+    """The shells, with the ways of starting each, in words."""
+    found: dict[str, list[str]] = {}
+    for shell, way in pairs:
+        found.setdefault(shell, []).append(way)
+    return "in " + ", ".join(f"{shell} ({'; '.join(ways)})" for shell, ways in found.items())
 
 
 def _grid(paint: Paint, asked: Sequence[tuple[str, str]], letters: Mapping[tuple[str, str], str]) -> None:

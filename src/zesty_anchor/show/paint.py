@@ -23,6 +23,10 @@ _PLACE = re.compile(r"(?<![\w/.~:])(~?/[^\s:,;'\"()]+)(:\d+)")
 """A file and its line, as they are shown."""
 
 
+_LABEL = re.compile(r"^( *[A-Za-z]+(?: [A-Za-z]+)*:?) {2,}(?=\S)")
+"""A word in front of a line, with the blanks that make a column of what stands behind."""
+
+
 def takes_links(environ: Mapping[str, str]) -> bool:
     """Whether a terminal makes links of what says so (the de facto standard of terminals, "OSC 8"); any other
     may show the letters. Pure.
@@ -60,12 +64,15 @@ def _plain(text: str) -> str:
 
 class Paint:
     """Styles text for one stream. ``colour`` is auto, always or never; auto honours NO_COLOR and needs a
-    terminal.
+    terminal. ``plain`` is for a screen reader: no colours, columns or lines that are written anew.
     """
 
-    def __init__(self, stream: TextIO, colour: str, environ: Mapping[str, str]) -> None:
+    def __init__(
+        self, stream: TextIO, colour: str, environ: Mapping[str, str], *, plain: bool = False
+    ) -> None:
         self.stream = stream
-        self.terminal = stream.isatty()
+        self.plain = plain
+        self.terminal = stream.isatty() and not plain
         self.rewrites = self.terminal and environ.get("TERM", "dumb") != "dumb"
         """Whether a line that was written can be written anew."""
         self.width = _width(stream) if self.terminal else 0
@@ -73,7 +80,8 @@ class Paint:
         self.home = environ.get("HOME", "")
         self.links = self.rewrites and takes_links(environ)
         """Whether a file with its line can be opened from the terminal."""
-        self.on = colour == "always" or (colour == "auto" and self.terminal and not environ.get("NO_COLOR"))
+        auto = colour == "auto" and self.terminal and not environ.get("NO_COLOR")
+        self.on = not plain and (colour == "always" or auto)
 
     def _styled(self, text: str, **style: object) -> str:
         if not self.on or not text:
@@ -108,6 +116,9 @@ class Paint:
 
     def write(self, text: str = "") -> None:
         """A line on the stream; on a terminal, wrapped between words."""
+        if self.plain:
+            print(self.shown(_LABEL.sub(r"\1 ", text, count=1)).lstrip(" "), file=self.stream)
+            return
         for line in self._wrapped(text):
             print(self.shown(line), file=self.stream)
 
@@ -142,14 +153,18 @@ class Paint:
         return _PLACE.sub(lambda found: _link(found, self.home), text) if self.links else text
 
 
-def out(colour: str, environ: Mapping[str, str]) -> Paint:
+PLAIN = "ZESTY_ANCHOR_PLAIN"
+"""The variable that asks for plain text in every command, whatever its value."""
+
+
+def out(colour: str, environ: Mapping[str, str], *, plain: bool = False) -> Paint:
     """For results."""
-    return Paint(sys.stdout, colour, environ)
+    return Paint(sys.stdout, colour, environ, plain=plain or bool(environ.get(PLAIN)))
 
 
-def err(colour: str, environ: Mapping[str, str]) -> Paint:
+def err(colour: str, environ: Mapping[str, str], *, plain: bool = False) -> Paint:
     """For all else."""
-    return Paint(sys.stderr, colour, environ)
+    return Paint(sys.stderr, colour, environ, plain=plain or bool(environ.get(PLAIN)))
 
 
 def _width(stream: TextIO) -> int:

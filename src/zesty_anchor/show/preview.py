@@ -81,16 +81,17 @@ def _own(paint: Paint, group: list[ChangeReport], seen: Plan, home: str) -> None
         ("commands", ", ".join(commands)),
         ("variables", ", ".join(name for name, _ in wanted.by_default)),
         ("on PATH", ", ".join(folders)),
-        ("not found by", _unreached(seen, commands)),
+        ("not found by", _unreached(seen)),
     ]
     columns(paint, [[name, paint.faint(_short(what))] for name, what in rows if what], [18])
 
 
-def _unreached(seen: Plan, commands: list[str]) -> str:
+def _unreached(seen: Plan) -> str:
     """Where the commands are not found, and which command tells what to write there."""
-    if not seen.unreached or not commands:
+    first = next((command for version in seen.wanted.defaults for command in version.recipe.commands), "")
+    if not seen.unreached or not first:
         return ""
-    return f"{', '.join(seen.unreached)}; zesty-anchor trace {commands[0]} shows what to write there"
+    return f"{', '.join(seen.unreached)}; zesty-anchor trace {first} shows what to write there"
 
 
 def _short(text: str, most: int = 120) -> str:

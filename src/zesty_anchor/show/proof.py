@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 
 from zesty_anchor.proof.result import HERE, PROGRAMS, Cause, Proof, ShellResult, in_short, starts_of
 from zesty_anchor.proof.verified import PROVISION, Drift, Verified
@@ -49,6 +49,9 @@ def matrix(paint: Paint, proof: Proof, *, failed: bool = False) -> None:
     if not failed:
         starts = [f"{max(result.startup_ms for result in group):.0f} ms" for group in groups]
         heads += [["started in", *(count(len(g), "way") for g in groups)], ["up after", *starts]]
+    if paint.plain:
+        _in_words(paint, marks, failed=failed)
+        return
     rows = [[paint.faint(cell) for cell in head] for head in heads]
     for name, by_shell in marks.items():
         rows.append([name, *(_cell(paint, by_shell.get(shell, []), failed) for shell in shells)])
@@ -60,6 +63,15 @@ def matrix(paint: Paint, proof: Proof, *, failed: bool = False) -> None:
         ways.setdefault("; ".join(result.context for result in group if result.context), []).append(name)
     for way, names in ways.items():
         paint.write(paint.faint(f"  {', '.join(names)}: {way}") if way else "")
+
+
+def _in_words(paint: Paint, marks: Mapping[str, Mapping[str, list[bool]]], *, failed: bool) -> None:
+    """A line a check: in which shells it passed, and in which it did not."""
+    for name, by_shell in marks.items():
+        answers: dict[str, list[str]] = {}
+        for shell, found in by_shell.items():
+            answers.setdefault(_cell(paint, found, failed), []).append(shell)
+        paint.write(f"{name}: " + "; ".join(f"{a} in {', '.join(s)}" for a, s in answers.items() if a))
 
 
 def _cell(paint: Paint, marks: list[bool], failed: bool) -> str:

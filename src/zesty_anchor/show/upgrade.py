@@ -28,8 +28,7 @@ def beyond(paint: Paint, found: Sequence[Beyond]) -> None:
         rows = [
             [f"{e.runtime} {e.version}", f'"{e.line}"', f'"{e.want}"', paint.name(e.place)] for e in found
         ]
-        heads = [paint.faint(head) for head in ("to get", "write", "in place of", "at")]
-        columns(paint, [heads, *rows], [14, 8, 12])
+        columns(paint, rows, [14, 8, 12], heads=("to get", "write", "in place of", "at"))
 
 
 def pinned(paint: Paint, found: Sequence[Project]) -> None:
@@ -41,5 +40,5 @@ def pinned(paint: Paint, found: Sequence[Project]) -> None:
     ]
     if rows:
         paint.write()
-        heads = [paint.faint(head) for head in ("pinned in", "runtime", "want", "installed", "newer")]
-        columns(paint, [heads, *rows], [20, 8, 6, 9])
+        heads = ("pinned in", "runtime", "want", "installed", "newer")
+        columns(paint, rows, [20, 8, 6, 9], heads=heads)

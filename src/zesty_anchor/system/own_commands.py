@@ -21,7 +21,7 @@ class Own(NamedTuple):
     options: tuple[str, ...] = ()
 
 
-_ALL = ("-v", "--verbose", "-q", "--quiet", "--json", "--colour", "-h", "--help")
+_ALL = ("-v", "--verbose", "-q", "--quiet", "--json", "--colour", "--plain", "-h", "--help")
 _MANIFEST = (*_ALL, "-m", "--manifest", "--offline")
 _WORK = (*_MANIFEST, "-j", "--jobs", "-y", "--yes", "--trust")
 _ASKS = (*_ALL, "-y", "--yes")
