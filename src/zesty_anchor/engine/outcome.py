@@ -45,7 +45,8 @@ class Outcome(msgspec.Struct, frozen=True):
     """What a provisioning did. ``reload`` is the line that brings the current shell up to date, if one must;
     ``errands`` are the commands for an administrator, where there was no way to privilege. ``about`` are the
     commands that it was done for (None: all of the manifest): their checks decide whether it was well, and no
-    others.
+    others. ``seconds`` is how long the run took: its changes and their verification, without what was looked
+    up and asked before (where there was no run, how long it took to see that).
     """
 
     changes: tuple[ChangeReport, ...]

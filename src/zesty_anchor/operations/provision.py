@@ -113,4 +113,6 @@ def provision(
         outcome = Outcome((), notices=plan.notices)
         bring_answers_in_step(workstation, machine)
     notices = (*followed, *outcome.notices)
-    return msgspec.structs.replace(outcome, notices=notices, seconds=time.monotonic() - began)
+    return msgspec.structs.replace(
+        outcome, notices=notices, seconds=outcome.seconds or time.monotonic() - began
+    )

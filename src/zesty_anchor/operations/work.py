@@ -4,6 +4,7 @@ home.
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 from functools import partial
 
@@ -104,11 +105,11 @@ class Work:
         self._planner.access = access
 
     def _run(self, granted: Granted, journal: Journal, plan: Plan, machine: Machine) -> Outcome:
-        before = resolved(self._workstation.locations)
+        before, began = resolved(self._workstation.locations), time.monotonic()
         with one_run(journal, self._person, self._workstation, granted, self._offers) as runner:
             done = tuple(runner.stage(self._first))
             if not all(each.well for each in done):
-                return Outcome(done, notices=tuple(runner.notices))
+                return Outcome(done, notices=tuple(runner.notices), seconds=time.monotonic() - began)
             if touched := {fact for change in self._first for fact in change.touches}:
                 machine = machine.again(touched)
                 plan = self._planner.plan(machine, journal.resolutions(), self._answers)
@@ -149,11 +150,13 @@ class Work:
                     f"all of this run was undone, because {_why(outcome)}",
                 )
                 outcome = msgspec.structs.replace(outcome, changes=undone, notices=notices)
+        seconds = time.monotonic() - began
         proved = outcome.proof is not None
         locations = self._workstation.locations
         changed = describe_changes(before, resolved(locations), locations) if stages.shells_changed else ()
         return msgspec.structs.replace(
             outcome,
+            seconds=seconds,
             notices=(*outcome.notices, *(plan.notices if proved else ()), *changed),
             reload=line_for_this_shell(self._workstation)
             if stages.shells_changed and proved and not undone
