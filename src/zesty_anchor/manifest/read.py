@@ -41,9 +41,10 @@ def find(
     personal: Path,
     provisioned: Path | None = None,
     pins: Callable[[Path], bool] | None = None,
+    home: Path | None = None,
 ) -> Path:
-    """The manifest to use: the given file, else the first one upward from ``folder``, else the personal one,
-    else the one that was ``provisioned`` last. A file that only ``pins`` versions is a project's, if there is
+    """The manifest to use: the given file, else the first one upward from ``folder``, else the personal one
+    (in the folder ``personal``, or in the ``home``), else the one that was ``provisioned`` last. A file that only ``pins`` versions is a project's, if there is
     another.
 
     Raises ``NoManifest`` where there is none, ``UsageProblem`` where the given one is not there.
@@ -54,7 +55,8 @@ def find(
         raise UsageProblem(
             f"there is no manifest at {given}", advice=f"name an existing file: -m path/to/{FILE_NAME}"
         )
-    others = [file for file in (personal / FILE_NAME, provisioned) if file is not None and file.is_file()]
+    own = (personal / FILE_NAME, home / FILE_NAME if home is not None else None, provisioned)
+    others = [file for file in own if file is not None and file.is_file()]
     upward = [each / FILE_NAME for each in (folder, *folder.parents) if (each / FILE_NAME).is_file()]
     for file in upward:
         if file in others or not others or pins is None or not pins(file):

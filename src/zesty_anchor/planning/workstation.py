@@ -108,7 +108,8 @@ def with_manifest_here(bare: Workstation, given: Path | None) -> Workstation:
     from zesty_anchor.manifest.read import find
     from zesty_anchor.manifest.toml_file import read_text
 
-    file = find(given, bare.folder, bare.locations.config, _provisioned(bare), _only_pins).absolute()
+    places = bare.locations
+    file = find(given, bare.folder, places.config, _provisioned(bare), _only_pins, places.home).absolute()
     return with_manifest(bare, file, read_text(file))
 
 
