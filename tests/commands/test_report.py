@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+import pwd
 import re
 import subprocess
 from html.parser import HTMLParser
@@ -15,6 +16,7 @@ from tests.conftest import Desk
 from zesty_anchor.engine.past_runs import PastChange, PastRun
 from zesty_anchor.proof.result import Cause, CheckResult, Proof, ShellResult
 from zesty_anchor.show.report import causes, matrix, timeline
+from zesty_anchor.show.ticket import in_markdown
 
 MANIFEST = """
 [variables]
@@ -217,3 +219,31 @@ def test_figures_and_tables_of_facts() -> None:
         ""),
     ]  # fmt: skip
     assert json.dumps(bars)
+
+
+def test_markdown_for_a_ticket_names_nobody(told: Desk, tmp_path: Path) -> None:
+    user, host = pwd.getpwuid(os.geteuid()).pw_name, os.uname().nodename
+    text = told.run("report", "--markdown").out
+    lines = text.splitlines()
+    assert lines[:2] == ["<!-- zesty-anchor report -->", "# Some checks failed"]
+    assert re.search(r"^## Cause 1: ", text, re.MULTILINE) and re.search(r"^1\. `", text, re.MULTILINE)
+    assert "| kelp | 4.2.1 |" in text and text.count("<details>") == text.count("</details>") == 3
+    assert str(told.home) not in text and "nobody-else-s-business" not in text
+    assert not re.search(rf"(?<![\w-])({re.escape(user)}|{re.escape(host)})(?![\w-])", text)
+    file = tmp_path / "ticket.md"
+    assert told.run("report", "--markdown", str(file)).code == 0 and file.read_text()[:4] == "<!--"
+    assert told.run("report", "--markdown", "--names", str(file)).code == 0
+    mine = tmp_path / "notes.md"
+    mine.write_text("# Mine\n")
+    refused = told.run("report", "--markdown", str(mine))
+    assert refused.code == 2 and mine.read_text() == "# Mine\n" and "not a report" in refused.err
+
+
+def test_nothing_of_a_text_is_markup() -> None:
+    cause = Cause("[x](y)", "~/a_b_c", 3, "a")
+    check = CheckResult("a | b *c*", False, "`x`", "two\nlines | <b>", cause)
+    (told,) = causes(Proof(False, (ShellResult("bash", "login", False, 1.0, (check,)),)))
+    assert [line for line in in_markdown(1, told) if line] == [
+        r"## Cause 1: \[x\](y)", "- at `~/a_b_c:3`: `a`", r"- fails: a \| b \*c\*", "- in: bash (login)",
+        "- expected: `` `x` ``", "- observed: `two lines | <b>`",
+    ]  # fmt: skip

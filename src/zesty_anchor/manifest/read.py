@@ -44,8 +44,8 @@ def find(
     home: Path | None = None,
 ) -> Path:
     """The manifest to use: the given file, else the first one upward from ``folder``, else the personal one
-    (in the folder ``personal``, or in the ``home``), else the one that was ``provisioned`` last. A file that only ``pins`` versions is a project's, if there is
-    another.
+    (in the folder ``personal``, or in the ``home``), else the one that was ``provisioned`` last. A file that
+    only ``pins`` versions is a project's, if there is another.
 
     Raises ``NoManifest`` where there is none, ``UsageProblem`` where the given one is not there.
     """

@@ -80,7 +80,7 @@ def page(found: Report, home: Path) -> str:
         trim_blocks=True,
         lstrip_blocks=True,
     )
-    environment.filters |= {"plain": plain, "when": _when, "amount": amount, "lasted": lasted, "count": count}
+    environment.filters |= {"plain": plain, "when": when, "amount": amount, "lasted": lasted, "count": count}
     proof = found.verified.proof
     last = next((run for run in found.runs if not run.undone), None)
     return environment.get_template("report.html.j2").render(
@@ -97,7 +97,8 @@ def page(found: Report, home: Path) -> str:
     )
 
 
-def _when(moment: float) -> str:
+def when(moment: float) -> str:
+    """A moment (seconds since 1970) as this machine's clock has it."""
     return f"{datetime.datetime.fromtimestamp(moment).astimezone():%Y-%m-%d %H:%M %Z}"
 
 
