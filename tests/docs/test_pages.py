@@ -5,6 +5,7 @@ site is built.
 from __future__ import annotations
 
 import importlib.util
+import json
 import os
 import re
 import shutil
@@ -15,7 +16,7 @@ from typing import Any
 
 import pytest
 
-from tests.conftest import Desk
+from tests.conftest import PROGRAMS, Desk
 from tests.fleet import Fleet
 from zesty_anchor.demo.home import furnish
 from zesty_anchor.demo.wares import compiler
@@ -85,6 +86,7 @@ def with_machines(folder: Path, desk: Desk) -> None:
         ("questions", ("provision", "--trust", "workstation.toml")),
         ("upgrade", ("provision", "--trust", "workstation.toml")),
         ("ci", ()),
+        ("coming", ()),
         pytest.param("team", (), marks=AS_ROOT),
     ],
 )
@@ -99,7 +101,7 @@ def test_the_commands_of_a_page_print_what_it_says(
     if page == "team":
         with_machines(tmp_path, desk)
     commands = commands_of(DOCS / f"{page}.md")
-    assert len(commands) > 6
+    assert len(commands) > (2 if page == "coming" else 6)
     for command, said in commands:
         done = subprocess.run(
             ["bash", "-c", command],
@@ -145,3 +147,37 @@ def test_the_site_is_built_without_a_warning(tmp_path: Path) -> None:
     )  # fmt: skip
     assert done.returncode == 0, done.stdout + done.stderr
     assert "throwaway home" in (tmp_path / "site/tutorial.html").read_text()
+    for file in (tmp_path / "site").glob("*.html"):
+        text = file.read_text()
+        assert "<script" not in text and not re.search(r'(?:src|href)="https?://(?!github)', text), file
+        if file.name != "404.html":
+            landmarks = re.findall(r"<(header|main|nav|footer)\b", text)
+            assert {"header", "main", "nav", "footer"} <= set(landmarks) and '<html lang="en">' in text, file
+            assert text.index('href="#content"') < text.index("<header"), "the first stop of the Tab key"
+
+
+SEEN = Path(__file__).with_name("seen.js").read_text()
+
+
+@pytest.mark.needs("chromium")
+@pytest.mark.parametrize("width", [500, 1280])
+@pytest.mark.parametrize("dark", [False, True])
+def test_a_page_can_be_read_on_a_phone_and_in_the_dark(tmp_path: Path, width: int, *, dark: bool) -> None:
+    mkdocs = [str(Path(sys.executable).parent / "mkdocs"), "build", "--quiet"]
+    subprocess.run([*mkdocs, "--site-dir", str(tmp_path / "site")], cwd=ROOT, check=True, capture_output=True)
+    night = ["--blink-settings=preferredColorScheme=0"] if dark else []
+    for name in ("index", "manifest", "benchmarks"):
+        page = tmp_path / f"site/{name}.html"
+        page.write_text(page.read_text().replace("</body>", f"<script>{SEEN}</script></body>"))
+        done = subprocess.run(
+            [PROGRAMS["chromium"], "--headless=new", "--no-sandbox", "--disable-gpu",
+             "--virtual-time-budget=3000", f"--user-data-dir={tmp_path / 'profile'}", *night,
+             f"--window-size={width},800", "--dump-dom", page.as_uri()],
+            env={"HOME": str(tmp_path), "PATH": "/usr/bin:/bin"},
+            capture_output=True, text=True, check=True, timeout=120,
+        )  # fmt: skip
+        title = re.search(r"<title>(\{.*?\})</title>", done.stdout)
+        assert title is not None, done.stdout[:300]
+        seen = json.loads(title[1].replace("&quot;", '"'))
+        assert seen["wide"] <= seen["window"] and seen["dark"] is dark, (name, seen)
+        assert seen["contrast"] >= 4.5, (name, seen)
