@@ -21,5 +21,7 @@ window.onload = () => {
     contrast = Math.min(contrast, (both[0] + 0.05) / (both[1] + 0.05));
   }
   const dark = matchMedia("(prefers-color-scheme: dark)").matches;
-  document.title = JSON.stringify({ wide: document.documentElement.scrollWidth, window: innerWidth, contrast, dark });
+  const menu = document.querySelector("header .menu").offsetWidth > 0;
+  const wide = document.documentElement.scrollWidth;
+  document.title = JSON.stringify({ wide, window: innerWidth, contrast, dark, menu });
 };
