@@ -12,7 +12,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import Desk
+from tests.conftest import PROGRAMS, Desk
 from zesty_anchor.engine.past_runs import PastChange, PastRun
 from zesty_anchor.proof.result import Cause, CheckResult, Proof, ShellResult
 from zesty_anchor.show.report import causes, matrix, timeline
@@ -247,3 +247,21 @@ def test_nothing_of_a_text_is_markup() -> None:
         r"## Cause 1: \[x\](y)", "- at `~/a_b_c:3`: `a`", r"- fails: a \| b \*c\*", "- in: bash (login)",
         "- expected: `` `x` ``", "- observed: `two lines | <b>`",
     ]  # fmt: skip
+
+
+@pytest.mark.needs("chromium")
+def test_it_prints_on_two_pages_and_what_is_well_is_folded(told: Desk, tmp_path: Path) -> None:
+    file = tmp_path / "page.pdf"
+    subprocess.run(
+        [PROGRAMS["chromium"], "--headless=new", "--no-sandbox", "--disable-gpu", "--no-pdf-header-footer",
+         f"--user-data-dir={tmp_path / 'profile'}", f"--print-to-pdf={file}",
+         (told.home / "page.html").as_uri()],
+        env={"HOME": str(tmp_path), "PATH": "/usr/bin:/bin"}, check=True, capture_output=True, timeout=120,
+    )  # fmt: skip
+    assert 1 <= len(re.findall(rb"/Type\s*/Page[^s]", file.read_bytes())) <= 2
+    page = (told.home / "page.html").read_text()
+    order = [
+        page.index(f'<h2 id="{name}">') for name in ("next", "proof", "altered", "asked", "path", "runs")
+    ]
+    assert order == sorted(order)
+    assert re.search(r"<details><summary>\d+ checks passed in every shell</summary>", page)
