@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import subprocess
 from collections.abc import Callable
 from pathlib import Path
 
@@ -112,6 +113,47 @@ def test_a_base_at_an_address_is_known_by_its_digest(desk: Desk, make_feed: Call
     desk.well("provision", "--trust", "workstation.toml")
     assert told(desk, 'kelp --version; echo "$GAUGE"') == ["kelp 3.6.2", "north quay"]
     assert "Nothing to do" in desk.well("provision", "--offline").out
+
+
+@pytest.mark.needs("git")
+def test_a_base_in_a_repository_is_known_by_its_commit(desk: Desk, tmp_path: Path) -> None:
+    repository = tmp_path / "team"
+
+    def git(*words: str) -> str:
+        who = ("-c", "user.name=Tide Desk", "-c", "user.email=desk@tide.example")
+        command = ["git", "-C", str(repository), *who, *words]
+        return subprocess.run(command, check=True, capture_output=True, text=True).stdout.strip()
+
+    (repository / "desks").mkdir(parents=True)
+    (repository / "desks/quay.toml").write_text(TEAM.format(url=desk.url))
+    git("init", "-q")
+    git("add", ".")
+    git("commit", "-q", "-m", "the desk")
+    commit = git("rev-parse", "HEAD")
+    base = f'git = "file://{repository}", file = "desks/quay.toml"'
+    desk.write(f"base = {{ {base} }}\n")
+    refused = desk.run("preview")
+    assert refused.code == 2 and "without its commit" in refused.err and "git ls-remote" in refused.err
+    desk.write(f'base = {{ {base}, commit = "{"0" * 40}" }}\n')
+    refused = desk.run("preview")
+    assert refused.code == 2 and f"{desk.home}/workstation.toml:1" in refused.err, refused.err
+    desk.write(f'base = {{ {base}, commit = "{commit}" }}\n')
+    never = desk.run("preview", "--offline")
+    assert never.code == 2 and "is not cached" in never.err
+    desk.well("provision", "--trust", "workstation.toml")
+    assert told(desk, 'kelp --version; echo "$GAUGE"') == ["kelp 3.6.2", "north quay"]
+    (repository / "desks/quay.toml").write_text("[variables]\nGAUGE = 'another'\n")
+    git("commit", "-q", "-a", "-m", "another")
+    assert "Nothing to do" in desk.well("provision", "--offline").out, "a later commit changes nothing here"
+    later = git("rev-parse", "HEAD")
+    desk.write(f'base = {{ {base}, commit = "{later}" }}\n')
+    asked = desk.run("provision")
+    assert asked.code == 5 and "GAUGE" in asked.err, "another base is agreed to"
+    for wrong in ('file = "../x"', 'file = "/etc/passwd"', "depth = 1"):
+        desk.write(f'base = {{ git = "file://{repository}", commit = "{commit}", {wrong} }}\n')
+        assert "no repository with a file in it" in desk.run("preview").err
+    desk.write(f'base = {{ git = "file://{repository}", commit = "{commit}", file = "none.toml" }}\n')
+    assert "has no file none.toml in commit" in desk.run("preview").err
 
 
 def test_one_manifest_in_place_of_another_is_asked_about_with_the_line_for_both(desk: Desk) -> None:

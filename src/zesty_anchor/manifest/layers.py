@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import copy
 import os
+import re
 import tomllib
 from collections.abc import Callable, Iterator, Mapping
 from pathlib import Path
@@ -23,11 +24,15 @@ from zesty_anchor.system.problem import Problem, Problems, UsageProblem
 
 Steps = tuple[Step, ...]
 Fetch = Callable[[str, str], bytes]
-"""Gives the text at an address, whose digest (``sha256:hex``) is known."""
+"""Gives the text at an address, whose digest (``sha256:hex``) is known; or that of a file in a repository
+(``ADDRESS#FILE``), of which the commit (``commit:hex``) is.
+"""
 
 _OWN_KEYS = ("base", "firm", "on")
 """The keys that say how texts are put together; all others are of the manifest that they come to."""
 _MOST_BASES = 8
+_COMMIT = re.compile(r"\A[0-9a-f]{40}(?:[0-9a-f]{24})?\Z")
+_IN_GIT = 'base = { git = "https://…", commit = "…" }, with all digits of the commit'
 _SAME = {"checks": ("name",), "settings": ("file", "key"), "hosts": ("name", "port")}
 """By which keys a table of a list takes the place of one of the base."""
 _OWN_FIRST = {("path", "first")}
@@ -110,7 +115,9 @@ class _Reading:
 
     def _base(self, layer: Layer, base: Any, path: Steps) -> None:
         address, digest = (base.get("url"), base.get("digest")) if isinstance(base, dict) else (base, None)
-        if not isinstance(address, str) or (isinstance(base, dict) and base.keys() - {"url", "digest"}):
+        if isinstance(base, dict) and "git" in base:
+            self._of_repository(layer, base, path)
+        elif not isinstance(address, str) or (isinstance(base, dict) and base.keys() - {"url", "digest"}):
             self._wrong(layer, path, "base names no file", 'write base = "../team/workstation.toml"')
         elif address.startswith(("https://", "http://")):
             self._fetched(layer, address, digest, path)
@@ -124,8 +131,19 @@ class _Reading:
             else:
                 self.read(read_text(file), file)
 
+    def _of_repository(self, layer: Layer, base: dict[str, Any], path: Steps) -> None:
+        address, commit, file = base["git"], base.get("commit"), base.get("file", "workstation.toml")
+        inside = isinstance(file, str) and not file.startswith("/") and ".." not in file.split("/")
+        if not isinstance(address, str) or base.keys() - {"git", "commit", "file"} or not inside:
+            self._wrong(layer, path, "base names no repository with a file in it", f"write {_IN_GIT}")
+        elif not isinstance(commit, str) or not _COMMIT.match(commit):
+            what = f"the base in {address} is named without its commit"
+            self._wrong(layer, path, what, f"git ls-remote {address} lists them; then write {_IN_GIT}")
+        else:
+            self._fetched(layer, f"{address}#{file}", f"commit:{commit}", path)
+
     def _fetched(self, layer: Layer, address: str, digest: Any, path: Steps) -> None:
-        if not isinstance(digest, str) or not digest.startswith("sha256:"):
+        if not isinstance(digest, str) or not digest.startswith(("sha256:", "commit:")):
             advice = f'read it, then write: base = {{ url = "{address}", digest = "sha256:…" }}'
             self._wrong(layer, path, f"the base {address} is named without its digest", advice)
         elif address in self._way:

@@ -226,6 +226,12 @@ Digest = Annotated[
 ]
 
 
+Commit = Annotated[
+    str,
+    msgspec.Meta(pattern=r"\A[0-9a-f]{40}([0-9a-f]{24})?\Z", description="all 40 (or 64) digits of a commit"),
+]
+
+
 class Manager(Part, frozen=True):
     """``[managers.NAME]``: a version manager. ``script`` is the address of its installer, where no feed lists
     it, and ``reviewed`` the digest of the installer that a person has read.
@@ -415,14 +421,24 @@ class MirrorPlace(Part, frozen=True):
 
 
 class Base(Part, frozen=True):
-    """``base``: another manifest, at an address."""
+    """``base``: another manifest, at an address (``url`` and ``digest``), or in a repository (``git`` and
+    ``commit``).
+    """
 
-    url: str
+    url: str = ""
     """The address of the base. Example: ``"https://desk.example/workstation.toml"``."""
-    digest: Digest
+    digest: Digest | None = None
     """The digest of its text: another text is refused. Example:
     ``"sha256:0000000000000000000000000000000000000000000000000000000000000000"``.
     """
+    git: str = ""
+    """The address of a repository that the base is in. Example: ``"https://desk.example/team.git"``."""
+    commit: Commit | None = None
+    """The commit of the repository, with all its digits: whoever changes a tag or a branch changes nothing
+    here. Example: ``"0123456789abcdef0123456789abcdef01234567"``.
+    """
+    file: str = "workstation.toml"
+    """The file in the repository. Example: ``"desks/workstation.toml"``."""
 
 
 class Manifest(Part, frozen=True):
