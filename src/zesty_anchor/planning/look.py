@@ -5,10 +5,12 @@ from __future__ import annotations
 import os
 from collections.abc import Mapping, Sequence
 from pathlib import Path
+from typing import Any
 
 import msgspec
 
-from zesty_anchor.manifest.model import SYSTEM
+from zesty_anchor.manifest.model import SYSTEM, Manifest
+from zesty_anchor.manifest.outside import Unknown, with_outside
 from zesty_anchor.manifest.recipe import Recipe
 from zesty_anchor.manifest.wanted import Wanted, WantedVersion, expand, packages_of, put_together
 from zesty_anchor.planning.builder import builder_recipe
@@ -17,7 +19,10 @@ from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.survey.footprint import used_shells
 from zesty_anchor.survey.machine import Machine, left_out, shells_to_use
 from zesty_anchor.system.host import host, system_authorities
+from zesty_anchor.system.pam_environment import unfit
 from zesty_anchor.system.problem import UsageProblem
+
+_SHORTER = "write a plain value there, or set it in [variables] for your own shells"
 
 
 def look_at(workstation: Workstation) -> Machine:
@@ -67,7 +72,7 @@ def _shells(workstation: Workstation, machine: Machine) -> tuple[str, ...]:
 
 def wanted_of(workstation: Workstation, versions: Sequence[WantedVersion], machine: Machine) -> Wanted:
     """What is wanted, given the versions. Raises ``UsageProblem`` where no shell could be set up."""
-    manifest, recipes = workstation.manifest, workstation.recipes
+    manifest, recipes = _with_outside(workstation), workstation.recipes
     built = {v.earlier.runtime for v in versions if v.earlier is not None and v.artefact is not None}
     known = _with_builders(workstation)
     needing = {name: recipe for name, recipe in known.items() if name in recipes.keys() | built}
@@ -85,6 +90,36 @@ def wanted_of(workstation: Workstation, versions: Sequence[WantedVersion], machi
         _authorities(workstation),
     )
     return with_secrets(wanted, workstation)
+
+
+def _with_outside(workstation: Workstation) -> Manifest:
+    """The manifest with what its values take from the environment and from files; for another machine, as it
+    is. Raises ``UsageProblem`` with the line of a reference to what is not there.
+    """
+    manifest, place = workstation.manifest, workstation.place
+    if workstation.facts is not None:
+        return manifest
+
+    def taken(value: Any, *steps: str | int) -> Any:
+        try:
+            home, folder = workstation.locations.home, workstation.file.parent
+            return with_outside(value, workstation.environ, home, folder)
+        except Unknown as unknown:
+            raise UsageProblem(unknown.what, where=place(*steps), advice=unknown.advice) from None
+
+    system = manifest.variables.get(SYSTEM)
+    for name, value in system.items() if isinstance(system, dict) else ():
+        if why := unfit(taken(value, "variables", SYSTEM, name)):
+            where = place("variables", SYSTEM, name)
+            raise UsageProblem(f"{name} cannot be in /etc/environment: {why}", where=where, advice=_SHORTER)
+    return msgspec.structs.replace(
+        manifest,
+        variables={name: taken(value, "variables", name) for name, value in manifest.variables.items()},
+        settings=tuple(
+            msgspec.structs.replace(each, value=taken(each.value, "settings", number))
+            for number, each in enumerate(manifest.settings)
+        ),
+    )
 
 
 def _authorities(workstation: Workstation) -> str:
