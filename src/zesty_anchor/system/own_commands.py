@@ -163,7 +163,7 @@ COMMANDS = {
         ("empty", "file"),
         _ASKS,
     ),
-    "dismantle": Own("Undo", "Undo everything and leave no trace.", (), _ASKS),
+    "dismantle": Own("Undo", "Undo everything and leave no trace.", (), (*_ASKS, "--program")),
     "demo": Own(
         "Learn",
         "Show a full example on made-up data, in a throwaway home.",
