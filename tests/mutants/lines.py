@@ -30,6 +30,7 @@ WANTED = "a pre-release is taken only when it is named"
 JOURNAL = "an upgrade of the journal is complete, or not done"
 SHOWN = "control characters are visible, and credentials never shown"
 ROOT = "a privileged process believes only what root alone can change"
+HOME = "nothing of another home is changed"
 BUILT = "a kept build is taken only where its digest is the noted one"
 OFFERED = "a feed names versions and digests of one grammar"
 OWN_LINES = "only our own part of a file is taken out"
@@ -517,6 +518,15 @@ MUTANTS = (
         "if not re.match(_RUN, run):",
         "if False:",
         "hostile/test_privilege.py",
+    ),
+    Mutant(ROOT, "system/trusted.py", "state.st_uid != 0 or (", "(", "system/test_crontab.py"),
+    Mutant(ROOT, "system/trusted.py", "(stat.S_IWGRP | stat.S_IWOTH) and", "0 and", "system/test_crontab.py"),
+    Mutant(
+        HOME,
+        "system/crontab.py",
+        "return os.path.realpath(pwd.getpwuid(os.getuid()).pw_dir) ==",
+        "return True or os.path.realpath(pwd.getpwuid(os.getuid()).pw_dir) ==",
+        "system/test_crontab.py",
     ),
     Mutant(
         ROOT,
