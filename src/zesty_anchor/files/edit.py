@@ -79,6 +79,14 @@ class Edit(msgspec.Struct, frozen=True):
                 where=str(target),
                 advice=f"if it is yours: {own}   {leave}",
             )
+        if closed is not None and os.statvfs(closed).f_flag & os.ST_RDONLY:
+            raise Problem(
+                f"{path} cannot be written: its disk is mounted read-only",
+                where=str(closed),
+                advice=(
+                    f"mount it to be written to {leave}; for files of ours set XDG_DATA_HOME to another disk"
+                ),
+            )
         if closed is not None:
             raise Problem(
                 f"{path} cannot be written: its folder is read-only",

@@ -8,6 +8,7 @@ from collections.abc import Iterator
 import msgspec
 
 from zesty_anchor.changes.kinds import KINDS
+from zesty_anchor.operations.ground import ground_problems
 from zesty_anchor.operations.person import Person, finder
 from zesty_anchor.planning.choices import wanted_by_project
 from zesty_anchor.planning.elsewhere import unreached
@@ -33,9 +34,22 @@ def preview(workstation: Workstation, person: Person) -> Plan:
     plan = planner.plan(machine, workstation.past.resolutions)
     return msgspec.structs.replace(
         plan,
-        notices=(*plan.notices, *_shadowed(plan, machine), *_other_shells(workstation, plan, machine)),
+        notices=(
+            *_on_ground(workstation, plan),
+            *plan.notices,
+            *_shadowed(plan, machine),
+            *_other_shells(workstation, plan, machine),
+        ),
         unreached=tuple(_unreached(plan)),
     )
+
+
+def _on_ground(workstation: Workstation, plan: Plan) -> Iterator[str]:
+    """What would stop a run of this plan at once."""
+    if plan.changes and workstation.facts is None:
+        yield from (
+            f"a run would stop: {each.what}; {each.advice}" for each in ground_problems(workstation, plan)
+        )
 
 
 def _unreached(plan: Plan) -> list[str]:
