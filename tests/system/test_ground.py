@@ -52,7 +52,6 @@ def test_limits_of_the_shell(desk: Desk, limit: str, said: str, advice: str) -> 
     [
         ("noexec", "mounted with noexec"),
         ("ro", "mounted read-only"),
-        ("size=40m", "MiB are needed"),
     ],
 )
 def test_the_disk_of_the_versions(desk: Desk, options: str, said: str) -> None:

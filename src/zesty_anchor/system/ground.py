@@ -18,7 +18,6 @@ _LARGEST = 1 << 30
 """Bytes of the largest file that an ordinary version holds."""
 _UNPACKED = 5
 """How much larger than what is fetched all of it becomes, with what it is unpacked from: Node 4, Java 3."""
-_RESERVE = 64 << 20
 _PATIENCE = 86_400
 _NOEXEC = getattr(os, "ST_NOEXEC", 8)
 """Python has names for the flags of Linux alone (statvfs(3))."""
@@ -43,10 +42,12 @@ def missing_ground(
             f"no program in {shown(above)} can be run: its disk is mounted with noexec",
             advice="set XDG_DATA_HOME to a folder on another disk, or mount it without noexec",
         )
-    free, needed = disk.f_bavail * disk.f_frsize, fetched * _UNPACKED + (_RESERVE if fetched else 0)
+    free, needed = disk.f_bavail * disk.f_frsize, fetched * _UNPACKED
     if free < needed:
         yield Problem(
-            f"{shown(above)} has {free >> 20} MiB free, and about {needed >> 20} MiB are needed",
+            f"{shown(above)} has {free >> 20} MiB free, and about {needed >> 20} MiB are needed"
+            if free >> 20
+            else f"the disk that {shown(above)} is on is full",
             advice="make room (zesty-anchor prune shows what can go), or set XDG_DATA_HOME to another disk",
         )
     made = Path(__file__).stat().st_mtime
