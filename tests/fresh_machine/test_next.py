@@ -115,7 +115,7 @@ require "socket"
 TCPServer.open("127.0.0.1", 5081) { |s| c = s.accept; c.gets; c.write "HTTP/1.0 200 OK\r\n\r\nhigh water"; c.close }
 X
 chmod 755 bin/tide-page; gem build tide.gemspec >/dev/null && gem install --local tide-page-1.0.gem && command -v tide-page
-tide-page & sleep 2; exec 3<>/dev/tcp/127.0.0.1/5081; printf 'GET / HTTP/1.0\r\n\r\n' >&3; cat <&3"""
+tide-page & for n in $(seq 60); do sleep 1; (exec 3<>/dev/tcp/127.0.0.1/5081 && printf 'GET / HTTP/1.0\r\n\r\n' >&3 && cat <&3) 2>/dev/null && break; done; kill $! 2>/dev/null"""
     ),
     "a page by mix": (
         r"""mkdir -p ~/mix && cd ~/mix && rm -rf tide && mix new tide >/dev/null && cd tide && cat >lib/tide.ex <<'X'
@@ -128,7 +128,7 @@ defmodule Tide do
   end
 end
 X
-rm -r test; mix compile && (mix run -e 'Tide.page()' & sleep 5; exec 3<>/dev/tcp/127.0.0.1/5082; cat <&3)"""
+rm -r test; mix compile && (mix run -e 'Tide.page()' & for n in $(seq 60); do sleep 1; (exec 3<>/dev/tcp/127.0.0.1/5082 && cat <&3) 2>/dev/null && break; done; kill $! 2>/dev/null)"""
     ),
 }
 PAGES_SAY = {
