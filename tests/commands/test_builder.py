@@ -10,6 +10,9 @@ import pytest
 from tests.conftest import Desk
 from zesty_anchor.demo.host import Host
 from zesty_anchor.demo.wares import pack, write_index, write_runtime
+from zesty_anchor.manifest.model import Manifest, Runtime
+from zesty_anchor.manifest.source import Source
+from zesty_anchor.recipes import recipe_for, shipped
 
 pytestmark = pytest.mark.needs("bash")
 
@@ -107,3 +110,11 @@ def test_a_feed_that_could_not_be_asked_is_named(desk: Desk) -> None:
     said = " ".join(desk.run("preview").err.split())
     assert "no version of kelp matches '9'" in said and "asked: harbour" in said, said
     assert "could not be asked, and may have it: gone (" in said
+
+
+def test_what_only_builds_need_is_offered_to_nobody(desk: Desk) -> None:
+    assert "openssl" not in shipped() and "openssl" not in desk.well("list").out
+    assert "openssl" not in desk.well("draft", "-").out
+    manifest = Manifest(runtimes={"openssl": Runtime("latest")})
+    recipe = recipe_for("openssl", manifest, desk.home, Source())
+    assert recipe.build is not None and recipe.build.moves

@@ -19,6 +19,8 @@ from zesty_anchor.system.locations import Locations
 from zesty_anchor.system.problem import UsageProblem
 
 SHIPPED = Path(__file__).parent
+_BUILDERS = SHIPPED / "builders"
+"""Recipes of what only builds need: nobody is offered these, or asked about those of the system."""
 
 
 def recipe_for(name: str, manifest: Manifest, personal: Path, source: Source) -> Recipe:
@@ -29,7 +31,7 @@ def recipe_for(name: str, manifest: Manifest, personal: Path, source: Source) ->
     """
     if name in manifest.recipes:
         return manifest.recipes[name]
-    for folder in (personal, SHIPPED):
+    for folder in (personal, SHIPPED, _BUILDERS):
         if (folder / f"{name}.toml").is_file():
             return read_recipe(folder / f"{name}.toml")
     known = sorted({*manifest.recipes, *(f.stem for d in (personal, SHIPPED) for f in d.glob("*.toml"))})
@@ -58,9 +60,8 @@ def recipe_tables(name: str, personal: Path) -> dict[str, Any] | None:
 
 def recipe_file(name: str, personal: Path) -> str:
     """The file that a recipe stands in: the person's own, else the shipped one."""
-    return str(
-        next((f for f in (personal / f"{name}.toml", SHIPPED / f"{name}.toml") if f.is_file()), personal)
-    )
+    files = (folder / f"{name}.toml" for folder in (personal, SHIPPED, _BUILDERS))
+    return str(next((file for file in files if file.is_file()), personal))
 
 
 def shipped() -> dict[str, Recipe]:
