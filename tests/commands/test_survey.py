@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import tomllib
+from pathlib import Path
 
 import pytest
 
@@ -240,3 +241,21 @@ def test_a_manifest_without_a_runtime_is_one(desk: Desk) -> None:
     desk.write('[variables]\nGAUGE = "north"\n')
     told = desk.well("survey").out
     assert "manifest        ~/workstation.toml" in told and "the manifest's commands" not in told
+
+
+@pytest.mark.needs("bash", "ksh")
+def test_a_login_file_that_bash_passes_over_is_told_though_another_shell_reads_it(desk: Desk) -> None:
+    def told() -> dict[str, str]:
+        troubles = desk.well("survey", "--json").json["troubles"]
+        return {each["file"]: each["what"] for each in troubles if "never reads it" in each["what"]}
+
+    desk.write(". ~/.bashrc\n", ".bash_profile")
+    skeleton = Path("/etc/skel/.profile")
+    if skeleton.exists():
+        desk.write(skeleton.read_text(), ".profile")
+        assert told() == {}, "the system's own is missed by nobody"
+    desk.write("export TIDE=high\n", ".profile")
+    what = told()["~/.profile"]
+    assert what.startswith("bash never reads it, since ~/.bash_profile is there; ksh"), what
+    desk.write(". ~/.profile\n", ".bash_profile")
+    assert told() == {}

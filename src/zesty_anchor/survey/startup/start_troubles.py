@@ -9,6 +9,7 @@ import re
 from collections.abc import Iterable, Iterator
 from pathlib import Path
 
+from zesty_anchor.files.replace import content_of
 from zesty_anchor.shells.known import SHELLS
 from zesty_anchor.survey.findings import Trouble
 from zesty_anchor.survey.machine import Machine
@@ -42,6 +43,7 @@ _PASSED = frozenset(
     ]
 )
 _SHELLS_FILE = Path("/etc/shells")
+_SKELETON = Path("/etc/skel")
 
 
 def start_troubles(started: list[StartupTrace], machine: Machine) -> Iterator[Trouble]:
@@ -177,15 +179,20 @@ def _disagreeing(started: Iterable[StartupTrace], machine: Machine) -> Iterator[
         )
 
 
+def _is_skeleton(file: Path) -> bool:
+    """Whether a file is what the system puts into each new home (useradd(8), "-k")."""
+    return content_of(file) == content_of(_SKELETON / file.name)
+
+
 def _never_read(started: list[StartupTrace], machine: Machine) -> Iterator[Trouble]:
     """A startup file that another one of the same shell hides (bash(1), "INVOCATION"; tcsh(1), "Startup and
     shutdown").
     """
-    named = {step.file for trace in started for step in trace.steps if step.file}
-    read = {os.path.realpath(file) for file in named}
     around, shown = machine.around, machine.locations.shown
     for shell in machine.shells:
         readings = SHELLS[shell.name].reads(around)
+        own = (step.file for trace in started if trace.shell == shell.name for step in trace.steps)
+        read = {os.path.realpath(file) for file in set(own) if file}
         for reading in readings:
             if reading.when != "hidden" or not machine.startup[reading.file].content:
                 continue
@@ -206,9 +213,9 @@ def _never_read(started: list[StartupTrace], machine: Machine) -> Iterator[Troub
                 ),
                 None,
             )
-            if before is None:
+            if before is None or (others and _is_skeleton(reading.file)):
                 continue
-            whose = f"; {', '.join(others)} does" if others else ""
+            whose = f"; {', '.join(others)} {'do' if len(others) > 1 else 'does'}" if others else ""
             what = f"{shell.name} never reads it, since {shown(before)} is there{whose}"
             fix = f"add to {shown(before)}: {SHELLS[shell.name].source_word} {shown(reading.file)}"
             yield Trouble(shown(reading.file), 0, what, (shell.name,), fix, weight=45 if not others else 12)
