@@ -144,8 +144,9 @@ class Building:
                 continue
             made = builds.restore(key, out) if key is not None else None
             if made is not None:
+                where = self._bench.locations.shown(folder)
                 self._bench.remark(
-                    f"{self._subject} was built on another machine: {folder} ({made.system}, {made.day})"
+                    f"{self._subject} was built on another machine: {where} ({made.system}, {made.day})"
                 )
                 return made
             if key is not None:
