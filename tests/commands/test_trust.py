@@ -81,3 +81,22 @@ def test_authorities_beside_a_manifest_are_agreed_to_with_it(desk: Desk) -> None
     desk.write("another one\n", "desk/low.pem")
     asked = desk.run("provision", "-m", str(manifest))
     assert asked.code == 5 and "low.pem" in asked.err and "--trust" in asked.err
+
+
+@pytest.mark.needs("bash")
+@pytest.mark.skipif(not host.own_authorities(), reason="this system has no authority of its own")
+def test_where_the_system_has_one_of_its_own_the_package_tool_is_tried(desk: Desk) -> None:
+    tool = '[recipes.kelp]\ncommands = ["kelp"]\nonline = "test -e ~/fetched && touch tidy"\n'
+    tool = tool.replace("~", str(desk.home))
+    desk.wants(f"{SHELLS}[trust]\nsystem = true\n", f'{tool}[runtimes.kelp]\nwant = "4.2.1"\n')
+    text = desk.manifest.read_text()
+    desk.manifest.write_text(text.replace(text[text.index("[recipes.kelp]") : text.index(tool)], ""))
+    told = desk.well("provision").out
+    assert "kelp's package tool fetches a package; zesty-anchor verify --online shows why" in told
+    assert desk.run("verify", "--online").code == 4
+    desk.well("undo")
+    (desk.home / "fetched").touch()
+    assert "--online" not in desk.well("provision").out
+    (desk.home / "fetched").unlink()
+    desk.manifest.write_text(f'{desk.manifest.read_text()}[variables]\nDEPTH = "12"\n')
+    assert "--online" not in desk.well("provision", "--offline").out

@@ -121,6 +121,7 @@ class Work:
                 self._answers,
                 lambda machine: bring_choices_in_step(self._with(journal), machine),
                 lands=not self._whole,
+                offline=self._workstation.offline,
             )
             try:
                 outcome = msgspec.structs.replace(stages.carry_out(plan, machine), about=self._about)

@@ -118,6 +118,17 @@ class Proof(msgspec.Struct, frozen=True):
             (shell, check) for shell in self.shells for check in shell.checks if not check.ok and check.before
         ]
 
+    def spared(self, names: Collection[str]) -> tuple[Proof, list[CheckResult]]:
+        """The proof without the failures of these checks, and those failures."""
+        failed = [check for _, check in self.failures if check.name in names]
+        shells = []
+        for shell in self.shells:
+            checks = tuple(check for check in shell.checks if check not in failed)
+            well = not any(check.decides for check in checks)
+            shells.append(msgspec.structs.replace(shell, checks=checks, ok=well))
+        proof = Proof(all(shell.ok for shell in shells), tuple(shells)) if failed else self
+        return proof, failed
+
     def failing(self, about: Collection[str]) -> list[tuple[ShellResult, CheckResult]]:
         """The failures that are about some commands, ``$VARIABLES`` or ``PATH``."""
         return [(shell, check) for shell, check in self.failures if check.about in about]
