@@ -137,5 +137,7 @@ def test_it_calls_itself_by_its_file_and_goes_with_it(
     monkeypatch.setattr(sys, "prefix", str(folder))
     assert own_program.own_words(str(file), {}) == (str(file),)
     assert own_program.own_words(file.name, {"PATH": f"/nowhere:{file.parent}"}) == (str(file),)
+    inside = (sys.executable, "-I", str(folder / "bin/zesty-anchor"))
+    assert own_program.own_words(str(folder / "lib/zesty_anchor/__main__.py"), {}) == inside
     assert own_program.remove_program(str(file), {}) == [str(folder), str(file)]
     assert not file.exists() and os.listdir(folder.parent) == ["notes"]

@@ -89,7 +89,10 @@ class Offers:
                     for feed, problem in troubles.items()
                 }
         if not answered:
-            raise next(iter(troubles.values()))
+            first, *others = troubles.items()
+            for feed, problem in others:
+                first[1].what += f"; {feed}: {problem.what}"
+            raise first[1]
 
     def _ask_at_once(self, asked: Sequence[Supply], name: str, machine: Machine) -> None:
         """Ask several feeds at the same time: the slowest of them is all there is to wait for."""

@@ -25,8 +25,12 @@ def own_words(called: str, environ: Mapping[str, str]) -> tuple[str, ...]:
     """
     on_path = [] if "/" in called else answering(called, environ.get("PATH", ""))
     found = Path(*on_path[:1] or [called]).absolute()
-    if unpacked() is not None and found.is_file():
-        return (str(found),)
+    folder = unpacked()
+    if folder is not None:
+        if found.is_file() and not found.is_relative_to(folder):
+            return (str(found),)
+        # The demo starts it so, in a home that knows no file of it.
+        return (sys.executable, "-I", str(folder / "bin" / _NAMES[0]))
     folders = [found.parent] if found.name in _NAMES else _script_folders()
     script = next((folder / _NAMES[0] for folder in folders if (folder / _NAMES[0]).is_file()), None)
     return (str(script),) if script else (sys.executable, "-m", "zesty_anchor")
@@ -49,7 +53,7 @@ def remove_program(called: str, environ: Mapping[str, str]) -> list[str]:
             "this program was installed by pip, so pip removes it",
             advice=f"{sys.executable} -m pip uninstall zesty-anchor",
         )
-    (file,) = own_words(called, environ)
+    file = own_words(called, environ)[0]
     versions = [each for each in folder.parent.iterdir() if (each / MARK).is_file()]
     for each in versions:
         shutil.rmtree(each)
