@@ -22,7 +22,13 @@ pytestmark = [pytest.mark.scratch, pytest.mark.network]
 
 FILE = PROJECT / f"dist/zesty-anchor-linux-{platform.machine()}"
 AUTHORITIES = Path("/usr/local/share/ca-certificates")
-ENVIRONMENT = ["HOME=/home/tide", "USER=tide", "SHELL=/bin/bash", "TERM=dumb", "PATH=/usr/bin:/bin"]
+ENVIRONMENT = [
+    "HOME=/home/tide",
+    "USER=tide",
+    "SHELL=/bin/bash",
+    "TERM=dumb",
+    "PATH=/usr/bin:/bin",
+]
 
 
 class Bare:
@@ -30,10 +36,14 @@ class Bare:
 
     def __init__(self, root: Path) -> None:
         self.root, self.home = root, root / "home/tide"
+        # A bare machine knows no registry: it is that of this one.
+        asked = ["npm", "config", "get", "registry"]
+        self.registry = subprocess.run(asked, capture_output=True, text=True, check=True).stdout.strip()
 
     def run(self, *words: str) -> tuple[int, str]:
         """Run as the user, in the home; returns the exit status, and all that was printed."""
-        who = ["/usr/sbin/chroot", "--userspec=tide:tide", str(self.root), "/usr/bin/env", "-i", *ENVIRONMENT]
+        who = ["/usr/sbin/chroot", "--userspec=tide:tide", str(self.root), "/usr/bin/env", "-i",
+               f"npm_config_registry={self.registry}", *ENVIRONMENT]  # fmt: skip
         began = time.monotonic()
         done = subprocess.run(
             [*who, "sh", "-c", 'cd && exec "$@"', "sh", *words], stdin=subprocess.DEVNULL, text=True,
@@ -63,11 +73,7 @@ def bare(request: pytest.FixtureRequest) -> Iterator[Bare]:
     for words in (["update-ca-certificates"], ["useradd", "-m", "-s", "/bin/bash", "tide"]):
         subprocess.run(["/usr/sbin/chroot", str(root), *words], check=True, capture_output=True)
     made = Bare(root)
-    npm = Path("~/.npmrc").expanduser()
-    if npm.exists():  # where the registry is another one
-        shutil.copy(npm, made.home)
     shutil.copy(FILE, made.home / "zesty-anchor")
-    shutil.chown(made.home / ".npmrc", *(os.stat(made.home)[4:6])) if npm.exists() else None
     os.chown(made.home / "zesty-anchor", *(os.stat(made.home)[4:6]))
     yield made
     for place in ("dev", "proc"):
@@ -84,7 +90,7 @@ def test_single_from_a_draft_to_nothing(bare: Bare) -> None:
     shown = bare.well("./zesty-anchor", "provision", "--yes", "--trust", "workstation.toml")
     assert "verified in" in shown
     assert bare.well("bash", "-lc", "node -e 'console.log(6 * 7)' && npm --version").startswith("42\n")
-    assert "All checks passed" in bare.well("./zesty-anchor", "verify")
+    assert re.search(r"All \d+ checks passed", bare.well("./zesty-anchor", "verify"))
     assert (
         bare.well(
             "./zesty-anchor", "with", "node=lts", "--", "sh", "-c", 'echo "$PYTHONHOME$LD_LIBRARY_PATH"'
