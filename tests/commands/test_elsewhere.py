@@ -49,8 +49,8 @@ def test_cron_and_sudo_are_named_with_what_to_write(desk: Desk) -> None:
 def test_preview_names_where_the_commands_are_not_found(desk: Desk) -> None:
     desk.wants('[shells]\nuse = ["bash", "ksh"]\n[elsewhere]\ncron = true\n')
     shown = " ".join(desk.well("preview").out.split())
-    assert "not found by" in shown and "a command over ssh where ksh is the login shell" in shown
-    assert "trace kelp shows what to write there" in shown and "cron, " not in shown
+    assert "not found by" in shown and "ssh to ksh (what to write there: zesty-anchor trace kelp)" in shown
+    assert "cron, " not in shown
 
 
 @pytest.mark.needs("setpriv", "crontab")

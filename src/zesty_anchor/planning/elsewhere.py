@@ -66,7 +66,7 @@ def unreached(shells: Iterable[str], *, cron: bool, sudo: bool) -> list[str]:
     silent = [name for name in shells if name in SHELLS and not _reads_over_ssh(name)]
     return [
         *found,
-        *([f"a command over ssh where {' or '.join(silent)} is the login shell"] if silent else []),
+        *([f"ssh to {', '.join(silent)}"] if silent else []),
     ]
 
 

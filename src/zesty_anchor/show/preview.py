@@ -91,7 +91,7 @@ def _unreached(seen: Plan) -> str:
     first = next((command for version in seen.wanted.defaults for command in version.recipe.commands), "")
     if not seen.unreached or not first:
         return ""
-    return f"{', '.join(seen.unreached)}; zesty-anchor trace {first} shows what to write there"
+    return f"{', '.join(seen.unreached)} (what to write there: zesty-anchor trace {first})"
 
 
 def _short(text: str, most: int = 120) -> str:
