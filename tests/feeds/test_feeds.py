@@ -339,6 +339,27 @@ def test_upstreams_list_of_php(answering: Callable[..., str], tmp_path: Path) ->
     ]
 
 
+def test_upstreams_folder_of_lua(make_feed: Callable[..., str], tmp_path: Path) -> None:
+    """Its shape: a page with a row for each file, with its digest in the last cell."""
+
+    def row(version: str, digest: str) -> str:
+        name = f"lua-{version}.tar.gz"
+        return (
+            f'<TR>\n<TD CLASS="name"><A HREF="{name}">{name}</A></TD>\n<TD CLASS="date">2024-06-13</TD>\n'
+            f'<TD CLASS="size">374097</TD>\n<TD CLASS="sum">{digest}</TD>\n</TR>\n'
+        )
+
+    rows = [row("5.4.7", "a" * 64), row("5.1.5", "B" * 64), row("5.0.3", "c" * 64), row("5.3.6", "none")]
+    page = f"<HTML><TABLE>{''.join(rows)}<TR><TD>{'d' * 64}</TD></TR></TABLE><A HREF='..'>up</A></HTML>"
+    url = make_feed({"index.html": page.encode()})
+    supply = msgspec.structs.replace(of_recipe("lua", "listing", tmp_path), url=url)
+    found = Feeds({}, tmp_path, Web()).releases(supply, shipped()["lua"], "linux-x86_64")
+    assert {r.version: r.digest for r in found} == {
+        "5.4.7": f"sha256:{'a' * 64}", "5.1.5": f"sha256:{'b' * 64}", "5.3.6": "",
+    }  # fmt: skip
+    assert all(r.url == f"{url}lua-{r.version}.tar.gz" and r.source for r in found)
+
+
 def test_upstreams_table_of_ruby(make_feed: Callable[..., str], tmp_path: Path) -> None:
     """Its shape: a line for each archive, with the columns name, url, sha1, sha256 and sha512."""
     files = [

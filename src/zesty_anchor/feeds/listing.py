@@ -1,10 +1,12 @@
-"""Feeds of kind ``listing``: a web folder listing, with a list of SHA-256 digests beside the files.
+"""Feeds of kind ``listing``: a web folder listing, with a list of SHA-256 digests beside the files, or in the
+page itself, in the row of each file.
 
 The list has the form that sha256sum(1) writes: a digest, two spaces (or a space and a star), a name.
 """
 
 from __future__ import annotations
 
+import re
 from contextlib import suppress
 from html.parser import HTMLParser
 from urllib.parse import unquote, urljoin
@@ -12,27 +14,41 @@ from urllib.parse import unquote, urljoin
 import msgspec
 
 from zesty_anchor.feeds.feed import Feed, folder_address
-from zesty_anchor.feeds.names import filled, places, version_in
+from zesty_anchor.feeds.names import counted, filled, places, version_in
 from zesty_anchor.feeds.not_there import NotThere
 from zesty_anchor.feeds.release import Release
 from zesty_anchor.feeds.spelling import plain
 from zesty_anchor.feeds.sums import digests_in, pinned_by
 from zesty_anchor.system.problem import Problem
 
+_DIGEST = re.compile(r"[0-9A-Fa-f]{64}")
+
 
 class Links(HTMLParser):
-    """The addresses that a page links to, each with the attributes of its link."""
+    """The addresses that a page links to, each with the attributes of its link; and the SHA-256 ``digests``
+    (hexadecimal) that stand behind a link, in the same row of a table.
+    """
 
     def __init__(self, page: str) -> None:
         super().__init__()
         self.found: list[tuple[str, dict[str, str | None]]] = []
+        self.digests: dict[str, str] = {}
+        self._last = ""
         self.feed(page)
+
+    def handle_data(self, data: str) -> None:
+        """Keep a digest."""
+        if self._last and _DIGEST.fullmatch(data.strip()):
+            self.digests.setdefault(self._last, f"sha256:{data.strip().lower()}")
 
     def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
         """Keep a link."""
         named = dict(attrs)
+        if tag == "tr":
+            self._last = ""
         if tag == "a" and named.get("href"):
-            self.found.append((named["href"] or "", named))
+            self._last = named["href"] or ""
+            self.found.append((self._last, named))
 
 
 class ListingFeed(Feed):
@@ -64,11 +80,13 @@ class ListingFeed(Feed):
         known = places(product, platform)
         digests = self._digests() if "{version}" not in self._sums else {}
         found = []
-        names = {unquote(link.split("#")[0].split("?")[0]): link for link, _ in Links(page).found}
+        links = Links(page)
+        names = {unquote(link.split("#")[0].split("?")[0]): link for link, _ in links.found}
+        counts = self.supply.source.version if self.supply.source else ""
         for name, link in names.items():
-            version = version_in(name.rpartition("/")[2], self.supply.file, known)
+            version = counted(version_in(name.rpartition("/")[2], self.supply.file, known), counts)
             if version:
-                digest = digests.get(name.rpartition("/")[2], "")
+                digest = digests.get(name.rpartition("/")[2], "") or links.digests.get(link, "")
                 signature = next(
                     (urljoin(self.address, s) for e in (".asc", ".sig") if (s := names.get(name + e))), ""
                 )
