@@ -27,7 +27,7 @@ as-root = "allowed"
 use = ["tidesh"]
 hooks.tidesh = "TIDE_HOOK=yes"
 [feeds.quay]
-kind = "table"
+kind = "tidetable"
 url = "{table}"
 [recipes.kelp]
 commands = ["kelp"]
@@ -78,7 +78,7 @@ def test_one_file_and_a_line_are_enough(desk: Desk, tmp_path: Path) -> None:
     before = files_in(desk.home)
 
     schema = run(desk, packages, "schema").out
-    assert '"table"' in schema and '"tidesh"' in schema
+    assert '"tidetable"' in schema and '"tidesh"' in schema
     seen = run(desk, packages, "preview")
     assert seen.code == 0, seen.err
     assert "Settings of other programs" in seen.out and "~/.tide-mark" in seen.out
@@ -102,9 +102,9 @@ def test_one_file_and_a_line_are_enough(desk: Desk, tmp_path: Path) -> None:
     assert left == before
 
     for text, what in (
-        ('kind = "table"\nurl = "quay.txt"\n', "is not a tide table"),
-        ('kind = "tabel"\n', "did you mean 'table'?"),
-        ('kind = "table"\nurl = "a.table"\n[variables]\nTIDEMARK = "x"\n', "tidesh lets nobody set it"),
+        ('kind = "tidetable"\nurl = "quay.txt"\n', "is not a tide table"),
+        ('kind = "tidetabel"\n', "did you mean 'tidetable'?"),
+        ('kind = "tidetable"\nurl = "a.table"\n[variables]\nTIDEMARK = "x"\n', "tidesh lets nobody set it"),
     ):
         desk.write(f"[feeds.quay]\n{text}")
         refused = run(desk, packages, "preview")
@@ -112,10 +112,10 @@ def test_one_file_and_a_line_are_enough(desk: Desk, tmp_path: Path) -> None:
 
 
 def test_without_the_package_its_names_are_unknown(desk: Desk) -> None:
-    desk.write('[feeds.quay]\nkind = "table"\nurl = "a.table"\n[shells]\nuse = ["tidesh"]\n')
+    desk.write('[feeds.quay]\nkind = "tidetable"\nurl = "a.table"\n[shells]\nuse = ["tidesh"]\n')
     said = desk.run("preview").err
     assert (
-        'feeds.quay.kind is the text "table", but one of' in said
+        'feeds.quay.kind is the text "tidetable", but one of' in said
         and 'shells.use[0] is the text "tidesh"' in said
     )
 
@@ -126,7 +126,9 @@ class TestTideTable(FeedContract):
     def opened(self, folder: Path) -> Feed:
         table = folder / "kelp.table"
         table.write_text(f"4.2.1 file:///kelp.tar.gz {'0' * 64}\n")
-        return tide_parts.TideTable(Supply("quay", "table", str(table), "kelp"), Around({}, folder, Web()))
+        return tide_parts.TideTable(
+            Supply("quay", "tidetable", str(table), "kelp"), Around({}, folder, Web())
+        )
 
 
 class TestTideMarks(KindContract):

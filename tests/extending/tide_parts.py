@@ -87,7 +87,7 @@ class TideMarks(FileKind):
 
 REGISTERED = """\
 [zesty_anchor.feeds]
-table = tide_parts:TideTable
+tidetable = tide_parts:TideTable
 [zesty_anchor.shells]
 tidesh = tide_parts:TideShell
 [zesty_anchor.package_managers]

@@ -13,7 +13,7 @@ class Heading(Enum):
     SYSTEM = ("For the whole system (needs privilege)", "system")
     INSTALLER = ("Run an installer (its lines move into the generated files)", "new")
     VERSIONS = ("To install", "new")
-    TRUST = ("Certificate authorities in installed versions", "")
+    TRUST = ("Certificate authorities in installed versions", "trust")
     OURS = ("Generated files", "")
     STARTUP = ("Startup files that change", "files")
     SETTINGS = ("Settings of other programs", "files")
@@ -28,7 +28,7 @@ class Heading(Enum):
 
     @property
     def summary(self) -> str:
-        """The line of a summary: ``new``, ``system``, ``files``, ``removed``; empty for what is nothing to
-        look at.
+        """The line of a summary: ``new``, ``trust``, ``system``, ``files``, ``removed``; empty for what is
+        nothing to look at.
         """
         return self.value[1]

@@ -14,7 +14,6 @@ from zesty_anchor.engine.opening import past
 from zesty_anchor.engine.outcome import Outcome
 from zesty_anchor.operations.agreed import agreed
 from zesty_anchor.operations.greeting import greet
-from zesty_anchor.operations.ground import check_ground
 from zesty_anchor.operations.in_step import bring_answers_in_step, bring_in_step
 from zesty_anchor.operations.person import Person, finder
 from zesty_anchor.operations.reproducible import clamp_times, latest_time
@@ -94,6 +93,8 @@ def provision(
         from zesty_anchor.operations.work import Work
 
         if plan.changes:
+            from zesty_anchor.operations.ground import check_ground
+
             check_ground(workstation, plan)
         outcome = Work(
             workstation,

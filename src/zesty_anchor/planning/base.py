@@ -7,7 +7,6 @@ from __future__ import annotations
 from collections.abc import Mapping
 from contextlib import suppress
 from pathlib import Path
-from tempfile import TemporaryDirectory
 
 from zesty_anchor.files import own_folders
 from zesty_anchor.files.digest import digest_of
@@ -71,6 +70,8 @@ def _not_cached(address: str) -> Problem:
 
 def _in_repository(address: str, commit: str, environ: Mapping[str, str], locations: Locations) -> bytes:
     """A file of one commit. Nothing else of the repository is kept, and nothing of it runs."""
+    from tempfile import TemporaryDirectory
+
     from zesty_anchor.shelf.checkout import check_out
 
     url, _, name = address.rpartition("#")

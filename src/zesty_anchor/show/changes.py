@@ -143,9 +143,16 @@ def _summary(changes: Iterable[ChangeReport]) -> str:
 
 
 _HEADS = {
-    "done": {"new": "new", "system": "for the system", "files": "your files", "removed": "removed"},
+    "done": {
+        "new": "new",
+        "trust": "trust",
+        "system": "for the system",
+        "files": "your files",
+        "removed": "removed",
+    },
     "undone": {
         "new": "uninstalled",
+        "trust": "trust as before",
         "system": "for the system",
         "files": "your files",
         "removed": "restored",

@@ -65,7 +65,7 @@ COMMANDS = {
         "Look",
         "Write one HTML page with everything, for a ticket or for later.",
         ("file",),
-        ("--anew", *_WORK),
+        ("--anew", "--markdown", "--names", *_WORK),
     ),
     "projects": Own("Look", "Show which folders pin which versions.", (), ("--newer", *_MANIFEST)),
     "draft": Own("Make", "Write a starter workstation.toml from what is on this machine.", ("file",), _ALL),

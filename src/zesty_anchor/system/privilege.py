@@ -78,6 +78,10 @@ class Refused(Problem):
     """No privilege was given: the password was wrong, or the person may not have it."""
 
 
+_NEVER = ("may not run", "not in the sudoers", "not permitted", "not exist in the passwd database")
+"""What sudo and doas say to somebody whom no password helps."""
+
+
 def authenticate(given: Access, user: str, environ: Mapping[str, str]) -> Access:
     """Let sudo or doas ask for the password on the terminal, once. The password does not pass through us.
 
@@ -99,7 +103,7 @@ def authenticate(given: Access, user: str, environ: Mapping[str, str]) -> Access
     if answer.returncode == 0:
         return msgspec.structs.replace(given, password=False)
     said = answer.stderr.strip()
-    if "may not run" in said or "not in the sudoers" in said or "not permitted" in said:
+    if any(words in said for words in _NEVER):
         return NO_ACCESS
     raise Refused(
         f"{given.way} gave no privilege: {said.splitlines()[-1] if said else 'no reason given'}",
