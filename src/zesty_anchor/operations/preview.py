@@ -8,7 +8,7 @@ from collections.abc import Iterator
 import msgspec
 
 from zesty_anchor.changes.kinds import KINDS
-from zesty_anchor.operations.ground import ground_problems
+from zesty_anchor.operations.obstacles import obstacles_of
 from zesty_anchor.operations.person import Person, finder
 from zesty_anchor.planning.choices import wanted_by_project
 from zesty_anchor.planning.elsewhere import unreached
@@ -35,7 +35,7 @@ def preview(workstation: Workstation, person: Person) -> Plan:
     return msgspec.structs.replace(
         plan,
         notices=(
-            *_on_ground(workstation, plan),
+            *_obstacles(workstation, plan),
             *plan.notices,
             *_shadowed(plan, machine),
             *_other_shells(workstation, plan, machine),
@@ -44,11 +44,11 @@ def preview(workstation: Workstation, person: Person) -> Plan:
     )
 
 
-def _on_ground(workstation: Workstation, plan: Plan) -> Iterator[str]:
+def _obstacles(workstation: Workstation, plan: Plan) -> Iterator[str]:
     """What would stop a run of this plan at once."""
     if plan.changes and workstation.facts is None:
         yield from (
-            f"a run would stop: {each.what}; {each.advice}" for each in ground_problems(workstation, plan)
+            f"a run would stop: {each.what}; {each.advice}" for each in obstacles_of(workstation, plan)
         )
 
 

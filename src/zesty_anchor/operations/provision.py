@@ -93,9 +93,9 @@ def provision(
         from zesty_anchor.operations.work import Work
 
         if plan.changes:
-            from zesty_anchor.operations.ground import check_ground
+            from zesty_anchor.operations.obstacles import check_obstacles
 
-            check_ground(workstation, plan)
+            check_obstacles(workstation, plan)
         outcome = Work(
             workstation,
             person,

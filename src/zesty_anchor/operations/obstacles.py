@@ -1,22 +1,22 @@
-"""Whether this machine can carry what a plan asks of it."""
+"""What on this machine would stop the run of a plan."""
 
 from __future__ import annotations
 
 from zesty_anchor.planning.plan import Plan
 from zesty_anchor.planning.workstation import Workstation
-from zesty_anchor.system.ground import missing_ground
+from zesty_anchor.system.obstacles import obstacles
 from zesty_anchor.system.problem import Problem
 
 
-def ground_problems(workstation: Workstation, plan: Plan) -> list[Problem]:
-    """What would break the run of a plan: limits, a disk, room, the clock."""
+def obstacles_of(workstation: Workstation, plan: Plan) -> list[Problem]:
+    """What would stop the run of a plan: limits, the disk, the clock."""
     locations = workstation.locations
-    return list(missing_ground(locations.data, plan.ahead.size, locations.shown))
+    return list(obstacles(locations.data, plan.ahead.size, locations.shown))
 
 
-def check_ground(workstation: Workstation, plan: Plan) -> None:
+def check_obstacles(workstation: Workstation, plan: Plan) -> None:
     """Raises ``Problem`` for the first of them, which names the others too."""
-    found = ground_problems(workstation, plan)
+    found = obstacles_of(workstation, plan)
     if found:
         first, *others = found
         more = "".join(f"; and {each.what}" for each in others)

@@ -1,4 +1,4 @@
-"""What would break a run is said before anything is fetched, asked or changed."""
+"""What would stop a run is said before anything is fetched, asked or changed."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import PROGRAM, PROGRAMS, Desk, is_root
-from zesty_anchor.system.ground import missing_ground
+from zesty_anchor.system.obstacles import obstacles
 
 pytestmark = pytest.mark.needs("bash")
 
@@ -71,10 +71,10 @@ def test_the_disk_of_the_versions(desk: Desk, options: str, said: str) -> None:
     assert not (desk.home / ".bashrc").exists()
 
 
-def test_the_clock_and_a_whole_ground(tmp_path: Path) -> None:
-    assert list(missing_ground(tmp_path / "none/yet", 1000, str)) == []
-    (clock,) = missing_ground(tmp_path, 0, str, now=86_400.0)
+def test_the_clock_and_no_obstacle(tmp_path: Path) -> None:
+    assert list(obstacles(tmp_path / "none/yet", 1000, str)) == []
+    (clock,) = obstacles(tmp_path, 0, str, now=86_400.0)
     assert "says 1970-01-02" in clock.what and "set the clock" in clock.advice
-    (room,) = missing_ground(tmp_path, 1 << 50, str)
+    (room,) = obstacles(tmp_path, 1 << 50, str)
     assert str(tmp_path) in room.what and "prune" in room.advice
     assert os.path.isdir(tmp_path)

@@ -1,5 +1,5 @@
-"""What a run stands on, looked at before a byte is fetched or a question is asked: limits, disks, room, the
-clock.
+"""What would stop a run, looked for before a byte is fetched or a question is asked: limits of the shell, the
+disk, the clock.
 """
 
 from __future__ import annotations
@@ -23,10 +23,10 @@ _NOEXEC = getattr(os, "ST_NOEXEC", 8)
 """Python has names for the flags of Linux alone (statvfs(3))."""
 
 
-def missing_ground(
+def obstacles(
     data: Path, fetched: int, shown: Callable[[Path], str], now: float | None = None
 ) -> Iterator[Problem]:
-    """What would break a run that puts versions below ``data`` and fetches so many bytes. ``now`` is the time
+    """What would stop a run that puts versions below ``data`` and fetches so many bytes. ``now`` is the time
     of the clock (seconds since 1970; None: as it is).
     """
     yield from _limits()
