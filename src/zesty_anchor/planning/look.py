@@ -10,18 +10,17 @@ from typing import Any
 import msgspec
 
 from zesty_anchor.manifest.model import SYSTEM, Manifest
-from zesty_anchor.manifest.outside import Unknown, with_outside
 from zesty_anchor.manifest.recipe import Recipe
 from zesty_anchor.manifest.wanted import Wanted, WantedVersion, expand, packages_of, put_together
-from zesty_anchor.planning.builder import builder_recipe
 from zesty_anchor.planning.secrets import with_secrets
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.survey.footprint import used_shells
 from zesty_anchor.survey.machine import Machine, left_out, shells_to_use
 from zesty_anchor.system.host import host, system_authorities
-from zesty_anchor.system.pam_environment import unfit
 from zesty_anchor.system.problem import UsageProblem
 
+_REFERENCES = ("{env:", "{file:")
+"""Without one of these in a text, nothing is taken from outside: most manifests have none."""
 _SHORTER = "write a plain value there, or set it in [variables] for your own shells"
 
 
@@ -58,6 +57,8 @@ def _with_builders(workstation: Workstation) -> Mapping[str, Recipe]:
     others = {name for name in names if name is not None and name not in workstation.recipes}
     if not others:
         return workstation.recipes
+    from zesty_anchor.planning.builder import builder_recipe
+
     return {**workstation.recipes, **{name: builder_recipe(name, workstation) for name in sorted(others)}}
 
 
@@ -97,8 +98,11 @@ def _with_outside(workstation: Workstation) -> Manifest:
     is. Raises ``UsageProblem`` with the line of a reference to what is not there.
     """
     manifest, place = workstation.manifest, workstation.place
-    if workstation.facts is not None:
+    texts = [layer.text for layer in workstation.source.layers]
+    if workstation.facts is not None or not any(form in text for text in texts for form in _REFERENCES):
         return manifest
+    from zesty_anchor.manifest.outside import Unknown, with_outside
+    from zesty_anchor.system.pam_environment import unfit
 
     def taken(value: Any, *steps: str | int) -> Any:
         try:
