@@ -7,8 +7,10 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import ORDINARY, is_root
+from tests.conftest import ORDINARY, bench_in, is_root
+from zesty_anchor.changes.person.crontab import CrontabRecord, EditCrontab
 from zesty_anchor.system import crontab
+from zesty_anchor.system.problem import Problem
 from zesty_anchor.system.trusted import is_roots, others_can_change
 
 JOBS = "# mine\nMAILTO=desk\n0 5 * * * kelp --version\n"
@@ -36,6 +38,29 @@ def test_a_path_of_the_person_is_seen_and_ours_is_none() -> None:
         assert crontab.other_path(f"# x\n{line}\n") == 2
         assert crontab.other_path(crontab.with_ours(f"{line}\n", "/x")) == 3
     assert crontab.other_path("# PATH=/usr/bin\nXPATH=1\n0 5 * * * PATH=/x date\n") == 0
+
+
+@pytest.mark.parametrize("said", ["no crontab for tide", "You (tide) are not allowed to use this program"])
+def test_one_that_cannot_be_read_is_never_replaced(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, said: str
+) -> None:
+    program = tmp_path / "crontab"
+    program.write_text(
+        f'#!/bin/sh\n[ "$1" = -l ] && {{ echo "{said}" >&2; exit 1; }}\ncat >{tmp_path}/written\n'
+    )
+    program.chmod(0o755)
+    monkeypatch.setenv("PATH", f"{tmp_path}:/usr/bin:/bin")
+    bench = bench_in(tmp_path, lambda command, hear: 0)
+    record = CrontabRecord(launchers="/home/tide/bin", before="")
+    if said.startswith("no crontab"):
+        assert crontab.read() == ""
+        EditCrontab("/home/tide/bin").carry_out(bench, record)
+        assert (tmp_path / "written").read_text() == crontab.with_ours("", "/home/tide/bin")
+    else:
+        assert crontab.read() is None
+        with pytest.raises(Problem, match="stays as it is"):
+            EditCrontab("/home/tide/bin").carry_out(bench, record)
+        assert not (tmp_path / "written").exists()
 
 
 def test_the_home_of_passwd_alone_has_the_crontab(tmp_path: Path) -> None:

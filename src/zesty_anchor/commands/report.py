@@ -68,8 +68,8 @@ def command(setting: Setting, file: Path | None, anew: bool, markdown: bool, nam
 
 
 def check_file(file: Path, *, markdown: bool = False) -> None:
-    """Raises ``UsageProblem`` where something stands there that is no report of that form, or there is no
-    such folder.
+    """Raises ``UsageProblem`` where the file exists and is no report of that form, or its folder does not
+    exist.
     """
     from zesty_anchor.show.report import GENERATOR
     from zesty_anchor.show.ticket import MARKED

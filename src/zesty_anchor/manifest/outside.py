@@ -1,5 +1,5 @@
-"""Values from outside the manifest: ``{env:NAME}`` stands for a variable of the environment that the program
-is called in, ``{file:PATH}`` for the first line of a file.
+"""Values from outside the manifest: ``{env:NAME}`` is replaced by a variable of the environment that the
+program is called in, ``{file:PATH}`` by the first line of a file.
 """
 
 from __future__ import annotations

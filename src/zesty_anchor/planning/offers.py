@@ -89,10 +89,9 @@ class Offers:
                     for feed, problem in troubles.items()
                 }
         if not answered:
-            first, *others = troubles.items()
-            for feed, problem in others:
-                first[1].what += f"; {feed}: {problem.what}"
-            raise first[1]
+            first, *others = troubles.values()
+            named = "".join(f"; {feed}: {troubles[feed].what}" for feed in list(troubles)[1:])
+            raise type(first)(first.what + named, where=first.where, advice=first.advice) if others else first
 
     def _ask_at_once(self, asked: Sequence[Supply], name: str, machine: Machine) -> None:
         """Ask several feeds at the same time: the slowest of them is all there is to wait for."""

@@ -15,7 +15,7 @@ from zesty_anchor.system.visible import visible
 MARKED = b"<!-- zesty-anchor report -->"
 """By this a text of ours is known; no page shows it (CommonMark, 4.6)."""
 _LEAST = 2
-"""Letters that a name must have to be looked for: a shorter one stands in too many words."""
+"""Letters that a name must have to be looked for: a shorter one is part of too many words."""
 _SPECIAL = re.compile(r"([\\`*_\[\]<>|])")
 
 

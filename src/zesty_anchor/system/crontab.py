@@ -12,6 +12,7 @@ from zesty_anchor.system.problem import Problem
 
 _PROGRAM = "crontab"
 _SECONDS = 20
+_NONE = b"no crontab for "
 JOBS_PATH = "/usr/bin:/bin"
 """The PATH of a job where nothing sets another: crontab(5), "PATH"."""
 _MARK = "# zesty-anchor: commands of the manifest for the jobs below"
@@ -19,14 +20,19 @@ _PATH_LINE = re.compile(r"""\s*["']?PATH["']?\s*=""")
 
 
 def read() -> str | None:
-    """The text of the calling user's crontab, empty where there is none; None without crontab(1)."""
+    """The text of the calling user's crontab, empty where crontab(1) says that there is none; None where it
+    cannot be read, be it that there is no crontab(1).
+    """
     try:
         answer = subprocess.run(
-            (_PROGRAM, "-l"), capture_output=True, check=False, timeout=_SECONDS, stdin=subprocess.DEVNULL
-        )
+            (_PROGRAM, "-l"), capture_output=True, check=False, timeout=_SECONDS, stdin=subprocess.DEVNULL,
+            env={**os.environ, "LC_ALL": "C"},
+        )  # fmt: skip
     except (OSError, subprocess.TimeoutExpired):
         return None
-    return answer.stdout.decode("utf-8", "surrogateescape") if answer.returncode == 0 else ""
+    if answer.returncode != 0:
+        return "" if answer.stderr.startswith(_NONE) else None
+    return answer.stdout.decode("utf-8", "surrogateescape")
 
 
 def write(text: str) -> None:

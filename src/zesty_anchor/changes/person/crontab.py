@@ -21,12 +21,11 @@ from zesty_anchor.system.problem import Problem
 
 class CrontabRecord(Record, kw_only=True, tag="crontab"):
     """The folder of launchers that our line names, and the one that it named before (empty: there was no
-    line). ``had`` says whether there was a crontab.
+    line).
     """
 
     launchers: str
     before: str
-    had: bool
 
 
 class EditCrontab(BaseChange, frozen=True):
@@ -65,7 +64,7 @@ class EditCrontab(BaseChange, frozen=True):
         text = crontab.read() or ""
         before = text if crontab.without_ours(text) != text else ""
         named = crontab.path_of(before).partition(":")[0] if before else ""
-        return CrontabRecord(launchers=self.launchers, before=named, had=bool(text))
+        return CrontabRecord(launchers=self.launchers, before=named)
 
     def carry_out(self, bench: Bench, record: CrontabRecord) -> None:
         """Give the crontab that has the line, whatever else was changed in it meanwhile. Raises ``Problem``
@@ -106,7 +105,7 @@ class Crontabs(BaseKind):
         if not ours:
             return ("[elsewhere] cron is skipped: this HOME is not your home in passwd(5)",)
         if text is None:
-            return ("[elsewhere] cron is skipped: crontab is not installed",)
+            return ("[elsewhere] cron is skipped: your crontab cannot be read; crontab -l says why",)
         if line := crontab.other_path(text):
             return (
                 f"[elsewhere] cron is skipped: line {line} of your crontab sets PATH; add {launchers} to it",
@@ -124,9 +123,6 @@ class Crontabs(BaseKind):
         """Remove our line, or write the one of before; what the person changed beside it stays."""
         if not crontab.is_of_home(bench.locations.home):
             return Reverted(("your crontab stays as it is: it belongs to another home",))
-        text = crontab.read()
-        if text is None:
-            return Reverted(("your crontab could not be read, so it stays as it is",), whole=False)
         try:
             _set(record.before)
         except Problem as problem:
@@ -135,7 +131,12 @@ class Crontabs(BaseKind):
 
 
 def _set(launchers: str) -> None:
-    text = crontab.read() or ""
+    """Write the crontab with our line for these launchers (empty: without it). Raises ``Problem``: what
+    cannot be read is not replaced.
+    """
+    text = crontab.read()
+    if text is None:
+        raise Problem("your crontab cannot be read, so it stays as it is", advice="crontab -l says why")
     wanted = crontab.with_ours(text, launchers) if launchers else crontab.without_ours(text)
     if wanted != text:
         crontab.write(wanted)

@@ -60,8 +60,8 @@ def _system() -> str:
     return f"{here.title}, {here.machine}"
 
 
-def _earlier(version: WantedVersion) -> str:
-    """What it is built with: a version of its own runtime by that alone, as programs before 0.2 had it."""
+def earlier_of(version: WantedVersion) -> str:
+    """The version that it is built with, with its runtime where that is another one; empty: none."""
     earlier = version.earlier
     if earlier is None:
         return ""
@@ -85,7 +85,7 @@ def _keys(version: WantedVersion, digest: str, environ: Mapping[str, str]) -> tu
         "recipe": said,
         "options": version.build.options,
         "environment": {**recipe.environment, **version.build.environment},
-        "earlier": _earlier(version),
+        "earlier": earlier_of(version),
         "on": version.on,
         **({"with": others} if others else {}),
         "system": [here.title, here.machine],

@@ -17,7 +17,7 @@ from zesty_anchor.changes.heading import Heading
 from zesty_anchor.changes.question import Question
 from zesty_anchor.changes.record import Record, Reverted
 from zesty_anchor.changes.replacement import bring_back, replacement, set_aside, set_aside_is_done
-from zesty_anchor.changes.runtimes.building import Building, kept_already
+from zesty_anchor.changes.runtimes.building import Building, earlier_of, kept_already
 from zesty_anchor.changes.runtimes.download import Download
 from zesty_anchor.changes.runtimes.leaving import empty, leave_shelf
 from zesty_anchor.changes.runtimes.repairing import carried_over, told_damage
@@ -150,7 +150,7 @@ class Install(BaseChange, frozen=True):
                 f'want "{self.wanted.want}" of the feed {self.wanted.feed}, {role}, by the build {self.kept}'
             )
         built = f", built from source{_how_long(self.wanted)}" if self.wanted.source else ""
-        built += _with_what(self.wanted)
+        built += f" with {earlier_of(self.wanted)}" if self.wanted.earlier else ""
         others = ", ".join(f"{each.runtime} {each.version}" for each in self.wanted.built_with)
         built += f", using {others}" if others and self.wanted.source else ""
         on = f", on {self.wanted.on}" if self.wanted.on else ""
@@ -433,18 +433,6 @@ def _kept(version: WantedVersion, machine: Machine) -> str:
         with suppress(Problem):  # it is reported when it would be taken
             return kept_already(version, version.artefact.digest, machine.locations, machine.environ)
     return ""
-
-
-def _with_what(version: WantedVersion) -> str:
-    """The version that it is built with, in words; empty where it is with none."""
-    earlier = version.earlier
-    if earlier is None:
-        return ""
-    return (
-        f" with {earlier.version}"
-        if earlier.runtime == version.runtime
-        else f" with {earlier.runtime} {earlier.version}"
-    )
 
 
 def _how_long(version: WantedVersion) -> str:

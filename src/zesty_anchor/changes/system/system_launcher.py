@@ -140,7 +140,7 @@ class SystemLaunchers(BaseKind):
                 yield WriteSystemLauncher(file.command, file.there, file.wanted)
 
     def notices(self, wanted: Wanted, facts: Sequence[SystemLauncherFacts]) -> Sequence[str]:
-        """Those that cannot be had, each with the reason."""
+        """Those that are skipped, each with the reason."""
         reasons: dict[str, list[str]] = {}
         for file in facts:
             if file.reason:
@@ -205,7 +205,7 @@ def _text_for(command: str, machine: Machine) -> str:
 
 
 def _reason(command: str, there: str | None, given: Iterable[str], machine: Machine) -> str:
-    """Why root cannot have a command; empty where it can."""
+    """Why a command is skipped; empty where it is not."""
     if command not in given:
         return "no version of the manifest has it"
     if (there is not None and not is_for_root(there)) or (there is None and (FOLDER / command).is_symlink()):
