@@ -98,7 +98,7 @@ def test_all_move_and_a_second_time_nothing(desk: Desk, quay: Path) -> None:
     desk.well("upgrade", "--yes")
     assert runs(desk) == ["kelp 4.2.9", "tidy 1.1"]
     again = desk.well("upgrade", "--yes")
-    assert again.out.startswith("Nothing newer within your wants.\n") and "newest" in again.out
+    assert again.out.startswith("Nothing newer within your wants.\n") and "none" in again.out
     assert "changes done" not in again.out and "To upgrade" not in again.out
     assert "did you mean 'kelp'?" in desk.run("upgrade", "klep").err
 

@@ -42,9 +42,9 @@ def columns(
 ) -> None:
     """Write rows below each other in columns, each at least so wide (in columns of the terminal). On a
     terminal the last one is wrapped at words within its column. Where a row does not fit so, each row becomes
-    a record: its cells one after the other, on as many lines as they need. No word is ever broken, so that a
-    path can be copied. All rows have as many cells as the first one. ``heads`` are the names of the columns.
-    In plain text each row is a line of its own, in words.
+    a record: its cells one after the other, each behind the name of its column, on as many lines as they
+    need. No word is ever broken, so that a path can be copied. All rows have as many cells as the first one.
+    ``heads`` are the names of the columns. In plain text each row is a line of its own, in words.
     """
     if not rows:
         return
@@ -61,7 +61,7 @@ def columns(
 
     console = Console(
         file=io.StringIO(), width=_ENDLESS, force_terminal=paint.on,
-        color_system="standard" if paint.on else None,
+        color_system="256" if paint.on else None,
         highlight=False, markup=False, emoji=False, legacy_windows=False, _environ={},
     )  # fmt: skip
     decoder = AnsiDecoder()
@@ -84,8 +84,17 @@ def columns(
             default=0,
         )
         if left < max(_LEAST_LAST, words) and len(texts) == sum(map(len, cells)):
-            for row in cells:
-                _record(paint, console, [cell for cell in row if isinstance(cell, Text)], indent)
+            first = wide[0] if wide[0] <= _LEAST_LAST else 0
+            for row in cells[1:] if heads else cells:
+                named = [cell for cell in row if isinstance(cell, Text)]
+                named[1:] = [
+                    decoder.decode_line(paint.shown(paint.faint(f"{head} "))) + cell
+                    if head and cell.plain
+                    else cell
+                    for head, cell in zip([*heads[1:], *[""] * len(row)], named[1:], strict=False)
+                ]
+                named[0].pad_right(max(0, first - named[0].cell_len))
+                _record(paint, console, named, indent)
             return
         wide[-1] = min(wide[-1], max(left, words))
     # All widths are known, so that none has to be found again.

@@ -21,6 +21,9 @@ def findings(paint: Paint, found: Findings, *, whole: bool = False) -> None:
         paint.write()
         _answers(paint, found)
     _runtimes(paint, found)
+    paint.write()
+    what, command = ("see what would change", "preview") if found.manifest else ("write a manifest", "draft")
+    paint.write(f"To {what}: {paint.name(f'zesty-anchor {command}')}")
 
 
 def _machine(paint: Paint, found: Findings, *, whole: bool) -> None:
@@ -39,7 +42,7 @@ def _machine(paint: Paint, found: Findings, *, whole: bool) -> None:
             (f"{found.packages or 'no known package manager'}, privilege by {found.privilege or 'nobody'}"),
         ],
         ["shells", shells or "none"],
-        ["manifest", found.manifest or "none here (zesty-anchor draft writes one)"],
+        ["manifest", found.manifest or "none here"],
         [
             "installed",
             "; ".join(f"{name} {', '.join(versions)}" for name, versions in shelf.items()) or "nothing",
@@ -86,7 +89,7 @@ def _runtimes(paint: Paint, found: Findings) -> None:
     rows = [
         [
             paint.name(each.name),
-            each.version or "?",
+            each.version or "unknown",
             each.path,
             paint.faint(
                 f"of {short_owner(each.owner)}" + (f", by {each.brought_by}" if each.brought_by else "")
@@ -116,15 +119,15 @@ def _answers(paint: Paint, found: Findings) -> None:
         shells = dict.fromkeys(answer.shell for answer in answers)
         # Of ours the folder of the version and its launcher are one thing, whichever comes first.
         told = max(answers, key=lambda answer: len(answer.owner))
-        owner = f"of {short_owner(told.owner)}"
+        where = "in every shell" if len(shells) == len(asked) else f"in {', '.join(shells)}"
         rows.append(
             [
                 paint.name(command),
-                paint.good("resolves to") if wins else paint.faint("shadowed"),
                 told.path,
-                paint.faint(owner),
-                paint.faint("in every shell" if len(shells) == len(asked) else f"in {', '.join(shells)}"),
+                paint.faint(f"of {short_owner(told.owner)}"),
+                paint.faint(where if wins else f"shadowed {where}"),
             ]
         )
-    rows += [[paint.name(command), paint.look("not found"), "", "", ""] for command in found.unanswered]
     columns(paint, rows, [10])
+    if found.unanswered:
+        paint.write(f"  {paint.look('not found')}: {', '.join(map(paint.name, found.unanswered))}")

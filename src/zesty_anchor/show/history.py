@@ -21,24 +21,21 @@ _MOST = 3
 
 
 def runs(paint: Paint, found: Sequence[PastRun], shown: Shown) -> None:
-    """A line a run: when, how long, what it brought, what it proved, and whether it stands."""
+    """A line a run: when, how long it took, what was verified, whether it was undone, and what it did."""
     if not found:
         paint.write("There are no runs yet.")
         return
-    rows = [[paint.faint(head) for head in ("run", "when", "took", "what", "verified", "")]]
-    for each in found:
-        state = paint.look("undone") if each.undone else ""
-        rows.append(
-            [
-                str(each.run),
-                _when(each.began),
-                lasted(each.ended - each.began),
-                _what(each),
-                each.verified or "-",
-                state,
-            ]
-        )
-    columns(paint, rows, [3])
+    rows = [
+        [
+            str(each.run),
+            _when(each.began),
+            lasted(each.ended - each.began),
+            paint.look("undone") if each.undone else each.verified or "-",
+            _what(each),
+        ]
+        for each in found
+    ]
+    columns(paint, rows, [3], heads=("run", "when", "took", "verified", "what"))
     paint.write(paint.faint("  details: zesty-anchor history RUN; to undo one: zesty-anchor undo --run RUN"))
 
 

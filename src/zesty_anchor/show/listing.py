@@ -27,7 +27,7 @@ def runtimes(paint: Paint, listed: list[Listing], others: Sequence[str], today: 
             [
                 paint.name(each.runtime),
                 paint.good(effect.version) if effect else paint.look(_absent(each)),
-                f"{effect.scope}, by {effect.decided_by}" if effect else _advice(each),
+                f"{effect.scope}, by {effect.decided_by}" if effect else "",
                 "; ".join([*_more(each, beside), *_unsupported(paint, each, today)]),
             ]
         )
@@ -40,14 +40,16 @@ def runtimes(paint: Paint, listed: list[Listing], others: Sequence[str], today: 
         paint.write(
             paint.faint(f"Other runtimes with a recipe (zesty-anchor list NAME): {', '.join(others)}")
         )
+    for what, command, some in (
+        ("free the disk of what is not in the manifest", "prune", any(each.dropped for each in listed)),
+        ("install", "provision", any(not each.active and not each.dropped for each in listed)),
+    ):
+        if some:
+            paint.write(f"To {what}: {paint.name(f'zesty-anchor {command}')}")
 
 
 def _absent(listed: Listing) -> str:
     return "not in the manifest" if listed.dropped else "not installed"
-
-
-def _advice(listed: Listing) -> str:
-    return "to free the disk: zesty-anchor prune" if listed.dropped else "run: zesty-anchor provision"
 
 
 def _details(paint: Paint, listed: Listing) -> None:
@@ -88,7 +90,7 @@ def newer(paint: Paint, found: Sequence[Newer], today: str) -> None:
             paint.name(each.runtime),
             each.want,
             each.version or paint.look("not installed"),
-            paint.look(each.newer) if each.newer else "" if each.problem else paint.good("newest"),
+            paint.look(each.newer) if each.newer else "" if each.problem else paint.good("none"),
             each.beyond,
             paint.bad(each.problem) if each.problem else ", ".join(_why(paint, each, today)),
         ]
@@ -158,7 +160,11 @@ def _here(installs: Sequence[InstallThere]) -> str:
 def installs(paint: Paint, found: Sequence[InstallThere]) -> None:
     """A line each: its version, where it is, and whose."""
     rows = [
-        [paint.good(each.version or "?"), paint.name(each.path), paint.faint(f"of {short_owner(each.owner)}")]
+        [
+            paint.good(each.version or "unknown"),
+            paint.name(each.path),
+            paint.faint(f"of {short_owner(each.owner)}"),
+        ]
         for each in found
     ]
     columns(paint, rows, [10])

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Collection, Mapping, Sequence
+from itertools import groupby
+from operator import itemgetter
 from string import ascii_uppercase
 from typing import Protocol
 
@@ -141,8 +143,7 @@ def traced(paint: Paint, found: Traced, shown: Callable[[str], str]) -> None:
         active(paint, found.decided)
         paint.write()
     if found.name == "PATH":
-        shells = {shell for shell, _ in found.asked}
-        columns(paint, [_value(paint, each, shown, shells) for each in found.answers], [0, 10, 10, 10])
+        _entries(paint, found, shown)
     elif found.answers:
         _lettered(paint, found, shown)
     if len(found.installs) > 1 or any(not each.ours for each in found.installs):
@@ -159,6 +160,23 @@ def traced(paint: Paint, found: Traced, shown: Callable[[str], str]) -> None:
         paint.write(paint.look("the shell that you called from runs another one: ") + shown(found.here))
 
 
+def _entries(paint: Paint, found: Traced, shown: Callable[[str], str]) -> None:
+    """The entries of PATH in their order, each below the shells that have it, which are named once."""
+    shells = {shell for shell, _ in found.asked}
+    rows = [(_those(each, shells), _value(paint, each, shown)) for each in found.answers]
+    if paint.plain:
+        columns(paint, [[value[0], where, *value[1:]] for where, value in rows])
+        return
+    for where, together in groupby(rows, key=itemgetter(0)):
+        paint.write(paint.head(where[:1].upper() + where[1:]))
+        columns(paint, [value for _, value in together], [0, 10, 10])
+
+
+def _those(each: Origin, shells: Collection[str]) -> str:
+    there = [*each.wins_in, *each.hidden_in]
+    return "in every shell" if set(there) >= set(shells) else f"in {_where(there)}"
+
+
 def _elsewhere(paint: Paint, found: Sequence[Elsewhere], shown: Callable[[str], str]) -> None:
     """A row for each place, those with the same answer together; then what to write there, and what changes
     it for good.
@@ -171,7 +189,7 @@ def _elsewhere(paint: Paint, found: Sequence[Elsewhere], shown: Callable[[str], 
         ways = [paint.name(instead), *([f"or {paint.name(lasting)}"] if lasting else [])]
         runs = shown(path) if path else paint.look("not found")
         rows.append([_places(places), runs, " ".join(ways) if instead else ""])
-    columns(paint, rows, [6, 12], heads=("by", "runs", "to run the active one, write"))
+    columns(paint, rows, [6, 12], heads=("by", "", "to run the active one, write"))
 
 
 def _places(places: Sequence[str]) -> str:
@@ -240,12 +258,10 @@ def _told(paint: Paint, each: Origin, shown: Callable[[str], str], more: str = "
     return [paint.name(what), paint.faint(_line(each, shown)), whose]
 
 
-def _value(paint: Paint, each: Origin, shown: Callable[[str], str], shells: Collection[str]) -> list[str]:
+def _value(paint: Paint, each: Origin, shown: Callable[[str], str]) -> list[str]:
     value = shown(each.path) if each.kind == "entry" else each.path
     remark = paint.bad(each.remark) if each.remark else ""
-    there = [*each.wins_in, *each.hidden_in]
-    where = paint.faint("in every shell" if set(there) >= set(shells) else f"in {_where(there)}")
-    return [paint.name(value), paint.faint(_line(each, shown)), where, each.owner, remark]
+    return [paint.name(value), paint.faint(_line(each, shown)), each.owner, remark]
 
 
 def _line(each: Origin, shown: Callable[[str], str]) -> str:

@@ -7,7 +7,7 @@ import re
 import sys
 from collections.abc import Iterator, Mapping
 from contextlib import suppress
-from typing import TextIO
+from typing import NamedTuple, TextIO
 
 import click
 
@@ -53,6 +53,32 @@ def _link(found: re.Match[str], home: str) -> str:
     return f"\x1b]8;;file://{os.uname().nodename}{quote(file)}\x1b\\{found[0]}\x1b]8;;\x1b\\"
 
 
+class Palette(NamedTuple):
+    """A colour of the terminal for each meaning: its name among the 16 that a person can set, or its number
+    among the 256 that are fixed. ``faint`` is None where a text is dimmed in its own colour.
+    """
+
+    good: int | str
+    bad: int | str
+    look: int | str
+    name: int | str
+    faint: int | None
+
+
+SIXTEEN = Palette("green", "red", "yellow", "cyan", None)
+FIXED = Palette(good=29, bad=131, look=163, name=63, faint=243)
+"""Of the colours of xterm's palette (ctlseqs, "Indexed colors": a cube of 6 x 6 x 6 and 24 greys) these have
+a contrast of at least 4.5 against black and against white (WCAG 2.2, 1.4.3); none of the first 16 has it.
+"""
+
+
+def palette(environ: Mapping[str, str]) -> Palette:
+    """The colours for a terminal. Pure."""
+    term = environ.get("TERM", "")
+    many = "256color" in term or term in _TERMS or environ.get("COLORTERM", "") in ("truecolor", "24bit")
+    return FIXED if many else SIXTEEN
+
+
 _GLUE = "\ue000"
 """Marks a space at which a line is not wrapped: a private-use character (Unicode 23.5, "Private-Use")."""
 
@@ -78,6 +104,7 @@ class Paint:
         self.width = _width(stream) if self.terminal else 0
         """Columns of the terminal; 0 where there is none."""
         self.home = environ.get("HOME", "")
+        self.palette = palette(environ)
         self.links = self.rewrites and takes_links(environ)
         """Whether a file with its line can be opened from the terminal."""
         auto = colour == "auto" and self.terminal and not environ.get("NO_COLOR")
@@ -96,23 +123,25 @@ class Paint:
 
     def good(self, text: str) -> str:
         """What is well."""
-        return self._styled(text, fg="green")
+        return self._styled(text, fg=self.palette.good)
 
     def bad(self, text: str) -> str:
         """What is wrong."""
-        return self._styled(text, fg="red", bold=True)
+        return self._styled(text, fg=self.palette.bad, bold=True)
 
     def look(self, text: str) -> str:
         """What a person should look at."""
-        return self._styled(text, fg="yellow")
+        return self._styled(text, fg=self.palette.look)
 
     def name(self, text: str) -> str:
         """A thing's name, or what is to be typed: it stays on one line."""
-        return self._styled(text.replace(" ", _GLUE), fg="cyan")
+        return self._styled(text.replace(" ", _GLUE), fg=self.palette.name)
 
     def faint(self, text: str) -> str:
         """What matters less."""
-        return self._styled(text, dim=True)
+        if self.palette.faint is None:
+            return self._styled(text, dim=True)
+        return self._styled(text, fg=self.palette.faint)
 
     def write(self, text: str = "") -> None:
         """A line on the stream; on a terminal, wrapped between words."""

@@ -133,7 +133,7 @@ class Live(Lines):
                 ),
                 TextColumn(
                     "{task.fields[told]}",
-                    style="dim",
+                    style="dim" if (grey := self._paint.palette.faint) is None else f"color({grey})",
                     markup=False,
                     table_column=Column(no_wrap=True, overflow="ellipsis", ratio=1),
                 ),

@@ -53,7 +53,7 @@ def _starts(paint: Paint, cost: ShellCost) -> None:
         parts = shares(cost)
         listed = [("shell and system", parts.system), ("your startup files", parts.yours)]
         rows: list[list[str | Bar]] = [
-            [name, f"{part:.1f} ms", _bar(part, whole.median)]
+            [name, f"{part:.1f} ms", _bar(paint, part, whole.median)]
             for name, part in (*listed, ("zesty-anchor", parts.ours))
         ]
         columns(paint, rows, [20, 9])
@@ -75,7 +75,7 @@ def _lines(paint: Paint, cost: ShellCost, shown: Shown) -> None:
     rows: list[list[str | Bar]] = []
     for each in told:
         where, cost_of = paint.name(f"{shown(each.file)}:{each.line}"), f"{each.milliseconds:.1f} ms"
-        rows.append([where, cost_of, _bar(each.milliseconds, most), paint.faint(each.text[:_LONG])])
+        rows.append([where, cost_of, _bar(paint, each.milliseconds, most), paint.faint(each.text[:_LONG])])
         if each.milliseconds >= DEAR_SECONDS * 1000:
             rows.append(["", "", "", f"{paint.faint('fix:')} {fix_for(each.text)}"])
     columns(paint, rows, [16, 9, _BAR])
@@ -89,12 +89,12 @@ def _tree(paint: Paint, cost: ShellCost, shown: Shown) -> None:
         [
             f"{'  ' * depth}{paint.name(text) if heading else text}",
             f"{milliseconds:.1f} ms",
-            _bar(milliseconds, cost.starts[0].median),
+            _bar(paint, milliseconds, cost.starts[0].median),
         ]
         for depth, heading, text, milliseconds in tree(fitted(cost), shown)
     ]
     ours = shares(cost).ours  # the trace of our own files is less exact
-    name, bar = paint.name("zesty-anchor's own files"), _bar(ours, cost.starts[0].median)
+    name, bar = paint.name("zesty-anchor's own files"), _bar(paint, ours, cost.starts[0].median)
     rows.append([name, f"{ours:.1f} ms", bar])
     columns(paint, rows, [40, 9])
 
@@ -182,7 +182,8 @@ def changed(before: Iterable[LineCost], now: Iterable[LineCost]) -> list[tuple[s
     return sorted((row for row in rows if abs(row[3]) >= _WORTH), key=lambda row: -abs(row[3]))
 
 
-def _bar(part: float, most: float) -> Bar:
+def _bar(paint: Paint, part: float, most: float) -> Bar:
     from rich.bar import Bar
 
-    return Bar(most, 0, part, width=_BAR, color="green")
+    good = paint.palette.good
+    return Bar(most, 0, part, width=_BAR, color=good if isinstance(good, str) else f"color({good})")
