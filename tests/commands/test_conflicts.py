@@ -46,10 +46,7 @@ def crowded(desk: Desk) -> Desk:
 def test_a_report_names_each_with_its_line(crowded: Desk) -> None:
     crowded.wants('[conflicts]\npolicy = "report"\n')
     seen = " ".join(crowded.well("preview").out.split())
-    assert (
-        "kelp: ~/old-kelp/bin/kelp (the folder ~/old-kelp), by ~/.bashrc:4 stands behind it, and stays"
-        in seen
-    )
+    assert "kelp: ~/old-kelp/bin/kelp (the folder ~/old-kelp), by ~/.bashrc:4 is shadowed and stays" in seen
     assert "kelp: ~/bin/kelp" in seen
     assert "Take away" not in seen
     assert crowded.well("provision", "--json").json["proof"]["ok"], "they are outranked"
@@ -116,10 +113,10 @@ def test_a_folder_that_is_more_than_the_install_stays(desk: Desk) -> None:
     before = likeness(desk.home, STATE)
     seen = " ".join(desk.well("preview").out.split())
     assert (
-        "only ~/dotfiles/bin/kelp goes. ~/dotfiles stays, since it is under version control (.git) (it has 4"
+        "only ~/dotfiles/bin/kelp is removed. ~/dotfiles stays, since it is under version control (.git) (it has 4"
         " files" in seen
     )
-    assert 'to have it go whole: [[conflicts.remove]] path = "~/dotfiles"' in seen
+    assert 'to remove all of it: [[conflicts.remove]] path = "~/dotfiles"' in seen
     assert "~/.gitconfig:2 still speaks of what goes, and is not changed" in seen
     desk.well("provision")
     assert not (desk.home / "dotfiles/bin/kelp").exists()
@@ -170,7 +167,7 @@ def test_an_alias_to_what_goes_is_not_said_to_stay(crowded: Desk) -> None:
     assert crowded.well("provision", "--json").json["notices"] == []
     crowded.well("undo")
     crowded.write(RC + "alias kelp='echo other'\n", ".bashrc")
-    assert "the alias kelp, by ~/.bashrc:7 hides it, and stays; take that line out" in " ".join(
+    assert "the alias kelp, by ~/.bashrc:7 shadows it and stays; delete that line" in " ".join(
         crowded.well("preview").out.split()
     )
 
@@ -244,7 +241,7 @@ def test_a_person_is_asked_about_each(crowded: Desk) -> None:
         str(PROGRAM), ["provision"], cwd=crowded.home, env=environment, timeout=60, encoding="utf-8"
     )  # type: ignore[arg-type]
     for _ in range(2):
-        asked = child.expect([r"old-kelp away, once[^:]*\? \[y/N\]", r"bin/kelp away, once[^:]*\? \[y/N\]"])
+        asked = child.expect([r"old-kelp once the[^:]*\? \[y/N\]", r"bin/kelp once the[^:]*\? \[y/N\]"])
         child.sendline("y" if asked == 0 else "n")
     child.expect_exact("verified in")
     child.expect(pexpect.EOF)

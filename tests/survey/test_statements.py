@@ -24,7 +24,7 @@ CUT = [
 KEPT = [
     "cd ~/old-kelp && ls\n",
     "X=$(ls ~/old-kelp)\n",
-    'echo hello; export PATH="$HOME/old-kelp/bin:$PATH"\n',
+    'echo hello && export PATH="$HOME/old-kelp/bin:$PATH"\n',
 ]
 NOT_MEANT = [
     'export PATH="$HOME/old-kelpie/bin:$PATH"\n',

@@ -93,7 +93,7 @@ def home_of(fragment: Fragment, home: Path) -> dict[str, str]:
 
 
 def test_the_corpus_is_large_enough() -> None:
-    assert len(FRAGMENTS) >= 150
+    assert len(FRAGMENTS) >= 220
 
 
 @pytest.mark.needs("bash", "zsh", "fish", "ksh", "tcsh")
@@ -133,6 +133,13 @@ OWN = {
         'eval "$(~/old-kelp/bin/kelp init)"\n',
         "if [ -d ~/old-kelp/bin ]; then\n  PATH=~/old-kelp/bin:$PATH\nfi\n",
         "for f in ~/old-kelp/hooks/*.sh; do . $f; done\n",
+        "eval 'PATH=~/old-kelp/bin:$PATH'\n", ': "${KELP_LIB:=$HOME/old-kelp/lib}"\n',
+        "d=~/old-kelp/bin; PATH=$d:$PATH\n",
+    ),
+    "tcsh": (
+        "setenv KELP_HOME ~/old-kelp\n", "set path = (~/old-kelp/bin $path)\n", "alias k ~/old-kelp/bin/kelp\n",
+        "if (-d ~/old-kelp) setenv KELP_LIB ~/old-kelp/lib\n", "source ~/old-kelp/hook.csh\n",
+        "if (-d ~/old-kelp/bin) then\n  set path = (~/old-kelp/bin $path)\nendif\n",
     ),
     "fish": (
         "fish_add_path ~/old-kelp/bin\n", "set -gx KELP_HOME ~/old-kelp\n",
@@ -140,6 +147,7 @@ OWN = {
         "test -d ~/old-kelp; and fish_add_path ~/old-kelp/bin\n", "alias k ~/old-kelp/bin/kelp\n",
     ),
 }  # fmt: skip
+OWN["ksh"] = OWN["bash"]
 OWN["zsh"] = (*OWN["bash"], "path=(~/old-kelp/bin $path)\n", "path+=(~/old-kelp/bin)\n")
 OTHER = {
     "bash": (
@@ -155,6 +163,11 @@ OTHER = {
         "set -g LATER $TIDE\n", "if status is-login\n  set -gx LOGGED in\nend\n",
     ),
 }  # fmt: skip
+OTHER["ksh"] = OTHER["bash"]
+OTHER["tcsh"] = (
+    "alias tides 'ls -l'\n", "setenv TIDE high\n", "set path = (~/mine $path)\n", "set later = $?TIDE\n", "umask 027\n",
+    "if ($?TIDE) then\n  setenv LOGGED in\nendif\n", "set d = ~/mine\n",
+)  # fmt: skip
 OTHER["zsh"] = (
     *OTHER["bash"],
     "up() { cd .. }\n",
@@ -162,10 +175,16 @@ OTHER["zsh"] = (
     "files=(*.none(N))\n",
     "setopt autocd\n",
 )
-RC = {"bash": ".bashrc", "zsh": ".zshrc", "fish": ".config/fish/config.fish"}
+RC = {
+    "bash": ".bashrc",
+    "zsh": ".zshrc",
+    "ksh": ".kshrc",
+    "tcsh": ".tcshrc",
+    "fish": ".config/fish/config.fish",
+}
 
 
-@pytest.mark.needs("bash", "zsh", "fish")
+@pytest.mark.needs("bash", "zsh", "ksh", "tcsh", "fish")
 @pytest.mark.parametrize("shell", RC)
 @settings(max_examples=12, deadline=None, suppress_health_check=list(HealthCheck))
 @given(data=st.data())

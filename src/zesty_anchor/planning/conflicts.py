@@ -74,8 +74,8 @@ class Conflicts:
         """A line for each that stays. An alias to what goes, or a function that came with it, goes along."""
         staying = [each for each in found if not self._goes(each, machine, answers)]
         around = [
-            f"{each.command}: only {machine.locations.shown(each.target)} goes. {each.around}; to have it go"
-            " whole:"
+            f"{each.command}: only {machine.locations.shown(each.target)} is removed. {each.around}; to"
+            " remove all of it:"
             f' [[conflicts.remove]] path = "{_around(each)}"'
             for each in found
             if each.around and each not in staying
@@ -110,8 +110,8 @@ def _about(conflict: Conflict) -> str:
     what = f"the package {conflict.target}" if conflict.kind == "package" else conflict.target
     around = f" ({conflict.around})" if conflict.around else ""
     return (
-        f"{conflict.command} is also answered by {conflict.origin.path}: take {what} away{around}, once the"
-        " new one answers?"
+        f"{conflict.command} also resolves to {conflict.origin.path}: remove {what}{around} once the new"
+        " version is verified?"
     )
 
 
@@ -125,13 +125,13 @@ def _told(conflict: Conflict, locations: Locations) -> str:
     by = f", by {locations.shown(origin.startup_file)}:{origin.line}" if origin.startup_file else ""
     if conflict.kind == "line":
         return (
-            f"{conflict.command}: {what}{whose}{by} hides it, and stays; take that line out if it should not"
+            f"{conflict.command}: {what}{whose}{by} shadows it and stays; delete that line if it should not"
         )
     way = {"package": f'package = "{conflict.target}"'}.get(
         conflict.kind, f'path = "{locations.shown(conflict.target)}"'
     )
-    told = f"{conflict.command}: {what}{whose}{by} stands behind it, and stays"
-    return told if conflict.kind == "unknown" else f"{told}; to have it go: [[conflicts.remove]] {way}"
+    told = f"{conflict.command}: {what}{whose}{by} is shadowed and stays"
+    return told if conflict.kind == "unknown" else f"{told}; to remove it: [[conflicts.remove]] {way}"
 
 
 def _along(conflict: Conflict, removals: Iterable[Path]) -> bool:

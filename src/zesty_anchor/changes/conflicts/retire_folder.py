@@ -21,6 +21,7 @@ from zesty_anchor.files.move import finish_move, move, same
 from zesty_anchor.files.removal import discard_any
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.survey.machine import Machine
+from zesty_anchor.survey.startup.cutting import removable
 from zesty_anchor.system.locations import Locations
 from zesty_anchor.system.problem import Problem, UsageProblem
 
@@ -131,9 +132,10 @@ class RetireFolders(BaseRetireFolders):
     heading = Heading.REMOVAL
 
     def look(self, wanted: Wanted, machine: Machine) -> Mapping[Path, Removable]:
-        """Of the folders to be removed, those that are there."""
+        """Of the folders to be removed, those that are there and that no prompt or start still uses."""
         locations = machine.locations
-        there = (folder for folder in wanted.removals if os.path.lexists(folder))
+        going, _ = removable(wanted.removals, wanted.stale_variables, machine)
+        there = (folder for folder in going if os.path.lexists(folder))
         return {
             folder: Removable(locations.shown(folder), _hindrance(folder, wanted.folder, locations))
             for folder in there

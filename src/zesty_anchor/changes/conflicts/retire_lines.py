@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
+from pathlib import Path
 from typing import ClassVar
 
 import msgspec
@@ -19,7 +20,7 @@ from zesty_anchor.files.edit import Edit
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.survey.mentions import Mention, mentions
-from zesty_anchor.survey.startup.cutting import Spoken, judged_files, spoken_of
+from zesty_anchor.survey.startup.cutting import Spoken, judged_files, removable, spoken_of
 from zesty_anchor.survey.startup.statement import without
 
 
@@ -56,6 +57,8 @@ class Traces(msgspec.Struct, frozen=True):
     spoken: tuple[Spoken, ...] = ()
     programs: frozenset[str] = frozenset()
     elsewhere: tuple[Mention, ...] = ()
+    kept: dict[str, str] = {}
+    """The folders that stay, since what stays in startup files would print something without them."""
 
 
 class RetireStatements(FileTakeBack):
@@ -71,14 +74,16 @@ class RetireStatements(FileTakeBack):
         """
         if not wanted.removals and not wanted.stale_variables:
             return Traces()
-        spoken = spoken_of(wanted.removals, wanted.stale_variables, machine)
-        there = tuple(path for path in wanted.removals if os.path.lexists(path))
-        judged = [file.path for file in judged_files(wanted.removals, machine)]
+        going, kept = removable(wanted.removals, wanted.stale_variables, machine)
+        spoken = spoken_of(going, wanted.stale_variables, machine)
+        there = tuple(path for path in going if os.path.lexists(path))
+        judged = [file.path for file in judged_files(going, machine)]
         key = ("mentions", there)
         if key not in machine.remembered:
             machine.remembered[key] = mentions(there, machine, judged)
         programs = frozenset() if wanted.stale_variables else frozenset().union(*map(programs_in, there))
-        return Traces(tuple(spoken), programs, tuple(machine.remembered[key]))
+        lines = {machine.locations.shown(path): _still_used(path, kept[path], machine) for path in kept}
+        return Traces(tuple(spoken), programs, tuple(machine.remembered[key]), lines)
 
     def plan(self, wanted: Wanted, facts: Traces) -> Iterable[RetireLines]:
         """An edit of each file in which something can be cut."""
@@ -104,7 +109,20 @@ class RetireStatements(FileTakeBack):
         )
         files = dict.fromkeys(each.file for each in facts.elsewhere)
         by_file = {name: [each for each in facts.elsewhere if each.file == name] for name in files}
-        return [*stays, *(_speaks(name, found) for name, found in by_file.items())]
+        kept = [f"{folder} is not removed: {why}" for folder, why in facts.kept.items()]
+        return [*kept, *stays, *(_speaks(name, found) for name, found in by_file.items())]
+
+
+def _still_used(folder: Path, told: Sequence[str], machine: Machine) -> str:
+    """Why an old install stays, and which lines to delete first."""
+    lines = [
+        f"{spoken.name}:{each.line}"
+        for spoken in spoken_of([folder], (), machine)
+        for each in spoken.statements
+        if not each.serves
+    ]
+    more = f", and {len(told) - 1} more" if len(told) > 1 else ""
+    return f"{told[0]}{more}. To have it removed, delete {', '.join(lines)} first"
 
 
 def _speaks(file: str, found: list[Mention]) -> str:

@@ -88,8 +88,8 @@ class _Reader:
         self._parts: list[str] = []
 
     def found(self) -> Iterator[Statement]:
-        """The lines about what is to go; those inside a block are shown, unless all of the block is about
-        it.
+        """The lines about what is to go: of a block that does more those inside it, but of one with a further
+        block in it, or of a loop, none.
         """
         lines = list(_lines(self._content))
         at = 0
@@ -120,7 +120,9 @@ class _Reader:
             )
             return
         for line in spoken:
-            yield Statement(line.start, line.end, line.number, line.text, serves=False)
+            self._names = set()
+            own = line in inner and not nested and not loop and self._use(line.text) is Use.FOLDER
+            yield Statement(line.start, line.end, line.number, line.text, own, frozenset(self._names))
 
     def _of_line(self, line: _Line) -> Iterator[Statement]:
         if not line.text or not self._speaks(line.text):
@@ -155,7 +157,8 @@ class _Reader:
         text = _QUIET.sub("", text).strip().rstrip(";").strip()
         if not text:
             return Use.NOTHING
-        if ";" in text or "|" in text or "&&" in text:
+        bare = re.sub(r"'[^'\n]*'", "''", text)  # what is in single quotes is one word
+        if ";" in bare or "|" in bare or "&&" in bare:
             return Use.MORE
         one = _ONE_LINE.fullmatch(text)
         if one:
@@ -173,7 +176,7 @@ class _Reader:
         if words[0] == "source" and len(words) == 2:
             return Use.FOLDER if self._own(words[1]) else Use.MORE
         if words[0] == "alias" and len(words) > 2:
-            return Use.FOLDER if self._own(words[2]) else Use.MORE
+            return Use.FOLDER if self._own(" ".join(words[2:])) else Use.MORE
         if words[0] == "eval" and len(words) > 1:
             runs = re.fullmatch(r"eval\s+[\"']?`([^`|;&]+)`[\"']?", text)
             return Use.FOLDER if runs and self._own(runs[1].split()[0]) else Use.MORE

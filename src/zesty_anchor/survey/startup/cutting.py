@@ -21,7 +21,7 @@ from zesty_anchor.survey.startup.fish_statements import fish_statements_about
 from zesty_anchor.survey.startup.places import Known, Places, other_spellings
 from zesty_anchor.survey.startup.statement import Statement
 from zesty_anchor.survey.startup.statements import statements_about
-from zesty_anchor.survey.startup.trial import Found, judged
+from zesty_anchor.survey.startup.trial import Found, Noise, judged
 
 _LONG = 100_000
 """As many bytes take longer to look through than a shell to start."""
@@ -39,7 +39,40 @@ class Spoken(msgspec.Struct, frozen=True):
     checker: tuple[str, str] | None
 
 
+class Speech(msgspec.Struct, frozen=True):
+    """What startup files hold of old installs, and what keeps using one of them whichever statements go."""
+
+    spoken: tuple[Spoken, ...]
+    noise: tuple[Noise, ...] = ()
+
+
+def removable(
+    folders: Iterable[Path], names: Iterable[str], machine: Machine
+) -> tuple[tuple[Path, ...], dict[Path, tuple[str, ...]]]:
+    """Of the folders that are to go those that can, and the others with what would be printed, or fail at a
+    prompt, without them.
+    """
+    going, kept = tuple(folders), dict[Path, tuple[str, ...]]()
+    while going:
+        noise = speech_of(going, names, machine).noise
+        loud = {
+            folder: tuple(each.told for each in noise if Path(each.folder).resolve() == folder.resolve())
+            for folder in going
+        }
+        loud = {folder: told for folder, told in loud.items() if told}
+        if not loud:
+            break
+        kept |= loud
+        going = tuple(folder for folder in going if folder not in loud)
+    return going, kept
+
+
 def spoken_of(folders: Iterable[Path], names: Iterable[str], machine: Machine) -> list[Spoken]:
+    """The statements of ``speech_of``."""
+    return list(speech_of(folders, names, machine).spoken)
+
+
+def speech_of(folders: Iterable[Path], names: Iterable[str], machine: Machine) -> Speech:
     """The statements of every startup file that speak of folders, files or variables that are to go, judged
     by new shells in a copy of the home. Those are asked once for the same files.
     """
@@ -49,7 +82,7 @@ def spoken_of(folders: Iterable[Path], names: Iterable[str], machine: Machine) -
     key = ("spoken", folders, names, tuple(sorted(texts.items())))
     if key not in machine.remembered:
         machine.remembered[key] = _spoken(folders, names, files, texts, machine)
-    known: list[Spoken] = machine.remembered[key]
+    known: Speech = machine.remembered[key]
     return known
 
 
@@ -59,7 +92,7 @@ def _spoken(
     files: list[TextFile],
     texts: dict[Path, bytes],
     machine: Machine,
-) -> list[Spoken]:
+) -> Speech:
     home = machine.locations.home
     places = Places(home, folders, names, other_spellings(folders, home))
     parse = functools.cache(parsed)  # each file is read twice: once for what it sets, once with what all set
@@ -76,14 +109,15 @@ def _spoken(
         path for path, content in texts.items() if places.may_speak(os.fsdecode(content), places.known)
     ]
     long = sum(len(texts[path]) for path in speaking) > _LONG
-    found = judged(find, texts, places, folders, machine, speaking if long else ())
+    answer = judged(find, texts, places, folders, machine, speaking if long else ())
     by_path = {file.path: file for file in files}
-    return [
+    spoken = [
         Spoken(
             by_path[path], machine.locations.shown(path), tuple(statements), _checker(by_path[path], machine)
         )
-        for path, statements in found.items()
+        for path, statements in answer.found.items()
     ]
+    return Speech(tuple(spoken), answer.noise)
 
 
 def _known(

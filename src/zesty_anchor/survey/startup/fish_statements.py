@@ -220,7 +220,7 @@ class _Reader:
     def _of_alias(self, words: list[str], spans: list[tuple[int, int]]) -> Use:
         rest = [word for word in words if not word.startswith("-")]
         value = rest[0].partition("=")[2] if len(rest) == 1 else " ".join(rest[1:])
-        return Use.FOLDER if value and self._within(value.split()[0]) else Use.MORE
+        return Use.FOLDER if value and self._within(value) else Use.MORE
 
     # -- texts -----------------------------------------------------------------------------------------
 

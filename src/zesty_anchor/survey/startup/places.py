@@ -10,6 +10,9 @@ from pathlib import Path
 Known = dict[str, str]
 """Variables that were found to hold a path in what is to go, with their values."""
 
+_MORE = re.compile(r"[;&|\n]")
+"""Begins a further command (POSIX.1-2017, 2.9.3 "Lists"; csh(1), fish(1): the same signs)."""
+
 _UNQUOTED = str.maketrans("", "", "\"'\\\n")
 """Takes out what quotes."""
 
@@ -53,12 +56,29 @@ class Places:
         """Whether a text, with variables written out, speaks of what is to go."""
         return self._found.search(_tidy(plain)) is not None
 
+    def folder_in(self, text: str) -> str:
+        """The first of the folders that a text names, where digits may have been made 0; else empty."""
+        tidy = re.sub(r"\d+", "0", _tidy(self.plain(text, {})))
+        return next(
+            (
+                each
+                for each in self.folders
+                if re.search(re.escape(re.sub(r"\d+", "0", each)) + r"(?![\w.-])", tidy)
+            ),
+            "",
+        )
+
     def within(self, plain: str) -> bool:
-        """Whether a text, with variables written out, is a path there."""
+        """Whether a text, with variables written out, is a path there, or runs one program there with its
+        arguments and nothing besides.
+        """
         if not plain.startswith("/"):
             return False
         path = _tidy(plain)
-        return path in self._within or path.startswith(self._prefixes)
+        if path in self._within:
+            return True
+        before = next((each for each in self._prefixes if path.startswith(each)), None)
+        return before is not None and not _MORE.search(path, len(before))
 
     def plain(self, text: str, known: Known) -> str:
         """Shell text with the home and known variables written out and quotes dropped: good for looking, not

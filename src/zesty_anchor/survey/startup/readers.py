@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import NamedTuple
 
@@ -15,9 +15,9 @@ class Reads(NamedTuple):
     line: int
 
 
-def reads_of(name: str, texts: Mapping[Path, bytes]) -> Reads | None:
-    """The first line, of all these files, that reads a variable or names it otherwise than by setting it.
-    Comments that take a whole line do not count. Pure.
+def reads_of(name: str, texts: Mapping[Path, bytes]) -> Iterator[Reads]:
+    """The lines, of all these files, that read a variable or name it otherwise than by setting it. Comments
+    that take a whole line do not count. Pure.
     """
     word = re.escape(name.encode())
     uses = re.compile(
@@ -31,14 +31,50 @@ def reads_of(name: str, texts: Mapping[Path, bytes]) -> Reads | None:
         if name.encode() not in content:
             continue
         for number, row in enumerate(content.splitlines(), 1):
-            if row.lstrip().startswith(b"#"):
-                continue
-            if uses.search(sets.sub(b"", row)):
-                return Reads(file, number)
-    return None
+            if not row.lstrip().startswith(b"#") and uses.search(sets.sub(b"", row)):
+                yield Reads(file, number)
 
 
-def names_read(names: Iterable[str], texts: Mapping[Path, bytes]) -> dict[str, Reads]:
-    """Those of the variables that some line reads, each with the first. Pure."""
-    found = {name: reads_of(name, texts) for name in names}
-    return {name: reads for name, reads in found.items() if reads is not None}
+def reader_of(
+    name: str, found: Sequence[Reads], set_in: Path, set_at: int, texts: Mapping[Path, bytes]
+) -> Reads | None:
+    """The first of the lines ``found`` that may read what a line sets: none where all of them are in that
+    same file, after the variable was set anew. Pure.
+    """
+    if not found:
+        return None
+    anew = _set_anew(name, texts.get(set_in, b""), set_at)
+    if anew and all(each.file == set_in and each.line > anew for each in found):
+        return None
+    return found[0]
+
+
+def _set_anew(name: str, content: bytes, line: int) -> int:
+    """The line after this one that sets a variable to something else, whatever happens between: 0 where there
+    is none that certainly does.
+    """
+    word = re.escape(name.encode())
+    sets = re.compile(
+        rb"(?:export +)?"
+        + word
+        + rb"=(?!\()|set(?: +-\w+)* +"
+        + word
+        + rb" +[^-]|set +"
+        + word
+        + rb" *=|setenv +"
+        + word
+        + rb" "
+    )
+    for number, row in enumerate(content.splitlines()[line:], line + 1):
+        if sets.match(row):
+            return number
+        if row.strip() and not row.lstrip().startswith(b"#") and _BLOCK.match(row):
+            return 0
+    return 0
+
+
+_BLOCK = re.compile(
+    rb"\s|(?:if|elif|else|fi|for|foreach|while|until|done|case|esac|select|function|switch|begin|end|endif|endsw|return|exit|exec)\b"
+    rb"|.*(?:[{}()]|&&|\|\|)\s*$|[{}()]"
+)
+"""A line that may decide whether the next ones run."""

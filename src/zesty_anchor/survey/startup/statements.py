@@ -9,13 +9,14 @@ from __future__ import annotations
 import os
 import re
 from collections.abc import Callable, Iterable, Iterator
-from itertools import chain
+from itertools import chain, pairwise
 from typing import Any
 
 from zesty_anchor.shells.sh_tree import parsed
 from zesty_anchor.survey.startup.path_parts import path_parts, spans_of
 from zesty_anchor.survey.startup.places import Known, Places
-from zesty_anchor.survey.startup.sh_words import NOWHERE, RUNS, ShWords
+from zesty_anchor.survey.startup.sh_commands import ShCommands, functions_that_set
+from zesty_anchor.survey.startup.sh_words import NOWHERE
 from zesty_anchor.survey.startup.statement import LISTS, Statement, Use, whole_lines, with_blank
 
 Whole = Callable[[bytes], bool]
@@ -41,7 +42,7 @@ def statements_about(
         return []
     root = parse(content)
     if not root.has_error:
-        return list(_Reader(content, places, known).found(root.children))
+        return _Reader(content, places, known).read(root)
     return list(_by_line(content, places, known, whole))
 
 
@@ -76,22 +77,27 @@ _BODIES = ("if_statement", "elif_clause", "else_clause", "do_group", "compound_s
 "case_statement",
            "for_statement", "while_statement", "function_definition", "subshell")  # fmt: skip
 """What holds statements."""
+_BRANCHES = ("else_clause", "case_item")
 _NO_STATEMENT = ("condition", "value", "variable", "name")
 _RUN = 64
 """How many statements are looked at together, before each is by itself."""
-_HARMLESS = (":", "true", "false", "test", "[", "type", "hash", "which")
 
 
-class _Reader(ShWords):
+class _Reader(ShCommands):
     """Judges the statements of one file. Nothing is run."""
 
     def __init__(self, content: bytes, places: Places, known: Known) -> None:
         super().__init__(content, places, known)
         self._depth = 0
-        self._parts: list[tuple[int, int]] = []
-        """The bytes that can be cut of a statement which does more."""
-        self._names: set[str] = set()
-        """The variables that the statement sets or exports."""
+
+    def read(self, root: Any) -> list[Statement]:
+        """The statements of a file."""
+        self._setting = functions_that_set(root)
+        return list(self.found(root.children))
+
+    def use_of_text(self, root: Any) -> tuple[Use, set[str]]:
+        """What a text is for that the shell evaluates as a whole, and the variables that it sets."""
+        return self._of_all(root.named_children), self._names
 
     def found(self, nodes: Iterable[Any]) -> Iterator[Statement]:
         """The statements about what is to go, among siblings."""
@@ -100,7 +106,8 @@ class _Reader(ShWords):
             if not mentioned and not self._sets_anew(group):
                 continue
             self._parts, self._names = [], set()
-            use = max(self._use(node) for node in group)
+            uses = [self._use(node) for node in group]
+            use = max(uses)
             parts, names = self._parts, frozenset(self._names)
             if not mentioned:
                 continue
@@ -114,7 +121,12 @@ class _Reader(ShWords):
                 if self._places.speaks(self._plain(self._left(group[0], parts))):
                     yield self._statement(group[0], 0, 0, group[-1].end_byte, None)
                 continue
+            beside = self._beside(group, uses)
+            for start, end, node in beside:
+                yield self._statement(node, start, end, node.end_byte, names)
             for node in mentioned:
+                if any(node is each for _, _, each in beside):
+                    continue
                 inner = list(self._inside(node))
                 yield from (each for each in inner if each.serves)
                 spans = [(each.start, each.end) for each in inner if each.serves]
@@ -165,12 +177,51 @@ class _Reader(ShWords):
         if group:
             yield group
 
+    def _beside(self, group: list[Any], uses: list[Use]) -> list[tuple[int, int, Any]]:
+        """Those that can go of statements on one line, each with the bytes up to the next, or from the one
+        before; none where something else than ``;`` is between them.
+        """
+        between = [self._content[one.end_byte : two.start_byte].strip() for one, two in pairwise(group)]
+        if len(group) < 2 or any(each != b";" for each in between):
+            return []
+        own = [place for place, use in enumerate(uses) if use is Use.FOLDER]
+        last = max((place for place in range(len(group)) if place not in own), default=-1)
+        return [
+            (group[place].start_byte, group[place + 1].start_byte, group[place])
+            if place < last
+            else (group[last].end_byte, group[place].end_byte, group[place])
+            for place in own
+            if last >= 0
+        ]
+
+    def _branch(self, node: Any) -> Statement | None:
+        """The ``else`` that has nothing but statements of the old install, or those of a branch of ``case``,
+        which may be empty.
+        """
+        statements = [
+            child
+            for place, child in enumerate(node.children)
+            if child.is_named and child.type != "comment" and node.field_name_for_child(place) != "value"
+        ]
+        if not any(self._mentions(child) for child in statements):
+            return None
+        self._parts, self._names = [], set()
+        if self._of_all(statements) is not Use.FOLDER:
+            return None
+        start = node.start_byte if node.type == "else_clause" else statements[0].start_byte
+        end = statements[-1].end_byte
+        first, last, alone = whole_lines(self._content, start, end)
+        span = (first, last) if alone else with_blank(self._content, start, end)
+        return self._statement(node, *span, node.end_byte, frozenset(self._names))
+
     def _inside(self, node: Any) -> Iterator[Statement]:
         """What serves the old install inside a compound statement that does more, where something else stays
-        in each body.
+        in each body, or the body may go.
         """
         for child in node.children:
-            if child.type in _BODIES:
+            if child.type in _BRANCHES and (branch := self._branch(child)):
+                yield branch
+            elif child.type in _BODIES:
                 yield from self._inside(child)
         if node.type not in _BODIES or node.type in ("case_statement", "for_statement", "while_statement"):
             return
@@ -224,11 +275,17 @@ class _Reader(ShWords):
         )
 
     def _use_of_for_statement(self, node: Any) -> Use:
-        """Over files of the folder alone, the variable stands for a path in it."""
+        """Over files of the folder alone, the variable stands for a path in it; of other words too, those of
+        the folder can go.
+        """
         places = {node.field_name_for_child(i): c for i, c in enumerate(node.children)}
         values = [c for i, c in enumerate(node.children) if node.field_name_for_child(i) == "value"]
-        if not values or not all(self._is_within(self._text(value)) for value in values):
+        own = [value for value in values if self._is_within(self._text(value))]
+        if not own:
             return Use.MORE
+        if len(own) < len(values):
+            self._parts += [with_blank(self._content, each.start_byte, each.end_byte) for each in own]
+            return Use.PART
         name = self._text(places["variable"])
         shadowed = self._known.get(name)
         self._known[name] = self._plain(self._text(values[0]))
@@ -352,42 +409,3 @@ class _Reader(ShWords):
     def _use_of_unset_command(self, node: Any) -> Use:
         names = [self._text(child) for child in node.named_children if child.type == "variable_name"]
         return Use.FOLDER if names and all(name in self._known for name in names) else Use.MORE
-
-    def _use_of_command(self, node: Any) -> Use:
-        words = node.named_children
-        if words and words[0].type == "variable_assignment":
-            pieces = self._pieces(words)
-            # Assignments before a command hold for it alone.
-            return self._use_of_assignment(*pieces[0]) if len(pieces) == 1 else Use.MORE
-        if not words or words[0].type != "command_name":
-            return Use.MORE
-        name, arguments = self._text(words[0]).lstrip("\\"), words[1:]
-        if any(argument.type.endswith("_redirect") for argument in arguments):
-            return Use.MORE
-        if name in (".", "source") and arguments:
-            return Use.FOLDER if self._is_own(self._text(arguments[0])) else Use.MORE
-        if name == "eval" and len(arguments) == 1:
-            return (
-                Use.FOLDER
-                if RUNS.fullmatch(self._plain(self._text(arguments[0])))
-                and self._is_own(self._text(arguments[0]))
-                else Use.MORE
-            )
-        if name == "alias" and arguments:
-            return self._use_of_alias(arguments)
-        if name in _HARMLESS or (
-            name == "command" and arguments and self._text(arguments[0]) in ("-v", "-V")
-        ):
-            return Use.NOTHING
-        return Use.MORE
-
-    def _use_of_alias(self, arguments: list[Any]) -> Use:
-        pieces = [each for each in self._pieces(arguments) if self._content[each[1] : each[1] + 1] != b"-"]
-        own = []
-        for _, start, end in pieces:
-            value = self._plain(os.fsdecode(self._content[start:end])).partition("=")[2].split()
-            own += [(start, end)] if value and self._places.within(value[0]) else []
-        if own and len(own) < len(pieces):
-            self._parts += [with_blank(self._content, *span) for span in own]
-            return Use.PART
-        return Use.FOLDER if own else Use.MORE

@@ -23,8 +23,8 @@ from zesty_anchor.shells.sealed import World, in_copy, in_links
 from zesty_anchor.shells.together import together
 from zesty_anchor.survey.machine import InstalledShell, Machine
 from zesty_anchor.survey.startup.places import Places
-from zesty_anchor.survey.startup.readers import names_read
-from zesty_anchor.survey.startup.start_state import StartState, contexts_of, start_state
+from zesty_anchor.survey.startup.readers import reader_of, reads_of
+from zesty_anchor.survey.startup.start_state import Facts, StartState, contexts_of, start_state
 from zesty_anchor.survey.startup.statement import Statement, blanked, without
 from zesty_anchor.system.namespaces import Closed
 
@@ -35,6 +35,15 @@ Started = tuple[list[StartState], tuple[str, ...]]
 """The starts, and the harmful commands that were called."""
 
 Round = tuple[InstalledShell, Context]
+
+_EVALUATED = """
+PS1 PS2 PS4 PROMPT PROMPT2 RPS1 RPROMPT PROMPT_COMMAND prompt rprompt fish_prompt fish_right_prompt
+fish_mode_prompt precmd preexec chpwd periodic cwdcmd postcmd
+"""
+_PROMPTS = frozenset(_EVALUATED.split())
+"""What a shell evaluates at a prompt or on entering a folder: variables, functions and aliases (bash(1),
+"PROMPTING"; zshparam(1), zshmisc(1), "Hook Functions"; fish-doc, "fish_prompt"; tcsh(1), "Special aliases").
+"""
 
 _AT_ONCE = 8
 _MOST_TRIALS = 24
@@ -77,6 +86,20 @@ class Difference(msgspec.Struct, frozen=True):
         return f"{where} {what} would be {_short(self.is_now)} without it"
 
 
+class Noise(msgspec.Struct, frozen=True):
+    """What a new shell would print, or run at a prompt, once ``folder`` is gone: ``told`` in words."""
+
+    folder: str
+    told: str
+
+
+class Judged(msgspec.Struct, frozen=True):
+    """The statements, and what keeps using the old install whichever of them go."""
+
+    found: Found
+    noise: tuple[Noise, ...] = ()
+
+
 def _short(text: str) -> str:
     first = text.strip().splitlines()[0] if text.strip() else "empty"
     return first if len(first) <= 60 else first[:57] + "..."
@@ -89,8 +112,9 @@ def judged(
     gone: Sequence[Path],
     machine: Machine,
     likely: Collection[Path] = (),
-) -> Found:
-    """The statements that ``find`` finds, with those that must stay not serving any more, and why.
+) -> Judged:
+    """The statements that ``find`` finds, with those that must stay not serving any more, and why; and what
+    would be printed all the same without the old install.
 
     ``texts`` are all files that shells read at their start, ``gone`` what will not be there. The shells that
     read ``likely`` files are started before those have been looked through, which goes on beside it. Raises
@@ -103,9 +127,9 @@ def judged(
         else None
     )
     found = _read_elsewhere(looked[0] if looked else find(), texts, machine)
-    if not any(each.serves for statements in found.values() for each in statements):
-        return found
-    rounds = list(_rounds(machine, {path for path, each in found.items() if any(s.serves for s in each)}))
+    if not any(found.values()):
+        return Judged(found)
+    rounds = list(_rounds(machine, {path for path, each in found.items() if each}))
     trial = _Trial(texts, places, gone, machine, rounds, before if rounds == early else None)
     differences = trial.differences(found)
     for path, statement in reversed(list(_serving(found))):
@@ -118,7 +142,8 @@ def judged(
     if differences:
         for path, statement in list(_serving(found)):
             found = _staying(found, path, statement, differences[0].told())
-    return found
+    stays = any(not each.serves for statements in found.values() for each in statements)
+    return Judged(found, tuple(trial.noise(found)) if stays else ())
 
 
 def _serving(found: Found) -> Iterator[tuple[Path, Statement]]:
@@ -133,16 +158,18 @@ def _staying(found: Found, path: Path, statement: Statement, why: str) -> Found:
 def _read_elsewhere(found: Found, texts: Mapping[Path, bytes], machine: Machine) -> Found:
     """What sets a variable that a line which stays reads, stays."""
     while True:
-        names = {name for _, each in _serving(found) for name in each.names}
         left = {path: blanked(content, found.get(path, [])) for path, content in texts.items()}
-        read = names_read(names, left)
-        if not read:
-            return found
+        names = {name for _, each in _serving(found) for name in each.names}
+        read = {name: list(reads_of(name, left)) for name in names}
+        before = found
         for path, each in list(_serving(found)):
-            name = next((name for name in sorted(each.names) if name in read), None)
-            if name is not None:
-                place = f"{machine.locations.shown(read[name].file)}:{read[name].line}"
-                found = _staying(found, path, each, f"{place} reads {name}")
+            for name in sorted(each.names):
+                if reads := reader_of(name, read[name], path, each.line, left):
+                    place = f"{machine.locations.shown(reads.file)}:{reads.line}"
+                    found = _staying(found, path, each, f"{place} reads {name}")
+                    break
+        if found is before:
+            return found
 
 
 class _Trial:
@@ -199,6 +226,42 @@ class _Trial:
         if not self._compared(after, self._before, self._before):
             return []
         return self._compared(after, self._again, self._missing)
+
+    def noise(self, found: Found) -> Iterator[Noise]:
+        """What shells would print at their start, and run at their prompts, of the old install: where the
+        lines that stay are the reason.
+        """
+        changed = {path: without(self._texts[path], each) for path, each in found.items()}
+        after = self._start(changed, self._gone)[0]
+        seen = set[Noise]()
+        for was, now in zip(self._before[0], after, strict=True):
+            where = f"in {now.shell} ({now.context})"
+            new = [] if was.cut_off or now.cut_off else [line for line in now.said if line not in was.said]
+            told = [(line, f"{where} this would be printed at each start: {_short(line)}") for line in new]
+            told += [
+                (value, f"{where} {key} runs a program of it") for key, value in self._at_prompts(now.facts)
+            ]
+            for text, words in told:
+                folder = self._places.folder_in(text)
+                if folder and Noise(folder, words) not in seen:
+                    seen.add(Noise(folder, words))
+                    yield Noise(folder, words)
+
+    def _at_prompts(self, facts: Facts) -> Iterator[tuple[str, str]]:
+        """What is evaluated at a prompt and runs something, with variables written out."""
+        known = {}
+        for key, value in facts.items():
+            kind, _, name = key.partition(" ")
+            path = (
+                next(iter(re.findall(r"/[^\s:\"']*", value)), "") if kind in ("variable", "exported") else ""
+            )
+            if path and self._places.within(path):
+                known[name] = path
+        for key, value in facts.items():
+            kind, _, name = key.partition(" ")
+            runs = kind in ("function", "alias") or name == "PROMPT_COMMAND" or "$(" in value or "`" in value
+            if name in _PROMPTS and kind in ("variable", "function", "alias") and runs:
+                yield f"{kind} {name}", self._places.plain(value, known)
 
     def _compared(self, after: Started, again: Started, missing: Started) -> list[Difference]:
         differences = [
