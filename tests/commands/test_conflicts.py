@@ -241,7 +241,9 @@ def test_a_person_is_asked_about_each(crowded: Desk) -> None:
         str(PROGRAM), ["provision"], cwd=crowded.home, env=environment, timeout=60, encoding="utf-8"
     )  # type: ignore[arg-type]
     for _ in range(2):
-        asked = child.expect([r"old-kelp once the[^:]*\? \[y/N\]", r"bin/kelp once the[^:]*\? \[y/N\]"])
+        asked = child.expect(
+            [r"old-kelp \([^)]*\) once the[^:]*\? \[y/N\]", r"bin/kelp once the[^:]*\? \[y/N\]"]
+        )
         child.sendline("y" if asked == 0 else "n")
     child.expect_exact("verified in")
     child.expect(pexpect.EOF)

@@ -64,7 +64,12 @@ class Conflicts:
         if self._policy != "ask":
             return []
         asked = [
-            Question("conflict", _about(each), '[conflicts] policy = "remove", or "outrank"', optional=True)
+            Question(
+                "conflict",
+                _about(each, machine.locations),
+                '[conflicts] policy = "remove", or "outrank"',
+                optional=True,
+            )
             for each in found
             if each.kind in _CAN_GO and not _essential(each, machine)
         ]
@@ -89,7 +94,7 @@ class Conflicts:
         """Whether a conflict is to be removed: it can be, and the policy, or the person, says so."""
         if conflict.kind not in _CAN_GO:
             return False
-        if self._policy != "remove" and answers.get(_about(conflict)) != "yes":
+        if self._policy != "remove" and answers.get(_about(conflict, machine.locations)) != "yes":
             return False
         return not _essential(conflict, machine)
 
@@ -105,13 +110,14 @@ def _essential(conflict: Conflict, machine: Machine) -> bool:
     return machine.manager is None or machine.manager.goes_with((conflict.target,)) is None
 
 
-def _about(conflict: Conflict) -> str:
+def _about(conflict: Conflict, locations: Locations) -> str:
     """The question about a conflict; its answer is kept under it."""
-    what = f"the package {conflict.target}" if conflict.kind == "package" else conflict.target
-    around = f" ({conflict.around})" if conflict.around else ""
+    package = conflict.kind == "package"
+    what = f"the package {conflict.target}" if package else locations.shown(conflict.target)
+    more = conflict.around or conflict.holds
     return (
-        f"{conflict.command} also resolves to {conflict.origin.path}: remove {what}{around} once the new"
-        " version is verified?"
+        f"{conflict.command} also resolves to {locations.shown(conflict.origin.path)}: remove"
+        f" {what}{f' ({more})' if more else ''} once the new version is verified?"
     )
 
 

@@ -118,9 +118,9 @@ class Tcsh(Apart):
 
     def traced(self, start: TraceStart) -> Started:
         """It shows each line that it executes on its terminal (tcsh(1), -V); what it has then, a sh that it
-        starts tells.
+        starts tells, but for its aliases.
         """
-        return [start.program, "-V", *start.options, "-c", f"sh {start.probe} >{start.told}"], {}
+        return [start.program, "-V", *start.options, "-c", f"alias | sh {start.probe} >{start.told}"], {}
 
     def environment(self, environment: Environment, file: str) -> str:
         """The text of the generated file, which will stand at ``file``."""

@@ -17,7 +17,7 @@ _LAYOUT = frozenset(
     "conf", "legal",
      "jmods", "src", "pkg", "api", "test", "misc", "licenses", "examples", "samples", "demo", "plugins",
      "modules", "ext",
-     "extensions", "libs", "tools", "completions", "hooks", "cache", "var", "tmp")
+     "shims", "versions", "extensions", "libs", "tools", "completions", "hooks", "cache", "var", "tmp")
 )  # fmt: skip
 """Names of the folders that programs are made of (hier(7), and what archives of runtimes hold)."""
 _PAPERS = ("readme", "license", "licence", "copying", "copyright", "changelog", "changes", "news", "authors",
@@ -25,7 +25,22 @@ _PAPERS = ("readme", "license", "licence", "copying", "copyright", "changelog", 
            "contributing", "version", "release", "patents", "security", "manifest", "thirdparty",
            "third-party")  # fmt: skip
 _OF_PROGRAMS = frozenset(
-    ("lib", "lib32", "lib64", "libexec", "share", "include", "bin", "sbin", "cache", "var", "tmp", "src")
+    (
+        "lib",
+        "lib32",
+        "lib64",
+        "libexec",
+        "share",
+        "include",
+        "bin",
+        "sbin",
+        "cache",
+        "var",
+        "tmp",
+        "src",
+        "shims",
+        "versions",
+    )
 )
 """What a program may write in itself, long after it was installed."""
 _LATER_SECONDS = 3600.0

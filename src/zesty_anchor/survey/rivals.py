@@ -14,7 +14,7 @@ from zesty_anchor.survey.machine import Machine
 from zesty_anchor.survey.owner import Owners
 from zesty_anchor.survey.startup.provenance import Origin, origins_of, traces
 
-_SHARED = ("bin", "sbin")
+_SHARED = ("bin", "sbin", "shims")
 """Names of folders of commands: what an install is, is the folder around."""
 
 
@@ -23,7 +23,7 @@ class Conflict(msgspec.Struct, frozen=True):
 
     ``kind`` is ``folder`` or ``file`` (``target`` is what would go), ``package`` (its name), ``line`` (an
     alias or a function; where it stands), or ``unknown``. ``origin`` says whose it is. ``around`` tells of a
-    folder around a file why it does not go, and what it holds.
+    folder around a file why it does not go, and what it holds; ``holds`` what is in a folder that goes.
     """
 
     command: str
@@ -31,6 +31,7 @@ class Conflict(msgspec.Struct, frozen=True):
     target: str
     origin: Origin
     around: str = ""
+    holds: str = ""
 
 
 def conflicts(recipes: Mapping[str, Recipe], shells: Iterable[str], machine: Machine) -> list[Conflict]:
@@ -88,7 +89,7 @@ def _in_home(command: str, file: Path, of: tuple[str, Recipe], origin: Origin, m
     runtime, recipe = of
     inside = held(install, recipe.commands, (runtime, *recipe.commands), _elsewhere(machine))
     if not inside.more:
-        return Conflict(command, "folder", str(install), origin)
+        return Conflict(command, "folder", str(install), origin, holds=inside.told())
     shown = machine.locations.shown(install)
     return Conflict(
         command, "file", str(file), origin, f"{shown} stays, since {inside.more} (it has {inside.told()})"

@@ -1,4 +1,5 @@
 alias -p
+hash -l 2>/dev/null
 printf %s END
 shopt -s extdebug
 for za_name in $(compgen -A function); do declare -F "$za_name"; done

@@ -1,3 +1,4 @@
+abbr --show 2>/dev/null
 printf %s END
 for za_name in NAMES
   functions -q $za_name; or continue

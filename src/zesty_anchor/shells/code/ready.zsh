@@ -1,4 +1,5 @@
 alias -L
+hash -L
 printf %s END
 print -rl -- "${(@kv)functions_source}"
 printf %s END

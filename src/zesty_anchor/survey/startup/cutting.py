@@ -18,7 +18,7 @@ from zesty_anchor.survey.machine import Machine
 from zesty_anchor.survey.startup import fish_variables
 from zesty_anchor.survey.startup.csh_statements import csh_statements_about
 from zesty_anchor.survey.startup.fish_statements import fish_statements_about
-from zesty_anchor.survey.startup.places import Known, Places, other_spellings
+from zesty_anchor.survey.startup.places import Known, Places, other_spellings, outermost
 from zesty_anchor.survey.startup.statement import Statement
 from zesty_anchor.survey.startup.statements import statements_about
 from zesty_anchor.survey.startup.trial import Found, Noise, judged
@@ -49,10 +49,10 @@ class Speech(msgspec.Struct, frozen=True):
 def removable(
     folders: Iterable[Path], names: Iterable[str], machine: Machine
 ) -> tuple[tuple[Path, ...], dict[Path, tuple[str, ...]]]:
-    """Of the folders that are to go those that can, and the others with what would be printed, or fail at a
-    prompt, without them.
+    """Of the folders that are to go those that can, without those inside others, and the rest with what would
+    be printed, or fail at a prompt, without them.
     """
-    going, kept = tuple(folders), dict[Path, tuple[str, ...]]()
+    going, kept = outermost(folders), dict[Path, tuple[str, ...]]()
     while going:
         noise = speech_of(going, names, machine).noise
         loud = {

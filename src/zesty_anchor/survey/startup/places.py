@@ -109,6 +109,19 @@ def _tidy(text: str) -> str:
         text = shorter
 
 
+def outermost(paths: Iterable[Path]) -> tuple[Path, ...]:
+    """The paths without those that go with another one: below it, also by way of a link."""
+    found = {Path(os.path.realpath(path.parent), path.name): path for path in paths}
+    real = {place: Path(os.path.realpath(place)) for place in found}
+    return tuple(
+        path
+        for place, path in found.items()
+        if not any(
+            other in place.parents or (real[other] in place.parents) for other in found if other != place
+        )
+    )
+
+
 def other_spellings(folders: Iterable[Path], home: Path) -> list[Path]:
     """Further paths of these folders: where they really are, and through links that stand in the home."""
     found: list[Path] = []

@@ -221,13 +221,18 @@ def _of_command(name: str, trace: StartupTrace, machine: Machine) -> Iterator[Fo
     interactive = "interactive" in trace.context or SHELLS[trace.shell].aliases_always
     if interactive and name in trace.aliases:
         value = trace.aliases[name]
-        yield Found(value, "alias", trace.of_alias(name) or _written(value, trace, machine))
+        place = trace.of_alias(name) or _defined(name, trace, machine) or _written(value, trace, machine)
+        yield Found(value, "alias", place)
     if name in trace.functions:
         place = trace.functions[name] or trace.of_alias(name)
         yield Found(name, "function", _with_line(name, place) or _written(name, trace, machine))
     if name in trace.builtins:
         yield Found(name, "builtin", None)
     seen: set[str] = set()
+    place = trace.of_hash(name) if name in trace.hashed else None
+    if place is not None and os.access(trace.hashed[name], os.X_OK):
+        seen.add(os.path.realpath(trace.hashed[name]))
+        yield Found(trace.hashed[name], "file", place)
     for folder in trace.path.split(":"):
         file = os.path.join(folder, name) if folder else ""
         if not (file and os.access(file, os.X_OK) and os.path.isfile(file)):
@@ -272,6 +277,18 @@ def _universal(speaks: Callable[[str, str], bool], trace: StartupTrace, machine:
 def _silent(trace: StartupTrace) -> bool:
     """Whether the shell does not tell in which file it is."""
     return not any(step.file and step.line for step in trace.steps)
+
+
+def _defined(name: str, trace: StartupTrace, machine: Machine) -> Place | None:
+    """The last line of the files that this shell reads which defines an alias; where it tells none."""
+    pattern = re.compile(rf"\s*alias\s+(?:--\s+)?{re.escape(name)}[\s=]")
+    found = None
+    for path in (reading.file for reading in SHELLS[trace.shell].reads(machine.around)):
+        file = machine.startup.get(path)
+        rows = ((file.content if file else None) or b"").decode("utf-8", "replace").splitlines()
+        lines = [number for number, row in enumerate(rows, 1) if pattern.match(row)]
+        found = Place(str(path), lines[-1]) if lines else found
+    return found
 
 
 def _written(what: str, trace: StartupTrace, machine: Machine) -> Place | None:

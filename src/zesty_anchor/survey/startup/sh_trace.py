@@ -84,6 +84,7 @@ class _Files:
         if sourced and sourced[1] not in self._read:
             self._read.insert(0, sourced[1])
         key, line = _key(step.text), step.line
+        whole = _UNQUOTED.sub("", step.text)
         files = [step.file] if step.file else self._read
         for file in files:
             rows = self.rows(file)
@@ -91,7 +92,8 @@ class _Files:
                 return msgspec.structs.replace(step, file=file, line=self.first(file, line))
         for file in files:
             holding = [number for number, row in enumerate(self.rows(file), 1) if key in row]
-            if holding:
+            exact = [number for number in holding if whole in _UNQUOTED.sub("", self.rows(file)[number - 1])]
+            if holding := exact or holding:
                 near = min(holding, key=lambda number: abs(number - line))
                 return msgspec.structs.replace(step, file=file, line=self.first(file, near))
         return step
@@ -122,6 +124,9 @@ class _Files:
         return self._rows[file]
 
 
+_UNQUOTED = re.compile(r"[\"'\\]")
+
+
 def _key(text: str) -> str:
     """What a line that was executed must hold: the name that it sets, else its first word."""
     found = re.match(r"(?:export |alias |typeset \S+ )?'?([\w.-]+)\+?=", text)
@@ -144,6 +149,9 @@ def _at_home(steps: Iterable[Step]) -> Iterator[Step]:
     for step in steps:
         if step.file.startswith(("/dev/fd/", "/proc/")) and reads is not None:
             yield msgspec.structs.replace(step, file=reads.file, line=reads.line)
+            continue
+        if step.file == "/dev/stdin" and reads is not None:  # a here-document, which begins in the next line
+            yield msgspec.structs.replace(step, file=reads.file, line=reads.line + step.line)
             continue
         if re.match(r"(?:\.|source) ", step.text):
             reads = step

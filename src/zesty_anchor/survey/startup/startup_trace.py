@@ -52,6 +52,8 @@ class StartupTrace(msgspec.Struct, frozen=True):
     aliases: Mapping[str, str] = {}
     functions: Mapping[str, Place | None] = {}
     builtins: frozenset[str] = frozenset()
+    hashed: Mapping[str, str] = {}
+    """The files of commands that it remembers, and does not look for on PATH (POSIX.1-2017, "hash")."""
     cut_off: str = ""
     asked: str = ""
     """The variable whose value each step holds."""
@@ -110,6 +112,8 @@ class StartupTrace(msgspec.Struct, frozen=True):
         last = self.variables.get(name, "")
         steps = _without_prefixes([step for step in self.steps if not step.depth], name, last)
         values = [*(step.value for step in steps), last]
+        if steps and steps[0].text.startswith(": ") and values[0] and values[0] in steps[0].text:
+            values[0] = ""  # what expansion sets is set before the line is told
         if SHELLS[self.shell].lags:  # it shows what is there after the line
             values = ["", *(step.value for step in steps)]
         brought: dict[str, Place | None] = {}
@@ -141,8 +145,14 @@ class StartupTrace(msgspec.Struct, frozen=True):
 
     def of_alias(self, name: str) -> Place | None:
         """The line that made an alias. Pure."""
-        pattern = re.compile(rf"^alias (?:.*[\s'])?'?{re.escape(name)}[= ]")
-        found = [step for step in self.steps if pattern.search(step.text)]
+        return self._last(rf"^(?:alias|abbr) (?:.*[\s'])?'?{re.escape(name)}[= ]")
+
+    def of_hash(self, name: str) -> Place | None:
+        """The line that said where a command is. Pure."""
+        return self._last(rf"^hash (?:.*\s)?'?{re.escape(name)}(?:=|$)")
+
+    def _last(self, pattern: str) -> Place | None:
+        found = [step for step in self.steps if re.search(pattern, step.text)]
         return self._place(found[-1]) if found else None
 
 
@@ -198,8 +208,10 @@ def trace_startup(
             gone = wait_for(begun.child, None, seconds, lambda: interrupted() or watch.look())
             said = os.fsdecode(begun.child.before or b"") if not kind.traces_at_terminal else ""
             # A shell that waits for another one to end would go on once that is gone.
-            steps = tuple(_steps(shell, room, machine, environment["PATH"]))
-        told = os.fsdecode(content_of(room / "told")).split(_end(room))
+            told = os.fsdecode(content_of(room / "told")).split(_end(room))
+            variables = _variables(told[-1], str(room)) if len(told) == _SECTIONS else {}
+            more_read = _env_read(kind, context, variables)
+            steps = tuple(_steps(shell, room, machine, environment["PATH"], more_read))
         if len(told) != _SECTIONS:
             last = steps[-1] if steps and steps[-1].file else None
             where = f", at {machine.locations.shown(last.file)}:{last.line}" if last is not None else ""
@@ -220,15 +232,15 @@ def trace_startup(
             ended = profile_ended(os.fsdecode(content_of(room / "profile")))
         elif kind.prompt is not None:
             ended = ended_at(os.fsdecode(content_of(room / "trace")), str(room))
-        known, functions_told, builtins, path, environment_told = told
-        pairs = (pair.partition("=") for pair in environment_told.split("\0") if "=" in pair)
+        known, functions_told, builtins, path, _ = told
         return StartupTrace(
             shell=shell.name,
             context=context.name,
             steps=steps,
             path=path,
-            variables={name: value for name, _, value in pairs if value != str(room)},
+            variables=variables,
             aliases=aliases(known),
+            hashed=hashed(known),
             functions={
                 name: Place(*place) if place else None
                 for name, place in kind.functions(functions_told.splitlines()).items()
@@ -241,6 +253,17 @@ def trace_startup(
 
 
 _SECTIONS = 5
+
+
+def _variables(told: str, room: str) -> dict[str, str]:
+    pairs = (pair.partition("=") for pair in told.split("\0") if "=" in pair)
+    return {name: value for name, _, value in pairs if value != room}
+
+
+def _env_read(kind: Shell, context: Context, variables: Mapping[str, str]) -> list[str]:
+    """The file that ENV names, which an interactive sh or mksh reads (POSIX.1-2017, XCU sh, "ENV")."""
+    reads = kind.like_sh and kind.prompt is not None and not kind.names_lines and "-i" in context.options
+    return [variables["ENV"]] if reads and variables.get("ENV", "").startswith("/") else []
 
 
 def _end(room: Path) -> str:
@@ -262,11 +285,13 @@ def _probe(shell: Shell, room: Path, names: Iterable[str] | None) -> str:
 _ALL_FUNCTIONS = "(functions -n -a | string split ', ')"
 
 
-def _steps(shell: InstalledShell, room: Path, machine: Machine, path: str) -> list[Step]:
+def _steps(
+    shell: InstalledShell, room: Path, machine: Machine, path: str, more: Iterable[str] = ()
+) -> list[Step]:
     trace = content_of(room / "trace")
     kind = SHELLS[shell.name]
     if not kind.profiles:
-        readings = [str(reading.file) for reading in kind.reads(machine.around)]
+        readings = [*(str(reading.file) for reading in kind.reads(machine.around)), *more]
         return settled(traced_steps(os.fsdecode(trace), str(room)), readings, exact=kind.names_lines)
 
     def read(file: str) -> tuple[bytes, Node | None]:
@@ -286,9 +311,23 @@ def aliases(text: str) -> dict[str, str]:
     """Aliases as shells print them: ``alias NAME='VALUE'`` or ``NAME='VALUE'``. Pure."""
     found = {}
     for row in text.splitlines():
-        match = re.match(r"(?:alias )?(?:-- )?'?([^\s=']+)'?=(.*)", row)
+        shown = re.match(r"abbr (?:\S+ )*-- (\S+) (.*)", row)
+        match = shown or re.match(r"(?!hash )(?:alias )?(?:-g |-- )?'?([^\s=']+)'?=(.*)", row)
         if match:
             value = match[2]
             quoted = len(value) > 1 and value[0] == value[-1] == "'"
             found[match[1]] = value[1:-1].replace("'\\''", "'") if quoted else value
+    return found
+
+
+def hashed(text: str) -> dict[str, str]:
+    """The files of commands as bash and zsh print them: ``builtin hash -p FILE NAME``, ``hash NAME=FILE``.
+    Pure.
+    """
+    found = {}
+    for row in text.splitlines():
+        if match := re.fullmatch(r"builtin hash -p (\S+) (\S+)", row):
+            found[match[2]] = match[1]
+        elif match := re.fullmatch(r"hash ([^\s=]+)=(\S+)", row):
+            found[match[1]] = match[2]
     return found
