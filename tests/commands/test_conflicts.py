@@ -431,3 +431,48 @@ def test_a_runtime_of_the_system_is_outranked_or_goes_and_comes_back(
         assert "the system needs it" in refused.err
     finally:
         subprocess.run(["apt-get", "purge", "-y", "-qq", "lua5.4"], capture_output=True, check=False)
+
+
+def test_folders_inside_one_another_go_once(crowded: Desk) -> None:
+    """The same install by several names, of which the outermost goes, and the link to it."""
+    (crowded.home / "kelp-link").symlink_to("old-kelp")
+    paths = ("~/old-kelp", "~/old-kelp/bin", "~//old-kelp//bin", "~/kelp-link/bin", "~/kelp-link/")
+    crowded.wants("".join(f'[[conflicts.remove]]\npath = "{path}"\n' for path in paths))
+    before = likeness(crowded.home, STATE)
+    done = crowded.well("provision")
+    assert "removed:" in done.out and "failed" not in done.out
+    assert not (crowded.home / "old-kelp").exists() and not (crowded.home / "kelp-link").is_symlink()
+    assert crowded.well("provision", "--json").json["changes"] == []
+    crowded.well("undo")
+    assert likeness(crowded.home, STATE) == before
+
+
+def test_an_install_with_several_folders_of_commands_is_one_decision(desk: Desk) -> None:
+    for name in ("bin/kelp", "bin/kelp-keeper", "shims/kelp", "shims/kelp-pack", "versions/3.1/bin/kelp"):
+        desk.write(OLD, f".kelp-keeper/{name}").chmod(0o755)
+    lines = 'export PATH="$HOME/.kelp-keeper/bin:$PATH"\nexport PATH="$HOME/.kelp-keeper/shims:$PATH"\n'
+    desk.write(lines, ".bashrc")
+    desk.wants('[conflicts]\npolicy = "ask"\n')
+    before = likeness(desk.home, STATE)
+    (asked,) = desk.well("preview", "--json").json["questions"]
+    assert "remove ~/.kelp-keeper (5 files, " in asked["text"]
+    desk.wants('[conflicts]\npolicy = "remove"\n')
+    desk.well("provision")
+    assert not (desk.home / ".kelp-keeper").exists()
+    assert "kelp-keeper" not in (desk.home / ".bashrc").read_text()
+    desk.well("undo")
+    desk.wants('[conflicts]\npolicy = "ask"\n')
+    assert likeness(desk.home, STATE) == before
+
+
+def test_what_a_prompt_still_runs_stays_and_is_named(crowded: Desk) -> None:
+    with (crowded.home / ".bashrc").open("a") as file:
+        file.write("PS1='$(~/old-kelp/bin/kelp where) $ '\n")
+    crowded.wants('[[conflicts.remove]]\npath = "~/old-kelp"\n')
+    seen = " ".join(crowded.well("provision").out.split())
+    assert "~/old-kelp is not removed: in bash (interactive) variable PS1 runs a program of it" in seen
+    assert (crowded.home / "old-kelp/bin/kelp").exists()
+    rc = crowded.home / ".bashrc"
+    rc.write_text("".join(row for row in rc.read_text().splitlines(keepends=True) if "PS1" not in row))
+    crowded.well("provision")
+    assert not (crowded.home / "old-kelp").exists(), "once the line is gone, the next run removes it"

@@ -92,6 +92,29 @@ def home_of(fragment: Fragment, home: Path) -> dict[str, str]:
     }
 
 
+CRLF = {
+    "bash": (".bashrc", 'export KELP_HOME="$HOME/old-kelp"\r\nexport PATH="$KELP_HOME/bin:$PATH"\r\n'),
+    "zsh": (".zshrc", 'export PATH="$HOME/old-kelp/bin:$PATH"\r\n. ~/old-kelp/hook.sh\r\n'),
+    "fish": (".config/fish/config.fish", "set -gx KELP_HOME ~/old-kelp\r\nfish_add_path ~/old-kelp/bin\r\n"),
+    "tcsh": (".tcshrc", "setenv KELP_HOME ~/old-kelp\r\nset path = (~/old-kelp/bin $path)\r\n"),
+}
+
+
+@pytest.mark.needs("bash", "zsh", "fish", "tcsh")
+@pytest.mark.parametrize("shell", CRLF)
+def test_lines_with_crlf_go_like_others(shell: str, tmp_path: Path) -> None:
+    file, own = CRLF[shell]
+    home_of(Fragment(shell, "", {file: ""}, {}, set()), tmp_path)
+    (tmp_path / file).write_bytes(f"# tides\r\n{own}# later\r\n".encode())
+    environment = {"HOME": str(tmp_path), "PATH": login_path()}
+    machine = Machine(locate(environment), environment)
+    machine.__dict__["shells"] = tuple(each for each in machine.shells if each.name == shell)
+    (spoken,) = spoken_of([tmp_path / "old-kelp"], [], machine)
+    assert without(spoken.file.content or b"", spoken.statements) == b"# tides\r\n# later\r\n", (
+        spoken.statements
+    )
+
+
 def test_the_corpus_is_large_enough() -> None:
     assert len(FRAGMENTS) >= 220
 

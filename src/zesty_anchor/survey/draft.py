@@ -84,7 +84,7 @@ def draft(found: Findings) -> str:
 
 
 def _runtime(found: list[RuntimeFound]) -> tomlkit.items.Table:
-    """What answers now stays: so the first provisioning changes nothing of it, and brings nothing beside
+    """What is active now stays: so the first provisioning changes nothing of it, and brings nothing beside
     it.
     """
     table = tomlkit.table()
@@ -92,7 +92,7 @@ def _runtime(found: list[RuntimeFound]) -> tomlkit.items.Table:
     lines = ", ".join(dict.fromkeys(f'"{_line(runtime.version)}"' for runtime in found))
     table["want"].comment(f'what is here stays; to have it from a feed: {lines}, "latest" or "lts"')
     for runtime in found:
-        table.add(tomlkit.comment(f"{runtime.version} answers now: {runtime.path}, of {runtime.owner}"))
+        table.add(tomlkit.comment(f"{runtime.version} is active now: {runtime.path}, of {runtime.owner}"))
     return table
 
 

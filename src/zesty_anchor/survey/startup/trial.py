@@ -324,6 +324,10 @@ class _Trial:
         return tuple(w for w in self._words(value) if not self._places.within(w) and not w.startswith(ours))
 
     def _words(self, value: str) -> list[str]:
+        # What a line with CRLF leaves at the end of a value is of no use to anybody.
+        value = re.sub(
+            r"\$'((?:[^'\\]|\\.)*)'", lambda quoted: re.sub(r"\\r|\\C-M", "", quoted[1]), value
+        ).replace("\r", "")
         plain = self._places.plain(re.sub(r"\[\d+\]=", " ", value), {})  # the numbers of an array's entries
         return [word for word in re.split(r"[:=\s\"'()]+", plain) if word]
 
