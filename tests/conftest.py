@@ -43,6 +43,7 @@ PROGRAMS = {
         "mksh",
         "tcsh",
         "gcc",
+        "make",
         "git",
         "setpriv",
         "tmux",

@@ -11,11 +11,12 @@ import subprocess
 import threading
 import time
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from contextlib import contextmanager, suppress
+from contextlib import AbstractContextManager, contextmanager, nullcontext, suppress
 from pathlib import Path
 
 import msgspec
 
+from zesty_anchor.shelf.jobserver import Jobserver, cores
 from zesty_anchor.system.problem import Problem
 from zesty_anchor.system.visible import visible
 
@@ -24,6 +25,7 @@ _TELL_SECONDS = 0.5
 _LOOK_SECONDS = 0.2
 """How often it is looked whether the run was interrupted."""
 _CHUNK = 1 << 16
+_NICE = 10
 
 
 class Pace(msgspec.Struct, frozen=True):
@@ -51,9 +53,11 @@ def build(
     interrupted: Callable[[], bool] = lambda: False,
     last_time: Pace | None = None,
     within: Sequence[str] = (),
+    jobserver: Jobserver | None = None,
 ) -> Pace:
     """Run each step with sh(1) in ``folder``; ``options`` are its positional parameters, ``"$@"``. ``within``
-    are words in front of it.
+    are words in front of it. With a ``jobserver`` each step is one of its jobs, and make takes further ones
+    from it.
 
     ``told`` hears how far it is: the step, how much of it, by what the build tells itself or by the lines of
     the ``last_time``, and the time so far. Returns how long it took. ``missing`` names the prerequisite that
@@ -68,22 +72,30 @@ def build(
         for step in steps:
             written.write(f"+ {step}\n")
             progress.begin(step)
-            status = _run(
-                step,
-                options,
-                folder,
-                environment,
-                lambda line: _heard(line, written.write, last, told, progress),
-                patience,
-                interrupted,
-                within,
-            )
+            with _a_job(jobserver, interrupted, lambda: told(progress.waits())):
+                status = _run(
+                    step,
+                    options,
+                    folder,
+                    environment,
+                    lambda line: _heard(line, written.write, last, told, progress),
+                    patience,
+                    interrupted,
+                    within,
+                    jobserver.pipe if jobserver else (),
+                )
             if status != 0:
                 written.flush()
                 raise _failure(
                     f"{what} ended with {status}, at the step: {_first(step)}", list(last), log, missing
                 )
     return progress.pace
+
+
+def _a_job(
+    jobserver: Jobserver | None, interrupted: Callable[[], bool], waiting: Callable[[], None]
+) -> AbstractContextManager[None]:
+    return jobserver.job(interrupted, waiting) if jobserver else nullcontext()
 
 
 def _heard(
@@ -125,6 +137,11 @@ class _Progress:
         self._number += 1
         self._name = _first(step)[:40]
 
+    def waits(self) -> str:
+        """What to tell as long as other builds have all cores."""
+        step = f"step {self._number} of {self._steps}, " if self._steps > 1 else ""
+        return f"{step}{_told(time.monotonic() - self._began)}: waiting for other builds"
+
     def heard(self, line: str) -> str:
         """What to tell after a line."""
         self._lines += 1
@@ -158,14 +175,19 @@ def _run(
     patience: float | None,
     interrupted: Callable[[], bool],
     within: Sequence[str],
+    inherited: Sequence[int],
 ) -> int:
     with subprocess.Popen(
         [*within, "/bin/sh", "-c", _WHEN_TOLD, "sh", step, "sh", *options],
         cwd=folder, env=dict(environment), stdin=subprocess.PIPE, stdout=subprocess.PIPE,
-        stderr=subprocess.STDOUT, start_new_session=True,
+        stderr=subprocess.STDOUT, start_new_session=True, pass_fds=tuple(inherited),
     ) as running:  # fmt: skip
         assert running.stdin is not None and running.stdout is not None
         try:
+            with suppress(
+                OSError
+            ):  # the person's own programs come first, and at the disk too (ioprio_set(2))
+                os.setpriority(os.PRIO_PROCESS, running.pid, _NICE)
             with _ends_with_us(running.pid):
                 with suppress(BrokenPipeError), running.stdin as told:
                     told.write(b"begin\n")
@@ -280,7 +302,8 @@ def build_environment(
     out: Path,
     prefix: Path,
     room: Path,
-    jobs: int,
+    jobs: int | None,
+    jobserver: Jobserver | None,
     version: str,
     earlier: Path | None,
     path: str,
@@ -288,7 +311,8 @@ def build_environment(
 ) -> dict[str, str]:
     """What a step finds in its environment: nothing of ours but what is listed here.
 
-    OUT is where the version's files go, PREFIX where they will stand, EARLIER the folder of the earlier
+    ``jobs`` is how many the manifest allows it (None: it takes those of the ``jobserver``, where there is
+    one). OUT is where the version's files go, PREFIX where they will stand, EARLIER the folder of the earlier
     version.
     """
     found = {
@@ -298,9 +322,12 @@ def build_environment(
         "LANG": "C.UTF-8",
         "OUT": str(out),
         "PREFIX": str(prefix),
-        "JOBS": str(jobs),
+        "JOBS": str(jobs or cores()),
+        "PARALLEL": "" if jobserver and not jobs else f"-j{jobs or cores()}",
         "VERSION": version,
     }
+    if jobserver and not jobs:
+        found["MAKEFLAGS"] = jobserver.flags
     if earlier:
         found["EARLIER"] = str(earlier)
     return {**found, **more}
