@@ -248,6 +248,25 @@ def test_downloads_are_sent_and_a_page_and_junit_are_written(
     assert "2 of 3 ok" in page and page.count('<th scope="row">') == 3
 
 
+def test_the_page_of_each_machine_and_one_that_leads_to_them(fleet: Fleet) -> None:
+    wanting(fleet.desk)
+    fleet.well("quay-1,quay-2", "--yes", "provision")
+    folder = fleet.desk.home / "pages"
+    done = fleet.run("quay-1,quay-2,gone", "report", str(folder))
+    assert done.code == 1 and "1 unreachable, 2 ok" in done.out, done.out + done.err
+    assert "ok; " in done.out
+    page = (folder / "quay-1.html").read_text()
+    assert "All checks passed" in page and "kelp" in page
+    index = (folder / "index.html").read_text()
+    assert '<a href="quay-1.html">quay-1</a>' in index and '<th scope="row">gone</th>' in index
+    assert fleet.run("quay-1", "report", str(folder)).code == 0, "ours are written anew"
+    (folder / "quay-1.html").write_text("mine")
+    refused = fleet.run("quay-1", "report", str(folder))
+    assert refused.code == 2 and "is not a report" in refused.err
+    assert (folder / "quay-1.html").read_text() == "mine"
+    assert "report needs a folder" in fleet.run("quay-1", "report").err
+
+
 def test_which_machines_differ_from_the_lock_and_from_each_other(fleet: Fleet) -> None:
     wanting(fleet.desk)
     fleet.desk.well("lock")

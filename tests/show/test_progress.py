@@ -9,6 +9,7 @@ import time
 import pytest
 
 from zesty_anchor.show import progress
+from zesty_anchor.show.hosts import Hosts
 from zesty_anchor.show.paint import Paint
 from zesty_anchor.show.progress import Lines, Live, reporter
 from zesty_anchor.show.sizes import amount, count
@@ -52,7 +53,7 @@ def test_quiet_tells_only_what_must_be_looked_at() -> None:
         telling.moved("a", 1, 2)
         telling.ended("a", "b", well=False)
         telling.warned("look here")
-    assert out.getvalue().strip() == "look: look here"
+    assert out.getvalue().strip() == "note: look here"
 
 
 @pytest.mark.parametrize(("term", "kind"), [("xterm", Live), ("dumb", Lines)])
@@ -119,3 +120,26 @@ def test_the_time_of_fetching_is_told_only_while_bytes_arrive(monkeypatch: pytes
         clock[0] += 60
         telling.ended("version:ebb:1", "build ebb", well=True)
         assert "fetching" not in shown(), "nothing is being fetched"
+
+
+def test_the_machines_at_work_are_a_table_as_long_as_one_is() -> None:
+    out = Terminal()
+    with reporter(Paint(out, "never", {"TERM": "xterm"}), quiet=False, hosts=True) as telling:
+        assert type(telling) is Hosts
+        telling.began("quay-1", "quay-1: provision")
+        telling.began("quay-2", "quay-2: provision")
+        telling.told("quay-1", "quay-1: install [kelp] 4.2.1\x1b[2J")
+        telling.ended("quay-2", "quay-2: provision", well=False)
+        table = telling._table()
+        cells = [[str(cell) for cell in column._cells] for column in table.columns]
+        assert cells[0] == ["  quay-1", "  quay-2"] and cells[1] == ["running", "failed"]
+        assert cells[3] == ["install [kelp] 4.2.1\\x1b[2J", "provision"], (
+            "what comes from there is only shown"
+        )
+        telling.ended("quay-1", "quay-1: provision", well=True)
+        assert telling._live is None, "something may be asked now"
+        for number in range(100):
+            telling.began(f"mast-{number}", f"mast-{number}: verify")
+        rows = [str(cell) for cell in telling._table().columns[0]._cells]
+        assert len(rows) < 100 and rows[-1].startswith("  and ") and rows[-1].endswith(" more")
+    assert type(reporter(Paint(io.StringIO(), "auto", {}), quiet=False, hosts=True)) is Lines

@@ -2,17 +2,46 @@
 
 from __future__ import annotations
 
+import re
 import sys
+from collections.abc import Sequence
 from pathlib import Path
 
 import click
 
 from zesty_anchor.commands import WithExamples
 from zesty_anchor.commands.options import Setting, with_setting
+from zesty_anchor.commands.report import check_file
+from zesty_anchor.files.replace import replace
 from zesty_anchor.operations.across import COMMANDS, AcrossOptions, across, hosts_of, read_groups
 from zesty_anchor.show import across as shown
+from zesty_anchor.system.problem import UsageProblem
 
 _FILE = click.Path(path_type=Path, dir_okay=False)
+
+
+class _Pages:
+    """The pages that the machines make for ``report``, in one folder. Raises ``UsageProblem`` where none is
+    named, or it holds other files of those names.
+    """
+
+    def __init__(self, arguments: Sequence[str], hosts: Sequence[str]) -> None:
+        if not arguments or arguments[0].startswith("-"):
+            raise UsageProblem(
+                "report needs a folder for the pages",
+                advice="name it: zesty-anchor across HOSTS report FOLDER",
+            )
+        self.folder = Path(arguments[0]).absolute()
+        self.names: dict[str, str] = {}
+        self._files = {host: f"{re.sub(r'[^A-Za-z0-9._-]', '_', host)}.html" for host in hosts}
+        self.folder.mkdir(parents=True, exist_ok=True)
+        for name in ("index.html", *self._files.values()):
+            check_file(self.folder / name)
+
+    def keep(self, host: str, page: bytes) -> None:
+        """Write the page of a machine."""
+        replace(self.folder / self._files[host], page, 0o644)
+        self.names[host] = self._files[host]
 
 
 def _share_of(context: click.Context, parameter: click.Parameter, value: str | None) -> int | None:
@@ -61,7 +90,7 @@ def command(
 ) -> None:
     """Run COMMAND (preview, provision, verify, upgrade, undo, status) on HOSTS over OpenSSH: names and groups
     with commas between, patterns over the groups, or - for a list on standard input. "diff" shows which hosts
-    differ from the lock.
+    differ from the lock; "report FOLDER" writes the page of each host, and one that leads to them.
 
     The program, the manifest, its lock and keys are brought along. Each host works by itself: if the
     connection is cut, it goes on there, and the same command finds it.
@@ -70,17 +99,23 @@ def command(
     listed = sys.stdin.read() if "-" in hosts.split(",") else ""
     names = hosts_of(hosts, groups, listed)
     choice = AcrossOptions(at_once, first, stop, share, ssh_config)
+    pages = _Pages(arguments, names) if command == "report" else None
+    arguments = arguments[1:] if pages else arguments
+    setting.hosts = True
     with (
         setting.either() if command in ("status", "undo", "diff") else setting.opened() as (
             workstation,
             person,
         )
     ):
-        done = across(workstation, person, names, command, arguments, choice)
+        keep = pages.keep if pages else lambda host, page: None
+        done = across(workstation, person, names, command, arguments, choice, keep)
     if junit is not None:
         shown.write_junit(junit, done)
     if report is not None:
         shown.write_report(report, done)
+    if pages is not None:
+        shown.write_report(pages.folder / "index.html", done, pages.names)
     if setting.as_json:
         setting.print_json(done)
     else:

@@ -42,6 +42,8 @@ class Setting:
         self.colour: str = given.pop("colour", "auto")
         self.plain: bool = given.pop("plain", False)
         self.verbose: bool = given.pop("verbose", False)
+        self.hosts = False
+        """Whether the work is on machines, a line for each."""
 
     @property
     def out(self) -> paint.Paint:
@@ -102,7 +104,11 @@ class Setting:
 
             asker = TerminalAsker(self.err)
         program = own_words(sys.argv[0], environ)
-        with nullcontext(Silent()) if self.as_json else reporter(self.err, quiet=self.quiet) as telling:
+        with (
+            nullcontext(Silent())
+            if self.as_json
+            else reporter(self.err, quiet=self.quiet, hosts=self.hosts) as telling
+        ):
             bare = open_workstation(environ, Path.cwd(), program, offline=self.offline)
             yield bare, Person(telling, asker, self.yes, self.jobs, hand, self.trusted)
 

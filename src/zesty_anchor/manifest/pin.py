@@ -90,22 +90,6 @@ def read_pins(name: str, content: bytes, recipes: Mapping[str, Recipe]) -> list[
     return pins
 
 
-def is_project(text: str) -> bool:
-    """Whether a manifest only pins versions, so that it can be a project's: it says nothing of the
-    machine.
-    """
-    try:
-        raw = tomllib.loads(text)
-    except (ValueError, RecursionError):
-        return False
-    runtimes = raw.get("runtimes", {})
-    return (
-        raw.keys() <= {"title", "runtimes"}
-        and isinstance(runtimes, dict)
-        and all(isinstance(each, dict) and each.keys() <= {"want"} for each in runtimes.values())
-    )
-
-
 def _manifest(content: bytes) -> list[Pin]:
     try:
         text = content.decode("utf-8")

@@ -28,10 +28,10 @@ from zesty_anchor.system.problem import Problem, UsageProblem
 from zesty_anchor.system.remote import Remote, Unreachable, last_line, names_in
 from zesty_anchor.system.visible import visible
 
-COMMANDS = ("preview", "provision", "verify", "upgrade", "undo", "status", "diff")
+COMMANDS = ("preview", "provision", "verify", "upgrade", "undo", "status", "report", "diff")
 _GOES_ON = ("provision", "upgrade", "undo")
 """What changes a machine: it goes on there when the connection is cut."""
-_WITH_MANIFEST = ("preview", "provision", "verify", "upgrade")
+_WITH_MANIFEST = ("preview", "provision", "verify", "upgrade", "report")
 _ASKS = ("provision", "upgrade")
 _TRIES = 5
 """How often a connection that was cut is taken up again."""
@@ -108,9 +108,10 @@ def across(
     command: str,
     arguments: Sequence[str],
     choice: AcrossOptions,
+    keep: Callable[[str, bytes], None] = lambda host, page: None,
 ) -> Spread:
     """Run a command on machines. Raises ``Problem`` where it cannot be begun; what becomes of each machine is
-    in the result.
+    in the result. ``keep`` gets the page that each of them made for ``report``.
     """
     if command not in COMMANDS:
         raise UsageProblem(
@@ -121,7 +122,7 @@ def across(
     if command in _WITH_MANIFEST:
         agreed(workstation, person)
     with tempfile.TemporaryDirectory(prefix="za-") as control:
-        work = _Work(workstation, person, command, arguments, choice, Path(control))
+        work = _Work(workstation, person, command, arguments, choice, Path(control), keep)
         try:
             answered: Mapping[str, OnHost] = {}
             if command in _ASKS and not person.yes:
@@ -184,7 +185,9 @@ class _Work:
         arguments: Sequence[str],
         choice: AcrossOptions,
         control: Path,
+        keep: Callable[[str, bytes], None],
     ) -> None:
+        self._keep = keep
         self._workstation, self._person, self._choice = workstation, person, choice
         self._command, self._arguments, self._control = command, tuple(arguments), control
         self._lock = threading.Lock()
@@ -387,7 +390,9 @@ class _Work:
         if command in _WITH_MANIFEST:
             manifest = f"{there.base}/desk/workstation.toml"
             words += ["-m", manifest]
-            words += ["--trust", manifest] if command in _ASKS else []
+            words += ["--trust", manifest] if command in (*_ASKS, "report") else []
+        if command == "report":
+            words.append(f"{there.base}/report.html")
         if command in (*_ASKS, "undo") and self._person.yes:
             words.append("--yes")
         words += self._arguments if command == self._command else []
@@ -397,6 +402,9 @@ class _Work:
         words = self._words(there, command)
         if command not in _GOES_ON:
             answer = there.remote.plain(words)
+            if command == "report" and not answer.code:
+                page = there.remote.plain(f"cat {shlex.quote(f'{there.base}/report.html')}")
+                self._keep(there.remote.host, page.out)
             return answer.code, _document(answer.out, answer.err)
         key = hashlib.sha256("\0".join((words, self._desk.name if self._desk else "")).encode()).hexdigest()
         started = there.remote.run("start", base=there.base, key=key, words=words)

@@ -5,6 +5,7 @@ change.
 from __future__ import annotations
 
 import os
+import shlex
 from collections.abc import Sequence
 from pathlib import Path
 
@@ -12,9 +13,13 @@ from zesty_anchor.files import own_folders
 from zesty_anchor.files.replace import replace
 from zesty_anchor.manifest.read import FILE_NAME
 from zesty_anchor.planning.choices import Chooser, Missing
+from zesty_anchor.planning.project_variables import ProjectSets, is_agreed_to, project_sets
 from zesty_anchor.planning.workstation import Workstation
+from zesty_anchor.shells.known import SHELLS, following
 from zesty_anchor.shells.launch import NOT_INSTALLED
+from zesty_anchor.system.locations import Locations
 
+_MOST_NAMED = 3
 _NEXT = "install it with: zesty-anchor provision"
 
 
@@ -22,7 +27,8 @@ def write_answers(chooser: Chooser, workstation: Workstation, files: Sequence[Pa
     """Write what each file's pins were resolved to, with the file's time of change.
 
     An answer's first line holds words ``NAME=VERSION`` (with ``~`` before a requirement's) and ends in ``;``,
-    the second the same words apart, and the others are messages: ``- NAME TEXT``. A ``!`` stands for those.
+    the second the same words apart, and the others are messages: ``- NAME TEXT``. A ``!`` stands for those,
+    and ``@DIGEST`` for the variables that the project sets.
     """
     pins = workstation.locations.pins
     own_folders.make(pins)
@@ -63,12 +69,39 @@ def _answer(chooser: Chooser, workstation: Workstation, file: Path) -> str:
         elif file.name == FILE_NAME:
             told = f"{shown}:{pin.line} pins {pin.runtime}, which is not in the manifest"
             said.append(f"- {pin.runtime} zesty-anchor: {told}")
+    sets = project_sets(file)
+    own = [f"@{sets.digest}"] if sets.variables and is_agreed_to(sets, workstation.locations) else []
+    said += [f"- {each.name} zesty-anchor: {shown}:{each.line} {each.wrong}" for each in sets.wrong]
+    if own:
+        _write_variables(sets, workstation.locations)
+    elif sets.variables:
+        said.append(f"- @ {_untrusted(sets, shown)}")
     if len(said) > 1:  # entering a folder prints one line
         said = [f"{said[0]}; and {len(said) - 1} more: zesty-anchor list"]
     mark = ["!"] if said else []
-    first = " ".join([*(f"{name}={version}" for name, version in words), *mark, ";"])
-    second = " ".join([*(f"{name} {version}" for name, version in words), *mark])
+    first = " ".join([*(f"{name}={version}" for name, version in words), *own, *mark, ";"])
+    second = " ".join([*(f"{name} {version}" for name, version in words), *own, *mark])
     return "".join(f"{line}\n" for line in (first, second, *said))
+
+
+def _untrusted(sets: ProjectSets, shown: str) -> str:
+    """That the variables of a project are not set, and what allows it."""
+    names = ", ".join(each.name for each in sets.variables[:_MOST_NAMED])
+    more = ", …" if len(sets.variables) > _MOST_NAMED else ""
+    if sets.hands:
+        return f"zesty-anchor: {shown} sets {names}{more}, and is not used: {sets.hands}"
+    folder = shlex.quote(str(sets.file.parent))
+    return f"zesty-anchor: {shown} sets {names}{more}; to allow it: zesty-anchor projects --trust {folder}"
+
+
+def _write_variables(sets: ProjectSets, locations: Locations) -> None:
+    """Write them in the languages of the shells that follow the folder."""
+    folder = locations.project_variables
+    own_folders.make(folder)
+    for name in dict.fromkeys(SHELLS[each].variables_file for each in following()):
+        shell = next(SHELLS[each] for each in following() if SHELLS[each].variables_file == name)
+        text = "".join(f"za__set {each.name} {shell.quote(each.value)}\n" for each in sets.variables)
+        replace(folder / f"{sets.digest}{name}", text.encode("utf-8", "surrogateescape"), lasting=False)
 
 
 def _message(missing: Missing, shown: str) -> str:

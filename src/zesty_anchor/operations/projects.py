@@ -11,11 +11,13 @@ from zesty_anchor.feeds.release import Release, choose
 from zesty_anchor.manifest.model import SYSTEM
 from zesty_anchor.manifest.version import Version
 from zesty_anchor.manifest.want import Want
+from zesty_anchor.operations.answers import write_answers
 from zesty_anchor.operations.in_step import is_provisioned
 from zesty_anchor.operations.person import Person
 from zesty_anchor.planning.choices import Chooser, chooser
 from zesty_anchor.planning.look import look_at
 from zesty_anchor.planning.offers import Offers
+from zesty_anchor.planning.project_variables import ProjectSets, trust_project
 from zesty_anchor.planning.projects import Project, ProjectPin, forget, note
 from zesty_anchor.planning.projects import projects as remembered
 from zesty_anchor.planning.workstation import Workstation
@@ -36,6 +38,17 @@ def note_projects(workstation: Workstation, folders: Iterable[Path]) -> None:
         note(workstation.locations.state, folders)
     else:
         forget(workstation.locations.state)
+
+
+def trust(workstation: Workstation, folder: Path) -> ProjectSets:
+    """Agree to the variables that a project sets, and have the shells set them there. Raises as
+    ``trust_project``.
+    """
+    sets = trust_project(folder.absolute(), workstation.locations)
+    if is_provisioned(workstation):
+        write_answers(chooser(workstation, look_at(workstation)), workstation, [sets.file])
+        note_projects(workstation, {sets.file.parent})
+    return sets
 
 
 def projects(workstation: Workstation, person: Person, *, newer: bool = False) -> list[Project]:

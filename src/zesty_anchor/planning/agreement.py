@@ -24,6 +24,7 @@ from zesty_anchor.files.replace import replace
 from zesty_anchor.manifest.lock import file_beside
 from zesty_anchor.manifest.model import Manifest
 from zesty_anchor.planning.workstation import Workstation
+from zesty_anchor.system.locations import Locations
 from zesty_anchor.system.mounts import advice_where_open
 from zesty_anchor.system.ownership import in_other_hands
 from zesty_anchor.system.problem import UsageProblem
@@ -180,7 +181,7 @@ def question(workstation: Workstation, trusted: Path | None = None) -> Question 
     if is_own(workstation):
         return None
     parts = to_agree(workstation)
-    known = _agreed(workstation).texts.get(_key(workstation), [])
+    known = agreed_texts(workstation.file, workstation.locations)
     if not parts or parts in known:
         return None
     file = workstation.file
@@ -323,23 +324,33 @@ def is_agreed(workstation: Workstation) -> bool:
 
 def agree(workstation: Workstation) -> None:
     """Write down that the person agrees to all of it as it is now."""
-    parts, known = to_agree(workstation), _agreed(workstation)
-    earlier = [text for text in known.texts.get(_key(workstation), []) if text != parts]
-    known.texts[_key(workstation)] = [*earlier, parts][-_TEXTS:]
-    own_folders.make(workstation.locations.state)
+    agree_to(workstation.file, to_agree(workstation), workstation.locations)
+
+
+def agree_to(file: Path, parts: dict[str, Any], locations: Locations) -> None:
+    """Write down that the person agrees to what a manifest says now."""
+    known, key = _agreed(locations), _key(file, locations)
+    earlier = [text for text in known.texts.get(key, []) if text != parts]
+    known.texts[key] = [*earlier, parts][-_TEXTS:]
+    own_folders.make(locations.state)
     with suppress(OSError):
-        replace(workstation.locations.state / _NAME, msgspec.json.encode(known, order="sorted"), 0o600)
+        replace(locations.state / _NAME, msgspec.json.encode(known, order="sorted"), 0o600)
 
 
-def _key(workstation: Workstation) -> str:
+def agreed_texts(file: Path, locations: Locations) -> list[dict[str, Any]]:
+    """What the person agreed to of a manifest, the latest last."""
+    return _agreed(locations).texts.get(_key(file, locations), [])
+
+
+def _key(file: Path, locations: Locations) -> str:
     """The manifest's file, relative to the home."""
-    return stored(os.path.realpath(workstation.file), os.path.realpath(workstation.locations.home))
+    return stored(os.path.realpath(file), os.path.realpath(locations.home))
 
 
-def _agreed(workstation: Workstation) -> _Agreed:
+def _agreed(locations: Locations) -> _Agreed:
     """What was agreed to. What a program before 0.2 noted is not enough: it did not ask about all of it."""
     try:
-        known = msgspec.json.decode((workstation.locations.state / _NAME).read_bytes(), type=_Agreed)
+        known = msgspec.json.decode((locations.state / _NAME).read_bytes(), type=_Agreed)
     except (OSError, msgspec.MsgspecError):
         return _Agreed()
     return known if known.format == _FORMAT else _Agreed()

@@ -149,7 +149,16 @@ def _plain(document: Mapping[str, Any]) -> list[str]:
     return []
 
 
+def _reported(document: Mapping[str, Any]) -> list[str]:
+    verified = document.get("verified") or {}
+    steps = len(document.get("next", ()))
+    bad = _shortened(_failed_checks(verified.get("proof")))
+    state = str(verified.get("state", "unknown"))
+    return [f"{state}; {_count(steps, 'step')} to take next", *bad]
+
+
 _SAYS = {
+    "report": _reported,
     "provision": _provisioned,
     "upgrade": _provisioned,
     "undo": _provisioned,

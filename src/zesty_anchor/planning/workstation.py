@@ -187,6 +187,6 @@ def _provisioned(bare: Workstation) -> Path | None:
 
 
 def _only_pins(file: Path) -> bool:
-    from zesty_anchor.manifest.pin import is_project
+    from zesty_anchor.manifest.project import is_project
 
     return is_project(file.read_text("utf-8", "replace"))

@@ -64,6 +64,11 @@ class Environment(msgspec.Struct, frozen=True, dict=True):
     home: str = ""
     missing_is_default: bool = False
 
+    @property
+    def project_variables(self) -> str:
+        """The folder of the files with projects' variables."""
+        return f"{self.pins}/@variables"
+
     @cached_property
     def stamp(self) -> str:
         """Changes with everything that a generated file says: an open shell that has another one is stale.

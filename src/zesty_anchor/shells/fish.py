@@ -61,7 +61,8 @@ function za__look --on-variable PWD
   end
   if path is -- {names} $za__above/{any_name}; or set -q ZESTY_ANCHOR_SESSION
     za__follow
-  else if set -q za__tokens[1]
+  else if set -q za__tokens[1]; or set -q ZESTY_ANCHOR_BEFORE
+    functions -q za__choose_default; or za__load
     za__choose_default
   end
   return 0
@@ -123,6 +124,7 @@ class Fish(Apart):
     endings = ("fish",)
     read_only = "FISH_VERSION fish_pid hostname pipestatus status version history umask argv"
     follows = True
+    variables_file = ".fish"
     completes = True
     profiles = True
     channel = CHANNEL

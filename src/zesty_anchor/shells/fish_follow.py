@@ -38,10 +38,42 @@ function za__choose
     return
   end
   set -g za__tokens $argv
+  set -q ZESTY_ANCHOR_BEFORE; and za__put_back
   za__work_out $argv
   za__put
+  string match -q '@*' -- $argv; and za__set_project $argv
+end
+function za__put_back
+  for za_name in (string split -n ' ' -- "$ZESTY_ANCHOR_BEFORE")
+    set -l za_was ZESTY_ANCHOR_BEFORE_$za_name
+    if string match -q 'x*' -- "$$za_was"
+      set -gx $za_name (string sub -s 2 -- "$$za_was" | string collect -N)
+    else
+      set -e $za_name
+    end
+    set -e $za_was
+  end
+  set -e ZESTY_ANCHOR_BEFORE
+end
+function za__set_project
+  for za_token in $argv
+    string match -q '@*' -- $za_token; or continue
+    set -l za_set {variables_folder}/(string sub -s 2 -- $za_token).fish
+    test -r $za_set; and builtin source $za_set
+  end
+end
+function za__set
+  set -l za_name $argv[1]
+  if not contains -- $za_name (string split -n ' ' -- "$ZESTY_ANCHOR_BEFORE")
+    set -l za_was ''
+    set -q $za_name; and set za_was x"$$za_name"
+    set -gx ZESTY_ANCHOR_BEFORE_$za_name $za_was
+    set -gx ZESTY_ANCHOR_BEFORE (string trim -- "$ZESTY_ANCHOR_BEFORE $za_name")
+  end
+  set -gx $za_name $argv[2]
 end
 function za__choose_default
+  set -q ZESTY_ANCHOR_BEFORE; and za__put_back
   set -g za__tokens
   set -g za__first $za__default
 {default_variables}  za__put
@@ -104,6 +136,7 @@ function za__as_kept
   end <$za__kept[1]
   za__watch $za__kept[2..]
   test "$za__kept_pins" = "$za__tokens"; and return
+  set -q ZESTY_ANCHOR_BEFORE; and za__put_back
   set -g za__tokens $za__kept_pins
   set -g za__first $za__kept_first
 {kept_variables}  za__put
@@ -170,7 +203,7 @@ function za__follow
   end
   set -q ZESTY_ANCHOR_SESSION; and set -a za_soft (string split -n ' ' -- (string replace -a '=' ' ' -- $ZESTY_ANCHOR_SESSION))
   test "$za_soft" = "$za__tokens"; or za__choose $za_soft
-  if set -q za_keep[1]; and test "$za_soft" = "$za__kept_pins"
+  if set -q za_keep[1]; and test "$za_soft" = "$za__kept_pins"; and not string match -q '@*' -- $za_soft
     set -g za__kept_folder $za_keep
     set -g za__kept_first $za__first
 {keep_variables}  end
@@ -263,6 +296,7 @@ def on_demand(environment: Environment, file: str) -> str:
         manifest=q(environment.manifest),
         manifest_name=MANIFEST_NAME,
         pins=q(environment.pins),
+        variables_folder=q(environment.project_variables),
         program=words(environment.program),
         executable=q(environment.program[0]),
         file=q(file),

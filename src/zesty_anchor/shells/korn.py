@@ -54,7 +54,7 @@ za__front={front} za__mode=first
   until {some}; do
     if [[ -z $za__folder || $za__folder == "${{HOME-}}" ]]; then
       if [[ -n ${{ZESTY_ANCHOR_SESSION-}} ]]; then za__folder=-; break; fi
-      [[ -z $za__tokens ]] || za__choose "" "$za__first"
+      [[ -z $za__tokens${{ZESTY_ANCHOR_BEFORE-}} ]] || {{ za__load && za__choose "" "$za__first"; }}
       return 0
     fi
     za__folder=${{za__folder%/*}}

@@ -54,6 +54,7 @@ function za__place {{
 {place}}}
 function za__choose {{
 {quiet}  za__tokens=$1
+  case ${{ZESTY_ANCHOR_BEFORE-}} in ?*) za__put_back ;; esac
   if [[ -z $1 ]]; then
     za__first={front}
 {default_variables}  elif [[ $1 == "$za__kept_tokens" ]]; then
@@ -70,6 +71,31 @@ function za__choose {{
   else
     za__place keep
   fi
+  case $1 in *@*) za__set_project ;; esac
+}}
+function za__put_back {{
+{start}  \\typeset za_name za_was IFS=' '
+  for za_name in $ZESTY_ANCHOR_BEFORE; do
+    \\eval "za_was=\\${{ZESTY_ANCHOR_BEFORE_$za_name-}}"
+    case $za_was in x*) \\export "$za_name=${{za_was#x}}" ;; *) \\unset "$za_name" ;; esac
+    \\unset "ZESTY_ANCHOR_BEFORE_$za_name"
+  done
+  \\unset ZESTY_ANCHOR_BEFORE
+}}
+function za__set_project {{
+{start}  \\typeset za_token IFS=' '
+  for za_token in $za__tokens; do
+    case $za_token in @*) [[ ! -r {variables_folder}/${{za_token#@}}.sh ]] || \\. {variables_folder}/${{za_token#@}}.sh ;; esac
+  done
+}}
+function za__set {{
+  case " ${{ZESTY_ANCHOR_BEFORE-}} " in
+    *" $1 "*) ;;
+    *)
+      \\eval "\\export ZESTY_ANCHOR_BEFORE_$1=\"\\${{$1+x\\$$1}}\""
+      \\export ZESTY_ANCHOR_BEFORE="${{ZESTY_ANCHOR_BEFORE-}}${{ZESTY_ANCHOR_BEFORE:+ }}$1" ;;
+  esac
+  \\export "$1=$2"
 }}
 function za__work_out {{
 {start}  \\typeset za_token IFS=' '
@@ -97,7 +123,7 @@ function za__follow {{
     [[ -z $za__file || -z $za__sure || ${{za__file%/*}} != "${{PWD%/}}" ]] || za__keep "$@"
   fi
   \\set -- "$za__pins${{ZESTY_ANCHOR_SESSION-}}"
-  [[ $1 == "$za__tokens" ]] || za__choose "$1" "$za__first"
+  [[ $1 == "$za__tokens" && ( -n $1 || -z ${{ZESTY_ANCHOR_BEFORE-}} ) ]] || za__choose "$1" "$za__first"
 }}
 function za__keep {{
 {start}  \\typeset za_folder="${{PWD%/}}" za_name za_entry za_line za_number=0 za_text= za_same=
@@ -248,6 +274,7 @@ def on_demand(environment: Environment, file: str, dialect: Dialect) -> str:
         moved="" if dialect.told_of_cd else '$PWD == "$za__where" && ',
         manifest=quote(environment.manifest),
         pins=quote(environment.pins),
+        variables_folder=quote(environment.project_variables),
         shell=dialect.name,
         program=posix.words(environment.program),
         executable=quote(environment.program[0]),

@@ -36,6 +36,7 @@ class Shell(ABC):
 
     Of its trace: ``prompt`` is what its PS4 must say; ``channel`` is the descriptor that it is written to.
     ``profiles`` tells that it writes a profile instead, which has the costs without those of telling,
+    ``variables_file`` is the ending of the file with a project's variables in its language,
     ``traces_at_terminal`` that it shows the trace on its terminal, ``lags`` that the prompt shows what is
     there after the line, and ``names_lines`` that the line of a command is exact. ``clock`` defines za_mark,
     which keeps the time of a statement; empty where it has no clock of its own.
@@ -58,6 +59,7 @@ class Shell(ABC):
     prompt: ClassVar[TracePrompt | None] = None
     channel: ClassVar[int] = 2
     profiles: ClassVar[bool] = False
+    variables_file: ClassVar[str] = ".sh"
     traces_at_terminal: ClassVar[bool] = False
     lags: ClassVar[bool] = False
     names_lines: ClassVar[bool] = False

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import shlex
 from collections import Counter
+from collections.abc import Mapping
 from pathlib import Path
 from xml.etree import ElementTree
 
@@ -69,14 +70,21 @@ def write_junit(file: Path, done: Spread) -> None:
     replace(file.absolute(), ElementTree.tostring(top, encoding="utf-8", xml_declaration=True), 0o644)
 
 
-def write_report(file: Path, done: Spread) -> None:
-    """Write one HTML page with a matrix: a row for each machine, a column for each thing that was found."""
+def write_report(file: Path, done: Spread, pages: Mapping[str, str] | None = None) -> None:
+    """Write one HTML page with a matrix: a row for each machine, a column for each thing that was found.
+    ``pages`` are the pages of machines, beside it.
+    """
     from jinja2 import Environment, PackageLoader
 
     says = list(dict.fromkeys(line for each in done.hosts for line in each.says))
     page = Environment(loader=PackageLoader("zesty_anchor", "show"), autoescape=True)
     text = page.get_template("across.html.j2").render(
-        done=done, groups=alike(done.hosts), says=says, rows=_rows(done.hosts, says), lasted=lasted
+        done=done,
+        groups=alike(done.hosts),
+        says=says,
+        rows=_rows(done.hosts, says),
+        lasted=lasted,
+        pages=pages or {},
     )
     replace(file.absolute(), text.encode(), 0o644)
 

@@ -58,7 +58,7 @@ class Lines:
 
     def warned(self, text: str) -> None:
         """Told also when quiet."""
-        self._paint.write(self._paint.look(f"  look: {text}"))
+        self._paint.write(self._paint.look(f"  note: {text}"))
 
     def began(self, key: str, text: str) -> None:
         """Work on a change has begun."""
@@ -228,6 +228,10 @@ class Live(Lines):
         self._tell_whole()
 
 
-def reporter(paint: Paint, *, quiet: bool) -> Lines:
-    """Live lines where there is a terminal that can rewrite them, else lines."""
+def reporter(paint: Paint, *, quiet: bool, hosts: bool = False) -> Lines:
+    """Live lines where there is a terminal that can rewrite them, of ``hosts`` a table; else lines."""
+    if hosts and paint.rewrites:
+        from zesty_anchor.show.hosts import Hosts
+
+        return Hosts(paint, quiet=quiet)
     return (Live if paint.rewrites else Lines)(paint, quiet=quiet)

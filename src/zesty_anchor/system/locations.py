@@ -58,6 +58,11 @@ class Locations(msgspec.Struct, frozen=True):
         return self.cache / "pins"
 
     @property
+    def project_variables(self) -> Path:
+        """The variables of projects, as the shells read them: a file for each set, by its digest."""
+        return self.pins / "@variables"
+
+    @property
     def others(self) -> Path:
         """The folder of configurations, ours and other programs'."""
         return self.config.parent

@@ -67,7 +67,7 @@ COMMANDS = {
         ("file",),
         ("--anew", "--markdown", "--names", *_WORK),
     ),
-    "projects": Own("Look", "Show which folders pin which versions.", (), ("--newer", *_MANIFEST)),
+    "projects": Own("Look", "Show which folders pin which versions.", (), ("--newer", "--trust", *_MANIFEST)),
     "draft": Own("Make", "Write a starter workstation.toml from what is on this machine.", ("file",), _ALL),
     "preview": Own(
         "Make",
