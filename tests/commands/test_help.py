@@ -80,6 +80,7 @@ def test_the_examples_do_what_they_say(desk: Desk) -> None:
     ]
     folder = desk.home / "soundings"
     folder.mkdir()
+    desk.write('[variables]\nDEPTH = "12"\n', "soundings/workstation.toml")
     ran = 0
     for name in (each for each in COMMANDS if each not in left_out):
         for what, _ in EXAMPLES[name]:

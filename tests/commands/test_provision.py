@@ -164,7 +164,7 @@ def test_the_old_one_stays_while_the_new_one_does_not_answer(desk: Desk) -> None
 
 def test_a_statement_that_does_more_is_shown_and_stays(desk: Desk) -> None:
     lived_in(desk)
-    desk.write('export PATH="$HOME/old-kelp/bin:$PATH"; export TIDE=high\n', ".bashrc")
+    desk.write('export PATH="$HOME/old-kelp/bin:$PATH" && export TIDE=high\n', ".bashrc")
     desk.wants(MORE, BOTH)
     assert "~/.bashrc:1" in desk.well("preview").out
     desk.well("provision")

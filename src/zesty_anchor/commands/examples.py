@@ -46,7 +46,7 @@ EXAMPLES: dict[str, tuple[tuple[str, str], ...]] = {
     "projects": (
         ("zesty-anchor projects", "who pins what, and what is not installed"),
         ("zesty-anchor projects --newer", "also what is newer within each pin"),
-        ("zesty-anchor projects --trust ~/soundings", "let that project set its variables"),
+        ("zesty-anchor projects --trust .", "let the project in this folder set its variables"),
     ),
     "draft": (
         ("zesty-anchor draft", "workstation.toml from what is on this machine"),

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 from collections.abc import Iterable
 from pathlib import Path
 
@@ -30,8 +29,9 @@ class ProjectSets(msgspec.Struct, frozen=True):
     @property
     def digest(self) -> str:
         """Names these variables with their values: 16 letters."""
-        text = msgspec.json.encode([(each.name, each.value) for each in self.variables])
-        return hashlib.sha256(text).hexdigest()[:16]
+        from zesty_anchor.files.digest import digest_of  # most folders set none
+
+        return digest_of(msgspec.json.encode([(each.name, each.value) for each in self.variables]))[:16]
 
     @property
     def parts(self) -> dict[str, dict[str, str]]:
