@@ -158,7 +158,7 @@ export SSH_AUTH_SOCK=/tmp/none
 """
 SEEN = {
     ("~/.bashrc", 2): "commands in the current folder are run",
-    ("~/.bashrc", 3): "~/bin hides the system's grep, ls",
+    ("~/.bashrc", 3): "~/bin shadows the system's grep, ls",
     ("~/.bashrc", 4): "~/bin is on PATH twice",
     ("~/.bashrc", 6): "prints 'good morning' where there is no terminal",
     ("~/.bashrc", 7): "this line takes",

@@ -101,7 +101,7 @@ def _hiding(
     hidden = sorted(name for name in mine if any(os.path.isfile(os.path.join(each, name)) for each in before))
     if hidden:
         names = ", ".join(hidden[:_MOST_NAMES]) + (", …" if len(hidden) > _MOST_NAMES else "")
-        what = f"{machine.locations.shown(folder)} hides the system's {names}"
+        what = f"{machine.locations.shown(folder)} shadows the system's {names}"
         yield Trouble(*place, what, shells, f"zesty-anchor trace {hidden[0]}", weight=20)
 
 

@@ -212,10 +212,17 @@ def step_down(environ: Mapping[str, str]) -> tuple[dict[str, str], RootHand] | N
 
 
 def _without_environment(command: tuple[str, ...]) -> tuple[str, ...]:
-    """A command without the env(1) in front that a person need not type."""
-    if command[:1] != ("env",):
-        return command
-    rest = command[1:]
-    while rest and "=" in rest[0]:
-        rest = rest[1:]
-    return rest
+    """A command without what a person need not type: the env(1) in front, and options of apt-get(8) for us,
+    who read what it prints and answer nothing.
+    """
+    rest = command
+    if command[:1] == ("env",):
+        rest = command[1:]
+        while rest and "=" in rest[0]:
+            rest = rest[1:]
+    if rest[:1] != ("apt-get",):
+        return rest
+    kept = [
+        word for place, word in enumerate(rest) if word not in ("-y", "-q", "-o") and rest[place - 1] != "-o"
+    ]
+    return tuple(kept)
