@@ -119,6 +119,10 @@ def command(
     if setting.as_json:
         setting.print_json(done)
     else:
-        shown.spread(setting.out, done, whole=setting.verbose)
+        again = [
+            *(["--ssh-config", str(ssh_config)] if ssh_config else []),
+            *(["--yes"] if setting.yes else []),
+        ]
+        shown.spread(setting.out, done, whole=setting.verbose, options=again)
     if not done.ok:
         raise click.exceptions.Exit(1)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import shlex
 from collections import Counter
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from xml.etree import ElementTree
 
@@ -17,8 +17,10 @@ from zesty_anchor.show.sizes import count, lasted
 _MOST_NAMED = 8
 
 
-def spread(paint: Paint, done: Spread, *, whole: bool) -> None:
-    """The machines by what it came to there, the worst first; ``whole`` shows each by itself."""
+def spread(paint: Paint, done: Spread, *, whole: bool, options: Sequence[str] = ()) -> None:
+    """The machines by what it came to there, the worst first; ``whole`` shows each by itself. ``options`` are
+    those that a retry needs again.
+    """
     counts = Counter(each.state for each in done.hosts)
     parts = [f"{counts[state]} {state}" for state in STATES if counts[state]]
     head = f"{done.command} on {count(len(done.hosts), 'host')}: {', '.join(parts)}"
@@ -43,7 +45,7 @@ def spread(paint: Paint, done: Spread, *, whole: bool) -> None:
     if not done.ok:
         again = [each.host for each in done.hosts if not each.ok]
         if len(again) < len(done.hosts) and len(again) <= _MOST_NAMED and done.command != "diff":
-            words = shlex.join(("zesty-anchor", "across", ",".join(again), done.command))
+            words = shlex.join(("zesty-anchor", "across", *options, ",".join(again), done.command))
             paint.write()
             paint.write(f"To retry: {paint.name(words)}")
 
