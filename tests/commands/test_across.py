@@ -249,6 +249,17 @@ def test_downloads_are_sent_and_a_page_and_junit_are_written(
     assert "2 of 3 ok" in page and page.count('<th scope="row">') == 3
 
 
+def test_the_program_in_one_file_is_sent_where_it_is_named(fleet: Fleet) -> None:
+    wanting(fleet.desk)
+    single = fleet.desk.write(f'#!/bin/sh\nexec {PROGRAM} "$@"\n', "zesty-anchor-linux")
+    done = fleet.run("quay-1", "--send", str(single), "--yes", "provision")
+    assert "1 ok" in done.out and done.code == 0, done.out + done.err
+    (sent,) = fleet.home("quay-1").glob(".local/share/zesty-anchor-across/program-*/bin/zesty-anchor")
+    assert sent.read_text() == single.read_text() and os.access(sent, os.X_OK)
+    assert "1 ok" in fleet.well("quay-1", "--send", str(single), "--yes", "undo")
+    assert fleet.run("quay-1", "--send", str(fleet.desk.home / "none"), "verify").code == 2
+
+
 def test_the_page_of_each_machine_and_one_that_leads_to_them(fleet: Fleet) -> None:
     wanting(fleet.desk)
     fleet.well("quay-1,quay-2", "--yes", "provision")

@@ -27,6 +27,9 @@ def test_a_home_without_a_run_says_how_to_begin(desk: Desk) -> None:
         "Nothing was provisioned in this home yet.",
         "Next: zesty-anchor draft",
     ]
+    desk.wants('[shells]\nuse = ["bash"]\n')
+    assert desk.run("status").out.splitlines()[-1] == "Next: zesty-anchor preview"
+    assert status(desk, 3).json["manifest"] == "~/workstation.toml"
     assert not (desk.home / ".local/state/zesty-anchor").exists()
 
 

@@ -18,6 +18,7 @@ from zesty_anchor.show import across as shown
 from zesty_anchor.system.problem import UsageProblem
 
 _FILE = click.Path(path_type=Path, dir_okay=False)
+_THERE = click.Path(path_type=Path, dir_okay=False, exists=True)
 
 
 class _Pages:
@@ -70,6 +71,7 @@ def _share_of(context: click.Context, parameter: click.Parameter, value: str | N
 )
 @click.option("--stop", callback=_share_of, metavar="SHARE", help="Stop if more than SHARE (10%) fail.")
 @click.option("--share", is_flag=True, help="Send the downloads that this machine has.")
+@click.option("--send", "program", type=_THERE, metavar="FILE", help="Send this program in one file.")
 @click.option("--ssh-config", type=_FILE, metavar="FILE", help="A configuration file for ssh.")
 @click.option("--junit", type=_FILE, metavar="FILE", help="Also write a JUnit report to FILE.")
 @click.option("--report", type=_FILE, metavar="FILE", help="Also write an HTML report to FILE.")
@@ -84,6 +86,7 @@ def command(
     first: int,
     stop: int | None,
     share: bool,
+    program: Path | None,
     ssh_config: Path | None,
     junit: Path | None,
     report: Path | None,
@@ -98,7 +101,7 @@ def command(
     groups = read_groups(hosts_file) if hosts_file is not None else {}
     listed = sys.stdin.read() if "-" in hosts.split(",") else ""
     names = hosts_of(hosts, groups, listed)
-    choice = AcrossOptions(at_once, first, stop, share, ssh_config)
+    choice = AcrossOptions(at_once, first, stop, share, ssh_config, program)
     pages = _Pages(arguments, names) if command == "report" else None
     arguments = arguments[1:] if pages else arguments
     setting.hosts = True

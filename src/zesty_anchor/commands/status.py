@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import click
 
 from zesty_anchor.commands import WithExamples
@@ -21,7 +23,7 @@ def command(setting: Setting) -> None:
     Exit status: 0 nothing has changed; 3 changes are pending; 4 a check failed last time; 6 something was
     changed since installation.
     """
-    seen = status(setting.home())
+    seen = status(setting.home(), Path.cwd())
     if setting.as_json:
         setting.print_json(seen)
     else:

@@ -24,6 +24,7 @@ from zesty_anchor.operations.agreed import agreed
 from zesty_anchor.operations.person import Person
 from zesty_anchor.planning.spread import OnHost, Spread, State, differing, judged
 from zesty_anchor.planning.workstation import Workstation
+from zesty_anchor.system.own_program import unpacked
 from zesty_anchor.system.problem import Problem, UsageProblem
 from zesty_anchor.system.remote import Remote, Unreachable, last_line, names_in
 from zesty_anchor.system.visible import visible
@@ -41,7 +42,8 @@ _PAUSE = 0.5
 class AcrossOptions(msgspec.Struct, frozen=True):
     """How it is done: ``at_once`` machines at a time, ``first`` so many alone before the others, stopped
     where more than ``stop`` of a hundred of those that were tried have failed (None: never); ``share`` brings
-    what is downloaded here; ``config`` is a configuration file for ssh.
+    what is downloaded here; ``config`` is a configuration file for ssh, ``program`` this program in one file,
+    to be sent in place of the one that runs (None: that, if it is one file itself).
     """
 
     at_once: int = 16
@@ -49,6 +51,7 @@ class AcrossOptions(msgspec.Struct, frozen=True):
     stop: int | None = None
     share: bool = False
     config: Path | None = None
+    program: Path | None = None
 
 
 def hosts_of(words: str, groups: Mapping[str, Sequence[str]], listed: str = "") -> list[str]:
@@ -195,6 +198,8 @@ class _Work:
         self._desk = brought.desk(workstation) if command in _WITH_MANIFEST else None
         self._opened: dict[str, _There] = {}
         self._stopped = threading.Event()
+        own = workstation.program[0] if unpacked() is not None and len(workstation.program) == 1 else ""
+        self._single = choice.program or (Path(own) if own else None)
 
     def close(self) -> None:
         """End the connections."""
@@ -337,26 +342,36 @@ class _Work:
     def _packed(self) -> brought.Brought:
         with self._lock:
             if self._program is None:
-                self._program = brought.program()
+                self._program = brought.single(self._single) if self._single else brought.program()
             return self._program
 
     def _bring_program(self, remote: Remote, facts: Mapping[str, str]) -> None:
         import os
 
         here, needed = f"{os.uname().sysname}-{os.uname().machine}", brought.python_version()
+        if self._single and facts["system"] == here:
+            folder = f"{facts['base']}/program-{self._packed().name}"
+            remote.put(self._packed().archive, folder)
+            self._whole(remote, folder)
+            return
         if facts["system"] != here or "python" not in facts:
             has = f"Python {facts['other']}" if "other" in facts else "no Python"
             lacks = f"is {facts['system']}" if facts["system"] != here else f"has {has}, and not {needed}"
             raise _Failed(
                 "failed",
-                f"this program cannot be brought there, since it {lacks}: install it there by pip",
+                f"this program cannot be brought there, since it {lacks}: install it there by pip, or send"
+                " the program in one file: --send FILE",
             )
         packed, base = self._packed(), facts["base"]
         made = remote.run("program", base=base, program=packed.name, python=facts["python"])
         if made.code:
             raise _Failed("failed", f"the program cannot be installed there: {last_line(made.err)}")
         remote.put(packed.archive, f"{base}/program-{packed.name}/site")
-        done = remote.plain(f": >{shlex.quote(f'{base}/program-{packed.name}/complete')}")
+        self._whole(remote, f"{base}/program-{packed.name}")
+
+    def _whole(self, remote: Remote, folder: str) -> None:
+        """Note that all of the program is there."""
+        done = remote.plain(f": >{shlex.quote(f'{folder}/complete')}")
         if done.code:
             raise _Failed("failed", f"the program cannot be installed there: {last_line(done.err)}")
 

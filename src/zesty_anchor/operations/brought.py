@@ -51,6 +51,24 @@ def program() -> Brought:
     return Brought(hashlib.sha256(archive).hexdigest()[:16], archive)
 
 
+def single(file: Path) -> Brought:
+    """The program in one file, to be put into a folder of its own: it needs no Python there. Raises
+    ``UsageProblem`` where it cannot be read.
+    """
+    try:
+        content = file.read_bytes()
+    except OSError as error:
+        raise UsageProblem(
+            f"{file} cannot be read: {error.strerror}", advice="make it: sh scripts/single-file"
+        ) from None
+    out = io.BytesIO()
+    with tarfile.open(fileobj=out, mode="w") as archive:
+        entry = tarfile.TarInfo("bin/zesty-anchor")
+        entry.size, entry.mode, entry.mtime = len(content), 0o755, _TIME
+        archive.addfile(entry, io.BytesIO(content))
+    return Brought(hashlib.sha256(content).hexdigest()[:16], out.getvalue())
+
+
 def desk(workstation: Workstation) -> Brought:
     """The manifest: its own text as workstation.toml, each base beside it, the keys that they name, the
     person's own recipes, and one lock of all. Parts for some machines stay in it: they are decided there.

@@ -22,8 +22,11 @@ from zesty_anchor.shells.reading import MARK
 from zesty_anchor.system.locations import Locations
 
 
-def status(home: Home) -> Status:
-    """What is installed, what has changed since, and what is pending. Changes nothing, starts no shell."""
+def status(home: Home, folder: Path) -> Status:
+    """What is installed, what has changed since, and what is pending. Changes nothing, starts no shell.
+    Before the first run its manifest is the one that ``provision`` would take in ``folder``; empty: there is
+    none.
+    """
     locations = home.locations
     run, writes = latest(locations, kinds)
     proof = last_proof(locations.state)
@@ -37,7 +40,7 @@ def status(home: Home) -> Status:
     return Status(
         state=state,
         exit=EXITS[state],
-        manifest=locations.shown(run.manifest) if run is not None else "",
+        manifest=locations.shown(run.manifest) if run is not None else _found(folder, locations),
         run=run.run if run is not None else 0,
         at=run.began if run is not None else 0.0,
         versions=versions,
@@ -50,6 +53,15 @@ def status(home: Home) -> Status:
         asked_at=answer.at if answer is not None else 0.0,
         free=disk.f_bavail * disk.f_frsize,
     )
+
+
+def _found(folder: Path, locations: Locations) -> str:
+    from zesty_anchor.manifest.read import NoManifest, find
+
+    try:
+        return locations.shown(find(None, folder, locations.config, home=locations.home))
+    except NoManifest:
+        return ""
 
 
 def _failing(proof: LastProof | None) -> Iterator[str]:

@@ -28,7 +28,8 @@ def status(paint: Paint, seen: Status, *, quiet: bool = False) -> None:
             paint.write(f"  {paint.faint(f'{head:<11}')}{what}")
     for head, what in needs:
         paint.write(f"  {paint.faint(f'{head:<11}')}{what}")
-    following = _NEXT[seen.state] if seen.run else "zesty-anchor draft"
+    first = "zesty-anchor preview" if seen.manifest else "zesty-anchor draft"
+    following = _NEXT[seen.state] if seen.run else first
     if following:
         paint.write(f"Next: {paint.name(following)}")
 
