@@ -7,7 +7,8 @@ from pathlib import Path
 import msgspec
 import pytest
 
-from zesty_anchor.manifest.pin import Pin, is_project, names, read_pins
+from zesty_anchor.manifest.pin import Pin, names, read_pins
+from zesty_anchor.manifest.project import is_project
 from zesty_anchor.manifest.recipe import Recipe
 from zesty_anchor.operations.answers import renew_answers, write_answers
 from zesty_anchor.planning.choices import Chooser

@@ -36,6 +36,8 @@ OFFERED = "a feed names versions and digests of one grammar"
 OWN_LINES = "only our own part of a file is taken out"
 ATTIC_NAMES = "names in the attic are never used twice"
 PINNED = "a project's pins choose among versions, and no more"
+PROJECT = "a project sets variables only once you agreed to them"
+STILL_USED = "an old install that a prompt or a start still runs is not removed"
 
 MUTANTS = (
     Mutant(
@@ -453,6 +455,42 @@ MUTANTS = (
         "        if file == self._manifest:\n            return []\n",
         "",
         "planning",
+    ),
+    Mutant(
+        PROJECT,
+        "planning/project_variables.py",
+        "    return not sets.hands and sets.parts in agreed_texts(sets.file, locations)",
+        "    return not sets.hands",
+        "planning",
+    ),
+    Mutant(
+        PROJECT,
+        "planning/project_variables.py",
+        "    return not sets.hands and sets.parts in",
+        "    return sets.parts in",
+        "planning",
+    ),
+    Mutant(PROJECT, "manifest/project.py", "    if name.startswith(_RULES):", "    if False:", "manifest"),
+    Mutant(
+        PROJECT,
+        "manifest/project.py",
+        "    if why := why_reserved(name)[0]:",
+        "    if why := '':",
+        "manifest",
+    ),
+    Mutant(
+        STILL_USED,
+        "survey/startup/trial.py",
+        "            told += [\n",
+        "            _ = [\n",
+        "survey/test_still_used.py",
+    ),
+    Mutant(
+        STILL_USED,
+        "survey/startup/cutting.py",
+        "        going = tuple(folder for folder in going if folder not in loud)\n",
+        "        break\n",
+        "survey/test_still_used.py",
     ),
     Mutant(PINNED, "manifest/pin.py", "        if self.wrong:\n            return False\n", "", "manifest"),
     Mutant(JOURNAL, "engine/database.py", '        self._base.execute("BEGIN IMMEDIATE")\n', "", "engine"),

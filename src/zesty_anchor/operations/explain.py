@@ -51,7 +51,8 @@ def explain(workstation: Workstation, name: str, meanwhile: Callable[[], object]
             return _check(workstation, check, index)
     if known := keys.find(name):
         return _key(workstation, name, known)
-    if name in workstation.manifest.variables or name in workstation.environ:
+    own = name in workstation.manifest.variables or name in workstation.environ
+    if own or any(_of_projects(workstation, name)):
         return _variable(workstation, name, meanwhile)
     if os.path.lexists(workstation.folder / name):
         return _path(workstation, name, meanwhile)
