@@ -30,6 +30,16 @@ BANNED = {
     "nothing answers": "not found",
     "is not a want": "is not a valid version",
     "whom it believes": "what it trusts",
+    "stands before": "comes before",
+    "stands behind": "is shadowed",
+    "stands there": "is there",
+    "stands for no": "names no",
+    "answers otherwise": "prints something else",
+    "also answered by": "also resolves to",
+    "to have it go": "to remove it",
+    "take it away": "remove it",
+    "shall they": "allow it",
+    "answers now": "is active now",
 }
 """The words, each with what to write."""
 PAGES = [
@@ -37,7 +47,10 @@ PAGES = [
     ROOT / "src/zesty_anchor/show/report.html.j2",
 ]  # fmt: skip
 CODE = sorted(
-    file for room in ("show", "commands", "operations", "planning", "proof", "survey", "demo", "manifest")
+    file for room in (
+        "show", "commands", "operations", "planning", "engine", "changes", "proof", "survey", "shelf", "feeds",
+        "demo", "manifest", "files", "system",
+    )
     for file in (ROOT / f"src/zesty_anchor/{room}").rglob("*.py")
 )  # fmt: skip
 OLD_NAMES = re.compile(r"0\.2 renamed .*|`mend` is `fix`.*")

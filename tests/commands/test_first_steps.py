@@ -82,9 +82,7 @@ def test_a_mistyped_runtime_in_a_value_is_told(desk: Desk, offer: Callable[..., 
         '[variables]\nKELP_AT = "{klep}"\nSIGN = "{x} {kelp}"\n', '[runtimes.kelp]\nwant = "latest"\n', url
     )
     told = desk.well("preview").out
-    assert (
-        "KELP_AT holds {klep}, which stands for no runtime and stays as it is: did you mean {kelp}?" in told
-    )
+    assert "KELP_AT holds {klep}, which names no runtime and stays as it is: did you mean {kelp}?" in told
     assert "{x}" not in told.replace("SIGN", ""), "any other text in braces is text"
 
 

@@ -106,7 +106,7 @@ def test_the_system_is_asked_for_what_is_left_to_it(desk: Desk) -> None:
     recipes = '[recipes.cat]\ncommands = ["cat"]\n[recipes.krill]\ncommands = ["krill"]\n'
     desk.wants(recipes + '[runtimes.cat]\nwant = "system"\n')
     desk.well("provision")
-    assert "the system's cat answers" in desk.well("verify", "-v").out
+    assert "the system's cat is found" in desk.well("verify", "-v").out
     desk.wants(recipes + '[runtimes.krill]\nwant = "system"\n')
     assert desk.run("verify").code == 4
     desk.wants(recipes + '[runtimes.cat]\nwant = "4"\nalso = ["system"]\n')
@@ -123,7 +123,7 @@ def test_what_is_left_to_the_system_is_not_answered_from_the_home(desk: Desk) ->
         (c["cause"]["file"], c["cause"]["line"])
         for s in desk.run("verify", "--json").json["shells"]
         for c in s["checks"]
-        if not c["ok"] and c["name"] == "the system's cat answers"
+        if not c["ok"] and c["name"] == "the system's cat is found"
     }
     assert cause == ("~/workstation.toml", line)
     desk.wants(recipe, '[runtimes.cat]\nwant = "system"\n')

@@ -78,7 +78,7 @@ def test_a_pattern_that_could_be_misread_is_explained(provisioned: Desk) -> None
     found = checked(provisioned, 'name = "brackets"\nrun = "echo \'[ok] 3\'"\nexpect = "[ok] 3"\nonce = true')
     (only,) = found["brackets"]
     assert not only["ok"] and only["observed"] == "[ok] 3"
-    assert "[ok] stands for one letter" in only["expected"]
+    assert "[ok] matches one letter" in only["expected"]
 
 
 def test_where_a_check_is_asked(provisioned: Desk) -> None:

@@ -119,7 +119,7 @@ def _managers(manifest: Manifest) -> Iterator[Wrong]:
             continue
         if manager.want == "system":
             what = (
-                f"a manager that is to be asked must be one that is brought here, and {name} is left to the"
+                f"a manager that is to be asked must be one that is installed here, and {name} is left to the"
                 " system"
             )
             yield Wrong(("managers", name, "want"), what, 'write a version, or want = "latest"')
@@ -352,7 +352,7 @@ def _removal(path: tuple[Step, ...], removal: Removal) -> Iterator[Wrong]:
         advice = f'write "~/{removal.path}" or the whole path'
         yield Wrong((*path, "path"), f"{removal.path!r} is neither absolute nor in the home", advice)
     elif plain in ("~", "/", "//") or plain in _SHARED or plain in (f"~/{name}" for name in _OF_THE_HOME):
-        what = f"{removal.path!r} is no install: everything else stands there, too"
+        what = f"{removal.path!r} is no install: everything else is in it, too"
         yield Wrong((*path, "path"), what, "name the folder of the old install alone, or one file")
 
 

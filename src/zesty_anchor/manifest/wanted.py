@@ -369,7 +369,7 @@ def mistyped(variables: Mapping[str, object], runtimes: Iterable[str]) -> list[s
             close = difflib.get_close_matches(found[2] or "", known, 1)
             if close:
                 told.append(
-                    f"{variable} holds {found[0]}, which stands for no runtime and stays as it is: did you"
+                    f"{variable} holds {found[0]}, which names no runtime and stays as it is: did you"
                     f" mean {{{close[0]}}}?"
                 )
     return told

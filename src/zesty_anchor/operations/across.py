@@ -326,7 +326,7 @@ class _Work:
         there = _There(remote, base, facts["home"], program, platform)
         if self._desk is not None:
             if facts.get("desk") == "edited":
-                raise _Failed("failed", f"the manifest that was brought there was edited since: {base}/desk")
+                raise _Failed("failed", f"the manifest that was sent there was edited since: {base}/desk")
             if facts.get("desk") != self._desk.name:
                 self._bring_desk(remote, base, self._desk)
         self._opened[name] = there
@@ -359,7 +359,7 @@ class _Work:
             lacks = f"is {facts['system']}" if facts["system"] != here else f"has {has}, and not {needed}"
             raise _Failed(
                 "failed",
-                f"this program cannot be brought there, since it {lacks}: install it there by pip, or send"
+                f"this program cannot be sent there, since it {lacks}: install it there by pip, or send"
                 " the program in one file: --send FILE",
             )
         packed, base = self._packed(), facts["base"]

@@ -43,7 +43,7 @@ def program() -> Brought:
     files = program_files()
     if files is None:
         raise UsageProblem(
-            "the files of this program cannot be read, so it cannot be brought to another machine",
+            "the files of this program cannot be read, so it cannot be sent to another machine",
             advice="install it there by pip",
         )
     contents = {path: file.read_bytes() for path, file in files.items()}

@@ -76,7 +76,7 @@ def _drift(change: Change, plan: Plan, journal: Journal, workstation: Workstatio
         if altered:
             what = "is gone" if file.content is None else KINDS[change.kind].when_changed
             if change.kind == "startup-file" and MARK.encode() in (file.content or b""):
-                what = "our line in it was changed, or stands where it is never read"
+                what = "our line in it was changed, or is where it is never read"
     elif change.kind == "version":
         version = next(
             (v for v in plan.wanted.versions if f"{v.runtime} {v.version}" == change.subject), None

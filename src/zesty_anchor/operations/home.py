@@ -115,7 +115,7 @@ def _told(
 ) -> Iterator[str]:
     how = {
         Meeting.MOVED: f"this home was moved here from {known.home}",
-        Meeting.BROUGHT: f"this home was brought here from another machine, where it was {known.home}",
+        Meeting.BROUGHT: f"this home came from another machine, where it was {known.home}",
         Meeting.COPIED: f"this home is a copy of {known.home}, which is left as it is",
     }[meeting]
     yield how + (

@@ -91,7 +91,7 @@ def script(workstation: Workstation, manager: str) -> tuple[str, bytes]:
     if manager not in managers or recipes[manager].installer is None:
         with_one = [name for name in managers if recipes[name].installer is not None]
         raise UsageProblem(
-            f"no manager {manager!r} of this manifest is brought by a script",
+            f"no manager {manager!r} of this manifest is installed by a script",
             where=str(workstation.file),
             advice=f"these are: {', '.join(with_one)}" if with_one else "there is nothing to review",
         )

@@ -253,7 +253,7 @@ def as_root(workstation: Workstation, work: Collection[object]) -> tuple[Questio
     return (
         Question(
             "as-root",
-            "this runs as root, and so would the programs from the feeds when they are proved: shall they?",
+            "this runs as root, and so would the programs from the feeds when they are verified: allow it?",
             'as-root = "allowed" (at the top of the manifest), or run it as another user',
         ),
     )

@@ -37,7 +37,7 @@ def questions(wanted: Wanted, locations: Locations) -> list[Question]:
             asked += [_where(version, command, locations.launchers) for command in dict.fromkeys(commands)]
         asked += _which(version)
     for command in wanted.of_system:
-        name = f"the system's {command} answers"
+        name = f"the system's {command} is found"
         not_in = f"{wanted.shelf}\0{locations.home}"
         asked.append(Question(name, f"command -v {command}", not_in, "outside", command))
     for name, value in wanted.by_default:

@@ -121,7 +121,7 @@ def expectation(check: Check) -> str:
     pattern = check.expect if check.expect is not None else "*"
     letters = re.search(r"\[(?!!?\])[^]]+\]", pattern)
     if letters is not None:
-        return f"{pattern} ({letters[0]} stands for one letter there; for the sign itself write [[])"
+        return f"{pattern} ({letters[0]} matches one letter there; for the sign itself write [[])"
     return pattern or "(nothing)"
 
 
@@ -184,7 +184,7 @@ def _not_once(expected: Sequence[str], path: Sequence[str]) -> str:
     """What is wrong with a PATH, in words; empty where it holds each folder once."""
     counts = {folder: path.count(folder) for folder in expected}
     wrong = [
-        f"{folder} {'is missing' if n == 0 else f'stands there {n} times'}"
+        f"{folder} {'is missing' if n == 0 else f'is there {n} times'}"
         for folder, n in counts.items()
         if n != 1
     ]

@@ -313,12 +313,12 @@ class Reasons:
                         self._shown(file),
                         int(line),
                     ), f"create it, or change folder of the check {check.name!r} in the manifest"
-                what = f"what it runs answers otherwise: {check.run}"
+                what = f"what it runs prints something else: {check.run}"
                 return Cause(
                     what, self._shown(file), int(line), check.run or ""
                 ), f"run it by hand, or edit {self._shown(file)}:{line}"
         return Cause(
-            f"what it runs answers otherwise: {_word(question.run)}"
+            f"what it runs prints something else: {_word(question.run)}"
         ), f"run it by hand: {_word(question.run)}"
 
     def _extra(self, question: Question) -> tuple[Cause, str]:

@@ -312,7 +312,7 @@ def _unpack_zipped(
     with archive.open(info) as data:
         _unpack_file(room, path, data, SMALL + 1, allowed, _moment(info))
     if os.path.getsize(f"{room.root}/{path}") != info.file_size:
-        raise zipfile.BadZipFile(f"{info.filename[:60]!r} has another size than is told")
+        raise zipfile.BadZipFile(f"{info.filename[:60]!r} does not have the size that is stated")
 
 
 _LOCAL = struct.Struct("<4s22xHH")

@@ -56,11 +56,11 @@ def write_junit(file: Path, seen: Verified) -> None:
                 )
                 _failure(case, why, rows)
     if seen.drift:
-        suite = _suite(top, "what stands", len(seen.drift), len(seen.drift), 0.0)
+        suite = _suite(top, "installed", len(seen.drift), len(seen.drift), 0.0)
         for each in seen.drift:
             name = f"{each.action} {each.subject}"
             case = ElementTree.SubElement(
-                suite, "testcase", classname="what stands", name=_text(name), time="0"
+                suite, "testcase", classname="installed", name=_text(name), time="0"
             )
             _failure(case, f"{each.place}: {each.what}", [each.state, f"fix: {each.fix}"])
     ElementTree.indent(top)

@@ -234,6 +234,8 @@ def runtime(paint: Paint, listed: Listing, only: str, today: str, *, each: bool 
                 f" list {listed.runtime} LINE"
             )
         )
+    if listed.installed and rows:
+        paint.write(f"To choose one: {paint.name(f'zesty-anchor switch {listed.runtime}')}")
 
 
 def _row(paint: Paint, listed: Listing, release: Available, today: str) -> list[str]:

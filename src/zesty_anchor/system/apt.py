@@ -389,7 +389,7 @@ class Apt:
             )  # fmt: skip
         except (OSError, subprocess.TimeoutExpired) as error:
             raise Problem(
-                f"{words[0]} cannot be asked: {error}", advice="is apt well on this machine?"
+                f"{words[0]} cannot be asked: {error}", advice="does apt work on this machine?"
             ) from None
 
     def _ask_once(self, *words: str) -> subprocess.CompletedProcess[str]:
@@ -462,7 +462,7 @@ def apt_problem(errors: Sequence[str], log: Path) -> Problem:
         )
     if "Held packages were changed" in text or "held broken packages" in text:
         return Problem(
-            "a package is on hold and stands in the way",
+            "a package is on hold and is in the way",
             where=where,
             advice=f"apt-mark showhold lists them; release one with: {with_sudo('apt-mark unhold NAME')}",
         )

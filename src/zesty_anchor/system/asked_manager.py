@@ -267,5 +267,5 @@ class AskedManager:
             )  # fmt: skip
         except (OSError, subprocess.TimeoutExpired) as error:
             raise Problem(
-                f"{words[0]} cannot be asked: {error}", advice="is it well on this machine?"
+                f"{words[0]} cannot be asked: {error}", advice="does it work on this machine?"
             ) from None

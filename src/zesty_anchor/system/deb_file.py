@@ -94,7 +94,7 @@ def _no_copy(name: str, why: str) -> Problem:
     return Problem(
         f"no archive holds this version of {name}, and no copy of it can be made: {why}",
         advice=(
-            "it stays, and the manifest's version stands before it; to remove it all the same: "
+            "it stays, and the manifest's version comes before it; to remove it all the same: "
             f"{with_sudo(f'apt-get purge {shlex.quote(name)}')}"
         ),
     )

@@ -262,7 +262,7 @@ OTHER_WORDS = {
 OTHER_OPTIONS = {
     **dict.fromkeys(("--dry-run", "--check", "--diff", "-n"), _PREVIEW),
     "--color": "it is written --colour",
-    "--force": "nothing is forced here: what is in the way is asked about, and --yes answers what is safe",
+    "--force": "nothing is forced here: what is in the way is asked about, and --yes agrees to what is safe",
     "--global": "it is written --default",
     "--local": "it is written --project",
     "--file": "it is written -m FILE",

@@ -139,7 +139,7 @@ def _signature(content: bytes, subject: str) -> Any:
         return pysequoia.Sig.from_bytes(content)
     except Exception:
         raise SignatureRefused(
-            f"what stands beside {subject} is no OpenPGP signature",
+            f"what is beside {subject} is no OpenPGP signature",
             where=content[:60].decode("utf-8", "replace").strip(),
             advice="nothing was kept; tell whoever publishes it",
         ) from None

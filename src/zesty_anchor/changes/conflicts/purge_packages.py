@@ -172,7 +172,7 @@ class PackageRemovals(BaseKind):
                 f"{', '.join(facts.names)} cannot be removed: the system needs it",
                 where="[[conflicts.remove]]",
                 advice=(
-                    "take it out of there: the manifest's version stands before it on PATH, and verify proves"
+                    "take it out of there: the manifest's version comes before it on PATH, and verify checks"
                     " that"
                 ),
             )

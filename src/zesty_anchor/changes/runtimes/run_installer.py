@@ -254,7 +254,7 @@ class RunInstaller(BaseChange, frozen=True):
                 (line for line in reversed(said) if "not found" in line), said[-1] if said else "nothing"
             )
             raise Problem(
-                f"the {self.subject} ended well, and left no {lacking[0]!r} in {self.place}",
+                f"the {self.subject} succeeded, and left no {lacking[0]!r} in {self.place}",
                 where=f"the whole log: {log}",
                 advice=f"its log says: {missing.strip()}",
             )

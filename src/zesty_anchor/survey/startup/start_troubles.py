@@ -226,7 +226,7 @@ def _dangling(machine: Machine) -> Iterator[Trouble]:
     for path in machine.startup:
         if path.is_symlink() and not path.exists():
             what = f"is a link that leads nowhere: {os.readlink(path)}"
-            yield Trouble(shown(path), 0, what, (), "put the file back, or take the link away", weight=50)
+            yield Trouble(shown(path), 0, what, (), "restore the file, or remove the link", weight=50)
 
 
 def _login_shell(machine: Machine) -> Iterator[Trouble]:

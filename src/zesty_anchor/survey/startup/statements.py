@@ -69,7 +69,7 @@ def _by_line(content: bytes, places: Places, known: Known, whole: Whole | None) 
             )
             yield Statement(
                 start + each.start, end, number, each.text, each.serves and alone, each.names,
-                "" if alone else "it stands inside something that only the shell itself can read",
+                "" if alone else "it is inside something that only the shell itself can read",
             )  # fmt: skip
 
 
