@@ -8,8 +8,7 @@ import time
 
 import pytest
 
-from zesty_anchor.show import progress
-from zesty_anchor.show.hosts import Hosts
+from zesty_anchor.show import hosts, progress
 from zesty_anchor.show.paint import Paint
 from zesty_anchor.show.progress import Lines, Live, reporter
 from zesty_anchor.show.sizes import amount, count
@@ -124,8 +123,8 @@ def test_the_time_of_fetching_is_told_only_while_bytes_arrive(monkeypatch: pytes
 
 def test_the_machines_at_work_are_a_table_as_long_as_one_is() -> None:
     out = Terminal()
-    with reporter(Paint(out, "never", {"TERM": "xterm"}), quiet=False, hosts=True) as telling:
-        assert type(telling) is Hosts
+    with hosts.reporter(Paint(out, "never", {"TERM": "xterm"}), quiet=False) as telling:
+        assert type(telling) is hosts.Hosts
         telling.began("quay-1", "quay-1: provision")
         telling.began("quay-2", "quay-2: provision")
         telling.told("quay-1", "quay-1: install [kelp] 4.2.1\x1b[2J")
@@ -142,4 +141,4 @@ def test_the_machines_at_work_are_a_table_as_long_as_one_is() -> None:
             telling.began(f"mast-{number}", f"mast-{number}: verify")
         rows = [str(cell) for cell in telling._table().columns[0]._cells]
         assert len(rows) < 100 and rows[-1].startswith("  and ") and rows[-1].endswith(" more")
-    assert type(reporter(Paint(io.StringIO(), "auto", {}), quiet=False, hosts=True)) is Lines
+    assert type(hosts.reporter(Paint(io.StringIO(), "auto", {}), quiet=False)) is Lines

@@ -94,7 +94,11 @@ class Setting:
         from zesty_anchor.engine.reporter import Silent
         from zesty_anchor.operations.person import Person
         from zesty_anchor.planning.workstation import open_workstation
-        from zesty_anchor.show.progress import reporter
+
+        if self.hosts:
+            from zesty_anchor.show.hosts import reporter
+        else:
+            from zesty_anchor.show.progress import reporter
         from zesty_anchor.system.own_program import own_words
 
         environ, hand = self._environment()
@@ -104,11 +108,7 @@ class Setting:
 
             asker = TerminalAsker(self.err)
         program = own_words(sys.argv[0], environ)
-        with (
-            nullcontext(Silent())
-            if self.as_json
-            else reporter(self.err, quiet=self.quiet, hosts=self.hosts) as telling
-        ):
+        with nullcontext(Silent()) if self.as_json else reporter(self.err, quiet=self.quiet) as telling:
             bare = open_workstation(environ, Path.cwd(), program, offline=self.offline)
             yield bare, Person(telling, asker, self.yes, self.jobs, hand, self.trusted)
 

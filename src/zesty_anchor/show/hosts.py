@@ -91,3 +91,8 @@ class Hosts(Lines):
 
         paint = {"ok": self._paint.good, "failed": self._paint.bad}.get(state, str)
         return Text.from_ansi(self._paint.shown(paint(state)))
+
+
+def reporter(paint: Paint, *, quiet: bool) -> Lines:
+    """A table where there is a terminal that can rewrite it, else lines."""
+    return (Hosts if paint.rewrites else Lines)(paint, quiet=quiet)

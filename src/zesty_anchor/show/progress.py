@@ -228,10 +228,6 @@ class Live(Lines):
         self._tell_whole()
 
 
-def reporter(paint: Paint, *, quiet: bool, hosts: bool = False) -> Lines:
-    """Live lines where there is a terminal that can rewrite them, of ``hosts`` a table; else lines."""
-    if hosts and paint.rewrites:
-        from zesty_anchor.show.hosts import Hosts
-
-        return Hosts(paint, quiet=quiet)
+def reporter(paint: Paint, *, quiet: bool) -> Lines:
+    """Live lines where there is a terminal that can rewrite them, else lines."""
     return (Live if paint.rewrites else Lines)(paint, quiet=quiet)
