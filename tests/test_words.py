@@ -48,8 +48,8 @@ PAGES = [
 ]  # fmt: skip
 CODE = sorted(
     file for room in (
-        "show", "commands", "operations", "planning", "engine", "changes", "proof", "survey", "shelf", "feeds",
-        "demo", "manifest", "files", "system",
+        "show", "commands", "operations", "planning", "engine", "changes", "proof", "survey", "shelf",
+        "feeds", "demo", "manifest", "files", "system",
     )
     for file in (ROOT / f"src/zesty_anchor/{room}").rglob("*.py")
 )  # fmt: skip
