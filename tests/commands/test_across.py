@@ -266,7 +266,8 @@ def test_the_page_of_each_machine_and_one_that_leads_to_them(fleet: Fleet) -> No
     folder = fleet.desk.home / "pages"
     done = fleet.run("quay-1,quay-2,gone", "report", str(folder))
     assert done.code == 1 and "1 unreachable, 2 ok" in done.out, done.out + done.err
-    assert "ok; " in done.out
+    assert "all checks passed; " in done.out
+    assert f"gone report {folder}" in done.out, "a retry has its folder"
     page = (folder / "quay-1.html").read_text()
     assert "All checks passed" in page and "kelp" in page
     index = (folder / "index.html").read_text()

@@ -129,3 +129,5 @@ def test_a_command_and_a_step_have_them_too(sounding: Desk) -> None:
 def test_no_variables_to_agree_to(sounding: Desk, tmp_path: Path) -> None:
     refused = sounding.run("projects", "--trust", str(tmp_path))
     assert refused.code == 2 and "there is no workstation.toml in" in refused.err
+    own = sounding.run("projects", "--trust", ".")
+    assert own.code == 2 and "is the manifest of this machine" in own.err

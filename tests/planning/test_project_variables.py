@@ -6,7 +6,7 @@ from pathlib import Path
 
 import pytest
 
-from zesty_anchor.planning.project_variables import is_agreed_to, project_sets, set_in, trust_project
+from zesty_anchor.planning.project_variables import is_agreed_to, project_sets, trust_project, variables_of
 from zesty_anchor.system.locations import locate
 from zesty_anchor.system.problem import UsageProblem
 
@@ -23,9 +23,14 @@ def project(home: Path, text: str = TEXT) -> Path:
 
 def test_nothing_is_set_before_the_person_agreed_to_just_that(tmp_path: Path) -> None:
     locations, file = locate({"HOME": str(tmp_path)}), project(tmp_path)
-    assert not is_agreed_to(project_sets(file), locations) and set_in([file], locations) == {}
+    assert (
+        not is_agreed_to(project_sets(file), locations)
+        and variables_of([project_sets(file)], locations) == {}
+    )
     trust_project(file.parent, locations)
-    assert is_agreed_to(project_sets(file), locations) and set_in([file], locations) == {"DEPTH": "12"}
+    assert is_agreed_to(project_sets(file), locations) and variables_of([project_sets(file)], locations) == {
+        "DEPTH": "12"
+    }
     project(tmp_path, TEXT.replace("12", "13"))
     assert not is_agreed_to(project_sets(file), locations)
 
@@ -46,7 +51,7 @@ def test_the_nearest_project_counts(tmp_path: Path) -> None:
     inner.write_text('[variables]\nDEPTH = "30"\n')
     for file in (outer, inner):
         trust_project(file, locations)
-    assert set_in([inner, outer], locations) == {"DEPTH": "30"}
+    assert variables_of(map(project_sets, (inner, outer)), locations) == {"DEPTH": "30"}
 
 
 def test_a_file_of_another_name_sets_nothing(tmp_path: Path) -> None:

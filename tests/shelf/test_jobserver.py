@@ -11,7 +11,7 @@ from pathlib import Path
 import pytest
 
 from zesty_anchor.shelf.build import build, build_environment
-from zesty_anchor.shelf.jobserver import Jobserver, cores, takes_part
+from zesty_anchor.shelf.jobserver import Jobserver, cores, knows_jobserver
 
 MAKEFILE = (
     "all: a b c d\na b c d:\n\t@echo + >>{log}; sleep 0.2; echo - >>{log}\n"
@@ -88,12 +88,12 @@ def test_a_build_that_waits_can_be_interrupted() -> None:
 
 @pytest.mark.needs("make")
 def test_a_make_that_does_not_know_it_gets_a_number(tmp_path: Path) -> None:
-    assert takes_part({"PATH": os.defpath})
+    assert knows_jobserver({"PATH": os.defpath})
     old = tmp_path / "make"
     old.write_text("#!/bin/sh\necho GNU Make 3.81\n")
     old.chmod(0o755)
-    assert not takes_part({"PATH": f"{tmp_path}:{os.defpath}"})
-    assert not takes_part({"PATH": "/nowhere"})
+    assert not knows_jobserver({"PATH": f"{tmp_path}:{os.defpath}"})
+    assert not knows_jobserver({"PATH": "/nowhere"})
     environment = build_environment(
         out=tmp_path, prefix=tmp_path, room=tmp_path, jobs=None, jobserver=None, version="1", earlier=None,
         path="", more={},

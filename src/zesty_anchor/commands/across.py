@@ -103,7 +103,6 @@ def command(
     names = hosts_of(hosts, groups, listed)
     choice = AcrossOptions(at_once, first, stop, share, ssh_config, program)
     pages = _Pages(arguments, names) if command == "report" else None
-    arguments = arguments[1:] if pages else arguments
     setting.hosts = True
     with (
         setting.either() if command in ("status", "undo", "diff") else setting.opened() as (
@@ -112,7 +111,9 @@ def command(
         )
     ):
         keep = pages.keep if pages else lambda host, page: None
-        done = across(workstation, person, names, command, arguments, choice, keep)
+        done = across(
+            workstation, person, names, command, arguments[1:] if pages else arguments, choice, keep
+        )
     if junit is not None:
         shown.write_junit(junit, done)
     if report is not None:
@@ -124,8 +125,10 @@ def command(
     else:
         again = [
             *(["--ssh-config", str(ssh_config)] if ssh_config else []),
+            *(["--send", str(program)] if program else []),
+            *(["--share"] if share else []),
             *(["--yes"] if setting.yes else []),
         ]
-        shown.spread(setting.out, done, whole=setting.verbose, options=again)
+        shown.spread(setting.out, done, whole=setting.verbose, options=again, words=arguments)
     if not done.ok:
         raise click.exceptions.Exit(1)

@@ -29,7 +29,7 @@ def command(setting: Setting, newer: bool, trusted: Path | None) -> None:
     nothing else. "[projects] remember = false" in the manifest keeps none.
 
     A project's workstation.toml may set [variables] in its folder, once you have agreed to them with --trust;
-    when they change, you are told again.
+    when they change, none is set until you agree again.
     """
     with setting.opened() as (workstation, person):
         sets = trust(workstation, trusted) if trusted is not None else None

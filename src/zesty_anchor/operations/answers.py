@@ -27,8 +27,8 @@ def write_answers(chooser: Chooser, workstation: Workstation, files: Sequence[Pa
     """Write what each file's pins were resolved to, with the file's time of change.
 
     An answer's first line holds words ``NAME=VERSION`` (with ``~`` before a requirement's) and ends in ``;``,
-    the second the same words apart, and the others are messages: ``- NAME TEXT``. A ``!`` stands for those,
-    and ``@DIGEST`` for the variables that the project sets.
+    the second the same words apart, and the others are messages: ``- NAME TEXT``. A ``!`` says that
+    there are some, and ``@DIGEST`` names the variables that the project sets.
     """
     pins = workstation.locations.pins
     own_folders.make(pins)

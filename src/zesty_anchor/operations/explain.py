@@ -14,10 +14,10 @@ from zesty_anchor.manifest.check import Check
 from zesty_anchor.manifest.model import SYSTEM
 from zesty_anchor.operations.trace import trace
 from zesty_anchor.planning.agreement import is_free
-from zesty_anchor.planning.choices import Choice, default_version, pin_files_above
+from zesty_anchor.planning.choices import Choice, default_version
 from zesty_anchor.planning.explained import Explained
 from zesty_anchor.planning.look import look_at
-from zesty_anchor.planning.project_variables import is_agreed_to, project_sets
+from zesty_anchor.planning.project_variables import is_agreed_to, projects_around
 from zesty_anchor.planning.traced import Traced
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.shells.known import SHELLS
@@ -200,16 +200,15 @@ def _variable(workstation: Workstation, name: str, meanwhile: Callable[[], objec
 def _of_projects(workstation: Workstation, name: str) -> Iterator[str]:
     """What the projects around the current folder set a variable to, the nearest first."""
     locations = workstation.locations
-    for file in pin_files_above(workstation.folder, workstation.recipes, locations.home):
-        sets = project_sets(file)
+    for sets in projects_around(workstation):
         for each in sets.variables:
             if each.name == name:
-                place = f"{locations.shown(file)}:{each.line}"
+                place = f"{locations.shown(sets.file)}:{each.line}"
                 yield (
                     f"In this folder it is `{name}={each.value}`, by {place}."
                     if is_agreed_to(sets, locations)
                     else f"{place} sets it too, once you allow it: zesty-anchor projects --trust"
-                    f" {locations.shown(file.parent)}"
+                    f" {locations.shown(sets.file.parent)}"
                 )
 
 

@@ -9,6 +9,7 @@ import msgspec
 
 from zesty_anchor.feeds.release import Release, choose
 from zesty_anchor.manifest.model import SYSTEM
+from zesty_anchor.manifest.read import FILE_NAME
 from zesty_anchor.manifest.version import Version
 from zesty_anchor.manifest.want import Want
 from zesty_anchor.operations.answers import write_answers
@@ -22,7 +23,7 @@ from zesty_anchor.planning.projects import Project, ProjectPin, forget, note
 from zesty_anchor.planning.projects import projects as remembered
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.survey.machine import Machine
-from zesty_anchor.system.problem import Problem
+from zesty_anchor.system.problem import Problem, UsageProblem
 
 
 def note_pins(workstation: Workstation, choosing: Chooser, files: Iterable[Path]) -> None:
@@ -42,8 +43,14 @@ def note_projects(workstation: Workstation, folders: Iterable[Path]) -> None:
 
 def trust(workstation: Workstation, folder: Path) -> ProjectSets:
     """Agree to the variables that a project sets, and have the shells set them there. Raises as
-    ``trust_project``.
+    ``trust_project``, and for the machine's own manifest.
     """
+    shown = workstation.locations.shown
+    if workstation.file in (folder.absolute(), folder.absolute() / FILE_NAME):
+        raise UsageProblem(
+            f"{shown(workstation.file)} is the manifest of this machine, not a project's",
+            advice="its variables are set in every folder: zesty-anchor provision",
+        )
     sets = trust_project(folder.absolute(), workstation.locations)
     if is_provisioned(workstation):
         write_answers(chooser(workstation, look_at(workstation)), workstation, [sets.file])

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 
 import msgspec
@@ -13,11 +13,11 @@ from zesty_anchor.operations.in_step import keep_launchers
 from zesty_anchor.operations.obtain import installed
 from zesty_anchor.operations.person import Person
 from zesty_anchor.operations.projects import note_pins
-from zesty_anchor.planning.choices import SESSION, active_versions, asked_for, chooser, pin_files_above
+from zesty_anchor.planning.choices import SESSION, active_versions, asked_for, chooser
 from zesty_anchor.planning.look import look_at, wanted_of
 from zesty_anchor.planning.offers import Offers
 from zesty_anchor.planning.pinned_folders import pinned_folders
-from zesty_anchor.planning.project_variables import set_in
+from zesty_anchor.planning.project_variables import projects_around, variables_of
 from zesty_anchor.planning.resolve import Asked, Resolver
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.system.ownership import in_other_hands
@@ -95,14 +95,10 @@ def variables(
     session += [f"{name}={chosen[name]}" for name, _ in pairs]
     return {
         **_variables(wanted, chosen),
-        **set_in(_pin_files(workstation), workstation.locations),
+        **variables_of(projects_around(workstation), workstation.locations),
         "PATH": ":".join(_path(workstation, wanted, chosen)),
         **({SESSION: " ".join(session)} if session else {}),
     }
-
-
-def _pin_files(workstation: Workstation) -> Iterator[Path]:
-    return pin_files_above(workstation.folder, workstation.recipes, workstation.locations.home)
 
 
 def warn_of_missing(workstation: Workstation, person: Person, chosen: Sequence[tuple[str, str]]) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from pathlib import Path
 
 import msgspec
@@ -11,6 +11,8 @@ from zesty_anchor.manifest.pin import MOST_BYTES
 from zesty_anchor.manifest.project import ProjectVariable, project_variables
 from zesty_anchor.manifest.read import FILE_NAME
 from zesty_anchor.planning.agreement import agree_to, agreed_texts
+from zesty_anchor.planning.choices import pin_files_above
+from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.system.locations import Locations
 from zesty_anchor.system.ownership import in_other_hands
 from zesty_anchor.system.problem import UsageProblem
@@ -83,11 +85,19 @@ def trust_project(folder: Path, locations: Locations) -> ProjectSets:
     return sets
 
 
-def set_in(files: Iterable[Path], locations: Locations) -> dict[str, str]:
-    """The variables of projects that the person agreed to; ``files`` are the nearest first."""
+def projects_around(workstation: Workstation) -> Iterator[ProjectSets]:
+    """What the projects set that the current folder is in, the nearest first. The machine's own manifest is
+    none of them.
+    """
+    for file in pin_files_above(workstation.folder, workstation.recipes, workstation.locations.home):
+        if file != workstation.file and (sets := project_sets(file)).variables:
+            yield sets
+
+
+def variables_of(projects: Iterable[ProjectSets], locations: Locations) -> dict[str, str]:
+    """The variables of projects that the person agreed to; those of the nearest, which comes first, win."""
     found: dict[str, str] = {}
-    for file in files:
-        sets = project_sets(file)
-        if sets.variables and is_agreed_to(sets, locations):
-            found = {each.name: each.value for each in sets.variables} | found
+    for sets in projects:
+        if is_agreed_to(sets, locations):
+            found = sets.parts["variables"] | found
     return found

@@ -149,11 +149,19 @@ def _plain(document: Mapping[str, Any]) -> list[str]:
     return []
 
 
+_VERDICTS = {
+    "ok": "all checks passed",
+    "pending": "changes pending",
+    "changed": "changed since installation",
+    "failing": "checks failed",
+}
+
+
 def _reported(document: Mapping[str, Any]) -> list[str]:
     verified = document.get("verified") or {}
     steps = len(document.get("next", ()))
     bad = _shortened(_failed_checks(verified.get("proof")))
-    state = str(verified.get("state", "unknown"))
+    state = _VERDICTS.get(str(verified.get("state")), "not verified")
     return [f"{state}; {_count(steps, 'step')} to take next", *bad]
 
 

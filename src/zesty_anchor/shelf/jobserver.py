@@ -89,7 +89,7 @@ def shared() -> Jobserver:
     return Jobserver(cores())
 
 
-def takes_part(environment: Mapping[str, str]) -> bool:
+def knows_jobserver(environment: Mapping[str, str]) -> bool:
     """Whether the make that a build would find knows the protocol."""
     try:
         told = subprocess.run(

@@ -8,6 +8,8 @@ from functools import cached_property
 
 import msgspec
 
+from zesty_anchor.system.locations import PROJECT_VARIABLES
+
 MANIFEST_NAME = "workstation.toml"
 """A project's own file, looked for in every folder on the way up."""
 
@@ -67,7 +69,7 @@ class Environment(msgspec.Struct, frozen=True, dict=True):
     @property
     def project_variables(self) -> str:
         """The folder of the files with projects' variables."""
-        return f"{self.pins}/@variables"
+        return f"{self.pins}/{PROJECT_VARIABLES}"
 
     @cached_property
     def stamp(self) -> str:

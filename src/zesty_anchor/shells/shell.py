@@ -31,12 +31,11 @@ class Shell(ABC):
     ``aliases_always`` tells that aliases count in a shell that is not interactive as well.
 
     Of what we generate: ``follows`` tells that it follows the current folder with builtins alone (then it has
-    ``on_demand``), and ``completes`` that functions can complete a command's words there (then it has
-    ``completion``).
+    ``on_demand``; ``variables_file`` is the ending of the file with a project's variables), and ``completes``
+    that functions can complete a command's words there (then it has ``completion``).
 
     Of its trace: ``prompt`` is what its PS4 must say; ``channel`` is the descriptor that it is written to.
     ``profiles`` tells that it writes a profile instead, which has the costs without those of telling,
-    ``variables_file`` is the ending of the file with a project's variables in its language,
     ``traces_at_terminal`` that it shows the trace on its terminal, ``lags`` that the prompt shows what is
     there after the line, and ``names_lines`` that the line of a command is exact. ``clock`` defines za_mark,
     which keeps the time of a statement; empty where it has no clock of its own.

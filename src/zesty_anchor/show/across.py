@@ -17,9 +17,11 @@ from zesty_anchor.show.sizes import count, lasted
 _MOST_NAMED = 8
 
 
-def spread(paint: Paint, done: Spread, *, whole: bool, options: Sequence[str] = ()) -> None:
+def spread(
+    paint: Paint, done: Spread, *, whole: bool, options: Sequence[str] = (), words: Sequence[str] = ()
+) -> None:
     """The machines by what it came to there, the worst first; ``whole`` shows each by itself. ``options`` are
-    those that a retry needs again.
+    those that a retry needs again, ``words`` what follows the command.
     """
     counts = Counter(each.state for each in done.hosts)
     parts = [f"{counts[state]} {state}" for state in STATES if counts[state]]
@@ -45,9 +47,9 @@ def spread(paint: Paint, done: Spread, *, whole: bool, options: Sequence[str] = 
     if not done.ok:
         again = [each.host for each in done.hosts if not each.ok]
         if len(again) < len(done.hosts) and len(again) <= _MOST_NAMED and done.command != "diff":
-            words = shlex.join(("zesty-anchor", "across", *options, ",".join(again), done.command))
+            retry = shlex.join(("zesty-anchor", "across", *options, ",".join(again), done.command, *words))
             paint.write()
-            paint.write(f"To retry: {paint.name(words)}")
+            paint.write(f"To retry: {paint.name(retry)}")
 
 
 def _state(paint: Paint, state: State) -> str:

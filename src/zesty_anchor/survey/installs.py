@@ -25,23 +25,9 @@ _PAPERS = ("readme", "license", "licence", "copying", "copyright", "changelog", 
            "contributing", "version", "release", "patents", "security", "manifest", "thirdparty",
            "third-party")  # fmt: skip
 _OF_PROGRAMS = frozenset(
-    (
-        "lib",
-        "lib32",
-        "lib64",
-        "libexec",
-        "share",
-        "include",
-        "bin",
-        "sbin",
-        "cache",
-        "var",
-        "tmp",
-        "src",
-        "shims",
-        "versions",
-    )
-)
+    ("lib", "lib32", "lib64", "libexec", "share", "include", "bin", "sbin", "cache", "var", "tmp", "src",
+     "shims", "versions")
+)  # fmt: skip
 """What a program may write in itself, long after it was installed."""
 _LATER_SECONDS = 3600.0
 _MOST = 50_000

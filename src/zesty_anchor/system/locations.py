@@ -13,6 +13,10 @@ from zesty_anchor.system.problem import UsageProblem
 _OWN = "zesty-anchor"
 
 
+PROJECT_VARIABLES = "@variables"
+"""The name of the folder with them, in the one of the pins."""
+
+
 class Locations(msgspec.Struct, frozen=True):
     """The home, and this program's folders in it."""
 
@@ -60,7 +64,7 @@ class Locations(msgspec.Struct, frozen=True):
     @property
     def project_variables(self) -> Path:
         """The variables of projects, as the shells read them: a file for each set, by its digest."""
-        return self.pins / "@variables"
+        return self.pins / PROJECT_VARIABLES
 
     @property
     def others(self) -> Path:

@@ -44,7 +44,7 @@ class Access(msgspec.Struct, frozen=True):
         told = root_store.shown(command)
         if told:
             return told
-        words = shlex.join(_without_environment(command))
+        words = shlex.join(_as_typed(command))
         way = self.way or way_to_root()
         return words if way in ("root", "") else f"{way} {words}"
 
@@ -211,7 +211,7 @@ def step_down(environ: Mapping[str, str]) -> tuple[dict[str, str], RootHand] | N
     return changed, hand
 
 
-def _without_environment(command: tuple[str, ...]) -> tuple[str, ...]:
+def _as_typed(command: tuple[str, ...]) -> tuple[str, ...]:
     """A command without what a person need not type: the env(1) in front, and options of apt-get(8) for us,
     who read what it prints and answer nothing.
     """

@@ -14,7 +14,7 @@ from zesty_anchor.files.removal import discard, discard_any
 from zesty_anchor.manifest.wanted import WantedVersion, refer
 from zesty_anchor.shelf import place
 from zesty_anchor.shelf.build import Unhurried, build, build_environment
-from zesty_anchor.shelf.jobserver import shared, takes_part
+from zesty_anchor.shelf.jobserver import knows_jobserver, shared
 from zesty_anchor.shelf.kept_builds import KeptBuilds, Made
 from zesty_anchor.system.host import host, login_path
 from zesty_anchor.system.locations import Locations
@@ -158,7 +158,7 @@ class Building:
         version, bench, runtime = self._version, self._bench, self._version.runtime
         room = place.stage(bench.locations.staging, f"{runtime}-{version.version}")
         messages = {**COMMON_MESSAGES, **self._recipe.messages}
-        jobserver = shared() if takes_part({"PATH": self._path}) else None
+        jobserver = shared() if knows_jobserver({"PATH": self._path}) else None
         try:
             pace = build(
                 self._recipe.steps,
@@ -180,7 +180,7 @@ class Building:
                 lambda line: need_of(line, messages),
                 interrupted=bench.interrupted,
                 last_time=self._kept.pace(runtime),
-                jobserver=shared(),
+                jobserver=shared(),  # without such a make, too, it is one of the jobs
             )
         finally:
             discard(room)

@@ -154,7 +154,7 @@ class ShCommands(ShWords):
         if words[0] == "-d":
             values = [word.partition("=")[2] for word in words[1:]]
             return Use.FOLDER if values and all(self._is_within(value) for value in values) else Use.MORE
-        return Use.FOLDER if words[0] == "-p" and self._is_within(words[1]) else Use.NOTHING
+        return Use.FOLDER if words[0] == "-p" and any(map(self._is_within, words[1:2])) else Use.NOTHING
 
     def _use_of_complete(self, arguments: list[Any]) -> Use:
         words = [self._text(each) for each in arguments]

@@ -113,7 +113,7 @@ class StartupTrace(msgspec.Struct, frozen=True):
         steps = _without_prefixes([step for step in self.steps if not step.depth], name, last)
         values = [*(step.value for step in steps), last]
         if steps and steps[0].text.startswith(": ") and values[0] and values[0] in steps[0].text:
-            values[0] = ""  # what expansion sets is set before the line is told
+            values[0] = ""  # an expansion sets its variable before the line is traced
         if SHELLS[self.shell].lags:  # it shows what is there after the line
             values = ["", *(step.value for step in steps)]
         brought: dict[str, Place | None] = {}

@@ -275,8 +275,8 @@ class _Reader(ShCommands):
         )
 
     def _use_of_for_statement(self, node: Any) -> Use:
-        """Over files of the folder alone, the variable stands for a path in it; of other words too, those of
-        the folder can go.
+        """Over files of the folder alone, the variable is a path in it; of other words too, those of the
+        folder can go.
         """
         places = {node.field_name_for_child(i): c for i, c in enumerate(node.children)}
         values = [c for i, c in enumerate(node.children) if node.field_name_for_child(i) == "value"]
