@@ -114,6 +114,15 @@ def test_nothing_is_set_before_the_person_agreed_nor_after_a_change(sounding: De
     assert refused.code == 2 and "is not used" in refused.err
 
 
+@pytest.mark.needs("bash")
+def test_a_machine_without_runtimes_has_them_too(desk: Desk) -> None:
+    desk.wants('[shells]\nuse = ["bash"]\n')
+    desk.well("provision")
+    desk.write('[variables]\nDEPTH = "12"\n', "soundings/workstation.toml")
+    desk.well("projects", "--trust", "soundings")
+    assert told(desk, "bash", f"cd soundings; {show('DEPTH')}; cd; {show('DEPTH')}") == ["=12", "=none"]
+
+
 def test_a_command_and_a_step_have_them_too(sounding: Desk) -> None:
     inside = sounding.home / "soundings"
     assert "DEPTH" not in sounding.run("export", cwd=inside).out

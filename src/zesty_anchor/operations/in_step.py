@@ -8,19 +8,19 @@ from zesty_anchor.planning.choices import chooser, default_version
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.shelf import stable
 from zesty_anchor.shelf.launchers import keep_in_step
-from zesty_anchor.shells.known import LAUNCH
+from zesty_anchor.shells.known import LAUNCH, SH
 from zesty_anchor.shells.launch import is_launcher
 from zesty_anchor.survey.machine import Machine, generated_file
 
 
 def is_provisioned(workstation: Workstation) -> bool:
-    """Whether what the shells read stands here."""
-    return generated_file(workstation.locations, LAUNCH).is_file()
+    """Whether what shells or launchers read is here."""
+    return any(generated_file(workstation.locations, name).is_file() for name in (SH, LAUNCH))
 
 
 def keep_launchers(workstation: Workstation) -> None:
     """Bring the launchers in step with the shelf: the runtimes' own package tools add commands to it."""
-    if is_provisioned(workstation):
+    if generated_file(workstation.locations, LAUNCH).is_file():
         runtimes = tuple((name, recipe.bin) for name, recipe in workstation.recipes.items())
         keep_in_step(workstation.locations.launchers, texts(workstation.locations, runtimes), is_launcher)
 
