@@ -45,6 +45,7 @@ PROGRAMS = {
         "gcc",
         "make",
         "git",
+        "gpg",
         "setpriv",
         "tmux",
         "unshare",

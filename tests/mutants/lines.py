@@ -381,9 +381,7 @@ MUTANTS = (
         "layers = [workstation.file]",
         "planning",
     ),
-    Mutant(
-        DIGEST, "planning/base.py", "        if _digest(content) != digest:", "        if False:", "planning"
-    ),
+    Mutant(DIGEST, "planning/base.py", "        if found == digest:", "        if True:", "planning"),
     Mutant(AGREED, "planning/agreement.py", "        and tool.system is None\n", "", "planning"),
     Mutant(
         AGREED,

@@ -13,6 +13,7 @@ from typing import Any
 import msgspec
 import pytest
 
+from zesty_anchor.manifest.layers import Elsewhere
 from zesty_anchor.manifest.lock import Locked, LockedFile
 from zesty_anchor.manifest.model import Manifest, Runtime
 from zesty_anchor.manifest.source import Layer, Source, of_one
@@ -189,14 +190,20 @@ def test_a_base_in_other_hands_is_refused(tmp_path: Path) -> None:
 def test_a_base_of_another_digest_is_not_used(tmp_path: Path, make_feed: Callable[..., str]) -> None:
     url = make_feed({"base.toml": b"[variables]\n"}) + "base.toml"
     locations = locate({"HOME": str(tmp_path / "home")})
-    fetch = fetched_base({}, locations, offline=False)
+    own = tmp_path / "workstation.toml"
+
+    def fetch(url: str, digest: str, *, offline: bool = False) -> bytes:
+        text, found = fetched_base({}, locations, own, offline=offline)(Elsewhere(url, own, digest))
+        assert found == digest
+        return text
+
     digest = f"sha256:{hashlib.sha256(b'[variables]' + bytes([10])).hexdigest()}"
     with pytest.raises(Problem, match="has changed"):
         fetch(url, f"sha256:{'0' * 64}")
     assert fetch(url, digest) == b"[variables]\n"
-    assert fetched_base({}, locations, offline=True)(url, digest) == b"[variables]\n", "it is kept"
+    assert fetch(url, digest, offline=True) == b"[variables]\n", "it is kept"
     with pytest.raises(Problem, match="--offline"):
-        fetched_base({}, locations, offline=True)(url, f"sha256:{'0' * 64}")
+        fetch(url, f"sha256:{'0' * 64}", offline=True)
 
 
 def test_only_the_manifest_that_is_named_is_trusted(tmp_path: Path) -> None:

@@ -9,6 +9,7 @@ import click
 from zesty_anchor.commands import WithExamples
 from zesty_anchor.commands.options import Setting, with_setting
 from zesty_anchor.engine.outcome import Outcome
+from zesty_anchor.operations.bases import changed_bases
 from zesty_anchor.operations.upgrade import affected, beyond, pinned_newer, upgradable, upgrade
 from zesty_anchor.show import changes, listing
 from zesty_anchor.show import upgrade as shown
@@ -32,10 +33,12 @@ def command(
         rows = upgradable(workstation, person, runtimes)
         pinned = pinned_newer(workstation, person, runtimes) if of_projects else []
         moving = bool(pinned) or any(row.newer for row in rows)
+        texts = changed_bases(workstation)
         used, others = affected(workstation, rows), beyond(workstation, rows) if further else []
         if not setting.as_json:
             paint = setting.out if only_list or not moving else setting.err
             listing.newer(paint, rows, datetime.date.today().isoformat())
+            shown.bases(paint, texts)
             shown.affected(paint, used)
             shown.beyond(paint, others)
             shown.pinned(paint, pinned)

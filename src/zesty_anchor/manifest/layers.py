@@ -23,16 +23,31 @@ from zesty_anchor.manifest.wrong import dotted, nearest, nearest_key
 from zesty_anchor.system.problem import Problem, Problems, UsageProblem
 
 Steps = tuple[Step, ...]
-Fetch = Callable[[str, str], bytes]
-"""Gives the text at an address, whose digest (``sha256:hex``) is known; or that of a file in a repository
-(``ADDRESS#FILE``), of which the commit (``commit:hex``) is.
-"""
+
+
+class Elsewhere(msgspec.Struct, frozen=True):
+    """A base that is on no disk here: a text at an ``address``, or a file in a repository (``ADDRESS#FILE``).
+
+    It is known by its ``digest`` (``sha256:hex`` of the text, or ``commit:hex``), or a ``key`` (a file) signs
+    it: then a lock says which text of it counts, the own one or that of ``named_by``. Of a repository the
+    newest is what its ``branch`` has (empty: its default branch).
+    """
+
+    address: str
+    named_by: Path
+    digest: str = ""
+    key: Path | None = None
+    branch: str = ""
+
+
+Fetch = Callable[[Elsewhere], tuple[bytes, str]]
+"""Gives the text of a base, and the digest that it is known by."""
 
 _OWN_KEYS = ("base", "firm", "on")
 """The keys that say how texts are put together; all others are of the manifest that they come to."""
 _MOST_BASES = 8
 _COMMIT = re.compile(r"\A[0-9a-f]{40}(?:[0-9a-f]{24})?\Z")
-_IN_GIT = 'base = { git = "https://…", commit = "…" }, with all digits of the commit'
+_IN_GIT = 'base = { git = "https://…", commit = "…" }, with all digits of the commit, or key = "FILE"'
 _SAME = {"checks": ("name",), "settings": ("file", "key"), "hosts": ("name", "port")}
 """By which keys a table of a list takes the place of one of the base."""
 _OWN_FIRST = {("path", "first")}
@@ -84,10 +99,10 @@ class _Reading:
         if found:
             raise found[0] if len(found) == 1 else Problems(found)
 
-    def read(self, text: str, file: Path, *, own: bool = False, address: str = "") -> None:
+    def read(self, text: str, file: Path, *, own: bool = False, address: str = "", pinned: str = "") -> None:
         """Add a text as a layer, after its bases."""
         raw = parsed(text, file)
-        layer = Layer(file, text, address)
+        layer = Layer(file, text, address, pinned)
         self._way.append(address or os.path.realpath(file))
         for number, base in enumerate(self._listed(layer, raw.get("base", []))):
             self._base(layer, base, ("base", number) if isinstance(raw["base"], list) else ("base",))
@@ -114,13 +129,14 @@ class _Reading:
         return bases
 
     def _base(self, layer: Layer, base: Any, path: Steps) -> None:
-        address, digest = (base.get("url"), base.get("digest")) if isinstance(base, dict) else (base, None)
-        if isinstance(base, dict) and "git" in base:
-            self._of_repository(layer, base, path)
-        elif not isinstance(address, str) or (isinstance(base, dict) and base.keys() - {"url", "digest"}):
+        table = base if isinstance(base, dict) else {"url": base}
+        address = table.get("url")
+        if "git" in table:
+            self._of_repository(layer, table, path)
+        elif not isinstance(address, str) or table.keys() - {"url", "digest", "key"}:
             self._wrong(layer, path, "base names no file", 'write base = "../team/workstation.toml"')
         elif address.startswith(("https://", "http://")):
-            self._fetched(layer, address, digest, path)
+            self._at_address(layer, table, path)
         else:
             named = self._home / address[2:] if address.startswith("~/") else layer.file.parent / address
             file = Path(os.path.normpath(named))
@@ -133,26 +149,44 @@ class _Reading:
 
     def _of_repository(self, layer: Layer, base: dict[str, Any], path: Steps) -> None:
         address, commit, file = base["git"], base.get("commit"), base.get("file", "workstation.toml")
+        branch, key = base.get("branch", ""), base.get("key")
         inside = isinstance(file, str) and not file.startswith("/") and ".." not in file.split("/")
-        if not isinstance(address, str) or base.keys() - {"git", "commit", "file"} or not inside:
+        known = {"git", "commit", "file", *(("key", "branch") if "commit" not in base else ())}
+        if not isinstance(address, str) or base.keys() - known or not inside:
             self._wrong(layer, path, "base names no repository with a file in it", f"write {_IN_GIT}")
+        elif isinstance(key, str) and isinstance(branch, str):
+            self._fetched(layer, f"{address}#{file}", path, key=key, branch=branch)
         elif not isinstance(commit, str) or not _COMMIT.match(commit):
             what = f"the base in {address} is named without its commit"
             self._wrong(layer, path, what, f"git ls-remote {address} lists them; then write {_IN_GIT}")
         else:
-            self._fetched(layer, f"{address}#{file}", f"commit:{commit}", path)
+            self._fetched(layer, f"{address}#{file}", path, digest=f"commit:{commit}")
 
-    def _fetched(self, layer: Layer, address: str, digest: Any, path: Steps) -> None:
-        if not isinstance(digest, str) or not digest.startswith(("sha256:", "commit:")):
-            advice = f'read it, then write: base = {{ url = "{address}", digest = "sha256:…" }}'
+    def _at_address(self, layer: Layer, base: dict[str, Any], path: Steps) -> None:
+        address, digest, key = base["url"], base.get("digest"), base.get("key")
+        if isinstance(key, str) and digest is None:
+            self._fetched(layer, address, path, key=key)
+        elif key is None and isinstance(digest, str) and digest.startswith("sha256:"):
+            self._fetched(layer, address, path, digest=digest)
+        else:
+            advice = (
+                f'read it, then write: base = {{ url = "{address}", digest = "sha256:…" }}, or key = "FILE"'
+            )
             self._wrong(layer, path, f"the base {address} is named without its digest", advice)
-        elif address in self._way:
+
+    def _fetched(
+        self, layer: Layer, address: str, path: Steps, *, digest: str = "", key: str = "", branch: str = ""
+    ) -> None:
+        if address in self._way:
             self._wrong(layer, path, f"{address} is its own base", "take this line out")
         elif self._fetch is None:
             self._wrong(layer, path, f"the base {address} cannot be fetched here", "name a file in its place")
         else:
+            named = self._home / key[2:] if key.startswith("~/") else layer.file.parent / key
+            wanted = Elsewhere(address, layer.file, digest, named if key else None, branch)
             try:
-                text = self._fetch(address, digest).decode("utf-8", "strict")
+                content, pinned = self._fetch(wanted)
+                text = content.decode("utf-8", "strict")
             except UnicodeDecodeError:
                 self._wrong(layer, path, f"the base {address} is not UTF-8", "name the address of a manifest")
                 return
@@ -161,7 +195,8 @@ class _Reading:
                 self._problems.append(UsageProblem(problem.what, where=where, advice=problem.advice))
                 return
             # Files that it names are beside the manifest that names it: a person puts them there.
-            self.read(text, layer.file.parent / Path(address).name, address=address)
+            beside = layer.file.parent / Path(address).name
+            self.read(text, beside, address=address, pinned=pinned if key else "")
 
     def _kept_firm(self, layer: Layer, value: Any) -> Iterator[tuple[Steps, int]]:
         if not isinstance(value, list):

@@ -3,7 +3,7 @@ to.
 """
 
 import tomllib
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from pathlib import Path
 from typing import Any
 
@@ -53,6 +53,13 @@ class Locked(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defau
     extras: dict[str, str] = {}
 
 
+class _Lock(msgspec.Struct, frozen=True):
+    """A whole lock."""
+
+    release: tuple[Locked, ...] = ()
+    base: dict[str, str] = {}
+
+
 def file_beside(manifest: Path) -> Path:
     """Where the lock of a manifest is."""
     return manifest.with_suffix(".lock")
@@ -62,6 +69,15 @@ def read(file: Path) -> dict[tuple[str, str], Locked]:
     """The lock by runtime and want; empty where there is none. Raises ``UsageProblem`` where it cannot be
     read.
     """
+    return {(entry.runtime, entry.want): entry for entry in _read(file).release}
+
+
+def read_pins(file: Path) -> dict[str, str]:
+    """The digests of the bases that a lock pins, by their addresses. Raises ``UsageProblem`` as ``read``."""
+    return dict(_read(file).base)
+
+
+def _read(file: Path) -> _Lock:
     try:
         raw = tomllib.loads(file.read_text("utf-8"))
         if isinstance(raw.get("format", _FORMAT), int) and raw.get("format", _FORMAT) > _FORMAT:
@@ -70,33 +86,35 @@ def read(file: Path) -> dict[tuple[str, str], Locked]:
                 where=str(file),
                 advice="upgrade zesty-anchor on this machine",
             )
-        entries = msgspec.convert(raw.get("release", []), list[Locked])
+        return msgspec.convert(raw, _Lock)
     except FileNotFoundError:
-        return {}
+        return _Lock()
     except (OSError, UnicodeDecodeError, tomllib.TOMLDecodeError, msgspec.ValidationError) as error:
         raise UsageProblem(
             f"the lock cannot be read: {error}",
             where=str(file),
             advice="write it anew with: zesty-anchor lock",
         ) from None
-    return {(entry.runtime, entry.want): entry for entry in entries}
 
 
-def text_of(entries: Iterable[Locked]) -> str:
-    """The text of a lock, its entries in order, so that two of the same are the same text."""
+def text_of(entries: Iterable[Locked], pins: Mapping[str, str]) -> str:
+    """The text of a lock, its entries in order, so that two of the same are the same text. ``pins`` are the
+    digests of bases by their addresses.
+    """
     import tomlkit
 
     document = {
         "format": _FORMAT,
+        **({"base": dict(sorted(pins.items()))} if pins else {}),
         "release": [msgspec.to_builtins(e) for e in sorted(entries, key=lambda e: (e.runtime, e.want))],
     }
     return _HEAD + tomlkit.dumps(_without_none(document))
 
 
-def write(file: Path, entries: Iterable[Locked]) -> None:
+def write(file: Path, entries: Iterable[Locked], pins: Mapping[str, str]) -> None:
     """Write a lock. Raises ``Problem`` where that cannot be."""
     try:
-        replace(file, text_of(entries).encode())
+        replace(file, text_of(entries, pins).encode())
     except OSError as error:
         raise Problem(f"the lock cannot be written: {error.strerror}", where=str(file)) from None
 

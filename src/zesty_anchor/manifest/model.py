@@ -421,8 +421,8 @@ class MirrorPlace(Part, frozen=True):
 
 
 class Base(Part, frozen=True):
-    """``base``: another manifest, at an address (``url`` and ``digest``), or in a repository (``git`` and
-    ``commit``).
+    """``base``: another manifest, at an address (``url``), or in a repository (``git``); known by its
+    ``digest`` or ``commit``, or signed by a ``key``.
     """
 
     url: str = ""
@@ -439,6 +439,12 @@ class Base(Part, frozen=True):
     """
     file: str = "workstation.toml"
     """The file in the repository. Example: ``"desks/workstation.toml"``."""
+    key: str = ""
+    """A file with the OpenPGP key that signs the base, or the commits of its repository. Which text of it
+    counts is in the lock (``zesty-anchor lock --base``). Example: ``"keys/desk.asc"``.
+    """
+    branch: str = ""
+    """With ``key``, the branch of the repository; its default branch if left out. Example: ``"main"``."""
 
 
 class Manifest(Part, frozen=True):

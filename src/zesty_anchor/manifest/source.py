@@ -14,12 +14,13 @@ from zesty_anchor.manifest.position import Step, line_of
 
 class Layer(msgspec.Struct, frozen=True):
     """One text that a manifest is made of, and the file that it is in. ``address`` is where it was fetched
-    from (empty: it is a file of this machine).
+    from (empty: it is a file of this machine), ``pinned`` the digest that a lock knows it by.
     """
 
     file: Path
     text: str
     address: str = ""
+    pinned: str = ""
 
 
 class Source(msgspec.Struct, frozen=True):
@@ -52,6 +53,11 @@ class Source(msgspec.Struct, frozen=True):
             for layer in self.layers[:-1]
             if not layer.address
         }
+
+    @property
+    def pins(self) -> dict[str, str]:
+        """The addresses of the bases that a lock pins, each with its digest."""
+        return {layer.address: layer.pinned for layer in self.layers if layer.pinned}
 
     def place(self, *path: Step) -> str:
         """The file and the line of a key, or of the nearest table around it."""

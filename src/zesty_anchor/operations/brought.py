@@ -75,7 +75,7 @@ def desk(workstation: Workstation) -> Brought:
     """
     files = dict(_texts(workstation))
     if workstation.lock:
-        files["workstation.lock"] = text_of(workstation.lock.values()).encode()
+        files["workstation.lock"] = text_of(workstation.lock.values(), {}).encode()
     sums = "".join(
         f"{hashlib.sha256(content).hexdigest()}  {path}\n" for path, content in sorted(files.items())
     ).encode()

@@ -54,7 +54,7 @@ def cache_key(workstation: Workstation) -> str:
             advice="zesty-anchor lock writes it",
         )
     there = host()
-    parts = (_KEY, text_of(workstation.lock.values()), there.platform, there.title)
+    parts = (_KEY, text_of(workstation.lock.values(), workstation.source.pins), there.platform, there.title)
     return digest_of(msgspec.json.encode(parts))
 
 
@@ -73,7 +73,7 @@ def lock(
     entries = Locker(workstation, resolver).anew(look_at(workstation), platforms, upgrade)
     file = file_beside(workstation.file)
     agreed = is_agreed(workstation)
-    write(file, entries)
+    write(file, entries, workstation.source.pins)
     if agreed:  # the person wrote it here, with what they trust already
         agree(msgspec.structs.replace(workstation, lock=read(file)))
     return file, entries

@@ -100,7 +100,8 @@ def upgrade(
             look_at(workstation), (), list(dict.fromkeys(row.runtime for row in moving))
         )
         file = read_text_file(file_beside(workstation.file))
-        first = [WriteChoice(Edit(file, text_of(entries).encode()), workstation.locations.shown(file.path))]
+        text = text_of(entries, workstation.source.pins).encode()
+        first = [WriteChoice(Edit(file, text), workstation.locations.shown(file.path))]
         changed = msgspec.structs.replace(
             workstation, lock={(each.runtime, each.want): each for each in entries}
         )

@@ -214,6 +214,19 @@ def _tables(parts: Mapping[str, Any]) -> Iterator[str]:
             yield f"[[{key}]]" if isinstance(part, list) else key
 
 
+def manifest_differences(before: Workstation, after: Workstation) -> list[str]:
+    """Return in words what differs between two manifests, in any key."""
+    parts = [msgspec.json.decode(msgspec.json.encode(_said(each.manifest))) for each in (before, after)]
+    for part in parts:
+        part.pop("base", None)
+    return list(_changed(parts[0], parts[1], ""))
+
+
+def tables_of(workstation: Workstation) -> list[str]:
+    """Return what a manifest sets, by its tables: ``[runtimes] kelp, coral``."""
+    return list(_tables(_said(workstation.manifest)))
+
+
 def differences(known: Mapping[str, Any], now: Mapping[str, Any]) -> Iterator[str]:
     """Return in words what differs between two texts: what decides most comes first."""
     yield from _lock_differences(known.get("lock", {}), now.get("lock", {}))

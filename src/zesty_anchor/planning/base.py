@@ -1,98 +1,208 @@
-"""A base of a manifest that is at an address: fetched once, known by its digest, kept with the answers of
-feeds.
+"""A base of a manifest that is on no disk here: fetched once, known by its digest, kept with the answers of
+feeds. One that a key signs is what the lock pins, until a person takes its newest text.
 """
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from contextlib import suppress
 from pathlib import Path
 
+import msgspec
+
+from zesty_anchor.feeds.not_there import NotThere
 from zesty_anchor.files import own_folders
 from zesty_anchor.files.digest import digest_of
 from zesty_anchor.files.replace import replace
-from zesty_anchor.manifest.layers import Fetch
+from zesty_anchor.manifest.layers import Elsewhere, Fetch
+from zesty_anchor.manifest.lock import file_beside, read_pins
 from zesty_anchor.system.locations import Locations
 from zesty_anchor.system.problem import Problem
 
 _SECONDS = 60
 _MOST = 1 << 20
+_SIGNATURES = (".sig", ".asc")
+_COMMIT = "commit:"
+_SIGNED_PART = re.compile(rb"^gpgsig(?:-sha256)? (.*\n(?: .*\n)*)", re.MULTILINE)
+"""The header with a commit's signature; lines that go on begin with a space (gitformat-signature(5))."""
 
 
-def fetched_base(environ: Mapping[str, str], locations: Locations, *, offline: bool) -> Fetch:
-    """How the text of a base at an address, or in a repository, is got: from the cache, else from there.
-
-    Raises ``Problem`` where it cannot be reached, is too large, or has another digest than it should have.
+class PinnedBases(msgspec.Struct, frozen=True):
+    """What a ``lock`` pins now: the digest of each base by its address, which of them are ``changed``, and in
+    words what the manifest says differently (where nothing was pinned before: what it sets).
     """
 
-    def of_commit(address: str, commit: str) -> bytes:
-        kept = locations.cache / "bases" / digest_of(f"{commit} {address}".encode())
+    lock: str
+    bases: dict[str, str]
+    changed: tuple[str, ...] = ()
+    differences: tuple[str, ...] = ()
+
+
+def fetched_base(
+    environ: Mapping[str, str], locations: Locations, own: Path, *, offline: bool, newest: bool = False
+) -> Fetch:
+    """How the text of a base is got: from the cache, else from where it is. ``own`` is the person's manifest,
+    whose lock decides before that of the manifest which names the base. With ``newest``, bases that a key
+    signs are fetched as they are now.
+
+    Raises ``Problem`` where it cannot be reached, is too large, is not pinned, has another digest than it
+    should have, or is not signed by its key.
+    """
+    return _Bases(environ, locations, own, offline=offline, newest=newest).get
+
+
+class _Bases:
+    def __init__(
+        self, environ: Mapping[str, str], locations: Locations, own: Path, *, offline: bool, newest: bool
+    ) -> None:
+        self._environ, self._locations, self._own = environ, locations, own
+        self._offline, self._newest = offline, newest
+
+    def get(self, base: Elsewhere) -> tuple[bytes, str]:
+        if base.key is not None and self._newest:
+            return self._now(base)
+        digest = base.digest or self._pin(base)
+        kept = self._place(base, digest)
         with suppress(OSError):
-            return kept.read_bytes()
-        if offline:
-            raise _not_cached(address)
-        content = _in_repository(address, commit, environ, locations)
-        own_folders.make(kept.parent)
-        replace(kept, content, lasting=False)
-        return content
-
-    def fetch(address: str, digest: str) -> bytes:
-        if digest.startswith("commit:"):
-            return of_commit(address, digest.removeprefix("commit:"))
-        kept = locations.cache / "bases" / digest.removeprefix("sha256:")
-        try:
             content = kept.read_bytes()
-        except OSError:
-            content = b""
-        if _digest(content) == digest:
+            if digest.startswith(_COMMIT) or _digest(content) == digest:
+                return content, digest
+        content = self._commit(base, digest) if digest.startswith(_COMMIT) else self._text(base, digest)
+        self._keep(kept, content)
+        return content, digest
+
+    def _pin(self, base: Elsewhere) -> str:
+        for manifest in (self._own, base.named_by):
+            pinned = read_pins(file_beside(manifest)).get(base.address)
+            if pinned:
+                return pinned
+        raise Problem(
+            f"no lock says yet which text of the base {base.address} counts",
+            advice="zesty-anchor lock --base checks its signature, shows what it sets, and pins it",
+        )
+
+    def _now(self, base: Elsewhere) -> tuple[bytes, str]:
+        """The newest text, and the digest to pin it by."""
+        if "#" in base.address:
+            digest = f"{_COMMIT}{self._tip(base)}"
+            content = self._commit(base, digest)
+        else:
+            content = self._signed(base)
+            digest = _digest(content)
+        self._keep(self._place(base, digest), content)
+        return content, digest
+
+    def _text(self, base: Elsewhere, digest: str) -> bytes:
+        content = self._signed(base) if base.key is not None else self._fetch(base.address)
+        found = _digest(content)
+        if found == digest:
             return content
-        if offline:
-            raise _not_cached(address)
-        content = _get(address, environ, locations)
-        if _digest(content) != digest:
+        raise Problem(
+            f"the base {base.address} has changed: its digest is {found}, not {digest}",
+            advice="to see what differs, and take it: zesty-anchor lock --base"
+            if base.key is not None
+            else f'read it, and if you want it, write: digest = "{found}"',
+        )
+
+    def _signed(self, base: Elsewhere) -> bytes:
+        """The text at an address whose signature, in a file beside it, holds."""
+        from zesty_anchor.system.signature import check
+
+        assert base.key is not None
+        content = self._fetch(base.address)
+        for ending in _SIGNATURES:
+            with suppress(NotThere):
+                signature = self._fetch(f"{base.address}{ending}")
+                check(signature, base.key, f"the base {base.address}", content=content)
+                return content
+        raise Problem(
+            f"the base {base.address} is not signed: there is no {' or '.join(_SIGNATURES)} beside it",
+            advice="ask whoever keeps it to sign it: gpg --armor --detach-sign workstation.toml",
+        )
+
+    def _tip(self, base: Elsewhere) -> str:
+        """The commit that the branch of a repository has now."""
+        from zesty_anchor.system.git import protocol_of, run_git
+
+        url = base.address.rpartition("#")[0]
+        self._may_ask(base.address)
+        reference = f"refs/heads/{base.branch}" if base.branch else "HEAD"
+        words = ["ls-remote", "--exit-code", "--", url, reference]
+        answer = run_git(words, self._environ, where=url, seconds=_SECONDS, protocol=protocol_of(url))
+        if answer.returncode != 0:
+            said = answer.stderr.strip().splitlines()
             raise Problem(
-                f"the base {address} has changed: its digest is {_digest(content)}, not {digest}",
-                advice=f'read it, and if you want it, write: digest = "{_digest(content)}"',
+                f"{reference} cannot be asked for: {said[-1] if said else 'the repository does not have it'}",
+                where=url,
+                advice=f"git ls-remote {url} lists what it has",
             )
-        own_folders.make(kept.parent)
-        replace(kept, content, lasting=False)
-        return content
+        return answer.stdout.split()[0]
 
-    return fetch
+    def _commit(self, base: Elsewhere, digest: str) -> bytes:
+        """A file of one commit, which its key has signed. Nothing else of the repository is kept, and nothing
+        of it runs.
+        """
+        from tempfile import TemporaryDirectory
 
+        from zesty_anchor.shelf.checkout import check_out
 
-def _not_cached(address: str) -> Problem:
-    return Problem(
-        f"the base {address} is not cached, and --offline forbids fetching it",
-        advice="run the command once without --offline",
-    )
+        self._may_ask(base.address)
+        commit = digest.removeprefix(_COMMIT)
+        url, _, name = base.address.rpartition("#")
+        own_folders.make(self._locations.cache)
+        with TemporaryDirectory(dir=self._locations.cache) as room:
+            itself = check_out(url, commit, Path(room), self._environ, seconds=_SECONDS)
+            if base.key is not None:
+                _check_commit(itself, base.key, f"commit {commit[:12]} of {url}")
+            file = Path(room, name)
+            if not file.is_file() or file.stat().st_size > _MOST:
+                raise Problem(
+                    f"{url} has no file {name} in commit {commit[:12]}, or it is larger than"
+                    f" {_MOST >> 20} MiB",
+                    advice='name it: base = { git = …, commit = …, file = "path/workstation.toml" }',
+                )
+            return file.read_bytes()
 
+    def _fetch(self, address: str) -> bytes:
+        from zesty_anchor.feeds.documents import Web
+        from zesty_anchor.feeds.trust import trust_here
 
-def _in_repository(address: str, commit: str, environ: Mapping[str, str], locations: Locations) -> bytes:
-    """A file of one commit. Nothing else of the repository is kept, and nothing of it runs."""
-    from tempfile import TemporaryDirectory
+        self._may_ask(address)
+        web = Web(trust=trust_here(self._environ, self._locations.home))
+        return web.document(address, who="the base")[1]
 
-    from zesty_anchor.shelf.checkout import check_out
-
-    url, _, name = address.rpartition("#")
-    own_folders.make(locations.cache)
-    with TemporaryDirectory(dir=locations.cache) as room:
-        check_out(url, commit, Path(room), environ, seconds=_SECONDS)
-        file = Path(room, name)
-        if not file.is_file() or file.stat().st_size > _MOST:
+    def _may_ask(self, address: str) -> None:
+        if self._offline:
             raise Problem(
-                f"{url} has no file {name} in commit {commit[:12]}, or it is larger than {_MOST >> 20} MiB",
-                advice='name it: base = { git = …, commit = …, file = "path/workstation.toml" }',
+                f"the base {address} is not cached, and --offline forbids fetching it",
+                advice="run the command once without --offline",
             )
-        return file.read_bytes()
+
+    def _place(self, base: Elsewhere, digest: str) -> Path:
+        """Where a text is kept."""
+        commit = digest.removeprefix(_COMMIT)
+        name = digest_of(f"{commit} {base.address}".encode()) if commit != digest else digest[7:]
+        return self._locations.cache / "bases" / name
+
+    def _keep(self, place: Path, content: bytes) -> None:
+        own_folders.make(place.parent)
+        replace(place, content, lasting=False)
 
 
-def _get(address: str, environ: Mapping[str, str], locations: Locations) -> bytes:
-    from zesty_anchor.feeds.documents import Web
-    from zesty_anchor.feeds.trust import trust_here
+def _check_commit(commit: bytes, key: Path, subject: str) -> None:
+    """Raises ``Problem`` where a commit is not signed by the key."""
+    from zesty_anchor.system.signature import check
 
-    web = Web(trust=trust_here(environ, locations.home))
-    return web.document(address, who="the base")[1]
+    header, gap, message = commit.partition(b"\n\n")
+    found = _SIGNED_PART.search(header + b"\n")
+    if found is None or b"BEGIN PGP SIGNATURE" not in found[1]:
+        raise Problem(
+            f"{subject} is not signed with an OpenPGP key",
+            advice="ask whoever keeps it to sign its commits: git commit --gpg-sign",
+        )
+    signed = _SIGNED_PART.sub(b"", header + b"\n")[:-1] + gap + message
+    check(found[1].replace(b"\n ", b"\n"), key, subject, content=signed)
 
 
 def _digest(content: bytes) -> str:

@@ -105,12 +105,18 @@ def open_workstation(
 
 def with_manifest_here(bare: Workstation, given: Path | None) -> Workstation:
     """With the manifest that is given, or that is found from the folder. Raises ``UsageProblem``."""
-    from zesty_anchor.manifest.read import find
     from zesty_anchor.manifest.toml_file import read_text
 
-    places = bare.locations
-    file = find(given, bare.folder, places.config, _provisioned(bare), _only_pins, places.home).absolute()
+    file = manifest_here(bare, given)
     return with_manifest(bare, file, read_text(file))
+
+
+def manifest_here(bare: Workstation, given: Path | None) -> Path:
+    """The manifest that is given, or that is found from the folder. Raises ``UsageProblem``."""
+    from zesty_anchor.manifest.read import find
+
+    places = bare.locations
+    return find(given, bare.folder, places.config, _provisioned(bare), _only_pins, places.home).absolute()
 
 
 def with_provisioned_manifest(bare: Workstation) -> Workstation:
@@ -124,8 +130,9 @@ def with_provisioned_manifest(bare: Workstation) -> Workstation:
     return with_manifest(bare, file, read_text(file))
 
 
-def with_manifest(bare: Workstation, file: Path, text: str) -> Workstation:
-    """With a manifest that stands, or will stand, in ``file``, its bases, its recipes and its lock. Raises
+def with_manifest(bare: Workstation, file: Path, text: str, *, newest_bases: bool = False) -> Workstation:
+    """With a manifest that stands, or will stand, in ``file``, its bases, its recipes and its lock. Bases
+    that a key signs are those that the lock pins, or with ``newest_bases`` those of now. Raises
     ``UsageProblem``.
     """
     # Half of the commands need no manifest, and all this takes a quarter of their time.
@@ -140,7 +147,7 @@ def with_manifest(bare: Workstation, file: Path, text: str) -> Workstation:
     from zesty_anchor.recipes import as_manager, check_installers, recipe_for, recipe_tables
 
     personal = bare.locations.recipes
-    fetch = fetched_base(bare.environ, bare.locations, offline=bare.offline)
+    fetch = fetched_base(bare.environ, bare.locations, file, offline=bare.offline, newest=newest_bases)
     source, others = read_layers(
         text, file, lambda: bare.facts or facts_here(bare.environ), bare.locations.home, fetch
     )

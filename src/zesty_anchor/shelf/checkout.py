@@ -9,7 +9,7 @@ from collections.abc import Mapping
 from pathlib import Path
 
 from zesty_anchor.shelf.members import Gate
-from zesty_anchor.system.git import protocol_of, run_git
+from zesty_anchor.system.git import protocol_of, run_git, run_git_bytes
 from zesty_anchor.system.problem import Problem
 
 _SECONDS = 900
@@ -18,8 +18,9 @@ _COMMIT = re.compile(r"\A[0-9a-f]{40}(?:[0-9a-f]{24})?\Z")
 
 def check_out(
     url: str, commit: str, folder: Path, environ: Mapping[str, str], *, seconds: float = _SECONDS
-) -> None:
-    """Put the files of ``commit`` into the empty ``folder``; each step of git's may take ``seconds``.
+) -> bytes:
+    """Put the files of ``commit`` into the empty ``folder``; each step of git's may take ``seconds``. Returns
+    the commit itself, as git keeps it (git-cat-file(1)).
 
     Raises ``Problem`` where git cannot, does not end in time, or gives another commit, ``ArchiveRefused``
     where a link leads out.
@@ -47,8 +48,11 @@ def check_out(
         raise Problem(
             f"the repository gave commit {found}, not {commit}", where=url, advice="tell whoever runs it"
         )
+    words = ["-C", str(folder), "cat-file", "commit", commit]
+    itself = run_git_bytes(words, environ, where=url, seconds=seconds).stdout
     shutil.rmtree(folder / ".git")
     _let_in(folder)
+    return itself
 
 
 def _let_in(folder: Path) -> None:

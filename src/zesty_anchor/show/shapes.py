@@ -12,6 +12,7 @@ from zesty_anchor.changes.kept import Kept
 from zesty_anchor.engine.outcome import ChangeReport, RunDone
 from zesty_anchor.engine.past_runs import PastRun
 from zesty_anchor.manifest.lock import Locked
+from zesty_anchor.planning.base import PinnedBases
 from zesty_anchor.planning.choices import Choice
 from zesty_anchor.planning.explained import Explained
 from zesty_anchor.planning.listing import Listing, RuntimeKnown
@@ -290,6 +291,7 @@ DOCUMENTS: dict[str, Any] = {
     "prune": Pruned,
     "lock": LockWritten,
     "lock --digest": CacheKey,
+    "lock --base": PinnedBases,
     "mirror": MirrorMade,
     "mirror --check": MirrorChecked,
     "mirror --prune": MirrorPruned,

@@ -21,6 +21,12 @@ def affected(paint: Paint, found: Sequence[Affected]) -> None:
             paint.write(f"  {paint.name(name)}: you installed {', '.join(each.packages)} in it")
 
 
+def bases(paint: Paint, addresses: Sequence[str]) -> None:
+    """Which bases have a newer text than the lock pins."""
+    for address in addresses:
+        paint.write(f"the base {paint.name(address)} has a newer text: zesty-anchor lock --base")
+
+
 def beyond(paint: Paint, found: Sequence[Beyond]) -> None:
     """What another want would give, and what to write for it."""
     if found:

@@ -57,12 +57,25 @@ def run_git(
     error is about (an address or a file), ``seconds`` the time that it may take, ``protocol`` the one that it
     may speak. Raises ``Problem`` where git is not installed, or does not end in time.
     """
+    answer = run_git_bytes(words, environ, where=where, seconds=seconds, protocol=protocol)
+    out, err = (
+        part.decode("utf-8", "replace").replace("\r\n", "\n").replace("\r", "\n")
+        for part in (answer.stdout, answer.stderr)
+    )
+    return subprocess.CompletedProcess(answer.args, answer.returncode, out, err)
+
+
+def run_git_bytes(
+    words: Sequence[str], environ: Mapping[str, str], *, where: str, seconds: float, protocol: str = ""
+) -> subprocess.CompletedProcess[bytes]:
+    """The same with what it said as bytes: a commit has an encoding of its own, and its signature is over
+    bytes.
+    """
     own = {name: value for name, value in environ.items() if not name.startswith("GIT_")}
     command = next((word for word in words if not word.startswith(("-", "/")) and "=" not in word), "")
     try:
         return subprocess.run(
-            ["git", *_OPTIONS, *words], stdin=subprocess.DEVNULL, capture_output=True, text=True,
-            errors="replace", check=False,
+            ["git", *_OPTIONS, *words], stdin=subprocess.DEVNULL, capture_output=True, check=False,
             timeout=seconds, env={**own, "PATH": program_path(environ), **_NEUTRAL,
             "GIT_ALLOW_PROTOCOL": protocol or "none"}, cwd="/",
         )  # fmt: skip
