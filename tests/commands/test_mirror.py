@@ -86,6 +86,27 @@ def test_without_only_the_publisher_is_asked_next(office: Office) -> None:
     office.desk.well("provision")
 
 
+def test_a_base_at_an_address_is_in_the_mirror_and_asked_for_there(
+    office: Office, make_feed: Callable[..., str]
+) -> None:
+    base = b'[variables]\nGAUGE = "north quay"\n'
+    url = make_feed({"team.toml": base}) + "team.toml"
+    own = office.desk.manifest.read_text()
+    office.desk.write(
+        f'base = {{ url = "{url}", digest = "sha256:{hashlib.sha256(base).hexdigest()}" }}\n{own}'
+    )
+    office.desk.well("provision", "--trust", "workstation.toml")
+    office.made()
+    office.cut_off()
+    for file in office.feed.parent.rglob("team.toml"):
+        if office.folder not in file.parents:
+            file.unlink()
+    assert office.desk.run("preview").code == 2, "it is not cached, and nobody has it"
+    office.uses()
+    office.desk.well("provision", "--trust", "workstation.toml")
+    assert office.desk.shell("bash", 'echo "$GAUGE"', "-i") == "north quay\n"
+
+
 def test_a_variable_names_a_mirror_too(office: Office) -> None:
     office.made()
     office.cut_off()

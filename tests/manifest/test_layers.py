@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 
 from zesty_anchor.manifest.condition import Condition, Facts, as_on
-from zesty_anchor.manifest.layers import read_layers
+from zesty_anchor.manifest.layers import Elsewhere, read_layers
 from zesty_anchor.manifest.read import manifest_of
 from zesty_anchor.manifest.source import Source
 from zesty_anchor.system.problem import Problem, Problems, UsageProblem
@@ -189,9 +189,9 @@ def test_a_fetched_base_is_one_like_any_other(tmp_path: Path) -> None:
     text = 'base = { url = "https://desk.example/workstation.toml", digest = "sha256:1" }\n'
     asked: list[tuple[str, str]] = []
 
-    def fetch(url: str, digest: str) -> bytes:
-        asked.append((url, digest))
-        return b'[variables]\nGAUGE = "north"\n'
+    def fetch(base: Elsewhere) -> tuple[bytes, str]:
+        asked.append((base.address, base.digest))
+        return b'[variables]\nGAUGE = "north"\n', base.digest
 
     source, _ = read_layers(text, tmp_path / "workstation.toml", lambda: HERE, tmp_path, fetch)
     assert source.tables == {"variables": {"GAUGE": "north"}}

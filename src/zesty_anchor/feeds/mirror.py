@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Mapping
 
 import msgspec
 
@@ -60,3 +61,9 @@ class Mirror(msgspec.Struct, frozen=True):
             where=f"{address}, at {self.url}",
             advice="add it where the mirror is made: zesty-anchor mirror FOLDER",
         )
+
+
+def mirror_around(environ: Mapping[str, str]) -> Mirror | None:
+    """The mirror that the environment names; None where it names none."""
+    found = environ.get(VARIABLE, "")
+    return Mirror(found) if found.startswith(("http://", "https://")) else None

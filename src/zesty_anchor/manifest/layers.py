@@ -133,7 +133,7 @@ class _Reading:
         address = table.get("url")
         if "git" in table:
             self._of_repository(layer, table, path)
-        elif not isinstance(address, str) or table.keys() - {"url", "digest", "key"}:
+        elif not isinstance(address, str) or "#" in address or table.keys() - {"url", "digest", "key"}:
             self._wrong(layer, path, "base names no file", 'write base = "../team/workstation.toml"')
         elif address.startswith(("https://", "http://")):
             self._at_address(layer, table, path)

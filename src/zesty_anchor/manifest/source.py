@@ -22,6 +22,11 @@ class Layer(msgspec.Struct, frozen=True):
     address: str = ""
     pinned: str = ""
 
+    @property
+    def in_repository(self) -> bool:
+        """Whether the address is that of a file in a repository: ``ADDRESS#FILE``."""
+        return "#" in self.address
+
 
 class Source(msgspec.Struct, frozen=True):
     """The layers of a manifest, the base first and the person's own last, and the ``tables`` that they come

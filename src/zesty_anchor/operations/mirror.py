@@ -121,7 +121,7 @@ def make(
             stopped.set()
             pool.shutdown(cancel_futures=True)
             raise
-    for made in (*_index(folder, entries, there), *_program(folder)):
+    for made in (*_index(folder, entries, there), *_program(folder), *_bases(folder, workstation)):
         there[made.path] = made
     files = {**{path: each for path, each in before.items() if (folder / path).is_file()}, **there}
     _write_lists(folder, files.values(), key)
@@ -321,6 +321,14 @@ def _program(folder: Path) -> Iterator[Mirrored]:
         yield _put(folder, path, content)
 
 
+def _bases(folder: Path, workstation: Workstation) -> Iterator[Mirrored]:
+    """The texts of the manifest's bases that are at an address."""
+    for layer in workstation.source.layers:
+        if layer.address and not layer.in_repository:
+            made = _put(folder, place_of(layer.address), layer.text.encode())
+            yield msgspec.structs.replace(made, for_=(f"the base {layer.address}",))
+
+
 def _put(folder: Path, path: str, content: bytes) -> Mirrored:
     file = folder / path
     folders.make(file.parent)
@@ -360,6 +368,7 @@ def _signed(content: bytes, key: Path) -> bytes:
 
 def _left_out(workstation: Workstation, entries: Iterable[Locked]) -> list[str]:
     """What a lock does not name, and is therefore fetched from elsewhere."""
+    repositories = sorted(layer.address for layer in workstation.source.layers if layer.in_repository)
     extras = sorted({extra for entry in entries for extra in entry.extras})
     packages = workstation.manifest.prerequisites.packages
     some = [
@@ -369,6 +378,7 @@ def _left_out(workstation: Workstation, entries: Iterable[Locked]) -> list[str]:
             len(packages),
             "packages of the system come from the system's own sources",
         ),
+        (", ".join(repositories), 0, "a base in a repository comes from there"),
     ]
     return [f"{text}: {names}{' …' if number > _MOST_NAMED else ''}" for names, number, text in some if names]
 

@@ -5,12 +5,13 @@ feeds. One that a key signs is what the lock pins, until a person takes its newe
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from contextlib import suppress
 from pathlib import Path
 
 import msgspec
 
+from zesty_anchor.feeds.mirror import Mirror
 from zesty_anchor.feeds.not_there import NotThere
 from zesty_anchor.files import own_folders
 from zesty_anchor.files.digest import digest_of
@@ -40,23 +41,36 @@ class PinnedBases(msgspec.Struct, frozen=True):
 
 
 def fetched_base(
-    environ: Mapping[str, str], locations: Locations, own: Path, *, offline: bool, newest: bool = False
+    environ: Mapping[str, str],
+    locations: Locations,
+    own: Path,
+    mirror: Callable[[], Mirror | None] = lambda: None,
+    *,
+    offline: bool,
+    newest: bool = False,
 ) -> Fetch:
-    """How the text of a base is got: from the cache, else from where it is. ``own`` is the person's manifest,
-    whose lock decides before that of the manifest which names the base. With ``newest``, bases that a key
-    signs are fetched as they are now.
+    """How the text of a base is got: from the cache, else from a mirror, or where it is. ``own`` is the
+    person's manifest, whose lock decides before that of the manifest which names the base. With ``newest``,
+    bases that a key signs are fetched as they are now.
 
     Raises ``Problem`` where it cannot be reached, is too large, is not pinned, has another digest than it
     should have, or is not signed by its key.
     """
-    return _Bases(environ, locations, own, offline=offline, newest=newest).get
+    return _Bases(environ, locations, own, mirror, offline=offline, newest=newest).get
 
 
 class _Bases:
     def __init__(
-        self, environ: Mapping[str, str], locations: Locations, own: Path, *, offline: bool, newest: bool
+        self,
+        environ: Mapping[str, str],
+        locations: Locations,
+        own: Path,
+        mirror: Callable[[], Mirror | None],
+        *,
+        offline: bool,
+        newest: bool,
     ) -> None:
-        self._environ, self._locations, self._own = environ, locations, own
+        self._environ, self._locations, self._own, self._mirror = environ, locations, own, mirror
         self._offline, self._newest = offline, newest
 
     def get(self, base: Elsewhere) -> tuple[bytes, str]:
@@ -86,7 +100,7 @@ class _Bases:
         """The newest text, and the digest to pin it by."""
         if "#" in base.address:
             digest = f"{_COMMIT}{self._tip(base)}"
-            content = self._commit(base, digest)
+            content = self._commit(base, digest, base.key)
         else:
             content = self._signed(base)
             digest = _digest(content)
@@ -94,7 +108,7 @@ class _Bases:
         return content, digest
 
     def _text(self, base: Elsewhere, digest: str) -> bytes:
-        content = self._signed(base) if base.key is not None else self._fetch(base.address)
+        content = self._fetch(base.address)  # where a key signs it, it was checked when it was pinned
         found = _digest(content)
         if found == digest:
             return content
@@ -139,9 +153,9 @@ class _Bases:
             )
         return answer.stdout.split()[0]
 
-    def _commit(self, base: Elsewhere, digest: str) -> bytes:
-        """A file of one commit, which its key has signed. Nothing else of the repository is kept, and nothing
-        of it runs.
+    def _commit(self, base: Elsewhere, digest: str, key: Path | None = None) -> bytes:
+        """A file of one commit, which ``key`` must have signed. Nothing else of the repository is kept, and
+        nothing of it runs.
         """
         from tempfile import TemporaryDirectory
 
@@ -153,8 +167,8 @@ class _Bases:
         own_folders.make(self._locations.cache)
         with TemporaryDirectory(dir=self._locations.cache) as room:
             itself = check_out(url, commit, Path(room), self._environ, seconds=_SECONDS)
-            if base.key is not None:
-                _check_commit(itself, base.key, f"commit {commit[:12]} of {url}")
+            if key is not None:
+                _check_commit(itself, key, f"commit {commit[:12]} of {url}")
             file = Path(room, name)
             if not file.is_file() or file.stat().st_size > _MOST:
                 raise Problem(
@@ -169,7 +183,8 @@ class _Bases:
         from zesty_anchor.feeds.trust import trust_here
 
         self._may_ask(address)
-        web = Web(trust=trust_here(self._environ, self._locations.home))
+        trust = trust_here(self._environ, self._locations.home)
+        web = Web(trust=trust, mirror=None if self._newest else self._mirror())
         return web.document(address, who="the base")[1]
 
     def _may_ask(self, address: str) -> None:

@@ -10,7 +10,7 @@ import msgspec
 
 from zesty_anchor.feeds.feed import Supply
 from zesty_anchor.feeds.known import feed_class
-from zesty_anchor.feeds.mirror import VARIABLE, Mirror
+from zesty_anchor.feeds.mirror import Mirror, mirror_around
 from zesty_anchor.feeds.release import Release, channels_of, choose
 from zesty_anchor.files import own_folders
 from zesty_anchor.manifest.recipe import Recipe
@@ -344,10 +344,10 @@ class Offers:
 
 def mirror_of(workstation: Workstation) -> Mirror | None:
     """The mirror that the manifest names, else the environment's; None where there is none."""
-    named, found = workstation.manifest.mirror, workstation.environ.get(VARIABLE, "")
+    named = workstation.manifest.mirror
     if named is not None:
         return Mirror(named.url, named.only)
-    return Mirror(found) if found.startswith(("http://", "https://")) else None
+    return mirror_around(workstation.environ)
 
 
 def _shelved_npm(shelf: Path) -> list[str]:

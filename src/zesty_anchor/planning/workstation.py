@@ -18,6 +18,7 @@ from zesty_anchor.system.locations import Locations
 from zesty_anchor.system.problem import UsageProblem
 
 if TYPE_CHECKING:
+    from zesty_anchor.feeds.mirror import Mirror
     from zesty_anchor.manifest.lock import Locked
     from zesty_anchor.manifest.recipe import Recipe
 
@@ -147,7 +148,14 @@ def with_manifest(bare: Workstation, file: Path, text: str, *, newest_bases: boo
     from zesty_anchor.recipes import as_manager, check_installers, recipe_for, recipe_tables
 
     personal = bare.locations.recipes
-    fetch = fetched_base(bare.environ, bare.locations, file, offline=bare.offline, newest=newest_bases)
+    fetch = fetched_base(
+        bare.environ,
+        bare.locations,
+        file,
+        lambda: _mirror_in(text, bare.environ),
+        offline=bare.offline,
+        newest=newest_bases,
+    )
     source, others = read_layers(
         text, file, lambda: bare.facts or facts_here(bare.environ), bare.locations.home, fetch
     )
@@ -186,6 +194,20 @@ def facts_here(environ: Mapping[str, str]) -> Facts:
     return Facts(
         here.platform, here.families, here.version, os.uname().nodename, user_name(), in_container(environ)
     )
+
+
+def _mirror_in(text: str, environ: Mapping[str, str]) -> Mirror | None:
+    """The mirror that a manifest's own text names, else the environment's: its bases are asked for there
+    before they are read.
+    """
+    import tomllib
+
+    from zesty_anchor.feeds.mirror import Mirror, mirror_around
+
+    table = tomllib.loads(text).get("mirror")
+    if isinstance(table, dict) and isinstance(table.get("url"), str):
+        return Mirror(table["url"], table.get("only") is True)
+    return mirror_around(environ)
 
 
 def _provisioned(bare: Workstation) -> Path | None:
