@@ -23,7 +23,7 @@ from zesty_anchor.show.sizes import amount
     "--key",
     type=click.Path(path_type=Path, exists=True, dir_okay=False),
     metavar="FILE",
-    help="Sign the list of digests with the secret OpenPGP key in FILE.",
+    help="Sign the lists with the secret OpenPGP key in FILE; with it, packages of the system come along.",
 )
 @with_setting(jobs=True, yes=True)
 def command(
@@ -51,7 +51,7 @@ def command(
     with setting.either() if locks else setting.opened() as (workstation, person):
         entries = mirror.locked(workstation, locks)
         if pruning:
-            gone = mirror.prune(person, folder, entries, amount, key)
+            gone = mirror.prune(workstation, person, folder, entries, amount, key)
         else:
             made = mirror.make(workstation, person, folder, entries, platforms, key)
     if pruning:

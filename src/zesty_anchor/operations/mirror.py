@@ -18,6 +18,7 @@ from zesty_anchor.files import digest as sha256
 from zesty_anchor.files import folders
 from zesty_anchor.files.replace import replace
 from zesty_anchor.manifest.lock import Locked, file_beside, read
+from zesty_anchor.operations.mirror_packages import SystemPackages
 from zesty_anchor.operations.mirror_program import pack_program
 from zesty_anchor.operations.person import Person
 from zesty_anchor.planning.mirrored import ChangedFile, Mirrored, MirrorMade
@@ -25,6 +26,7 @@ from zesty_anchor.planning.offers import Offers
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.shelf.download import matches
 from zesty_anchor.system.problem import Problem, UsageProblem
+from zesty_anchor.system.signing import Signer, signer_of
 
 _LIST, _SUMS, _INDEX = "mirror.json", "SHA256SUMS", "index"
 FORMAT = "zesty-anchor-mirror/1"
@@ -84,12 +86,17 @@ def make(
     """
     folder = folder.absolute()
     folders.make(folder)
+    signer = signer_of(key) if key is not None else None
     asked, notes = _asked(entries, platforms)
+    failed: list[str] = []
+    system = SystemPackages.of(workstation, folder, signer)
+    asked += [_Asked(each.url, each.digest, each.size, f"package {each.name}") for each in system.files]
+    notes += system.notes
+    failed += system.failed
     before = {each.path: each for each in _known(folder)}
     manifest = msgspec.structs.replace(workstation.manifest, mirror=None)  # from where it is published
     offers = Offers(msgspec.structs.replace(workstation, manifest=manifest))
     there: dict[str, Mirrored] = {}
-    failed: list[str] = []
     fetched: list[int] = []
     stopped = threading.Event()
 
@@ -121,10 +128,16 @@ def make(
             stopped.set()
             pool.shutdown(cancel_futures=True)
             raise
-    for made in (*_index(folder, entries, there), *_program(folder), *_bases(folder, workstation)):
+    lists = system.lists(there.keys()) if signer is not None else {}
+    for made in (
+        *_index(folder, entries, there),
+        *_program(folder),
+        *_bases(folder, workstation),
+        *(_put(folder, path, content) for path, content in lists.items()),
+    ):
         there[made.path] = made
     files = {**{path: each for path, each in before.items() if (folder / path).is_file()}, **there}
-    _write_lists(folder, files.values(), key)
+    _write_lists(folder, files.values(), signer)
     notes += _left_out(workstation, entries)
     return MirrorMade(
         str(folder), tuple(files.values()), len(fetched), sum(fetched), tuple(failed), tuple(notes)
@@ -152,15 +165,21 @@ def check(folder: Path) -> tuple[int, list[ChangedFile]]:
 
 
 def prune(
+    workstation: Workstation,
     person: Person,
     folder: Path,
     entries: Sequence[Locked],
     sizes: Callable[[int], str],
     key: Path | None = None,
 ) -> list[Mirrored]:
-    """Delete the files that none of the locks names, after a yes. Returns them."""
+    """Delete the files that none of the locks names, and packages of the system that the manifest does not
+    need, after a yes. Returns them.
+    """
     files = _known(folder, must=True)
-    kept = {place_of(each.address) for each in _asked(entries, ())[0]}
+    signer = signer_of(key) if key is not None else None
+    system = SystemPackages.of(workstation, folder, signer)
+    addresses = [each.address for each in _asked(entries, ())[0]] + [each.url for each in system.files]
+    kept = {place_of(address) for address in addresses}
     going = [each for each in files if each.address and each.path not in kept]
     if not going:
         return []
@@ -171,7 +190,10 @@ def prune(
     for each in going:
         (folder / each.path).unlink(missing_ok=True)
         _remove_empty(folder, (folder / each.path).parent)
-    _write_lists(folder, [each for each in files if each not in going], key)
+    left = {each.path: each for each in files if each not in going}
+    lists = system.lists(left.keys()) if signer is not None else {}
+    left |= {path: _put(folder, path, content) for path, content in lists.items()}
+    _write_lists(folder, left.values(), signer)
     return going
 
 
@@ -337,13 +359,13 @@ def _put(folder: Path, path: str, content: bytes) -> Mirrored:
     return Mirrored(path, f"sha256:{sha256.digest_of(content)}", len(content))
 
 
-def _write_lists(folder: Path, files: Iterable[Mirrored], key: Path | None) -> None:
+def _write_lists(folder: Path, files: Iterable[Mirrored], signer: Signer | None) -> None:
     """The list of a mirror, and its digests in the form that sha256sum(1) checks, signed where a key is
     given.
     """
     ordered = sorted(files, key=lambda each: each.path)
     sums = "".join(f"{each.digest.removeprefix('sha256:')}  {each.path}\n" for each in ordered).encode()
-    signature = _signed(sums, key) if key is not None else b""
+    signature = signer.detached(sums) if signer is not None else b""
     replace(folder / _LIST, msgspec.json.format(msgspec.json.encode(_List(ordered))), 0o644)
     replace(folder / _SUMS, sums, 0o644)
     if signature:
@@ -352,32 +374,12 @@ def _write_lists(folder: Path, files: Iterable[Mirrored], key: Path | None) -> N
         (folder / f"{_SUMS}.asc").unlink(missing_ok=True)  # it would be that of another list
 
 
-def _signed(content: bytes, key: Path) -> bytes:
-    import pysequoia
-
-    try:
-        signer = pysequoia.Tsk.from_file(str(key)).signer()
-        return bytes(pysequoia.sign(signer, content, mode=pysequoia.SignatureMode.DETACHED))
-    except Exception as error:
-        raise UsageProblem(
-            f"the key cannot sign: {error}",
-            where=str(key),
-            advice="name a file with a secret OpenPGP key that no passphrase protects",
-        ) from None
-
-
 def _left_out(workstation: Workstation, entries: Iterable[Locked]) -> list[str]:
     """What a lock does not name, and is therefore fetched from elsewhere."""
     repositories = sorted(layer.address for layer in workstation.source.layers if layer.in_repository)
     extras = sorted({extra for entry in entries for extra in entry.extras})
-    packages = workstation.manifest.prerequisites.packages
     some = [
         (", ".join(extras[:_MOST_NAMED]), len(extras), "command-line packages come from their own registry"),
-        (
-            ", ".join(sorted(packages)[:_MOST_NAMED]),
-            len(packages),
-            "packages of the system come from the system's own sources",
-        ),
         (", ".join(repositories), 0, "a base in a repository comes from there"),
     ]
     return [f"{text}: {names}{' …' if number > _MOST_NAMED else ''}" for names, number, text in some if names]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -27,15 +27,10 @@ _SHORTER = "write a plain value there, or set it in [variables] for your own she
 def look_at(workstation: Workstation) -> Machine:
     """The machine. Nothing is read before it is asked for."""
     manifest = workstation.manifest
-    packages = {
-        package.name: None
-        for family in host().families
-        for package in packages_of(manifest, _with_builders(workstation), family)
-    }
     machine = Machine(
         workstation.locations,
         workstation.environ,
-        packages=tuple(packages),
+        packages=packages_for(workstation, host().families),
         settings=[Path(expand(setting.file, workstation.locations.home)) for setting in manifest.settings],
         identity=manifest.identity,
         program=workstation.program,
@@ -48,6 +43,19 @@ def look_at(workstation: Workstation) -> Machine:
         machine.host, system=system, machine=processor, families=facts.families, version=facts.version
     )
     return machine.on(there, empty=True)
+
+
+def packages_for(workstation: Workstation, families: Iterable[str]) -> tuple[str, ...]:
+    """The packages of the system that the manifest and its recipes may need on systems of these families,
+    also for builds.
+    """
+    recipes = _with_builders(workstation)
+    found = {
+        package.name: None
+        for family in families
+        for package in packages_of(workstation.manifest, recipes, family)
+    }
+    return tuple(found)
 
 
 def _with_builders(workstation: Workstation) -> Mapping[str, Recipe]:

@@ -30,6 +30,17 @@ def made(paint: Paint, found: MirrorMade, quiet: bool) -> None:
     paint.write('To use it:     [mirror] url = "http://THIS-HOST:8931/"   in the manifest of another machine')
     if any(each.path.startswith("simple/") for each in found.files):
         paint.write("The program:   pip install --index-url http://THIS-HOST:8931/simple/ zesty-anchor")
+    _packages(paint, found)
+
+
+def _packages(paint: Paint, found: MirrorMade) -> None:
+    """How another machine takes the packages of the system from it."""
+    if any(each.path == "packages/InRelease" for each in found.files):
+        paint.write(
+            "The packages:  [prerequisites.sources.mirror] with"
+            ' url = "http://THIS-HOST:8931/", suite = "packages/", key = "FILE"'
+        )
+        paint.write(f"               FILE is a copy of {shlex.quote(found.folder)}/packages/key.asc")
 
 
 def checked(paint: Paint, folder: str, number: int, wrong: Sequence[ChangedFile]) -> None:

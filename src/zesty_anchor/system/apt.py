@@ -14,9 +14,10 @@ import time
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from contextlib import suppress
 from pathlib import Path
-from urllib.parse import quote, urlsplit
+from urllib.parse import quote, unquote, urlsplit
 
 from zesty_anchor.system import debconf, dpkg_status
+from zesty_anchor.system.apt_repository import PackageFile, files_in
 from zesty_anchor.system.command import Command
 from zesty_anchor.system.deb_file import deb_file
 from zesty_anchor.system.debconf import PackageLicence
@@ -109,6 +110,25 @@ class Apt:
             if line.startswith("'") and len(line.split()) >= 3
         ]
         return sum(int(size) for size in sizes if size.isdigit())
+
+    def files_of(self, names: Sequence[str]) -> tuple[PackageFile, ...]:
+        """By a simulation with an empty status."""
+        empty = ("-o", "Dir::State::Status=/dev/null")
+        uris = self._ask_once("apt-get", "install", "--print-uris", "-qq", *empty, *names)
+        if uris.returncode != 0:
+            unknown = self._unknown(names)
+            if unknown:
+                raise self._no_such(unknown)
+            said = [line.removeprefix("E: ") for line in uris.stderr.splitlines() if line.startswith("E:")]
+            raise Problem(f"{_OTHERWISE}{said[0] if said else 'it says no more'}", where=", ".join(names))
+        files = [unquote(line.split()[1]) for line in uris.stdout.splitlines() if line.startswith("'")]
+        exact = [f"{name}={version}" for name, version, *_ in (file.split("_") for file in files)]
+        try:
+            return files_in(uris.stdout, self._ask_once("apt-cache", "show", *exact).stdout if exact else "")
+        except KeyError as error:
+            raise Problem(
+                f"apt gives no digest of {error.args[0]}", advice="refresh its lists: apt-get update"
+            ) from None
 
     def licences(self, names: Sequence[str]) -> tuple[PackageLicence, ...]:
         """By the templates of the packages that may ask (dpkg-deb(1), ``--info``)."""
@@ -285,7 +305,11 @@ class Apt:
             return False
         try:
             newest = max(
-                (f.stat().st_mtime for f in LISTS.iterdir() if f.is_file() and "_dists_" in f.name),
+                (
+                    f.stat().st_mtime
+                    for f in LISTS.iterdir()
+                    if f.is_file() and ("_dists_" in f.name or f.name.endswith("_Packages"))
+                ),
                 default=0.0,
             )
         except OSError:

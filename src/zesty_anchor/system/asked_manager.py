@@ -13,6 +13,7 @@ from contextlib import suppress
 from pathlib import Path
 from typing import ClassVar
 
+from zesty_anchor.system.apt_repository import PackageFile
 from zesty_anchor.system.command import Command
 from zesty_anchor.system.debconf import PackageLicence
 from zesty_anchor.system.host import program_path
@@ -191,6 +192,10 @@ class AskedManager:
     def exactly(self, versions: Mapping[str, str]) -> list[str]:
         """The words by which just these versions are installed."""
         return [self.exact.format(name=name, version=version) for name, version in versions.items()]
+
+    def files_of(self, names: Sequence[str]) -> tuple[PackageFile, ...] | None:
+        """Not known of these."""
+        return None
 
     def is_alone(self, name: str, version: str) -> bool:
         """Not asked of these: what they remove comes back from their repositories."""

@@ -9,6 +9,7 @@ from typing import ClassVar, Protocol
 
 import msgspec
 
+from zesty_anchor.system.apt_repository import PackageFile
 from zesty_anchor.system.command import Command
 from zesty_anchor.system.debconf import PackageLicence
 from zesty_anchor.system.package_source import PackageSource, SourceForm
@@ -80,6 +81,11 @@ class PackageManager(Protocol):
 
     def download_size(self, names: Sequence[str]) -> int | None:
         """The bytes that installing would fetch, where that can be told beforehand."""
+
+    def files_of(self, names: Sequence[str]) -> tuple[PackageFile, ...] | None:
+        """The files of packages and of all that they need, as for a machine on which nothing is installed;
+        None where this manager cannot tell. Raises ``Problem`` for a package that it does not know.
+        """
 
     def all_installed(self) -> frozenset[str]:
         """The names of everything that is installed."""
