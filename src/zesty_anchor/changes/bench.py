@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable, Iterable, Mapping
+from contextlib import AbstractContextManager, nullcontext
 from pathlib import Path
 from typing import Any
 
@@ -32,6 +33,10 @@ class Bench(msgspec.Struct, frozen=True):
     """Tells what goes on in a change, by its key."""
     moved: Callable[[str, int, int | None], None]
     """Tells the bytes done, of those in all, for a change's key. Raises to break the work off."""
+    registry: Callable[[str], AbstractContextManager[str]] = lambda kind: nullcontext("")
+    """The address to take packages of a kind of registry from, while it is open; empty: where a package tool
+    takes them by itself.
+    """
     interrupted: Callable[[], bool] = lambda: False
     """Whether the run was interrupted: what is at work is to end."""
     offline: bool = False

@@ -13,7 +13,10 @@ from zesty_anchor.system.problem import Problem
 
 VARIABLE = "ZESTY_ANCHOR_MIRROR"
 """The variable that names a mirror where the manifest names none."""
+REGISTRIES = "registries.json"
+"""The file that names the registries of extras, by their kind."""
 _FILES = "files"
+_DOCUMENT = "@document"
 _LONGEST = 200
 
 
@@ -28,6 +31,11 @@ def place_of(address: str) -> str:
     if parts.query:
         names[-1] += f"@{parts.query}"
     return "/".join((_FILES, *(_named(name) for name in names if name)))
+
+
+def document_place(address: str) -> str:
+    """The path in a mirror of a registry's document, which may be at the address of a folder too. Pure."""
+    return f"{place_of(address)}/{_DOCUMENT}"
 
 
 def _named(name: str) -> str:
@@ -48,9 +56,13 @@ class Mirror(msgspec.Struct, frozen=True):
         """Where it has what is at an address; None for an address that no web server has."""
         if not address.startswith(("http://", "https://")) or address.startswith(f"{self.url.rstrip('/')}/"):
             return None
+        return self.file(place_of(address))
+
+    def file(self, path: str) -> str:
+        """The address of a file of the mirror."""
         from urllib.parse import quote
 
-        return f"{self.url.rstrip('/')}/{quote(place_of(address))}"
+        return f"{self.url.rstrip('/')}/{quote(path)}"
 
     def lacks(self, address: str, problem: Problem) -> Problem:
         """What to say where the only mirror does not have, or does not give, something."""

@@ -159,6 +159,14 @@ def _field(document: Any, requirement: Requirement) -> Any:
     return document
 
 
+def _tight(text: str) -> str:
+    """A range of npm's without what its grammar allows and the library does not: spaces and a ``v`` after an
+    operator, ``~>`` for ``~`` (npm documentation, "semver", "Ranges"). Pure.
+    """
+    text = re.sub(r"(~>?|\^|[<>]=?|=)\s*[v=]*\s*(?=[\dxX*])", lambda found: found[1].replace("~>", "~"), text)
+    return re.sub(r"\s*\|\|\s*", "||", text.strip())
+
+
 def meets(text: str, form: str, version: str) -> bool:
     """Whether a version meets a requirement, as the libraries of those formats read it."""
     bare = version.removeprefix("v")
@@ -167,7 +175,7 @@ def meets(text: str, form: str, version: str) -> bool:
             from semantic_version import NpmSpec
             from semantic_version import Version as Semantic
 
-            return bool(NpmSpec(text).match(Semantic.coerce(bare)))
+            return bool(NpmSpec(_tight(text)).match(Semantic.coerce(bare)))
         if form == "gem":
             # Their ~> is the ~= of Python's (PEP 440, "Compatible release"); a version alone means just that.
             parts = [part.strip() for part in text.split(",")]

@@ -130,8 +130,8 @@ class ExtraTool(Part, frozen=True):
 
     The step finds NAME, VERSION (empty for any), FOLDER, CACHE (a folder to keep downloads in), PERSON (the
     person's home), AUTHORITIES (the file of certificate authorities that count here) and, where nobody may be
-    asked, OFFLINE in its environment. ``kind`` is the registry that the packages come from, if it is one that
-    we can ask for their versions.
+    asked, OFFLINE in its environment. With a mirror, REGISTRY is the address to take packages from. ``kind``
+    is the registry that the packages come from, if it is one that we can ask for their versions.
     """
 
     install: str
@@ -143,6 +143,10 @@ class ExtraTool(Part, frozen=True):
     requires: str = ""
     """The dotted path of the field in the registry's document that says which versions of the runtime a
     package fits. Example: ``"engines.kelp"``.
+    """
+    registry: Literal["npm", "pypi"] | None = None
+    """The kind of the registry that the step takes packages from, where it honours REGISTRY: a mirror has the
+    packages then. Example: ``"npm"``.
     """
     carry: str | None = None
     r"""The same step for a package that you installed by hand in an earlier version, where it differs.

@@ -18,6 +18,7 @@ from zesty_anchor.files import digest as sha256
 from zesty_anchor.files import folders
 from zesty_anchor.files.replace import replace
 from zesty_anchor.manifest.lock import Locked, file_beside, read
+from zesty_anchor.operations.mirror_extras import record, subjects
 from zesty_anchor.operations.mirror_packages import SystemPackages
 from zesty_anchor.operations.mirror_program import pack_program
 from zesty_anchor.operations.person import Person
@@ -31,7 +32,6 @@ from zesty_anchor.system.signing import Signer, signer_of
 _LIST, _SUMS, _INDEX = "mirror.json", "SHA256SUMS", "index"
 FORMAT = "zesty-anchor-mirror/1"
 _CHUNK = 1 << 18
-_MOST_NAMED = 6
 
 
 class _List(msgspec.Struct):
@@ -128,6 +128,12 @@ def make(
             stopped.set()
             pool.shutdown(cancel_futures=True)
             raise
+    extras = record(workstation, person, folder, entries, before)
+    for file in extras.files:
+        uses = (*_known_for(before, file), *_known_for(there, file), *file.for_)
+        there[file.path] = msgspec.structs.replace(file, for_=tuple(dict.fromkeys(uses)))
+    notes += extras.notes
+    failed += extras.failed
     lists = system.lists(there.keys()) if signer is not None else {}
     for made in (
         *_index(folder, entries, there),
@@ -138,9 +144,14 @@ def make(
         there[made.path] = made
     files = {**{path: each for path, each in before.items() if (folder / path).is_file()}, **there}
     _write_lists(folder, files.values(), signer)
-    notes += _left_out(workstation, entries)
+    notes += _left_out(workstation)
     return MirrorMade(
-        str(folder), tuple(files.values()), len(fetched), sum(fetched), tuple(failed), tuple(notes)
+        str(folder),
+        tuple(files.values()),
+        len(fetched) + extras.fetched,
+        sum(fetched) + extras.fetched_size,
+        tuple(failed),
+        tuple(notes),
     )
 
 
@@ -180,7 +191,12 @@ def prune(
     system = SystemPackages.of(workstation, folder, signer)
     addresses = [each.address for each in _asked(entries, ())[0]] + [each.url for each in system.files]
     kept = {place_of(address) for address in addresses}
-    going = [each for each in files if each.address and each.path not in kept]
+    extras = subjects(entries)
+    going = [
+        each
+        for each in files
+        if each.address and each.path not in kept and not extras.intersection(each.for_)
+    ]
     if not going:
         return []
     names = ", ".join(dict.fromkeys(name for each in going for name in each.for_))
@@ -374,15 +390,10 @@ def _write_lists(folder: Path, files: Iterable[Mirrored], signer: Signer | None)
         (folder / f"{_SUMS}.asc").unlink(missing_ok=True)  # it would be that of another list
 
 
-def _left_out(workstation: Workstation, entries: Iterable[Locked]) -> list[str]:
-    """What a lock does not name, and is therefore fetched from elsewhere."""
+def _left_out(workstation: Workstation) -> list[str]:
+    """What is fetched from elsewhere."""
     repositories = sorted(layer.address for layer in workstation.source.layers if layer.in_repository)
-    extras = sorted({extra for entry in entries for extra in entry.extras})
-    some = [
-        (", ".join(extras[:_MOST_NAMED]), len(extras), "command-line packages come from their own registry"),
-        (", ".join(repositories), 0, "a base in a repository comes from there"),
-    ]
-    return [f"{text}: {names}{' …' if number > _MOST_NAMED else ''}" for names, number, text in some if names]
+    return [f"a base in a repository comes from there: {', '.join(repositories)}"] if repositories else []
 
 
 def _remove_empty(top: Path, folder: Path) -> None:

@@ -88,11 +88,13 @@ def bench_of(
     for folder in (attic, log):
         folder.mkdir(parents=True, exist_ok=True, mode=0o700)
     hands, home = granted.hands, journal.home()
+    offers = offers or Offers(workstation)
     return Bench(
         locations=workstation.locations,
         environ=workstation.environ,
         attic=Attic(attic, partial(journal.keep, run)),
-        open_body=(offers or Offers(workstation)).open_body,
+        open_body=offers.open_body,
+        registry=offers.registry,
         run_privileged=hands.run if hands.access.way and not person.rehearses else lambda command, hear: 1,
         log=log,
         told=person.reporter.told,

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Literal
 
@@ -27,6 +28,7 @@ from zesty_anchor.system.problem import Problem, UsageProblem
 
 if TYPE_CHECKING:
     from zesty_anchor.feeds.open import Feeds
+    from zesty_anchor.feeds.passing import Keep
     from zesty_anchor.shelf.manager import ManagerProgram
 
 
@@ -306,6 +308,48 @@ class Offers:
     def document(self, url: str, who: str) -> bytes:
         """A small document, such as a signature."""
         return self._opened().web.document(url, who=who)[1]
+
+    @contextmanager
+    def registry(self, kind: str) -> Iterator[str]:
+        """The address to take packages of a kind of registry from, while this lasts: what a mirror has, comes
+        from there. Empty where no mirror has such packages.
+        """
+        mirror = mirror_of(self._workstation)
+        if mirror is None or self._workstation.offline:
+            yield ""
+            return
+        from zesty_anchor.feeds.gateway import Gateway
+        from zesty_anchor.feeds.passing import of_mirror, registry_of
+
+        web = self._opened().web
+        try:
+            address = registry_of(web, mirror, kind)
+        except Problem:
+            if mirror.only:
+                raise
+            address = ""
+        if not address:
+            yield ""
+            return
+        with Gateway(of_mirror(web, mirror)) as gateway:
+            yield gateway.at(address)
+
+    @contextmanager
+    def recorded_registry(self, kind: Literal["npm", "pypi"], keep: Keep) -> Iterator[tuple[str, str]]:
+        """The address of the registry that packages of a kind come from, and the one to ask for them while
+        this lasts: ``keep`` is given all that is asked for then (see ``passing.recording``). Raises
+        ``UsageProblem`` where no registry is known.
+        """
+        from zesty_anchor.feeds.gateway import Gateway
+        from zesty_anchor.feeds.passing import recording
+
+        feeds = self._workstation.manifest.feeds
+        named = next((name for name, feed in feeds.items() if feed.kind == kind), None)
+        supply = Supply(named or kind, kind, feeds[named].url if named else None, "")
+        opened = self._opened()
+        address = opened.feed(supply).address
+        with Gateway(recording(opened.web, keep)) as gateway:
+            yield address, gateway.at(address)
 
     def notices(self) -> list[str]:
         """Which feeds were passed over, and why; offline, how old each answer is that was used. A sentence

@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Iterable, Mapping
+from contextlib import nullcontext
 from pathlib import Path
 from typing import ClassVar
 
@@ -121,22 +122,21 @@ class AddExtra(BaseChange, frozen=True):
         own_folders.make(cache)
         room = place.stage(bench.locations.staging, "extra")
         before = take(folder, digests=False)
-        environment = {
-            **plain_environment(bench.environ, room, (*self.wanted.bins, *self.wanted.below)),
-            **dict(self.wanted.variables),
-            "TMPDIR": str(room), "NAME": self.extra.name, "VERSION": self.extra.version,
-            "FOLDER": str(folder),
-            "CACHE": str(cache), "PERSON": str(bench.locations.home),
-            "AUTHORITIES": authorities(bench.environ),
-            "OFFLINE": "yes" if bench.offline else "",
-        }  # fmt: skip
+        given = tool_environment(self.wanted, self.extra, bench.environ, bench.locations.home, room, cache)
+        step = (tool.carry if self.extra.carried else None) or tool.install
+        registry = (
+            bench.registry(tool.registry) if tool.registry and step == tool.install else nullcontext("")
+        )
         try:
-            build(
-                [(tool.carry if self.extra.carried else None) or tool.install], (), room, environment,
-                bench.log / f"extra-{self.wanted.runtime}-{self.wanted.version}.log",
-                Unhurried(lambda text: bench.told(self.key, f"add {self.subject}, {text}")), lambda line: "",
-                what=f"the package tool of {self.wanted.runtime}", interrupted=bench.interrupted,
-            )  # fmt: skip
+            with registry as address:
+                build(
+                    [step], (), room,
+                    {**given, **at_registry(address), "OFFLINE": "yes" if bench.offline else ""},
+                    bench.log / f"extra-{self.wanted.runtime}-{self.wanted.version}.log",
+                    Unhurried(lambda text: bench.told(self.key, f"add {self.subject}, {text}")),
+                    lambda line: "",
+                    what=f"the package tool of {self.wanted.runtime}", interrupted=bench.interrupted,
+                )  # fmt: skip
         finally:
             discard(room)
             # Also where it failed, or was interrupted: what came while it was at work is its own.
@@ -214,6 +214,31 @@ class Extras(BaseKind):
         if listed is not None and record.files:
             note_files(folder, {name: item for name, item in listed.items() if name not in record.files})
         return Reverted(told)
+
+
+def tool_environment(
+    version: WantedVersion,
+    extra: WantedExtra,
+    environ: Mapping[str, str],
+    home: Path,
+    room: Path,
+    cache: Path,
+) -> dict[str, str]:
+    """The environment in which a version's package tool adds a package: ``home`` is the person's, ``room``
+    and ``cache`` are the folders that it may write to beside the version's own.
+    """
+    return {
+        **plain_environment(environ, room, (*version.bins, *version.below)),
+        **dict(version.variables),
+        "TMPDIR": str(room), "NAME": extra.name, "VERSION": extra.version, "FOLDER": str(version.folder),
+        "CACHE": str(cache), "PERSON": str(home), "AUTHORITIES": authorities(environ), "OFFLINE": "",
+    }  # fmt: skip
+
+
+def at_registry(address: str) -> dict[str, str]:
+    """The variables that lead a package tool to a registry on this machine; none for no address."""
+    direct = {"no_proxy": "127.0.0.1", "NO_PROXY": "127.0.0.1"} if address else {}
+    return {"REGISTRY": address, **direct}
 
 
 def _depth(folder: Path) -> int:
