@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 import hashlib
+import io
 import shutil
 import subprocess
+import sys
 import venv
+import zipfile
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
@@ -105,6 +108,92 @@ def test_a_base_at_an_address_is_in_the_mirror_and_asked_for_there(
     office.uses()
     office.desk.well("provision", "--trust", "workstation.toml")
     assert office.desk.shell("bash", 'echo "$GAUGE"', "-i") == "north quay\n"
+
+
+def wheel(name: str, needs: str = "") -> bytes:
+    """A wheel with one command ("Binary distribution format", packaging.python.org)."""
+    packed = io.BytesIO()
+    info = f"{name}-1.0.dist-info"
+    requires = f"Requires-Dist: {needs}\n" if needs else ""
+    files = {
+        f"{name}.py": f"def main():\n    print('{name} is lit')\n",
+        f"{info}/METADATA": f"Metadata-Version: 2.1\nName: {name.replace('_', '-')}\nVersion: 1.0\n{requires}",
+        f"{info}/WHEEL": "Wheel-Version: 1.0\nGenerator: tide\nRoot-Is-Purelib: true\nTag: py3-none-any\n",
+        f"{info}/entry_points.txt": f"[console_scripts]\n{name} = {name}:main\n",
+        f"{info}/RECORD": "",
+    }
+    with zipfile.ZipFile(packed, "w") as archive:
+        for path, text in files.items():
+            archive.writestr(path, text)
+    return packed.getvalue()
+
+
+def index_of(folder: Path, wheels: dict[str, bytes]) -> None:
+    """A package index: pages with links that lead up, down from the root, and to the whole address."""
+    for number, (name, content) in enumerate(wheels.items()):
+        file = f"{name}-1.0-py3-none-any.whl"
+        (folder / "files").mkdir(exist_ok=True)
+        (folder / "files" / file).write_bytes(content)
+        page = folder / "simple" / name.replace("_", "-") / "index.html"
+        page.parent.mkdir(parents=True)
+        link = ("../../files/", "/files/")[
+            number % 2
+        ] + f"{file}#sha256={hashlib.sha256(content).hexdigest()}"
+        page.write_text(f'<!DOCTYPE html><title>{name}</title><a href="{link}">{file}</a>')
+
+
+def test_command_line_packages_come_from_the_mirror_with_what_they_need(
+    office: Office, tmp_path: Path
+) -> None:
+    """By the real pip, which knows of no other index."""
+    desk, index = office.desk, tmp_path / "index"
+    index.mkdir()
+    index_of(index, {"tide_lamp": wheel("tide_lamp", "tide-oil"), "tide_oil": wheel("tide_oil")})
+    step = (
+        f'PIP_CONFIG_FILE=/dev/null "{sys.executable}" -m pip install --quiet --disable-pip-version-check'
+        ' --index-url "${REGISTRY:-$INDEX}" --cache-dir "$CACHE" --target "$FOLDER/lib" "$NAME==$VERSION"'
+        ' && printf "#!/bin/sh\\nPYTHONPATH=$FOLDER/lib exec $FOLDER/lib/bin/tide_lamp\\n" >"$FOLDER/bin/tide_lamp"'
+        ' && chmod +x "$FOLDER/bin/tide_lamp"'
+    )
+    with Host(index) as host:
+        step = step.replace("$INDEX", f"{host.url}simple/")
+        text = desk.manifest.read_text().replace('want = "4"', 'want = "4"\nextras = ["tide-lamp@1.0"]')
+        text += f'[feeds.quay]\nkind = "pypi"\nurl = "{host.url}simple/"\n'
+        own = f"[recipes.kelp.extras]\nregistry = \"pypi\"\ninstall = '''\n{step}\n'''\n"
+        desk.write(text + own)
+        desk.well("provision")
+        desk.well("lock")
+        assert 'tide-lamp@1.0" = "1.0"' in (desk.home / "workstation.lock").read_text()
+        assert "5 files fetched" in office.made(), "the version, two pages, two wheels"
+        assert "nothing was missing" in office.made()
+        desk.well("undo")
+    assert "failed: add tide-lamp" in desk.run("provision").out, "the index is gone"
+    desk.well("undo")
+    office.cut_off()
+    office.uses()
+    desk.well("provision")
+    assert desk.shell("bash", "tide_lamp", "-i") == "tide_lamp is lit\n"
+    desk.write(desk.manifest.read_text().replace('extras = ["tide-lamp@1.0"]\n', ""))
+    other = desk.write(
+        (desk.home / "workstation.lock").read_text().partition("[release.extras]")[0], "o.lock"
+    )
+    assert "4 files deleted" in office.made(str(other), "--prune", "--yes")
+
+
+def test_packages_of_a_version_that_is_not_installed_are_named(office: Office) -> None:
+    manifest, lock = office.desk.manifest, office.desk.home / "workstation.lock"
+    manifest.write_text(
+        manifest.read_text().replace('want = "4"', 'want = "4"\nextras = ["tide-lamp@1.0"]')
+        + '[recipes.kelp.extras]\ninstall = "true"\n'
+    )
+    lock.write_text(f'{lock.read_text()}\n[release.extras]\n"tide-lamp@1.0" = "1.0"\n')
+    assert "tide-lamp@1.0 of kelp 4.2.1, which is not installed here" in office.made()
+    office.desk.well("provision")
+    assert "its package tool takes nothing from a mirror" in office.made()
+    manifest.write_text(manifest.read_text().replace("tide-lamp@1.0", "tide-lamp"))
+    office.desk.well("provision")
+    office.desk.well("lock")
+    assert "Nothing to do" in office.desk.well("provision", "--locked").out, "nobody tells its version"
 
 
 def test_a_variable_names_a_mirror_too(office: Office) -> None:

@@ -14,7 +14,9 @@ from pathlib import Path
 import pytest
 
 from tests.commands.test_bases import TEAM, told
+from tests.commands.test_json import has_shape
 from tests.conftest import Desk
+from zesty_anchor.show.shapes import DOCUMENTS
 
 pytestmark = [pytest.mark.needs("bash"), pytest.mark.needs("gpg")]
 
@@ -102,6 +104,7 @@ def test_a_signed_base_is_pinned_and_its_newer_text_is_shown_first(
     assert 'variables.GAUGE was "north quay" and is now "south quay"' in shown.err
     assert 'runtimes.kelp.want was "3.6" and is now "4.2"' in shown.err
     answer = json.loads(desk.well("lock", "--base", "--yes", "--json").out)
+    has_shape(answer, DOCUMENTS["lock --base"])
     assert list(answer["bases"]) == answer["changed"] == [address] and len(answer["differences"]) == 2
     asked = desk.run("provision")
     assert asked.code == 5 and "GAUGE" in asked.err, "nobody has read it: --yes is no agreement"

@@ -7,7 +7,7 @@ from pathlib import Path
 import msgspec
 import pytest
 
-from zesty_anchor.manifest.pin import Pin, names, read_pins
+from zesty_anchor.manifest.pin import Pin, meets, names, read_pins
 from zesty_anchor.manifest.project import is_project
 from zesty_anchor.manifest.recipe import Recipe
 from zesty_anchor.operations.answers import renew_answers, write_answers
@@ -184,3 +184,26 @@ def test_the_names_that_a_shell_looks_for() -> None:
         "go.mod",
     )
     assert names(RECIPES) == expected
+
+
+@pytest.mark.parametrize(
+    ("text", "fits"),
+    [
+        (">= 4", True),
+        ("^14 || >= 16", True),
+        ("> 4 < 23", True),
+        ("~ 22.23", True),
+        ("= 22.23.5", True),
+        (">=v12", True),
+        (">=6.0.0 <9.0.0|| >=14", True),
+        ("~> 22.23", True),
+        ("4 - 22", True),
+        ("< 20", False),
+        ("> 22 < 22.23", False),
+        ("^ 14 || ~ 16", False),
+        ("kelp >= 4", False),
+    ],
+)
+def test_a_range_of_npm_may_have_spaces_after_its_operators(text: str, fits: bool) -> None:
+    """npm documentation, "semver", "Ranges"."""
+    assert meets(text, "npm", "22.23.5") is fits

@@ -130,6 +130,56 @@ def test_a_package_of_a_source_and_all_of_it_back(desk: Desk, quay: Quay) -> Non
     assert held() == before
 
 
+@pytest.mark.system
+@pytest.mark.skipif(os.geteuid() != 0 or shutil.which("apt-get") is None, reason="needs root on Debian")
+def test_a_mirror_has_the_package_with_what_it_needs_and_apt_takes_it_from_there_alone(
+    desk: Desk, tmp_path: Path
+) -> None:
+    before = held()
+    (tmp_path / "archive").mkdir()
+    (tmp_path / "mirror").mkdir()
+    secret = tmp_path / "desk.key"
+    secret.write_text(str(pysequoia.Tsk.generate("Tide desk <desk@tide.example>")))
+    runtime = f'[feeds.harbour]\nkind = "index"\nurl = "{desk.url}"\n[runtimes.kelp]\nwant = "4.2"\n'
+    runtime += '[recipes.kelp]\ncommands = ["kelp"]\n'
+    words = ("mirror", str(tmp_path / "mirror"))
+    with Host(tmp_path / "archive") as serving:
+        quay = Quay(tmp_path, serving.url)
+        needs = ({**PACKAGE[0], "Depends": "tide-clock (>= 1)"}, PACKAGE[1])
+        clock = ({"Package": "tide-clock", "Version": "1:1.0~b-1"}, {"usr/share/tide-clock": b"six"})
+        write_suite(quay.folder, "calm", [needs, clock], quay.key.signer())
+        quay.wants(desk, fingerprint=str(quay.certificate.fingerprint))
+        desk.write('as-root = "allowed"\n' + desk.manifest.read_text() + runtime)
+        desk.well("provision")
+        desk.well("lock")
+        assert "without --key to sign their lists: tide-table" in desk.well(*words).out
+        made = desk.well(*words, "--key", str(secret)).out
+        assert "2 files fetched" in made and 'suite = "packages/"' in made
+        assert "nothing was missing" in desk.well(*words, "--key", str(secret)).out
+        listed = (tmp_path / "mirror/packages/Packages").read_text().splitlines()
+        assert [line for line in listed if line.startswith("Package: ")] == [
+            "Package: tide-clock",
+            "Package: tide-table",
+        ]
+        # The archive stays among apt's sources, and can no longer be reached.
+        subprocess.run(["apt-get", "purge", "-qq", "-y", "tide-table", "tide-clock"], check=True)
+    with Host(tmp_path / "mirror") as host:
+        shutil.copy(tmp_path / "mirror/packages/key.asc", desk.home / "mirror.asc")
+        fingerprint = str(pysequoia.Cert.from_file(str(desk.home / "mirror.asc")).fingerprint)
+        place = (
+            f'[prerequisites.sources.mirror]\nurl = "{host.url}"\nsuite = "packages/"\nkey = "mirror.asc"\n'
+        )
+        only = f'[mirror]\nurl = "{host.url}"\nonly = true\n'
+        desk.write(f'{desk.manifest.read_text()}{place}fingerprint = "{fingerprint}"\n{only}')
+        assert "Dir::Etc::SourceList" in desk.well("preview").out
+        desk.well("provision")
+        asked = subprocess.run(["tide-table"], capture_output=True, text=True, check=True).stdout
+        assert asked == "high water at six\n" and Path("/usr/share/tide-clock").read_bytes() == b"six"
+        desk.well("undo")
+    desk.well("undo")
+    assert held() == before
+
+
 def answers_kept() -> str:
     return subprocess.run(["debconf-show", "tide-charts"], capture_output=True, text=True, check=False).stdout
 

@@ -75,7 +75,6 @@ EXAMPLES: dict[str, tuple[tuple[str, str], ...]] = {
     ),
     "lock": (
         ("zesty-anchor lock", "write what is installed"),
-        ("zesty-anchor lock --digest", "a key for the cache of a build machine"),
         ("zesty-anchor lock --upgrade kelp", "resolve kelp again"),
         ("zesty-anchor lock --base", "take the newest text of a signed base"),
     ),

@@ -11,6 +11,7 @@ import threading
 from collections.abc import Callable, Iterator
 from contextlib import suppress
 from typing import Any
+from urllib.parse import unquote
 
 import msgspec
 
@@ -19,7 +20,8 @@ from zesty_anchor.system.problem import Problem
 _CHUNK = 1 << 16
 _ADDRESS = re.compile(rb"(https?):(\\?)/\\?/([A-Za-z0-9.-]+(?::\d+)?)(?=[/\\\"'])")
 _FROM_ROOT = re.compile(rb"((?:href=|\"url\": ?)[\"'])/(?!/)")
-_PATH = re.compile(r"\A/(https?)/([A-Za-z0-9.-]+(?::\d+)?)(/.*)\Z")
+_PATH = re.compile(r"\A/(https?)/([A-Za-z0-9.-]+(?:(?::|%3[Aa])\d+)?)(/.*)\Z")
+"""Clients may write the colon of a port in either way in a path (RFC 3986, 2.2 and 3.3)."""
 _PAGES = "text/html"
 _SIMPLE = "application/vnd.pypi.simple.v1+json"
 """The kind of a project's page as JSON (simple repository API, packaging.python.org)."""
@@ -55,8 +57,8 @@ def kind_of(content: bytes, accept: str) -> str:
 def through(content: bytes, base: str, scheme: str, host: str) -> bytes:
     """A document with its addresses led through ``base``. Pure."""
     there = base.encode()
-    content = _FROM_ROOT.sub(lambda found: found[1] + there + f"/{scheme}/{host}/".encode(), content)
-    return _ADDRESS.sub(lambda found: b"/".join((there, found[1], found[3])), content)
+    whole = _ADDRESS.sub(lambda found: b"/".join((there, found[1], found[3])), content)
+    return _FROM_ROOT.sub(lambda found: found[1] + there + f"/{scheme}/{host}/".encode(), whole)
 
 
 class Gateway:
@@ -103,7 +105,8 @@ class _Handler(http.server.BaseHTTPRequestHandler):
         if found is None:
             self._say(404, "no such address")
             return
-        scheme, host, rest = found.groups()
+        scheme, rest = found[1], found[3]
+        host = unquote(found[2])
         try:
             passed = type(self).passed(f"{scheme}://{host}{rest}", self.headers.get("Accept", "*/*"))
         except Problem as problem:

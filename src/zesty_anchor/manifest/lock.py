@@ -40,7 +40,8 @@ class LockedFile(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_d
 
 class Locked(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """One want, resolved. What a version is built with stands under the want ``to build VERSION``. ``extras``
-    are the versions of its command-line packages, by what the manifest asks for.
+    are the versions of its command-line packages, by what the manifest asks for; empty where their registry
+    does not tell them.
     """
 
     runtime: str

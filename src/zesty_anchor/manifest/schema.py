@@ -39,7 +39,8 @@ def _describe(part: dict[str, Any], table: Table) -> None:
 def _allow_registered(part: object) -> None:
     """Put the names of a registry where a schema has its noun."""
     if isinstance(part, dict):
-        if part.get(REGISTRY) in _REGISTRIES:
+        named = part.get(REGISTRY)
+        if isinstance(named, str) and named in _REGISTRIES:  # a key of the manifest may have that name too
             part["enum"] = list(_REGISTRIES[part.pop(REGISTRY)].names())
         for each in part.values():
             _allow_registered(each)

@@ -81,7 +81,7 @@ class WantedPackage(msgspec.Struct, frozen=True):
 
 class WantedSource(msgspec.Struct, frozen=True):
     """A source of packages. ``key`` is the file of its key, ``fingerprint`` the one that it must have (empty:
-    the person is asked).
+    the person is asked). Where it is ``alone``, packages come from nowhere else.
     """
 
     name: str
@@ -90,6 +90,7 @@ class WantedSource(msgspec.Struct, frozen=True):
     suite: str = ""
     components: tuple[str, ...] = ()
     fingerprint: str = ""
+    alone: bool = False
 
 
 class BuiltWith(msgspec.Struct, frozen=True):
@@ -294,7 +295,9 @@ def put_together(
         folder=folder,
         packages=packages,
         sources=tuple(
-            WantedSource(n, s.url, folder / s.key, s.suite, s.components, s.fingerprint)
+            WantedSource(
+                n, s.url, folder / s.key, s.suite, s.components, s.fingerprint, _is_at(s.url, manifest)
+            )
             for n, s in manifest.prerequisites.sources.items()
         ),
         answers=manifest.prerequisites.answers,
@@ -308,6 +311,12 @@ def put_together(
         elsewhere=manifest.elsewhere,
         authorities=authorities,
     )
+
+
+def _is_at(url: str, manifest: Manifest) -> bool:
+    """Whether a source is at the mirror that alone is to be asked."""
+    mirror = manifest.mirror
+    return mirror is not None and mirror.only and f"{url}/".startswith(f"{mirror.url.rstrip('/')}/")
 
 
 def packages_of(manifest: Manifest, recipes: Mapping[str, Recipe], family: str) -> tuple[WantedPackage, ...]:

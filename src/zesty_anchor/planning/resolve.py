@@ -152,9 +152,9 @@ class Resolver:
 
     def extra_versions(self, name: str, want: str, version: str) -> dict[str, str]:
         """The versions of the command-line packages of a version, by what is asked for: those that it has,
-        else the newest.
+        else the newest; empty where nobody tells.
         """
-        return {extra.asked: extra.version for extra in self._extras(name, want, version) if extra.version}
+        return {extra.asked: extra.version for extra in self._extras(name, want, version)}
 
     def _extras(self, name: str, want: str, version: str) -> tuple[WantedExtra, ...]:
         there = installed_extras(self._workstation, name, self._workstation.locations.shelf / name / version)

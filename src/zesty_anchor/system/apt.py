@@ -6,6 +6,7 @@ work and tells of it through APT's status descriptor (APT's README.progress-repo
 
 from __future__ import annotations
 
+import copy
 import difflib
 import os
 import re
@@ -68,7 +69,16 @@ class Apt:
 
     def __init__(self, environ: Mapping[str, str]) -> None:
         self._path = program_path(environ)
+        self._alone: tuple[str, ...] = ()
         self._answered: dict[tuple[object, ...], subprocess.CompletedProcess[str]] = {}
+
+    def taking_from(self, source: PackageSource) -> Apt:
+        """By apt's own options for its lists of sources (apt.conf(5), Dir::Etc)."""
+        found = copy.copy(self)
+        file = self.source_form(source).files[-1][0]
+        found._alone = ("-o", f"Dir::Etc::SourceList={file}", "-o", "Dir::Etc::SourceParts=-")
+        found._answered = {}
+        return found
 
     def facts(self, names: Collection[str]) -> PackageFacts:
         """What is known of some packages."""
@@ -96,8 +106,8 @@ class Apt:
 
     def commands(self, names: Sequence[str]) -> list[Command]:
         """The commands that installing takes, as an administrator could type them."""
-        refresh: list[Command] = [("apt-get", "update")] if self._must_refresh(names) else []
-        return [*refresh, ("apt-get", "install", *names)]
+        refresh = [("apt-get", "update", *self._alone)] if self._must_refresh(names) else []
+        return [*refresh, ("apt-get", "install", *self._alone, *names)]
 
     def download_size(self, names: Sequence[str]) -> int | None:
         """``--print-uris`` prints address, file name, size and digest, one package a line."""
@@ -112,8 +122,10 @@ class Apt:
         return sum(int(size) for size in sizes if size.isdigit())
 
     def files_of(self, names: Sequence[str]) -> tuple[PackageFile, ...]:
-        """By a simulation with an empty status."""
-        empty = ("-o", "Dir::State::Status=/dev/null")
+        """By a simulation with an empty status, and without what apt has fetched already: it names none of
+        that.
+        """
+        empty = ("-o", "Dir::State::Status=/dev/null", "-o", "Dir::Cache::Archives=/nonexistent/")
         uris = self._ask_once("apt-get", "install", "--print-uris", "-qq", *empty, *names)
         if uris.returncode != 0:
             unknown = self._unknown(names)
@@ -172,11 +184,13 @@ class Apt:
             self._finish(run, told, written.write, log)
             if self._must_refresh(names):
                 told("refresh the package lists", 0, 100)
-                self._run((*_ENVIRONMENT, "apt-get", "update", "-q"), run, told, written.write, log)
+                refresh = (*_ENVIRONMENT, "apt-get", "update", "-q", *self._alone)
+                self._run(refresh, run, told, written.write, log)
             unknown = self._unknown(names)
             if unknown:
                 raise self._no_such(unknown)
-            self._run((*_ENVIRONMENT, "apt-get", "install", *_OPTIONS, *names), run, told, written.write, log)
+            words = (*_ENVIRONMENT, "apt-get", "install", *_OPTIONS, *self._alone, *names)
+            self._run(words, run, told, written.write, log)
 
     def removable(self, names: Iterable[str]) -> tuple[list[str], dict[str, list[str]]]:
         """Which of these can go so that nothing else goes with them, found by simulation."""
@@ -405,6 +419,7 @@ class Apt:
 
     def _ask(self, *words: str, folder: Path | None = None) -> subprocess.CompletedProcess[str]:
         """A question to apt that needs no privilege and changes nothing."""
+        words = (words[0], *self._alone, *words[1:]) if words[0] in ("apt-get", "apt-cache") else words
         try:
             return subprocess.run(
                 words, stdin=subprocess.DEVNULL, capture_output=True, text=True, errors="replace",
@@ -447,9 +462,16 @@ def forget_lists(url: str, suite: str) -> Command:
     where = f"{parts.hostname or ''}{f':{parts.port}' if parts.port else ''}{parts.path}".strip("/").replace(
         "/", "_"
     )
-    start = quote(f"{where}_dists_{suite}_" if not suite.endswith("/") else f"{where}_", safe="._-+:~%")
+    part = suite.replace("/", "_") if suite.endswith("/") else f"dists_{suite}_"
+    start = quote(f"{where}_{part}", safe="._-+:~%")
     script = '# remove the lists of $1\ncd /var/lib/apt/lists && rm -f -- "$1"* partial/"$1"*'
     return ("sh", "-c", script, "sh", start)
+
+
+def forgetting(text: str) -> Command:
+    """The same of the source that a file of ours describes. Pure."""
+    rows = dict(row.split(": ", 1) for row in text.splitlines() if ": " in row)
+    return forget_lists(rows.get("URIs", ""), rows.get("Suites", ""))
 
 
 def _literal(path: str) -> str:

@@ -11,7 +11,7 @@ import subprocess
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from contextlib import suppress
 from pathlib import Path
-from typing import ClassVar
+from typing import ClassVar, Self
 
 from zesty_anchor.system.apt_repository import PackageFile
 from zesty_anchor.system.command import Command
@@ -192,6 +192,10 @@ class AskedManager:
     def exactly(self, versions: Mapping[str, str]) -> list[str]:
         """The words by which just these versions are installed."""
         return [self.exact.format(name=name, version=version) for name, version in versions.items()]
+
+    def taking_from(self, source: PackageSource) -> Self:
+        """Itself: not known of these."""
+        return self
 
     def files_of(self, names: Sequence[str]) -> tuple[PackageFile, ...] | None:
         """Not known of these."""

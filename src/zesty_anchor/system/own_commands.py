@@ -94,7 +94,7 @@ COMMANDS = {
         "Make",
         "Write exact versions, addresses and digests to workstation.lock.",
         (),
-        ("--platform", "--upgrade", "--digest", "--base", "--yes", *_MANIFEST),
+        ("--platform", "--upgrade", "--digest", "--base", "-y", "--yes", *_MANIFEST),
     ),
     "mirror": Own(
         "Make",

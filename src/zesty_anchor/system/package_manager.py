@@ -73,6 +73,9 @@ class PackageManager(Protocol):
         ``Problem`` where it lacks what this manager needs. Pure.
         """
 
+    def taking_from(self, source: PackageSource) -> PackageManager:
+        """The same manager, that takes packages from this source alone; itself where it cannot."""
+
     def facts(self, names: Collection[str]) -> PackageFacts:
         """What is known of some packages. Only reads."""
 

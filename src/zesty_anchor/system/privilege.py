@@ -211,9 +211,13 @@ def step_down(environ: Mapping[str, str]) -> tuple[dict[str, str], RootHand] | N
     return changed, hand
 
 
+_SOURCES = "Dir::Etc::"
+"""How apt's options begin that say where it finds its sources (apt.conf(5))."""
+
+
 def _as_typed(command: tuple[str, ...]) -> tuple[str, ...]:
     """A command without what a person need not type: the env(1) in front, and options of apt-get(8) for us,
-    who read what it prints and answer nothing.
+    who read what it prints and answer nothing. Where packages come from one source alone, that is kept.
     """
     rest = command
     if command[:1] == ("env",):
@@ -222,7 +226,11 @@ def _as_typed(command: tuple[str, ...]) -> tuple[str, ...]:
             rest = rest[1:]
     if rest[:1] != ("apt-get",):
         return rest
-    kept = [
-        word for place, word in enumerate(rest) if word not in ("-y", "-q", "-o") and rest[place - 1] != "-o"
-    ]
+    alone = "install" in rest and any(word.startswith(_SOURCES) for word in rest)
+    kept: list[str] = []
+    for word, after in zip(rest, (*rest[1:], ""), strict=True):
+        if word == "-o" and alone and after.startswith(_SOURCES):
+            kept += [word, after]
+        elif word not in ("-y", "-q", "-o") and "::" not in word:
+            kept.append(word)
     return tuple(kept)

@@ -21,6 +21,7 @@ from zesty_anchor.system.command import Command
 from zesty_anchor.system.debconf import PackageLicence
 from zesty_anchor.system.package_manager import PackageManager
 from zesty_anchor.system.package_managers import package_manager
+from zesty_anchor.system.package_source import PackageSource
 from zesty_anchor.system.privilege import Access
 from zesty_anchor.system.problem import Problem
 
@@ -213,6 +214,10 @@ class Packages(PlainKind):
         missing = tuple(package for package in wanted.packages if package.name not in facts.installed)
         if missing:
             sources = frozenset(source_key(source.name) for source in wanted.sources)
+            for each in wanted.sources:
+                if each.alone:
+                    place = PackageSource(each.name, each.url, "", each.suite, each.components)
+                    manager = manager.taking_from(place)
             errand = Errand(manager, tuple(package.name for package in missing))
             yield InstallPackages(
                 missing, machine.host.families, facts.trouble, facts.way_out, errand, sources, wanted.answers

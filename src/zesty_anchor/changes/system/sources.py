@@ -20,7 +20,7 @@ from zesty_anchor.files.replace import content_of
 from zesty_anchor.manifest.wanted import Wanted, WantedSource
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system import root_store
-from zesty_anchor.system.apt import forget_lists
+from zesty_anchor.system.apt import forgetting
 from zesty_anchor.system.command import Command
 from zesty_anchor.system.package_source import PackageSource, SourceForm
 from zesty_anchor.system.problem import Problem
@@ -176,8 +176,13 @@ class Sources(BaseKind):
             )
         told: list[str] = []
         commands: list[Command] = []
+        # The journal is the person's, and any program of theirs may write there: only what root noted is
+        # believed.
+        forgotten = set[Command]()
         for file, before, after in msgspec.json.decode(noted, type=list[tuple[str, str | None, str]]):
             now = _text(file)
+            if "\nURIs: " in after:
+                forgotten.add(forgetting(after))
             if now == before:
                 continue
             if now != after:
@@ -186,26 +191,12 @@ class Sources(BaseKind):
                 commands.append(("rm", "-f", "--", file))
             else:
                 commands.append(root_store.write(file, before, f"{Path(file).parent}/.{Path(file).name}.new"))
-        commands += [tuple(command) for command in record.forget if not told and _is_forgetting(command)]
+        commands += [tuple(each) for each in record.forget if not told and tuple(each) in forgotten]
         failed = bench.as_root(commands)
         if failed:
             return Reverted((*told, f"the source {record.name} could not be undone: {failed}"), whole=False)
         bench.as_root([root_store.clear(bench.run, f"source-{record.name}.*")])
         return Reverted(tuple(told)) if told else WHOLE
-
-
-def _is_forgetting(command: list[str]) -> bool:
-    """The journal is the person's, and any program of theirs may write there: only a command of our own form
-    is run.
-    """
-    ours = forget_lists("http://x/", "x")
-    prefix = command[-1] if command else ""
-    return (
-        tuple(command[:-1]) == ours[:-1]
-        and "_dists_" in prefix
-        and "/" not in prefix
-        and not prefix.startswith(".")
-    )
 
 
 def _text(file: str) -> str | None:
