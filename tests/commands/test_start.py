@@ -69,6 +69,22 @@ def test_nothing_to_do_fetches_nothing_that_would_do_it(desk: Desk) -> None:
     assert not found & {f"zesty_anchor.{name}" for name in unneeded}
 
 
+FEEDS = {"html.parser", "email.utils", "lzma", "configparser", "subprocess", "concurrent.futures", "hashlib"}
+"""What feeds need once they are asked."""
+
+
+def test_which_kinds_of_feed_there_are_is_known_without_what_they_are_read_with() -> None:
+    """A recipe has feeds of several kinds, and which of them may serve is decided at every look."""
+    script = (
+        "import sys; from zesty_anchor.manifest.feed_kinds import FEED_KINDS\n"
+        "print(len([kind for _, kind in FEED_KINDS.items()])); print(*sys.modules, sep='\\n')"
+    )
+    done = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, check=True)
+    number, *found = done.stdout.splitlines()
+    assert int(number) >= 8 and "zesty_anchor.feeds.debian" in found
+    assert not set(found) & FEEDS
+
+
 COUNTED = """
 import collections, sqlite3, sys, tomllib
 from zesty_anchor.commands import exit_code

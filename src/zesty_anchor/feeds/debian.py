@@ -7,25 +7,21 @@ an index only the wanted entries are read, as it arrives.
 
 from __future__ import annotations
 
-import datetime
-import email.utils
 import functools
-import lzma
 import re
-import zlib
 from collections.abc import Iterable, Iterator, Mapping
-from concurrent.futures import ThreadPoolExecutor
+from typing import TYPE_CHECKING
 from urllib.parse import urljoin
 
 from zesty_anchor.feeds.feed import Around, Feed, Supply, folder_address
 from zesty_anchor.feeds.not_there import NotThere
 from zesty_anchor.feeds.release import Piece, Release
 from zesty_anchor.manifest.version import Version
-from zesty_anchor.system import apt_archive
-from zesty_anchor.system.apt_archive import Suite
 from zesty_anchor.system.host import libc_version
 from zesty_anchor.system.problem import Problem, UsageProblem
-from zesty_anchor.system.signature import signed_text
+
+if TYPE_CHECKING:
+    from zesty_anchor.system.apt_archive import Suite
 
 _ARCHITECTURES = {"x86_64": "amd64", "aarch64": "arm64", "armv7l": "armhf", "i686": "i386"}
 _ENDINGS = (".xz", ".gz")
@@ -49,6 +45,8 @@ class DebianFeed(Feed):
     signed_lists = True
 
     def __init__(self, supply: Supply, around: Around) -> None:
+        from zesty_anchor.system import apt_archive
+
         super().__init__(supply, around)
         if supply.source is None or not (supply.source.names or supply.source.sources):
             raise UsageProblem(
@@ -62,7 +60,7 @@ class DebianFeed(Feed):
         self._source = supply.source
         if supply.url is not None:
             address = folder_address(supply.url)
-            self.suites = [Suite(address, name, named=True) for name in supply.suites]
+            self.suites = [apt_archive.Suite(address, name, named=True) for name in supply.suites]
         else:
             self.suites = apt_archive.suites_here(around.environ, supply.suites)
         for url in {suite.url for suite in self.suites}:
@@ -82,6 +80,8 @@ class DebianFeed(Feed):
             raise Problem(
                 f"{self.who} has nothing for {platform}", advice="name another feed in the manifest"
             )
+        from concurrent.futures import ThreadPoolExecutor
+
         with ThreadPoolExecutor(_AT_ONCE) as pool:
             found = list(pool.map(lambda suite: self._of_suite(suite, _ARCHITECTURES[machine]), self.suites))
         refused = [each for each in found if isinstance(each, Problem)]
@@ -117,6 +117,11 @@ class DebianFeed(Feed):
         """
         url = where + "InRelease"
         signed = self.web.document(url, who=self.who)[1]
+        import datetime
+        import email.utils
+
+        from zesty_anchor.system.signature import signed_text
+
         text = signed_text(signed, self.keyrings, url).decode("utf-8", "replace")
         fields = _fields(text)
         if suite.name not in (fields.get("Codename"), fields.get("Suite")):
@@ -217,6 +222,9 @@ def _distilled(wanted: re.Pattern[bytes], index: str, chunks: Iterable[bytes]) -
 
 def _inflated(chunks: Iterable[bytes], index: str) -> Iterator[bytes]:
     """The content of an index, as it arrives. Raises ``ValueError`` where it is damaged."""
+    import lzma
+    import zlib
+
     decoder = lzma.LZMADecompressor() if index.endswith(".xz") else zlib.decompressobj(wbits=31)
     try:
         for chunk in chunks:

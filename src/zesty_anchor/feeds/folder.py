@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 from pathlib import Path
 from urllib.parse import unquote, urlsplit
 
@@ -59,6 +58,8 @@ class FolderFeed(Feed):
     def pinned(self, release: Release) -> Release:
         """The digest of the file as it is now."""
         with file_of(release.url).open("rb") as opened:
+            import hashlib
+
             digest = hashlib.file_digest(opened, "sha256").hexdigest()
         return msgspec.structs.replace(release, digest=f"sha256:{digest}")
 

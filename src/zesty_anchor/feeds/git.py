@@ -7,7 +7,6 @@ import re
 from zesty_anchor.feeds.feed import Feed
 from zesty_anchor.feeds.names import counted, places, version_in
 from zesty_anchor.feeds.release import Release
-from zesty_anchor.system.git import protocol_of, run_git
 from zesty_anchor.system.problem import Problem
 
 _SECONDS = 30
@@ -30,6 +29,8 @@ class GitFeed(Feed):
 
     def releases(self, product: str, platform: str) -> list[Release]:
         """An annotated tag is followed to its commit, which ls-remote marks with ``^{}``."""
+        from zesty_anchor.system.git import protocol_of
+
         commits: dict[str, str] = {}
         local = protocol_of(self.address, f"[feeds.{self.name}] url") == "file"
         answer = self._ask() if local else self.web.asked(self.address, self.who, self._ask)
@@ -45,6 +46,8 @@ class GitFeed(Feed):
         ]
 
     def _ask(self) -> str:
+        from zesty_anchor.system.git import protocol_of, run_git
+
         answer = run_git(
             ["ls-remote", "--tags", "--", self.address], self.around.environ, where=self.address,
             seconds=_SECONDS,

@@ -6,9 +6,8 @@ The list has the form that sha256sum(1) writes: a digest, two spaces (or a space
 
 from __future__ import annotations
 
-import re
 from contextlib import suppress
-from html.parser import HTMLParser
+from typing import TYPE_CHECKING
 from urllib.parse import unquote, urljoin
 
 import msgspec
@@ -21,34 +20,8 @@ from zesty_anchor.feeds.spelling import plain
 from zesty_anchor.feeds.sums import digests_in, pinned_by
 from zesty_anchor.system.problem import Problem
 
-_DIGEST = re.compile(r"[0-9A-Fa-f]{64}")
-
-
-class Links(HTMLParser):
-    """The addresses that a page links to, each with the attributes of its link; and the SHA-256 ``digests``
-    (hexadecimal) that stand behind a link, in the same row of a table.
-    """
-
-    def __init__(self, page: str) -> None:
-        super().__init__()
-        self.found: list[tuple[str, dict[str, str | None]]] = []
-        self.digests: dict[str, str] = {}
-        self._last = ""
-        self.feed(page)
-
-    def handle_data(self, data: str) -> None:
-        """Keep a digest."""
-        if self._last and _DIGEST.fullmatch(data.strip()):
-            self.digests.setdefault(self._last, f"sha256:{data.strip().lower()}")
-
-    def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
-        """Keep a link."""
-        named = dict(attrs)
-        if tag == "tr":
-            self._last = ""
-        if tag == "a" and named.get("href"):
-            self._last = named["href"] or ""
-            self.found.append((self._last, named))
+if TYPE_CHECKING:
+    from zesty_anchor.feeds.links import Links
 
 
 class ListingFeed(Feed):
@@ -76,11 +49,10 @@ class ListingFeed(Feed):
         """
         if "/" in self.supply.file:
             return self._in_folders(product, platform)
-        page = self.web.text(self.address, who=self.who)
         known = places(product, platform)
         digests = self._digests() if "{version}" not in self._sums else {}
         found = []
-        links = Links(page)
+        links = self._links(self.address)
         names = {unquote(link.split("#")[0].split("?")[0]): link for link, _ in links.found}
         counts = self.supply.source.version if self.supply.source else ""
         for name, link in names.items():
@@ -106,11 +78,16 @@ class ListingFeed(Feed):
                 )
         return found or self._none()
 
+    def _links(self, address: str) -> Links:
+        from zesty_anchor.feeds.links import Links
+
+        return Links(self.web.text(address, who=self.who))
+
     def _in_folders(self, product: str, platform: str) -> list[Release]:
         known = places(product, platform)
         outer = self.supply.file.partition("/")[0]
         found = []
-        for link, _ in Links(self.web.text(self.address, who=self.who)).found:
+        for link, _ in self._links(self.address).found:
             name = unquote(link.split("#")[0].split("?")[0])
             version = (
                 version_in(name.rstrip("/").rpartition("/")[2], outer, known) if name.endswith("/") else ""
@@ -128,7 +105,7 @@ class ListingFeed(Feed):
         """
         folder, _, name = release.url.rpartition("/")
         with suppress(Problem):
-            links = [link for link, _ in Links(self.web.text(f"{folder}/", who=self.who)).found]
+            links = [link for link, _ in self._links(f"{folder}/").found]
             own = [link for link in links if plain(unquote(link).rpartition("/")[2]) == plain(unquote(name))]
             if own and name not in own:
                 return msgspec.structs.replace(release, url=urljoin(f"{folder}/", own[0]))

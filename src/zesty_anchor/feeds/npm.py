@@ -15,7 +15,6 @@ from pathlib import Path
 from typing import Any
 from urllib.parse import quote
 
-from zesty_anchor.feeds import npm_config
 from zesty_anchor.feeds.feed import Feed, folder_address
 from zesty_anchor.feeds.not_there import NotThere
 from zesty_anchor.feeds.release import Release, withdrawn_because
@@ -103,6 +102,8 @@ def registry_address(environ: Mapping[str, str], home: Path) -> str:
     The order is that of npm's own documentation (npm-config: environment, user file, global file).
     Raises ``UsageProblem`` where none of them knows one.
     """
+    from zesty_anchor.feeds import npm_config
+
     found = npm_config.setting("registry", environ, home) or npm_config.ask_npm(environ)
     if found:
         return found

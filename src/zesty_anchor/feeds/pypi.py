@@ -12,9 +12,7 @@ from urllib.parse import unquote, urldefrag, urljoin
 
 import msgspec
 
-from zesty_anchor.feeds import pip_config
 from zesty_anchor.feeds.feed import Feed, folder_address
-from zesty_anchor.feeds.listing import Links
 from zesty_anchor.feeds.not_there import NotThere
 from zesty_anchor.feeds.release import Release, withdrawn_because
 from zesty_anchor.system.problem import Problem, UsageProblem
@@ -117,6 +115,8 @@ def _from_json(document: Any, url: str) -> dict[str, Release]:
 
 def _from_html(page: str, url: str) -> dict[str, Release]:
     files = {}
+    from zesty_anchor.feeds.links import Links
+
     for link, attributes in Links(page).found:
         yanked = "data-yanked" in attributes and (attributes["data-yanked"] or True)
         address, fragment = urldefrag(urljoin(url, link))
@@ -138,6 +138,8 @@ def index_address(environ: Mapping[str, str], home: Path) -> str:
     The files are those of pip's documentation ("Configuration"): the user's before the global ones.
     Raises ``UsageProblem`` where none of them knows one.
     """
+    from zesty_anchor.feeds import pip_config
+
     found = pip_config.setting("index-url", environ, home) or pip_config.ask_pip(environ)
     if found:
         return found

@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 import re
+from typing import TYPE_CHECKING
 from urllib.parse import quote, unquote, urljoin
 
 import msgspec
 
-from zesty_anchor.feeds.documents import Web
 from zesty_anchor.feeds.not_there import NotThere
 from zesty_anchor.feeds.release import Release
 from zesty_anchor.feeds.spelling import plain
 from zesty_anchor.system.problem import Problem
+
+if TYPE_CHECKING:
+    from zesty_anchor.feeds.documents import Web
 
 _SUM = re.compile(r"^([0-9A-Fa-f]{64}|[0-9A-Fa-f]{128}) [ *](.+)$", re.MULTILINE)
 _SIGNATURES = (".sig", ".asc")

@@ -78,7 +78,7 @@ def differences(
         if passed(name):
             continue
         try:
-            what = _difference(was, os.lstat(start + name), Path(start + name), deep)
+            what = _difference(was, os.lstat(start + name), start + name, deep)
         except (FileNotFoundError, NotADirectoryError):
             what = MISSING
         except OSError as error:
@@ -88,13 +88,13 @@ def differences(
     return found
 
 
-def _difference(was: Item, status: os.stat_result, path: Path, deep: bool) -> str:
+def _difference(was: Item, status: os.stat_result, path: str, deep: bool) -> str:
     if was.kind != _kind(status):
         return f"is a {_kind(status)}, and was a {was.kind}"
     if was.kind == "file" and status.st_size == 0 < was.size:
         return "is empty"
     if not _same(was, status, path) or (
-        deep and was.holds and was.kind == "file" and digest_of_file(path) != was.holds
+        deep and was.holds and was.kind == "file" and digest_of_file(Path(path)) != was.holds
     ):
         return "was changed"
     if was.kind != "link" and stat.S_IMODE(status.st_mode) != was.mode:
@@ -173,7 +173,7 @@ def _item(status: os.stat_result, path: Path, digests: bool) -> Item:
     return Item(kind, mode, holds=os.fsdecode(os.readlink(path)) if kind == "link" else "")
 
 
-def _same(was: Item, status: os.stat_result, path: Path) -> bool:
+def _same(was: Item, status: os.stat_result, path: Path | str) -> bool:
     """Whether an entry is what it was. A file of the same size and time is; one of another time is read."""
     if was.kind != _kind(status):
         return False
@@ -183,4 +183,4 @@ def _same(was: Item, status: os.stat_result, path: Path) -> bool:
         return True
     if was.size != status.st_size:
         return False
-    return was.changed == status.st_mtime_ns or (was.holds != "" and digest_of_file(path) == was.holds)
+    return was.changed == status.st_mtime_ns or (was.holds != "" and digest_of_file(Path(path)) == was.holds)

@@ -13,7 +13,7 @@ from urllib.parse import quote, unquote, urljoin, urlsplit
 import msgspec
 
 from zesty_anchor.feeds.documents import Web
-from zesty_anchor.feeds.listing import Links
+from zesty_anchor.feeds.links import Links
 from zesty_anchor.feeds.not_there import NotThere
 from zesty_anchor.feeds.spelling import first_word, with_places
 from zesty_anchor.feeds.sums import digests_in
