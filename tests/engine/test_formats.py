@@ -190,7 +190,7 @@ def test_a_lock_of_an_older_program_is_read_and_one_of_a_newer_one_refused(tmp_p
     file.write_text(LOCK)
     entries = lock.read(file)
     assert entries["kelp", "lts"].version == "4.2.1"
-    lock.write(file, entries.values())
+    lock.write(file, entries.values(), {})
     assert file.read_text().splitlines()[1] == "format = 1" and lock.read(file) == entries
     file.write_text("format = 2\n" + LOCK)
     with pytest.raises(UsageProblem, match="written by a newer zesty-anchor"):

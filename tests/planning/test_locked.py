@@ -36,7 +36,7 @@ def resolved(desk: Desk) -> WantedVersion:
 def lock(desk: Desk, **more: str) -> None:
     file = LockedFile(**{"url": f"{desk.url}kelp-3.6.2.tar.gz", "digest": DIGEST, **more})  # type: ignore[arg-type]
     entry = Locked("kelp", "lts", "3.6.2", "harbour", {host().platform: file})
-    desk.write(text_of([entry]), "workstation.lock")
+    desk.write(text_of([entry], {}), "workstation.lock")
 
 
 def test_without_a_lock_the_newest_that_fits_is_taken(desk: Desk) -> None:
@@ -72,7 +72,7 @@ def test_what_its_feed_might_not_offer_a_lock_may_not_say(desk: Desk, more: dict
 def test_a_lock_without_a_file_for_this_platform_is_told(desk: Desk) -> None:
     desk.wants()
     entry = Locked("kelp", "lts", "3.6.2", "harbour", {"linux-tide": LockedFile(f"{desk.url}x", DIGEST)})
-    desk.write(text_of([entry]), "workstation.lock")
+    desk.write(text_of([entry], {}), "workstation.lock")
     with pytest.raises(UsageProblem, match="the lock has no file of kelp"):
         resolved(desk)
 
