@@ -41,6 +41,13 @@ class Keeper:
     def signature(self, text: bytes) -> bytes:
         return self.gpg("--armor", "--detach-sign", text=text)
 
+    def does(self, command: str, folder: Path) -> None:
+        """Run what was advised."""
+        run = subprocess.run(
+            command, shell=True, cwd=folder, env=self.environ, capture_output=True, text=True
+        )
+        assert run.returncode == 0, f"{command}: {run.stderr}"
+
     def git(self, repository: Path, *words: str) -> str:
         who = ("-c", "user.name=Tide Desk", "-c", "user.email=desk@tide.example")
         run = subprocess.run(
@@ -54,12 +61,12 @@ class Served:
     """A folder that a web server serves."""
 
     def __init__(self, make_feed: Callable[..., str], tmp_path: Path) -> None:
-        self.address, self.folder = make_feed({}) + "team.toml", tmp_path / "feed0"
+        self.address, self.folder = make_feed({}) + "workstation.toml", tmp_path / "feed0"
 
     def put(self, text: bytes, signature: bytes = b"") -> None:
-        (self.folder / "team.toml").write_bytes(text)
+        (self.folder / "workstation.toml").write_bytes(text)
         if signature:
-            (self.folder / "team.toml.asc").write_bytes(signature)
+            (self.folder / "workstation.toml.asc").write_bytes(signature)
 
 
 @pytest.fixture
@@ -132,6 +139,9 @@ def test_a_text_that_the_key_did_not_sign_is_never_pinned(desk: Desk, keeper: Ke
     assert changed.code == 2 and "does not hold" in changed.err
     assert not (desk.home / "workstation.lock").exists()
     served.put(text)
+    (served.folder / "workstation.toml.asc").unlink()
+    unsigned = desk.run("lock", "--base", "--yes")
+    keeper.does(unsigned.err.partition("to sign it: ")[2], served.folder)
     desk.well("lock", "--base", "--yes")
     shutil.rmtree(desk.home / ".cache")
     served.put(text + b"# changed\n", keeper.signature(text + b"# changed\n"))
@@ -174,6 +184,12 @@ def test_a_base_in_a_repository_is_the_signed_tip_of_its_branch(
     commit(text.replace("north", "south"), "--no-gpg-sign", "-m", "by nobody")
     unsigned = desk.run("lock", "--base", "--yes")
     assert unsigned.code == 2 and "is not signed" in unsigned.err
+    advice = unsigned.err.partition("to sign its commits: ")[2].strip()
+    assert advice == "git commit --gpg-sign"
+    keeper.git(repository, *advice.split()[1:], "-q", "--amend", "--no-edit")
+    desk.well("lock", "--base", "--yes")
+    keeper.git(repository, "reset", "-q", "--hard", first)
+    desk.well("lock", "--base", "--yes")
     assert "Nothing to do" in desk.well("provision", "--offline").out
     third = commit(text.replace("north", "west"), "--gpg-sign", "-m", "by the desk")
     desk.well("lock", "--base", "--yes")

@@ -156,6 +156,8 @@ def test_a_mirror_has_the_package_with_what_it_needs_and_apt_takes_it_from_there
         made = desk.well(*words, "--key", str(secret)).out
         assert "2 files fetched" in made and 'suite = "packages/"' in made
         assert "nothing was missing" in desk.well(*words, "--key", str(secret)).out
+        assert "Nothing to delete" in desk.well(*words, "--prune").out, "without a key nobody asks apt"
+        assert "Nothing to delete" in desk.well(*words, "--prune", "--key", str(secret)).out
         listed = (tmp_path / "mirror/packages/Packages").read_text().splitlines()
         assert [line for line in listed if line.startswith("Package: ")] == [
             "Package: tide-clock",
@@ -176,6 +178,9 @@ def test_a_mirror_has_the_package_with_what_it_needs_and_apt_takes_it_from_there
         asked = subprocess.run(["tide-table"], capture_output=True, text=True, check=True).stdout
         assert asked == "high water at six\n" and Path("/usr/share/tide-clock").read_bytes() == b"six"
         desk.well("undo")
+    desk.write(desk.manifest.read_text().replace('packages = ["tide-table"]\n', ""))
+    gone = desk.well(*words, "--prune", "--yes", "--key", str(secret)).out
+    assert "2 files deleted" in gone and "tide-table" in gone
     desk.well("undo")
     assert held() == before
 

@@ -189,8 +189,7 @@ def prune(
     files = _known(folder, must=True)
     signer = signer_of(key) if key is not None else None
     system = SystemPackages.of(workstation, folder, signer)
-    addresses = [each.address for each in _asked(entries, ())[0]] + [each.url for each in system.files]
-    kept = {place_of(address) for address in addresses}
+    kept = {place_of(each.address) for each in _asked(entries, ())[0]} | system.needed
     extras = subjects(entries)
     going = [
         each

@@ -25,10 +25,13 @@ _MOST_NAMED = 6
 
 
 class SystemPackages(msgspec.Struct, frozen=True):
-    """The ``files`` to bring into a mirror, and what is to be said of those that cannot be."""
+    """The ``files`` to bring into a mirror, and what is to be said of those that cannot be. ``told`` where
+    they are all that is needed.
+    """
 
     folder: Path
     signer: Signer | None = None
+    told: bool = False
     files: tuple[PackageFile, ...] = ()
     notes: tuple[str, ...] = ()
     failed: tuple[str, ...] = ()
@@ -42,7 +45,7 @@ class SystemPackages(msgspec.Struct, frozen=True):
         names = packages_for(workstation, here.families)
         shown = ", ".join(sorted(names)[:_MOST_NAMED]) + (" …" if len(names) > _MOST_NAMED else "")
         if not names:
-            return cls(folder, signer)
+            return cls(folder, signer, told=bool(workstation.source.layers))
         if signer is None:
             return cls(folder, notes=(f"packages of the system, without --key to sign their lists: {shown}",))
         manager = package_manager(here.families, workstation.environ)
@@ -55,16 +58,23 @@ class SystemPackages(msgspec.Struct, frozen=True):
         remote = tuple(each for each in files if each.url.startswith(("http://", "https://")))
         local = [each.name for each in files if each not in remote]
         notes = (f"packages that are not on a web server: {', '.join(local)}",) if local else ()
-        return cls(folder, signer, remote, notes)
+        return cls(folder, signer, True, remote, notes)
+
+    @property
+    def needed(self) -> set[str]:
+        """The paths of packages that stay: where nobody tells what is needed, all that are there."""
+        return {place_of(each.url) for each in self.files} if self.told else set(self._earlier())
+
+    def _earlier(self) -> dict[str, str]:
+        file = self.folder / FOLDER / "Packages"
+        return entries_in(file.read_text("utf-8")) if file.is_file() else {}
 
     def lists(self, there: Collection[str]) -> dict[str, bytes]:
         """The lists of all packages that the mirror has, by their paths; ``there`` are the paths of its
         files. Those of earlier runs are in it as long as their files are.
         """
         assert self.signer is not None
-        earlier = self.folder / FOLDER / "Packages"
-        entries = entries_in(earlier.read_text("utf-8")) if earlier.is_file() else {}
-        entries = {path: entry for path, entry in entries.items() if (self.folder / path).is_file()}
+        entries = {p: entry for p, entry in self._earlier().items() if (self.folder / p).is_file()}
         for each in self.files:
             path = place_of(each.url)
             if path in there:
