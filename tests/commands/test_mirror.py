@@ -194,6 +194,9 @@ def test_packages_of_a_version_that_is_not_installed_are_named(office: Office) -
     office.desk.well("provision")
     office.desk.well("lock")
     assert "Nothing to do" in office.desk.well("provision", "--locked").out, "nobody tells its version"
+    text = manifest.read_text().replace('["tide-lamp"]', '["tide-lamp", "tide-oil"]')
+    manifest.write_text(text + 'registry = "pypi"\n')
+    assert "tide-oil, added to kelp, has no commands" in office.desk.well("provision").out
 
 
 def test_a_variable_names_a_mirror_too(office: Office) -> None:

@@ -93,7 +93,7 @@ def test_a_signed_base_is_pinned_and_its_newer_text_is_shown_first(
     shutil.copy(keeper.public, desk.home / "desk.asc")
     desk.write(f'base = {{ url = "{address}", key = "desk.asc" }}\n')
     unpinned = desk.run("preview")
-    assert unpinned.code == 2 and "no lock says yet which text" in unpinned.err
+    assert unpinned.code == 2 and "is not pinned yet" in unpinned.err
     assert "workstation.toml:1" in unpinned.err and "zesty-anchor lock --base" in unpinned.err
     asked = desk.run("lock", "--base")
     assert asked.code == 5 and "[runtimes] kelp" in asked.err and "[variables] GAUGE" in asked.err
@@ -153,6 +153,10 @@ def test_a_text_that_the_key_did_not_sign_is_never_pinned(desk: Desk, keeper: Ke
         desk.write(f'base = {{ url = "{address}", {wrong} }}\n')
         refused = desk.run("preview")
         assert refused.code == 2 and "workstation.toml:1" in refused.err, refused.err
+    desk.write(f'base = {{ url = "{address}", kee = "desk.asc" }}\n')
+    assert "base has no key 'kee'" in (misspelt := desk.run("preview").err) and "'key'?" in misspelt
+    desk.write(f'base = {{ url = "{address}", key = "none.asc" }}\n')
+    assert f"workstation.toml:1; {desk.home}/none.asc" in desk.run("lock", "--base").err
     desk.write('[variables]\nGAUGE = "7"\n')
     none = desk.run("lock", "--base")
     assert none.code == 2 and "no base of ~/workstation.toml is signed by a key" in none.err

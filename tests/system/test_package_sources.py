@@ -152,7 +152,7 @@ def test_a_mirror_has_the_package_with_what_it_needs_and_apt_takes_it_from_there
         desk.write('as-root = "allowed"\n' + desk.manifest.read_text() + runtime)
         desk.well("provision")
         desk.well("lock")
-        assert "without --key to sign their lists: tide-table" in desk.well(*words).out
+        assert "(--key FILE adds them): tide-table" in desk.well(*words).out
         made = desk.well(*words, "--key", str(secret)).out
         assert "2 files fetched" in made and 'suite = "packages/"' in made
         assert "nothing was missing" in desk.well(*words, "--key", str(secret)).out

@@ -21,7 +21,7 @@ from zesty_anchor.show.sizes import count
 )
 @click.option("--upgrade", multiple=True, metavar="NAME", help="Re-resolve NAME to the newest match.")
 @click.option("--digest", is_flag=True, help="Only print a key for the cache of a build machine.")
-@click.option("--base", "bases", is_flag=True, help="Only pin bases that a key signs to their newest text.")
+@click.option("--base", "bases", is_flag=True, help="Only pin signed bases to their newest text.")
 @with_setting(yes=True)
 def command(
     setting: Setting, platforms: tuple[str, ...], upgrade: tuple[str, ...], digest: bool, bases: bool

@@ -1,5 +1,5 @@
 """A registry as a package tool on this machine sees it: a server on loopback, while a package is added, that
-passes on what a mirror has, or what is to come into one. It is known to whoever started it alone.
+serves what a mirror has, or records what a mirror is to have. Its address is a secret of who started it.
 """
 
 from __future__ import annotations
@@ -17,8 +17,7 @@ import msgspec
 
 from zesty_anchor.system.problem import Problem
 
-_CHUNK = 1 << 16
-_ADDRESS = re.compile(rb"(https?):(\\?)/\\?/([A-Za-z0-9.-]+(?::\d+)?)(?=[/\\\"'])")
+_ADDRESS = re.compile(rb"(https?):\\?/\\?/([A-Za-z0-9.-]+(?::\d+)?)(?=[/\\\"'])")
 _FROM_ROOT = re.compile(rb"((?:href=|\"url\": ?)[\"'])/(?!/)")
 _PATH = re.compile(r"\A/(https?)/([A-Za-z0-9.-]+(?:(?::|%3[Aa])\d+)?)(/.*)\Z")
 """Clients may write the colon of a port in either way in a path (RFC 3986, 2.2 and 3.3)."""
@@ -57,7 +56,7 @@ def kind_of(content: bytes, accept: str) -> str:
 def through(content: bytes, base: str, scheme: str, host: str) -> bytes:
     """A document with its addresses led through ``base``. Pure."""
     there = base.encode()
-    whole = _ADDRESS.sub(lambda found: b"/".join((there, found[1], found[3])), content)
+    whole = _ADDRESS.sub(lambda found: b"/".join((there, found[1], found[2])), content)
     return _FROM_ROOT.sub(lambda found: found[1] + there + f"/{scheme}/{host}/".encode(), whole)
 
 

@@ -1,9 +1,10 @@
-"""What a gateway passes on: from a mirror, or from where it is published."""
+"""What a gateway serves: from a mirror, or from where it is published."""
 
 from __future__ import annotations
 
 import json
 from collections.abc import Callable, Iterator
+from contextlib import suppress
 
 from zesty_anchor.feeds.documents import Web
 from zesty_anchor.feeds.gateway import Passed, Source, is_document, kind_of
@@ -11,7 +12,7 @@ from zesty_anchor.feeds.mirror import REGISTRIES, Mirror, document_place, place_
 from zesty_anchor.feeds.not_there import NotThere
 
 Keep = Callable[[str, str, bytes | Iterator[bytes]], Iterator[bytes]]
-"""Is given the path in a mirror, the address, and what is there; returns the same."""
+"""Stores what is at an address under a path of a mirror, given both and the bytes; returns the same bytes."""
 _WHO = "the registry"
 _CHUNK = 1 << 18
 
@@ -31,18 +32,14 @@ def published(web: Web, address: str, accept: str) -> Passed | None:
 
 
 def of_mirror(web: Web, mirror: Mirror) -> Source:
-    """What a mirror has of an address; where it has nothing, and is not the only one, what is there."""
+    """What a mirror has of an address; if nothing, and others may be asked, what is published there."""
 
     def source(address: str, accept: str) -> Passed | None:
-        from zesty_anchor.feeds.web import WebBody, body_of, get
+        from zesty_anchor.feeds.web import WebBody
 
-        try:
-            at = mirror.file(document_place(address))
-            with get(web.session, at, who="the mirror") as response:
-                content = body_of(response, "the mirror", at)
+        with suppress(NotThere):
+            content = _file(web, mirror, document_place(address))
             return Passed(kind_of(content, accept), content)
-        except NotThere:
-            pass
         try:
             body = WebBody(web.session, mirror.file(place_of(address)), "the mirror")
             return Passed("application/octet-stream", None, body.chunks(_CHUNK))
@@ -53,7 +50,7 @@ def of_mirror(web: Web, mirror: Mirror) -> Source:
 
 
 def recording(web: Web, keep: Keep) -> Source:
-    """What is published at an address, while ``keep`` is given it."""
+    """What is published at an address; ``keep`` stores it."""
 
     def source(address: str, accept: str) -> Passed | None:
         found = published(web, address, accept)
@@ -69,13 +66,18 @@ def recording(web: Web, keep: Keep) -> Source:
 
 def registry_of(web: Web, mirror: Mirror, kind: str) -> str:
     """The address of a kind of registry as the mirror names it; empty where it has no such."""
-    from zesty_anchor.feeds.web import body_of, get
-
-    at = mirror.file(REGISTRIES)
     try:
-        with get(web.session, at, who="the mirror") as response:
-            found = json.loads(body_of(response, "the mirror", at))
+        found = json.loads(_file(web, mirror, REGISTRIES))
     except (NotThere, ValueError):
         return ""
     address = found.get(kind) if isinstance(found, dict) else None
     return address if isinstance(address, str) and address.startswith(("http://", "https://")) else ""
+
+
+def _file(web: Web, mirror: Mirror, path: str) -> bytes:
+    """A small file of a mirror. Raises ``NotThere`` or ``Problem``."""
+    from zesty_anchor.feeds.web import body_of, get
+
+    at = mirror.file(path)
+    with get(web.session, at, who="the mirror") as response:
+        return body_of(response, "the mirror", at)

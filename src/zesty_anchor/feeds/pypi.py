@@ -114,9 +114,9 @@ def _from_json(document: Any, url: str) -> dict[str, Release]:
 
 
 def _from_html(page: str, url: str) -> dict[str, Release]:
-    files = {}
     from zesty_anchor.feeds.links import Links
 
+    files = {}
     for link, attributes in Links(page).found:
         yanked = "data-yanked" in attributes and (attributes["data-yanked"] or True)
         address, fragment = urldefrag(urljoin(url, link))

@@ -17,7 +17,8 @@ if TYPE_CHECKING:
     from zesty_anchor.feeds.documents import Web
 
 _SUM = re.compile(r"^([0-9A-Fa-f]{64}|[0-9A-Fa-f]{128}) [ *](.+)$", re.MULTILINE)
-_SIGNATURES = (".sig", ".asc")
+SIGNATURES = (".sig", ".asc")
+"""How the names of detached signatures end."""
 
 
 def digests_in(text: str) -> dict[str, str]:
@@ -47,7 +48,7 @@ def pinned_by(sums: str, release: Release, address: str, web: Web, who: str, *, 
         raise Problem(f"{who} names no digest of {name}", where=url, advice="fix sums = … of the feed")
     if not signed:
         return msgspec.structs.replace(release, digest=digest)
-    for ending in _SIGNATURES:
+    for ending in SIGNATURES:
         try:
             web.document(url + ending, who=who)
         except NotThere:

@@ -48,6 +48,7 @@ _OWN_KEYS = ("base", "firm", "on")
 _MOST_BASES = 8
 _COMMIT = re.compile(r"\A[0-9a-f]{40}(?:[0-9a-f]{24})?\Z")
 _IN_GIT = 'base = { git = "https://…", commit = "…" }, with all digits of the commit, or key = "FILE"'
+_AT_ADDRESS = ("url", "digest", "key")
 _SAME = {"checks": ("name",), "settings": ("file", "key"), "hosts": ("name", "port")}
 """By which keys a table of a list takes the place of one of the base."""
 _OWN_FIRST = {("path", "first")}
@@ -133,7 +134,11 @@ class _Reading:
         address = table.get("url")
         if "git" in table:
             self._of_repository(layer, table, path)
-        elif not isinstance(address, str) or "#" in address or table.keys() - {"url", "digest", "key"}:
+        elif isinstance(address, str) and (unknown := sorted(table.keys() - set(_AT_ADDRESS))):
+            self._wrong(
+                layer, path, f"base has no key {unknown[0]!r}", nearest_key(unknown[0], [*_AT_ADDRESS])
+            )
+        elif not isinstance(address, str) or "#" in address:
             self._wrong(layer, path, "base names no file", 'write base = "../team/workstation.toml"')
         elif address.startswith(("https://", "http://")):
             self._at_address(layer, table, path)
@@ -192,6 +197,7 @@ class _Reading:
                 return
             except Problem as problem:
                 where = f"{layer.file}:{line_of(layer.text, path)}"
+                where += f"; {problem.where}" if problem.where else ""
                 self._problems.append(UsageProblem(problem.what, where=where, advice=problem.advice))
                 return
             # Files that it names are beside the manifest that names it: a person puts them there.

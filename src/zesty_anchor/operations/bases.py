@@ -37,7 +37,7 @@ def pin_bases(bare: Workstation, person: Person, file: Path) -> PinnedBases:
         return PinnedBases(str(file_beside(file)), pins)
     told = manifest_differences(before, after) if before is not None else tables_of(after)
     names = ", ".join(changed)
-    verb = "take" if before is not None else "pin"
+    verb = "use the new text of" if before is not None else "pin"
     question = Question("base", f"{verb} {names}? {_sentence(told, new=before is None)}", "--yes", safe=True)
     settle([question], person.asker, yes=person.yes)
     agreed = before is not None and not person.yes and is_agreed(before)
@@ -60,7 +60,7 @@ def changed_bases(workstation: Workstation) -> list[str]:
 
 
 def _as_pinned(bare: Workstation, file: Path, text: str) -> Workstation | None:
-    """The workstation with its bases as they were pinned; None where one is not, or is not to be had."""
+    """The workstation with its pinned bases; None where one is not pinned, or cannot be fetched."""
     try:
         return with_manifest(bare, file, text)
     except (Problem, Problems):

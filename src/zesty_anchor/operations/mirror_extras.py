@@ -1,5 +1,5 @@
-"""Command-line packages in a mirror: each is added once to a copy of nothing, by its runtime's package tool,
-and what that asks its registry for is kept.
+"""Command-line packages in a mirror: its runtime's package tool installs each one once into an empty folder,
+and what the tool downloads is kept.
 """
 
 from __future__ import annotations
@@ -122,8 +122,8 @@ class _Recorder:
         self.files: dict[str, Mirrored] = {}
 
     def add(self, workstation: Workstation, version: WantedVersion, extra: WantedExtra) -> str:
-        """Add a package to what looks like an empty version. Returns the registry's address. Raises
-        ``Problem`` where the package tool cannot.
+        """Install a package into an empty folder, and keep what is downloaded. Returns the registry's
+        address. Raises ``Problem`` where the package tool fails.
         """
         tool, locations = version.recipe.extras, workstation.locations
         assert tool is not None and tool.registry is not None

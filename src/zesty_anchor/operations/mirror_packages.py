@@ -47,14 +47,14 @@ class SystemPackages(msgspec.Struct, frozen=True):
         if not names:
             return cls(folder, signer, told=bool(workstation.source.layers))
         if signer is None:
-            return cls(folder, notes=(f"packages of the system, without --key to sign their lists: {shown}",))
+            return cls(folder, notes=(f"packages of the system (--key FILE adds them): {shown}",))
         manager = package_manager(here.families, workstation.environ)
         try:
             files = manager.files_of(names) if manager is not None else None
         except Problem as problem:
             return cls(folder, signer, failed=(f"packages of the system: {problem}",))
         if files is None:
-            return cls(folder, signer, notes=(f"packages of the system (only those of apt can be): {shown}",))
+            return cls(folder, signer, notes=(f"packages of the system (apt alone is supported): {shown}",))
         remote = tuple(each for each in files if each.url.startswith(("http://", "https://")))
         local = [each.name for each in files if each not in remote]
         notes = (f"packages that are not on a web server: {', '.join(local)}",) if local else ()

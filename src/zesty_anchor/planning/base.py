@@ -23,7 +23,6 @@ from zesty_anchor.system.problem import Problem
 
 _SECONDS = 60
 _MOST = 1 << 20
-_SIGNATURES = (".sig", ".asc")
 _COMMIT = "commit:"
 _SIGNED_PART = re.compile(rb"^gpgsig(?:-sha256)? (.*\n(?: .*\n)*)", re.MULTILINE)
 """The header with a commit's signature; lines that go on begin with a space (gitformat-signature(5))."""
@@ -92,7 +91,7 @@ class _Bases:
             if pinned:
                 return pinned
         raise Problem(
-            f"no lock says yet which text of the base {base.address} counts",
+            f"the base {base.address} is not pinned yet",
             advice="zesty-anchor lock --base checks its signature, shows what it sets, and pins it",
         )
 
@@ -121,17 +120,18 @@ class _Bases:
 
     def _signed(self, base: Elsewhere) -> bytes:
         """The text at an address whose signature, in a file beside it, holds."""
+        from zesty_anchor.feeds.sums import SIGNATURES
         from zesty_anchor.system.signature import check
 
         assert base.key is not None
         content = self._fetch(base.address)
-        for ending in _SIGNATURES:
+        for ending in SIGNATURES:
             with suppress(NotThere):
                 signature = self._fetch(f"{base.address}{ending}")
                 check(signature, base.key, f"the base {base.address}", content=content)
                 return content
         raise Problem(
-            f"the base {base.address} is not signed: there is no {' or '.join(_SIGNATURES)} beside it",
+            f"the base {base.address} is not signed: there is no {' or '.join(SIGNATURES)} beside it",
             advice="ask whoever keeps it to sign it: gpg --armor --detach-sign workstation.toml",
         )
 

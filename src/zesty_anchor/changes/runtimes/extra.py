@@ -152,7 +152,7 @@ class AddExtra(BaseChange, frozen=True):
         there = {Path(name).name for name in record.before if (os.path.dirname(name) or ".") in bins}
         check_names(self.wanted, [folder / part for part in self.wanted.recipe.bin], there)
         if not commands and tool.registry is not None:
-            bench.remark(f"{self.extra.name} brought no command to {self.wanted.runtime}: it is a library")
+            bench.remark(f"{self.extra.name}, added to {self.wanted.runtime}, has no commands")
         if not self.extra.carried:  # it stays the person's own
             note_extras(
                 folder, {**extras_in(folder), self.extra.asked: Extra(self.extra.version, tuple(commands))}
