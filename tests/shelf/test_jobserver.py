@@ -50,7 +50,8 @@ def test_builds_together_run_no_more_than_there_are_cores(size: int, tmp_path: P
         told = list(pool.map(lambda n: built(tmp_path / f"{n}", log, server, "deep"), range(4)))
     assert log.read_text().count("+") == 4 * 8
     assert most_at_once(log) == size
-    assert sum("waiting for other builds" in line for each in told for line in each) == 4 - size
+    waited = sum("waiting for other builds" in line for each in told for line in each)
+    assert 4 - size <= waited <= 3  # a make that began first may have the jobs that another would begin with
 
 
 @pytest.mark.needs("make")
