@@ -22,16 +22,17 @@ class Fleet:
         self.config = folder / "ssh_config"
         self.config.write_text(
             f"IdentityFile {folder}/user\nUserKnownHostsFile {folder}/known\nStrictHostKeyChecking yes\n"
-            "User root\nLogLevel ERROR\n"
+            "LogLevel ERROR\n"
         )
         Path("/run/sshd").mkdir(exist_ok=True)
 
-    def add(self, *names: str) -> None:
-        """More machines."""
+    def add(self, *names: str, user: str = "root") -> None:
+        """More machines, on which one logs in as that user."""
         public = " ".join((self.folder / "host.pub").read_text().split()[:2])
         for name in names:
             home = self.home(name)
             home.mkdir()
+            shutil.chown(home, user)
             server = self.folder / f"sshd-{name}"
             server.write_text(
                 f"HostKey {self.folder}/host\nAuthorizedKeysFile {self.folder}/authorized\nStrictModes no\n"
@@ -39,7 +40,7 @@ class Fleet:
             )
             proxy = f"{PROGRAMS['sshd']} -i -f {server} -E {self.folder}/log"
             with self.config.open("a") as config:
-                config.write(f"Host {name}\n  ProxyCommand {proxy}\n")
+                config.write(f"Host {name}\n  User {user}\n  ProxyCommand {proxy}\n")
             with (self.folder / "known").open("a") as known:
                 known.write(f"{name} {public}\n")
 

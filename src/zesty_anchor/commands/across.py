@@ -101,7 +101,7 @@ def command(
     groups = read_groups(hosts_file) if hosts_file is not None else {}
     listed = sys.stdin.read() if "-" in hosts.split(",") else ""
     names = hosts_of(hosts, groups, listed)
-    choice = AcrossOptions(at_once, first, stop, share, ssh_config, program)
+    choice = AcrossOptions(at_once, first, stop, share, ssh_config, program, groups)
     pages = _Pages(arguments, names) if command == "report" else None
     setting.hosts = True
     with (

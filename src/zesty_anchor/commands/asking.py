@@ -37,9 +37,10 @@ class TerminalAsker:
                 return bool(answer == "y")
             click.echo_via_pager(visible(question.to_read))
 
-    def secret(self, question: Question) -> str:
-        """Ask for a text that is not shown, twice."""
-        self._paint.write(self._paint.faint(f"  (none wanted? {question.key})"))
+    def secret(self, question: Question, *, twice: bool = True) -> str:
+        """Ask for a text that is not shown; ``twice`` where nothing else would notice a slip."""
+        why = "none wanted?" if twice else "for good:"
+        self._paint.write(self._paint.faint(f"  ({why} {question.key})"))
         text = self._paint.shown(self._paint.look("asked: ") + question.text)
-        answer: str = click.prompt(text, hide_input=True, confirmation_prompt=True, err=True)
+        answer: str = click.prompt(text, hide_input=True, confirmation_prompt=twice, err=True)
         return answer

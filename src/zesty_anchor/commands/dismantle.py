@@ -19,7 +19,7 @@ FAILED = 1
 
 @click.command(cls=WithExamples)
 @click.option("--program", is_flag=True, help="Remove the program as well (where it is one file).")
-@with_setting(manifest=False, yes=True, verbose="Show each file, also those of zesty-anchor.")
+@with_setting(manifest=False, yes=True, password=True, verbose="Show each file, also those of zesty-anchor.")
 def command(setting: Setting, program: bool) -> None:
     """Undo every run, and remove this program's own folders: no trace is left.
 

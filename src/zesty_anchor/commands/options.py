@@ -42,6 +42,7 @@ class Setting:
         self.colour: str = given.pop("colour", "auto")
         self.plain: bool = given.pop("plain", False)
         self.verbose: bool = given.pop("verbose", False)
+        self.password_comes: bool = given.pop("password_stdin", False)
         self.hosts = False
         """Whether the work is on machines, a line for each."""
 
@@ -102,6 +103,7 @@ class Setting:
         from zesty_anchor.system.own_program import own_words
 
         environ, hand = self._environment()
+        password = self._password() if self.password_comes else None
         asker = None
         if sys.stdin.isatty():
             from zesty_anchor.commands.asking import TerminalAsker
@@ -110,7 +112,25 @@ class Setting:
         program = own_words(sys.argv[0], environ)
         with nullcontext(Silent()) if self.as_json else reporter(self.err, quiet=self.quiet) as telling:
             bare = open_workstation(environ, Path.cwd(), program, offline=self.offline)
-            yield bare, Person(telling, asker, self.yes, self.jobs, hand, self.trusted)
+            yield bare, Person(telling, asker, self.yes, self.jobs, hand, self.trusted, password=password)
+
+    @staticmethod
+    def _password() -> Callable[[], str]:
+        """Sudo's password: the first line of standard input. Raises ``UsageProblem`` where there is none."""
+        from zesty_anchor.system.problem import UsageProblem
+
+        if sys.stdin.isatty():
+            raise UsageProblem(
+                "--password-stdin reads from a pipe or a file, and standard input is a terminal",
+                advice="leave the option out: sudo asks in the terminal itself",
+            )
+        line = sys.stdin.readline()
+        if not line:
+            raise UsageProblem(
+                "no password came on standard input",
+                advice="send it as one line, or leave out --password-stdin",
+            )
+        return lambda: line.rstrip("\n")
 
     def home(self) -> Home:
         """The home alone, for a command that asks nothing and needs no manifest."""
@@ -158,6 +178,9 @@ _TRUST = click.option(
     help="Trust this manifest until it changes.",
 )
 _YES = click.option("-y", "--yes", is_flag=True, help="Assume yes for safe questions.")
+_PASSWORD = click.option(
+    "--password-stdin", is_flag=True, help="Read the password for sudo from standard input."
+)
 _COMMON = (
     click.option("-q", "--quiet", is_flag=True, help="Print only results and errors."),
     click.option("--json", "as_json", is_flag=True, help="Print one JSON document."),
@@ -193,7 +216,13 @@ def pairs(words: Sequence[str]) -> tuple[list[tuple[str, str]], list[str]]:
 
 
 def with_setting(
-    *, manifest: bool = True, jobs: bool = False, yes: bool = False, trust: bool = False, verbose: str = ""
+    *,
+    manifest: bool = True,
+    jobs: bool = False,
+    yes: bool = False,
+    trust: bool = False,
+    password: bool = False,
+    verbose: str = "",
 ) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
     """Give a command the shared options, as a ``Setting`` in its first argument. ``verbose`` is what it shows
     more of.
@@ -203,6 +232,7 @@ def with_setting(
     wanted += [_JOBS] if jobs else []
     wanted += [_YES] if yes else []
     wanted += [_TRUST] if trust else []
+    wanted += [_PASSWORD] if password else []
 
     def decorate(function: Callable[..., Any]) -> Callable[..., Any]:
         @functools.wraps(function)

@@ -21,7 +21,7 @@ FAILED = 1
 @click.option(
     "--fetch-only", is_flag=True, help="Only download: the rest can then be done without a network."
 )
-@with_setting(jobs=True, yes=True, trust=True)
+@with_setting(jobs=True, yes=True, trust=True, password=True)
 def command(setting: Setting, deep: bool, locked: bool, fetch_only: bool) -> None:
     """Make this machine match the manifest, and verify it in new shells.
 

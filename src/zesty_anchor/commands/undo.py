@@ -15,7 +15,7 @@ FAILED = 1
 @click.command(cls=WithExamples)
 @click.option("--run", type=int, metavar="N", help="Undo this run instead of the last one.")
 @click.option("--list", "listed", is_flag=True, help="Show the runs that can be undone, with what each did.")
-@with_setting(manifest=False, yes=True, verbose="Show each file, also those of zesty-anchor.")
+@with_setting(manifest=False, yes=True, password=True, verbose="Show each file, also those of zesty-anchor.")
 def command(setting: Setting, run: int | None, listed: bool) -> None:
     """Undo the last run: folders, files and lines are as they were before it.
 

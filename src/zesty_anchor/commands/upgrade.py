@@ -20,7 +20,7 @@ from zesty_anchor.show import upgrade as shown
 @click.option("--list", "only_list", is_flag=True, help="Only show what is newer.")
 @click.option("--beyond", "further", is_flag=True, help="Also show what another want would give.")
 @click.option("--projects", "of_projects", is_flag=True, help="Also what pins of remembered folders admit.")
-@with_setting(jobs=True, yes=True, trust=True)
+@with_setting(jobs=True, yes=True, trust=True, password=True)
 def command(
     setting: Setting, runtimes: tuple[str, ...], only_list: bool, further: bool, of_projects: bool
 ) -> None:

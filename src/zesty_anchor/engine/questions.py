@@ -18,8 +18,8 @@ class Asker(Protocol):
     def yes(self, question: Question) -> bool:
         """Ask one question; True for yes."""
 
-    def secret(self, question: Question) -> str:
-        """Ask for a text that is not shown, twice."""
+    def secret(self, question: Question, *, twice: bool = True) -> str:
+        """Ask for a text that is not shown; ``twice`` where nothing else would notice a slip."""
 
 
 class AnswersNeeded(Problem):

@@ -18,11 +18,12 @@ from typing import Any
 import msgspec
 
 from zesty_anchor.changes.question import Question
-from zesty_anchor.engine.questions import settle
+from zesty_anchor.engine.questions import PASSWORD, AnswersNeeded, settle
 from zesty_anchor.operations import brought
 from zesty_anchor.operations.agreed import agreed
+from zesty_anchor.operations.passwords import TRIES, Passwords, wants_password
 from zesty_anchor.operations.person import Person
-from zesty_anchor.planning.spread import OnHost, Spread, State, differing, judged
+from zesty_anchor.planning.spread import OnHost, Spread, State, differing, judged, questions_of
 from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.system.own_program import unpacked
 from zesty_anchor.system.problem import Problem, UsageProblem
@@ -43,7 +44,8 @@ class AcrossOptions(msgspec.Struct, frozen=True):
     """How it is done: ``at_once`` machines at a time, ``first`` so many alone before the others, stopped
     where more than ``stop`` of a hundred of those that were tried have failed (None: never); ``share`` brings
     what is downloaded here; ``config`` is a configuration file for ssh, ``program`` this program in one file,
-    to be sent in place of the one that runs (None: that, if it is one file itself).
+    to be sent in place of the one that runs (None: that, if it is one file itself). The machines of one of
+    the ``groups`` have one password for sudo.
     """
 
     at_once: int = 16
@@ -52,6 +54,7 @@ class AcrossOptions(msgspec.Struct, frozen=True):
     share: bool = False
     config: Path | None = None
     program: Path | None = None
+    groups: Mapping[str, Sequence[str]] = {}
 
 
 def hosts_of(words: str, groups: Mapping[str, Sequence[str]], listed: str = "") -> list[str]:
@@ -197,6 +200,7 @@ class _Work:
         self._program: brought.Brought | None = None
         self._desk = brought.desk(workstation) if command in _WITH_MANIFEST else None
         self._opened: dict[str, _There] = {}
+        self._passwords = Passwords(choice.groups, person.asker)
         self._stopped = threading.Event()
         own = workstation.program[0] if unpacked() is not None and len(workstation.program) == 1 else ""
         self._single = choice.program or (Path(own) if own else None)
@@ -210,11 +214,13 @@ class _Work:
         """Ask here, once for all that ask the same, what the machines would ask. Returns those that cannot go
         on.
         """
-        seen = self._each(hosts, lambda name: self._one(name, "preview"))
+        seen = self._side_by_side(hosts, "preview")
         ended = {each.host: each for each in seen if not each.ok}
         asking: dict[tuple[str, str], list[str]] = {}
         for each in seen:
-            for question in (each.document or {}).get("questions", ()) if each.ok else ():
+            for question in questions_of(each.document) if each.ok else ():
+                if question["kind"] == PASSWORD and self._person.asker is not None:
+                    continue  # asked when it is needed
                 text = self._shown(each.host, question["text"])
                 asking.setdefault((text, question["answer"]), []).append(each.host)
         for (text, answer), names in asking.items():
@@ -244,14 +250,26 @@ class _Work:
         first = min(self._choice.first, len(hosts))
         found: list[OnHost] = []
         if first:
-            found += self._each(hosts[:first], lambda name: self._one(name, self._command))
+            found += self._each(hosts[:first])
             if not all(each.ok for each in found):
                 rest = "the first ones failed" if first > 1 else f"{hosts[0]} failed first"
                 return [*found, *(OnHost(name, "not started", (rest,)) for name in hosts[first:])]
-        return [*found, *self._each(hosts[first:], lambda name: self._one(name, self._command), found)]
+        return [*found, *self._each(hosts[first:], found)]
 
-    def _each(
-        self, hosts: Sequence[str], run: Callable[[str], OnHost], before: Sequence[OnHost] = ()
+    def _each(self, hosts: Sequence[str], before: Sequence[OnHost] = ()) -> list[OnHost]:
+        """Run the command on each of these machines; where only sudo's password is missing, ask for it, and
+        run it again there.
+        """
+        done = {each.host: each for each in self._side_by_side(hosts, self._command, before)}
+        for _ in range(TRIES):
+            wanting = [name for name, each in done.items() if wants_password(each.document)]
+            if not wanting or not self._passwords.ask(wanting):
+                break
+            done |= {each.host: each for each in self._side_by_side(wanting, self._command, before)}
+        return list(done.values())
+
+    def _side_by_side(
+        self, hosts: Sequence[str], command: str, before: Sequence[OnHost] = ()
     ) -> list[OnHost]:
         tried, failed = len(before), sum(not each.ok for each in before)
         stop = self._choice.stop
@@ -263,9 +281,9 @@ class _Work:
                     return OnHost(name, "not started", (f"stopped: more than {stop}% failed",))
             if self._stopped.is_set():
                 return OnHost(name, "not started", ("interrupted",))
-            done = run(name)
+            done = self._one(name, command)
             with self._lock:
-                tried, failed = tried + 1, failed + (not done.ok)
+                tried, failed = tried + 1, failed + (not done.ok and not wants_password(done.document))
             return done
 
         with ThreadPoolExecutor(max(1, self._choice.at_once)) as pool:
@@ -292,7 +310,9 @@ class _Work:
             state, says = "unreachable", (problem.what,)
         except Problem as problem:
             says = (problem.what,)
-        self._person.reporter.ended(name, text, well=state == "ok")
+        if wants_password(document):
+            text = f"{name}: looked at; sudo wants the password"
+        self._person.reporter.ended(name, text, well=state == "ok" or wants_password(document))
         says = tuple(self._shown(name, each) for each in says)
         return OnHost(name, state, says, code, round(time.monotonic() - began, 3), document)
 
@@ -415,18 +435,32 @@ class _Work:
 
     def _run(self, there: _There, command: str) -> tuple[int, Any]:
         words = self._words(there, command)
+        name, password = there.remote.host, self._passwords.of(there.remote.host)
         if command not in _GOES_ON:
             answer = there.remote.plain(words)
             if command == "report" and not answer.code:
                 page = there.remote.plain(f"cat {shlex.quote(f'{there.base}/report.html')}")
-                self._keep(there.remote.host, page.out)
+                self._keep(name, page.out)
             return answer.code, _document(answer.out, answer.err)
         key = hashlib.sha256("\0".join((words, self._desk.name if self._desk else "")).encode()).hexdigest()
-        started = there.remote.run("start", base=there.base, key=key, words=words)
+        if password is not None:
+            if said := there.remote.takes_password(password):
+                self._passwords.refused(name)
+                question = {
+                    "kind": PASSWORD,
+                    "text": f"sudo did not take the password: {said}",
+                    "answer": "type it again",
+                }
+                return AnswersNeeded.code, {"questions": [question]}
+            words += " --password-stdin"
+        comes = "input" if password is not None else ""
+        started = there.remote.run("start", base=there.base, key=key, words=words, input=comes)
         if started.code or not started.out.strip():
             raise _Failed("failed", f"it cannot be started there: {last_line(started.err)}")
         if started.out.strip() == b"busy":
             raise _Failed("running", "another across command is still running there")
+        if password is not None:
+            there.remote.hand_over(f"{password}\n", f"{there.base}/run/input")
         return self._followed(there)
 
     def _followed(self, there: _There) -> tuple[int, Any]:

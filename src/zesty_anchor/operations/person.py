@@ -22,7 +22,8 @@ class Person(msgspec.Struct, frozen=True):
     ``asker`` is None where nobody can be asked; with ``yes`` it is not asked what is safe. ``jobs`` is how
     much may go on at a time. ``trusted`` is a manifest that they said may run what it names. ``hand`` is what
     stayed behind as root, where the program was started through sudo and stepped down. In a rehearsal
-    (``rehearses``) what needs privilege is told and not done.
+    (``rehearses``) what needs privilege is told and not done. ``password`` gives sudo's, where the person has
+    given it already; it is a function, so that nothing that shows this shows it.
     """
 
     reporter: Reporter = Silent()
@@ -32,6 +33,7 @@ class Person(msgspec.Struct, frozen=True):
     hand: RootHand | None = None
     trusted: Path | None = None
     rehearses: bool = False
+    password: Callable[[], str] | None = None
 
 
 def finder(person: Person, environ: Mapping[str, str]) -> Callable[[], Access]:

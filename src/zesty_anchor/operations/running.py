@@ -16,7 +16,7 @@ from zesty_anchor.engine.event_log import EventLog, keep_newest
 from zesty_anchor.engine.journal import Entry, Journal
 from zesty_anchor.engine.opening import alone, open_journal
 from zesty_anchor.engine.outcome import TakenBack, report
-from zesty_anchor.engine.questions import estimate, gather, password_question, settle
+from zesty_anchor.engine.questions import PASSWORD, estimate, gather, password_question, settle
 from zesty_anchor.engine.run import Runner
 from zesty_anchor.engine.twin import run_folder
 from zesty_anchor.engine.undo import needs_privilege, recover
@@ -51,16 +51,18 @@ def ask(
     questions: Sequence[Question],
     changes: Sequence[Change] = (),
 ) -> Granted:
-    """Ask everything that there is to ask, the password last. ``given`` is the way to privilege, found but
-    not used yet.
+    """Ask everything that there is to ask, the password last, unless the person has given it. ``given`` is
+    the way to privilege, found but not used yet.
 
     Raises ``Problem`` where an answer is missing, or is no.
     """
     asked = list(questions)
     if given.password and password_question(given) not in asked:
         asked.append(password_question(given))
-    secrets = settle(asked, person.asker, yes=person.yes)
-    granted = given if person.rehearses else authenticate(given, user_name(), workstation.environ)
+    known = person.password() if person.password is not None else None
+    open_ones = [each for each in asked if known is None or each.kind != PASSWORD]
+    secrets = settle(open_ones, person.asker, yes=person.yes)
+    granted = given if person.rehearses else authenticate(given, user_name(), workstation.environ, known)
     ahead = estimate(changes)
     if asked and ahead.steps:
         person.reporter.unattended(ahead.steps, ahead.size, ahead.unknown)

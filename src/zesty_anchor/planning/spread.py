@@ -67,11 +67,20 @@ def judged(command: str, code: int, document: Any) -> tuple[State, tuple[str, ..
     """
     if not isinstance(document, dict):
         return ("ok", ()) if code == 0 else ("failed", (f"exit status {code}",))
+    if code == 5 and (asked := questions_of(document)):
+        open_ones = [f"{each.get('text')} (answer: {each.get('answer')})" for each in asked]
+        return "answer needed", tuple(_shortened(open_ones))
     if errors := document.get("errors"):
         says = tuple(_error(each) for each in errors[:_MOST] if isinstance(each, dict))
         return ("answer needed" if code == 5 else "failed"), says
     says = tuple(_SAYS.get(command, _plain)(document))
     return ("ok" if code == 0 or (command, code) in _FINE else "failed"), says
+
+
+def questions_of(document: Any) -> list[Mapping[str, Any]]:
+    """The questions that were open where a command ended with this document. Pure."""
+    asked = document.get("questions") if isinstance(document, dict) else None
+    return [each for each in asked or () if isinstance(each, dict)]
 
 
 _FINE = {("preview", 3), ("status", 3), ("status", 6)}

@@ -8,6 +8,7 @@ from typing import Any
 import msgspec
 
 from zesty_anchor.engine.outcome import Outcome, TakenBack
+from zesty_anchor.engine.questions import AnswersNeeded
 from zesty_anchor.planning.newer import Affected, Beyond, Newer
 from zesty_anchor.planning.plan import Plan
 from zesty_anchor.planning.projects import Project
@@ -38,9 +39,14 @@ def encode(document: Any) -> str:
 
 
 def failed(error: Problem) -> Failed:
-    """Any command that ends with an error: its exit code, and each thing that is wrong."""
+    """Any command that ends with an error: its exit code, each thing that is wrong, and what is asked."""
     each = error.each if isinstance(error, Problems) else [error]
-    return Failed(error.code, tuple(ErrorTold(e.what, e.where, e.advice) for e in each))
+    asked = error.questions if isinstance(error, AnswersNeeded) else ()
+    return Failed(
+        error.code,
+        tuple(ErrorTold(e.what, e.where, e.advice) for e in each),
+        tuple(OpenQuestion(q.kind, q.text, q.key) for q in asked),
+    )
 
 
 def preview(seen: Plan) -> Previewed:

@@ -251,10 +251,13 @@ class ErrorTold(msgspec.Struct, frozen=True):
 
 
 class Failed(msgspec.Struct, frozen=True):
-    """Any command that ends with an error: its exit status, and each thing that is wrong."""
+    """Any command that ends with an error: its exit status, each thing that is wrong, and the questions that
+    are open.
+    """
 
     code: int
     errors: tuple[ErrorTold, ...]
+    questions: tuple[OpenQuestion, ...] = ()
 
 
 DOCUMENTS: dict[str, Any] = {

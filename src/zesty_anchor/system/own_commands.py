@@ -82,7 +82,7 @@ COMMANDS = {
         "Make",
         "Make this machine match the manifest, and verify it.",
         (),
-        ("--deep", "--locked", "--fetch-only", *_WORK),
+        ("--deep", "--locked", "--fetch-only", "--password-stdin", *_WORK),
     ),
     "verify": Own(
         "Make",
@@ -126,7 +126,7 @@ COMMANDS = {
         "Make",
         "Move to newer versions within the wants, as one run.",
         ("runtime",),
-        ("--list", "--beyond", "--projects", *_WORK),
+        ("--list", "--beyond", "--projects", "--password-stdin", *_WORK),
     ),
     "switch": Own(
         "Use",
@@ -150,7 +150,12 @@ COMMANDS = {
         ("--stable", *_MANIFEST),
     ),
     "identity": Own("Use", "Print the public half of your key.", (), _MANIFEST),
-    "undo": Own("Undo", "Undo the last run, or an earlier one.", (), ("--run", "--list", *_ASKS)),
+    "undo": Own(
+        "Undo",
+        "Undo the last run, or an earlier one.",
+        (),
+        ("--run", "--list", "--password-stdin", *_ASKS),
+    ),
     "remove": Own("Undo", "Uninstall one version.", ("runtime", "version"), (*_MANIFEST, "-y", "--yes")),
     "prune": Own(
         "Undo",
@@ -164,7 +169,9 @@ COMMANDS = {
         ("empty", "file"),
         _ASKS,
     ),
-    "dismantle": Own("Undo", "Undo everything and leave no trace.", (), (*_ASKS, "--program")),
+    "dismantle": Own(
+        "Undo", "Undo everything and leave no trace.", (), ("--password-stdin", *_ASKS, "--program")
+    ),
     "demo": Own(
         "Learn",
         "Show a full example on made-up data, in a throwaway home.",

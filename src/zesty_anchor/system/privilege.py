@@ -82,24 +82,35 @@ _NEVER = ("may not run", "not in the sudoers", "not permitted", "not exist in th
 """What sudo and doas say to somebody whom no password helps."""
 
 
-def authenticate(given: Access, user: str, environ: Mapping[str, str]) -> Access:
-    """Let sudo or doas ask for the password on the terminal, once. The password does not pass through us.
+def authenticate(given: Access, user: str, environ: Mapping[str, str], password: str | None = None) -> Access:
+    """Let sudo or doas ask for the password on the terminal, once; it does not pass through us. With a
+    ``password``, sudo gets that (sudo(8), -S), and where there is no terminal, its later calls by this
+    process need none (sudoers(5), "timestamp_type").
 
     Returns the access that there is then, ``NO_ACCESS`` where the person is not allowed any.
-    Raises ``Refused`` where the password was wrong (sudo lets one try three times).
+    Raises ``Refused`` where the password was wrong (at the terminal, sudo lets one try three times), and
+    where doas, which reads none from us, is to get one.
     """
     if not given.password:
         return given
     import subprocess
 
-    if given.way == "sudo":
+    if password is not None and given.way != "sudo":
+        raise Refused(
+            f"{given.way} takes a password from a terminal alone",
+            advice=f"run it in a terminal without --password-stdin, or allow {given.way} without a password",
+        )
+    if password is not None:
+        command = [given.program, "-S", "-v", "-p", ""]
+    elif given.way == "sudo":
         command = [given.program, "-v", "-p", f"Password of {user}, asked once: "]
     else:
         command = [given.program, "true"]
     sys.stderr.flush()
     answer = subprocess.run(
-        command, stderr=subprocess.PIPE, text=True, check=False, env=trusted_environment(environ)
-    )
+        command, stderr=subprocess.PIPE, text=True, check=False, env=trusted_environment(environ),
+        input=None if password is None else f"{password}\n",
+    )  # fmt: skip
     if answer.returncode == 0:
         return msgspec.structs.replace(given, password=False)
     said = answer.stderr.strip()

@@ -75,13 +75,26 @@ class Remote:
         """Run a command line of sh(1) there. Raises ``Unreachable``."""
         return self._run("exec sh -s", f"{words} </dev/null\n".encode())
 
+    def takes_password(self, password: str) -> str:
+        """Whether sudo there takes this password: what it says where it does not, else empty. It goes through
+        the connection to sudo alone (sudo(8), -S), and is written down nowhere. Raises ``Unreachable``.
+        """
+        answer = self._run("exec sudo -S -k -p '' true", f"{password}\n".encode())
+        return (last_line(answer.err) or "sudo failed") if answer.code else ""
+
+    def hand_over(self, text: str, pipe: str) -> None:
+        """Write a text to a named pipe there, whose reader waits. Raises ``Unreachable``, and ``Problem``."""
+        self._check_name(pipe)
+        body = f'[ ! -p "{pipe}" ] || exec cat >"{pipe}"'
+        answer = self._run(f"exec sh -c '{body}'", text.encode())
+        if answer.code:
+            raise Problem(f"it cannot be handed over: {last_line(answer.err)}", where=f"{self.host}:{pipe}")
+
     def put(self, archive: bytes, folder: str) -> None:
         """Unpack a tar archive, gzipped or not, in a folder there, by its path from ``/``, which is made.
         Raises ``Unreachable``, and ``Problem`` where it cannot be written.
         """
-        # In single quotes all login shells read the same, without ' and !.
-        if not folder.startswith("/") or any(sign in folder for sign in "'!\\\n"):
-            raise Problem(f"{folder!r} on {self.host} has a name that cannot be written to")
+        self._check_name(folder)
         form = "z" if archive[:2] == b"\x1f\x8b" else ""
         body = f'mkdir -p "{folder}" && cd "{folder}" && exec tar -x{form}f -'
         answer = self._run(f"exec sh -c '{body}'", archive)
@@ -91,6 +104,11 @@ class Remote:
                 where=f"{self.host}:{folder}",
                 advice="check the space and the permissions there",
             )
+
+    def _check_name(self, path: str) -> None:
+        """Raises ``Problem`` where a path does not mean the same in all login shells, in single quotes."""
+        if not path.startswith("/") or any(sign in path for sign in "'!\\\n\"$`"):
+            raise Problem(f"{path!r} on {self.host} has a name that cannot be written to")
 
     def follow(self, name: str, heard: Callable[[str], None], /, **values: str) -> bytes:
         """Run a script of ours, and hand on each line until one is ``out``. Returns what comes after that.

@@ -1,11 +1,14 @@
 # Starts work that goes on when the connection is cut; finds it where it is under way, or done and not fetched.
-# Gets: base, key (what the work is), words (the command line, quoted for sh).
+# Gets: base, key (what the work is), words (the command line, quoted for sh), input (the name of a pipe in the
+# folder that the work reads first, or nothing).
 run=$base/run
 if [ -d "$run" ] && [ ! -f "$run/fetched" ]; then
   if [ -f "$run/exit" ] || kill -0 "$(cat "$run/pid")" 2>/dev/null; then
     if [ "$(cat "$run/key")" = "$key" ]; then
       echo found
       exit 0
+    elif [ -p "$run/input" ]; then
+      kill "$(cat "$run/pid")" 2>/dev/null # it waits for its input: nothing was begun
     elif [ ! -f "$run/exit" ]; then
       echo busy
       exit 0
@@ -14,10 +17,17 @@ if [ -d "$run" ] && [ ! -f "$run/fetched" ]; then
 fi
 rm -rf "$run" && mkdir -p "$run" && chmod 700 "$run" || exit
 printf %s "$key" >"$run/key" || exit
+[ -z "$input" ] || mkfifo "$run/$input" || exit
 : >"$run/log"
 cat >"$run/work" <<'END' || exit
 cd "$2" || cd || exit
-sh -c "$3" >"$1/out" 2>"$1/log" </dev/null
+if [ -p "$1/input" ]; then
+  exec <"$1/input"
+  rm -f "$1/input"
+else
+  exec </dev/null
+fi
+sh -c "$3" >"$1/out" 2>"$1/log"
 echo $? >"$1/exit.new"
 mv "$1/exit.new" "$1/exit"
 END
