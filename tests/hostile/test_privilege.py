@@ -125,6 +125,13 @@ def test_a_copy_that_was_changed_meanwhile_is_not_taken(asked: list[str], tmp_pa
     assert hands.run(root_store.give("run-1", "settings-0.0", str(tmp_path / "link")), asked.append) != 0
     assert (tmp_path / "target").read_text() == "mine\n"
     assert "with privilege: keep what undo needs in" in "\n".join(asked)
+    file = tmp_path / "environment"
+    file.write_text('GAUGE="theirs"\n')
+    late = root_store.write(str(file), 'DEPTH="1"\n', str(tmp_path / "new"), b"")
+    assert hands.run(late, asked.append) != 0 and asked[-1] == "it was changed meanwhile"
+    assert file.read_text() == 'GAUGE="theirs"\n'
+    seen = root_store.write(str(file), 'DEPTH="1"\n', str(tmp_path / "new"), file.read_bytes())
+    assert hands.run(seen, asked.append) == 0 and file.read_text() == 'DEPTH="1"\n'
     note("privilege: changed meanwhile")
 
 

@@ -46,6 +46,7 @@ chmod --reference="$2" -- "$2.zesty-anchor"; mv -T -- "$2.zesty-anchor" "$2"
 _WRITE = """# write $1
 set -eu; umask 022
 [ ! -L "$1" ] || { echo "$1 is a link"; exit 9; }
+[ -z "${4-}" ] || [ "$(cat -- "$1" 2>/dev/null | sha256sum)" = "$4  -" ] || { echo "it was changed meanwhile"; exit 9; }
 printf %s "$2" >"$3"; chown 0:0 "$3"
 if [ -e "$1" ]; then chmod --reference="$1" -- "$3"; else chmod 644 "$3"; fi
 mv -T -- "$3" "$1"
@@ -98,11 +99,15 @@ def give(run: str, name: str, target: str) -> Command:
     return ("sh", "-c", _GIVE, "sh", str(folder(run) / _named(name)), target)
 
 
-def write(target: str, content: str, beside: str) -> Command:
+def write(target: str, content: str, beside: str, before: bytes | None = None) -> Command:
     """The command that gives a file of the system's a content, which no other file is read for. Its mode
-    stays.
+    stays. With ``before``, what it was read to hold (empty where it was not there), it fails where another
+    user's run, say, has changed it since.
     """
-    return ("sh", "-c", _WRITE, "sh", target, content, beside)
+    from hashlib import sha256
+
+    known = () if before is None else (sha256(before).hexdigest(),)
+    return ("sh", "-c", _WRITE, "sh", target, content, beside, *known)
 
 
 def clear(run: str, *names: str) -> Command:

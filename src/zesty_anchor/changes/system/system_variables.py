@@ -50,7 +50,7 @@ class SetSystemVariables(FileChange, frozen=True):
             *root_store.note(bench.run, "environment.before", before.decode("utf-8", "surrogateescape")),
             *root_store.note(bench.run, "environment.after", after.decode("utf-8", "surrogateescape")),
         ]
-        _put(bench, after, notes)
+        _put(bench, before, after, notes)
 
 
 class SystemVariables(PlainKind):
@@ -81,7 +81,7 @@ class SystemVariables(PlainKind):
         found = reversal(_copies(run, record))
         if found.needed:
             try:
-                _put(bench, found.content or b"")
+                _put(bench, found.now or b"", found.content or b"")
             except Problem as problem:
                 return Reverted(
                     (*found.told, f"{record.name} could not be put back: {problem.what}"), whole=False
@@ -99,11 +99,12 @@ def _copies(run: str, record: FileRecord) -> Copies:
     )
 
 
-def _put(bench: Bench, content: bytes, notes: Iterable[Command] = ()) -> None:
-    """Give /etc/environment a content, as the superuser, after these notes."""
+def _put(bench: Bench, before: bytes, content: bytes, notes: Iterable[Command] = ()) -> None:
+    """Give /etc/environment a content in place of another, as the superuser, after these notes."""
     text = content.decode("utf-8", "surrogateescape")
-    failed = bench.as_root([*notes, root_store.write(str(pam_environment.FILE), text, _BESIDE)])
+    failed = bench.as_root([*notes, root_store.write(str(pam_environment.FILE), text, _BESIDE, before)])
     if failed:
         raise Problem(
-            f"{pam_environment.FILE} could not be written: {failed}", advice="is the file system read-only?"
+            f"{pam_environment.FILE} could not be written: {failed}",
+            advice="run it again; if it fails again: is the file system read-only?",
         )
