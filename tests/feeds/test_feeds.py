@@ -66,7 +66,8 @@ def answering() -> Iterator[Callable[..., str]]:
         (404, b"", "404"),
         (500, b"oops", "500"),
         (403, b"", "403"),
-        (200, b"<html>", "does not answer with JSON"),
+        (200, b"<html>", "gives a web page"),
+        (200, b"<tides>", "does not answer with JSON"),
         (200, b'{"a": 1}', "no index"),
         (200, b'{"format": "other/9", "runtime": "kelp", "releases": []}', "other/9"),
         (200, b"", "does not answer with JSON"),
@@ -369,7 +370,7 @@ def test_upstreams_table_of_ruby(make_feed: Callable[..., str], tmp_path: Path) 
     ]
     columns = ("name", "url", "sha1", "sha256", "sha512")
     rows = ["\t".join(row) for row in (columns, *files, ("cut off",))]
-    url = make_feed({"index.txt": "\n".join(rows).encode(), "empty.txt": b"", "other.txt": b"<html>\n\x00\n"})
+    url = make_feed({"index.txt": "\n".join(rows).encode(), "empty.txt": b"", "other.txt": b"<tides>\n\x00\n"})
     supply = msgspec.structs.replace(of_recipe("ruby", "table", tmp_path), url=f"{url}index.txt")
     feeds = Feeds({}, tmp_path, Web())
     found = feeds.releases(supply, shipped()["ruby"], "linux-x86_64")

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import os
 import subprocess
+from collections.abc import Callable
 from pathlib import Path
 
 import pytest
 
-from tests.conftest import PROGRAM, PROGRAMS, Desk, is_root
+from tests.conftest import PROGRAM, PROGRAMS, Answer, Desk, is_root
 from zesty_anchor.system.obstacles import obstacles
 
 pytestmark = pytest.mark.needs("bash")
@@ -78,3 +79,20 @@ def test_the_clock_and_no_obstacle(tmp_path: Path) -> None:
     (room,) = obstacles(tmp_path, 1 << 50, str)
     assert str(tmp_path) in room.what and "prune" in room.advice
     assert os.path.isdir(tmp_path)
+
+
+@pytest.mark.needs("setpriv")
+@pytest.mark.parametrize("limit", [2, 4, 12, 40])
+def test_too_few_processes_are_told_without_a_traceback(
+    desk: Desk, ordinary: Callable[..., Answer], limit: int
+) -> None:
+    """Linux holds root to no such limit, so this is an ordinary user."""
+    desk.wants('[shells]\nuse = ["bash"]\n')
+    for command in ("provision --yes", "preview", "survey", "verify", "list"):
+        words = f'ulimit -u {limit}; exec "$0" {command}'
+        done = ordinary("-c", words, str(PROGRAM), program=PROGRAMS["bash"])
+        shown = " ".join((done.out + done.err).split())
+        assert "Traceback" not in shown and "unexpected" not in shown, shown
+        if command.startswith("provision"):
+            assert done.code == 1 and "ulimit -u" in shown, shown
+            assert "processes" in shown and not desk.shelf.exists()

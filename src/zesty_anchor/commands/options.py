@@ -122,7 +122,7 @@ class Setting:
         if sys.stdin.isatty():
             raise UsageProblem(
                 "--password-stdin reads from a pipe or a file, and standard input is a terminal",
-                advice="leave the option out: sudo asks in the terminal itself",
+                advice="leave the option out: the password is asked for in the terminal",
             )
         line = sys.stdin.readline()
         if not line:

@@ -95,13 +95,15 @@ class Web:
                 advice=f"its answer begins with {start!r}; is the address that of a feed?",
             ) from None
 
-    def text(self, url: str, *, who: str) -> str:
+    def text(self, url: str, *, who: str, pages: bool = False) -> str:
         """The text at ``url``. Raises as ``document`` does."""
-        return self.document(url, who=who)[1].decode("utf-8", "replace")
+        return self.document(url, who=who, pages=pages)[1].decode("utf-8", "replace")
 
-    def document(self, url: str, *, who: str, accept: str = "*/*") -> tuple[str, bytes]:
-        """The kind (Content-Type) and the bytes of a document. Raises ``NotThere`` or ``Problem``."""
-        return self.first_of(url, lambda at: self._document(at, who, accept))
+    def document(self, url: str, *, who: str, accept: str = "*/*", pages: bool = False) -> tuple[str, bytes]:
+        """The kind (Content-Type) and the bytes of a document. Raises ``NotThere`` or ``Problem``, also for a
+        web page, unless it may be one (``pages``) and asks for no password.
+        """
+        return self.first_of(url, lambda at: self._document(at, who, accept, pages))
 
     def asked(self, url: str, who: str, ask: Callable[[], str]) -> str:
         """What ``ask``, another program, says of an address; offline, or where the mirror alone counts, what
@@ -133,7 +135,7 @@ class Web:
                 self.remarks[f"the mirror was passed over: {problem.what}"] = None
         return get(url)
 
-    def _document(self, url: str, who: str, accept: str) -> tuple[str, bytes]:
+    def _document(self, url: str, who: str, accept: str, pages: bool) -> tuple[str, bytes]:
         kept, body = self._kept(url, accept)
         if self.offline:
             if kept is None:
@@ -146,11 +148,13 @@ class Web:
                 k: v for k, v in (("If-None-Match", kept.etag), ("If-Modified-Since", kept.modified)) if v
             }
         from zesty_anchor.feeds.web import body_of, get
+        from zesty_anchor.feeds.web_page import check_page
 
         with get(self.session, url, who=who, headers=headers) as response:
             if response.status_code == 304 and kept is not None:
                 return kept.kind, body
             fresh = body_of(response, who, url)
+            check_page(fresh, who, url, pages=pages)
             found = Answer(
                 without_credentials(url),
                 response.headers.get("Content-Type", ""),

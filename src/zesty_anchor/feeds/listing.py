@@ -81,7 +81,7 @@ class ListingFeed(Feed):
     def _links(self, address: str) -> Links:
         from zesty_anchor.feeds.links import Links
 
-        return Links(self.web.text(address, who=self.who))
+        return Links(self.web.text(address, who=self.who, pages=True))
 
     def _in_folders(self, product: str, platform: str) -> list[Release]:
         known = places(product, platform)

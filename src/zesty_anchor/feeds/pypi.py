@@ -55,7 +55,7 @@ class PypiFeed(Feed):
 
     def _files(self, product: str, url: str) -> dict[str, Release]:
         try:
-            kind, body = self.web.document(url, who=self.who, accept=_ACCEPT)
+            kind, body = self.web.document(url, who=self.who, accept=_ACCEPT, pages=True)
         except NotThere:
             raise Problem(
                 f"{self.who} has no project {product!r}",

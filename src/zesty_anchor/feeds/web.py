@@ -29,6 +29,7 @@ from urllib3.util.retry import Retry
 from zesty_anchor import __version__
 from zesty_anchor.feeds.not_there import NotThere
 from zesty_anchor.feeds.trust import Trust, context, goes_direct
+from zesty_anchor.feeds.web_page import check_page
 from zesty_anchor.system.credentials import without_credentials
 from zesty_anchor.system.problem import Problem
 
@@ -451,6 +452,8 @@ class WebBody:
         while True:
             try:
                 for chunk in _arriving(self._response.raw, size):
+                    if not done:
+                        check_page(chunk, self._who, self._url)
                     done += len(chunk)
                     if done - last > WORTH_RESUMING:
                         tries = 0

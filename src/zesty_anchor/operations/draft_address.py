@@ -165,7 +165,7 @@ def _names(web: Web, folder: str) -> list[str]:
     where the server does not answer.
     """
     with suppress(NotThere):
-        links = (link for link, _ in Links(web.text(folder, who="the server")).found)
+        links = (link for link, _ in Links(web.text(folder, who="the server", pages=True)).found)
         own = (urljoin(folder, link.split("#")[0].split("?")[0]) for link in links)
         return [unquote(link[len(folder) :]) for link in own if link.startswith(folder)]
     return []

@@ -8,12 +8,17 @@ import os
 import resource
 import time
 from collections.abc import Callable, Iterator
+from contextlib import suppress
 from pathlib import Path
 
 from zesty_anchor.system.problem import Problem
 
 _FILES, _LEAST_FILES = 1024, 96
 """How many files this program may open at a time, if it can have that; and what it cannot do without."""
+_LEAST_PROCESSES, _COUNTED = 48, 4096
+"""How many more processes and threads this program and the shells that it starts need; and the limit above
+which it is not counted how many there are.
+"""
 _LARGEST = 1 << 30
 """Bytes of the largest file that an ordinary version holds."""
 _UNPACKED = 5
@@ -72,11 +77,32 @@ def _limits() -> Iterator[Problem]:
             f"this shell allows {soft} open files, and at least {_LEAST_FILES} are needed",
             advice=f"ulimit -n {_FILES}   (in a shell that may raise it)",
         )
+    yield from _processes()
     size, _ = resource.getrlimit(resource.RLIMIT_FSIZE)
     if size != resource.RLIM_INFINITY and size < _LARGEST:
         yield Problem(
             f"this shell allows no file larger than {size >> 10} KiB (ulimit -f)",
             advice="ulimit -f unlimited   (in a new shell)",
+        )
+
+
+def _processes() -> Iterator[Problem]:
+    """Too few processes for this user. Linux counts all that run as this user, threads too, and holds root to
+    nothing (getrlimit(2), RLIMIT_NPROC).
+    """
+    most, _ = resource.getrlimit(resource.RLIMIT_NPROC)
+    if most == resource.RLIM_INFINITY or most > _COUNTED or os.geteuid() == 0:
+        return
+    running = 0
+    for process in Path("/proc").glob("[0-9]*"):
+        with suppress(OSError):
+            if process.stat().st_uid == os.geteuid():
+                running += len(os.listdir(process / "task"))
+    if most - running < _LEAST_PROCESSES:
+        yield Problem(
+            f"this shell allows {most} processes of this user, {running} are running, and at least"
+            f" {_LEAST_PROCESSES} more are needed (ulimit -u)",
+            advice="end some of them, or in a shell that may raise it: ulimit -u 4096",
         )
 
 

@@ -23,6 +23,15 @@ def of_system(error: OSError, where: str = "", *, taken_back: bool = False) -> P
     return Problem(what, where=place or where, advice=f"{advice}, then run the command again{again}")
 
 
+def of_threads(error: Exception) -> Exception:
+    """What Python raises where a thread cannot be started, as what the system refused (pthread_create(3),
+    EAGAIN). Any other error as it is.
+    """
+    if isinstance(error, RuntimeError) and "start new thread" in str(error):
+        return OSError(errno.EAGAIN, os.strerror(errno.EAGAIN))
+    return error
+
+
 def way_to_open(path: Path) -> str:
     """The command that lets this user read and write a path of theirs: for the outermost folder that is
     closed, or the path itself. Empty where a mode is not the reason, or the path belongs to somebody else.
@@ -56,6 +65,10 @@ _REFUSED = {
     errno.ELOOP: ("its links lead round in a circle", "fix the link (ls -l {place})"),
     errno.ENAMETOOLONG: ("its name is too long", "choose a shorter one"),
     errno.EMFILE: ("too many files are open", "allow more (ulimit -n)"),
+    errno.EAGAIN: (
+        "no more processes can be started for this user",
+        "end some of them, or allow more in a shell that may (ulimit -u)",
+    ),
     errno.ESTALE: ("the file server has forgotten it", "mount that file system anew"),
     errno.ENOENT: ("it is not there", "see what became of it (ls -l {place})"),
     errno.ENOTDIR: ("something on the way to it is no folder", "move that away (ls -ld {place})"),

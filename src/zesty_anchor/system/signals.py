@@ -7,6 +7,7 @@ import signal
 import sys
 import threading
 import time
+from contextlib import suppress
 
 ENDING = (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)
 _LOOK_SECONDS = 0.05
@@ -56,7 +57,10 @@ def _see_that_it_is_handled(came: list[int]) -> None:
             sys.__unraisablehook__(what)
 
     sys.unraisablehook = unraised
-    threading.Thread(target=_send_again, args=(receiver, threading.get_ident(), came), daemon=True).start()
+    with suppress(RuntimeError):  # no more threads for this user: a signal in such a moment may be lost
+        threading.Thread(
+            target=_send_again, args=(receiver, threading.get_ident(), came), daemon=True
+        ).start()
 
 
 def _send_again(receiver: int, main: int, came: list[int]) -> None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import functools
 import os
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from pathlib import Path
 from typing import ClassVar
 
@@ -20,6 +20,7 @@ from zesty_anchor.files.replace import content_of, remove, replace
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.shells.guard import ends_always, ends_early
 from zesty_anchor.shells.known import SH, SHELLS
+from zesty_anchor.shells.line_ends import fix, misread, told
 from zesty_anchor.shells.marked import marked_rows
 from zesty_anchor.shells.reading import Site
 from zesty_anchor.survey.machine import Machine, generated_file, known_blocks
@@ -108,6 +109,18 @@ class Blocks(FileKind):
                 edit = Edit(file, after)
                 edit.check_writable()
                 yield WriteBlock(edit, locations.shown(path), checker, known, broken)
+
+    def notices(self, wanted: Wanted, facts: Machine) -> Sequence[str]:
+        """Files that get our line, and whose own lines their shell misreads."""
+        placed = one_a_file(sites(wanted.shells, facts), facts)
+        return [
+            f"{shown}: {told(file.content)}; to put it right: {fix(shown)}"
+            for path, file in facts.startup.items()
+            if (site := placed.get(file.target))
+            and misread(site.language, file.content)
+            and not marked_rows(lines_of(file.content or b""))
+            and (shown := facts.locations.shown(path))
+        ]
 
     def take_back(self, record: FileRecord, bench: Bench) -> Reverted:
         """Put the file back. Where a person moved our line, or doubled it, every line of ours goes, unless

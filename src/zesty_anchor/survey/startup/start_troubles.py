@@ -11,6 +11,7 @@ from pathlib import Path
 
 from zesty_anchor.files.replace import content_of
 from zesty_anchor.shells.known import SHELLS
+from zesty_anchor.shells.line_ends import misread
 from zesty_anchor.survey.findings import Trouble
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.survey.startup.line_cost import DEAR_SECONDS, fix_for, written_text
@@ -96,6 +97,11 @@ def _noise(trace: StartupTrace, machine: Machine) -> Iterator[Trouble]:
     if "interactive" in trace.context or not words or trace.cut_off:
         return
     first = words.splitlines()[0].strip()
+    if any(
+        first.startswith(str(path)) and misread(trace.shell, file.content)
+        for path, file in machine.startup.items()
+    ):
+        return  # that is told of the file itself
     found = printing(trace, words)
     place = (machine.locations.shown(found.file), found.line) if found else ("", 0)
     what = f"prints {first[:40]!r} where there is no terminal: that breaks scp, rsync and git over ssh"

@@ -6,8 +6,10 @@ import os
 import re
 import subprocess
 from collections.abc import Iterable, Iterator, Sequence
+from pathlib import Path
 
 from zesty_anchor.shells.known import SH, SHELLS
+from zesty_anchor.shells.line_ends import fix, misread, returns, told
 from zesty_anchor.shells.sh_tree import first_error
 from zesty_anchor.shells.syntax import passes
 from zesty_anchor.survey.findings import Trouble
@@ -27,7 +29,7 @@ def in_files(machine: Machine) -> list[Trouble]:
     """Broken syntax, and files that are sourced and do not exist. No shell is started for that, but those
     that only read.
     """
-    return [*broken(machine), *_missing(machine)]
+    return [*_windows_ends(machine), *broken(machine), *_missing(machine)]
 
 
 def unready(machine: Machine, started: Iterable[StartupTrace]) -> list[Trouble]:
@@ -68,6 +70,18 @@ def guarded(above: Sequence[str], target: str) -> bool:
     return False
 
 
+def _windows_ends(machine: Machine) -> Iterator[Trouble]:
+    """Startup files whose lines end so that their shells misread them."""
+    found: dict[Path, dict[str, None]] = {}
+    for name, shell in SHELLS.items():
+        for reading in shell.reads(machine.around) if machine.shell(name) else ():
+            if reading.runs and misread(name, machine.startup[reading.file].content):
+                found.setdefault(reading.file, {})[name] = None
+    for path, shells in found.items():
+        shown, content = machine.locations.shown(path), machine.startup[path].content
+        yield Trouble(shown, returns(content)[1], told(content), tuple(shells), fix(shown), weight=85)
+
+
 def broken(machine: Machine) -> Iterator[Trouble]:
     """Startup files that their shell cannot read."""
     for name, shell in SHELLS.items():
@@ -79,6 +93,7 @@ def broken(machine: Machine) -> Iterator[Trouble]:
                 or file.content is None
                 or not reading.runs
                 or (reading.file.name == ".profile" and name != SH)
+                or misread(name, file.content)
             ):
                 continue
             well, said = _said((installed.program, shell.check), file.content)
