@@ -16,7 +16,7 @@ from pathlib import Path
 import pexpect
 import pytest
 
-from tests.conftest import PROGRAM, Desk, until
+from tests.conftest import ORDINARY, PROGRAM, Answer, Desk, until
 from zesty_anchor.demo import home as demo_home
 from zesty_anchor.demo.home import likeness
 from zesty_anchor.demo.wares import bollard_installer
@@ -143,6 +143,24 @@ def test_an_installer_is_reviewed_first(quay: Desk) -> None:
     assert "is not the one that was reviewed" in refused.err
     assert likeness(quay.home, (*STATE, "workstation.toml")) == before
     assert quay.run("preview", "--script", "kelp").code == 2
+
+
+@pytest.mark.needs("unshare", "setpriv")
+@pytest.mark.skipif(os.geteuid() != 0, reason="to make a root of its own needs root")
+def test_where_no_layer_is_allowed_it_is_told_before(quay: Desk, ordinary: Callable[..., Answer]) -> None:
+    """In a root of its own nobody may make a user namespace (unshare(2), EPERM)."""
+    wants(quay, "")
+    assert "no layer over your home" not in ordinary("preview").out
+    root = quay.home.parent / "root"
+    root.mkdir()
+    inside = 'mount --rbind / "$0" && exec chroot "$0" setpriv --reuid={0} --regid={0} --clear-groups "$@"'
+    seen = subprocess.run(
+        ["unshare", "--mount", "sh", "-c", inside.format(ORDINARY), root, PROGRAM, "preview", "-m", quay.manifest],
+        env={"HOME": str(quay.home), "PATH": login_path(), "USER": "tide"}, cwd=quay.home,
+        capture_output=True, text=True, check=True,
+    )  # fmt: skip
+    said = " ".join(seen.stdout.split())
+    assert "so there is no layer over your home, and installer of bollard 0.9.4 works in the home" in said
 
 
 @pytest.mark.sees_system

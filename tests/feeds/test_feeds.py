@@ -370,7 +370,9 @@ def test_upstreams_table_of_ruby(make_feed: Callable[..., str], tmp_path: Path) 
     ]
     columns = ("name", "url", "sha1", "sha256", "sha512")
     rows = ["\t".join(row) for row in (columns, *files, ("cut off",))]
-    url = make_feed({"index.txt": "\n".join(rows).encode(), "empty.txt": b"", "other.txt": b"<tides>\n\x00\n"})
+    url = make_feed(
+        {"index.txt": "\n".join(rows).encode(), "empty.txt": b"", "other.txt": b"<tides>\n\x00\n"}
+    )
     supply = msgspec.structs.replace(of_recipe("ruby", "table", tmp_path), url=f"{url}index.txt")
     feeds = Feeds({}, tmp_path, Web())
     found = feeds.releases(supply, shipped()["ruby"], "linux-x86_64")

@@ -141,6 +141,7 @@ class Planner:
                 *notices,
                 *self._conflicts.staying(wanted, found, machine, answers or {}),
                 *self._passed_over(machine),
+                *self._in_the_home_itself(changes),
             ),
             errands=tuple(
                 given.shown(word) for change in changes if change.key in beyond for word in change.commands
@@ -192,6 +193,21 @@ class Planner:
         settings = {f"[[settings]] of {each.file}": " ".join(texts(each.value)) for each in manifest.settings}
         notices += mistyped(settings, [*manifest.tools, *(f"{name}.stable" for name in manifest.tools)])
         return [*notices, *self._offers.notices()]
+
+    def _in_the_home_itself(self, changes: Iterable[Change]) -> list[str]:
+        """Foreign programs that cannot work in a layer over the home, since the system allows none."""
+        names = [change.subject for change in changes if change.layered]
+        if not names:
+            return []
+        from zesty_anchor.shells.layered import layers_allowed
+        from zesty_anchor.system.namespaces import way_to_allow
+
+        if layers_allowed(self._workstation.locations.home):
+            return []
+        return [
+            f"user namespaces are closed here, so there is no layer over your home, and {', '.join(names)}"
+            f" works in the home itself: let nothing else write there meanwhile, or {way_to_allow()}"
+        ]
 
     def _untrusted(self) -> list[str]:
         """Whether the system has certificate authorities that the runtimes' own tools do not know."""
