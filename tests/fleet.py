@@ -36,7 +36,8 @@ class Fleet:
             server = self.folder / f"sshd-{name}"
             server.write_text(
                 f"HostKey {self.folder}/host\nAuthorizedKeysFile {self.folder}/authorized\nStrictModes no\n"
-                f"UsePAM no\nPermitRootLogin prohibit-password\nPidFile none\nSetEnv HOME={home}\n"
+                "Subsystem sftp internal-sftp\nUsePAM no\nPermitRootLogin prohibit-password\nPidFile none\n"
+                f"SetEnv HOME={home}\n"
             )
             proxy = f"{PROGRAMS['sshd']} -i -f {server} -E {self.folder}/log"
             with self.config.open("a") as config:
