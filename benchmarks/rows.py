@@ -18,6 +18,14 @@ from program_rows import (
     verification,
     version,
 )
+from scale_rows import (
+    huge_startup_file,
+    large_home,
+    long_history,
+    long_manifest,
+    many_versions,
+    pinned_folders,
+)
 from seen_rows import lines_found, report_of_demo
 from shell_rows import launcher, many_variables, shell_folders, shell_start, tab
 
@@ -46,4 +54,10 @@ ROWS = (
     shell_folders,
     tab,
     launcher,
+    pinned_folders,
+    large_home,
+    many_versions,
+    huge_startup_file,
+    long_manifest,
+    long_history,
 )

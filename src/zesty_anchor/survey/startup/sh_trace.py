@@ -24,6 +24,7 @@ _MOST_ROWS = 200
 def traced_steps(text: str, own: str = "\0") -> list[Step]:
     """The steps in a trace of a shell that is like sh; ``own`` begins the names of files of ours. Pure."""
     steps = []
+    shared: dict[str, str] = {}  # of many thousand steps most are of one file, with one PATH
     began: float | None = None
     evaluated: int | None = None
     for head, command in _records(text):
@@ -39,6 +40,7 @@ def traced_steps(text: str, own: str = "\0") -> list[Step]:
         elif command.startswith("eval "):
             evaluated = line
         depth = int(within) if within.isdigit() else 0
+        file, path, call, value = (shared.setdefault(each, each) for each in (file, path, call, value))
         steps.append(Step(file, line, at - began, command.rstrip("\n"), path, depth, call, value))
     return steps
 
@@ -47,19 +49,27 @@ def ended_at(text: str, own: str = "\0") -> float:
     """When the last of all records was written, in seconds after the first that is a step: that is when the
     last step was over. Pure.
     """
-    told = [head.split(FIELD, 2) for head, _ in _records(text)]
+    told = (head.split(FIELD, 2) for head, _ in _records(text))
     first = next((_seconds(each[0]) for each in told if len(each) > 1 and not each[1].startswith(own)), 0.0)
-    last = next((_seconds(each[0]) for each in reversed(told) if _seconds(each[0])), 0.0)
-    return last - first if first else 0.0
+    begins = len(text)
+    while first and (begins := text.rfind(_BEGINS, 0, begins)) >= 0:
+        clock = text[begins + len(_BEGINS) :].partition(RECORD)[0].partition(FIELD)[0]
+        if last := _seconds(clock):
+            return last - first
+    return 0.0
 
 
 def _records(text: str) -> Iterator[tuple[str, str]]:
     """What is told before each command, and the command. A shell writes the first letter of PS4 as often as
     it is deep in what is substituted (bash(1), "PS4").
     """
-    for record in text.split(_BEGINS)[1:]:
-        head, _, command = record.partition(RECORD)
+    begins = text.find(_BEGINS)
+    while begins >= 0:
+        begins += len(_BEGINS)
+        ends = text.find(_BEGINS, begins)
+        head, _, command = text[begins : ends if ends >= 0 else None].partition(RECORD)
         yield head, command.rstrip(RECORD)
+        begins = ends
 
 
 def _seconds(clock: str) -> float:

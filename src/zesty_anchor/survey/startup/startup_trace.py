@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import os
 import re
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from pathlib import Path
 
 import msgspec
@@ -70,18 +70,16 @@ class StartupTrace(msgspec.Struct, frozen=True):
         """The line that put a folder on PATH, or did so for the second time: the last one, where it was taken
         out and put back. None where the shell came with it. Pure.
         """
-        added = [s for s in self.steps if s.text.startswith("fish_add_path ") and entry in fish_words(s.text)]
-        if added:  # what is universal is there before, and would come again
-            return self._place(added[-1])
+        if SHELLS[self.shell].profiles:
+            for step in reversed(self.steps):
+                if step.text.startswith("fish_add_path ") and entry in fish_words(step.text):
+                    return self._place(step)  # what is universal is there before, and would come again
         steps = [step for step in self.steps if not step.depth]
-        there = [
-            path.split(":").count(entry) >= times for path in (*(step.path for step in steps), self.path)
-        ]
-        came = [number for number, step in enumerate(steps) if there[number + 1] and not there[number]]
-        if not came:
+        came = _came(steps, self.path, lambda path: path.split(":").count(entry) >= times)
+        if came is None:
             return None
-        step = steps[came[-1]]
-        following = steps[came[-1] + 1] if came[-1] + 1 < len(steps) else None
+        step = steps[came]
+        following = steps[came + 1] if came + 1 < len(steps) else None
         # ksh shows PATH as it is after the line.
         late = (
             SHELLS[self.shell].lags
@@ -98,11 +96,15 @@ class StartupTrace(msgspec.Struct, frozen=True):
         query = r"(?!(?:-\S+ )*(?:-\w*[qe]|--query|--erase))"
         sets = rf"^set {query}(?:-\S+ )*{re.escape(name)}(?: |$)"
         pattern = re.compile(sets if SHELLS[self.shell].profiles else rf"(?:^|[\s']){re.escape(name)}\+?=")
-        found = [
-            step for step in self.steps
-            if not step.depth and pattern.search(step.text.split("\n")[0]) and not _PASSES.match(step.text)
-        ]  # fmt: skip
-        return self._place(found[-1]) if found else None
+        for step in reversed(self.steps):
+            if (
+                name in step.text
+                and not step.depth
+                and pattern.search(step.text.split("\n")[0])
+                and not _PASSES.match(step.text)
+            ):
+                return self._place(step)
+        return None
 
     def _of_value(self, name: str) -> Place | None:
         """The same, by what the variable held before each line. A function that ends gives back what was
@@ -145,15 +147,32 @@ class StartupTrace(msgspec.Struct, frozen=True):
 
     def of_alias(self, name: str) -> Place | None:
         """The line that made an alias. Pure."""
-        return self._last(rf"^(?:alias|abbr) (?:.*[\s'])?'?{re.escape(name)}[= ]")
+        return self._last(name, rf"^(?:alias|abbr) (?:.*[\s'])?'?{re.escape(name)}[= ]")
 
     def of_hash(self, name: str) -> Place | None:
         """The line that said where a command is. Pure."""
-        return self._last(rf"^hash (?:.*\s)?'?{re.escape(name)}(?:=|$)")
+        return self._last(name, rf"^hash (?:.*\s)?'?{re.escape(name)}(?:=|$)")
 
-    def _last(self, pattern: str) -> Place | None:
-        found = [step for step in self.steps if re.search(pattern, step.text)]
-        return self._place(found[-1]) if found else None
+    def _last(self, name: str, pattern: str) -> Place | None:
+        for step in reversed(self.steps):
+            if name in step.text and re.search(pattern, step.text):
+                return self._place(step)
+        return None
+
+
+def _came(steps: Sequence[Step], last: str, has: Callable[[str], bool]) -> int | None:
+    """The last step after which PATH has something that it had not before it; ``last`` is PATH after all of
+    them. None where there is none. Pure.
+    """
+    after, there = last, has(last)
+    for number in range(len(steps) - 1, -1, -1):
+        before = steps[number].path
+        if before != after:
+            had = has(before)
+            if there and not had:
+                return number
+            after, there = before, had
+    return None
 
 
 def _without_prefixes(steps: list[Step], name: str, last: str) -> list[Step]:
