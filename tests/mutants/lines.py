@@ -564,6 +564,7 @@ MUTANTS = (
         "return True or os.path.realpath(pwd.getpwuid(os.getuid()).pw_dir) ==",
         "system/test_crontab.py",
     ),
+    Mutant(MEANWHILE, "system/root_store.py", '[ -z "${4-}" ] ||', "true ||", "hostile/test_privilege.py"),
     Mutant(
         ROOT,
         "system/privilege.py",
