@@ -56,6 +56,21 @@ def test_entering_and_leaving_folders(settled: Desk, shell: str) -> None:
         assert seen[13:] == [two, one]
 
 
+@pytest.mark.needs("strace")
+@pytest.mark.parametrize("shell", FOLLOWING)
+def test_our_files_are_read_once_however_often_a_folder_is_left(settled: Desk, shell: str) -> None:
+    """To read the second one again costs more than all the rest of a change of folders."""
+    trace = settled.home.parent / "trace"
+    rounds = "; ".join(["cd project; cd .."] * 5)
+    subprocess.run(
+        ["strace", "-f", "-qq", "-e", "trace=openat", "-o", trace, PROGRAMS[shell], "-i", "-c", rounds],
+        cwd=settled.home, env=environment(settled), stdin=subprocess.DEVNULL, capture_output=True, check=True,
+    )  # fmt: skip
+    opened = re.findall(r'zesty-anchor/shell/([\w.]+)", \S+\) = \d', trace.read_text())
+    assert opened.count(f"follow.{shell}") == 1, opened
+    assert opened.count(f"environment.{shell}") <= 2, "zsh reads it in .zshenv, and again at its end"
+
+
 @pytest.mark.parametrize("shell", FOLLOWING)
 def test_what_a_folder_came_to_is_not_taken_for_what_it_is_now(settled: Desk, shell: str) -> None:
     """Shells keep what the last pin came to: each change of it, and each other file, must still count."""

@@ -43,7 +43,7 @@ za__look
 {again}{tail}return 0
 fi
 za__front={front} za__mode=first
-{place}za__first=$za__front za__tokens= za__new=1 za__said=${{za__said-}} za__near= za__pins= za__where= za__known= za__folder= za__file= za__watching=
+{place}za__first=$za__front za__tokens= za__new=1 za__said=${{za__said-}} za__near= za__pins= za__where= za__known= za__folder= za__file= za__watching= za__loaded=
 \\unset za__front za__mode
 {shared}function za__look {{
 {quiet}  za__where=$PWD
@@ -54,7 +54,7 @@ za__front={front} za__mode=first
   until {some}; do
     if [[ -z $za__folder || $za__folder == "${{HOME-}}" ]]; then
       if [[ -n ${{ZESTY_ANCHOR_SESSION-}} ]]; then za__folder=-; break; fi
-      [[ -z $za__tokens${{ZESTY_ANCHOR_BEFORE-}} ]] || {{ za__load && za__choose "" "$za__first"; }}
+      [[ -z $za__tokens${{ZESTY_ANCHOR_BEFORE-}} ]] || {{ {{ [[ -n $za__loaded ]] || za__load; }} && za__choose "" "$za__first"; }}
       return 0
     fi
     za__folder=${{za__folder%/*}}
