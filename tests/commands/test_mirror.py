@@ -153,7 +153,7 @@ def test_command_line_packages_come_from_the_mirror_with_what_they_need(
         f'PIP_CONFIG_FILE=/dev/null "{sys.executable}" -m pip install --quiet --disable-pip-version-check'
         ' --index-url "${REGISTRY:-$INDEX}" --cache-dir "$CACHE" --target "$FOLDER/lib" "$NAME==$VERSION"'
         ' && printf "#!/bin/sh\\nPYTHONPATH=$FOLDER/lib exec $FOLDER/lib/bin/tide_lamp\\n" >"$FOLDER/bin/tide_lamp"'
-        ' && chmod +x "$FOLDER/bin/tide_lamp"'
+        ' && chmod +x "$FOLDER/bin/tide_lamp" && mkdir -p "$FOLDER/bin/.lamp" && echo lit >>"$FOLDER/bin/.lamp/note"'
     )
     with Host(index) as host:
         step = step.replace("$INDEX", f"{host.url}simple/")
@@ -166,6 +166,8 @@ def test_command_line_packages_come_from_the_mirror_with_what_they_need(
         assert 'tide-lamp@1.0" = "1.0"' in (desk.home / "workstation.lock").read_text()
         assert "5 files fetched" in office.made(), "the version, two pages, two wheels"
         assert "nothing was missing" in office.made()
+        notes = [file.read_text() for file in desk.shelf.glob("kelp/*/bin/.lamp/note")]
+        assert notes == ["lit\n"], "the version on the shelf was written to"
         desk.well("undo")
     assert "failed: add tide-lamp" in desk.run("provision").out, "the index is gone"
     desk.well("undo")

@@ -77,6 +77,9 @@ class Place:
             "PATH": "/usr/bin:/bin",
             "TERM": "xterm",
         }
+        environment["SCREENDIR"] = str(
+            self.home / "screens"
+        )  # a user of that name may have had another number
         environment["SHELL"] = (
             subprocess.run(["getent", "passwd", USER], capture_output=True, text=True, check=True)
             .stdout.strip()
@@ -130,6 +133,7 @@ def place(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Place]:
             fleet.add("quay", user=USER)
             fleet.config.chmod(0o644)
             found = Place(fleet)
+            (found.home / "screens").mkdir(mode=0o700)
             for file in Path("/etc/skel").iterdir():
                 shutil.copy(file, found.home)
             fleet.desk.wants('[shells]\nuse = "all"\n')

@@ -193,7 +193,10 @@ def _registries(folder: Path) -> dict[str, str]:
 
 
 def _link_commands(bin: Path, at: Path, without: Collection[str]) -> None:
-    """A folder in which the commands of another one can be started, but for those that packages brought."""
+    """A folder in which the commands of another one can be started, but for those that packages brought. What
+    package tools keep in folders beside them is theirs, and would be written to through a link.
+    """
     at.mkdir(parents=True, exist_ok=True)
     for each in set(os.listdir(bin)).difference(without) if bin.is_dir() else ():
-        (at / each).symlink_to(bin / each)
+        if not (bin / each).is_dir():
+            (at / each).symlink_to(bin / each)
