@@ -87,8 +87,10 @@ def test_a_bad_archive(desk: Desk, offer: Callable[..., str], name: str) -> None
 
 
 def test_no_archive_at_all(desk: Desk, offer: Callable[..., str]) -> None:
-    desk.wants(url=offer(b"<html>please log in</html>"))
+    desk.wants(url=offer(b"please log in"))
     refused(desk, 1, "no archive", "please log in")
+    desk.wants(url=offer(b"<html><title>please log in</title></html>"))
+    refused(desk, 1, "a web page ('please log in')", "log in, and run the same command again")
     desk.wants(url=offer(pack("kelp", {"bin/other": (b"", 0o755)}, "tar.gz")))
     refused(desk, 1, "no command 'kelp'")
 

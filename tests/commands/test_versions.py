@@ -165,8 +165,10 @@ def test_a_python_package_index(desk: Desk, make_feed: Callable[..., str], form:
         from zesty_anchor.feeds.pypi import PypiFeed
 
         class AsJson(Web):
-            def document(self, url: str, *, who: str, accept: str = "*/*") -> tuple[str, bytes]:
-                _, body = super().document(url, who=who, accept=accept)
+            def document(
+                self, url: str, *, who: str, accept: str = "*/*", pages: bool = False
+            ) -> tuple[str, bytes]:
+                _, body = super().document(url, who=who, accept=accept, pages=pages)
                 return "application/vnd.pypi.simple.v1+json", body
 
         feed = PypiFeed(Supply("pypi", "pypi", url, "kelp"), Around({}, desk.home, AsJson()))

@@ -55,7 +55,9 @@ def lock(data: bytes) -> None:
 
 def feed(kind: str) -> Callable[[bytes], None]:
     class Told(Web):
-        def document(self, url: str, *, who: str, accept: str = "*/*") -> tuple[str, bytes]:
+        def document(
+            self, url: str, *, who: str, accept: str = "*/*", pages: bool = False
+        ) -> tuple[str, bytes]:
             return ("application/json", self.told)
 
         told = b""

@@ -267,7 +267,9 @@ lambda inner: st.lists(inner, max_size=3)
        "runtime", "time"]), inner, max_size=4), max_leaves=9))  # fmt: skip
 def test_whatever_a_feed_answers_the_error_is_ours(document: object) -> None:
     class Told(Web):
-        def document(self, url: str, *, who: str, accept: str = "*/*") -> tuple[str, bytes]:
+        def document(
+            self, url: str, *, who: str, accept: str = "*/*", pages: bool = False
+        ) -> tuple[str, bytes]:
             return "application/json", json.dumps(document).encode()
 
     for kind in KINDS:
