@@ -30,19 +30,28 @@ for number in range(int(sys.argv[3])):
 
 
 def _scaled(
-    name: str, words: list[str], small: tuple[Path, Path], large: tuple[Path, Path], *, rounds: int = 5, bar: float = _LINEAR,
-    check: bool = True,
-) -> Iterator[Result]:  # fmt: skip
-    def work(place: tuple[Path, Path]) -> Callable[[], float]:
-        home, folder = place
-        return lambda: seconds([*PROGRAM, *words], plain_environment(home), str(folder))
+    where: str,
+    commands: list[list[str]],
+    small: tuple[Path, Path],
+    large: tuple[Path, Path],
+    *,
+    rounds: int = 5,
+) -> Iterator[Result]:
+    """Each command in a large home and in a small one, both with the manifest that is there."""
 
-    few, many = side_by_side(work(small), work(large), rounds=rounds)
-    yield Result(name, "with a tenth of them", many / few, bar, note=f"{many:.2f} s, and {few:.2f} s")
-    home, folder = large
-    inside = ["env", "-C", str(folder), *PROGRAM, *words]
-    peak = peak_megabytes(inside, plain_environment(home))
-    yield Result("its peak memory", "–", peak, MOST_MEGABYTES, "MB")
+    def work(place: tuple[Path, Path], words: list[str]) -> Callable[[], float]:
+        home, manifest = place
+        return lambda: seconds([*PROGRAM, *words], plain_environment(home), str(manifest.parent))
+
+    for words in commands:
+        few, many = side_by_side(work(small, words), work(large, words), rounds=rounds)
+        note = f"{many:.2f} s, and {few:.2f} s"
+        name = f"`{' '.join(words)}` {where}"
+        yield Result(name, "with a tenth of them", many / few, _LINEAR, note=note)
+        home, manifest = large
+        inside = ["env", "-C", str(manifest.parent), *PROGRAM, *words]
+        peak = peak_megabytes(inside, plain_environment(home))
+        yield Result("its peak memory", "–", peak, MOST_MEGABYTES, "MB")
 
 
 def pinned_folders() -> Iterator[Result]:
@@ -58,11 +67,10 @@ def pinned_folders() -> Iterator[Result]:
                 env=plain_environment(home),
                 check=True,
             )
-        for words in (["projects"], ["prune", "versions", "--list"], ["list"]):
-            yield from _scaled(
-                f"`{' '.join(words)}` with 10,000 known folders with pins", words,
-                (small, other.parent), (large, manifest.parent),
-            )  # fmt: skip
+        yield from _scaled(
+            "with 10,000 known folders with pins", [["projects"], ["prune", "versions", "--list"], ["list"]],
+            (small, other), (large, manifest),
+        )  # fmt: skip
 
 
 _NOTED = """
@@ -81,14 +89,10 @@ def large_home() -> Iterator[Result]:
     with provisioned(2) as (large, manifest), provisioned(2) as (small, other):
         for home, count in ((large, 2_000_000), (small, 200_000)):
             subprocess.run([PYTHON, "-c", _FILES, str(home / "tables"), str(count)], check=True)
-        for word in ("survey", "preview", "verify"):
-            yield from _scaled(
-                f"`{word}` in a home of 2,000,000 files",
-                [word],
-                (small, other.parent),
-                (large, manifest.parent),
-                rounds=3,
-            )
+        yield from _scaled(
+            "in a home of 2,000,000 files", [["survey"], ["preview"], ["verify"]],
+            (small, other), (large, manifest), rounds=3,
+        )  # fmt: skip
 
 
 _FILES = """
@@ -112,13 +116,10 @@ def many_versions() -> Iterator[Result]:
                 shutil.copytree(shelf / "1.1.0", copy, symlinks=True)
                 receipt = copy / ".zesty-anchor.json"
                 receipt.write_text(receipt.read_text().replace("1.1.0", copy.name))
-        for words in (["list", "gauge00", "--all", "--offline"], ["status"], ["prune", "versions", "--list"]):
-            yield from _scaled(
-                f"`{' '.join(words)}` with 1,000 versions on the shelf",
-                words,
-                (small, other.parent),
-                (large, manifest.parent),
-            )
+        yield from _scaled(
+            "with 1,000 versions on the shelf", [["list", "gauge00", "--all", "--offline"], ["status"], ["prune", "versions", "--list"]],
+            (small, other), (large, manifest),
+        )  # fmt: skip
 
 
 def huge_startup_file() -> Iterator[Result]:
@@ -127,14 +128,10 @@ def huge_startup_file() -> Iterator[Result]:
         for home, count in ((large, 200_000), (small, 20_000)):
             rows = b"".join(b"alias tide%06d='ls -l /quay/%06d/tables.txt'\n" % (n, n) for n in range(count))
             (home / ".bashrc").write_bytes((home / ".bashrc").read_bytes() + rows)
-        for words in (["preview"], ["survey"], ["trace", "gauge00"]):
-            yield from _scaled(
-                f"`{' '.join(words)}` with a .bashrc of 10 MB",
-                words,
-                (small, other.parent),
-                (large, manifest.parent),
-                rounds=3,
-            )
+        yield from _scaled(
+            "with a .bashrc of 10 MB", [["preview"], ["survey"], ["trace", "gauge00"]],
+            (small, other), (large, manifest), rounds=3,
+        )  # fmt: skip
 
 
 def long_manifest() -> Iterator[Result]:
@@ -143,13 +140,10 @@ def long_manifest() -> Iterator[Result]:
         for file, count in ((manifest, 4_900), (other, 490)):
             rows = "".join(f'LEVEL_{n:04} = "{n} dm at the quay"\n' for n in range(count))
             file.write_text(f"{file.read_text()}\n[variables]\n{rows}")
-        for words in (["preview"], ["lock", "--offline"]):
-            yield from _scaled(
-                f"`{' '.join(words)}` of a manifest of 5,000 lines",
-                words,
-                (small, other.parent),
-                (large, manifest.parent),
-            )
+        yield from _scaled(
+            "of a manifest of 5,000 lines", [["preview"], ["lock", "--offline"]],
+            (small, other), (large, manifest),
+        )  # fmt: skip
 
 
 def long_history() -> Iterator[Result]:
@@ -162,10 +156,7 @@ def long_history() -> Iterator[Result]:
                 env=plain_environment(home),
                 check=True,
             )
-        for words in (["history"], ["undo", "--list"], ["status"], ["provision"]):
-            yield from _scaled(
-                f"`{' '.join(words)}` after 1,000 runs",
-                words,
-                (small, other.parent),
-                (large, manifest.parent),
-            )
+        yield from _scaled(
+            "after 1,000 runs", [["history"], ["undo", "--list"], ["status"], ["provision"]],
+            (small, other), (large, manifest),
+        )  # fmt: skip

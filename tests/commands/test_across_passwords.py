@@ -109,6 +109,10 @@ def test_a_password_is_asked_once_for_each_group_and_written_down_nowhere(fleet:
     assert sorted(set_here()) == sorted(NAMES.values())
     for password in (*USERS.values(), "no-such-word-3"):
         assert written_down(fleet, password) == []
+    note = fleet.home("ebb-1") / "note"
+    note.write_text("slack-water-41")
+    assert written_down(fleet, "slack-water-41") == [str(note)], "else nothing would be found"
+    note.unlink()
     code, asked, shown = at_a_terminal(
         fleet, "--at-once", "1", "all", "undo", "--yes", types=("slack-water-41", "crows-nest-7")
     )
@@ -120,8 +124,17 @@ def test_one_who_cannot_give_it_is_told_and_nothing_is_begun(fleet: Fleet) -> No
     RULES.write_text("tide-mast ALL=(ALL) ALL\n")
     code, asked, shown = at_a_terminal(fleet, "mast", "provision", "--yes", types=("a", "b", "c"))
     assert code == 1 and len(asked) == 3, shown
-    assert "sudo did not take the password" in shown and "incorrect password attempt" in shown
+    assert "sudo did not accept the password" in shown and "incorrect password attempt" in shown
     assert not (fleet.home("mast-1") / ".local/state/zesty-anchor/journal.db").exists()
+
+
+def test_a_preview_asks_for_no_password_and_one_whom_none_helps_is_not_asked_again(fleet: Fleet) -> None:
+    code, asked, shown = at_a_terminal(fleet, "all", "preview", types=())
+    assert code == 0 and asked == [] and "3 ok" in shown, shown
+    RULES.unlink()
+    code, asked, shown = at_a_terminal(fleet, "mast", "provision", "--yes", types=("crows-nest-7",))
+    assert code == 1 and len(asked) == 1, shown
+    assert "sudo cannot be used there" in shown and "not in the sudoers file" in shown
 
 
 def test_the_password_comes_by_standard_input(fleet: Fleet) -> None:

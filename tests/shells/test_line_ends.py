@@ -9,7 +9,7 @@ import pytest
 
 from tests.conftest import PROGRAMS, Desk
 from zesty_anchor.shells.known import SHELLS
-from zesty_anchor.shells.line_ends import fix, misread, returns, told
+from zesty_anchor.shells.line_ends import crlf_lines, described, fix, misread
 
 
 @pytest.mark.parametrize("name", [each for each in SHELLS if each in PROGRAMS])
@@ -23,10 +23,12 @@ def test_the_shells_that_misread_them_are_those_that_are_said_to(name: str, tmp_
 
 
 def test_lines_are_counted_and_the_first_is_named() -> None:
-    assert returns(b"a\nb\r\nc\r\n") == (2, 2) and returns(b"a\n") == (0, 0) and returns(None) == (0, 0)
-    assert returns(b"a\r") == (0, 0), "an end without a line feed is content"
-    assert told(b"a\r\n").startswith("1 line ends with CR LF")
-    assert told(b"a\r\nb\r\n").startswith("2 lines end with CR LF")
+    assert (
+        crlf_lines(b"a\nb\r\nc\r\n") == (2, 2) and crlf_lines(b"a\n") == (0, 0) and crlf_lines(None) == (0, 0)
+    )
+    assert crlf_lines(b"a\r") == (0, 0), "an end without a line feed is content"
+    assert described(b"a\r\n").startswith("1 line ends with CR LF")
+    assert described(b"a\r\nb\r\n").startswith("2 lines end with CR LF")
 
 
 @pytest.mark.needs("bash")

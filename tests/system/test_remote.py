@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import subprocess
+import time
 from pathlib import Path
 
 import pytest
@@ -33,6 +34,33 @@ def test_every_sh_reads_the_scripts(script: Path) -> None:
     assert len(SCRIPTS) == 5
     for shell in ("sh", "bash", "ksh", "mksh"):
         subprocess.run([SHELLS.get(shell, shell), "-n", script], check=True)
+
+
+def started(base: Path, key: str, waits: bool) -> str:
+    values = f"base={base}\nkey={key}\nwords='cat >{base}/got'\ninput={'input' if waits else ''}\n"
+    script = next(each for each in SCRIPTS if each.stem == "start").read_text()
+    return subprocess.run(
+        ["sh", "-s"], input=values + script, capture_output=True, text=True, check=True
+    ).stdout
+
+
+def test_work_whose_input_never_came_is_no_obstacle(tmp_path: Path) -> None:
+    """The connection was cut after the start, and before the password was handed over."""
+    assert started(tmp_path, "one", True) == "started\n"
+    assert started(tmp_path, "one", True) == "found\n", "the input may come still"
+    assert started(tmp_path, "one", False) == "started\n", "nobody would wait for it for ever"
+    assert started(tmp_path, "two", True) == "started\n"
+    assert started(tmp_path, "three", True) == "started\n"
+    (tmp_path / "run/input").write_text("tides\n")
+    for _ in range(100):
+        if (tmp_path / "run/exit").exists():
+            break
+        time.sleep(0.05)
+    assert (tmp_path / "got").read_text() == "tides\n" and not (tmp_path / "run/input").exists()
+    left = subprocess.run(
+        ["pgrep", "-f", f"{tmp_path}/run/work"], capture_output=True, text=True, check=False
+    )
+    assert left.stdout == ""
 
 
 def test_lists_of_names_and_the_last_line() -> None:

@@ -10,7 +10,7 @@ from zesty_anchor.show.document import encode, failed
 from zesty_anchor.show.paint import err
 from zesty_anchor.show.problem import problem
 from zesty_anchor.system.problem import Problem
-from zesty_anchor.system.refusal import of_system, of_threads
+from zesty_anchor.system.refusal import as_system_error, of_system
 
 
 def told(error: Exception) -> int:
@@ -18,7 +18,7 @@ def told(error: Exception) -> int:
     expected.
     """
     verbose = any(word in ("-v", "--verbose") for word in sys.argv[1:])
-    error = of_threads(error)
+    error = as_system_error(error)
     if isinstance(error, OSError):
         error = of_system(error)
     if not isinstance(error, Problem):

@@ -42,7 +42,7 @@ class Setting:
         self.colour: str = given.pop("colour", "auto")
         self.plain: bool = given.pop("plain", False)
         self.verbose: bool = given.pop("verbose", False)
-        self.password_comes: bool = given.pop("password_stdin", False)
+        self.reads_password: bool = given.pop("password_stdin", False)
         self.hosts = False
         """Whether the work is on machines, a line for each."""
 
@@ -103,7 +103,7 @@ class Setting:
         from zesty_anchor.system.own_program import own_words
 
         environ, hand = self._environment()
-        password = self._password() if self.password_comes else None
+        password = self._password() if self.reads_password else None
         asker = None
         if sys.stdin.isatty():
             from zesty_anchor.commands.asking import TerminalAsker

@@ -262,7 +262,7 @@ class _Work:
         """
         done = {each.host: each for each in self._side_by_side(hosts, self._command, before)}
         for _ in range(TRIES):
-            wanting = [name for name, each in done.items() if wants_password(each.document)]
+            wanting = [name for name, each in done.items() if wants_password(each.code, each.document)]
             if not wanting or not self._passwords.ask(wanting):
                 break
             done |= {each.host: each for each in self._side_by_side(wanting, self._command, before)}
@@ -283,7 +283,10 @@ class _Work:
                 return OnHost(name, "not started", ("interrupted",))
             done = self._one(name, command)
             with self._lock:
-                tried, failed = tried + 1, failed + (not done.ok and not wants_password(done.document))
+                tried, failed = (
+                    tried + 1,
+                    failed + (not done.ok and not wants_password(done.code, done.document)),
+                )
             return done
 
         with ThreadPoolExecutor(max(1, self._choice.at_once)) as pool:
@@ -310,9 +313,9 @@ class _Work:
             state, says = "unreachable", (problem.what,)
         except Problem as problem:
             says = (problem.what,)
-        if wants_password(document):
-            text = f"{name}: looked at; sudo wants the password"
-        self._person.reporter.ended(name, text, well=state == "ok" or wants_password(document))
+        asks = wants_password(code, document)
+        text = f"{name}: checked; sudo needs the password" if asks else text
+        self._person.reporter.ended(name, text, well=state == "ok" or asks)
         says = tuple(self._shown(name, each) for each in says)
         return OnHost(name, state, says, code, round(time.monotonic() - began, 3), document)
 
@@ -444,12 +447,12 @@ class _Work:
             return answer.code, _document(answer.out, answer.err)
         key = hashlib.sha256("\0".join((words, self._desk.name if self._desk else "")).encode()).hexdigest()
         if password is not None:
-            if said := there.remote.takes_password(password):
+            if said := there.remote.sudo_refusal(password):
                 self._passwords.refused(name)
                 question = {
                     "kind": PASSWORD,
-                    "text": f"sudo did not take the password: {said}",
-                    "answer": "type it again",
+                    "text": f"sudo did not accept the password: {said}",
+                    "answer": "try another one",
                 }
                 return AnswersNeeded.code, {"questions": [question]}
             words += " --password-stdin"

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 from zesty_anchor.changes.question import Question
-from zesty_anchor.engine.questions import PASSWORD, Asker
+from zesty_anchor.engine.questions import PASSWORD, AnswersNeeded, Asker
 from zesty_anchor.planning.spread import questions_of
 
 TRIES = 3
@@ -16,7 +16,7 @@ _NAMED = 6
 
 class Passwords:
     """What was typed, by the machine. The machines of a group have one password, and all that are in no group
-    have one: none is sent to a machine that the person did not see named when they typed it.
+    have one: none is sent outside the group that the question names.
     """
 
     def __init__(self, groups: Mapping[str, Sequence[str]], asker: Asker | None) -> None:
@@ -28,7 +28,7 @@ class Passwords:
         return self._of.get(host)
 
     def refused(self, host: str) -> None:
-        """A machine did not take it."""
+        """A machine did not accept it."""
         self._of.pop(host, None)
 
     def ask(self, hosts: Iterable[str]) -> bool:
@@ -54,7 +54,7 @@ class Passwords:
         return next((name for name, hosts in self._groups.items() if name != "all" and host in hosts), "")
 
 
-def wants_password(document: Any) -> bool:
+def wants_password(code: int, document: Any) -> bool:
     """Whether a command there ended because nothing but sudo's password was missing. Pure."""
-    asked = questions_of(document)
+    asked = questions_of(document) if code == AnswersNeeded.code else []
     return bool(asked) and all(each.get("kind") == PASSWORD for each in asked)

@@ -22,7 +22,7 @@ class Person(msgspec.Struct, frozen=True):
     ``asker`` is None where nobody can be asked; with ``yes`` it is not asked what is safe. ``jobs`` is how
     much may go on at a time. ``trusted`` is a manifest that they said may run what it names. ``hand`` is what
     stayed behind as root, where the program was started through sudo and stepped down. In a rehearsal
-    (``rehearses``) what needs privilege is told and not done. ``password`` gives sudo's, where the person has
+    (``rehearses``) what needs privilege is shown and not run. ``password`` gives sudo's, where the person has
     given it already; it is a function, so that nothing that shows this shows it.
     """
 

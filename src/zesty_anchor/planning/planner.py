@@ -199,7 +199,7 @@ class Planner:
         names = [change.subject for change in changes if change.layered]
         if not names:
             return []
-        from zesty_anchor.shells.layered import layers_allowed
+        from zesty_anchor.changes.runtimes.foreign import layers_allowed
         from zesty_anchor.system.namespaces import way_to_allow
 
         if layers_allowed(self._workstation.locations.home):

@@ -116,7 +116,7 @@ class Fish(Apart):
     """fish(1)."""
 
     name = "fish"
-    passes_returns = True
+    ignores_cr = True
     programs = ("fish",)
     contexts = (LOGIN, INTERACTIVE, LOGIN_INTERACTIVE, SCRIPT)
     check = "--no-execute"

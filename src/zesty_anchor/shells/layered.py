@@ -9,7 +9,6 @@ with the command's status, with 125 where the system allows no layer.
 
 from __future__ import annotations
 
-import functools
 import os
 import subprocess
 import sys
@@ -17,7 +16,6 @@ from collections.abc import Iterable
 from pathlib import Path
 
 from zesty_anchor.shells.sealed import World, enter_layer
-from zesty_anchor.system.room import room
 
 NOT_ALLOWED = 125
 
@@ -39,13 +37,6 @@ def is_allowed(room: Path, home: Path, free: Iterable[Path]) -> bool:
         cwd=home,
     )
     return done.returncode == 0
-
-
-@functools.cache  # a run plans several times
-def layers_allowed(home: Path) -> bool:
-    """Whether the system allows a layer over the home."""
-    with room("layer", on_disk=True) as space:
-        return is_allowed(space, home, ())
 
 
 def main(words: list[str]) -> None:

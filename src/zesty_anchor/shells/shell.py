@@ -29,7 +29,7 @@ class Shell(ABC):
     those of names of files in it; ``read_only`` are variables that it lets nobody set, and ``names_error``
     that its message for a syntax error names the line of the error and not that where it gave up.
     ``aliases_always`` tells that aliases count in a shell that is not interactive as well,
-    ``passes_returns`` that a CR at the end of a line is white space to it.
+    ``ignores_cr`` that a CR at the end of a line is white space to it.
 
     Of what we generate: ``follows`` tells that it follows the current folder with builtins alone (then it has
     ``on_demand``; ``variables_file`` is the ending of the file with a project's variables), and ``completes``
@@ -54,7 +54,7 @@ class Shell(ABC):
     read_only: ClassVar[str] = ""
     names_error: ClassVar[bool] = False
     aliases_always: ClassVar[bool] = False
-    passes_returns: ClassVar[bool] = False
+    ignores_cr: ClassVar[bool] = False
     follows: ClassVar[bool] = False
     completes: ClassVar[bool] = False
     prompt: ClassVar[TracePrompt | None] = None

@@ -17,7 +17,7 @@ _FILES, _LEAST_FILES = 1024, 96
 """How many files this program may open at a time, if it can have that; and what it cannot do without."""
 _LEAST_PROCESSES, _COUNTED = 48, 4096
 """How many more processes and threads this program and the shells that it starts need; and the limit above
-which it is not counted how many there are.
+which those that run are not counted.
 """
 _LARGEST = 1 << 30
 """Bytes of the largest file that an ordinary version holds."""

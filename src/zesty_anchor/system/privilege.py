@@ -78,6 +78,11 @@ class Refused(Problem):
     """No privilege was given: the password was wrong, or the person may not have it."""
 
 
+def is_forbidden(said: str) -> bool:
+    """Whether sudo or doas says that this user may not use it, whatever the password. Pure."""
+    return any(words in said for words in _NEVER)
+
+
 _NEVER = ("may not run", "not in the sudoers", "not permitted", "not exist in the passwd database")
 """What sudo and doas say to somebody whom no password helps."""
 
@@ -114,7 +119,7 @@ def authenticate(given: Access, user: str, environ: Mapping[str, str], password:
     if answer.returncode == 0:
         return msgspec.structs.replace(given, password=False)
     said = answer.stderr.strip()
-    if any(words in said for words in _NEVER):
+    if is_forbidden(said):
         return NO_ACCESS
     raise Refused(
         f"{given.way} gave no privilege: {said.splitlines()[-1] if said else 'no reason given'}",

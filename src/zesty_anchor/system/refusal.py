@@ -23,7 +23,7 @@ def of_system(error: OSError, where: str = "", *, taken_back: bool = False) -> P
     return Problem(what, where=place or where, advice=f"{advice}, then run the command again{again}")
 
 
-def of_threads(error: Exception) -> Exception:
+def as_system_error(error: Exception) -> Exception:
     """What Python raises where a thread cannot be started, as what the system refused (pthread_create(3),
     EAGAIN). Any other error as it is.
     """

@@ -13,6 +13,7 @@ from pathlib import Path
 
 import msgspec
 
+from zesty_anchor.system.privilege import is_forbidden
 from zesty_anchor.system.problem import Problem, UsageProblem
 from zesty_anchor.system.ssh import MISSING, tool
 
@@ -75,12 +76,17 @@ class Remote:
         """Run a command line of sh(1) there. Raises ``Unreachable``."""
         return self._run("exec sh -s", f"{words} </dev/null\n".encode())
 
-    def takes_password(self, password: str) -> str:
-        """Whether sudo there takes this password: what it says where it does not, else empty. It goes through
-        the connection to sudo alone (sudo(8), -S), and is written down nowhere. Raises ``Unreachable``.
+    def sudo_refusal(self, password: str) -> str:
+        """What sudo there says to this password if it does not accept it, else empty. The password goes
+        through the connection to sudo alone (sudo(8), -S), and is written down nowhere. Raises
+        ``Unreachable``, and ``Problem`` where no password would help.
         """
         answer = self._run("exec sudo -S -k -p '' true", f"{password}\n".encode())
-        return (last_line(answer.err) or "sudo failed") if answer.code else ""
+        never = [line.strip() for line in answer.err.splitlines() if is_forbidden(line)]
+        said = next(iter(never), last_line(answer.err)) or "sudo failed"
+        if answer.code in (126, 127) or never:
+            raise Problem(f"sudo cannot be used there: {said}", where=self.host)
+        return said if answer.code else ""
 
     def hand_over(self, text: str, pipe: str) -> None:
         """Write a text to a named pipe there, whose reader waits. Raises ``Unreachable``, and ``Problem``."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 import os
 import threading
 from collections.abc import Iterable, Iterator
@@ -42,6 +43,13 @@ class Traces(msgspec.Struct):
 
     edited: list[Edited]
     within: tuple[str, ...] = ()
+
+
+@functools.cache  # a run plans several times
+def layers_allowed(home: Path) -> bool:
+    """Whether the system allows a layer over the home."""
+    with room("layer", on_disk=True) as space:
+        return is_allowed(space, home, ())
 
 
 def startup_files(machine: Machine) -> tuple[Startup, ...]:

@@ -20,7 +20,7 @@ from zesty_anchor.files.replace import content_of, remove, replace
 from zesty_anchor.manifest.wanted import Wanted
 from zesty_anchor.shells.guard import ends_always, ends_early
 from zesty_anchor.shells.known import SH, SHELLS
-from zesty_anchor.shells.line_ends import fix, misread, told
+from zesty_anchor.shells.line_ends import described, fix, misread
 from zesty_anchor.shells.marked import marked_rows
 from zesty_anchor.shells.reading import Site
 from zesty_anchor.survey.machine import Machine, generated_file, known_blocks
@@ -114,7 +114,7 @@ class Blocks(FileKind):
         """Files that get our line, and whose own lines their shell misreads."""
         placed = one_a_file(sites(wanted.shells, facts), facts)
         return [
-            f"{shown}: {told(file.content)}; to put it right: {fix(shown)}"
+            f"{shown}: {described(file.content)}; to fix it: {fix(facts.locations.shown(file.target))}"
             for path, file in facts.startup.items()
             if (site := placed.get(file.target))
             and misread(site.language, file.content)

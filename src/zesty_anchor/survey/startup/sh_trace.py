@@ -53,8 +53,8 @@ def ended_at(text: str, own: str = "\0") -> float:
     first = next((_seconds(each[0]) for each in told if len(each) > 1 and not each[1].startswith(own)), 0.0)
     begins = len(text)
     while first and (begins := text.rfind(_BEGINS, 0, begins)) >= 0:
-        clock = text[begins + len(_BEGINS) :].partition(RECORD)[0].partition(FIELD)[0]
-        if last := _seconds(clock):
+        clock = begins + len(_BEGINS)
+        if last := _seconds(text[clock : text.find(FIELD, clock)]):
             return last - first
     return 0.0
 

@@ -101,7 +101,7 @@ def _noise(trace: StartupTrace, machine: Machine) -> Iterator[Trouble]:
         first.startswith(str(path)) and misread(trace.shell, file.content)
         for path, file in machine.startup.items()
     ):
-        return  # that is told of the file itself
+        return  # reported once, for the file
     found = printing(trace, words)
     place = (machine.locations.shown(found.file), found.line) if found else ("", 0)
     what = f"prints {first[:40]!r} where there is no terminal: that breaks scp, rsync and git over ssh"

@@ -9,7 +9,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from pathlib import Path
 
 from zesty_anchor.shells.known import SH, SHELLS
-from zesty_anchor.shells.line_ends import fix, misread, returns, told
+from zesty_anchor.shells.line_ends import crlf_lines, described, fix, misread
 from zesty_anchor.shells.sh_tree import first_error
 from zesty_anchor.shells.syntax import passes
 from zesty_anchor.survey.findings import Trouble
@@ -79,7 +79,8 @@ def _windows_ends(machine: Machine) -> Iterator[Trouble]:
                 found.setdefault(reading.file, {})[name] = None
     for path, shells in found.items():
         shown, content = machine.locations.shown(path), machine.startup[path].content
-        yield Trouble(shown, returns(content)[1], told(content), tuple(shells), fix(shown), weight=85)
+        repair = fix(machine.locations.shown(machine.startup[path].target))
+        yield Trouble(shown, crlf_lines(content)[1], described(content), tuple(shells), repair, weight=85)
 
 
 def broken(machine: Machine) -> Iterator[Trouble]:

@@ -1,14 +1,16 @@
 # Starts work that goes on when the connection is cut; finds it where it is under way, or done and not fetched.
-# Gets: base, key (what the work is), words (the command line, quoted for sh), input (the name of a pipe in the
-# folder that the work reads first, or nothing).
+# Gets: base, key (what the work is), words (the command line, quoted for sh), input (not empty: the work reads the
+# pipe "input" in its folder, which is written to next).
 run=$base/run
 if [ -d "$run" ] && [ ! -f "$run/fetched" ]; then
   if [ -f "$run/exit" ] || kill -0 "$(cat "$run/pid")" 2>/dev/null; then
-    if [ "$(cat "$run/key")" = "$key" ]; then
+    same=
+    [ "$(cat "$run/key")" != "$key" ] || same=yes
+    if [ -p "$run/input" ] && { [ -z "$same" ] || [ -z "$input" ]; }; then
+      kill "$(cat "$run/pid")" 2>/dev/null # it waits for input that does not come: it has changed nothing yet
+    elif [ -n "$same" ]; then
       echo found
       exit 0
-    elif [ -p "$run/input" ]; then
-      kill "$(cat "$run/pid")" 2>/dev/null # it waits for its input: nothing was begun
     elif [ ! -f "$run/exit" ]; then
       echo busy
       exit 0
@@ -17,7 +19,7 @@ if [ -d "$run" ] && [ ! -f "$run/fetched" ]; then
 fi
 rm -rf "$run" && mkdir -p "$run" && chmod 700 "$run" || exit
 printf %s "$key" >"$run/key" || exit
-[ -z "$input" ] || mkfifo "$run/$input" || exit
+[ -z "$input" ] || mkfifo "$run/input" || exit
 : >"$run/log"
 cat >"$run/work" <<'END' || exit
 cd "$2" || cd || exit
