@@ -57,11 +57,12 @@ def gather(changes: Iterable[Change], access: Access) -> list[Question]:
 
 
 def password_question(access: Access) -> Question:
-    """The question of the password, which only a terminal can answer."""
+    """The question of the password: a terminal answers it, for sudo also ``--password-stdin``."""
+    sent = ", send it with --password-stdin" if access.way == "sudo" else ""
     return Question(
         PASSWORD,
         f"{access.way} wants the password for what needs privilege",
-        f"run it in a terminal, or allow {access.way} without a password for this user",
+        f"run it in a terminal{sent}, or allow {access.way} without a password for this user",
     )
 
 
