@@ -44,18 +44,24 @@ def started(base: Path, key: str, waits: bool) -> str:
     ).stdout
 
 
+def wait_for(path: Path) -> None:
+    for _ in range(600):
+        if path.exists():
+            return
+        time.sleep(0.05)
+    raise AssertionError(f"{path} was not made")
+
+
 def test_work_whose_input_never_came_is_no_obstacle(tmp_path: Path) -> None:
     """The connection was cut after the start, and before the password was handed over."""
     assert started(tmp_path, "one", True) == "started\n"
     assert started(tmp_path, "one", True) == "found\n", "the input may come still"
     assert started(tmp_path, "one", False) == "started\n", "nobody would wait for it for ever"
+    wait_for(tmp_path / "run/exit")
     assert started(tmp_path, "two", True) == "started\n"
     assert started(tmp_path, "three", True) == "started\n"
     (tmp_path / "run/input").write_text("tides\n")
-    for _ in range(100):
-        if (tmp_path / "run/exit").exists():
-            break
-        time.sleep(0.05)
+    wait_for(tmp_path / "run/exit")
     assert (tmp_path / "got").read_text() == "tides\n" and not (tmp_path / "run/input").exists()
     left = subprocess.run(
         ["pgrep", "-f", f"{tmp_path}/run/work"], capture_output=True, text=True, check=False
