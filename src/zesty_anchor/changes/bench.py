@@ -33,8 +33,8 @@ class Bench(msgspec.Struct, frozen=True):
     """Tells what goes on in a change, by its key."""
     moved: Callable[[str, int, int | None], None]
     """Tells the bytes done, of those in all, for a change's key. Raises to break the work off."""
-    registry: Callable[[str], AbstractContextManager[str]] = lambda kind: nullcontext("")
-    """The address to take packages of a kind of registry from, while it is open; empty: where a package tool
+    registry: Callable[[str, str], AbstractContextManager[str]] = lambda kind, package: nullcontext("")
+    """The address to take a package of a kind of registry from, while it is open; empty: where a package tool
     takes them by itself.
     """
     interrupted: Callable[[], bool] = lambda: False

@@ -187,8 +187,8 @@ class Runtime(Part, frozen=True):
     optional_needs: bool = False
     """Also installs the packages that the recipe only recommends. Example: ``true``."""
     extras: tuple[str, ...] = ()
-    """Command-line packages to install into each version with its own package tool. Example:
-    ``["kelp-tidy@1.2"]``.
+    """Command-line packages to install into each version with its own package tool; the archives that some
+    tools take have an address and a digest in place of a name and a version. Example: ``["kelp-tidy@1.2"]``.
     """
     carry: Literal["ask", "yes", "no"] = "ask"
     """Whether packages that you installed by hand go along when the default version moves. Example:

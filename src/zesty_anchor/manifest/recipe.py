@@ -8,6 +8,9 @@ import msgspec
 
 from zesty_anchor.manifest.part import FeedName, FileName, Name, Names, Part, ShellName, VariableName
 
+ADDRESS = "address"
+"""The kind of registry of packages whose names are addresses."""
+
 _VERSION = r"\{version(?::(\d))?\}"
 
 
@@ -132,6 +135,7 @@ class ExtraTool(Part, frozen=True):
     person's home), AUTHORITIES (the file of certificate authorities that count here) and, where nobody may be
     asked, OFFLINE in its environment. With a mirror, REGISTRY is the address to take packages from. ``kind``
     is the registry that the packages come from, if it is one that we can ask for their versions.
+    ``registry_address`` may use the same variables.
     """
 
     install: str
@@ -144,9 +148,14 @@ class ExtraTool(Part, frozen=True):
     """The dotted path of the field in the registry's document that says which versions of the runtime a
     package fits. Example: ``"engines.kelp"``.
     """
-    registry: Literal["npm", "pypi"] | None = None
+    registry: Literal["npm", "pypi", "gem", "go", "address"] | None = None
     """The kind of the registry that the step takes packages from, where it honours REGISTRY: a mirror has the
-    packages then. Example: ``"npm"``.
+    packages then. With "address" the package's name is the address of a file, and REGISTRY is where the
+    mirror has it. Example: ``"npm"``.
+    """
+    registry_address: str = ""
+    """The step of sh that prints the address of that registry, as the package tool is configured here, where
+    no feed of the manifest has one. Example: ``"kelp-pack config registry"``.
     """
     carry: str | None = None
     r"""The same step for a package that you installed by hand in an earlier version, where it differs.

@@ -5,8 +5,10 @@ and what the tool downloads is kept.
 from __future__ import annotations
 
 import os
+import re
+import shlex
 import threading
-from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
@@ -18,6 +20,7 @@ from zesty_anchor.files import digest as sha256
 from zesty_anchor.files import folders, own_folders
 from zesty_anchor.files.replace import replace
 from zesty_anchor.manifest.lock import Locked
+from zesty_anchor.manifest.recipe import ADDRESS, ExtraTool
 from zesty_anchor.manifest.wanted import WantedExtra, WantedVersion
 from zesty_anchor.operations.person import Person
 from zesty_anchor.planning.extras import split
@@ -29,6 +32,7 @@ from zesty_anchor.planning.workstation import Workstation
 from zesty_anchor.shelf.build import build
 from zesty_anchor.shelf.receipt import extras_in
 from zesty_anchor.system.problem import Problem
+from zesty_anchor.system.visible import visible
 
 
 class RecordedExtras(msgspec.Struct):
@@ -97,7 +101,9 @@ def record(
             person.reporter.began(key, text)
             well = False
             try:
-                registries[tool.registry] = recorder.add(workstation, version, each.extra)
+                address = recorder.add(workstation, version, each.extra)
+                if tool.registry != ADDRESS:
+                    registries[tool.registry] = address
                 well = True
             except Problem as problem:
                 found.failed.append(f"{each.subject}: {problem}")
@@ -126,7 +132,7 @@ class _Recorder:
         address. Raises ``Problem`` where the package tool fails.
         """
         tool, locations = version.recipe.extras, workstation.locations
-        assert tool is not None and tool.registry is not None
+        assert tool is not None
         own_folders.make(locations.cache)
         log = locations.state / "logs" / "mirror.log"
         own_folders.make(log.parent)
@@ -140,12 +146,16 @@ class _Recorder:
             for bin in version.bins:
                 _link_commands(bin, empty / bin.relative_to(version.folder), brought)
             given = tool_environment(version, extra, workstation.environ, locations.home, room, cache)
-            with offers.recorded_registry(tool.registry, self._keep) as (address, here):
+
+            def run(step: str, **more: str) -> None:
                 build(
-                    [tool.install], (), room, {**given, **at_registry(here), "FOLDER": str(empty)},
-                    log, lambda text: None, lambda line: "",
+                    [step], (), room, {**given, **more}, log, lambda text: None, lambda line: "",
                     what=f"the package tool of {version.runtime}",
                 )  # fmt: skip
+
+            address = _address(tool, extra, offers, run, room)
+            with offers.recorded(address, self._keep) as here:
+                run(tool.install, **at_registry(here), FOLDER=str(empty))
         return address
 
     def _keep(self, path: str, address: str, content: bytes | Iterator[bytes]) -> Iterator[bytes]:
@@ -166,6 +176,26 @@ class _Recorder:
         digest, size = f"sha256:{sha256.digest_of_file(file)}", file.stat().st_size
         with self._alone:
             self.files[path] = Mirrored(path, digest, size, address, (self._subject,))
+
+
+def _address(
+    tool: ExtraTool, extra: WantedExtra, offers: Offers, run: Callable[[str], None], room: Path
+) -> str:
+    """The address that a package comes from. Raises ``Problem``."""
+    if tool.registry == ADDRESS:
+        address = extra.name
+    elif tool.registry in ("npm", "pypi"):
+        address = offers.registry_address(tool.registry)
+    else:
+        answer = room / "registry"
+        run(f"{{\n{tool.registry_address}\n}} >{shlex.quote(str(answer))}")
+        address = answer.read_text("utf-8", "replace").strip()
+        answer.unlink()
+    if re.fullmatch(r"https?://[^@/\s]+(/[^@\s]*)?", address):
+        return address
+    if "@" in address.partition("://")[2].partition("/")[0]:
+        raise Problem("its registry's address has a password in it, and a mirror is read by others")
+    raise Problem(f"its package tool takes it from no web server, but from {visible(address) or 'nowhere'}")
 
 
 def _asked(entries: Iterable[Locked]) -> list[_Asked]:

@@ -7,6 +7,7 @@ from pathlib import Path
 
 from zesty_anchor.feeds.release import choose
 from zesty_anchor.manifest.pin import meets
+from zesty_anchor.manifest.recipe import ADDRESS
 from zesty_anchor.manifest.want import Want
 from zesty_anchor.manifest.wanted import WantedExtra
 from zesty_anchor.planning.offers import Offers
@@ -44,6 +45,13 @@ def wanted_extras(
     found = []
     for text in asked:
         package, version = split(text)
+        by_address = tool is not None and tool.registry == ADDRESS
+        if by_address != ("://" in package):
+            raise UsageProblem(
+                f"the package tool of {name} takes packages by their {'address' if by_address else 'name'}",
+                where=f"{workstation.place('runtimes', name, 'extras')}: {text[:60]}",
+                advice="write https://ADDRESS@DIGEST" if by_address else "write NAME, or NAME@VERSION",
+            )
         known = there.get(text)
         pinned = locked.extras.get(text, "") if locked else ""
         if known is not None and pinned in ("", known.version):

@@ -14,7 +14,7 @@ from zesty_anchor.feeds.known import feed_class
 from zesty_anchor.feeds.mirror import Mirror, mirror_around
 from zesty_anchor.feeds.release import Release, channels_of, choose
 from zesty_anchor.files import own_folders
-from zesty_anchor.manifest.recipe import Recipe
+from zesty_anchor.manifest.recipe import ADDRESS, Recipe
 from zesty_anchor.manifest.version import Version
 from zesty_anchor.manifest.want import Want
 from zesty_anchor.manifest.wanted import Artefact, refer
@@ -310,9 +310,9 @@ class Offers:
         return self._opened().web.document(url, who=who)[1]
 
     @contextmanager
-    def registry(self, kind: str) -> Iterator[str]:
-        """The address to take packages of a kind of registry from, while this lasts: what a mirror has, comes
-        from there. Empty where no mirror has such packages.
+    def registry(self, kind: str, package: str) -> Iterator[str]:
+        """The address to take a package of a kind of registry from, while this lasts: what a mirror has,
+        comes from there. Empty where no mirror has such packages.
         """
         mirror = mirror_of(self._workstation)
         if mirror is None or self._workstation.offline:
@@ -323,7 +323,7 @@ class Offers:
 
         web = self._opened().web
         try:
-            address = registry_of(web, mirror, kind)
+            address = (mirror.at(package) and package) if kind == ADDRESS else registry_of(web, mirror, kind)
         except Problem:
             if mirror.only:
                 raise
@@ -334,22 +334,25 @@ class Offers:
         with Gateway(of_mirror(web, mirror)) as gateway:
             yield gateway.at(address)
 
+    def registry_address(self, kind: Literal["npm", "pypi"]) -> str:
+        """The address of the registry that packages of a kind come from. Raises ``UsageProblem`` where none
+        is known.
+        """
+        feeds = self._workstation.manifest.feeds
+        named = next((name for name, feed in feeds.items() if feed.kind == kind), None)
+        supply = Supply(named or kind, kind, feeds[named].url if named else None, "")
+        return self._opened().feed(supply).address
+
     @contextmanager
-    def recorded_registry(self, kind: Literal["npm", "pypi"], keep: Keep) -> Iterator[tuple[str, str]]:
-        """The address of the registry that packages of a kind come from, and the one to ask for them while
-        this lasts: ``keep`` is given all that is asked for then (see ``passing.recording``). Raises
-        ``UsageProblem`` where no registry is known.
+    def recorded(self, address: str, keep: Keep) -> Iterator[str]:
+        """The address to ask for what is at a registry's ``address`` while this lasts: ``keep`` is given all
+        that is asked for then (see ``passing.recording``).
         """
         from zesty_anchor.feeds.gateway import Gateway
         from zesty_anchor.feeds.passing import recording
 
-        feeds = self._workstation.manifest.feeds
-        named = next((name for name, feed in feeds.items() if feed.kind == kind), None)
-        supply = Supply(named or kind, kind, feeds[named].url if named else None, "")
-        opened = self._opened()
-        address = opened.feed(supply).address
-        with Gateway(recording(opened.web, keep)) as gateway:
-            yield address, gateway.at(address)
+        with Gateway(recording(self._opened().web, keep)) as gateway:
+            yield gateway.at(address)
 
     def notices(self) -> list[str]:
         """Which feeds were passed over, and why; offline, how old each answer is that was used. A sentence

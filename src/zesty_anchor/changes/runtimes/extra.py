@@ -22,6 +22,7 @@ from zesty_anchor.changes.runtimes.leaving import away
 from zesty_anchor.files import folders, own_folders
 from zesty_anchor.files.inventory import Inventory, remove_same, take
 from zesty_anchor.files.removal import discard
+from zesty_anchor.manifest.recipe import ADDRESS
 from zesty_anchor.manifest.wanted import Wanted, WantedExtra, WantedVersion
 from zesty_anchor.shelf import place
 from zesty_anchor.shelf.build import Unhurried, build
@@ -125,7 +126,9 @@ class AddExtra(BaseChange, frozen=True):
         given = tool_environment(self.wanted, self.extra, bench.environ, bench.locations.home, room, cache)
         step = (tool.carry if self.extra.carried else None) or tool.install
         registry = (
-            bench.registry(tool.registry) if tool.registry and step == tool.install else nullcontext("")
+            bench.registry(tool.registry, self.extra.name)
+            if tool.registry and step == tool.install
+            else nullcontext("")
         )
         try:
             with registry as address:
@@ -151,7 +154,7 @@ class AddExtra(BaseChange, frozen=True):
         commands = sorted(Path(f).name for f in record.brought if (os.path.dirname(f) or ".") in bins)
         there = {Path(name).name for name in record.before if (os.path.dirname(name) or ".") in bins}
         check_names(self.wanted, [folder / part for part in self.wanted.recipe.bin], there)
-        if not commands and tool.registry is not None:
+        if not commands and tool.registry not in (None, ADDRESS):
             bench.remark(f"{self.extra.name}, added to {self.wanted.runtime}, has no commands")
         if not self.extra.carried:  # it stays the person's own
             note_extras(
