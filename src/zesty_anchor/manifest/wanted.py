@@ -14,6 +14,8 @@ from zesty_anchor.manifest.model import BuildChoices, Elsewhere, Identity, Manif
 from zesty_anchor.manifest.part import names_for
 from zesty_anchor.manifest.recipe import Recipe
 
+_SHOWN = 16
+"""Digits of a digest."""
 _REFERENCE = r"\{\{([A-Za-z][A-Za-z0-9._-]*)\}\}|\{([A-Za-z][A-Za-z0-9._-]*)\}"
 
 
@@ -70,6 +72,13 @@ class WantedExtra(msgspec.Struct, frozen=True):
     version: str
     commands: tuple[str, ...] = ()
     carried: bool = False
+
+    @property
+    def shown(self) -> str:
+        """Its name with its version, which may be a digest: of that the first digits."""
+        long = len(self.version) > 2 * _SHOWN
+        version = f"{self.version[:_SHOWN]}…" if long else self.version
+        return f"{self.name}@{version}" if version else self.name
 
 
 class WantedPackage(msgspec.Struct, frozen=True):

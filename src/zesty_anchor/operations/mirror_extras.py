@@ -56,8 +56,7 @@ class _Asked(msgspec.Struct, frozen=True):
     @property
     def subject(self) -> str:
         """What its files are for."""
-        version = f"@{self.extra.version}" if self.extra.version else ""
-        return f"{self.extra.name}{version} of {self.entry.runtime} {self.entry.version}"
+        return f"{self.extra.shown} of {self.entry.runtime} {self.entry.version}"
 
 
 def subjects(entries: Iterable[Locked]) -> set[str]:

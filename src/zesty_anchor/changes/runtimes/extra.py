@@ -30,8 +30,6 @@ from zesty_anchor.shelf.receipt import SLIPS, Extra, extras_in, files_in, note_e
 from zesty_anchor.survey.machine import Machine
 from zesty_anchor.system.host import authorities, plain_environment
 
-_LONG = 16
-
 
 class ExtraRecord(Record, kw_only=True, tag="extra"):
     """The version's folder, the package, the ``cache`` that was made for it (empty: it was there), its files
@@ -64,10 +62,7 @@ class AddExtra(BaseChange, frozen=True):
     @property
     def subject(self) -> str:
         """The package, and where it goes."""
-        version = self.extra.version
-        version = f"{version[:_LONG]}…" if len(version) > 2 * _LONG else version  # it may be a digest
-        shown = f"{self.extra.name}@{version}" if version else self.extra.name
-        return f"{shown} to {self.wanted.runtime} {self.wanted.version}"
+        return f"{self.extra.shown} to {self.wanted.runtime} {self.wanted.version}"
 
     @property
     def key(self) -> str:
