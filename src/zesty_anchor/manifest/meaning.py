@@ -146,7 +146,7 @@ _USER = r"\A[A-Za-z_][A-Za-z0-9_.-]{0,31}\$?\Z"
 
 
 _ADDRESS = r"\A(?:https?|file)://[^\s\x00-\x20\x7f]{1,1000}\Z"
-_FILE = r"\Ahttps?://[^\s\x00-\x20\x7f@]{1,1000}@[0-9a-f]{64,128}\Z"
+_ADDRESS_WITH_DIGEST = r"\Ahttps?://[^\s\x00-\x20\x7f@]{1,1000}@[0-9a-f]{64,128}\Z"
 """The address of a package, with its digest."""
 _SUITE = r"\A[A-Za-z0-9.][A-Za-z0-9._/+~-]{0,99}\Z"
 _FINGERPRINT = r"\A(?:[0-9A-Fa-f]{40}|[0-9A-Fa-f]{64})\Z"
@@ -234,9 +234,12 @@ def _names(manifest: Manifest) -> Iterator[Wrong]:
     for name, runtime in manifest.runtimes.items():
         for index, extra in enumerate(runtime.extras):
             steps = extra.partition("@")[0] if not extra.startswith("@") else extra
-            if not (_is_package(extra) or re.fullmatch(_FILE, extra)) or ".." in steps.split("/"):
+            if not (_is_package(extra) or re.fullmatch(_ADDRESS_WITH_DIGEST, extra)) or ".." in steps.split(
+                "/"
+            ):
                 what = f"{extra[:60]!r} is no name of a package"
-                yield Wrong(("runtimes", name, "extras", index), what, "write NAME, or NAME@VERSION")
+                advice = "write NAME or NAME@VERSION; for a package tool that takes files, ADDRESS@DIGEST"
+                yield Wrong(("runtimes", name, "extras", index), what, advice)
     for name, feed in manifest.feeds.items():
         yield from _feed(name, feed)
 

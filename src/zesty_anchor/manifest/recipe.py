@@ -154,8 +154,8 @@ class ExtraTool(Part, frozen=True):
     mirror has it. Example: ``"npm"``.
     """
     registry_address: str = ""
-    """The step of sh that prints the address of that registry, as the package tool is configured here, where
-    no feed of the manifest has one. Example: ``"kelp-pack config registry"``.
+    """The step of sh that prints the address of that registry, as the package tool is configured here, for a
+    kind that is not the kind of a feed. Example: ``"kelp-pack config registry"``.
     """
     carry: str | None = None
     r"""The same step for a package that you installed by hand in an earlier version, where it differs.

@@ -185,6 +185,8 @@ def _address(
         address = extra.name
     elif tool.registry in ("npm", "pypi"):
         address = offers.registry_address(tool.registry)
+    elif not tool.registry_address:
+        raise Problem("its recipe does not say how to find the registry: [extras] registry-address = …")
     else:
         answer = room / "registry"
         run(f"{{\n{tool.registry_address}\n}} >{shlex.quote(str(answer))}")

@@ -323,7 +323,10 @@ class Offers:
 
         web = self._opened().web
         try:
-            address = (mirror.at(package) and package) if kind == ADDRESS else registry_of(web, mirror, kind)
+            if kind == ADDRESS:
+                address = package if mirror.at(package) else ""
+            else:
+                address = registry_of(web, mirror, kind)
         except Problem:
             if mirror.only:
                 raise
