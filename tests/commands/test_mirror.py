@@ -217,6 +217,7 @@ def test_packages_of_a_registry_that_only_the_package_tool_knows_and_files_by_ad
     refused = desk.run("preview")
     assert refused.code == 2
     assert f"takes packages by their {'name' if by_name else 'address'}" in refused.err
+    assert ("write NAME, or NAME@VERSION" if by_name else "write ADDRESS@DIGEST") in refused.err
 
 
 @pytest.mark.parametrize(

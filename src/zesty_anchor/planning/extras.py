@@ -50,7 +50,7 @@ def wanted_extras(
             raise UsageProblem(
                 f"the package tool of {name} takes packages by their {'address' if by_address else 'name'}",
                 where=f"{workstation.place('runtimes', name, 'extras')}: {text[:60]}",
-                advice="write https://ADDRESS@DIGEST" if by_address else "write NAME, or NAME@VERSION",
+                advice="write ADDRESS@DIGEST" if by_address else "write NAME, or NAME@VERSION",
             )
         known = there.get(text)
         pinned = locked.extras.get(text, "") if locked else ""
