@@ -404,6 +404,27 @@ def test_aliases_of_builtins_do_not_count_in_our_files(settled: Desk, shell: str
 
 
 @pytest.mark.needs("fish")
+@pytest.mark.parametrize("older", [False, True])
+def test_fish_follows_without_its_builtin_path(desk: Desk, older: bool) -> None:
+    """fish has it since 3.5, and a function of that name may be a person's own."""
+    desk.wants('[shells]\nuse = ["fish"]\n', '[runtimes.kelp]\nwant = "lts"\nalso = ["3.6", "4.1"]\n')
+    desk.well("provision")
+    desk.write("3.6\n", "project/.kelp-version")
+    desk.write("4.1\n", "project/deep/er/.kelp-version")
+    if older:
+        for name in (".config/fish/conf.d/zesty-anchor.fish", ".local/share/zesty-anchor/shell/follow.fish"):
+            text = (desk.home / name).read_text()
+            assert text.count("if builtin -q path") == 1
+            (desk.home / name).write_text(text.replace("if builtin -q path", "if false"))
+    lines = ["function path; echo mine; end"] if not older else []
+    for folder in ("~/project", "~", "~/project/deep", "er", "/", "~/project/deep/er"):
+        lines.append(f"cd {folder}; kelp --version")
+    lines.append("za switch kelp 3.6; kelp --version")
+    seen = versions(interactive(desk, "fish", "\nemit fish_prompt\n".join(lines), {}))
+    assert seen == ["3.6.2", "4.2.1", "3.6.2", "4.1.0", "4.2.1", "4.1.0", "3.6.2"]
+
+
+@pytest.mark.needs("fish")
 @pytest.mark.parametrize("value", ["a", "", ":/"])
 def test_fish_follows_with_an_ifs_of_the_persons_own(settled: Desk, value: str) -> None:
     file = settled.write(f"set -g IFS '{value}'\n", ".config/fish/conf.d/00-mine.fish")

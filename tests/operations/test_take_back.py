@@ -39,6 +39,21 @@ def test_nobody_begins_before_all_of_it_is_gone(desk: Desk, monkeypatch: pytest.
         assert bare.locations.state.is_dir(), "whoever comes next finds a home of its own"
 
 
+def test_what_others_keep_beside_our_folders_gets_no_note_of_ours(desk: Desk) -> None:
+    """A shell writes its history beside our data, in folders that were made for ours."""
+    desk.wants('[shells]\nuse = ["bash"]\n')
+    desk.well("provision")
+    others = [
+        desk.write("- cmd: kelp\n", name) for name in (".local/share/fish/fish_history", ".cache/fish/known")
+    ]
+    desk.well("undo", "--yes")
+    desk.well("dismantle", "--yes")
+    left = {
+        file for place in (".local", ".cache") for file in (desk.home / place).rglob("*") if file.is_file()
+    }
+    assert left == set(others)
+
+
 def test_what_could_not_be_taken_back_keeps_our_folders(desk: Desk) -> None:
     desk.write("alias t=ls\n", ".bashrc")
     desk.wants('[shells]\nuse = ["bash"]\n')

@@ -18,6 +18,7 @@ from zesty_anchor.files.home_move import HomeMove
 from zesty_anchor.files.removal import discard, discard_any, set_aside
 from zesty_anchor.files.replace import beside_name
 from zesty_anchor.system.held import hold
+from zesty_anchor.system.locations import FOLDER
 from zesty_anchor.system.mounts import check_kept
 from zesty_anchor.system.ownership import owner_name
 
@@ -119,6 +120,8 @@ def _hand_over(left: set[str], gone: tuple[Path, ...]) -> None:
         made = set(msgspec.json.decode(note.read_bytes(), type=list[str]))
         note.write_bytes(msgspec.json.encode(sorted(made | left, reverse=True)))
         return
-    # A folder around them that holds something else of ours, or is a link now, is removed later.
-    for above in {folder.parent for folder in gone if folder.parent.is_dir()}:
+    # A folder of ours around them that holds something else, or is a link now, is removed later.
+    for above in {
+        folder.parent for folder in gone if folder.parent.name == FOLDER and folder.parent.is_dir()
+    }:
         (above / _NOTE).write_bytes(msgspec.json.encode(sorted(left - {str(above)}, reverse=True)))

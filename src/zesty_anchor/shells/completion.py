@@ -149,7 +149,11 @@ za__completes=1
 # fish(1), "Writing your own completions": what fits is chosen by fish.
 _FISH = """\
 function za__versions
-  set -q argv[1]; and test -n "$argv[1]"; and path basename -- (path sort -r --key=basename -- (path filter -d -- {shelf}/$argv[1]/*))
+  set -l za_found
+  if set -q argv[1]; and test -n "$argv[1]"
+    for za_folder in {shelf}/$argv[1]/*; test -d $za_folder; and set -p za_found $za_folder; end
+  end
+  set -q za_found[1]; and string replace -r '.*/' '' -- $za_found
   printf '%s\\n' {words}
 end
 function za__complete
@@ -180,7 +184,7 @@ function za__complete
     switch $za_all[$za_i]
       case --
         if test "$za_kinds[1]" = pairs
-          complete -C (string join ' ' -- (string escape -- $za_all[(math $za_i + 1)..]) $za_word)
+          complete -C (string join ' ' -- (string escape -- $za_all[(math $za_i + 1)..-1]) $za_word)
           return
         end
 {values}      case '-*'
@@ -188,7 +192,7 @@ function za__complete
         test "$za_kinds[1]" = pairs; or set za_at (math $za_at + 1)
       case '*'
         if test "$za_kinds[1]" = pairs
-          complete -C (string join ' ' -- (string escape -- $za_all[$za_i..]) $za_word)
+          complete -C (string join ' ' -- (string escape -- $za_all[$za_i..-1]) $za_word)
           return
         end
         test $za_at = 1; and set za_given $za_all[$za_i]

@@ -26,8 +26,9 @@ _SOURCE = 'fish(1), "Configuration files"'
 
 # Two files, as for the others: see korn.py. fish takes about 0.1 us to read a letter, and 5 to begin a
 # command; a command substitution costs it ten commands, so there is one only where there is no other way. One
-# call of path(1) (fish 3.5) tests all the names that a project's files may have. za__prompt is another where
-# there is such a file (za__near): it compares that with its answer.
+# call of path(1) tests all the names that a project's files may have; an older fish than 3.5 has no such
+# builtin, and reads no text that names it as one (so eval). za__prompt is another where there is such a file
+# (za__near): it compares that with its answer.
 #
 # config.fish is read after the drop-in folder: what it puts on PATH is put behind ours by za__late, until the
 # first prompt; by then fish(1) names the file of the command that set PATH, or fish_add_path's. Whoever else
@@ -40,7 +41,15 @@ if {known}
   set za__rest
   for za_entry in (string match -rv -- {ours} $PATH); contains -- $za_entry $za__rest; or set -a za__rest $za_entry; end
 end
-if status is-interactive; and not string match -qr '^(2|3\\.[0-4]\\D)' $version
+if status is-interactive; and not string match -qr '^(2|3\\.0\\D)' $version
+if builtin -q path
+eval 'function za__is; builtin path is -- $argv; end'
+else
+function za__is
+  for za_file in $argv; test -e $za_file; and return; end
+  return 1
+end
+end
 set -g za__first {front}
 set -g za__tail {launchers} {last}
 set -gx PATH $za__first $za__rest $za__tail
@@ -51,7 +60,7 @@ function za__look --on-variable PWD
     case '/*/*/*/*/*/*/*/*/*/*/*/*/*/*/*/*'
       set -g za__above ..
       set -l za_parts (string split -n / -- $PWD)
-      for za_part in $za_parts[3..]; set -a za__above $za__above[-1]/..; end
+      for za_part in $za_parts[3..-1]; set -a za__above $za__above[-1]/..; end
     case "$HOME" /
       set -g za__above
     case "$HOME/*/*/*" '/*/*/*/*/*'
@@ -59,7 +68,7 @@ function za__look --on-variable PWD
     case '*'
       set -g za__above {some}
   end
-  if path is -- {names} $za__above/{any_name}; or set -q ZESTY_ANCHOR_SESSION
+  if za__is {names} $za__above/{any_name}; or set -q ZESTY_ANCHOR_SESSION
     za__follow
   else if set -q za__tokens[1]; or set -q ZESTY_ANCHOR_BEFORE
     functions -q za__choose_default; or za__load
@@ -68,7 +77,7 @@ function za__look --on-variable PWD
   return 0
 end
 function za__prompt --on-event fish_prompt
-  path is -- {pin_names}; and za__look
+  za__is {pin_names}; and za__look
 end
 function za__first_prompt --on-event fish_prompt
   functions -e za__first_prompt

@@ -9,6 +9,22 @@ from zesty_anchor.shells import posix
 from zesty_anchor.shells.environment import MANIFEST_NAME, Environment, Of, Switchable, Template
 
 _ON_DEMAND = """\
+if builtin -q path
+  eval 'function za__regular; builtin path filter -f -- $argv; end'
+  eval 'function za__normal; builtin path normalize -- $argv; end'
+else
+  function za__regular
+    for za_file in $argv; test -f $za_file; and builtin echo $za_file; end
+  end
+  function za__normal
+    for za_file in $argv
+      while string match -q '*/../*' -- $za_file
+        set za_file (string replace -r '/+[^/]+/+\\.\\./' / -- $za_file)
+      end
+      builtin echo $za_file
+    end
+  end
+end
 set -g za__default {front}
 set -g za__kept_folder
 function za__place
@@ -104,37 +120,37 @@ function za__work_out
 function za__plain
   set -e za__near
   function za__prompt --on-event fish_prompt
-    path is -- {pin_names}; and za__look
+    za__is {pin_names}; and za__look
   end
 end
 function za__watch
   set -g za__near 1
   set -g za__absent
   for za_name in {names}
-    path is -- $za_name; or set -a za__absent $za_name
+    za__is $za_name; or set -a za__absent $za_name
   end
   if not set -q argv[1]
     function za__prompt --on-event fish_prompt
-      path is -- $za__absent; and za__look
+      za__is $za__absent; and za__look
     end
     return
   end
   set -g za__times $argv
   function za__prompt --on-event fish_prompt
-    path is -- $za__absent; or test $za__times; and za__look
+    za__is $za__absent; or test $za__times; and za__look
   end
 end
 function za__as_kept
   set -l IFS \\n' '\\t
   set -q ZESTY_ANCHOR_SESSION; and return 1
-  path is -- $za__kept_others; and return 1
-  test $za__kept[2..]; and return 1
+  za__is $za__kept_others; and return 1
+  test $za__kept[2..-1]; and return 1
   begin
     read -l za_line
     read -l -a za_tokens
     test "$za_tokens" = "$za__kept_pins"; or return 1
   end <$za__kept[1]
-  za__watch $za__kept[2..]
+  za__watch $za__kept[2..-1]
   test "$za__kept_pins" = "$za__tokens"; and return
   set -q ZESTY_ANCHOR_BEFORE; and za__put_back
   set -g za__tokens $za__kept_pins
@@ -143,9 +159,9 @@ function za__as_kept
 end
 function za__follow
   set -l IFS \\n' '\\t
-  set -l za_found (path filter -f -- {names} $za__above/{any_name})
+  set -l za_found (za__regular {names} $za__above/{any_name})
   set -l za_files
-  set -q za_found[1]; and set za_files (path normalize -- $PWD/$za_found)
+  set -q za_found[1]; and set za_files (za__normal $PWD/$za_found)
   set -l za_pins
   set -l za_soft
   set -l za_asked
@@ -190,7 +206,7 @@ function za__follow
   end
   set -a za_soft $za_pins
   if set -q za_times[1]; or set -q za_watched[1]
-    za__watch $za_times[2..]
+    za__watch $za_times[2..-1]
     if set -q za_near[1]; and set -q za_quiet[1]; and not set -q za_found[2]; and test "$PWD/" = (string replace -r '[^/]*$' '' -- $za_near[1])
       set za_keep $PWD
       set -g za__kept $za_near[2] $za__times

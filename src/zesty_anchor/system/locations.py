@@ -10,7 +10,8 @@ import msgspec
 
 from zesty_anchor.system.problem import UsageProblem
 
-_OWN = "zesty-anchor"
+FOLDER = "zesty-anchor"
+"""The name of each folder of our own."""
 
 
 PROJECT_VARIABLES = "@variables"
@@ -115,7 +116,7 @@ def locate(environ: Mapping[str, str]) -> Locations:
 
     def base(variable: str, fallback: str) -> Path:
         value = environ.get(variable, "")
-        return (Path(value) if value.startswith("/") else home / fallback) / _OWN
+        return (Path(value) if value.startswith("/") else home / fallback) / FOLDER
 
     found = Locations(
         home=home,

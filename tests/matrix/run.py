@@ -1,0 +1,138 @@
+"""Proves the program on each Debian with each Python there and as one file, in every shell, and writes the
+table of docs/tested.md.
+
+python -m tests.matrix.run SCRATCH SUITE …     called by scripts/matrix, which makes the roots below SCRATCH
+"""
+
+from __future__ import annotations
+
+import datetime
+import platform
+import re
+import shutil
+import subprocess
+import sys
+from collections.abc import Iterator
+from pathlib import Path
+
+from tests.matrix.asked import SHELLS, Row, Subject, proved
+from tests.matrix.place import Place, closed, opened
+
+PROJECT = Path(__file__).parents[2]
+PAGE = PROJECT / "docs/tested.md"
+FILE = PROJECT / f"dist/zesty-anchor-linux-{platform.machine()}"
+PLATFORMS = ("manylinux_2_31", "manylinux_2_28", "manylinux_2_17", "manylinux2014")
+OLDEST = (3, 11)
+BEGIN, END = "<!-- made by scripts/matrix: do not edit -->", "<!-- the end of what scripts/matrix made -->"
+NODE = Subject(
+    "node",
+    '[shells]\nuse = "all"\n\n[runtimes.node]\nwant = "22"\nalso = ["20"]\n',
+    "v22.",
+    "20",
+    "node -e 'console.log(6 * 7)'",
+    "42",
+)
+
+
+def pythons(root: Path) -> list[str]:
+    """The versions of Python that a root holds and the program runs on: ``["3.11"]``."""
+    found = (re.fullmatch(r"python(\d+)\.(\d+)", file.name) for file in root.glob("usr/bin/python3.*"))
+    return [
+        f"{major}.{minor}"
+        for major, minor in sorted((int(f[1]), int(f[2])) for f in found if f)
+        if (major, minor) >= OLDEST
+    ]
+
+
+def installed(place: Place, version: str, scratch: Path) -> str:
+    """Install the checkout's wheel for that Python of a place; returns the path of the program in it."""
+    wheels = scratch / f"wheels-{version}"
+    shutil.rmtree(wheels, ignore_errors=True)
+    pip = [sys.executable, "-m", "pip", "--quiet", "--disable-pip-version-check"]
+    subprocess.run([*pip, "wheel", "--no-deps", "--wheel-dir", str(wheels), str(PROJECT)], check=True)
+    (own,) = wheels.glob("zesty_anchor-*.whl")
+    asked = ["--only-binary", ":all:", "--python-version", version, "--implementation", "cp"]
+    asked += [f"--platform={each}_{platform.machine()}" for each in PLATFORMS]
+    subprocess.run([*pip, "download", "--dest", str(wheels), *asked, str(own)], check=True)
+    shutil.copytree(wheels, place.root / "wheels")
+    place.inside(f"python{version}", "-m", "venv", "/opt/za")
+    place.inside("/opt/za/bin/pip", "install", "-q", "--no-index", "--find-links=/wheels", "zesty-anchor")
+    return "/opt/za/bin/zesty-anchor"
+
+
+def copied(place: Place) -> str:
+    """The program as one file; returns its path in the place."""
+    shutil.copy(FILE, place.root / "opt/zesty-anchor")
+    return "/opt/zesty-anchor"
+
+
+def rows(scratch: Path, suite: str) -> Iterator[Row]:
+    """Each program in its own copy of one Debian."""
+    base, root = scratch / f"matrix-{suite}", scratch / "matrix"
+    registry = subprocess.run(
+        ["npm", "config", "get", "registry"], capture_output=True, text=True, check=True
+    ).stdout.strip()
+    for version in ("", *pythons(base)):
+        place = opened(base, root, {"npm_config_registry": registry})
+        try:
+            place.trust_what_this_machine_trusts()
+            program = installed(place, version, scratch) if version else copied(place)
+            glibc = place.version("libc6")
+            row = Row(f"{name_of(place)} (glibc {glibc})", f"Python {version}" if version else "one file")
+            yield proved(place, program, NODE, SHELLS, row)
+        finally:
+            closed(root)
+
+
+def name_of(place: Place) -> str:
+    """What the system calls itself: ``Debian 12``."""
+    text = (place.root / "etc/os-release").read_text()
+    number = re.search(r'VERSION_ID="(\d+)"', text)
+    return f"Debian {number[1]}" if number else "Debian sid"
+
+
+def table(found: list[Row], day: str) -> str:
+    """The rows as Markdown: a cell has the shell's version, and how many questions it answered right."""
+    head = ["system", "program", *(each.name for each in SHELLS), "whole"]
+    lines = [f"Run on {day}.", "", f"| {' | '.join(head)} |", f"|{'---|' * len(head)}"]
+    for row in found:
+        cells = [
+            f"{row.versions.get(name, '')} {_count(row, name)}" for name in (each.name for each in SHELLS)
+        ]
+        cells.append(f"{_count(row, 'all')} in {row.seconds:.0f} s")
+        lines.append(f"| {row.place} | {row.program} | {' | '.join(cells)} |")
+    wrong = [
+        f"- {row.place}, {row.program}, {name}: {each}"
+        for row in found
+        for name, said in row.said.items()
+        for each in said
+    ]
+    return "\n".join([*lines, "", *wrong, ""]) if wrong else "\n".join([*lines, ""])
+
+
+def _count(row: Row, name: str) -> str:
+    asked = row.asked.get(name, 0)
+    wrong = len(row.said.get(name, ()))
+    return f"**{asked - wrong} of {asked}**" if wrong else f"{asked} of {asked}"
+
+
+def written(page: str, made: str) -> str:
+    """The page with the table between its two marks made anew."""
+    before, _, rest = page.partition(BEGIN)
+    _, _, after = rest.partition(END)
+    return f"{before}{BEGIN}\n\n{made}\n{END}{after}"
+
+
+def main(scratch: Path, suites: list[str]) -> int:
+    found: list[Row] = []
+    for suite in suites:
+        for row in rows(scratch, suite):
+            found.append(row)
+            print(table([row], f"{datetime.date.today()}"), flush=True)
+    if len(suites) > 1:
+        PAGE.write_text(written(PAGE.read_text("utf-8"), table(found, f"{datetime.date.today()}")), "utf-8")
+    return 1 if any(row.said for row in found) else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main(Path(sys.argv[1]), sys.argv[2:]))
