@@ -36,6 +36,7 @@ class Shell:
     checked: str
 
 
+PLATFORMS = ("linux-x86_64", "linux-aarch64")
 SHELLS = (
     Shell("bash", ("bash",), ("bash", "-l"), ("bash", "-l", "-c"), "bash"),
     Shell("zsh", ("zsh",), ("zsh", "-l"), ("zsh", "-l", "-c"), "zsh"),
@@ -50,8 +51,8 @@ SHELLS = (
 
 @dataclass(frozen=True)
 class Subject:
-    """The runtime: the ``manifest`` that asks for it, what stands in the answer of the ``default`` version and
-    of the ``pinned`` one, and a small program (``works``) with its ``answer``.
+    """The runtime: the ``manifest`` that asks for it, what is in the answer of the ``default`` version and
+    of the ``pinned`` one, and a small program (``works``) with its ``answer``. A ``lock`` was made elsewhere.
     """
 
     name: str
@@ -60,11 +61,14 @@ class Subject:
     pinned: str
     works: str
     answer: str
+    lock: str = ""
 
 
 @dataclass
 class Row:
-    """What one program showed in one place. ``said`` is what went wrong: empty if nothing did."""
+    """What one program showed in one place. ``said`` is what went wrong: empty if nothing did. ``lock`` is
+    what it locked, for both machines.
+    """
 
     place: str
     program: str
@@ -72,6 +76,7 @@ class Row:
     versions: dict[str, str] = field(default_factory=dict)
     asked: dict[str, int] = field(default_factory=dict)
     said: dict[str, list[str]] = field(default_factory=dict)
+    lock: str = ""
 
     def expect(self, shell: str, what: str, right: bool, seen: str) -> None:
         """Count one question; keep what was seen if the answer is wrong."""
@@ -84,10 +89,10 @@ def proved(place: Place, program: str, subject: Subject, shells: tuple[Shell, ..
     """Provision, ask each shell, verify, undo: as the user of ``place``, by the program at a path in it."""
     began = time.monotonic()
     before = likeness(place.home, LITTER)
-    for name, text in {
-        "workstation.toml": subject.manifest,
-        f"pinned/.{subject.name}-version": f"{subject.pinned}\n",
-    }.items():
+    files = {"workstation.toml": subject.manifest, f"pinned/.{subject.name}-version": f"{subject.pinned}\n"}
+    if subject.lock:
+        files["workstation.lock"] = subject.lock
+    for name, text in files.items():
         file = place.home / name
         file.parent.mkdir(exist_ok=True)
         file.write_text(text)
@@ -105,12 +110,17 @@ def proved(place: Place, program: str, subject: Subject, shells: tuple[Shell, ..
         row.versions[shell.name] = place.version(*shell.packages)
         _ask(place, subject, shell, row)
     _checks(place, program, shells, row)
+    well("lock", *(f"--platform={each}" for each in PLATFORMS))
+    lock = place.home / "workstation.lock"
+    row.lock = lock.read_text()
+    row.expect("all", "the lock is for both", all(f"{each}" in row.lock for each in PLATFORMS), row.lock)
+    row.expect("all", "the lock that was there stays", subject.lock in ("", row.lock), row.lock)
     again = well("provision", "--offline")
     row.expect("all", "provision again", "Nothing to do" in again, again)
     _open_while(place, shells, row, lambda: well("undo", "--yes"))
     well("dismantle", "--yes")
-    for name in ("workstation.toml", f"pinned/.{subject.name}-version"):
-        (place.home / name).unlink()
+    for file in (lock, place.home / "workstation.toml", place.home / f"pinned/.{subject.name}-version"):
+        file.unlink()
     (place.home / "pinned").rmdir()
     after = likeness(place.home, LITTER)
     differ = {name for name in before.keys() | after.keys() if before.get(name) != after.get(name)}

@@ -19,7 +19,7 @@ USER = "tide"
 PATH = "/usr/local/bin:/usr/bin:/bin"
 AS_ROOT = {"PATH": "/usr/sbin:/usr/bin:/sbin:/bin", "LC_ALL": "C", "DEBIAN_FRONTEND": "noninteractive"}
 AUTHORITIES = Path("/usr/local/share/ca-certificates")
-SECONDS = 60
+SECONDS = 180
 _SYSTEM = (Path("/usr"), Path("/var/lib/dpkg"))
 _LINKED = ("bin", "sbin", "lib", "lib64")
 

@@ -13,6 +13,7 @@ import shutil
 import subprocess
 import sys
 from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
 
 from tests.matrix.asked import SHELLS, Row, Subject, proved
@@ -44,6 +45,11 @@ def pythons(root: Path) -> list[str]:
     ]
 
 
+def machine_of(root: Path) -> str:
+    """What the programs of a root are for: ``x86_64``, ``aarch64``."""
+    return next(folder.name for folder in root.glob("usr/lib/*-linux-gnu")).partition("-")[0]
+
+
 def installed(place: Place, version: str, scratch: Path) -> str:
     """Install the checkout's wheel for that Python of a place; returns the path of the program in it."""
     wheels = scratch / f"wheels-{version}"
@@ -52,7 +58,7 @@ def installed(place: Place, version: str, scratch: Path) -> str:
     subprocess.run([*pip, "wheel", "--no-deps", "--wheel-dir", str(wheels), str(PROJECT)], check=True)
     (own,) = wheels.glob("zesty_anchor-*.whl")
     asked = ["--only-binary", ":all:", "--python-version", version, "--implementation", "cp"]
-    asked += [f"--platform={each}_{platform.machine()}" for each in PLATFORMS]
+    asked += [f"--platform={each}_{machine_of(place.root)}" for each in PLATFORMS]
     subprocess.run([*pip, "download", "--dest", str(wheels), *asked, str(own)], check=True)
     shutil.copytree(wheels, place.root / "wheels")
     place.inside(f"python{version}", "-m", "venv", "/opt/za")
@@ -66,20 +72,22 @@ def copied(place: Place) -> str:
     return "/opt/zesty-anchor"
 
 
-def rows(scratch: Path, suite: str) -> Iterator[Row]:
-    """Each program in its own copy of one Debian."""
+def rows(scratch: Path, suite: str, lock: str) -> Iterator[Row]:
+    """Each program in its own copy of one Debian, with a lock that was made in another one."""
     base, root = scratch / f"matrix-{suite}", scratch / "matrix"
     registry = subprocess.run(
         ["npm", "config", "get", "registry"], capture_output=True, text=True, check=True
     ).stdout.strip()
-    for version in ("", *pythons(base)):
+    here = machine_of(base) == platform.machine()
+    for version in (*([""] if here else []), *pythons(base)):
         place = opened(base, root, {"npm_config_registry": registry})
         try:
             place.trust_what_this_machine_trusts()
             program = installed(place, version, scratch) if version else copied(place)
             glibc = place.version("libc6")
-            row = Row(f"{name_of(place)} (glibc {glibc})", f"Python {version}" if version else "one file")
-            yield proved(place, program, NODE, SHELLS, row)
+            name = f"{name_of(place)} (glibc {glibc}{'' if here else ', arm64, emulated'})"
+            row = Row(name, f"Python {version}" if version else "one file")
+            yield proved(place, program, replace(NODE, lock=lock), SHELLS, row)
         finally:
             closed(root)
 
@@ -126,7 +134,7 @@ def written(page: str, made: str) -> str:
 def main(scratch: Path, suites: list[str]) -> int:
     found: list[Row] = []
     for suite in suites:
-        for row in rows(scratch, suite):
+        for row in rows(scratch, suite, found[-1].lock if found else ""):
             found.append(row)
             print(table([row], f"{datetime.date.today()}"), flush=True)
     if len(suites) > 1:

@@ -113,7 +113,13 @@ def test_for_real_on_a_scratch_root(
         manager.install(["tide-glas"], hands.run, tell, tmp_path / "log")
     assert "tide-glass" in caught.value.advice
 
+    files = [file for file in tmp_path.rglob("tide-*") if file.name.endswith((".rpm", ".pkg.tar.gz"))]
+    size = manager.download_size(["tide-log"])
+    assert size == pytest.approx(sum(file.stat().st_size for file in files), rel=0.05)
+    assert manager.download_size(["tide-glas"]) is None
+
     manager.install(["tide-log"], hands.run, tell, tmp_path / "log")
+    assert manager.download_size(["tide-log"]) in (None, 0)
     assert manager.all_installed() == {"tide-log", "tide-glass"}
     assert (tmp_path / "root/usr/share/tide-glass").exists()
     assert manager.facts(["looking-glass", "tide-log", "other"]).installed == {"looking-glass", "tide-log"}

@@ -26,6 +26,9 @@ _CURL = re.compile(
 )
 """Why libcurl, which all of them fetch with, could not fetch."""
 
+_UNITS = {unit: 1024**power for power, unit in enumerate(("", "k", "m", "g", "t"))}
+"""What sizes are told in: each of them counts by 1,024."""
+
 
 def _quoted(found: Mapping[str, str | None]) -> str:
     """The source of packages in words."""
@@ -37,7 +40,8 @@ class AskedManager:
     """One of them. ``root`` is the system that it works on, another one than this for a trial.
 
     What differs is data: the words of each command, with the names to be added at the end, and the lines that
-    tell of trouble, as patterns whose first group is what the message is about.
+    tell of trouble, as patterns whose first group is what the message is about. ``size`` are the lines that tell
+    what is to be fetched (``try_install``): those that are there are added up.
     """
 
     name: ClassVar[str]
@@ -56,6 +60,8 @@ class AskedManager:
     list_unasked: ClassVar[Command] = ()
     mark_words: ClassVar[Command] = ()
     exact: ClassVar[str] = "{name}"
+    try_install: ClassVar[Command]
+    size: ClassVar[re.Pattern[str]]
     needed_by: ClassVar[re.Pattern[str]]
     unknown: ClassVar[re.Pattern[str]]
     unreached: ClassVar[re.Pattern[str]]
@@ -90,8 +96,13 @@ class AskedManager:
         return [(*self.install_words, *names)]
 
     def download_size(self, names: Sequence[str]) -> int | None:
-        """Not told beforehand."""
-        return None
+        """By the lists that are there: ``None`` where these do not know all of them, or say nothing."""
+        try:
+            told = self.ask((*self.try_install, *names)).stdout
+        except Problem:
+            return None
+        sizes = [float(each["number"]) * _UNITS[each["unit"].lower()] for each in self.size.finditer(told)]
+        return round(sum(sizes)) if sizes else None
 
     def licences(self, names: Sequence[str]) -> tuple[PackageLicence, ...]:
         """None: these managers ask nothing while they install."""

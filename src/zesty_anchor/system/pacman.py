@@ -24,6 +24,8 @@ class Pacman(AskedManager):
     install_words: ClassVar[Command] = ("pacman", "-S", "--noconfirm", "--needed", "--noprogressbar")
     remove_words = ("pacman", "-Rn", "--noconfirm", "--noprogressbar")
     try_remove = ("pacman", "-R", "--print")
+    try_install = ("pacman", "-Sp", "--needed", "--print-format", "%s")
+    size = re.compile(r"^(?P<number>\d+)(?P<unit>)$", re.MULTILINE)
     list_unasked: ClassVar[Command] = ("pacman", "-Qqd")
     mark_words: ClassVar[Command] = ("pacman", "-D", "--asdeps")
     needed_by = re.compile(r"required by (\S+)")

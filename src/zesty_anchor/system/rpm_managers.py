@@ -73,6 +73,8 @@ class Dnf(_OnRpm):
     sources = "/etc/yum.repos.d"
     install_words: ClassVar[Command] = ("dnf", "-y", "install")
     remove_words = ("dnf", "-y", "remove", "--noautoremove")
+    try_install = ("dnf", "-C", "--assumeno", "install")
+    size = re.compile(r"^Total (?:download )?size: (?P<number>[\d.]+) (?P<unit>[kMGT]?)\s*$", re.MULTILINE)
     list_known = ("dnf", "-q", "-C", "repoquery", "--qf", "%{name}\n")
     unknown = re.compile(r"^No match for argument: (\S+)", re.MULTILINE)
     unreached = re.compile(
@@ -112,6 +114,10 @@ class Zypper(_OnRpm):
     family = "suse"
     install_words: ClassVar[Command] = ("zypper", "--non-interactive", "install", "--no-recommends")
     remove_words = ("rpm", "-e")
+    try_install: ClassVar[Command] = (
+        "zypper", "--non-interactive", "--no-refresh", "install", "--no-recommends", "--dry-run",
+    )  # fmt: skip
+    size = re.compile(r"^Overall download size: (?P<number>[\d.]+) (?P<unit>[KMGT]?)i?B", re.MULTILINE)
     list_known = ("zypper", "--non-interactive", "--no-refresh", "--terse", "search", "-t", "package")
     unknown = re.compile(
         r"^(?:No provider of |')'?([^' ]+)'? (?:found|not found in package names)", re.MULTILINE
