@@ -40,8 +40,8 @@ class AskedManager:
     """One of them. ``root`` is the system that it works on, another one than this for a trial.
 
     What differs is data: the words of each command, with the names to be added at the end, and the lines that
-    tell of trouble, as patterns whose first group is what the message is about. ``size`` are the lines that tell
-    what is to be fetched (``try_install``): those that are there are added up.
+    tell of trouble, as patterns whose first group is what the message is about. ``size`` are the lines of
+    ``try_install`` that tell how much is to be fetched: those that are there are added up.
     """
 
     name: ClassVar[str]
