@@ -11,7 +11,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import is_root
+from tests.conftest import PROGRAMS, is_root
 from zesty_anchor.system.asked_manager import AskedManager
 from zesty_anchor.system.pacman import Pacman
 from zesty_anchor.system.privilege import Access, Hands
@@ -135,6 +135,40 @@ def test_for_real_on_a_scratch_root(
     assert sorted(going) == ["tide-glass", "tide-log"]
     assert hands.run(manager.removal(going), told.append) == 0
     assert manager.all_installed() == frozenset()
+
+
+def put_on_hold(root: Path, pattern: str) -> None:
+    """As an administrator does: an exclude, a lock, a line of pacman.conf."""
+    if (root / "etc/pacman.conf").exists():
+        file = root / "etc/pacman.conf"
+        file.write_text(file.read_text().replace("[options]\n", f"[options]\nIgnorePkg = other {pattern}\n"))
+        return
+    file = root / "etc/yum.repos.d/tide.repo"
+    file.write_text(file.read_text() + f"excludepkgs=other,{pattern}\n")
+    if PROGRAMS.get("zypper"):
+        quietly("zypper", "--root", str(root), "--non-interactive", "addlock", pattern)
+
+
+@pytest.mark.skipif(not is_root(), reason="a package manager on a scratch root needs root")
+@pytest.mark.parametrize("pattern", ["tide-log", "tide-l*"])
+@pytest.mark.parametrize(("kind", "make_root"), CASES)
+def test_a_package_on_hold_is_not_installed(
+    kind: type[AskedManager], make_root: Callable[[Path], None], pattern: str, tmp_path: Path
+) -> None:
+    root = tmp_path / "root"
+    root.mkdir()
+    make_root(tmp_path)
+    manager = kind(os.environ, root)
+    manager.ask(("dnf", "makecache") if kind is Dnf else ("true",))
+    assert manager.facts(["tide-log", "tide-glass"]).held == frozenset()
+    put_on_hold(root, pattern)
+    facts = manager.facts(["tide-log", "tide-glass"])
+    assert facts.held == {"tide-log"}
+    assert facts.held_where and facts.release
+    if kind is Zypper and "*" not in pattern:
+        words = facts.release.removeprefix("as root: ").replace("NAME", "tide-log").split()
+        quietly(words[0], "--root", str(root), *words[1:])
+        assert manager.facts(["tide-log"]).held == frozenset()
 
 
 @pytest.mark.skipif(not is_root(), reason="a package manager on a scratch root needs root")

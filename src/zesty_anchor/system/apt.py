@@ -56,6 +56,8 @@ _OPTIONS = (
     "-o", "Dpkg::Options::=--force-confdef", "-o", "Dpkg::Options::=--force-confold", "-o", "Dpkg::Use-Pty=0",
 )  # fmt: skip
 _PROGRESS = re.compile(r"^(dlstatus|pmstatus):([^:]*):([0-9.]+):(.*)$")
+_HELD_WHERE = "dpkg's status"
+_RELEASE = "as root: apt-mark unhold NAME"
 _WAITING = re.compile(r"Could not get lock (\S+?)\.? It is held by process (\d+)(?: \(([^)]*)\))?")
 
 
@@ -88,7 +90,7 @@ class Apt:
             raise Problem(f"dpkg's status cannot be read: {error.strerror}", where=str(STATUS)) from None
         here, held, unfinished = dpkg_status.standing(status, names)
         if not unfinished or at_work():  # of one that is at work nobody knows what it leaves unfinished
-            return PackageFacts(self.family, self.name, here, held)
+            return PackageFacts(self.family, self.name, here, held, held_where=_HELD_WHERE, release=_RELEASE)
         names_of_them = ", ".join(sorted(unfinished)[:_MOST_NAMED])
         verb = "is" if len(unfinished) == 1 else "are"
         return PackageFacts(
@@ -98,6 +100,8 @@ class Apt:
             held,
             f"dpkg was interrupted earlier: {names_of_them} {verb} not configured",
             "dpkg --configure -a || apt-get -f install",
+            _HELD_WHERE,
+            _RELEASE,
         )
 
     def all_installed(self) -> frozenset[str]:

@@ -64,6 +64,8 @@ class AskedManager:
     size: ClassVar[re.Pattern[str]]
     needed_by: ClassVar[re.Pattern[str]]
     unknown: ClassVar[re.Pattern[str]]
+    held_where: ClassVar[str]
+    release: ClassVar[str]
     unreached: ClassVar[re.Pattern[str]]
     locked: ClassVar[re.Pattern[str]]
     progress: ClassVar[re.Pattern[str]]
@@ -78,10 +80,17 @@ class AskedManager:
 
     def facts(self, names: Collection[str]) -> PackageFacts:
         """What an installed package provides counts as installed."""
-        here = self.all_installed()
+        every = self.all_installed()
+        here = frozenset(n for n in names if n in every or self.is_provided(n))
+        missing = [name for name in names if name not in here]
+        held = self.on_hold(missing) if missing else frozenset()
         return PackageFacts(
-            self.family, self.name, frozenset(n for n in names if n in here or self.is_provided(n))
+            self.family, self.name, here, held, held_where=self.held_where, release=self.release
         )
+
+    def on_hold(self, names: Sequence[str]) -> frozenset[str]:
+        """Those of the names that an administrator wants not to be installed."""
+        raise NotImplementedError
 
     def is_provided(self, name: str) -> bool:
         """Whether an installed package of another name provides this one."""

@@ -30,7 +30,8 @@ class PackageFacts(msgspec.Struct, frozen=True):
     """What is known of the packages that were asked about.
 
     ``trouble`` is empty, or says why the package manager cannot work now, with ``way_out``, the command that
-    fixes it.
+    fixes it. Of those that are ``held`` (an administrator wants them not to be installed) ``held_where`` is
+    where that is written, and ``release`` how it is ended, with NAME for the package.
     """
 
     family: str
@@ -39,6 +40,8 @@ class PackageFacts(msgspec.Struct, frozen=True):
     held: frozenset[str] = frozenset()
     trouble: str = ""
     way_out: str = ""
+    held_where: str = ""
+    release: str = ""
 
 
 Run = Callable[[Command, Callable[[str], None]], int]

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
+from fnmatch import fnmatchcase
 from typing import ClassVar
 
 from zesty_anchor.system.asked_manager import AskedManager
@@ -33,20 +35,27 @@ class Pacman(AskedManager):
     locked = re.compile(r"unable to lock database")
     unreached = re.compile(r"^error: failed retrieving file '[^']+' from (?P<host>\S+)", re.MULTILINE)
     progress = re.compile(r"\((\d+)/(\d+)\)")
+    held_where = "/etc/pacman.conf, IgnorePkg or IgnoreGroup"
+    release = "take NAME out of IgnorePkg and IgnoreGroup there"
 
     def is_provided(self, name: str) -> bool:
         """``-T`` prints the needs that nothing installed meets."""
         return self.ask(("pacman", "-T", name)).returncode == 0
 
+    def on_hold(self, names: Sequence[str]) -> frozenset[str]:
+        """pacman.conf(5), IgnorePkg (patterns of glob(7)) and IgnoreGroup. With ``--noconfirm`` it installs
+        what stands there without a word.
+        """
+        patterns = self.ask(("pacman-conf", "IgnorePkg")).stdout.split()
+        groups = self.ask(("pacman-conf", "IgnoreGroup")).stdout.split()
+        if groups:
+            patterns += self.ask(("pacman", "-Sgq", *groups)).stdout.split()
+        return frozenset(name for name in names if any(fnmatchcase(name, each) for each in patterns))
+
     def at_root(self, command: Command) -> Command:
         """The command for the system at ``root``."""
         if str(self.root) == "/":
             return command
-        return (
-            command[0],
-            "--root",
-            str(self.root),
-            "--config",
-            f"{self.root}/etc/pacman.conf",
-            *command[1:],
-        )
+        config = ("--config", f"{self.root}/etc/pacman.conf")
+        root = () if command[0] == "pacman-conf" else ("--root", str(self.root))
+        return (command[0], *root, *config, *command[1:])

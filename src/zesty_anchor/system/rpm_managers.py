@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
+from fnmatch import fnmatchcase
 from typing import ClassVar
 
 from zesty_anchor.system.asked_manager import AskedManager
@@ -83,6 +84,15 @@ class Dnf(_OnRpm):
     )
     locked = re.compile(r"Waiting for process with pid (\d+)|Failed to obtain the transaction lock.*")
     progress = re.compile(r"\b(\d+)/(\d+)\b")
+    held_where = "excludepkgs (or exclude) in /etc/dnf/dnf.conf, or in a file of /etc/yum.repos.d"
+    release = "take NAME out of there"
+
+    def on_hold(self, names: Sequence[str]) -> frozenset[str]:
+        """What is there only without the excludes (dnf.conf(5)), by the lists that are there."""
+        query = ("repoquery", "--qf", "%{name}\n", *names)
+        every = set(self.ask(("dnf", "-q", "-C", "--disableexcludes=all", *query)).stdout.split())
+        allowed = set(self.ask(("dnf", "-q", "-C", *query)).stdout.split()) if every else set()
+        return frozenset(every - allowed)
 
     def refresh(self, source: PackageSource) -> Command:
         """The command that reads the lists of a source."""
@@ -125,6 +135,14 @@ class Zypper(_OnRpm):
     locked = re.compile(r"System management is locked by .*")
     unreached = re.compile(r"Skipping repository '(?P<repo>[^']+)' because of the above error")
     progress = re.compile(r"\((\d+)/(\d+)\)")
+    held_where = "the locks of zypper"
+    release = "as root: zypper removelock NAME"
+
+    def on_hold(self, names: Sequence[str]) -> frozenset[str]:
+        """zypper(8), "Package Lock Management"; names may be patterns."""
+        told = self.ask(("zypper", "--non-interactive", "--xmlout", "locks")).stdout
+        locks = re.findall(r"<name>([^<]+)</name>", told)
+        return frozenset(name for name in names if any(fnmatchcase(name, each) for each in locks))
 
     def refresh(self, source: PackageSource) -> Command:
         """The command that reads the lists of a source."""

@@ -208,8 +208,8 @@ class Packages(PlainKind):
         if held:
             raise Problem(
                 f"the package {held[0]} is on hold, so it is not installed",
-                where="dpkg's status",
-                advice=f"as root: apt-mark unhold {held[0]}   (or take it out of the manifest)",
+                where=facts.held_where,
+                advice=f"{facts.release.replace('NAME', held[0])}   (or take it out of the manifest)",
             )
         missing = tuple(package for package in wanted.packages if package.name not in facts.installed)
         if missing:
