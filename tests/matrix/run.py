@@ -72,8 +72,8 @@ def copied(place: Place) -> str:
     return "/opt/zesty-anchor"
 
 
-def rows(scratch: Path, suite: str, lock: str) -> Iterator[Row]:
-    """Each program in its own copy of one Debian, with a lock that was made in another one."""
+def rows(scratch: Path, suite: str, lock: Path) -> Iterator[Row]:
+    """Each program in its own copy of one Debian, with the ``lock`` that the last one wrote."""
     base, root = scratch / f"matrix-{suite}", scratch / "matrix"
     registry = subprocess.run(
         ["npm", "config", "get", "registry"], capture_output=True, text=True, check=True
@@ -87,7 +87,9 @@ def rows(scratch: Path, suite: str, lock: str) -> Iterator[Row]:
             glibc = place.version("libc6")
             name = f"{name_of(place)} (glibc {glibc}{'' if here else ', arm64, emulated'})"
             row = Row(name, f"Python {version}" if version else "one file")
-            yield proved(place, program, replace(NODE, lock=lock), SHELLS, row)
+            text = lock.read_text() if lock.exists() else ""
+            yield proved(place, program, replace(NODE, lock=text), SHELLS, row)
+            lock.write_text(row.lock or text)
         finally:
             closed(root)
 
@@ -99,23 +101,18 @@ def name_of(place: Place) -> str:
     return f"Debian {number[1]}" if number else "Debian sid"
 
 
-def table(found: list[Row], day: str) -> str:
-    """The rows as Markdown: a cell has the shell's version, and how many questions it answered right."""
-    head = ["system", "program", *(each.name for each in SHELLS), "whole"]
-    lines = [f"Run on {day}.", "", f"| {' | '.join(head)} |", f"|{'---|' * len(head)}"]
-    for row in found:
-        cells = [
-            f"{row.versions.get(name, '')} {_count(row, name)}" for name in (each.name for each in SHELLS)
-        ]
-        cells.append(f"{_count(row, 'all')} in {row.seconds:.0f} s")
-        lines.append(f"| {row.place} | {row.program} | {' | '.join(cells)} |")
-    wrong = [
-        f"- {row.place}, {row.program}, {name}: {each}"
-        for row in found
-        for name, said in row.said.items()
-        for each in said
-    ]
-    return "\n".join([*lines, "", *wrong, ""]) if wrong else "\n".join([*lines, ""])
+def line(row: Row, day: str) -> str:
+    """The row as one of Markdown: a cell has the shell's version, and how many questions it answered right."""
+    cells = [f"{row.versions.get(each.name, '')} {_count(row, each.name)}" for each in SHELLS]
+    return (
+        f"| {' | '.join([row.place, row.program, *cells, _count(row, 'all'), f'{row.seconds:.0f} s', day])} |"
+    )
+
+
+def wrong(row: Row) -> list[str]:
+    """What went wrong in it, a text for each question."""
+    about = f"{row.place}, {row.program}"
+    return [f"{about}, {name}: {each}" for name, said in row.said.items() for each in said]
 
 
 def _count(row: Row, name: str) -> str:
@@ -124,22 +121,28 @@ def _count(row: Row, name: str) -> str:
     return f"**{asked - wrong} of {asked}**" if wrong else f"{asked} of {asked}"
 
 
-def written(page: str, made: str) -> str:
-    """The page with the table between its two marks made anew."""
+def written(page: str, made: list[str]) -> str:
+    """The page with these rows of the table between its two marks, each in place of the one that is there of the
+    same system and program.
+    """
     before, _, rest = page.partition(BEGIN)
-    _, _, after = rest.partition(END)
-    return f"{before}{BEGIN}\n\n{made}\n{END}{after}"
+    there, _, after = rest.partition(END)
+    old = [each for each in there.splitlines() if each.startswith("| ")][1:]
+    every = {tuple(each.split(" | ")[:2]): each for each in (*old, *made)}
+    head = ["system", "program", *(each.name for each in SHELLS), "whole", "took", "day"]
+    table = [f"| {' | '.join(head)} |", f"|{'---|' * len(head)}", *every.values()]
+    return "\n".join([f"{before}{BEGIN}", "", *table, "", f"{END}{after}"])
 
 
 def main(scratch: Path, suites: list[str]) -> int:
-    found: list[Row] = []
+    code, lock = 0, scratch / "workstation.lock"
     for suite in suites:
-        for row in rows(scratch, suite, found[-1].lock if found else ""):
-            found.append(row)
-            print(table([row], f"{datetime.date.today()}"), flush=True)
-    if len(suites) > 1:
-        PAGE.write_text(written(PAGE.read_text("utf-8"), table(found, f"{datetime.date.today()}")), "utf-8")
-    return 1 if any(row.said for row in found) else 0
+        for row in rows(scratch, suite, lock):
+            made = line(row, f"{datetime.date.today()}")
+            print("\n".join([made, *wrong(row)]), flush=True)
+            PAGE.write_text(written(PAGE.read_text("utf-8"), [made]), "utf-8")
+            code = code or bool(row.said)
+    return int(code)
 
 
 if __name__ == "__main__":

@@ -6,12 +6,14 @@ import os
 import re
 import shutil
 import subprocess
+import time
 from collections.abc import Callable
 from pathlib import Path
 
 import pytest
 
 from tests.conftest import PROGRAMS, is_root
+from zesty_anchor.system import asked_manager
 from zesty_anchor.system.asked_manager import AskedManager
 from zesty_anchor.system.pacman import Pacman
 from zesty_anchor.system.privilege import Access, Hands
@@ -135,6 +137,48 @@ def test_for_real_on_a_scratch_root(
     assert sorted(going) == ["tide-glass", "tide-log"]
     assert hands.run(manager.removal(going), told.append) == 0
     assert manager.all_installed() == frozenset()
+
+
+HELD_OPEN = {
+    Pacman: ["pacman", "--root", "{}", "--config", "{}/etc/pacman.conf", "-S", "tide-glass"],
+    Zypper: ["zypper", "--root", "{}", "shell"],
+}
+
+
+@pytest.mark.skipif(not is_root(), reason="a package manager on a scratch root needs root")
+@pytest.mark.parametrize(("kind", "make_root"), CASES[1:])
+def test_a_lock_is_waited_for_while_somebody_has_it(
+    kind: type[AskedManager],
+    make_root: Callable[[Path], None],
+    tmp_path: Path,
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    """Another one of them waits for the answer of a person, and is left after a while."""
+    root = tmp_path / "root"
+    root.mkdir()
+    make_root(tmp_path)
+    manager, hands, told = kind(os.environ, root), Hands(Access("root"), print), list[str]()
+    words = [word.format(root) for word in HELD_OPEN[kind]]
+    lock = {Pacman: "var/lib/pacman/db.lck", Zypper: "run/zypp.pid"}[kind]
+    with subprocess.Popen(
+        words, stdin=subprocess.PIPE, stdout=subprocess.DEVNULL, stderr=subprocess.STDOUT
+    ) as other:
+        while not (root / lock).exists():
+            time.sleep(0.05)
+
+        def tell(what: str, done: int, total: int) -> None:
+            told.append(what)
+            if "lock" in what and other.stdin is not None and not other.stdin.closed:
+                other.stdin.close()
+
+        manager.install(["tide-log"], hands.run, tell, tmp_path / "log")
+    assert told[0] == f"wait for the lock of {manager.name}"
+    assert "tide-log" in manager.all_installed()
+    if kind is Pacman:
+        (root / lock).touch()  # as one that was killed leaves it
+        monkeypatch.setattr(asked_manager.time, "sleep", lambda seconds: pytest.fail("nobody has it"))
+        with pytest.raises(Problem, match="lock"):
+            manager.install(["tide-log", "tide-glass"], hands.run, tell, tmp_path / "log")
 
 
 def put_on_hold(root: Path, pattern: str) -> None:

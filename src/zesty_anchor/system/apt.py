@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import copy
 import difflib
-import os
 import re
 import subprocess
 import time
@@ -23,7 +22,15 @@ from zesty_anchor.system.command import Command
 from zesty_anchor.system.deb_file import deb_file
 from zesty_anchor.system.debconf import PackageLicence
 from zesty_anchor.system.host import program_path
-from zesty_anchor.system.package_manager import OWNER_SECONDS, PackageFacts, Run, Told, names_of
+from zesty_anchor.system.package_manager import (
+    LOCK_SECONDS,
+    OWNER_SECONDS,
+    PackageFacts,
+    Run,
+    Told,
+    names_of,
+    running,
+)
 from zesty_anchor.system.package_source import PackageSource, SourceForm
 from zesty_anchor.system.problem import Problem
 from zesty_anchor.system.room import room as room_for
@@ -45,8 +52,6 @@ _AT_WORK = {
     "unattended-upgr": "unattended-upgrades",
 }
 """The programs that change what is installed, by the 15 letters that the kernel keeps (proc(5), "comm")."""
-LOCK_SECONDS = 300
-"""How long another process may hold the lock before we give up."""
 
 # sudo closes every descriptor above 2, so the status goes to standard output, where its lines are told by
 # their beginning. Configuration files that a person changed are kept (dpkg(1), --force-things).
@@ -449,13 +454,7 @@ def at_work() -> str:
     """Another package manager of this family that runs as root, with its process: ``apt-get (4711)``; empty
     where none does. An ordinary user may not look at dpkg's lock (its mode is 0640), but at processes.
     """
-    own = os.getpid()
-    for entry in Path("/proc").glob("[0-9]*/comm"):
-        with suppress(OSError, ValueError):
-            name, process = entry.read_text().strip(), int(entry.parent.name)
-            if name in _AT_WORK and process != own and entry.stat().st_uid == 0:
-                return f"{_AT_WORK[name]} ({process})"
-    return ""
+    return running(_AT_WORK)
 
 
 def forget_lists(url: str, suite: str) -> Command:

@@ -8,6 +8,7 @@ import difflib
 import os
 import re
 import subprocess
+import time
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from contextlib import suppress
 from pathlib import Path
@@ -17,7 +18,15 @@ from zesty_anchor.system.apt_repository import PackageFile
 from zesty_anchor.system.command import Command
 from zesty_anchor.system.debconf import PackageLicence
 from zesty_anchor.system.host import program_path
-from zesty_anchor.system.package_manager import OWNER_SECONDS, PackageFacts, Run, Told, names_of
+from zesty_anchor.system.package_manager import (
+    LOCK_SECONDS,
+    OWNER_SECONDS,
+    PackageFacts,
+    Run,
+    Told,
+    names_of,
+    running,
+)
 from zesty_anchor.system.package_source import PackageSource, SourceForm
 from zesty_anchor.system.problem import Problem
 
@@ -41,7 +50,8 @@ class AskedManager:
 
     What differs is data: the words of each command, with the names to be added at the end, and the lines that
     tell of trouble, as patterns whose first group is what the message is about. ``size`` are the lines of
-    ``try_install`` that tell how much is to be fetched: those that are there are added up.
+    ``try_install`` that tell how much is to be fetched: those that are there are added up. ``at_work`` are the
+    programs that hold the lock, of a manager whose lock outlives one that was killed.
     """
 
     name: ClassVar[str]
@@ -68,6 +78,7 @@ class AskedManager:
     release: ClassVar[str]
     unreached: ClassVar[re.Pattern[str]]
     locked: ClassVar[re.Pattern[str]]
+    at_work: ClassVar[Mapping[str, str]] = {}
     progress: ClassVar[re.Pattern[str]]
 
     def __init__(self, environ: Mapping[str, str], root: Path = Path("/")) -> None:
@@ -128,6 +139,7 @@ class AskedManager:
     def install(self, names: Sequence[str], run: Run, told: Told, log: Path) -> None:
         """Install packages."""
         lines: list[str] = []
+        until = time.monotonic() + LOCK_SECONDS
         with log.open("a", encoding="utf-8") as written:
 
             def hear(line: str) -> None:
@@ -136,10 +148,19 @@ class AskedManager:
                 found = self.progress.search(line)
                 if found:
                     told(line.strip(), 100 * int(found[1]) // max(1, int(found[2])), 100)
+                elif self.locked.search(line):
+                    told(f"wait for the lock of {self.name}", 0, 100)
 
-            status = run(("env", "LC_ALL=C", *self.at_root((*self.install_words, *names))), hear)
-        if status != 0:
-            raise self.problem(lines, log)
+            while run(("env", "LC_ALL=C", *self.at_root((*self.install_words, *names))), hear) != 0:
+                if not self._is_locked(lines) or time.monotonic() > until:
+                    raise self.problem(lines, log)
+                lines.clear()
+                time.sleep(2)
+
+    def _is_locked(self, lines: Sequence[str]) -> bool:
+        """Whether a process that is still there holds the lock."""
+        locked = self.locked.search("\n".join(lines))
+        return locked is not None and (not self.at_work or bool(running(self.at_work)))
 
     def problem(self, lines: Sequence[str], log: Path) -> Problem:
         """What its lines mean, and the way out."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
+from contextlib import suppress
 from pathlib import Path
 from typing import ClassVar, Protocol
 
@@ -42,6 +43,23 @@ class PackageFacts(msgspec.Struct, frozen=True):
     way_out: str = ""
     held_where: str = ""
     release: str = ""
+
+
+LOCK_SECONDS = 300
+"""How long another process may hold a package manager's lock before we give up."""
+
+
+def running(programs: Mapping[str, str]) -> str:
+    """Another process of root's that runs one of these, with its number: ``apt-get (4711)``; empty where none
+    does. ``programs`` has what to call each, by the 15 letters that the kernel keeps (proc(5), "comm").
+    """
+    own = os.getpid()
+    for entry in Path("/proc").glob("[0-9]*/comm"):
+        with suppress(OSError, ValueError):
+            name, process = entry.read_text().strip(), int(entry.parent.name)
+            if name in programs and process != own and entry.stat().st_uid == 0:
+                return f"{programs[name]} ({process})"
+    return ""
 
 
 Run = Callable[[Command, Callable[[str], None]], int]

@@ -33,6 +33,7 @@ class Pacman(AskedManager):
     needed_by = re.compile(r"required by (\S+)")
     unknown = re.compile(r"^error: target not found: (\S+)", re.MULTILINE)
     locked = re.compile(r"unable to lock database")
+    at_work: ClassVar[dict[str, str]] = {"pacman": "pacman"}
     unreached = re.compile(r"^error: failed retrieving file '[^']+' from (?P<host>\S+)", re.MULTILINE)
     progress = re.compile(r"\((\d+)/(\d+)\)")
     held_where = "/etc/pacman.conf, IgnorePkg or IgnoreGroup"
