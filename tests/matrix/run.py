@@ -102,7 +102,7 @@ def name_of(place: Place) -> str:
 
 
 def line(row: Row, day: str) -> str:
-    """The row as one of Markdown: a cell has the shell's version, and how many questions it answered right."""
+    """A row of Markdown: a cell has the shell's version, and how many questions it answered right."""
     cells = [f"{row.versions.get(each.name, '')} {_count(row, each.name)}" for each in SHELLS]
     return (
         f"| {' | '.join([row.place, row.program, *cells, _count(row, 'all'), f'{row.seconds:.0f} s', day])} |"
@@ -122,8 +122,8 @@ def _count(row: Row, name: str) -> str:
 
 
 def written(page: str, made: list[str]) -> str:
-    """The page with these rows of the table between its two marks, each in place of the one that is there of the
-    same system and program.
+    """The page with these rows of the table between its two marks, each in place of the one that is there of
+    the same system and program.
     """
     before, _, rest = page.partition(BEGIN)
     there, _, after = rest.partition(END)

@@ -50,8 +50,9 @@ def test_a_wrong_answer_is_in_the_table_and_below_it() -> None:
     assert made.startswith("| Debian 12 | one file | 5.2.15 **1 of 2** |")
     assert made.endswith("| **0 of 1** | 12 s | 2026-12-02 |")
     assert wrong(row) == [
-        "Debian 12, one file, bash: cd ~/pinned; node --version: v22", "Debian 12, one file, all: undo: nothing",
-    ]  # fmt: skip
+        "Debian 12, one file, bash: cd ~/pinned; node --version: v22",
+        "Debian 12, one file, all: undo: nothing",
+    ]
 
 
 def test_a_row_of_the_page_is_replaced_by_the_newer_one() -> None:

@@ -50,8 +50,8 @@ class AskedManager:
 
     What differs is data: the words of each command, with the names to be added at the end, and the lines that
     tell of trouble, as patterns whose first group is what the message is about. ``size`` are the lines of
-    ``try_install`` that tell how much is to be fetched: those that are there are added up. ``at_work`` are the
-    programs that hold the lock, of a manager whose lock outlives one that was killed.
+    ``try_install`` that tell how much is to be fetched: those that are there are added up. ``at_work`` are
+    the programs that hold the lock, of a manager whose lock outlives one that was killed.
     """
 
     name: ClassVar[str]
