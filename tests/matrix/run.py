@@ -74,7 +74,7 @@ def copied(place: Place) -> str:
 
 def rows(scratch: Path, suite: str, lock: Path) -> Iterator[Row]:
     """Each program in its own copy of one Debian, with the ``lock`` that the last one wrote."""
-    base, root = scratch / f"matrix-{suite}", scratch / "matrix"
+    base, root = scratch / f"matrix-{suite}", scratch / f"run-{suite}"
     registry = subprocess.run(
         ["npm", "config", "get", "registry"], capture_output=True, text=True, check=True
     ).stdout.strip()
