@@ -19,16 +19,19 @@ USER = "tide"
 PATH = "/usr/local/bin:/usr/bin:/bin"
 AS_ROOT = {"PATH": "/usr/sbin:/usr/bin:/sbin:/bin", "LC_ALL": "C", "DEBIAN_FRONTEND": "noninteractive"}
 AUTHORITIES = Path("/usr/local/share/ca-certificates")
-SECONDS = 180
+SECONDS = 60
 _SYSTEM = (Path("/usr"), Path("/var/lib/dpkg"))
 _LINKED = ("bin", "sbin", "lib", "lib64")
 
 
 class Place:
-    """One root with one user. ``more`` is what the environment of each command has besides."""
+    """One root with one user. ``more`` is what the environment of each command has besides; each may take
+    ``slower`` times as long as one of this machine.
+    """
 
-    def __init__(self, root: Path, more: dict[str, str]) -> None:
+    def __init__(self, root: Path, more: dict[str, str], slower: int = 1) -> None:
         self.root, self.home, self.more = root, root / "home" / USER, more
+        self.slower = slower
 
     def inside(self, *words: str) -> str:
         """Run as root; returns what was printed. Raises ``CalledProcessError``."""
@@ -64,7 +67,7 @@ class Place:
         """Run as the user, with no terminal."""
         return subprocess.run(
             self.words(*command), stdin=subprocess.DEVNULL, capture_output=True, text=True, check=False,
-            start_new_session=True, timeout=600,
+            start_new_session=True, timeout=600 * self.slower,
         )  # fmt: skip
 
     def version(self, *packages: str) -> str:
@@ -100,7 +103,7 @@ class Window:
         file = self.answers / str(self.count)
         self.child.sendline(line)
         self.child.sendline(f"echo >/tmp/{self.answers.name}/{self.count}.end")
-        until = time.monotonic() + SECONDS
+        until = time.monotonic() + SECONDS * self.place.slower
         while not file.with_suffix(".end").exists():
             self._read()
             if time.monotonic() > until or not self.child.isalive():
@@ -117,12 +120,12 @@ class Window:
         self.child.close(force=True)
 
 
-def opened(base: Path, root: Path, more: dict[str, str]) -> Place:
+def opened(base: Path, root: Path, more: dict[str, str], slower: int = 1) -> Place:
     """A copy of the Debian in ``base``, made anew at ``root``, with its mounts and its user."""
     closed(root)
     shutil.rmtree(root, ignore_errors=True)
     subprocess.run(["cp", "-a", "--reflink=auto", str(base), str(root)], check=True)
-    return _ready(Place(root, more))
+    return _ready(Place(root, more, slower))
 
 
 def borrowed(root: Path, more: dict[str, str], *folders: Path) -> Place:

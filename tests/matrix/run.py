@@ -24,6 +24,8 @@ PAGE = PROJECT / "docs/tested.md"
 FILE = PROJECT / f"dist/zesty-anchor-linux-{platform.machine()}"
 PLATFORMS = ("manylinux_2_31", "manylinux_2_28", "manylinux_2_17", "manylinux2014")
 OLDEST = (3, 11)
+EMULATED = 20
+"""How many times longer a program of another kind of machine may take."""
 BEGIN, END = "<!-- made by scripts/matrix: do not edit -->", "<!-- the end of what scripts/matrix made -->"
 NODE = Subject(
     "node",
@@ -80,7 +82,7 @@ def rows(scratch: Path, suite: str, lock: Path) -> Iterator[Row]:
     ).stdout.strip()
     here = machine_of(base) == platform.machine()
     for version in (*([""] if here else []), *pythons(base)):
-        place = opened(base, root, {"npm_config_registry": registry})
+        place = opened(base, root, {"npm_config_registry": registry}, 1 if here else EMULATED)
         try:
             place.trust_what_this_machine_trusts()
             program = installed(place, version, scratch) if version else copied(place)
