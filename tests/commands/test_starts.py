@@ -213,10 +213,11 @@ def start(place: Place, what: str) -> str:
     if what == "`sudo -i -u user`":
         return run(["sudo", "-i", "-u", USER, *ASKS.split()])
     if what == "tmux":
-        place.by("tmux", "-L", "tide", "new-session", "-d", "-x", "90", "-y", "20")
-        place.by("tmux", "-L", "tide", "send-keys", WRITES, "Enter")
+        server = ["tmux", "-L", f"tide-{shell}"]  # the server of the last shell may be on its way out yet
+        place.by(*server, "new-session", "-d", "-x", "90", "-y", "20")
+        place.by(*server, "send-keys", WRITES, "Enter")
         found = place.answered()
-        place.by("tmux", "-L", "tide", "kill-server")
+        place.by(*server, "kill-server")
         return found
     if what == "screen":
         place.by("screen", "-dmS", "tide")
