@@ -213,7 +213,7 @@ def start(place: Place, what: str) -> str:
     if what == "`sudo -i -u user`":
         return run(["sudo", "-i", "-u", USER, *ASKS.split()])
     if what == "tmux":
-        server = ["tmux", "-L", f"tide-{shell}"]  # the server of the last shell may be on its way out yet
+        server = ["tmux", "-L", f"tide-{time.monotonic_ns()}"]  # the last one may be on its way out yet
         place.by(*server, "new-session", "-d", "-x", "90", "-y", "20")
         place.by(*server, "send-keys", WRITES, "Enter")
         found = place.answered()
