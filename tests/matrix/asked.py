@@ -66,7 +66,7 @@ class Subject:
 
 @dataclass
 class Row:
-    """What one program showed in one place. ``said`` is what went wrong: empty if nothing did. ``lock`` is
+    """What one program showed in one place. ``failures`` is empty if nothing went wrong. ``lock`` is
     what it locked, for both machines.
     """
 
@@ -75,14 +75,14 @@ class Row:
     seconds: float = 0.0
     versions: dict[str, str] = field(default_factory=dict)
     asked: dict[str, int] = field(default_factory=dict)
-    said: dict[str, list[str]] = field(default_factory=dict)
+    failures: dict[str, list[str]] = field(default_factory=dict)
     lock: str = ""
 
     def expect(self, shell: str, what: str, right: bool, seen: str) -> None:
         """Count one question; keep what was seen if the answer is wrong."""
         self.asked[shell] = self.asked.get(shell, 0) + 1
         if not right:
-            self.said.setdefault(shell, []).append(f"{what}: {seen.strip()[-400:] or 'nothing'}")
+            self.failures.setdefault(shell, []).append(f"{what}: {seen.strip()[-400:] or 'nothing'}")
 
 
 def proved(place: Place, program: str, subject: Subject, shells: tuple[Shell, ...], row: Row) -> Row:
@@ -104,7 +104,7 @@ def proved(place: Place, program: str, subject: Subject, shells: tuple[Shell, ..
         return done.stdout + done.stderr
 
     well("provision", "--yes", "--trust", "workstation.toml", "-m", "workstation.toml")
-    if row.said:
+    if row.failures:
         return row
     for shell in shells:
         row.versions[shell.name] = place.version(*shell.packages)
@@ -113,7 +113,7 @@ def proved(place: Place, program: str, subject: Subject, shells: tuple[Shell, ..
     well("lock", *(f"--platform={each}" for each in PLATFORMS))
     lock = place.home / "workstation.lock"
     row.lock = lock.read_text()
-    row.expect("all", "the lock is for both", all(f"{each}" in row.lock for each in PLATFORMS), row.lock)
+    row.expect("all", "the lock is for both", all(each in row.lock for each in PLATFORMS), row.lock)
     row.expect("all", "the lock that was there stays", subject.lock in ("", row.lock), row.lock)
     again = well("provision", "--offline")
     row.expect("all", "provision again", "Nothing to do" in again, again)

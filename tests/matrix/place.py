@@ -1,5 +1,5 @@
-"""A root that a person works in: a Debian of a folder's, or this machine's own programs under a home of their
-own. The mounts live as long as the process that made them, if that has mounts of its own (unshare --mount).
+"""A root that a user works in: a Debian in a folder, or this machine's own programs with an empty home. The
+mounts end with the process that made them, if that has mounts of its own (unshare --mount).
 """
 
 from __future__ import annotations
@@ -82,7 +82,7 @@ class Place:
 
 
 class Window:
-    """A shell at a terminal, in which lines are typed. What they print is asked for by a file."""
+    """A shell at a terminal, in which lines are typed. What they print goes to a file."""
 
     def __init__(self, place: Place, *shell: str) -> None:
         self.place = place

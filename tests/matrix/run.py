@@ -114,12 +114,12 @@ def line(row: Row, day: str) -> str:
 def wrong(row: Row) -> list[str]:
     """What went wrong in it, a text for each question."""
     about = f"{row.place}, {row.program}"
-    return [f"{about}, {name}: {each}" for name, said in row.said.items() for each in said]
+    return [f"{about}, {name}: {each}" for name, failures in row.failures.items() for each in failures]
 
 
 def _count(row: Row, name: str) -> str:
     asked = row.asked.get(name, 0)
-    wrong = len(row.said.get(name, ()))
+    wrong = len(row.failures.get(name, ()))
     return f"**{asked - wrong} of {asked}**" if wrong else f"{asked} of {asked}"
 
 
@@ -143,7 +143,7 @@ def main(scratch: Path, suites: list[str]) -> int:
             made = line(row, f"{datetime.date.today()}")
             print("\n".join([made, *wrong(row)]), flush=True)
             PAGE.write_text(written(PAGE.read_text("utf-8"), [made]), "utf-8")
-            code = code or bool(row.said)
+            code = code or bool(row.failures)
     return int(code)
 
 

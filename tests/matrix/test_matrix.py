@@ -36,12 +36,12 @@ def test_a_sample_of_it_on_this_machine(tmp_path: Path) -> None:
         )  # fmt: skip
     assert done.returncode == 0, done.stderr
     row = msgspec.json.decode(done.stdout, type=Row)
-    assert row.said == {}
+    assert row.failures == {}
     assert set(row.asked) == {"bash", "dash", "fish", "all"} and min(row.asked.values()) >= 5, row.asked
     assert all(row.versions[name][0].isdigit() for name in ("bash", "dash", "fish"))
 
 
-def test_a_wrong_answer_is_in_the_table_and_below_it() -> None:
+def test_a_wrong_answer_is_counted_in_the_table_and_printed() -> None:
     row = Row("Debian 12", "one file", 12.4, {"bash": "5.2.15"})
     row.expect("bash", "login", True, "v22")
     row.expect("bash", "cd ~/pinned; node --version", False, "v22\n")

@@ -121,7 +121,6 @@ def _hand_over(left: set[str], gone: tuple[Path, ...]) -> None:
         note.write_bytes(msgspec.json.encode(sorted(made | left, reverse=True)))
         return
     # A folder of ours around them that holds something else, or is a link now, is removed later.
-    for above in {
-        folder.parent for folder in gone if folder.parent.name == FOLDER and folder.parent.is_dir()
-    }:
-        (above / _NOTE).write_bytes(msgspec.json.encode(sorted(left - {str(above)}, reverse=True)))
+    for above in {folder.parent for folder in gone}:
+        if above.name == FOLDER and above.is_dir():
+            (above / _NOTE).write_bytes(msgspec.json.encode(sorted(left - {str(above)}, reverse=True)))

@@ -234,9 +234,8 @@ def _names(manifest: Manifest) -> Iterator[Wrong]:
     for name, runtime in manifest.runtimes.items():
         for index, extra in enumerate(runtime.extras):
             steps = extra.partition("@")[0] if not extra.startswith("@") else extra
-            if not (_is_package(extra) or re.fullmatch(_ADDRESS_WITH_DIGEST, extra)) or ".." in steps.split(
-                "/"
-            ):
+            named = _is_package(extra) or re.fullmatch(_ADDRESS_WITH_DIGEST, extra)
+            if not named or ".." in steps.split("/"):
                 what = f"{extra[:60]!r} is no name of a package"
                 advice = "write NAME or NAME@VERSION; for a package tool that takes files, ADDRESS@DIGEST"
                 yield Wrong(("runtimes", name, "extras", index), what, advice)

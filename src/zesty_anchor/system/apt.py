@@ -62,7 +62,6 @@ _OPTIONS = (
 )  # fmt: skip
 _PROGRESS = re.compile(r"^(dlstatus|pmstatus):([^:]*):([0-9.]+):(.*)$")
 _HELD_WHERE = "dpkg's status"
-_RELEASE = "as root: apt-mark unhold NAME"
 _WAITING = re.compile(r"Could not get lock (\S+?)\.? It is held by process (\d+)(?: \(([^)]*)\))?")
 
 
@@ -94,8 +93,9 @@ class Apt:
         except OSError as error:
             raise Problem(f"dpkg's status cannot be read: {error.strerror}", where=str(STATUS)) from None
         here, held, unfinished = dpkg_status.standing(status, names)
+        release = {name: f"as root: apt-mark unhold {name}" for name in held}
         if not unfinished or at_work():  # of one that is at work nobody knows what it leaves unfinished
-            return PackageFacts(self.family, self.name, here, held, held_where=_HELD_WHERE, release=_RELEASE)
+            return PackageFacts(self.family, self.name, here, held, held_where=_HELD_WHERE, release=release)
         names_of_them = ", ".join(sorted(unfinished)[:_MOST_NAMED])
         verb = "is" if len(unfinished) == 1 else "are"
         return PackageFacts(
@@ -106,7 +106,7 @@ class Apt:
             f"dpkg was interrupted earlier: {names_of_them} {verb} not configured",
             "dpkg --configure -a || apt-get -f install",
             _HELD_WHERE,
-            _RELEASE,
+            release,
         )
 
     def all_installed(self) -> frozenset[str]:

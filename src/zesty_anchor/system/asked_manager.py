@@ -36,7 +36,7 @@ _CURL = re.compile(
 """Why libcurl, which all of them fetch with, could not fetch."""
 
 _UNITS = {unit: 1024**power for power, unit in enumerate(("", "k", "m", "g", "t"))}
-"""What sizes are told in: each of them counts by 1,024."""
+"""The units of the sizes that they print."""
 
 
 def _quoted(found: Mapping[str, str | None]) -> str:
@@ -50,8 +50,8 @@ class AskedManager:
 
     What differs is data: the words of each command, with the names to be added at the end, and the lines that
     tell of trouble, as patterns whose first group is what the message is about. ``size`` are the lines of
-    ``try_install`` that tell how much is to be fetched: those that are there are added up. ``at_work`` are
-    the programs that hold the lock, of a manager whose lock outlives one that was killed.
+    ``try_install`` with the bytes to be fetched, which are added. ``at_work`` are the programs that hold the
+    lock, for a manager whose lock file stays behind when it is killed.
     """
 
     name: ClassVar[str]
@@ -75,7 +75,6 @@ class AskedManager:
     needed_by: ClassVar[re.Pattern[str]]
     unknown: ClassVar[re.Pattern[str]]
     held_where: ClassVar[str]
-    release: ClassVar[str]
     unreached: ClassVar[re.Pattern[str]]
     locked: ClassVar[re.Pattern[str]]
     at_work: ClassVar[Mapping[str, str]] = {}
@@ -94,13 +93,12 @@ class AskedManager:
         every = self.all_installed()
         here = frozenset(n for n in names if n in every or self.is_provided(n))
         missing = [name for name in names if name not in here]
-        held = self.on_hold(missing) if missing else frozenset()
-        return PackageFacts(
-            self.family, self.name, here, held, held_where=self.held_where, release=self.release
-        )
+        release = self.on_hold(missing) if missing else {}
+        held = frozenset(release)
+        return PackageFacts(self.family, self.name, here, held, held_where=self.held_where, release=release)
 
-    def on_hold(self, names: Sequence[str]) -> frozenset[str]:
-        """Those of the names that an administrator wants not to be installed."""
+    def on_hold(self, names: Sequence[str]) -> dict[str, str]:
+        """Those of the names that an administrator wants not to be installed, with how to end that."""
         raise NotImplementedError
 
     def is_provided(self, name: str) -> bool:
@@ -116,12 +114,14 @@ class AskedManager:
         return [(*self.install_words, *names)]
 
     def download_size(self, names: Sequence[str]) -> int | None:
-        """By the lists that are there: ``None`` where these do not know all of them, or say nothing."""
+        """From the lists on this machine: ``None`` where one of the packages is in none of them, or no size is
+        printed.
+        """
         try:
-            told = self.ask((*self.try_install, *names)).stdout
+            shown = self.ask((*self.try_install, *names)).stdout
         except Problem:
             return None
-        sizes = [float(each["number"]) * _UNITS[each["unit"].lower()] for each in self.size.finditer(told)]
+        sizes = [float(each["number"]) * _UNITS[each["unit"].lower()] for each in self.size.finditer(shown)]
         return round(sum(sizes)) if sizes else None
 
     def licences(self, names: Sequence[str]) -> tuple[PackageLicence, ...]:

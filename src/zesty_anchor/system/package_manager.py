@@ -31,8 +31,8 @@ class PackageFacts(msgspec.Struct, frozen=True):
     """What is known of the packages that were asked about.
 
     ``trouble`` is empty, or says why the package manager cannot work now, with ``way_out``, the command that
-    fixes it. Of those that are ``held`` (an administrator wants them not to be installed) ``held_where`` is
-    where that is written, and ``release`` how it is ended, with NAME for the package.
+    fixes it. ``held`` are those that an administrator wants not to be installed, ``held_where`` is where that
+    is written, and ``release`` has how to end it, for each of them.
     """
 
     family: str
@@ -42,7 +42,7 @@ class PackageFacts(msgspec.Struct, frozen=True):
     trouble: str = ""
     way_out: str = ""
     held_where: str = ""
-    release: str = ""
+    release: dict[str, str] = {}
 
 
 LOCK_SECONDS = 300

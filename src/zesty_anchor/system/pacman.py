@@ -37,21 +37,21 @@ class Pacman(AskedManager):
     unreached = re.compile(r"^error: failed retrieving file '[^']+' from (?P<host>\S+)", re.MULTILINE)
     progress = re.compile(r"\((\d+)/(\d+)\)")
     held_where = "/etc/pacman.conf, IgnorePkg or IgnoreGroup"
-    release = "take NAME out of IgnorePkg and IgnoreGroup there"
 
     def is_provided(self, name: str) -> bool:
         """``-T`` prints the needs that nothing installed meets."""
         return self.ask(("pacman", "-T", name)).returncode == 0
 
-    def on_hold(self, names: Sequence[str]) -> frozenset[str]:
-        """pacman.conf(5), IgnorePkg (patterns of glob(7)) and IgnoreGroup. With ``--noconfirm`` it installs
-        what stands there without a word.
+    def on_hold(self, names: Sequence[str]) -> dict[str, str]:
+        """pacman.conf(5), IgnorePkg (patterns of glob(7)) and IgnoreGroup. ``--noconfirm`` has pacman install
+        such a package without asking.
         """
         patterns = self.ask(("pacman-conf", "IgnorePkg")).stdout.split()
-        groups = self.ask(("pacman-conf", "IgnoreGroup")).stdout.split()
-        if groups:
-            patterns += self.ask(("pacman", "-Sgq", *groups)).stdout.split()
-        return frozenset(name for name in names if any(fnmatchcase(name, each) for each in patterns))
+        held = {n: f"remove {p} from IgnorePkg" for n in names for p in patterns if fnmatchcase(n, p)}
+        for group in self.ask(("pacman-conf", "IgnoreGroup")).stdout.split():
+            members = self.ask(("pacman", "-Sgq", group)).stdout.split()
+            held |= {name: f"remove {group} from IgnoreGroup" for name in names if name in members}
+        return held
 
     def at_root(self, command: Command) -> Command:
         """The command for the system at ``root``."""

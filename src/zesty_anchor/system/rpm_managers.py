@@ -6,6 +6,7 @@ import re
 from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
 from fnmatch import fnmatchcase
+from shlex import quote
 from typing import ClassVar
 
 from zesty_anchor.system.asked_manager import AskedManager
@@ -85,14 +86,13 @@ class Dnf(_OnRpm):
     locked = re.compile(r"Waiting for process with pid (\d+)|Failed to obtain the transaction lock.*")
     progress = re.compile(r"\b(\d+)/(\d+)\b")
     held_where = "excludepkgs (or exclude) in /etc/dnf/dnf.conf, or in a file of /etc/yum.repos.d"
-    release = "take NAME out of there"
 
-    def on_hold(self, names: Sequence[str]) -> frozenset[str]:
-        """What is there only without the excludes (dnf.conf(5)), by the lists that are there."""
+    def on_hold(self, names: Sequence[str]) -> dict[str, str]:
+        """What the lists on this machine have only with the excludes switched off (dnf.conf(5))."""
         query = ("repoquery", "--qf", "%{name}\n", *names)
         every = set(self.ask(("dnf", "-q", "-C", "--disableexcludes=all", *query)).stdout.split())
         allowed = set(self.ask(("dnf", "-q", "-C", *query)).stdout.split()) if every else set()
-        return frozenset(every - allowed)
+        return {name: f"remove the entry for {name} from excludepkgs" for name in every - allowed}
 
     def refresh(self, source: PackageSource) -> Command:
         """The command that reads the lists of a source."""
@@ -136,13 +136,17 @@ class Zypper(_OnRpm):
     unreached = re.compile(r"Skipping repository '(?P<repo>[^']+)' because of the above error")
     progress = re.compile(r"\((\d+)/(\d+)\)")
     held_where = "the locks of zypper"
-    release = "as root: zypper removelock NAME"
 
-    def on_hold(self, names: Sequence[str]) -> frozenset[str]:
-        """zypper(8), "Package Lock Management"; names may be patterns."""
-        told = self.ask(("zypper", "--non-interactive", "--xmlout", "locks")).stdout
-        locks = re.findall(r"<name>([^<]+)</name>", told)
-        return frozenset(name for name in names if any(fnmatchcase(name, each) for each in locks))
+    def on_hold(self, names: Sequence[str]) -> dict[str, str]:
+        """zypper(8), "Package Lock Management"; a lock may be a pattern."""
+        shown = self.ask(("zypper", "--non-interactive", "--xmlout", "locks")).stdout
+        locks = re.findall(r"<name>([^<]+)</name>", shown)
+        return {
+            name: f"as root: zypper removelock {quote(lock)}"
+            for name in names
+            for lock in locks
+            if fnmatchcase(name, lock)
+        }
 
     def refresh(self, source: PackageSource) -> Command:
         """The command that reads the lists of a source."""

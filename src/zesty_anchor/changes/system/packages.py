@@ -209,7 +209,7 @@ class Packages(PlainKind):
             raise Problem(
                 f"the package {held[0]} is on hold, so it is not installed",
                 where=facts.held_where,
-                advice=f"{facts.release.replace('NAME', held[0])}   (or take it out of the manifest)",
+                advice=f"{facts.release[held[0]]}   (or take it out of the manifest)",
             )
         missing = tuple(package for package in wanted.packages if package.name not in facts.installed)
         if missing:
