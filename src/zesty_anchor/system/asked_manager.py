@@ -114,8 +114,8 @@ class AskedManager:
         return [(*self.install_words, *names)]
 
     def download_size(self, names: Sequence[str]) -> int | None:
-        """From the lists on this machine: ``None`` where one of the packages is in none of them, or no size is
-        printed.
+        """From the lists on this machine: ``None`` where one of the packages is in none of them, or no size
+        is printed.
         """
         try:
             shown = self.ask((*self.try_install, *names)).stdout
